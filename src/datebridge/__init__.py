@@ -1,0 +1,3 @@
+"""Date Bridge: migrate, mend and synchronise calendar data between systems."""
+
+__version__ = "0.1.0"

@@ -1,0 +1,103 @@
+"""The application: routers, guards, errors in words, and the built front end."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import re
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.responses import FileResponse, JSONResponse
+from starlette.middleware.gzip import GZipMiddleware
+from starlette.staticfiles import StaticFiles
+
+from datebridge import __version__
+from datebridge.api import bringing, changes, entries
+from datebridge.api.context import App
+from datebridge.api.guard import Guard
+from datebridge.core.filters import FilterError
+from datebridge.services import jobs
+from datebridge.services.receiving import NotTaken
+from datebridge.services.worker import Worker
+from datebridge.settings import Settings
+from datebridge.store.database import Store
+from datebridge.store.ledger import Ledger
+from datebridge.store.logbook import CannotApply, recover
+
+WEB = Path(__file__).parent.parent / "web"
+
+
+def create_app(settings: Settings, work: bool = True) -> FastAPI:
+    """The application over the store of `settings`. `work` starts the worker process."""
+    store = Store(settings.database)
+    app = App(store, settings, Ledger(store), [*recover(store), *jobs.resume_interrupted(store)])
+
+    @asynccontextmanager
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        worker = Worker(store, settings) if work else None
+        if worker:
+            worker.start()
+        yield
+        if worker:
+            worker.stop()
+        store.close()
+
+    api = _routes(FastAPI(title="Date Bridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None))
+    api.state.app = app
+    _errors(api)
+    _front_end(api)
+    api.add_middleware(GZipMiddleware, minimum_size=2_000, compresslevel=4)
+    api.add_middleware(Guard, host=settings.host, script_hashes=_inline_hashes())
+    return api
+
+
+def _routes(api: FastAPI) -> FastAPI:
+    for router in (entries.router, changes.router, bringing.router):
+        api.include_router(router)
+    return api
+
+
+def schema() -> dict[str, Any]:
+    """The OpenAPI schema the front end's client is generated from."""
+    return _routes(FastAPI(title="Date Bridge", version=__version__)).openapi()
+
+
+def _errors(api: FastAPI) -> None:
+    @api.exception_handler(FilterError)
+    async def _filter(_: Request, error: FilterError) -> JSONResponse:
+        return JSONResponse({"message": error.message, "start": error.start, "end": error.end}, 422)
+
+    @api.exception_handler(CannotApply)
+    async def _cannot(_: Request, error: CannotApply) -> JSONResponse:
+        return JSONResponse({"message": str(error)}, 409)
+
+    @api.exception_handler(NotTaken)
+    async def _not_taken(_: Request, error: NotTaken) -> JSONResponse:
+        return JSONResponse({"message": str(error)}, 413)
+
+
+def _front_end(api: FastAPI) -> None:
+    """The built pages. Every path that is no file is the same page: the browser finds its way from there."""
+    if not (WEB / "index.html").is_file():
+        return
+    api.mount("/_app", StaticFiles(directory=WEB / "_app"), name="assets")
+
+    @api.get("/{path:path}", include_in_schema=False)
+    def page(path: str) -> FileResponse:
+        known = {p.name for p in WEB.iterdir() if p.is_file()}
+        if path.startswith("api/"):
+            return FileResponse(WEB / "index.html", 404)
+        return FileResponse(WEB / (path if path in known else "index.html"), headers={"Cache-Control": "no-cache"})
+
+
+def _inline_hashes() -> tuple[str, ...]:
+    """The one script inside the page itself, allowed by its digest."""
+    page = WEB / "index.html"
+    if not page.is_file():
+        return ()
+    scripts = re.findall(r"<script>(.*?)</script>", page.read_text("utf-8"), re.DOTALL)
+    return tuple("sha256-" + base64.b64encode(hashlib.sha256(s.encode()).digest()).decode() for s in scripts)

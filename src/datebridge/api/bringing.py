@@ -1,0 +1,93 @@
+"""Bringing files in: upload, what is inside, where it goes."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from fastapi import APIRouter, HTTPException, UploadFile
+
+from datebridge.api import present
+from datebridge.api.context import AppDep
+from datebridge.api.shapes import (
+    GroupOut,
+    HereOut,
+    IncomingDetail,
+    IncomingOut,
+    JobId,
+    ProblemCount,
+    SetId,
+    TakeIn,
+    TakeOutcome,
+)  # fmt: skip
+from datebridge.core.problems import CODES
+from datebridge.services import incoming, receiving, taking
+from datebridge.services.taking import Decision
+
+router = APIRouter(prefix="/api/incoming", tags=["incoming"])
+
+
+@router.post("")
+def bring(app: AppDep, files: list[UploadFile]) -> JobId:
+    """Take files in hand and read them; nothing is stored in any calendar yet."""
+    given = [(file.filename or "calendar.ics", file.file) for file in files]
+    return JobId(job_id=receiving.receive(app.store, app.settings, given))
+
+
+@router.get("")
+def listed(app: AppDep) -> list[IncomingOut]:
+    """Files that were brought, those that wait first."""
+    with app.store.read() as connection:
+        return [_out(row) for row in incoming.listed(connection)]
+
+
+def _out(row: dict[str, Any]) -> IncomingOut:
+    return IncomingOut(**{k: v for k, v in row.items() if k != "created_at"}, at=present.stamp(row["created_at"]))
+
+
+@router.get("/{incoming_id}")
+def detail(app: AppDep, incoming_id: int) -> IncomingDetail:
+    """What is inside a file, what is wrong with it, what of it is here already."""
+
+    with app.store.read() as connection:
+        row = incoming.one(connection, incoming_id)
+        if row is None:
+            raise HTTPException(404, "This file is not there any more.")
+        here = taking.compare_with_store(connection, incoming_id) if row["state"] == "waiting" else []
+        groups = [
+            GroupOut(
+                id=group, name=name, summary=json.loads(summary),
+                suggested_name=incoming.suggested_name(connection, name, row["name"]),
+                here=[HereOut.model_validate(h) for h in here if h["group_id"] == group],
+            )
+            for group, name, summary in connection.exec_driver_sql(
+                "SELECT id, name, summary FROM incoming_group WHERE incoming_id = ? ORDER BY id", (incoming_id,)
+            ).fetchall()
+        ]  # fmt: skip
+        counts = connection.exec_driver_sql(
+            "SELECT code, count(*) FROM problem WHERE incoming_id = ? GROUP BY 1 ORDER BY 2 DESC", (incoming_id,)
+        ).fetchall()
+    order = ("breaks", "alters", "untidy")
+    problems = [ProblemCount(severity=CODES[c][0], code=c, title=CODES[c][1], count=n) for c, n in counts]
+    problems.sort(key=lambda p: (order.index(p.severity), -p.count))
+    return IncomingDetail(file=_out(row), groups=groups, problem_counts=problems)
+
+
+@router.post("/{incoming_id}/rehearse")
+def rehearse(app: AppDep, incoming_id: int, wish: TakeIn) -> TakeOutcome:
+    """What taking the file in as decided would do."""
+    decisions = [Decision(**d.model_dump()) for d in wish.decisions]
+    return TakeOutcome.model_validate(taking.rehearse_taking(app.store, [incoming_id], decisions))
+
+
+@router.post("/{incoming_id}/take")
+def take(app: AppDep, incoming_id: int, wish: TakeIn) -> SetId:
+    """Propose taking the file in as decided."""
+    decisions = [Decision(**d.model_dump()) for d in wish.decisions]
+    return SetId(set_id=taking.propose_taking(app.store, [incoming_id], decisions))
+
+
+@router.delete("/{incoming_id}", status_code=204)
+def turn_away(app: AppDep, incoming_id: int) -> None:
+    """Forget a file that was not taken in."""
+    incoming.turn_away(app.store, app.settings, incoming_id)

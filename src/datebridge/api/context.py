@@ -1,0 +1,32 @@
+"""What every router needs: the store, the settings, the ledger."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Annotated, cast
+
+from fastapi import Depends, Request
+
+from datebridge.api.shapes import SelectionIn
+from datebridge.settings import Settings
+from datebridge.store.database import Store
+from datebridge.store.ledger import Ledger, Selection
+
+
+@dataclass(slots=True)
+class App:
+    store: Store
+    settings: Settings
+    ledger: Ledger
+    notices: list[str] = field(default_factory=list)
+
+
+def _app(request: Request) -> App:
+    return cast(App, request.app.state.app)
+
+
+AppDep = Annotated[App, Depends(_app)]
+
+
+def selection(given: SelectionIn) -> Selection:
+    return Selection(given.filter, tuple(given.excluded), tuple(given.only) if given.only is not None else None)

@@ -1,0 +1,187 @@
+"""The table of everything: pages, facets, completion, one entry, handing on."""
+
+from __future__ import annotations
+
+from typing import Literal
+from urllib.parse import quote as encode
+
+from fastapi import APIRouter, HTTPException, Query
+from fastapi.responses import StreamingResponse
+
+from datebridge.api import present
+from datebridge.api.context import AppDep, selection
+from datebridge.api.shapes import (
+    CalendarOut,
+    CompletionOut,
+    EntryDetail,
+    EntryPage,
+    FacetsOut,
+    FacetValue,
+    FactOut,
+    FilterCheck,
+    HandoutCheck,
+    JobId,
+    PutAwayIn,
+    SelectionIn,
+    SetId,
+)  # fmt: skip
+from datebridge.core.events import Mark, derive
+from datebridge.core.filters import FilterError, complete, parse_filter, quote
+from datebridge.services import cleaning, details, handing, jobs
+from datebridge.store.ledger import compile_filter, rows_of, this_day
+from datebridge.store.review import problems_of
+
+router = APIRouter(prefix="/api", tags=["entries"])
+Sort = Literal["when", "what", "where", "calendar", "repeats", "zone", "marks", "status"]
+_MEDIA = {"ics": "text/calendar; charset=utf-8", "zip": "application/zip", "csv": "text/csv; charset=utf-8"}
+_FACET_TERMS = {"calendar": "calendar", "kind": "kind", "zone": "zone", "status": "status", "category": "category"}
+_MARK_TERMS = {"series": "repeats:yes", "all day": "allday:yes", "private": "private:yes", "override": "override:yes"}
+
+
+@router.get("/calendars")
+def calendars(app: AppDep) -> list[CalendarOut]:
+    """The calendars, with what each says about itself."""
+    with app.store.read() as connection:
+        rows = connection.exec_driver_sql(
+            "SELECT k.id, k.name, k.colour, k.source, k.taken_at, count(e.id),"
+            f" coalesce(sum((e.marks & {Mark.PROBLEM}) <> 0), 0), min(e.start_wall),"
+            " max(coalesce(e.until_wall, e.end_wall)) FROM calendar k"
+            " LEFT JOIN entry e ON e.calendar_id = k.id AND e.listed WHERE k.live GROUP BY k.id"
+            " ORDER BY k.name COLLATE NOCASE"
+        ).fetchall()
+    return [
+        CalendarOut(
+            id=row[0], name=row[1], colour=row[2], state="snapshot · writable here", source=row[3],
+            taken_at=present.stamp(row[4]), entries=row[5], problems=row[6], first=present.day_of(row[7]),
+            last=present.day_of(row[8]),
+        )
+        for row in rows
+    ]  # fmt: skip
+
+
+@router.get("/entries")
+def entries(
+    app: AppDep,
+    filter: str = "",
+    sort: Sort = "when",
+    descending: bool = False,
+    offset: int = Query(0, ge=0),
+    limit: int = Query(100, ge=1, le=500),
+) -> EntryPage:
+    """A page of what matches the filter."""
+    total, rows = app.ledger.page(filter, sort, descending, offset, limit)
+    return EntryPage(total=total, offset=offset, rows=[present.entry(row) for row in rows])
+
+
+@router.get("/entries/ids")
+def entry_ids(
+    app: AppDep, filter: str = "", sort: Sort = "when", descending: bool = False, first: int = 0, last: int = 0
+) -> list[int]:
+    """The ids of rows first to last (both included) in the given order, for selecting a stretch."""
+    with app.store.read() as connection:
+        return list(app.ledger.order(connection, filter, sort, descending)[first : min(last, first + 50_000) + 1])
+
+
+@router.get("/facets")
+def facets(app: AppDep, filter: str = "") -> FacetsOut:
+    """Counts of what matches, each with the term that narrows to it."""
+    found = app.ledger.facets(filter)
+    return FacetsOut(
+        facets={
+            name: [FacetValue(value=value, count=count, term=_term(name, value)) for value, count in values]
+            for name, values in found.items()
+        }
+    )
+
+
+def _term(facet: str, value: str) -> str:
+    if facet in _FACET_TERMS:
+        return f"{_FACET_TERMS[facet]}:{quote(value)}"
+    if facet == "year":
+        return "" if value == "no date" else f"on:{value}"
+    return _MARK_TERMS.get(value, f"has:{value}")
+
+
+@router.get("/filter")
+def check_filter(app: AppDep, filter: str = "", cursor: int = 0) -> FilterCheck:
+    """Whether a filter line parses, and how it can go on at the cursor."""
+    suggestions = [
+        CompletionOut(insert=c.insert, start=c.start, end=c.end, hint=c.hint)
+        for c in complete(filter, cursor, details.known_values(app.store))
+    ]
+    try:
+        parse_filter(filter)
+        compile_filter(filter, this_day())
+    except FilterError as error:
+        return FilterCheck(error=error.message, start=error.start, end=error.end, completions=suggestions)
+    return FilterCheck(completions=suggestions)
+
+
+@router.get("/entries/{entry_id}")
+def entry(app: AppDep, entry_id: int) -> EntryDetail:
+    """One entry in full: its facts, its problems, its source text."""
+    with app.store.read() as connection:
+        found = details.version(connection, entry_id)
+        if found is None:
+            raise HTTPException(404, "This entry is not there any more.")
+        rows = rows_of(connection, [entry_id]) or rows_of(connection, [entry_id], "version")
+        problems = problems_of(connection, [entry_id])
+    component, text = found.component, found.text
+    facts = [FactOut(label=label, value=value) for label, value in details.facts(component, text)]
+    known = {(p["code"], p["message"]) for p in problems}
+    derived = [
+        {"severity": p.severity, "code": p.code, "message": p.message, "done": p.done, "line": 0, "uid": p.uid,
+         "text": "", "version_id": entry_id}
+        for p in derive(component, text).problems if (p.code, p.message) not in known
+    ]  # fmt: skip
+    return EntryDetail(
+        row=present.entry(rows[0]), calendar=found.calendar, facts=facts,
+        problems=[present.problem(p) for p in problems + derived], source=text.split("\n"),
+        file=found.file, file_line=found.file_line,
+    )  # fmt: skip
+
+
+@router.post("/deletions")
+def propose_deletion(app: AppDep, chosen: SelectionIn) -> SetId:
+    """Propose deleting a selection."""
+    return SetId(set_id=cleaning.propose_deletion(app.store, app.ledger, selection(chosen)))
+
+
+@router.post("/put-aways")
+def put_away(app: AppDep, wish: PutAwayIn) -> JobId:
+    """Write a selection to an archive file, read it back, and propose its deletion."""
+    chosen = wish.selection
+    params = {"filter": chosen.filter, "excluded": chosen.excluded, "only": chosen.only, "name": wish.name}
+    return JobId(job_id=jobs.enqueue(app.store, "put-away", f"Putting away into {wish.name}", params))
+
+
+@router.post("/handouts/check")
+def check_handout(app: AppDep, chosen: SelectionIn, calendar: int | None = None) -> HandoutCheck:
+    """What would be handed on, and what to know before."""
+    with app.store.read() as connection:
+        handout = handing.gather(connection, app.ledger, selection(chosen), calendar)
+        return HandoutCheck(
+            entries=handout.count, calendars=len(handout.calendars), cautions=handing.cautions(connection, handout)
+        )
+
+
+@router.post("/handouts")
+def hand_out(
+    app: AppDep, chosen: SelectionIn, format: handing.Format = "ics", calendar: int | None = None,
+    zone: str = "", name: str = "date-bridge",
+) -> StreamingResponse:  # fmt: skip
+    """A selection or a calendar as a file."""
+    if zone and not details.is_zone(zone):
+        raise HTTPException(422, f"“{zone}” is not a time zone.")
+    file = handing.file_name(name, format)
+    return StreamingResponse(
+        handing.write(app.store, app.ledger, selection(chosen), calendar, format, zone),
+        media_type=_MEDIA[format],
+        headers={"Content-Disposition": f"attachment; filename*=UTF-8''{encode(file)}", "X-File-Name": encode(file)},
+    )
+
+
+@router.get("/zones")
+def zones() -> list[str]:
+    """The time zones a spreadsheet can be written in."""
+    return details.zone_names()

@@ -1,0 +1,282 @@
+"""What goes over the wire. Times come ready to be drawn; marks come as words."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, Field
+
+
+class SelectionIn(BaseModel):
+    """All that match `filter` less `excluded`, or the entries in `only`."""
+
+    filter: str = ""
+    excluded: list[int] = Field(default=[], max_length=50_000)
+    only: list[int] | None = Field(default=None, max_length=50_000)
+
+
+class CalendarOut(BaseModel):
+    id: int
+    name: str
+    colour: int
+    state: str = Field(description="what the calendar is, in words: live or snapshot, writable or not")
+    source: str
+    taken_at: str
+    entries: int
+    problems: int
+    first: str | None
+    last: str | None
+
+
+class EntryOut(BaseModel):
+    """One row of the table of everything."""
+
+    id: int
+    calendar_id: int | None = None
+    kind: str
+    what: str
+    where: str
+    when: str
+    until: str
+    repeats: str
+    zone: str
+    marks: list[str]
+    status: str
+    override: bool
+
+
+class EntryPage(BaseModel):
+    total: int
+    offset: int
+    rows: list[EntryOut]
+
+
+class ProblemOut(BaseModel):
+    severity: Literal["breaks", "alters", "untidy"]
+    code: str
+    title: str
+    message: str
+    done: str
+    line: int
+    uid: str
+    text: str = ""
+    entry_id: int | None = None
+
+
+class FactOut(BaseModel):
+    label: str
+    value: str
+
+
+class EntryDetail(BaseModel):
+    row: EntryOut
+    calendar: str
+    facts: list[FactOut]
+    problems: list[ProblemOut]
+    source: list[str]
+    file: str
+    file_line: int
+
+
+class FacetValue(BaseModel):
+    value: str
+    count: int
+    term: str = Field(description="what the filter line says to narrow to this value")
+
+
+class FacetsOut(BaseModel):
+    facets: dict[str, list[FacetValue]]
+
+
+class CompletionOut(BaseModel):
+    insert: str
+    start: int
+    end: int
+    hint: str
+
+
+class FilterCheck(BaseModel):
+    error: str = ""
+    start: int = 0
+    end: int = 0
+    completions: list[CompletionOut]
+
+
+class Count(BaseModel):
+    label: str
+    count: int
+
+
+class ChangeSetOut(BaseModel):
+    """A proposal or a batch."""
+
+    id: int
+    title: str
+    kind: str
+    reason: str
+    state: str
+    at: str
+    creates: int
+    updates: int
+    deletes: int
+    held: int
+    undoes_id: int | None
+    undone_by_id: int | None
+    note: str
+    details: dict[str, Any]
+
+
+class ChangeSetReview(BaseModel):
+    change_set: ChangeSetOut
+    by_calendar: list[Count]
+    by_year: list[Count]
+    by_kind: list[Count]
+    warnings: list[str]
+    button: str = Field(description="the button that applies it, in full")
+
+
+class ChangeSetPage(BaseModel):
+    total: int
+    rows: list[ChangeSetOut]
+
+
+class ChangeOut(BaseModel):
+    position: int
+    verb: Literal["added", "changed", "removed"]
+    calendar: str
+    reason: str
+    held: bool
+    before: EntryOut | None
+    after: EntryOut | None
+    differs: list[str] = Field(description="columns in which the two sides differ")
+
+
+class ChangePage(BaseModel):
+    total: int
+    offset: int
+    rows: list[ChangeOut]
+
+
+class UndoOut(BaseModel):
+    """What undo came to: applied at once, or a proposal to look at since some entries changed meanwhile."""
+
+    set_id: int
+    applied: bool
+    title: str
+    held: int
+
+
+class HereOut(BaseModel):
+    calendar_id: int
+    calendar: str
+    identical: int
+    newer: int
+    older: int
+    different: int
+
+
+class GroupOut(BaseModel):
+    """The entries of an incoming file that go to one calendar, and what is here of them already."""
+
+    id: int
+    name: str
+    suggested_name: str
+    summary: dict[str, Any]
+    here: list[HereOut]
+
+
+class IncomingOut(BaseModel):
+    id: int
+    name: str
+    octets: int
+    encoding: str
+    state: str
+    message: str
+    at: str
+    set_id: int | None
+    entries: int
+    problems: int
+
+
+class IncomingDetail(BaseModel):
+    file: IncomingOut
+    groups: list[GroupOut]
+    problem_counts: list[ProblemCount]
+
+
+class ProblemCount(BaseModel):
+    severity: Literal["breaks", "alters", "untidy"]
+    code: str
+    title: str
+    count: int
+
+
+class ProblemPage(BaseModel):
+    total: int
+    rows: list[ProblemOut]
+
+
+class DecisionIn(BaseModel):
+    group_id: int
+    calendar_id: int | None = None
+    name: str = Field(default="", max_length=200)
+    existing: Literal["newer", "keep", "replace"] = "newer"
+    skip_elsewhere: bool = False
+
+
+class TakeIn(BaseModel):
+    decisions: list[DecisionIn] = Field(min_length=1)
+
+
+class TakeOutcome(BaseModel):
+    """What taking the file in as decided would do."""
+
+    creates: int
+    updates: int
+    skipped: int
+
+
+class SetId(BaseModel):
+    set_id: int
+
+
+class JobId(BaseModel):
+    job_id: int
+
+
+class PutAwayIn(BaseModel):
+    selection: SelectionIn
+    name: str = Field(default="archive", max_length=120)
+
+
+class JobOut(BaseModel):
+    id: int
+    kind: str
+    title: str
+    state: str
+    done: int
+    total: int
+    unit: str
+    message: str
+    result: dict[str, Any]
+
+
+class HandoutCheck(BaseModel):
+    entries: int
+    calendars: int
+    cautions: list[str]
+
+
+class RouteOut(BaseModel):
+    """The numbers on the route: what waits at each stage."""
+
+    connect: int
+    look: int
+    mend: int
+    logbook: int
+    problems: int
+    last_batch: ChangeSetOut | None
+    notices: list[str]
+
+
+IncomingDetail.model_rebuild()

@@ -1,0 +1,185 @@
+"""The filter line: free text and fields, negation, quotes, alternatives.
+
+>>> [(t.field, t.values, t.negated) for t in parse_filter('berth -calendar:"Duty rota",Labs before:2020-01-01')]
+[('text', ('berth',), False), ('calendar', ('Duty rota', 'Labs'), True), ('before', ('2020-01-01',), False)]
+
+Terms are joined by "and"; values of one field, set apart by commas, by "or".
+"""
+
+from __future__ import annotations
+
+import calendar as months
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+YES_NO = ("yes", "no")
+HAS = ("alarm", "attendees", "attachment", "problem", "unknown")
+KINDS = ("event", "todo", "journal", "freebusy", "other")
+
+#: Field, what it asks for (shown in completion), and its fixed values, if it has any.
+FIELDS: dict[str, tuple[str, tuple[str, ...]]] = {
+    "calendar": ("in this calendar", ()),
+    "before": ("over before this day; a series only when its last occurrence is", ()),
+    "after": ("begins on this day or later", ()),
+    "on": ("takes place on this day, in this month or year", ()),
+    "what": ("words in the title", ()),
+    "where": ("words in the place", ()),
+    "zone": ("in this time zone; none for floating times and dates", ()),
+    "repeats": ("is a series", YES_NO),
+    "has": ("has one of these", HAS),
+    "category": ("in this category", ()),
+    "status": ("with this status", ("confirmed", "tentative", "cancelled", "needs-action", "completed", "none")),
+    "private": ("is private or confidential", YES_NO),
+    "allday": ("is a whole day or several", YES_NO),
+    "override": ("is a changed occurrence of a series", YES_NO),
+    "kind": ("is of this kind", KINDS),
+    "imported": ("came with this batch of the logbook", ()),
+    "problem": ("has this problem", ()),
+    "uid": ("has this UID", ()),
+}
+_DATES = frozenset({"before", "after", "on"})
+_TOKEN = re.compile(r'\s*(?P<neg>-?)(?:(?P<field>[A-Za-z]+):)?(?P<value>(?:"[^"]*"|[^\s"])*)')
+_VALUE = re.compile(r'"([^"]*)"|([^,"]+)')
+
+
+class FilterError(ValueError):
+    """The filter cannot be read; `start` and `end` mark the place in the text."""
+
+    def __init__(self, message: str, start: int, end: int) -> None:
+        super().__init__(message)
+        self.message, self.start, self.end = message, start, end
+
+
+@dataclass(frozen=True, slots=True)
+class Term:
+    """One condition. Free text has the field "text"."""
+
+    field: str
+    values: tuple[str, ...]
+    negated: bool = False
+    start: int = 0
+    end: int = 0
+
+
+def parse_filter(text: str) -> list[Term]:
+    """Read a filter line.
+
+    Raises:
+        FilterError: with a plain message and the place, where it does not parse.
+    """
+    if text.count('"') % 2:
+        at = text.rindex('"')
+        raise FilterError("A quotation mark is missing its partner.", at, len(text))
+    terms: list[Term] = []
+    at = 0
+    while at < len(text.rstrip()):
+        match = _TOKEN.match(text, at)
+        assert match is not None  # noqa: S101  (every part of the pattern may be empty)
+        start, end = match.start("neg"), match.end()
+        if end == at or (not match["value"] and not match["field"]):
+            raise FilterError("A minus sign needs something to leave out.", start, max(end, start + 1))
+        terms.append(_term(match, start, end))
+        at = end
+    return terms
+
+
+def _term(match: re.Match[str], start: int, end: int) -> Term:
+    field, raw, negated = match["field"], match["value"], bool(match["neg"])
+    if field is None:
+        return Term("text", (raw.replace('"', "").strip() if '"' in raw else raw,), negated, start, end)
+    field = field.lower()
+    if field not in FIELDS:
+        if raw.startswith("//"):  # an address such as https://…, searched for as text
+            return Term("text", (f"{match['field']}:{raw}",), negated, start, end)
+        raise FilterError(f"There is no field “{field}”. Fields: {', '.join(FIELDS)}.", start, end)
+    values = tuple(quoted or plain for quoted, plain in _VALUE.findall(raw))
+    if not values:
+        raise FilterError(f"“{field}:” needs a value: {FIELDS[field][0]}.", start, end)
+    choices = FIELDS[field][1]
+    if choices:
+        values = tuple(v.lower() for v in values)
+        for value in values:
+            if value not in choices:
+                raise FilterError(f"“{field}:” takes {', '.join(choices)}, not “{value}”.", start, end)
+    if field == "imported" and not all(v.isdigit() and len(v) < 12 for v in values):
+        raise FilterError("“imported:” takes the number of a batch, as the logbook shows it.", start, end)
+    return Term(field, values, negated, start, end)
+
+
+def day_range(value: str, today: date, term: Term) -> tuple[date, date]:
+    """The days a date value covers, as [first, next): a day, a month or a year; ``today`` and the like.
+
+    Raises:
+        FilterError: if there is no such date.
+    """
+    words = {"yesterday": -1, "today": 0, "tomorrow": 1}
+    if value.lower() in words:
+        first = today + timedelta(days=words[value.lower()])
+        return first, first + timedelta(days=1)
+    match = re.fullmatch(r"(\d{4})(?:-(\d{1,2}))?(?:-(\d{1,2}))?", value)
+    try:
+        if match is None:
+            raise ValueError(value)
+        year, month, day = int(match[1]), match[2], match[3]
+        if day:
+            first = date(year, int(month), int(day))
+            return first, first + timedelta(days=1)
+        if month:
+            first = date(year, int(month), 1)
+            return first, first + timedelta(days=months.monthrange(year, int(month))[1])
+        return date(year, 1, 1), date(year + 1, 1, 1)
+    except (ValueError, OverflowError):
+        raise FilterError(
+            f"“{value}” is not a date. Write 2026-11-24, 2026-11 or 2026, or today.", term.start, term.end
+        ) from None
+
+
+def is_date_field(field: str) -> bool:
+    return field in _DATES
+
+
+def quote(value: str) -> str:
+    """A value as it must stand in a filter line."""
+    return f'"{value}"' if re.search(r"[\s,:]", value) or value.startswith("-") else value
+
+
+@dataclass(frozen=True, slots=True)
+class Completion:
+    """A way to go on: replace text[start:end] by `insert`."""
+
+    insert: str
+    start: int
+    end: int
+    hint: str
+
+
+def complete(text: str, cursor: int, values: Mapping[str, Iterable[str]], limit: int = 12) -> list[Completion]:
+    """What can stand at the cursor: field names, or the values of the field being written.
+
+    Args:
+        values: known values by field, most useful first.
+    """
+    start = cursor
+    quotes = text.count('"', 0, cursor) % 2
+    while start > 0 and (quotes or not text[start - 1].isspace()):
+        start -= 1
+        if text[start] == '"':
+            quotes ^= 1
+    word = text[start:cursor]
+    minus = "-" if word.startswith("-") else ""
+    field, colon, part = word[len(minus) :].partition(":")
+    if not colon:
+        wanted = field.lower()
+        return [
+            Completion(f"{minus}{name}:", start, cursor, hint)
+            for name, (hint, _) in FIELDS.items()
+            if name.startswith(wanted)
+        ][:limit]
+    done, comma, last = part.rpartition(",")
+    wanted = last.strip('"').lower()
+    known = FIELDS.get(field.lower(), ("", ()))[1] or values.get(field.lower(), ())
+    matching = [v for v in known if wanted in v.lower()]
+    matching.sort(key=lambda v: not v.lower().startswith(wanted))
+    return [Completion(f"{minus}{field}:{done}{comma}{quote(value)} ", start, cursor, "") for value in matching[:limit]]

@@ -1,0 +1,135 @@
+"""Content lines (RFC 5545 §3.1): taking one apart, putting one together, folding.
+
+>>> line = parse_line('ATTENDEE;CN="Moe, Ida";ROLE=CHAIR:mailto:ida@skerrow.example')
+>>> line.name, line.param("CN"), line.value
+('ATTENDEE', 'Moe, Ida', 'mailto:ida@skerrow.example')
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+#: Longest physical line in octets, the line break not counted (RFC 5545 §3.1).
+FOLD_AT = 75
+
+#: One whole content line. Groups: name, parameters with their leading semicolons, value.
+#: The repetitions are possessive, so that no input can make the match slow.
+CONTENT_LINE = r"([A-Za-z0-9-]++)((?:;(?:[^\":\n]++|\"[^\"\n]*+\")*+)?):(.*)"
+LINE = re.compile(CONTENT_LINE + r"\Z", re.DOTALL)
+LINES = re.compile(r"^" + CONTENT_LINE + r"$", re.MULTILINE)
+_PARAM = re.compile(r";([^=;:\"]+)=((?:\"[^\"]*\"|[^;\"])*)")
+_VALUES = re.compile(r"\"[^\"]*\"|[^,\"]+")
+_CARET = {"^n": "\n", "^'": '"', "^^": "^"}
+_LONG = re.compile(rb"[^\n]{%d,}" % (FOLD_AT + 1))
+
+
+@dataclass(frozen=True, slots=True)
+class ContentLine:
+    """A content line taken apart. `value` is as written; see `unescape_text` for TEXT values."""
+
+    name: str
+    params: tuple[tuple[str, tuple[str, ...]], ...]
+    value: str
+
+    def param(self, name: str) -> str | None:
+        """The first value of a parameter, decoded (RFC 6868), or None."""
+        for key, values in self.params:
+            if key == name:
+                return values[0] if values else ""
+        return None
+
+
+class NotAContentLine(ValueError):
+    """The line has no name, no colon, or an open quote among its parameters."""
+
+
+def parse_line(line: str) -> ContentLine:
+    """Take one unfolded line apart.
+
+    Raises:
+        NotAContentLine: if it is not one.
+    """
+    match = LINE.match(line)
+    if match is None:
+        raise NotAContentLine(line)
+    return ContentLine(match[1].upper(), parse_params(match[2]), match[3])
+
+
+def parse_params(text: str) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """Parameters as written, from ``;`` on, into names (upper case) and decoded values."""
+    if not text:
+        return ()
+    return tuple(
+        (name.upper(), tuple(_decode_param(v) for v in _VALUES.findall(values)))
+        for name, values in _PARAM.findall(text)
+    )
+
+
+def param_of(text: str, name: str) -> str | None:
+    """One parameter of the raw parameter text, decoded, or None; quicker than taking all apart."""
+    if name not in text.upper():
+        return None
+    for key, values in parse_params(text):
+        if key == name:
+            return values[0] if values else ""
+    return None
+
+
+def _decode_param(value: str) -> str:
+    value = value.removeprefix('"').removesuffix('"')
+    return re.sub(r"\^[n'^]", lambda m: _CARET[m[0]], value) if "^" in value else value
+
+
+def format_param(value: str) -> str:
+    """A parameter value as it is written: caret-encoded (RFC 6868) and quoted where it must be."""
+    value = value.replace("^", "^^").replace("\n", "^n").replace('"', "^'")
+    return f'"{value}"' if re.search(r"[:;,]", value) else value
+
+
+def format_line(name: str, value: str, params: dict[str, str] | None = None) -> str:
+    """An unfolded content line; `value` is taken as it is (see `escape_text`)."""
+    return name + "".join(f";{k}={format_param(v)}" for k, v in (params or {}).items()) + ":" + value
+
+
+def escape_text(value: str) -> str:
+    """A TEXT value as it is written (RFC 5545 §3.3.11)."""
+    value = value.replace("\\", "\\\\").replace(";", "\\;").replace(",", "\\,")
+    return value.replace("\r\n", "\\n").replace("\n", "\\n")
+
+
+def unescape_text(value: str) -> str:
+    """What a TEXT value says. A backslash before any other character is kept with it."""
+    if "\\" not in value:
+        return value
+    return re.sub(r"\\([\\;,nN])", lambda m: "\n" if m[1] in "nN" else m[1], value)
+
+
+def split_text_list(value: str) -> list[str]:
+    """The values of a TEXT list such as CATEGORIES, unescaped, empty ones left out."""
+    if "\\" not in value:
+        return [part for part in value.split(",") if part]
+    parts = re.findall(r"(?:\\.|[^,\\])+", value, re.DOTALL)
+    return [unescape_text(part) for part in parts]
+
+
+def _fold_long(match: re.Match[bytes]) -> bytes:
+    line = match[0]
+    pieces = []
+    start, room = 0, FOLD_AT
+    while len(line) - start > room:
+        cut = start + room
+        while line[cut] & 0xC0 == 0x80:  # never inside a character: step back to its first octet
+            cut -= 1
+            if cut == start:  # not UTF-8 after all; there is no better place
+                cut = start + room
+                break
+        pieces.append(line[start:cut])
+        start, room = cut, FOLD_AT - 1
+    pieces.append(line[start:])
+    return b"\n ".join(pieces)
+
+
+def fold(text: str) -> bytes:
+    """Unfolded lines joined by LF, as UTF-8 with CRLF and lines of at most 75 octets."""
+    return _LONG.sub(_fold_long, text.encode("utf-8", "replace")).replace(b"\n", b"\r\n")

@@ -1,0 +1,141 @@
+"""Moments: a date, a floating time, a time in a zone, or a time in UTC (RFC 5545 §3.3.4, §3.3.5).
+
+>>> parse_moment("20261124T090000", "Atlantic/Reykjavik").iso()
+'2026-11-24T09:00:00+00:00'
+>>> parse_moment("20261124").iso()
+'2026-11-24'
+
+Wall times are counted as *wall seconds*: the seconds since 1970-01-01 that a clock on the wall would
+make of it, in no zone. They are what sorting, days and years go by. *Instants* are seconds since the
+epoch in UTC; a date or a floating time has none.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+
+from datebridge.core.zones.names import resolve, zone_info
+
+_EPOCH = datetime(1970, 1, 1)  # noqa: DTZ001  (wall clocks have no zone)
+_EPOCH_DAY = _EPOCH.toordinal()
+_DURATION = re.compile(r"([+-]?)P(?:(\d+)W)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)S)?)?", re.IGNORECASE)
+
+
+class NotAMoment(ValueError):
+    """The value is not a date or time, or names one that does not exist."""
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """A point in time as written.
+
+    Attributes:
+        wall: what the clock on the wall shows; midnight for a date.
+        is_date: a whole day, in no zone.
+        tzid: the TZID as written; "UTC" for a time that ends in Z; "" for dates and floating times.
+        zone: the IANA zone it means, "" where there is none or it is unknown.
+    """
+
+    wall: datetime
+    is_date: bool = False
+    tzid: str = ""
+    zone: str = ""
+
+    @property
+    def wall_seconds(self) -> int:
+        wall = self.wall
+        return (wall.toordinal() - _EPOCH_DAY) * 86400 + wall.hour * 3600 + wall.minute * 60 + wall.second
+
+    def instant(self) -> int | None:
+        """Seconds since the epoch in UTC, or None where the zone is unknown or there is none.
+
+        A time that the clocks skip is taken with the offset before the gap; one that comes twice is
+        the first of the two (RFC 5545 §3.3.5). That is what zoneinfo does with fold=0.
+        """
+        if not self.zone:
+            return None
+        if self.zone == "UTC":
+            return self.wall_seconds
+        offset = zone_info(self.zone).utcoffset(self.wall)
+        return self.wall_seconds - (offset.days * 86400 + offset.seconds if offset is not None else 0)
+
+    def on_clock_of(self, other: Moment) -> datetime:
+        """The wall time of this moment on the clock that `other` goes by."""
+        instant = self.instant()
+        if instant is None or not other.zone or self.zone == other.zone:
+            return self.wall
+        there = datetime.fromtimestamp(instant, UTC if other.zone == "UTC" else zone_info(other.zone))
+        return there.replace(tzinfo=None)
+
+    def iso(self) -> str:
+        """ISO 8601: a date alone, a floating time without offset, a placed time with its offset."""
+        if self.is_date:
+            return self.wall.date().isoformat()
+        if not self.zone:
+            return self.wall.isoformat()
+        tz = UTC if self.zone == "UTC" else zone_info(self.zone)
+        return self.wall.replace(tzinfo=tz).isoformat()
+
+    def key(self) -> str:
+        """The moment in one spelling for all zones, so that RECURRENCE-IDs can be compared."""
+        if self.is_date:
+            return f"{self.wall:%Y%m%d}"
+        instant = self.instant()
+        if instant is None:
+            return f"{self.wall:%Y%m%dT%H%M%S}"
+        return f"{_EPOCH + timedelta(seconds=instant):%Y%m%dT%H%M%SZ}"
+
+
+def parse_moment(value: str, tzid: str = "") -> Moment:
+    """Read a DATE or DATE-TIME value with the TZID of its property.
+
+    Raises:
+        NotAMoment: if there is no such date or time.
+    """
+    try:
+        size = len(value)
+        if size == 8:
+            return Moment(datetime(int(value[:4]), int(value[4:6]), int(value[6:])), True)  # noqa: DTZ001
+        if size in (15, 16) and value[8] in "Tt":
+            second = int(value[13:15])
+            wall = datetime(  # noqa: DTZ001
+                int(value[:4]), int(value[4:6]), int(value[6:8]), int(value[9:11]), int(value[11:13]),
+                59 if second == 60 else second,  # leap seconds exist (RFC 5545 §3.3.12); datetime's do not
+            )  # fmt: skip
+            if size == 16:
+                if value[15] not in "Zz":
+                    raise NotAMoment(value)
+                return Moment(wall, False, "UTC", "UTC")
+            return Moment(wall, False, tzid, resolve(tzid).zone if tzid else "")
+    except ValueError as error:
+        raise NotAMoment(value) from error
+    raise NotAMoment(value)
+
+
+def parse_duration(value: str) -> timedelta:
+    """Read a DURATION value (RFC 5545 §3.3.6).
+
+    Raises:
+        NotAMoment: if it is not one.
+    """
+    match = _DURATION.fullmatch(value.strip())
+    if match is None or not any(match.groups()[1:]):
+        raise NotAMoment(value)
+    weeks, days, hours, minutes, seconds = (int(g or 0) for g in match.groups()[1:])
+    try:
+        length = timedelta(weeks=weeks, days=days, hours=hours, minutes=minutes, seconds=seconds)
+    except OverflowError as error:
+        raise NotAMoment(value) from error
+    return -length if match[1] == "-" else length
+
+
+def wall_seconds_of(day: date) -> int:
+    """Midnight of a day in wall seconds."""
+    return (day.toordinal() - _EPOCH_DAY) * 86400
+
+
+def from_wall_seconds(seconds: int) -> datetime:
+    """The wall clock's datetime (without zone) for wall seconds."""
+    return _EPOCH + timedelta(seconds=seconds)

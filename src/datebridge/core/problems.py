@@ -1,0 +1,77 @@
+"""What is wrong with a file or an entry, said in words an administrator can act on."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+Severity = Literal["breaks", "alters", "untidy"]
+
+#: Every code a problem can carry, with its severity and a title for lists.
+#: ``breaks``: other systems will refuse or lose the entry; ``alters``: they may show it differently;
+#: ``untidy``: harmless, but not as the standard has it.
+CODES: dict[str, tuple[Severity, str]] = {
+    "bad-date": ("breaks", "A date that does not exist"),
+    "bad-duration": ("breaks", "A duration that cannot be read"),
+    "bad-parameter": ("breaks", "A parameter with an open quote"),
+    "bad-rule": ("breaks", "A repeat rule that is not one"),
+    "control-character": ("untidy", "Control characters in the text"),
+    "crossed-end": ("breaks", "Components that cross each other"),
+    "deep-nesting": ("untidy", "Components nested very deeply"),
+    "duration-and-end": ("alters", "Both an end and a duration"),
+    "encoding": ("alters", "Text that is not UTF-8"),
+    "end-before-start": ("breaks", "An end before the start"),
+    "junk-outside": ("untidy", "Text outside any calendar"),
+    "misplaced-property": ("untidy", "A property where it may not be"),
+    "missing-end": ("breaks", "A component without its END line"),
+    "no-calendar": ("untidy", "An entry outside any calendar"),
+    "no-start": ("breaks", "No start"),
+    "no-uid": ("breaks", "No UID"),
+    "no-zone-definition": ("untidy", "A time zone used but not defined"),
+    "not-a-content-line": ("breaks", "A line that is not a property"),
+    "not-a-calendar": ("breaks", "No calendar data in the file"),
+    "override-without-master": ("alters", "A changed occurrence without its series"),
+    "repeated-property": ("alters", "A property that may stand once stands twice"),
+    "several-calendars": ("untidy", "Several calendars of one name"),
+    "stray-end": ("untidy", "An END line without its BEGIN"),
+    "truncated": ("breaks", "The file stops in the middle"),
+    "two-masters": ("alters", "Two entries with one UID"),
+    "unresolved-zone": ("alters", "A time zone name nobody knows"),
+    "zone-conflict": ("alters", "One zone name with two definitions"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """One defect, where it stands and what was done about it.
+
+    >>> Problem("no-uid", "This event has no UID.", line=12).severity
+    'breaks'
+
+    Attributes:
+        code: a key of `CODES`.
+        message: one plain sentence: what is wrong.
+        done: one plain sentence: what Date Bridge did with it.
+        line: the line in the file, counted from 1 as a text editor does; 0 where no file is involved.
+        text: the text concerned, kept whole when it is stored nowhere else.
+        uid: the UID of the entry concerned, if known.
+    """
+
+    code: str
+    message: str
+    done: str = ""
+    line: int = 0
+    text: str = ""
+    uid: str = ""
+
+    @property
+    def severity(self) -> Severity:
+        return CODES[self.code][0]
+
+    @property
+    def title(self) -> str:
+        return CODES[self.code][1]
+
+    def at(self, line: int, uid: str) -> Problem:
+        """The same problem, placed in a file."""
+        return replace(self, line=line, uid=self.uid or uid)

@@ -1,0 +1,1 @@
+"""Repeat rules: reading them, saying them in words, and where they end."""

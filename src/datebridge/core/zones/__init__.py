@@ -1,0 +1,1 @@
+"""Time zones: what a TZID means, and how a zone is written down."""

@@ -1,0 +1,1 @@
+"""The sample scenario: the Skerrow Marine Observatory leaves its old calendar server."""

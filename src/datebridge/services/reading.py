@@ -1,0 +1,188 @@
+"""Reading incoming files: every component becomes a version, waiting for a decision where it goes."""
+
+from __future__ import annotations
+
+import json
+from collections import Counter
+from itertools import islice
+from pathlib import PurePath
+from typing import Any
+
+from sqlalchemy import Connection
+
+from datebridge.core.census import Census
+from datebridge.core.events import derive
+from datebridge.core.ics.reader import RawComponent, Reader
+from datebridge.core.inspection import undefined_zones
+from datebridge.core.problems import Problem
+from datebridge.core.summary import Summary
+from datebridge.services.jobs import JobContext
+from datebridge.store.logbook import header_name
+from datebridge.store.tables import Incoming
+from datebridge.store.versions import VersionWriter, mark_problems
+
+_BATCH = 2_000
+
+
+def read_job(context: JobContext) -> dict[str, Any]:
+    """Read the files of a job, one after the other. Taken up again, it goes on with the first unfinished one."""
+    ids = context.params["incoming"]
+    with context.store.session() as session:
+        rows = [row for i in ids if (row := session.get(Incoming, i)) is not None]
+    total = sum(row.octets for row in rows)
+    before = 0
+    try:
+        for row in rows:
+            if row.state in ("queued", "reading"):
+                _ReadFile(context, row, before, total).run()
+            before += row.octets
+    except BaseException:
+        with context.store.write() as connection:
+            for row in rows:
+                assert row.id is not None  # noqa: S101
+                if not _finished(connection, row.id):
+                    forget(connection, row.id)
+        raise
+    context.progress(total, total, "octets")
+    return {"incoming": ids}
+
+
+def _finished(connection: Connection, incoming: int) -> bool:
+    return connection.exec_driver_sql("SELECT state FROM incoming WHERE id = ?", (incoming,)).scalar() == "waiting"
+
+
+class _ReadFile:
+    """The reading of one file, in transactions of a few thousand components each.
+
+    Nothing of it is in any calendar until it is taken in, so that a file half read does no harm.
+    """
+
+    def __init__(self, context: JobContext, row: Incoming, before: int, total: int) -> None:
+        assert row.id is not None  # noqa: S101
+        self.context, self.row, self.before, self.total = context, row, before, total
+        self.incoming: int = row.id
+        self.groups: dict[str, int] = {}
+        self.summaries: dict[int, Summary] = {}
+        self.censuses: dict[int, Census[int]] = {}
+        self.headers: dict[int, str] = {}
+        self.merged: dict[int, list[str]] = {}
+        self.ordinals: dict[int, int] = {}
+        self.defined: set[str] = set()
+
+    def run(self) -> None:
+        store = self.context.store
+        with store.write() as connection:
+            _clear(connection, self.incoming)
+            connection.exec_driver_sql("UPDATE incoming SET state = 'reading' WHERE id = ?", (self.incoming,))
+        with (self.context.settings.incoming_dir / self.row.path).open("rb") as source:
+            reader = Reader(source)
+            components = iter(reader)
+            while batch := list(islice(components, _BATCH)):
+                with store.write() as connection:
+                    self._store(connection, reader, batch)
+                self.context.progress(
+                    self.before + min(reader.octets, self.row.octets), self.total, "octets", self.row.name
+                )
+        with store.write() as connection:
+            self._conclude(connection, reader)
+
+    def _group_of(self, connection: Connection, reader: Reader, component: RawComponent) -> int:
+        """The group for a component: VCALENDARs of one name, or without one, are one calendar."""
+        group = self.ordinals.get(component.calendar)
+        if group is None:
+            text = component.text if component.name == "VCALENDAR" else reader.header_so_far
+            name = header_name(text)
+            if name not in self.groups:
+                self.groups[name] = int(
+                    connection.exec_driver_sql(
+                        "INSERT INTO incoming_group (incoming_id, name, header, summary) VALUES (?, ?, '', '{}')"
+                        " RETURNING id",
+                        (self.incoming, name or PurePath(self.row.name).stem),
+                    ).scalar_one()
+                )
+            group = self.ordinals[component.calendar] = self.groups[name]
+            self.summaries.setdefault(group, Summary())
+            self.censuses.setdefault(group, Census())
+        return group
+
+    def _store(self, connection: Connection, reader: Reader, batch: list[RawComponent]) -> None:
+        writer = VersionWriter(connection, incoming_id=self.incoming)
+        for component in batch:
+            group = self._group_of(connection, reader, component)
+            if component.name == "VCALENDAR":
+                self._header(group, component, writer)
+                continue
+            facts = derive(component.name, component.text)
+            facts.problems = tuple(p.at(component.line_of(p.line), facts.uid) for p in facts.problems)
+            if component.name == "VTIMEZONE":
+                self.defined.add(facts.uid)
+            writer.group_id = group
+            version = writer.add(facts, component.text, component.line, component.problems)
+            if component.name != "VTIMEZONE":
+                self.censuses[group].add(component.name, facts.uid, facts.recurrence_id, version, component.line)
+            self.summaries[group].add(facts)
+        writer.flush()
+
+    def _header(self, group: int, component: RawComponent, writer: VersionWriter) -> None:
+        for problem in component.problems:
+            writer.problem(problem)
+        for problem in derive("VCALENDAR", component.text).problems:
+            writer.problem(problem.at(component.line_of(problem.line), ""))
+        if group not in self.headers:
+            self.headers[group] = component.text
+            return
+        known = set(self.headers[group].split("\n"))
+        self.merged.setdefault(group, []).extend(line for line in component.text.split("\n") if line not in known)
+
+    def _conclude(self, connection: Connection, reader: Reader) -> None:
+        writer = VersionWriter(connection, incoming_id=self.incoming)
+        for problem in reader.problems:
+            writer.problem(problem)
+        for group, lines in self.merged.items():
+            count = sum(1 for g in self.ordinals.values() if g == group)
+            writer.problem(
+                Problem(
+                    "several-calendars", f"The file holds {count:,} calendars of one name.",
+                    "Taken as one calendar with the lines of the first; the other lines are kept here.",
+                    1, "\n".join(dict.fromkeys(lines)),
+                )
+            )  # fmt: skip
+        used: Counter[str] = sum((summary.zones for summary in self.summaries.values()), Counter())
+        for problem in undefined_zones(used, self.defined):
+            writer.problem(problem)
+        for group, census in self.censuses.items():
+            found = list(census.problems())
+            for version, problem in found:
+                writer.problem(problem, version)
+            self.summaries[group].problems += mark_problems(connection, [version for version, _ in found])
+        writer.flush()
+        for group, summary in self.summaries.items():
+            connection.exec_driver_sql(
+                "UPDATE incoming_group SET header = ?, summary = json(?) WHERE id = ?",
+                (self.headers.get(group, ""), json.dumps(summary.as_dict()), group),
+            )
+        connection.exec_driver_sql(
+            "UPDATE incoming SET state = ?, encoding = ?, message = ? WHERE id = ?",
+            (
+                "waiting" if self.summaries else "refused",
+                reader.encoding,
+                "" if self.summaries else "There is no calendar data in this file.",
+                self.incoming,
+            ),
+        )
+
+
+def _clear(connection: Connection, incoming: int) -> None:
+    """Remove what was read of a file that has not been taken in."""
+    run = connection.exec_driver_sql
+    groups = "SELECT id FROM incoming_group WHERE incoming_id = ?"
+    run(f"DELETE FROM version_text WHERE id IN (SELECT id FROM version WHERE group_id IN ({groups}))", (incoming,))
+    run(f"DELETE FROM version WHERE group_id IN ({groups})", (incoming,))
+    run("DELETE FROM problem WHERE incoming_id = ?", (incoming,))
+    run("DELETE FROM incoming_group WHERE incoming_id = ?", (incoming,))
+
+
+def forget(connection: Connection, incoming: int) -> None:
+    """Turn a file away: nothing of it stays."""
+    _clear(connection, incoming)
+    connection.exec_driver_sql("DELETE FROM incoming WHERE id = ?", (incoming,))

@@ -1,0 +1,120 @@
+"""Taking files in hand: uploads and archives, bounded, kept until they have been read and decided on."""
+
+from __future__ import annotations
+
+import uuid
+import zipfile
+from pathlib import Path, PurePosixPath
+from typing import BinaryIO
+
+from datebridge.services import jobs
+from datebridge.settings import Settings
+from datebridge.store.database import Store, now
+from datebridge.store.tables import Incoming
+
+_COPY = 1 << 20
+
+
+class NotTaken(Exception):
+    """The file is not taken; the message says why and what to do."""
+
+
+def receive(store: Store, settings: Settings, files: list[tuple[str, BinaryIO]]) -> int:
+    """Keep the given files (name, content), unpack archives, and queue them to be read.
+
+    Returns:
+        the id of the job that reads them.
+
+    Raises:
+        NotTaken: if a file or archive goes beyond the bounds, or there is nothing to read.
+    """
+    settings.incoming_dir.mkdir(parents=True, exist_ok=True)
+    kept: list[tuple[str, Path]] = []
+    try:
+        for name, content in files:
+            path = settings.incoming_dir / uuid.uuid4().hex
+            _copy(content, path, settings.max_file, name)
+            if zipfile.is_zipfile(path):
+                try:
+                    kept += _unpack(path, name, settings)
+                finally:
+                    path.unlink()
+            else:
+                kept.append((PurePosixPath(name).name, path))
+        if not kept:
+            raise NotTaken("There is no file in it that could be read. Calendar files end in .ics.")
+    except BaseException:
+        for _, path in kept:
+            path.unlink(missing_ok=True)
+        raise
+    with store.session() as session:
+        rows = [
+            Incoming(name=name, path=path.name, octets=path.stat().st_size, created_at=now()) for name, path in kept
+        ]
+        session.add_all(rows)
+        session.flush()
+        ids = [row.id for row in rows]
+    title = f"Reading {kept[0][0]}" if len(kept) == 1 else f"Reading {len(kept)} files"
+    return jobs.enqueue(store, "read", title, {"incoming": ids})
+
+
+def _copy(content: BinaryIO, path: Path, most: int, name: str) -> int:
+    size = 0
+    try:
+        with path.open("wb") as out:
+            while chunk := content.read(_COPY):
+                size += len(chunk)
+                if size > most:
+                    raise NotTaken(f"{name} is larger than {most >> 20} MB, the most that is taken in one piece.")
+                out.write(chunk)
+    except BaseException:
+        path.unlink(missing_ok=True)
+        raise
+    return size
+
+
+def _unpack(archive: Path, name: str, settings: Settings) -> list[tuple[str, Path]]:
+    """The calendar files of an archive. Archives inside archives are not opened."""
+    kept: list[tuple[str, Path]] = []
+    try:
+        with zipfile.ZipFile(archive) as packed:
+            members = [
+                m for m in packed.infolist() if not m.is_dir() and m.filename.lower().endswith((".ics", ".ical"))
+            ]
+            if len(members) > settings.max_archive_files:
+                raise NotTaken(f"{name} holds more than {settings.max_archive_files:,} files. Take it apart first.")
+            room = settings.max_archive_octets
+            for member in members:
+                path = settings.incoming_dir / uuid.uuid4().hex
+                most = min(room, settings.max_file, max(_COPY, member.compress_size * settings.max_archive_ratio))
+                with packed.open(member) as content:
+                    room -= _copy(content, path, most, f"{member.filename} in {name}")  # type: ignore[arg-type]
+                kept.append((PurePosixPath(member.filename).name, path))
+    except (zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
+        _drop(kept)
+        raise NotTaken(f"{name} cannot be unpacked ({error}). Is it damaged or locked with a password?") from error
+    except NotTaken:
+        _drop(kept)
+        raise
+    if not kept:
+        raise NotTaken(f"There is no .ics file in {name}.")
+    return kept
+
+
+def _drop(kept: list[tuple[str, Path]]) -> None:
+    for _, path in kept:
+        path.unlink(missing_ok=True)
+
+
+def receive_paths(store: Store, settings: Settings, paths: list[Path]) -> int:
+    """The same for files on this machine."""
+    opened = [(path.name, path.open("rb")) for path in paths]
+    try:
+        return receive(store, settings, list(opened))
+    finally:
+        for _, content in opened:
+            content.close()
+
+
+def forget_file(settings: Settings, path: str) -> None:
+    (settings.incoming_dir / path).unlink(missing_ok=True)

@@ -1,0 +1,37 @@
+"""Settings, from the environment (DATE_BRIDGE_…) and the command line."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from platformdirs import user_data_path
+from pydantic import Field
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+class Settings(BaseSettings):
+    """Where the data is, where the application listens, and what it takes at the most."""
+
+    model_config = SettingsConfigDict(env_prefix="DATE_BRIDGE_")
+
+    data_dir: Path = Field(default_factory=lambda: user_data_path("date-bridge", appauthor=False))
+    host: str = "127.0.0.1"
+    port: int = 8137
+    #: Largest file taken in one piece, in octets.
+    max_file: int = 512 << 20
+    #: Bounds for archives: files, octets in all once unpacked, and how many times larger than packed.
+    max_archive_files: int = 2_000
+    max_archive_octets: int = 1 << 30
+    max_archive_ratio: int = 200
+
+    @property
+    def database(self) -> Path:
+        return self.data_dir / "date-bridge.sqlite"
+
+    @property
+    def incoming_dir(self) -> Path:
+        return self.data_dir / "incoming"
+
+    @property
+    def archive_dir(self) -> Path:
+        return self.data_dir / "archives"

@@ -1,0 +1,1 @@
+"""The store: entries as text with an index beside it, change sets, the logbook, jobs."""

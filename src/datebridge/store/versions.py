@@ -1,0 +1,174 @@
+"""Writing versions, reading their texts, and rebuilding the index from the texts."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import islice
+from typing import Any
+
+from sqlalchemy import Connection
+
+from datebridge.core.events import Facts, Mark, derive
+from datebridge.core.moments import from_wall_seconds
+from datebridge.core.problems import Problem
+
+#: The index columns, in the order of `index_row`.
+INDEX_COLUMNS = (
+    "component", "listed", "uid", "recurrence_id", "sequence", "modified", "summary", "summary_key",
+    "location", "location_key", "start", "start_wall", "end_wall", "until_wall", "year", "tzid", "zone",
+    "tzids", "recurrence", "repeats", "weekdays", "marks", "status", "privacy", "busy", "categories",
+    "attendees", "digest",
+)  # fmt: skip
+INDEX = ", ".join(INDEX_COLUMNS)
+_UNLISTED = frozenset({"VCALENDAR", "VTIMEZONE"})
+_INSERT = f"INSERT INTO version (id, group_id, file_line, {INDEX}) VALUES (?, ?, ?{', ?' * len(INDEX_COLUMNS)})"
+_UPDATE = "UPDATE {} SET " + ", ".join(f"{c} = ?" for c in INDEX_COLUMNS) + " WHERE id = ?"
+_PROBLEM = (
+    "INSERT INTO problem (version_id, incoming_id, line, severity, code, message, done, text, uid)"
+    " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)"
+)
+#: How many ids one statement is given.
+ID_CHUNK = 500
+
+
+def sort_key(text: str) -> str:
+    """What names are sorted by: without case or accents."""
+    if text.isascii():
+        return text.lower()
+    return "".join(c for c in unicodedata.normalize("NFKD", text) if not unicodedata.combining(c)).casefold()
+
+
+def index_row(facts: Facts) -> tuple[Any, ...]:
+    """Facts as a row of INDEX_COLUMNS."""
+    year = from_wall_seconds(facts.start_wall).year if facts.start_wall is not None else None
+    return (
+        facts.component, facts.component not in _UNLISTED, facts.uid, facts.recurrence_id, facts.sequence,
+        facts.modified, facts.summary, sort_key(facts.summary), facts.location, sort_key(facts.location),
+        facts.start, facts.start_wall, facts.end_wall, facts.until_wall, year, facts.tzid, facts.zone,
+        "\x1f".join(facts.tzids), facts.recurrence, facts.repeats, facts.weekdays, facts.marks, facts.status,
+        facts.privacy, facts.busy, facts.categories, facts.attendees, facts.digest,
+    )  # fmt: skip
+
+
+class VersionWriter:
+    """Adds versions with their texts, search words and problems, many at a time."""
+
+    def __init__(self, connection: Connection, group_id: int | None = None, incoming_id: int | None = None) -> None:
+        self.connection = connection
+        self.group_id = group_id
+        self.incoming_id = incoming_id
+        self._next = int(
+            connection.exec_driver_sql(
+                "SELECT max(coalesce((SELECT seq FROM sqlite_sequence WHERE name = 'version'), 0),"
+                " coalesce((SELECT max(id) FROM version), 0)) + 1"
+            ).scalar_one()
+        )
+        self._versions: list[tuple[Any, ...]] = []
+        self._texts: list[tuple[int, str]] = []
+        self._words: list[tuple[int, str, str, str]] = []
+        self._problems: list[tuple[Any, ...]] = []
+
+    def add(self, facts: Facts, text: str, line: int = 0, problems: Iterable[Problem] = ()) -> int:
+        """Queue a version; returns its id. `problems` are those the text alone does not tell."""
+        version = self._next
+        self._next += 1
+        found = [*problems, *facts.problems]
+        if found:
+            facts.marks |= Mark.PROBLEM
+            for p in found:
+                self.problem(p, version, facts.uid)
+        self._versions.append((version, self.group_id, line, *index_row(facts)))
+        self._texts.append((version, text))
+        if facts.component not in _UNLISTED:
+            self._words.append((version, facts.summary, facts.location, facts.words))
+        return version
+
+    def problem(self, problem: Problem, version: int | None = None, uid: str = "") -> None:
+        self._problems.append(
+            (version, self.incoming_id, problem.line, problem.severity, problem.code, problem.message,
+             problem.done, problem.text, problem.uid or uid)
+        )  # fmt: skip
+
+    def flush(self) -> None:
+        run = self.connection.exec_driver_sql
+        for statement, rows in (
+            (_INSERT, self._versions),
+            ("INSERT INTO version_text (id, text) VALUES (?, ?)", self._texts),
+            ("INSERT INTO search (rowid, summary, location, words) VALUES (?, ?, ?, ?)", self._words),
+            (_PROBLEM, self._problems),
+        ):
+            if rows:
+                run(statement, rows)
+        self._versions, self._texts, self._words, self._problems = [], [], [], []
+
+
+def mark_problems(connection: Connection, versions: Sequence[int]) -> int:
+    """Mark versions as having a problem; returns how many had none before."""
+    return sum(
+        connection.exec_driver_sql(
+            f"UPDATE version SET marks = marks | {Mark.PROBLEM} WHERE (marks & {Mark.PROBLEM}) = 0"
+            f" AND id IN ({bound(len(chunk))})",
+            tuple(chunk),
+        ).rowcount
+        for chunk in chunks(versions)
+    )
+
+
+def add_text(connection: Connection, component: str, text: str) -> int:
+    """Store one version made here (a calendar's header, an edited entry); returns its id."""
+    writer = VersionWriter(connection)
+    version = writer.add(derive(component, text), text)
+    writer.flush()
+    return version
+
+
+def text_of(connection: Connection, version: int) -> str:
+    return str(connection.exec_driver_sql("SELECT text FROM version_text WHERE id = ?", (version,)).scalar_one())
+
+
+def chunks(ids: Iterable[int], size: int = ID_CHUNK) -> Iterator[Sequence[int]]:
+    iterator = iter(ids)
+    while chunk := list(islice(iterator, size)):
+        yield chunk
+
+
+def bound(count: int) -> str:
+    """Placeholders for `count` bound values."""
+    return ", ".join("?" * count)
+
+
+def reindex(connection: Connection, progress: Any = None) -> int:
+    """Make every index column anew from the texts. Returns how many versions differed from before."""
+    run = connection.exec_driver_sql
+    total = int(run("SELECT count(*) FROM version").scalar_one())
+    run("INSERT INTO search (search) VALUES ('delete-all')")
+    damaged = {row[0] for row in run("SELECT DISTINCT version_id FROM problem WHERE version_id IS NOT NULL")}
+    changed = done = last = 0
+    while rows := run(
+        f"SELECT v.id, t.text, {', '.join('v.' + c for c in INDEX_COLUMNS)} FROM version v"
+        " JOIN version_text t ON t.id = v.id WHERE v.id > ? ORDER BY v.id LIMIT 2000",
+        (last,),
+    ).fetchall():
+        updates, words = [], []
+        for version, text, component, *index in rows:
+            facts = derive(component, text)
+            if version in damaged:
+                facts.marks |= Mark.PROBLEM
+            row = index_row(facts)
+            if row != (component, *index):
+                updates.append((*row, version))
+            if component not in _UNLISTED:
+                words.append((version, facts.summary, facts.location, facts.words))
+        if updates:
+            changed += len(updates)
+            run(_UPDATE.format("version"), updates)
+            run(_UPDATE.format("entry"), updates)
+        if words:
+            run("INSERT INTO search (rowid, summary, location, words) VALUES (?, ?, ?, ?)", words)
+        last = rows[-1][0]
+        done += len(rows)
+        if progress is not None:
+            progress(done, total)
+    run("UPDATE meta SET revision = revision + 1")
+    return changed
