@@ -45,7 +45,8 @@ def calendars(app: AppDep) -> list[CalendarOut]:
         rows = connection.exec_driver_sql(
             "SELECT k.id, k.name, k.colour, k.source, k.taken_at, count(e.id),"
             f" coalesce(sum((e.marks & {Mark.PROBLEM}) <> 0), 0), min(e.start_wall),"
-            " max(coalesce(e.until_wall, e.end_wall)) FROM calendar k"
+            " max(coalesce(e.until_wall, e.end_wall)),"
+            f" coalesce(max(e.marks & {Mark.ENDLESS}), 0) FROM calendar k"
             " LEFT JOIN entry e ON e.calendar_id = k.id AND e.listed WHERE k.live GROUP BY k.id"
             " ORDER BY k.name COLLATE NOCASE"
         ).fetchall()
@@ -53,7 +54,7 @@ def calendars(app: AppDep) -> list[CalendarOut]:
         CalendarOut(
             id=row[0], name=row[1], colour=row[2], state="snapshot · writable here", source=row[3],
             taken_at=present.stamp(row[4]), entries=row[5], problems=row[6], first=present.day_of(row[7]),
-            last=present.day_of(row[8]),
+            last="no end" if row[9] else present.day_of(row[8]),
         )
         for row in rows
     ]  # fmt: skip
@@ -80,6 +81,12 @@ def entry_ids(
     """The ids of rows first to last (both included) in the given order, for selecting a stretch."""
     with app.store.read() as connection:
         return list(app.ledger.order(connection, filter, sort, descending)[first : min(last, first + 50_000) + 1])
+
+
+@router.get("/entries/today")
+def today_row(app: AppDep, filter: str = "") -> int:
+    """Where today begins among what matches, in order of time."""
+    return app.ledger.row_of_today(filter)
 
 
 @router.get("/facets")

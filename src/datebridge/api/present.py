@@ -45,18 +45,23 @@ def entry(row: dict[str, Any]) -> EntryOut:
 
 
 def when(row: dict[str, Any]) -> str:
-    """``2026-11-24 Tue 09:00–10:30``, ``2026-11-24 Tue``, or both ends where it takes several days."""
+    """``2026-11-24 Tue 09:00–10:30``, ``2026-11-24 Tue 20:00–08:00 +1 d``, ``2026-11-24 Tue``, or two dates."""
     if row["start_wall"] is None or row["end_wall"] is None:
         return "at no time"
     start, end = from_wall_seconds(row["start_wall"]), from_wall_seconds(row["end_wall"])
     if row["marks"] & Mark.ALL_DAY:
         last = end - timedelta(days=1) if end > start else start
-        return _day(start) if last <= start else f"{_day(start)} – {_day(last)}"
+        return _day(start) if last <= start else f"{start:%Y-%m-%d} – {last:%Y-%m-%d}"
     if end == start:
         return f"{_day(start)} {start:%H:%M}"
-    if end.date() == start.date() or (end - start < timedelta(days=1) and not (end.hour or end.minute)):
-        return f"{_day(start)} {start:%H:%M}–{end:%H:%M}"
-    return f"{_day(start)} {start:%H:%M} – {_day(end)} {end:%H:%M}"
+    days = (end.date() - start.date()).days
+    if days and not (end.hour or end.minute):  # midnight still belongs to the day before
+        return f"{_day(start)} {start:%H:%M}–24:00{_later(days - 1)}"
+    return f"{_day(start)} {start:%H:%M}–{end:%H:%M}{_later(days)}"
+
+
+def _later(days: int) -> str:
+    return f" +{days} d" if days else ""
 
 
 def _day(moment: datetime) -> str:

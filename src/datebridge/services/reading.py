@@ -90,8 +90,7 @@ class _ReadFile:
         """The group for a component: VCALENDARs of one name, or without one, are one calendar."""
         group = self.ordinals.get(component.calendar)
         if group is None:
-            text = component.text if component.name == "VCALENDAR" else reader.header_so_far
-            name = header_name(text)
+            name = header_name(reader.header(component.calendar))
             if name not in self.groups:
                 self.groups[name] = int(
                     connection.exec_driver_sql(

@@ -116,12 +116,24 @@ def _propose(connection: Connection, incoming: list[int], decisions: list[Decisi
     )
     skipped = sum(_take(connection, set_id, decision) for decision in decisions)
     close_set(connection, set_id)
+    _name_after_targets(connection, set_id, f"Import {what}")
     connection.exec_driver_sql(
         "UPDATE change_set SET details = json_set(details, '$.skipped', ?) WHERE id = ?", (skipped, set_id)
     )
     for i in incoming:
         connection.exec_driver_sql("UPDATE incoming SET set_id = ? WHERE id = ?", (set_id, i))
     return set_id
+
+
+def _name_after_targets(connection: Connection, set_id: int, title: str) -> None:
+    names = [
+        row[0]
+        for row in connection.exec_driver_sql(
+            "SELECT DISTINCT k.name FROM change c JOIN calendar k ON k.id = c.calendar_id WHERE c.set_id = ?", (set_id,)
+        )
+    ]
+    where = names[0] if len(names) == 1 else f"{len(names)} calendars"
+    connection.exec_driver_sql("UPDATE change_set SET title = ? WHERE id = ?", (f"{title} into {where}", set_id))
 
 
 def is_taken(connection: Connection, incoming: int) -> bool:

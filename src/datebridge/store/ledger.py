@@ -129,8 +129,8 @@ def _dated(term: Term, value: str, today: date) -> tuple[str, list[Any]]:
     mask = 127 if days >= 7 else sum(1 << (first + timedelta(days=k)).weekday() for k in range(days))
     # A series: running then, on a weekday it can have, and for these few its rule is asked.
     series = (
-        f"(marks & {Mark.SERIES}) AND start_wall < ? AND (until_wall IS NULL OR until_wall > ?)"
-        f" AND (weekdays & {mask}) AND happens(recurrence, start_wall, ?, ?)"
+        f"CASE WHEN (marks & {Mark.SERIES}) AND start_wall < ? AND (until_wall IS NULL OR until_wall > ?)"
+        f" AND (weekdays & {mask}) THEN happens(recurrence, start_wall, ?, ?) ELSE 0 END"
     )
     return f"({once}) OR ({series})", [high, low, low, high, low, low, high]
 
@@ -182,6 +182,18 @@ class Ledger:
         with self.store.read() as connection:
             ids = self.order(connection, text, sort, descending)
             return len(ids), rows_of(connection, ids[offset : offset + limit])
+
+    def row_of_today(self, text: str = "") -> int:
+        """How many of what matches begin before today (entries at no time come first)."""
+        today = this_day()
+        condition = compile_filter(text, today)
+        with self.store.read() as connection:
+            return int(
+                connection.exec_driver_sql(
+                    f"SELECT count(*) FROM entry WHERE {condition.sql} AND coalesce(start, -9e15) < ?",
+                    (*condition.values, wall_seconds_of(today)),
+                ).scalar_one()
+            )
 
     def ids(self, connection: Connection, selection: Selection) -> Iterator[int]:
         """The selected entries, in order of start."""

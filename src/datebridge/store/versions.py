@@ -23,7 +23,7 @@ INDEX_COLUMNS = (
 INDEX = ", ".join(INDEX_COLUMNS)
 _UNLISTED = frozenset({"VCALENDAR", "VTIMEZONE"})
 _INSERT = f"INSERT INTO version (id, group_id, file_line, {INDEX}) VALUES (?, ?, ?{', ?' * len(INDEX_COLUMNS)})"
-_UPDATE = "UPDATE {} SET " + ", ".join(f"{c} = ?" for c in INDEX_COLUMNS) + " WHERE id = ?"
+_UPDATE = "UPDATE version SET " + ", ".join(f"{c} = ?" for c in INDEX_COLUMNS) + " WHERE id = ?"
 _PROBLEM = (
     "INSERT INTO problem (version_id, incoming_id, line, severity, code, message, done, text, uid)"
     " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)"
@@ -139,12 +139,13 @@ def bound(count: int) -> str:
 
 
 def reindex(connection: Connection, progress: Any = None) -> int:
-    """Make every index column anew from the texts. Returns how many versions differed from before."""
+    """Make every index column anew from the texts. Returns how many entries and versions had another index."""
     run = connection.exec_driver_sql
     total = int(run("SELECT count(*) FROM version").scalar_one())
     run("INSERT INTO search (search) VALUES ('delete-all')")
     damaged = {row[0] for row in run("SELECT DISTINCT version_id FROM problem WHERE version_id IS NOT NULL")}
-    changed = done = last = 0
+    changed: set[int] = set()
+    done = last = 0
     while rows := run(
         f"SELECT v.id, t.text, {', '.join('v.' + c for c in INDEX_COLUMNS)} FROM version v"
         " JOIN version_text t ON t.id = v.id WHERE v.id > ? ORDER BY v.id LIMIT 2000",
@@ -161,14 +162,17 @@ def reindex(connection: Connection, progress: Any = None) -> int:
             if component not in _UNLISTED:
                 words.append((version, facts.summary, facts.location, facts.words))
         if updates:
-            changed += len(updates)
-            run(_UPDATE.format("version"), updates)
-            run(_UPDATE.format("entry"), updates)
+            changed.update(row[-1] for row in updates)
+            run(_UPDATE, updates)
         if words:
             run("INSERT INTO search (rowid, summary, location, words) VALUES (?, ?, ?, ?)", words)
         last = rows[-1][0]
         done += len(rows)
         if progress is not None:
             progress(done, total)
+    of = {side: ", ".join(f"{side}.{c}" for c in INDEX_COLUMNS) for side in "ev"}
+    differing = f"FROM entry e JOIN version v ON v.id = e.id WHERE ({of['e']}) IS NOT ({of['v']})"
+    changed.update(row[0] for row in run(f"SELECT e.id {differing}"))
+    run(f"INSERT OR REPLACE INTO entry (id, calendar_id, {INDEX}) SELECT e.id, e.calendar_id, {of['v']} {differing}")
     run("UPDATE meta SET revision = revision + 1")
-    return changed
+    return len(changed)

@@ -85,6 +85,7 @@ class Reader:
         self._stack: list[str] = []
         self._open: Counter[str] = Counter()
         self._ordinal = -1
+        self._headers: list[list[str]] = []
         self._junk: list[str] = []
         self._junk_line = 0
         self._last_line = 1
@@ -94,10 +95,9 @@ class Reader:
             yield from self._read_block(block)
         yield from self._finish()
 
-    @property
-    def header_so_far(self) -> str:
-        """The calendar's own lines up to here; all of them once its VCALENDAR component is given."""
-        return "\n".join(self._calendar or [])
+    def header(self, calendar: int) -> str:
+        """The own lines of the file's nth VCALENDAR, as far as they have been read."""
+        return "\n".join(self._headers[calendar])
 
     def _counted(self) -> Iterator[bytes]:
         for chunk in self._chunks:
@@ -232,6 +232,7 @@ class Reader:
     def _open_calendar(self, text: str, line: int) -> None:
         self._ordinal += 1
         self._calendar, self._calendar_lines, self._calendar_problems = [text], [line], []
+        self._headers.append(self._calendar)
         self._implicit = False
 
     def _take_entry(self) -> RawComponent:
@@ -252,7 +253,7 @@ class Reader:
     def _header(self) -> RawComponent:
         lines = self._calendar_lines
         component = RawComponent(
-            "VCALENDAR", self.header_so_far, lines[0], self._ordinal, self._calendar_problems, lines
+            "VCALENDAR", self.header(self._ordinal), lines[0], self._ordinal, self._calendar_problems, lines
         )
         self._calendar, self._calendar_problems, self._implicit = None, [], False
         return component
@@ -296,7 +297,7 @@ def _well_nested(body: bytes) -> bool:
     if b"\n\n" in body:
         return False
     stack = [body[6 : body.index(b"\n")]]
-    if not stack[0].isalnum():
+    if not stack[0].isalnum() or stack[0] == b"VCALENDAR":
         return False
     for fence, name in _NESTING.findall(body):
         if fence == b"BEGIN":

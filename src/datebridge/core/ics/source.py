@@ -18,6 +18,7 @@ BLOCK = 1 << 20
 _FOLD = re.compile(rb"\n[ \t]")
 #: Where a block may end without cutting a component in two.
 _CUT = re.compile(rb"\nBEGIN:V(?:EVENT|TODO|JOURNAL|CALENDAR)(?=\n)")
+_HIGH_WORD = re.compile(rb"[A-Za-z]*[\x80-\xff][A-Za-z\x80-\xff]*")
 #: Encodings old programs wrote, tried in this order of likelihood where a file is not UTF-8.
 LEGACY = [
     "cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "iso8859_2", "iso8859_15", "koi8_r",
@@ -154,6 +155,17 @@ class Decoder:
 
 
 def _guess(sample: bytes) -> str:
+    """The encoding of text that is not UTF-8.
+
+    Where words are ASCII letters with a few others among them the text is Western; statistics on
+    so little would only mislead. Only where whole words are of other letters are they asked.
+    """
+    high, plain = 0, 0
+    for word in _HIGH_WORD.findall(sample):
+        high += sum(octet > 0x7F for octet in word)
+        plain += sum(octet <= 0x7F for octet in word)
+    if plain >= high:
+        return "cp1252"
     from charset_normalizer import from_bytes
 
     best = from_bytes(sample[:20_000], cp_isolation=LEGACY).best()

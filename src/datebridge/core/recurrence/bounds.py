@@ -31,10 +31,11 @@ def last_start(rule: Rule, start: datetime) -> datetime | None:
         return max(until, start)
     if rule.count is None:
         return None
-    if rule.freq in ("DAILY", "WEEKLY") and not rule.by and len(rule.byday) <= (rule.freq == "WEEKLY"):
+    on_its_day = rule.freq == "WEEKLY" and [day for _, day in rule.byday] == [WEEKDAYS[start.weekday()]]
+    if rule.freq in ("DAILY", "WEEKLY") and not rule.by and (on_its_day or not rule.byday):
         step = timedelta(days=rule.interval * (7 if rule.freq == "WEEKLY" else 1))
         try:
-            return start + step * (rule.count - 1) + timedelta(days=6 if rule.byday else 0)
+            return start + step * (rule.count - 1)
         except OverflowError:
             return None
     if rule.count > _MOST_COUNTED:
@@ -47,9 +48,10 @@ def last_start(rule: Rule, start: datetime) -> datetime | None:
 
 def weekdays(rule: Rule, start: datetime) -> int:
     """The weekdays on which occurrences can begin, as bits from Monday (1) to Sunday (64)."""
-    if rule.freq == "WEEKLY" or (rule.freq in ("DAILY", "MONTHLY", "YEARLY") and rule.byday):
-        days = [WEEKDAYS.index(day) for _, day in rule.byday] or [start.weekday()]
-        return sum(1 << day for day in set(days))
+    if rule.byday and rule.freq in ("DAILY", "WEEKLY", "MONTHLY", "YEARLY"):
+        return sum(1 << day for day in {WEEKDAYS.index(day) for _, day in rule.byday})
+    if rule.freq == "WEEKLY" and not rule.by:
+        return 1 << start.weekday()
     return ALL_WEEKDAYS
 
 

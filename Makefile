@@ -1,0 +1,87 @@
+# Everything a developer or a machine needs: demo, test, lint, bench, build. All can be repeated.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+LOCK := --universal --python-version 3.11 --generate-hashes --no-header --no-annotate --no-emit-index-url -q
+WEB := src/datebridge/web/index.html
+SOURCES := $(shell find frontend/src frontend/static -type f) frontend/package.json frontend/svelte.config.js frontend/vite.config.ts
+CHROMIUM ?= $(shell command -v chromium || command -v chromium-browser || command -v google-chrome)
+
+.PHONY: demo test lint bench build wheel client format setup-dev chromium lock clean
+
+demo: .stamps/python $(WEB)
+	@$(BIN)/date-bridge demo --data .demo
+
+test: lint chromium $(WEB)
+	@echo "== tests"
+	@CHROMIUM="$(CHROMIUM)" $(BIN)/pytest
+
+lint: .stamps/python-dev .stamps/node
+	@echo "== ruff, mypy, import-linter"
+	@$(BIN)/ruff check .
+	@$(BIN)/ruff format --check -q .
+	@$(BIN)/mypy
+	@$(BIN)/lint-imports --no-cache > .stamps/imports.log || (cat .stamps/imports.log; exit 1)
+	@echo "== prettier, svelte-check"
+	@cd frontend && npm run -s lint && npm run -s check
+
+bench: .stamps/python-dev $(WEB)
+	@CHROMIUM="$(CHROMIUM)" $(BIN)/python -m bench
+
+build: $(WEB)
+
+wheel: .stamps/python-dev $(WEB)
+	@$(BIN)/python -m build --no-isolation --outdir dist
+
+# The typed client follows the server's own schema.
+client: .stamps/python-dev .stamps/node
+	@$(BIN)/python -m datebridge.api.schema frontend/openapi.json
+	@cd frontend && npm run -s client
+
+format: .stamps/python-dev .stamps/node
+	@$(BIN)/ruff check --fix -q . && $(BIN)/ruff format -q . && cd frontend && npm run -s format
+
+setup-dev: .stamps/python-dev .stamps/node
+	@$(BIN)/pre-commit install
+
+$(WEB): .stamps/node $(SOURCES)
+	@echo "== building the pages"
+	@cd frontend && npm run -s build > ../.stamps/build.log 2>&1 || (cat ../.stamps/build.log; exit 1)
+	@touch $(WEB)
+
+.stamps/python: requirements.lock pyproject.toml
+	@mkdir -p .stamps
+	@echo "== setting up Python (a minute or so)"
+	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	@$(BIN)/python -m pip install -q --disable-pip-version-check --require-hashes -r requirements.lock
+	@$(BIN)/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $@
+
+.stamps/python-dev: .stamps/python requirements-dev.lock
+	@echo "== setting up the checks"
+	@$(BIN)/python -m pip install -q --disable-pip-version-check --require-hashes -r requirements-dev.lock
+	@touch $@
+
+.stamps/node: frontend/package-lock.json
+	@mkdir -p .stamps
+	@echo "== setting up the front end's packages (a minute or so)"
+	@cd frontend && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+# Where there is no Chromium, try to install it; where that fails, say how.
+chromium: .stamps/python-dev
+	@if [ -z "$(CHROMIUM)" ]; then \
+	  echo "== installing Chromium"; \
+	  (apt-get update -qq && apt-get install -y -qq chromium) > .stamps/chromium.log 2>&1 || true; \
+	  if ! command -v chromium > /dev/null; then \
+	    echo "Chromium is missing and could not be installed. Install it with:  sudo apt-get install chromium"; exit 1; \
+	  fi; \
+	fi
+
+# Pins what pyproject.toml asks for, with hashes and without addresses.
+lock:
+	@uv pip compile pyproject.toml --group build $(LOCK) -o requirements.lock
+	@uv pip compile pyproject.toml --group dev $(LOCK) -o requirements-dev.lock
+
+clean:
+	rm -rf .stamps .venv frontend/node_modules frontend/.svelte-kit src/datebridge/web dist .demo

@@ -1,0 +1,45 @@
+import createClient from 'openapi-fetch';
+import type { components, paths } from './generated';
+
+export type Schemas = components['schemas'];
+export type Entry = Schemas['EntryOut'];
+export type ChangeSet = Schemas['ChangeSetOut'];
+export type Incoming = Schemas['IncomingOut'];
+export type Job = Schemas['JobOut'];
+export type Calendar = Schemas['CalendarOut'];
+
+export const client = createClient<paths>();
+
+/** What the server said when it could not do something: a sentence to show as it is. */
+export class Refusal extends Error {}
+
+/** The data of an answer, or its refusal as an error with the server's own words. */
+export async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let result;
+  try {
+    result = await call;
+  } catch {
+    throw new Refusal('Date Bridge does not answer. Is it still running? Start it again and try once more.');
+  }
+  if (result.response.ok) return result.data as T;
+  const said = result.error as { message?: string; detail?: unknown } | undefined;
+  const detail = typeof said?.detail === 'string' ? said.detail : undefined;
+  throw new Refusal(said?.message ?? detail ?? `The server answered ${result.response.status}. Its log says why.`);
+}
+
+/** Ask for a file and hand it to the browser to save; returns its name. */
+export async function save(path: string, body: unknown): Promise<string> {
+  const response = await fetch(path, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify(body),
+  });
+  if (!response.ok) throw new Refusal((await response.json().catch(() => null))?.message ?? 'The file was not made.');
+  const name = decodeURIComponent(response.headers.get('X-File-Name') ?? 'date-bridge');
+  const link = document.createElement('a');
+  link.href = URL.createObjectURL(await response.blob());
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(link.href);
+  return name;
+}

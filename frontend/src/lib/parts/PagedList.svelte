@@ -1,0 +1,98 @@
+<script lang="ts" generics="Row">
+  import { createQueries, keepPreviousData } from '@tanstack/svelte-query';
+  import { createVirtualizer } from '@tanstack/svelte-virtual';
+  import { untrack, type Snippet } from 'svelte';
+  import { get } from 'svelte/store';
+
+  /** Any number of rows of one height, drawn only where they are seen and fetched a page at a time. */
+  type Page = { total: number; rows: Row[] };
+  type Props = {
+    queryKey: unknown[];
+    fetchPage: (offset: number, limit: number) => Promise<Page>;
+    rowHeight: number;
+    row: Snippet<[Row | undefined, number]>;
+    empty: Snippet;
+    total?: number;
+  };
+  let { queryKey, fetchPage, rowHeight, row, empty, total = $bindable(0) }: Props = $props();
+
+  const SIZE = 100;
+  let scroller: HTMLDivElement | undefined = $state();
+  const virtualizer = createVirtualizer<HTMLDivElement, HTMLDivElement>({
+    count: 0,
+    getScrollElement: () => scroller ?? null,
+    estimateSize: () => rowHeight,
+    overscan: 14,
+  });
+
+  const items = $derived($virtualizer.getVirtualItems());
+  const wanted = $derived.by(() => {
+    const first = Math.floor((items[0]?.index ?? 0) / SIZE);
+    const last = Math.floor((items[items.length - 1]?.index ?? 0) / SIZE);
+    return Array.from({ length: last - first + 1 }, (_, k) => first + k);
+  });
+  const pages = createQueries(() => ({
+    queries: wanted.map((page) => ({
+      queryKey: [...queryKey, page],
+      queryFn: () => fetchPage(page * SIZE, SIZE),
+      placeholderData: page === 0 ? keepPreviousData : undefined,
+    })),
+  }));
+  const found = $derived(new Map(wanted.map((page, k) => [page, pages[k]?.data])));
+  const failure = $derived(pages.find((page) => page.isError)?.error);
+  const loading = $derived(pages.length > 0 && pages.every((page) => page.isPending));
+
+  $effect(() => {
+    const known = pages.find((page) => page.data)?.data?.total;
+    if (known !== undefined) total = known;
+  });
+  $effect(() => {
+    const count = total;
+    void scroller;
+    untrack(() => get(virtualizer).setOptions({ count, getScrollElement: () => scroller ?? null }));
+  });
+  $effect(() => {
+    void queryKey.join();
+    untrack(() => scroller?.scrollTo({ top: 0 }));
+  });
+
+  export function rowAt(index: number): Row | undefined {
+    return found.get(Math.floor(index / SIZE))?.rows[index % SIZE];
+  }
+
+  export function reveal(index: number, align: 'auto' | 'start' = 'auto'): void {
+    get(virtualizer).scrollToIndex(index, { align });
+  }
+
+  export function perScreen(): number {
+    return Math.max(1, Math.floor((scroller?.clientHeight ?? 300) / rowHeight) - 1);
+  }
+</script>
+
+<div
+  bind:this={scroller}
+  class="gutter min-h-0 flex-1 overflow-x-hidden overflow-y-auto"
+  role="presentation"
+  tabindex="-1"
+>
+  {#if failure}
+    <p class="text-removed p-6">{failure.message}</p>
+  {:else if loading}
+    <p class="text-soft p-6" role="status">Fetching…</p>
+  {:else if total === 0}
+    {@render empty()}
+  {:else}
+    <div style:height="{$virtualizer.getTotalSize()}px" class="relative" role="presentation">
+      {#each items as item (item.key)}
+        <div
+          class="absolute inset-x-0 top-0"
+          style:height="{rowHeight}px"
+          style:transform="translateY({item.start}px)"
+          role="presentation"
+        >
+          {@render row(rowAt(item.index), item.index)}
+        </div>
+      {/each}
+    </div>
+  {/if}
+</div>

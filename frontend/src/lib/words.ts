@@ -1,0 +1,24 @@
+/** Numbers and moments as people read them. Layout only: the server hands over times ready to be drawn. */
+
+export const count = (n: number): string => n.toLocaleString('en-GB');
+
+export const counted = (n: number, one: string, many: string): string => `${count(n)} ${n === 1 ? one : many}`;
+
+export function octets(n: number): string {
+  if (n < 1000) return `${n} B`;
+  return n < 1_000_000 ? `${(n / 1000).toFixed(0)} kB` : `${(n / 1_000_000).toFixed(1)} MB`;
+}
+
+/** A moment of the logbook on the reader's own clock. */
+export function moment(iso: string): string {
+  if (!iso) return '';
+  const at = new Date(iso);
+  const two = (n: number) => String(n).padStart(2, '0');
+  return `${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())} ${two(at.getHours())}:${two(at.getMinutes())}`;
+}
+
+export const SEVERITY: Record<string, string> = {
+  breaks: 'other systems will refuse or lose it',
+  alters: 'other systems may show it differently',
+  untidy: 'harmless, but not as the standard has it',
+};

@@ -1,0 +1,153 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import Action from '$lib/parts/Action.svelte';
+  import JobLine from '$lib/parts/JobLine.svelte';
+  import CalendarList from '$lib/stages/CalendarList.svelte';
+  import { answer, client, Refusal, type Incoming, type Job } from '$lib/api/client';
+  import { refreshAll } from '$lib/api/queries';
+  import { notices } from '$lib/notice.svelte';
+  import { count, counted, moment, octets } from '$lib/words';
+
+  const queries = useQueryClient();
+  const files = createQuery(() => ({ queryKey: ['incoming'], queryFn: () => answer(client.GET('/api/incoming')) }));
+  const running = createQuery(() => ({ queryKey: ['jobs'], queryFn: () => answer(client.GET('/api/jobs')) }));
+
+  const waiting = $derived((files.data ?? []).filter((file) => file.state !== 'taken'));
+  const rest = $derived((files.data ?? []).filter((file) => file.state === 'taken'));
+
+  let input: HTMLInputElement;
+  let over = $state(false);
+  let sending = $state(false);
+  let started = $state<number | null>(null);
+  const job = $derived(
+    started ?? running.data?.find((j) => j.kind === 'read' && ['queued', 'running'].includes(j.state))?.id ?? null,
+  );
+
+  async function bring(list: FileList | null | undefined): Promise<void> {
+    if (!list?.length) return;
+    sending = true;
+    const body = new FormData();
+    for (const file of list) body.append('files', file);
+    try {
+      const response = await fetch('/api/incoming', { method: 'POST', body });
+      const said = await response.json();
+      if (!response.ok) throw new Refusal(said.message ?? 'The file was not taken.');
+      started = said.job_id;
+    } catch (error) {
+      notices.wrong(error);
+    } finally {
+      sending = false;
+      input.value = '';
+    }
+  }
+
+  async function ended(done: Job): Promise<void> {
+    started = null;
+    await refreshAll(queries);
+    if (done.state !== 'done') notices.say(done.message, 'wrong');
+    else {
+      const read = done.result.incoming as number[];
+      if (read.length === 1) await goto(`/connect/${read[0]}`);
+      else notices.say(`${counted(read.length, 'file', 'files')} read. Nothing is in any calendar yet.`);
+    }
+  }
+
+  async function turnAway(id: number, name: string): Promise<void> {
+    try {
+      await answer(client.DELETE('/api/incoming/{incoming_id}', { params: { path: { incoming_id: id } } }));
+      notices.say(`${name} is turned away.`);
+      await refreshAll(queries);
+    } catch (error) {
+      notices.wrong(error);
+    }
+  }
+</script>
+
+<svelte:head><title>Connect · Date Bridge</title></svelte:head>
+
+<div class="min-h-0 flex-1 overflow-y-auto px-4 py-3" role="region" aria-label="Connect">
+  <h1 class="visually-hidden">Connect: bring calendar files in</h1>
+  <div
+    role="group"
+    aria-label="Bring files in"
+    class="mb-5 flex items-center gap-5 border-2 border-dashed px-6 py-5 {over
+      ? 'border-brass bg-picked'
+      : 'border-line bg-sheet'}"
+    ondragover={(event) => {
+      event.preventDefault();
+      over = true;
+    }}
+    ondragleave={() => (over = false)}
+    ondrop={(event) => {
+      event.preventDefault();
+      over = false;
+      void bring(event.dataTransfer?.files);
+    }}
+  >
+    <div class="flex-1">
+      <p class="text-base font-bold">Drop calendar files here</p>
+      <p class="text-soft">
+        One or many .ics files, or a .zip of them. They are read first, and shown to you; nothing goes into a calendar
+        before you say so. A file is a snapshot: it will not update.
+      </p>
+    </div>
+    <input
+      bind:this={input}
+      type="file"
+      multiple
+      accept=".ics,.ical,.zip,text/calendar,application/zip"
+      class="visually-hidden"
+      id="files"
+      aria-label="Calendar files"
+      tabindex="-1"
+      onchange={() => void bring(input.files)}
+    />
+    <Action kind="main" onclick={() => input.click()} disabled={sending || job !== null}>
+      {sending ? 'Sending…' : 'Choose files…'}
+    </Action>
+  </div>
+  {#if job !== null}<div class="mb-5"><JobLine id={job} onended={(done) => void ended(done)} /></div>{/if}
+
+  {#if files.isError}<p class="text-removed py-2">{files.error.message}</p>{/if}
+  {@render list('Waiting for you', waiting)}
+  <div class="mb-6"><CalendarList /></div>
+  {@render list('Files taken in', rest)}
+</div>
+
+{#snippet list(title: string, rows: Incoming[])}
+  {#if rows.length}
+    <section class="mb-6" aria-label={title}>
+      <h2 class="border-ink border-b pb-1 font-bold">{title}</h2>
+      <ul class="ruled">
+        {#each rows as file (file.id)}
+          <li class="flex h-10 items-center gap-4 text-[13px]">
+            <span class="w-64 truncate font-medium" title={file.name}>{file.name}</span>
+            <span class="w-36 {file.state === 'waiting' ? 'text-changed font-bold' : 'text-soft'}">
+              {file.state === 'waiting'
+                ? 'waiting for you'
+                : file.state === 'taken'
+                  ? 'snapshot, taken in'
+                  : file.state}
+            </span>
+            <span class="figures w-28 text-right">{counted(file.entries, 'entry', 'entries')}</span>
+            <span class="figures w-28 text-right {file.problems ? 'text-removed' : 'text-soft'}">
+              {file.problems ? counted(file.problems, 'problem', 'problems') : 'no problems'}
+            </span>
+            <span class="figures text-soft w-20 text-right">{octets(file.octets)}</span>
+            <span class="figures text-soft w-36">{moment(file.at)}</span>
+            <span class="text-soft flex-1 truncate">{file.message}</span>
+            {#if file.state === 'waiting'}
+              <Action onclick={() => void turnAway(file.id, file.name)}>Turn away</Action>
+              <Action kind="main" href="/connect/{file.id}">Look inside</Action>
+            {:else if file.state === 'refused'}
+              <Action onclick={() => void turnAway(file.id, file.name)}>Turn away</Action>
+            {:else if file.state === 'taken'}
+              <Action href="/logbook/{file.set_id}">Batch {count(file.set_id ?? 0)}</Action>
+            {/if}
+          </li>
+        {/each}
+      </ul>
+    </section>
+  {/if}
+{/snippet}

@@ -1,0 +1,176 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { page } from '$app/state';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import Action from '$lib/parts/Action.svelte';
+  import Deck from '$lib/parts/Deck.svelte';
+  import PagedList from '$lib/parts/PagedList.svelte';
+  import GroupChoice from '$lib/stages/GroupChoice.svelte';
+  import { answer, client, type Schemas } from '$lib/api/client';
+  import { calendarsQuery, refreshAll } from '$lib/api/queries';
+  import { notices } from '$lib/notice.svelte';
+  import { count, counted, octets } from '$lib/words';
+
+  const queries = useQueryClient();
+  const id = $derived(Number(page.params.id));
+  const params = $derived({ path: { incoming_id: id } });
+  const calendars = calendarsQuery();
+  const detail = createQuery(() => ({
+    queryKey: ['incoming', id],
+    queryFn: () => answer(client.GET('/api/incoming/{incoming_id}', { params })),
+  }));
+
+  let decisions = $state<Schemas['DecisionIn'][]>([]);
+  let busy = $state(false);
+  const INK: Record<string, string> = { breaks: 'text-removed', alters: 'text-changed', untidy: 'text-same' };
+
+  $effect(() => {
+    const groups = detail.data?.groups ?? [];
+    if (groups.length !== decisions.length)
+      decisions = groups.map((group) => ({
+        group_id: group.id,
+        calendar_id: null,
+        name: group.suggested_name,
+        existing: 'newer',
+        skip_elsewhere: false,
+      }));
+  });
+
+  const outcome = createQuery(() => ({
+    queryKey: ['rehearse', id, $state.snapshot(decisions)],
+    queryFn: () =>
+      answer(
+        client.POST('/api/incoming/{incoming_id}/rehearse', {
+          params,
+          body: { decisions: $state.snapshot(decisions) },
+        }),
+      ),
+    enabled: decisions.length > 0 && detail.data?.file.state === 'waiting',
+    placeholderData: (previous) => previous,
+  }));
+  const where = $derived.by(() => {
+    if (decisions.length !== 1) return `${decisions.length} calendars`;
+    const only = decisions[0];
+    const there = calendars.data?.find((calendar) => calendar.id === only?.calendar_id);
+    return there ? `“${there.name}”` : `a fresh calendar “${only?.name}”`;
+  });
+  const label = $derived.by(() => {
+    if (!outcome.data) return 'Counting…';
+    const { creates, updates } = outcome.data;
+    return (
+      [creates ? `Add ${count(creates)}` : '', updates ? `change ${count(updates)}` : ''].filter(Boolean).join(', ') +
+      ` in ${where}`
+    );
+  });
+
+  async function take(look: boolean): Promise<void> {
+    busy = true;
+    try {
+      const { set_id } = await answer(
+        client.POST('/api/incoming/{incoming_id}/take', { params, body: { decisions: $state.snapshot(decisions) } }),
+      );
+      if (look) await goto(`/mend/${set_id}`);
+      else {
+        const done = await answer(client.POST('/api/change-sets/{set_id}/apply', { params: { path: { set_id } } }));
+        await refreshAll(queries);
+        notices.say(
+          `${counted(done.creates, 'entry', 'entries')} added as batch ${set_id}. Press u to take exactly this import back.`,
+        );
+        await goto(`/look?filter=imported:${set_id}`);
+      }
+    } catch (error) {
+      notices.wrong(error);
+    } finally {
+      busy = false;
+    }
+  }
+
+  async function turnAway(): Promise<void> {
+    try {
+      await answer(client.DELETE('/api/incoming/{incoming_id}', { params }));
+      await refreshAll(queries);
+      notices.say('Turned away. Nothing of the file is kept.');
+      await goto('/connect');
+    } catch (error) {
+      notices.wrong(error);
+    }
+  }
+
+  function fetchProblems(offset: number, limit: number) {
+    const asked = { path: { incoming_id: id }, query: { offset, limit } };
+    return answer(client.GET('/api/incoming/{incoming_id}/problems', { params: asked }));
+  }
+</script>
+
+<svelte:head><title>{detail.data?.file.name ?? 'File'} · Date Bridge</title></svelte:head>
+
+{#if detail.isError}
+  <p class="text-removed p-6">{detail.error.message}</p>
+{:else if detail.data}
+  {@const file = detail.data.file}
+  <div class="border-line border-b px-4 py-3">
+    <h1 class="text-xl font-bold">{file.name}</h1>
+    <p class="text-soft">
+      {octets(file.octets)}, {file.encoding}. A file is a snapshot: it is read once and will not update.
+      {file.state === 'waiting' ? 'Nothing of it is in any calendar yet.' : `It is ${file.state}.`}
+    </p>
+  </div>
+  <div class="max-h-[46%] shrink-0 overflow-y-auto" role="region" aria-label="What is inside">
+    {#each detail.data.groups as group, k (group.id)}
+      {#if decisions[k]}<GroupChoice {group} calendars={calendars.data ?? []} bind:decision={decisions[k]} />{/if}
+    {/each}
+  </div>
+  <section class="flex min-h-0 flex-1 flex-col" aria-labelledby="problems-head">
+    <div class="border-ink flex flex-wrap items-baseline gap-x-4 border-b px-4 py-1.5 text-[13px]">
+      <h2 id="problems-head" class="font-bold">{counted(file.problems, 'problem', 'problems')}</h2>
+      {#each detail.data.problem_counts.slice(0, 6) as problem (problem.code)}
+        <span
+          ><span class="figures {INK[problem.severity]}">{count(problem.count)}</span>
+          {problem.title}</span
+        >
+      {/each}
+    </div>
+    <div class="flex min-h-0 flex-1 flex-col" role="list" aria-label="Problems with their lines">
+      <PagedList queryKey={['incoming-problems', id]} fetchPage={fetchProblems} rowHeight={30}>
+        {#snippet row(problem, _index)}
+          <div role="listitem" class="border-line flex h-full items-center gap-4 border-b px-4 text-[13px]">
+            {#if problem}
+              <span class="figures text-soft w-24 shrink-0 text-right"
+                >{problem.line ? `line ${count(problem.line)}` : 'whole file'}</span
+              >
+              <strong class="w-14 shrink-0 {INK[problem.severity]}">{problem.severity}</strong>
+              <span class="min-w-0 flex-1 truncate" title={problem.text || problem.message}>
+                {problem.message}{#if problem.text}{' '}<span class="figures text-soft">{problem.text}</span>{/if}
+              </span>
+              <span class="text-soft w-[34%] shrink-0 truncate" title={problem.done}>{problem.done}</span>
+            {/if}
+          </div>
+        {/snippet}
+        {#snippet empty()}<p class="p-4">Nothing is wrong with this file.</p>{/snippet}
+      </PagedList>
+    </div>
+  </section>
+  {#if file.state === 'waiting'}
+    <Deck label="Take the file in">
+      {#if outcome.isError}<span class="text-removed">{outcome.error.message}</span>
+      {:else if outcome.data}
+        <span class="figures">
+          <span class="text-added">+ {count(outcome.data.creates)} added</span> ·
+          <span class="text-changed">≠ {count(outcome.data.updates)} changed</span> ·
+          <span class="text-same">= {count(outcome.data.skipped)} left out, here already</span>
+        </span>
+      {:else}<span class="text-soft">Counting what would happen…</span>{/if}
+      {#snippet actions()}
+        <Action onclick={() => void turnAway()} disabled={busy}>Turn away</Action>
+        <Action onclick={() => void take(true)} disabled={busy || !outcome.data}>Look at each change first</Action>
+        <Action
+          kind="main"
+          onclick={() => void take(false)}
+          disabled={busy || !outcome.data || outcome.data.creates + outcome.data.updates === 0}>{label}</Action
+        >
+      {/snippet}
+    </Deck>
+  {/if}
+{:else}
+  <p class="text-soft p-6" role="status">Fetching…</p>
+{/if}

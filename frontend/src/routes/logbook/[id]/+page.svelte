@@ -1,0 +1,39 @@
+<script lang="ts">
+  import { page } from '$app/state';
+  import { useQueryClient } from '@tanstack/svelte-query';
+  import Action from '$lib/parts/Action.svelte';
+  import Deck from '$lib/parts/Deck.svelte';
+  import ChangeSetView from '$lib/stages/ChangeSetView.svelte';
+  import { reviewQuery } from '$lib/api/queries';
+  import { counted } from '$lib/words';
+  import { undo } from '$lib/undo';
+
+  const queries = useQueryClient();
+  const review = reviewQuery(() => Number(page.params.id));
+  const set = $derived(review.data?.change_set);
+  const total = $derived((set?.creates ?? 0) + (set?.updates ?? 0) + (set?.deletes ?? 0));
+</script>
+
+<svelte:head><title>Batch · Date Bridge</title></svelte:head>
+
+{#if review.isError}
+  <p class="text-removed p-6">{review.error.message}</p>
+{:else if review.data && set}
+  <ChangeSetView review={review.data} />
+  <Deck label="Batch">
+    {set.undone_by_id ? `This batch was taken back by batch ${set.undone_by_id}.` : 'This batch stands.'}
+    {#snippet actions()}
+      <Action href="/logbook">Back to the logbook</Action>
+      {#if set.creates && !set.undone_by_id}
+        <Action href="/look?filter=imported:{set.id}">Show what it added in the table</Action>
+      {/if}
+      {#if !set.undone_by_id}
+        <Action kind="grave" onclick={() => void undo(queries, set.id, set.title)}>
+          Take back {counted(total, 'change', 'changes')}
+        </Action>
+      {/if}
+    {/snippet}
+  </Deck>
+{:else}
+  <p class="text-soft p-6" role="status">Fetching…</p>
+{/if}

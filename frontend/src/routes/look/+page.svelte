@@ -1,0 +1,302 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { page } from '$app/state';
+  import { useQueryClient } from '@tanstack/svelte-query';
+  import { onMount, untrack } from 'svelte';
+  import Action from '$lib/parts/Action.svelte';
+  import Deck from '$lib/parts/Deck.svelte';
+  import PagedList from '$lib/parts/PagedList.svelte';
+  import EntryDrawer from '$lib/stages/EntryDrawer.svelte';
+  import Facets from '$lib/stages/Facets.svelte';
+  import FilterLine from '$lib/stages/FilterLine.svelte';
+  import HandOn from '$lib/stages/HandOn.svelte';
+  import LedgerRow from '$lib/stages/LedgerRow.svelte';
+  import PutAway from '$lib/stages/PutAway.svelte';
+  import { Selection } from '$lib/stages/selection.svelte';
+  import { answer, client, type Entry } from '$lib/api/client';
+  import { calendarsQuery } from '$lib/api/queries';
+  import { keys } from '$lib/keys.svelte';
+  import { notices } from '$lib/notice.svelte';
+  import { count, counted } from '$lib/words';
+
+  const COLUMNS = [
+    { sort: 'when', name: 'When' },
+    { sort: 'what', name: 'What' },
+    { sort: 'where', name: 'Where' },
+    { sort: 'calendar', name: 'Calendar' },
+    { sort: 'repeats', name: 'Repeats' },
+    { sort: 'zone', name: 'Zone' },
+    { sort: 'marks', name: 'Marks' },
+  ] as const;
+  type Sort = (typeof COLUMNS)[number]['sort'];
+
+  const queries = useQueryClient();
+  const calendars = calendarsQuery();
+  const byId = $derived(new Map((calendars.data ?? []).map((calendar) => [calendar.id, calendar])));
+
+  const filter = $derived(page.url.searchParams.get('filter') ?? '');
+  let sort = $state<Sort>('when');
+  let descending = $state(false);
+  let total = $state(0);
+  let cursor = $state(0);
+  let anchor = 0;
+  let opened = $state<number | null>(null);
+  let asking = $state<'hand-on' | 'put-away' | null>(null);
+  const selection = new Selection();
+  const chosen = $derived(selection.count(total));
+  const sole = $derived(filter.match(/^calendar:(?:"([^"]+)"|(\S+))/));
+  const fileName = $derived((sole?.[1] ?? sole?.[2] ?? 'entries') + (filter.includes('before:') ? ' archive' : ''));
+
+  let list: ReturnType<typeof PagedList<Entry>>;
+  let line: FilterLine;
+  let grid: HTMLDivElement;
+
+  function show(wanted: string): void {
+    const url = wanted ? `/look?filter=${encodeURIComponent(wanted)}` : '/look';
+    if (wanted !== filter) void goto(url, { replaceState: true, keepFocus: true, noScroll: true });
+  }
+
+  $effect(() => {
+    void filter;
+    untrack(() => selection.clear());
+    cursor = 0;
+    anchor = 0;
+  });
+
+  function fetchPage(offset: number, limit: number) {
+    return answer(client.GET('/api/entries', { params: { query: { filter, sort, descending, offset, limit } } }));
+  }
+
+  function order(column: Sort): void {
+    if (sort === column) descending = !descending;
+    else [sort, descending] = [column, false];
+    [cursor, anchor] = [0, 0];
+  }
+
+  async function stretch(to: number): Promise<void> {
+    const [first, last] = [Math.min(anchor, to), Math.max(anchor, to)];
+    const ids = await answer(
+      client.GET('/api/entries/ids', { params: { query: { filter, sort, descending, first, last } } }),
+    );
+    selection.only(ids);
+  }
+
+  function pick(event: MouseEvent, index: number, entry: Entry): void {
+    cursor = index;
+    if (event.shiftKey) void stretch(index);
+    else {
+      anchor = index;
+      if (event.ctrlKey || event.metaKey) selection.toggle(entry.id);
+      else selection.only([entry.id]);
+      if (opened !== null) opened = entry.id;
+    }
+    grid.focus();
+  }
+
+  function move(to: number, extend: boolean): void {
+    cursor = Math.max(0, Math.min(to, total - 1));
+    list.reveal(cursor);
+    if (extend) void stretch(cursor);
+    else anchor = cursor;
+    const entry = list.rowAt(cursor);
+    if (opened !== null && entry) opened = entry.id;
+  }
+
+  function onkeydown(event: KeyboardEvent): void {
+    const screen = list.perScreen();
+    const steps: Record<string, number> = {
+      ArrowDown: cursor + 1,
+      ArrowUp: cursor - 1,
+      PageDown: cursor + screen,
+      PageUp: cursor - screen,
+      Home: 0,
+      End: total - 1,
+    };
+    const entry = list.rowAt(cursor);
+    if (event.key in steps) move(steps[event.key] ?? 0, event.shiftKey);
+    else if ((event.ctrlKey || event.metaKey) && event.key === 'a') selection.everything();
+    else if (event.ctrlKey || event.metaKey || event.altKey) return;
+    else if (event.key === ' ' && entry) selection.toggle(entry.id);
+    else if (event.key === 'Enter' && entry) opened = entry.id;
+    else if (event.key === 'Escape') leave();
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  }
+
+  function leave(): void {
+    if (opened !== null) opened = null;
+    else selection.clear();
+    grid.focus();
+  }
+
+  /** Put the cursor on the first entry that begins today or later. */
+  async function today(): Promise<void> {
+    if (sort !== 'when' || descending) [sort, descending] = ['when', false];
+    const at = await answer(client.GET('/api/entries/today', { params: { query: { filter } } }));
+    cursor = anchor = Math.max(0, Math.min(at, total - 1));
+    list.reveal(cursor, 'start');
+  }
+
+  function narrow(term: string): void {
+    if (!filter.includes(term)) show(`${filter.trim()} ${term}`.trim());
+  }
+
+  async function propose(): Promise<void> {
+    if (!chosen) return;
+    try {
+      const proposed = await answer(client.POST('/api/deletions', { body: selection.asked(filter) }));
+      await queries.invalidateQueries({ queryKey: ['route'] });
+      await goto(`/mend/${proposed.set_id}`);
+    } catch (error) {
+      notices.wrong(error);
+    }
+  }
+
+  let arrived = false;
+  $effect(() => {
+    if (!arrived && total) {
+      arrived = true;
+      if (!untrack(() => filter)) untrack(() => void today());
+    }
+  });
+
+  onMount(() => {
+    grid.focus();
+    return keys.offer([
+      { key: '/', does: 'find', run: () => line.focus() },
+      { key: 't', does: 'go to today', run: () => void today() },
+      { key: '↑ ↓', does: 'move; with Shift, extend the selection' },
+      { key: ' ', does: 'select or leave out the row' },
+      { key: 'Ctrl+A', does: 'select all that match' },
+      { key: 'Enter', does: 'open the entry' },
+      { key: 'Escape', does: 'close the entry, or clear the selection', run: leave },
+      { key: 'Delete', does: 'propose deleting the selection', run: () => void propose() },
+      { key: 'p', does: 'put the selection away', run: () => chosen && (asking = 'put-away') },
+      { key: 'h', does: 'hand the selection on', run: () => chosen && (asking = 'hand-on') },
+    ]);
+  });
+</script>
+
+<svelte:head><title>Look · Date Bridge</title></svelte:head>
+<h1 class="visually-hidden">Look: the table of everything</h1>
+
+<div class="flex items-start gap-3 px-4 pt-3 pb-2">
+  <FilterLine bind:this={line} bind:value={() => filter, show} />
+  <Action onclick={() => void today()} key="t">Today</Action>
+  {#if filter}<Action onclick={() => show('')}>Show everything</Action>{/if}
+  <span class="figures w-36 pt-1.5 text-right" role="status">{counted(total, 'entry', 'entries')}</span>
+</div>
+<Facets {filter} onnarrow={narrow} />
+
+<div class="flex min-h-0 flex-1">
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex (a grid takes focus and the keys for its rows) -->
+  <div
+    bind:this={grid}
+    role="grid"
+    aria-label="Entries"
+    aria-rowcount={total + 1}
+    aria-multiselectable="true"
+    aria-activedescendant={total ? `row-${cursor}` : undefined}
+    tabindex="0"
+    class="flex min-w-0 flex-1 flex-col outline-none"
+    class:narrow={opened !== null}
+    {onkeydown}
+  >
+    <div
+      role="row"
+      class="ledger gutter border-ink bg-paper grid items-center gap-x-3 overflow-hidden border-b px-4 text-[13px] font-bold"
+    >
+      <div role="columnheader" class="flex">
+        <button
+          tabindex="-1"
+          class="figures border-line bg-sheet h-4 w-4 border text-[11px] leading-3"
+          aria-label={selection.all ? 'Select nothing' : 'Select all that match'}
+          title="Select all that match (Ctrl+A)"
+          onclick={() => (selection.all ? selection.clear() : selection.everything())}
+          >{selection.all ? '✓' : ''}</button
+        >
+      </div>
+      {#each COLUMNS as column (column.sort)}
+        <div
+          role="columnheader"
+          aria-sort={sort === column.sort ? (descending ? 'descending' : 'ascending') : 'none'}
+          class="min-w-0 overflow-hidden"
+        >
+          <button class="hover:text-brass flex h-7 w-full items-center gap-1" onclick={() => order(column.sort)}>
+            {column.name}<span aria-hidden="true">{sort === column.sort ? (descending ? '↓' : '↑') : ''}</span>
+          </button>
+        </div>
+      {/each}
+    </div>
+    <PagedList bind:this={list} bind:total queryKey={['entries', filter, sort, descending]} {fetchPage} rowHeight={30}>
+      {#snippet row(entry, index)}
+        <LedgerRow
+          {entry}
+          {index}
+          calendar={byId.get(entry?.calendar_id ?? 0)}
+          selected={entry ? selection.has(entry.id) : selection.all}
+          current={index === cursor}
+          onpick={(event) => entry && pick(event, index, entry)}
+          ontoggle={() => entry && selection.toggle(entry.id)}
+          onopen={() => entry && (opened = entry.id)}
+        />
+      {/snippet}
+      {#snippet empty()}
+        <div class="p-8" role="row">
+          <div role="gridcell">
+            {#if filter}
+              <p class="mb-3 text-base">Nothing matches <span class="figures">{filter}</span>.</p>
+              <Action onclick={() => show('')}>Show everything</Action>
+            {:else}
+              <p class="mb-3 text-base">There are no entries yet. Bring in a calendar file to begin.</p>
+              <Action kind="main" href="/connect">Go to Connect</Action>
+            {/if}
+          </div>
+        </div>
+      {/snippet}
+    </PagedList>
+  </div>
+  {#if opened !== null}<EntryDrawer id={opened} onclose={leave} />{/if}
+</div>
+
+{#if chosen > 0}
+  <Deck label="Selection">
+    <span class="figures font-bold">{count(chosen)}</span> of {counted(total, 'entry', 'entries')} selected{selection.all &&
+    filter
+      ? ' (all that match)'
+      : ''}
+    {#snippet actions()}
+      {#if !selection.all && total > chosen}
+        <Action onclick={() => selection.everything()} key="Ctrl+A">Select all {count(total)} that match</Action>
+      {/if}
+      <Action onclick={() => selection.clear()}>Clear</Action>
+      <Action onclick={() => (asking = 'hand-on')} key="h">Hand on {count(chosen)}…</Action>
+      <Action onclick={() => (asking = 'put-away')} key="p">Put away {count(chosen)}…</Action>
+      <Action kind="grave" onclick={() => void propose()} key="Delete">
+        Delete {counted(chosen, 'entry', 'entries')}…
+      </Action>
+    {/snippet}
+  </Deck>
+{/if}
+
+{#if asking === 'hand-on'}
+  <HandOn selection={selection.asked(filter)} name={fileName} onclose={() => (asking = null)} />
+{:else if asking === 'put-away'}
+  <PutAway selection={selection.asked(filter)} {chosen} name={fileName} onclose={() => (asking = null)} />
+{/if}
+
+<style>
+  [role='grid']:focus-visible :global(.current) {
+    outline: 2px solid var(--brass);
+    outline-offset: -2px;
+  }
+  :global(.ledger) {
+    grid-template-columns:
+      16px 240px minmax(0, 2.2fr) minmax(0, 1.1fr) minmax(0, 1.2fr) minmax(0, 1.5fr) minmax(0, 1.2fr)
+      minmax(0, 1fr);
+  }
+  .narrow :global(.ledger) {
+    grid-template-columns: 16px 240px minmax(0, 2fr) 0 minmax(0, 1.2fr) 0 0 minmax(0, 0.8fr);
+  }
+</style>

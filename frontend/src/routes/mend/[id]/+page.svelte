@@ -1,0 +1,84 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { page } from '$app/state';
+  import { useQueryClient } from '@tanstack/svelte-query';
+  import { onMount } from 'svelte';
+  import Action from '$lib/parts/Action.svelte';
+  import Deck from '$lib/parts/Deck.svelte';
+  import ChangeSetView from '$lib/stages/ChangeSetView.svelte';
+  import { answer, client } from '$lib/api/client';
+  import { refreshAll, reviewQuery } from '$lib/api/queries';
+  import { keys } from '$lib/keys.svelte';
+  import { notices } from '$lib/notice.svelte';
+
+  const queries = useQueryClient();
+  const id = $derived(Number(page.params.id));
+  const review = reviewQuery(() => id);
+  const set = $derived(review.data?.change_set);
+  let busy = $state(false);
+
+  async function act(what: 'apply' | 'discard'): Promise<void> {
+    if (busy || set?.state !== 'proposed') return;
+    busy = true;
+    const params = { path: { set_id: id } };
+    try {
+      await answer(
+        what === 'apply'
+          ? client.POST('/api/change-sets/{set_id}/apply', { params })
+          : client.POST('/api/change-sets/{set_id}/discard', { params }),
+      );
+      notices.say(what === 'apply' ? `Done: ${set.title}. Press u to take it back.` : 'Dropped. Nothing was changed.');
+      await refreshAll(queries);
+      await goto(what === 'apply' ? '/look' : '/mend');
+    } catch (error) {
+      notices.wrong(error);
+    } finally {
+      busy = false;
+    }
+  }
+
+  async function force(): Promise<void> {
+    if (!set?.undoes_id) return;
+    const params = { path: { set_id: set.undoes_id }, query: { force: true } };
+    try {
+      const done = await answer(client.POST('/api/change-sets/{set_id}/undo', { params }));
+      await answer(client.POST('/api/change-sets/{set_id}/discard', { params: { path: { set_id: id } } }));
+      await refreshAll(queries);
+      await goto(`/mend/${done.set_id}`);
+    } catch (error) {
+      notices.wrong(error);
+    }
+  }
+
+  onMount(() =>
+    keys.offer([
+      { key: 'a', does: 'apply the proposal', run: () => void act('apply') },
+      { key: 'd', does: 'drop the proposal', run: () => void act('discard') },
+    ]),
+  );
+</script>
+
+<svelte:head><title>Proposal · Date Bridge</title></svelte:head>
+
+{#if review.isError}
+  <p class="text-removed p-6">{review.error.message}</p>
+{:else if review.data && set}
+  <ChangeSetView review={review.data} />
+  {#if set.state === 'proposed'}
+    <Deck label="Proposal">
+      Nothing has been changed yet. Once applied, it can be taken back as a whole.
+      {#snippet actions()}
+        {#if set.held}<Action onclick={() => void force()}>Take back those {set.held} as well</Action>{/if}
+        <Action onclick={() => void act('discard')} key="d">Drop the proposal</Action>
+        <Action kind="main" onclick={() => void act('apply')} disabled={busy} key="a">{review.data.button}</Action>
+      {/snippet}
+    </Deck>
+  {:else}
+    <Deck label="Proposal">
+      This proposal is {set.state}.
+      {#snippet actions()}<Action href="/logbook">Open the logbook</Action>{/snippet}
+    </Deck>
+  {/if}
+{:else}
+  <p class="text-soft p-6" role="status">Fetching…</p>
+{/if}

@@ -1,0 +1,81 @@
+"""What several tests need: an empty store, settings, and ways to bring calendar text in."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+from datebridge.services import receiving, taking, worker
+from datebridge.services.taking import Decision
+from datebridge.settings import Settings
+from datebridge.store.database import Store
+from datebridge.store.ledger import Ledger
+from datebridge.store.logbook import apply_set
+
+settings.register_profile("calm", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=150)
+settings.load_profile("calm")
+
+
+class Bench:
+    """A store with the services around it, as the application uses them."""
+
+    def __init__(self, folder: Path) -> None:
+        self.settings = Settings(data_dir=folder)
+        self.store = Store(self.settings.database)
+        self.ledger = Ledger(self.store)
+
+    def read(self, text: str | bytes, name: str = "file.ics") -> int:
+        """Read a file; returns the id under which it waits."""
+        data = text.encode() if isinstance(text, str) else text
+        receiving.receive(self.store, self.settings, [(name, io.BytesIO(data))])
+        worker.drain(self.store, self.settings)
+        return int(self.one("SELECT max(id) FROM incoming"))
+
+    def groups(self, incoming: int) -> list[int]:
+        return [
+            row[0] for row in self.rows("SELECT id FROM incoming_group WHERE incoming_id = ? ORDER BY id", incoming)
+        ]
+
+    def bring(self, text: str | bytes, calendar: str = "Tides", into: int | None = None, **decision: object) -> int:
+        """Read a file and take it in; returns the batch."""
+        incoming = self.read(text)
+        decisions = [Decision(g, into, calendar, **decision) for g in self.groups(incoming)]  # type: ignore[arg-type]
+        set_id = taking.propose_taking(self.store, [incoming], decisions)
+        apply_set(self.store, set_id)
+        return set_id
+
+    def rows(self, sql: str, *values: object) -> list[tuple[object, ...]]:
+        with self.store.read() as connection:
+            return [tuple(row) for row in connection.exec_driver_sql(sql, values)]
+
+    def one(self, sql: str, *values: object) -> object:
+        return self.rows(sql, *values)[0][0]
+
+    def titles(self, filter: str = "", sort: str = "when") -> list[str]:
+        return [row["summary"] for row in self.ledger.page(filter, sort, limit=500)[1]]
+
+    def texts(self) -> list[str]:
+        return [str(t) for (t,) in self.rows(
+            "SELECT t.text FROM entry e JOIN version_text t ON t.id = e.id WHERE e.listed ORDER BY e.id"
+        )]  # fmt: skip
+
+
+@pytest.fixture
+def bench(tmp_path: Path) -> Iterator[Bench]:
+    made = Bench(tmp_path / "data")
+    yield made
+    made.store.close()
+
+
+def event(uid: str, summary: str = "Tide", start: str = "20261124T080000Z", *extra: str) -> str:
+    name = "DTSTART" if start[0].isdigit() else "DTSTART;"
+    joined = f"{name}:{start}" if start[0].isdigit() else f"{name}{start}"
+    return "\n".join(["BEGIN:VEVENT", f"UID:{uid}", joined, f"SUMMARY:{summary}", *extra, "END:VEVENT"])
+
+
+def calendar(*entries: str, header: str = "") -> str:
+    return "\n".join(["BEGIN:VCALENDAR", "VERSION:2.0", *([header] if header else []), *entries, "END:VCALENDAR", ""])

@@ -1,0 +1,123 @@
+"""What an entry's text says."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from datebridge.core.events import Mark, derive, digest_of
+from datebridge.core.moments import NotAMoment, parse_duration, parse_moment
+from tests.conftest import event
+
+
+def facts(*lines: str, component: str = "VEVENT"):  # type: ignore[no-untyped-def]
+    return derive(component, "\n".join([f"BEGIN:{component}", "UID:1", *lines, f"END:{component}"]))
+
+
+@pytest.mark.parametrize(
+    ("lines", "code"),
+    [
+        (["DTSTART:20260230T090000Z"], "bad-date"),
+        (["DTSTART:20261124T080000Z", "DTEND:20261123T080000Z"], "end-before-start"),
+        (["DTSTART:20261124T080000Z", "DTEND:20261124T090000Z", "DURATION:PT1H"], "duration-and-end"),
+        (["DTSTART:20261124T080000Z", "DURATION:1 hour"], "bad-duration"),
+        (["DTSTART:20261124T080000Z", "RRULE:FREQ=FORTNIGHTLY"], "bad-rule"),
+        (["DTSTART;TZID=Harbour clock:20261124T080000"], "unresolved-zone"),
+        (["DTSTART:20261124T080000Z", "this line lost its place"], "not-a-content-line"),
+        (['DTSTART:20261124T080000Z', 'ORGANIZER;CN="open:mailto:x@skerrow.example'], "bad-parameter"),
+        (["DTSTART:20261124T080000Z", "DUE:20261124T080000Z"], "misplaced-property"),
+        (["DTSTART:20261124T080000Z", "SUMMARY:a", "SUMMARY:b"], "repeated-property"),
+        (["SUMMARY:when?"], "no-start"),
+    ],
+)  # fmt: skip
+def test_each_defect_is_named_and_the_entry_is_still_read(lines: list[str], code: str) -> None:
+    found = facts(*lines)
+    assert [p.code for p in found.problems] == [code]
+    assert found.uid == "1"
+    assert found.marks & Mark.PROBLEM
+
+
+def test_an_entry_without_uid_says_so() -> None:
+    assert [p.code for p in derive("VEVENT", "BEGIN:VEVENT\nDTSTART:20261124\nEND:VEVENT").problems] == ["no-uid"]
+
+
+def test_the_problem_names_the_line_of_the_entry() -> None:
+    found = facts("DTSTART:20261124T080000Z", "RRULE:nonsense")
+    assert found.problems[0].line == 3
+
+
+@pytest.mark.parametrize(
+    ("lines", "seconds"),
+    [
+        (["DTSTART;VALUE=DATE:20261124"], 86400),
+        (["DTSTART;VALUE=DATE:20261124", "DTEND;VALUE=DATE:20261127"], 3 * 86400),
+        (["DTSTART:20261124T080000Z"], 0),
+        (["DTSTART:20261124T080000Z", "DURATION:P1DT2H"], 26 * 3600),
+        (["DTSTART;TZID=Australia/Hobart:20261124T100000", "DTEND;TZID=America/Halifax:20261123T200000"], 3600),
+    ],
+)
+def test_the_length_follows_the_standard(lines: list[str], seconds: int) -> None:
+    found = facts(*lines)
+    assert found.end_wall - found.start_wall == seconds
+
+
+def test_marks_tell_what_an_entry_has() -> None:
+    found = facts(
+        "DTSTART:20261124T080000", "CLASS:PRIVATE", "ATTACH:https://x.example/a", "ATTENDEE:mailto:a@x.example",
+        "X-SHIFT:NIGHT", "RRULE:FREQ=DAILY", "BEGIN:VALARM", "TRIGGER:-PT5M", "END:VALARM",
+    )  # fmt: skip
+    wanted = (Mark.ALARM | Mark.ATTENDEES | Mark.ATTACHMENT | Mark.PRIVATE | Mark.UNKNOWN | Mark.SERIES
+              | Mark.FLOATING | Mark.ENDLESS)  # fmt: skip
+    assert found.marks == wanted
+
+
+def test_an_override_is_known_by_the_instant_it_stands_for() -> None:
+    here = facts("DTSTART:20261124T080000Z", "RECURRENCE-ID;TZID=Australia/Hobart:20261124T190000")
+    there = facts("DTSTART:20261124T080000Z", "RECURRENCE-ID:20261124T080000Z")
+    assert here.recurrence_id == there.recurrence_id == "20261124T080000Z"
+
+
+def test_equal_but_for_the_stamp_is_the_same() -> None:
+    assert digest_of(event("1", "a", "20261124T080000Z", "DTSTAMP:20260101T000000Z")) == digest_of(
+        event("1", "a", "20261124T080000Z", "DTSTAMP:20270101T000000Z")
+    )
+    assert digest_of(event("1", "a")) != digest_of(event("1", "b"))
+
+
+@given(st.lists(st.text(max_size=60), max_size=12))
+def test_no_text_makes_reading_it_fail(lines: list[str]) -> None:
+    text = "\n".join(["BEGIN:VEVENT", *(line.replace("\n", " ") for line in lines), "END:VEVENT"])
+    assert derive("VEVENT", text).component == "VEVENT"
+
+
+@given(
+    st.sampled_from(["DTSTART", "DTEND", "DURATION", "RRULE", "RDATE", "EXDATE", "RECURRENCE-ID", "SEQUENCE"]),
+    st.text(max_size=30),
+)
+def test_no_value_makes_reading_it_fail(name: str, value: str) -> None:
+    flat = value.replace("\n", " ")
+    derive("VEVENT", f"BEGIN:VEVENT\nDTSTART:20261124T080000Z\n{name}:{flat}\nEND:VEVENT")
+
+
+def test_a_time_the_clocks_skip_has_the_offset_before_the_gap() -> None:
+    # Halifax, 8 March 2026: 02:00 becomes 03:00 (RFC 5545 §3.3.5)
+    assert parse_moment("20260308T023000", "America/Halifax").key() == "20260308T063000Z"
+
+
+def test_a_time_that_comes_twice_is_the_first() -> None:
+    assert parse_moment("20261101T013000", "America/Halifax").key() == "20261101T043000Z"
+
+
+@pytest.mark.parametrize(
+    "value", ["20261301", "2026112", "20261124T2500", "20261124T256000Z", "today", "20261124T080000X"]
+)
+def test_what_is_no_date_is_refused(value: str) -> None:
+    with pytest.raises(NotAMoment):
+        parse_moment(value)
+
+
+def test_durations_add_their_parts() -> None:
+    assert parse_duration("-P1W").days == -7
+    with pytest.raises(NotAMoment):
+        parse_duration("PT")

@@ -1,0 +1,230 @@
+"""Bringing files in: what is read, what is here already, where it goes, and what a stop or kill leaves."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from pathlib import Path
+
+import pytest
+
+from datebridge.services import incoming, jobs, receiving, taking, worker
+from datebridge.services.receiving import NotTaken
+from datebridge.services.taking import Decision
+from datebridge.store.logbook import CannotApply, apply_set
+from tests.conftest import Bench, calendar, event
+
+STAMPED = "LAST-MODIFIED:2026{:02d}01T000000Z"
+
+
+def here(bench: Bench, number: int) -> list[tuple[str, int, int, int, int]]:
+    with bench.store.read() as connection:
+        rows = taking.compare_with_store(connection, number)
+    return [(r["calendar"], r["identical"], r["newer"], r["older"], r["different"]) for r in rows]
+
+
+def test_nothing_is_in_a_calendar_before_it_is_taken_in(bench: Bench) -> None:
+    bench.read(calendar(event("a")))
+    assert bench.titles() == []
+    assert bench.rows("SELECT count(*) FROM calendar") == [(0,)]
+
+
+def test_calendars_of_one_name_are_one_and_others_their_own(bench: Bench) -> None:
+    named = "X-WR-CALNAME:{}".format
+    number = bench.read(
+        calendar(event("a"), header=named("Tides")) + calendar(event("b"), header=named("Berths")) + calendar(event("c"))
+        + calendar(event("d"), header=named("Tides") + "\nX-SECOND:1") + calendar(event("e")),
+        name="export.ics",
+    )  # fmt: skip
+    groups = bench.rows("SELECT name, json_extract(summary, '$.events') FROM incoming_group ORDER BY id")
+    assert groups == [("Tides", 2), ("Berths", 1), ("export", 2)]
+    assert ("several-calendars", "X-SECOND:1") in bench.rows(
+        "SELECT code, text FROM problem WHERE incoming_id = ?", number
+    )
+
+
+def test_what_is_here_already_is_told_apart(bench: Bench) -> None:
+    old, new = STAMPED.format(1), STAMPED.format(2)
+    at = "20261124T080000Z"
+    bench.bring(calendar(event("same", "s", at, old), event("newer", "n", at, old), event("older", "o", at, new),
+                         event("other", "x", at, old)), "Tides")  # fmt: skip
+    number = bench.read(calendar(event("same", "s", at, old), event("newer", "n2", at, new), event("older", "o2", at, old),
+                                 event("other", "x2", at, old), event("fresh")))  # fmt: skip
+    assert here(bench, number) == [("Tides", 1, 1, 1, 1)]
+
+
+@pytest.mark.parametrize(
+    ("existing", "titles", "skipped"),
+    [("newer", ["n2", "o", "s"], 2), ("keep", ["n", "o", "s"], 3), ("replace", ["n2", "o2", "s"], 1)],
+)
+def test_entries_that_are_there_are_treated_by_rule(
+    bench: Bench, existing: str, titles: list[str], skipped: int
+) -> None:
+    at = "20261124T080000Z"
+    first, second = STAMPED.format(1), STAMPED.format(2)
+    bench.bring(calendar(event("s", "s"), event("n", "n", at, first), event("o", "o", at, second)))
+    text = calendar(event("s", "s"), event("n", "n2", at, second), event("o", "o2", at, first), event("f", "fresh"))
+    number = bench.read(text)
+    decision = Decision(bench.groups(number)[0], 1, existing=existing)  # type: ignore[arg-type]
+    outcome = taking.rehearse_taking(bench.store, [number], [decision])
+    apply_set(bench.store, taking.propose_taking(bench.store, [number], [decision]))
+    assert sorted(bench.titles()) == sorted([*titles, "fresh"])
+    assert outcome == {"creates": 1, "updates": 3 - skipped, "skipped": skipped}
+
+
+def test_importing_twice_adds_nothing_the_second_time(bench: Bench) -> None:
+    text = calendar(event("a"), "BEGIN:VEVENT\nSUMMARY:no uid\nEND:VEVENT")
+    bench.bring(text)
+    number = bench.read(text)
+    with pytest.raises(CannotApply, match="is here already"):
+        taking.propose_taking(bench.store, [number], [Decision(bench.groups(number)[0], 1)])
+
+
+def test_identical_entries_elsewhere_can_be_left_out(bench: Bench) -> None:
+    bench.bring(calendar(event("a")), "One")
+    bench.bring(calendar(event("a"), event("b", "New")), "Two", skip_elsewhere=True)
+    assert bench.titles("calendar:Two") == ["New"]
+
+
+def test_a_fresh_calendar_keeps_the_header_and_gets_the_name(bench: Bench) -> None:
+    bench.bring(
+        calendar(event("a"), header="X-WR-CALNAME:Tides\nX-ODD:kept\nREFRESH-INTERVAL;VALUE=DURATION:P1D"), "Sound"
+    )
+    header = str(
+        bench.one("SELECT t.text FROM entry e JOIN version_text t ON t.id = e.id WHERE component = 'VCALENDAR'")
+    )
+    assert "X-ODD:kept\nREFRESH-INTERVAL;VALUE=DURATION:P1D" in header
+    assert "X-WR-CALNAME:Sound" in header
+    assert bench.rows("SELECT name FROM calendar") == [("Sound",)]
+
+
+def test_another_definition_of_a_zone_is_reported_and_does_not_replace_the_first(bench: Bench) -> None:
+    zone = "BEGIN:VTIMEZONE\nTZID:Harbour\nX-V:{}\nEND:VTIMEZONE".format
+    bench.bring(calendar(zone(1), event("a")))
+    bench.bring(calendar(zone(2), event("b")), into=1)
+    assert bench.rows("SELECT count(*) FROM entry WHERE component = 'VTIMEZONE'") == [(1,)]
+    assert ("zone-conflict",) in bench.rows("SELECT code FROM problem")
+
+
+def test_problems_carry_the_line_of_the_file(bench: Bench) -> None:
+    bench.read(
+        "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nDESCRIPTION:one\n two\nDTSTART:20261399\nEND:VEVENT\nEND:VCALENDAR\n"
+    )
+    assert bench.rows("SELECT code, line, uid FROM problem") == [("bad-date", 6, "a")]
+
+
+def test_a_file_without_calendar_data_is_refused_in_words(bench: Bench) -> None:
+    number = bench.read("just text")
+    assert bench.rows("SELECT state, message FROM incoming WHERE id = ?", number) == [
+        ("refused", "There is no calendar data in this file.")
+    ]
+
+
+def zipped(files: dict[str, bytes]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
+        for name, data in files.items():
+            packed.writestr(name, data)
+    return out.getvalue()
+
+
+def test_a_zip_is_read_file_by_file_and_nothing_is_written_outside(bench: Bench) -> None:
+    bench.read(
+        zipped({"a.ics": calendar(event("a")).encode(), "../../b.ics": calendar(event("b")).encode(), "x.txt": b"-"}),
+        "all.zip",
+    )
+    assert bench.rows("SELECT name, state FROM incoming ORDER BY id") == [("a.ics", "waiting"), ("b.ics", "waiting")]
+    assert not (bench.settings.data_dir.parent / "b.ics").exists()
+
+
+@pytest.mark.parametrize(
+    ("setting", "data", "message"),
+    [
+        ({"max_archive_files": 1}, zipped({"a.ics": b"a", "b.ics": b"b"}), "more than 1 files"),
+        ({"max_archive_octets": 1000}, zipped({"a.ics": b"x" * 5000}), "larger than"),
+        ({"max_archive_ratio": 2}, zipped({"a.ics": b"x" * 50_000_000}), "larger than"),
+        ({}, zipped({"a.txt": b"a"}), "no .ics file"),
+        ({"max_file": 10}, b"x" * 11, "larger than"),
+        ({}, zipped({"a.ics": b"BEGIN:VCALENDAR" * 99})[:-60] + b"PK\x05\x06" + b"\0" * 18, "no .ics file|unpacked"),
+    ],
+    ids=["count", "octets", "ratio", "nothing in it", "one file", "damaged"],
+)
+def test_bounds_are_kept_and_nothing_stays_behind(
+    bench: Bench, setting: dict[str, int], data: bytes, message: str
+) -> None:
+    settings = bench.settings.model_copy(update=setting)
+    with pytest.raises(NotTaken, match=message):
+        receiving.receive(bench.store, settings, [("x.zip", io.BytesIO(data))])
+    assert list(settings.incoming_dir.iterdir()) == []
+
+
+def test_a_file_turned_away_leaves_nothing(bench: Bench) -> None:
+    number = bench.read(calendar(event("a")))
+    incoming.turn_away(bench.store, bench.settings, number)
+    for table in ("version", "version_text", "incoming", "incoming_group", "problem"):
+        assert bench.rows(f"SELECT count(*) FROM {table}") == [(0,)], table
+    assert list(bench.settings.incoming_dir.iterdir()) == []
+
+
+def test_a_file_that_was_taken_in_cannot_be_turned_away_until_it_is_taken_back(bench: Bench) -> None:
+    bench.bring(calendar(event("a")))
+    with pytest.raises(CannotApply, match="taken"):
+        incoming.turn_away(bench.store, bench.settings, 1)
+
+
+def test_a_stopped_reading_leaves_nothing_of_the_file(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    many = calendar(*(event(f"e{k}") for k in range(5000)))
+    job = receiving.receive(bench.store, bench.settings, [("many.ics", io.BytesIO(many.encode()))])
+    report = jobs.JobContext.progress
+
+    def stop_at_the_first(self: jobs.JobContext, *said: object) -> None:
+        jobs.request_stop(bench.store, job)
+        report(self, *said)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(jobs.JobContext, "progress", stop_at_the_first)
+    worker.drain(bench.store, bench.settings)
+    assert bench.rows("SELECT state FROM job") == [("stopped",)]
+    assert bench.rows("SELECT (SELECT count(*) FROM version), (SELECT count(*) FROM incoming)") == [(0, 0)]
+
+
+def test_a_reading_whose_process_died_is_taken_up_again_without_doubles(
+    bench: Bench, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    many = calendar(*(event(f"e{k}") for k in range(5000)))
+    receiving.receive(bench.store, bench.settings, [("many.ics", io.BytesIO(many.encode()))])
+
+    def die(self: jobs.JobContext, *_: object) -> None:
+        raise SystemExit
+
+    with monkeypatch.context() as broken:
+        broken.setattr(jobs.JobContext, "progress", die)
+        broken.setattr("datebridge.services.reading.forget", lambda *_: None)  # a killed process does not clear up
+        with pytest.raises(SystemExit):
+            worker.drain(bench.store, bench.settings)
+    assert bench.rows("SELECT count(*) FROM version")[0][0] > 0
+    assert jobs.resume_interrupted(bench.store) == ["“Reading many.ics” was interrupted and goes on."]
+    worker.drain(bench.store, bench.settings)
+    assert bench.rows("SELECT count(*) FROM version") == [(5000,)]
+    assert bench.rows("SELECT state FROM incoming") == [("waiting",)]
+
+
+def test_a_job_that_always_kills_its_process_is_given_up(bench: Bench) -> None:
+    job = jobs.enqueue(bench.store, "read", "Reading x", {"incoming": []})
+    with bench.store.write() as connection:
+        connection.exec_driver_sql("UPDATE job SET state = 'running', attempts = 3 WHERE id = ?", (job,))
+    assert "was given up" in jobs.resume_interrupted(bench.store)[0]
+
+
+def test_every_component_of_a_damaged_file_is_stored_or_reported(bench: Bench) -> None:
+    from datetime import date
+
+    from datebridge.demo.damaged import damaged_log
+
+    data = damaged_log(date(2026, 11, 24))
+    number = bench.read(data, "log.ics")
+    kept = "\n".join(str(t) for (t,) in bench.rows("SELECT text FROM version_text"))
+    kept += "\n" + "\n".join(str(t) for (t,) in bench.rows("SELECT text FROM problem WHERE incoming_id = ?", number))
+    kept += "\n" + str(bench.one("SELECT header FROM incoming_group"))
+    for line in data.decode("latin-1").split("\r\n"):
+        assert line in kept, line
+    assert Path(bench.settings.incoming_dir).is_dir()

@@ -1,0 +1,115 @@
+"""The table of everything: filters, orders, pages, facets."""
+
+from __future__ import annotations
+
+from datetime import date
+
+import pytest
+
+from datebridge.core.filters import FilterError
+from datebridge.store.ledger import Selection
+from tests.conftest import Bench, calendar, event
+
+HOBART = "TZID=Australia/Hobart:20261124T150000"
+
+
+@pytest.fixture
+def filled(bench: Bench) -> Bench:
+    bench.bring(
+        calendar(
+            event("old", "Old crane check", "20191231T090000Z", "LOCATION:Berth 3"),
+            event("day", "Lamp Day", "20260106", "CATEGORIES:HOLIDAY,Lights", "CLASS:PRIVATE"),
+            event("call", "Leaders' call", HOBART, "ATTENDEE:mailto:ida@x.example", "STATUS:CANCELLED"),
+            event("float", "Áætlun", "20261124T080000", "BEGIN:VALARM", "TRIGGER:-PT5M", "END:VALARM"),
+            event("weekly", "Safety round", "20200106T090000Z", "RRULE:FREQ=WEEKLY", "EXDATE:20261123T090000Z"),
+            event("ended", "Finished course", "20180101T090000Z", "RRULE:FREQ=DAILY;COUNT=10"),
+            event("long", "North Bank survey", "20261120", "DTEND;VALUE=DATE:20261201"),
+            "BEGIN:VTODO\nUID:todo\nSUMMARY:Grease winch\nEND:VTODO",
+        ),
+        "Skerrow station",
+    )
+    bench.bring(calendar(event("b", "Berth 3 booked", "20261201T080000Z")), "Berths")
+    return bench
+
+
+@pytest.mark.parametrize(
+    ("filter", "titles"),
+    [
+        ("crane", ["Old crane check"]),
+        ("berth 3", ["Old crane check", "Berth 3 booked"]),
+        ('what:"berth 3"', ["Berth 3 booked"]),
+        ("where:berth", ["Old crane check"]),
+        ("aaetlun", []),
+        ("aætlun", ["Áætlun"]),
+        ("ida@x.example", ["Leaders' call"]),
+        ("calendar:berths", ["Berth 3 booked"]),
+        ("before:2020", ["Finished course", "Old crane check"]),
+        ("after:2026-11-25", ["Berth 3 booked"]),
+        ("on:2026-11-24", ["North Bank survey", "Leaders' call", "Áætlun"]),
+        ("on:2026-11-23", ["North Bank survey"]),
+        ("on:2026-11-30", ["Safety round", "North Bank survey"]),
+        ("on:2018-01-10", ["Finished course"]),
+        ("on:2018-01-11", []),
+        ("zone:australia/hobart", ["Leaders' call"]),
+        ("repeats:yes", ["Finished course", "Safety round"]),
+        ("has:alarm,attendees", ["Leaders' call", "Áætlun"]),
+        ("category:lights", ["Lamp Day"]),
+        ("category:light", []),
+        ("status:cancelled", ["Leaders' call"]),
+        ("private:yes", ["Lamp Day"]),
+        ("allday:yes", ["Lamp Day", "North Bank survey"]),
+        ("kind:todo", ["Grease winch"]),
+        ("imported:2", ["Berth 3 booked"]),
+        ("uid:day", ["Lamp Day"]),
+        ("-calendar:\"Skerrow station\"", ["Berth 3 booked"]),
+        ("-before:2026 -repeats:yes -allday:yes kind:event", ["Leaders' call", "Áætlun", "Berth 3 booked"]),
+        ("has:problem", []),
+    ],
+)  # fmt: skip
+def test_a_filter_finds_what_it_says(filled: Bench, filter: str, titles: list[str]) -> None:
+    assert filled.titles(filter) == titles
+
+
+def test_a_filter_and_its_negation_share_everything_between_them(filled: Bench) -> None:
+    everything = set(filled.titles())
+    for term in ("before:2020", "on:2026-11-24", "zone:none", "has:alarm", "category:HOLIDAY", "crane", "after:2026"):
+        assert set(filled.titles(term)) ^ set(filled.titles(f"-{term}")) == everything
+
+
+def test_a_date_that_does_not_exist_is_a_plain_error(filled: Bench) -> None:
+    with pytest.raises(FilterError, match="is not a date"):
+        filled.titles("before:soon")
+
+
+@pytest.mark.parametrize("sort", ["when", "what", "where", "calendar", "repeats", "zone", "marks", "status"])
+def test_every_column_sorts_both_ways_and_pages_are_parts_of_the_whole(filled: Bench, sort: str) -> None:
+    _, up = filled.ledger.page(sort=sort)
+    total, down = filled.ledger.page(sort=sort, descending=True)
+    assert sorted(r["id"] for r in up) == sorted(r["id"] for r in down)
+    assert total == 9
+    pages = [filled.ledger.page(sort=sort, offset=k, limit=4)[1] for k in (0, 4, 8)]
+    assert [r["id"] for page in pages for r in page] == [r["id"] for r in up]
+
+
+def test_titles_sort_without_case_or_accents(filled: Bench) -> None:
+    assert filled.titles(sort="what")[0] == "Áætlun"
+
+
+def test_facets_count_what_matches(filled: Bench) -> None:
+    facets = filled.ledger.facets("-kind:todo")
+    assert dict(facets["calendar"]) == {"Skerrow station": 7, "Berths": 1}
+    assert dict(facets["year"])["2026"] == 5
+    assert dict(facets["category"]) == {"HOLIDAY": 1, "Lights": 1}
+    assert dict(facets["marks"]) == {"series": 2, "all day": 2, "alarm": 1, "attendees": 1, "private": 1}
+
+
+def test_a_selection_is_a_filter_with_exceptions_or_a_list(filled: Bench) -> None:
+    with filled.store.read() as connection:
+        every = list(filled.ledger.ids(connection, Selection("before:2020")))
+        assert list(filled.ledger.ids(connection, Selection("before:2020", (every[0],)))) == every[1:]
+        assert list(filled.ledger.ids(connection, Selection(only=(every[0], 10_000)))) == every[:1]
+
+
+def test_today_is_found_among_the_rows(filled: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("datebridge.store.ledger.this_day", lambda: date(2026, 11, 24))
+    assert filled.titles()[filled.ledger.row_of_today()] == "Leaders' call"
