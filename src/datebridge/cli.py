@@ -179,6 +179,7 @@ def _listener(settings: Settings) -> socket.socket:
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             listener.bind((settings.host, port))
+            listener.listen(128)  # so that who reads the address can connect at once
         except OSError:
             listener.close()
             continue

@@ -16,11 +16,10 @@ export const routeQuery = () =>
 export const calendarsQuery = () =>
   createQuery(() => ({ queryKey: ['calendars'], queryFn: () => answer(client.GET('/api/calendars')) }));
 
-export const jobQuery = (id: () => number | null) =>
+export const jobQuery = (id: () => number) =>
   createQuery(() => ({
     queryKey: ['job', id()],
-    queryFn: () => answer(client.GET('/api/jobs/{job_id}', { params: { path: { job_id: id() ?? 0 } } })),
-    enabled: id() !== null,
+    queryFn: () => answer(client.GET('/api/jobs/{job_id}', { params: { path: { job_id: id() } } })),
     refetchInterval: (query) => (['queued', 'running'].includes(query.state.data?.state ?? 'queued') ? 300 : false),
   }));
 

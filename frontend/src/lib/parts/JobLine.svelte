@@ -9,7 +9,8 @@
   /** A running job: how far it is, and a way to stop it. It goes on when the page is closed. */
   const { id, onended }: { id: number; onended: (job: Job) => void } = $props();
 
-  const job = jobQuery(() => id);
+  const mine = untrack(() => id); // a line belongs to one job, also while it is taken off the page
+  const job = jobQuery(() => mine);
   const share = $derived(job.data?.total ? Math.floor((100 * job.data.done) / job.data.total) : 0);
   const figures = $derived.by(() => {
     if (!job.data?.total) return 'waiting for its turn';
@@ -27,7 +28,7 @@
   });
 
   async function stop(): Promise<void> {
-    await answer(client.POST('/api/jobs/{job_id}/stop', { params: { path: { job_id: id } } }));
+    await answer(client.POST('/api/jobs/{job_id}/stop', { params: { path: { job_id: mine } } }));
   }
 </script>
 

@@ -12,9 +12,11 @@
     rowHeight: number;
     row: Snippet<[Row | undefined, number]>;
     empty: Snippet;
+    role: 'list' | 'rowgroup';
+    label?: string;
     total?: number;
   };
-  let { queryKey, fetchPage, rowHeight, row, empty, total = $bindable(0) }: Props = $props();
+  let { queryKey, fetchPage, rowHeight, row, empty, role, label, total = $bindable(0) }: Props = $props();
 
   const SIZE = 100;
   let scroller: HTMLDivElement | undefined = $state();
@@ -69,11 +71,13 @@
   }
 </script>
 
+<!-- svelte-ignore a11y_no_noninteractive_tabindex (a list that scrolls must be reached by key; a grid has its own keys) -->
 <div
   bind:this={scroller}
   class="gutter min-h-0 flex-1 overflow-x-hidden overflow-y-auto"
-  role="presentation"
-  tabindex="-1"
+  role={total > 0 || role === 'rowgroup' ? role : undefined}
+  aria-label={total > 0 ? label : undefined}
+  tabindex={role === 'list' ? 0 : undefined}
 >
   {#if failure}
     <p class="text-removed p-6">{failure.message}</p>

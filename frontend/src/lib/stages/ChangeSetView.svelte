@@ -76,8 +76,14 @@
   <span class="w-40"></span>
   <span class="flex-1 pl-4">{proposed ? 'What will be' : 'What it became'}</span>
 </div>
-<div class="flex min-h-0 flex-1 flex-col" role="list" aria-label="Changes in two banks">
-  <PagedList queryKey={['changes', set.id, set.state]} {fetchPage} rowHeight={46}>
+<div class="flex min-h-0 flex-1 flex-col">
+  <PagedList
+    role="list"
+    label="Changes in two banks"
+    queryKey={['changes', set.id, set.state]}
+    {fetchPage}
+    rowHeight={46}
+  >
     {#snippet row(change, _index)}<ChangeRow {change} />{/snippet}
     {#snippet empty()}<p class="text-soft p-6">No entry is changed; only the calendar itself.</p>{/snippet}
   </PagedList>

@@ -45,7 +45,8 @@
   function take(index: number): void {
     const option = options[index];
     if (!option) return;
-    text = text.slice(0, option.start) + option.insert + text.slice(option.end);
+    // Up to the cursor, wherever it is by now: the option may have been offered a letter ago.
+    text = text.slice(0, option.start) + option.insert + text.slice(cursor);
     cursor = option.start + option.insert.length;
     chosen = -1;
     open = option.insert.endsWith(':');

@@ -87,6 +87,7 @@
       <select
         value={target}
         onchange={(event) => aim(event.currentTarget.value)}
+        aria-label="Calendar"
         class="bg-sheet border-line h-8 min-w-0 flex-1 border px-2"
       >
         <option value="fresh">A fresh calendar, which can be thrown away as one</option>

@@ -25,8 +25,8 @@
     >Changed</span
   ><span class="text-right">Removed</span><span>Why</span><span></span>
 </div>
-<div class="flex min-h-0 flex-1 flex-col" role="list" aria-label="Batches">
-  <PagedList queryKey={['change-sets', 'applied']} {fetchPage} rowHeight={40}>
+<div class="flex min-h-0 flex-1 flex-col">
+  <PagedList role="list" label="Batches" queryKey={['change-sets', 'applied']} {fetchPage} rowHeight={40}>
     {#snippet row(set, _index)}
       <div role="listitem" class="border-line log grid h-full items-center gap-x-4 border-b px-4 text-[13px]">
         {#if set}

@@ -102,6 +102,21 @@
     if (opened !== null && entry) opened = entry.id;
   }
 
+  /** What the cursor is on, asked for where its page has not arrived yet. */
+  async function here(): Promise<number | undefined> {
+    const query = { filter, sort, descending, first: cursor, last: cursor };
+    return list.rowAt(cursor)?.id ?? (await answer(client.GET('/api/entries/ids', { params: { query } })))[0];
+  }
+
+  async function toggleHere(): Promise<void> {
+    const id = await here();
+    if (id !== undefined) selection.toggle(id);
+  }
+
+  async function openHere(): Promise<void> {
+    opened = (await here()) ?? null;
+  }
+
   function onkeydown(event: KeyboardEvent): void {
     const screen = list.perScreen();
     const steps: Record<string, number> = {
@@ -112,12 +127,11 @@
       Home: 0,
       End: total - 1,
     };
-    const entry = list.rowAt(cursor);
     if (event.key in steps) move(steps[event.key] ?? 0, event.shiftKey);
     else if ((event.ctrlKey || event.metaKey) && event.key === 'a') selection.everything();
     else if (event.ctrlKey || event.metaKey || event.altKey) return;
-    else if (event.key === ' ' && entry) selection.toggle(entry.id);
-    else if (event.key === 'Enter' && entry) opened = entry.id;
+    else if (event.key === ' ') void toggleHere();
+    else if (event.key === 'Enter') void openHere();
     else if (event.key === 'Escape') leave();
     else return;
     event.preventDefault();
@@ -135,7 +149,7 @@
     if (sort !== 'when' || descending) [sort, descending] = ['when', false];
     const at = await answer(client.GET('/api/entries/today', { params: { query: { filter } } }));
     cursor = anchor = Math.max(0, Math.min(at, total - 1));
-    list.reveal(cursor, 'start');
+    list?.reveal(cursor, 'start');
   }
 
   function narrow(term: string): void {
@@ -229,7 +243,14 @@
         </div>
       {/each}
     </div>
-    <PagedList bind:this={list} bind:total queryKey={['entries', filter, sort, descending]} {fetchPage} rowHeight={30}>
+    <PagedList
+      role="rowgroup"
+      bind:this={list}
+      bind:total
+      queryKey={['entries', filter, sort, descending]}
+      {fetchPage}
+      rowHeight={30}
+    >
       {#snippet row(entry, index)}
         <LedgerRow
           {entry}

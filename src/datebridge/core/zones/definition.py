@@ -66,8 +66,6 @@ def define(tzid: str, zone: str, first_year: int, last_year: int) -> str:
     start = datetime(first_year, 1, 1, tzinfo=UTC)
     offset, dst, name = _state(info, start)
     lines = ["BEGIN:VTIMEZONE", f"TZID:{tzid}"]
-    if zone != tzid and not tzid.endswith("/" + zone):
-        lines.append(f"TZID-ALIAS-OF:{zone}")
     lines += _observance("DAYLIGHT" if dst else "STANDARD", datetime(first_year, 1, 1), offset, offset, name)  # noqa: DTZ001
     changes = list(transitions(info, start, datetime(last_year + 1, 1, 1, tzinfo=UTC)))
     following = list(

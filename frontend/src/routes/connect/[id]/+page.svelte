@@ -72,11 +72,11 @@
       if (look) await goto(`/mend/${set_id}`);
       else {
         const done = await answer(client.POST('/api/change-sets/{set_id}/apply', { params: { path: { set_id } } }));
-        await refreshAll(queries);
+        await goto(`/look?filter=imported:${set_id}`);
         notices.say(
           `${counted(done.creates, 'entry', 'entries')} added as batch ${set_id}. Press u to take exactly this import back.`,
         );
-        await goto(`/look?filter=imported:${set_id}`);
+        await refreshAll(queries);
       }
     } catch (error) {
       notices.wrong(error);
@@ -88,9 +88,9 @@
   async function turnAway(): Promise<void> {
     try {
       await answer(client.DELETE('/api/incoming/{incoming_id}', { params }));
-      await refreshAll(queries);
-      notices.say('Turned away. Nothing of the file is kept.');
       await goto('/connect');
+      notices.say('Turned away. Nothing of the file is kept.');
+      await refreshAll(queries);
     } catch (error) {
       notices.wrong(error);
     }
@@ -130,8 +130,14 @@
         >
       {/each}
     </div>
-    <div class="flex min-h-0 flex-1 flex-col" role="list" aria-label="Problems with their lines">
-      <PagedList queryKey={['incoming-problems', id]} fetchPage={fetchProblems} rowHeight={30}>
+    <div class="flex min-h-0 flex-1 flex-col">
+      <PagedList
+        role="list"
+        label="Problems with their lines"
+        queryKey={['incoming-problems', id]}
+        fetchPage={fetchProblems}
+        rowHeight={30}
+      >
         {#snippet row(problem, _index)}
           <div role="listitem" class="border-line flex h-full items-center gap-4 border-b px-4 text-[13px]">
             {#if problem}

@@ -27,9 +27,10 @@
           ? client.POST('/api/change-sets/{set_id}/apply', { params })
           : client.POST('/api/change-sets/{set_id}/discard', { params }),
       );
-      notices.say(what === 'apply' ? `Done: ${set.title}. Press u to take it back.` : 'Dropped. Nothing was changed.');
-      await refreshAll(queries);
+      const title = set.title;
       await goto(what === 'apply' ? '/look' : '/mend');
+      notices.say(what === 'apply' ? `Done: ${title}. Press u to take it back.` : 'Dropped. Nothing was changed.');
+      await refreshAll(queries);
     } catch (error) {
       notices.wrong(error);
     } finally {

@@ -1,0 +1,143 @@
+"""The web interface's server side: guards, errors in words, shapes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+
+from datebridge.api import schema
+from datebridge.api.application import create_app
+from datebridge.services import worker
+from datebridge.settings import Settings
+from tests.conftest import calendar, event
+
+BASE = "http://127.0.0.1:8137"
+
+
+@pytest.fixture
+def client(tmp_path: Path) -> Iterator[TestClient]:
+    with TestClient(create_app(Settings(data_dir=tmp_path), work=False), base_url=BASE) as made:
+        yield made
+
+
+def bring(client: TestClient, text: str, name: str = "tides.ics") -> int:
+    """Upload, read, take in and apply; returns the batch."""
+    job = client.post("/api/incoming", files=[("files", (name, text.encode()))]).json()["job_id"]
+    app = client.app.state.app  # type: ignore[attr-defined]
+    worker.drain(app.store, app.settings)
+    (number,) = client.get(f"/api/jobs/{job}").json()["result"]["incoming"]
+    group = client.get(f"/api/incoming/{number}").json()["groups"][0]
+    wish = {"decisions": [{"group_id": group["id"], "name": group["suggested_name"]}]}
+    set_id = client.post(f"/api/incoming/{number}/take", json=wish).json()["set_id"]
+    assert client.post(f"/api/change-sets/{set_id}/apply").status_code == 200
+    return int(set_id)
+
+
+def test_a_file_comes_in_is_found_deleted_and_taken_back(client: TestClient) -> None:
+    bring(client, calendar(event("a", "High water"), event("b", "Low water")))
+    page = client.get("/api/entries", params={"filter": "high"}).json()
+    assert [row["what"] for row in page["rows"]] == ["High water"]
+    set_id = client.post("/api/deletions", json={"filter": "water"}).json()["set_id"]
+    review = client.get(f"/api/change-sets/{set_id}").json()
+    assert review["button"] == "Delete 2 entries from “tides”"
+    assert client.get(f"/api/change-sets/{set_id}/changes").json()["rows"][0]["verb"] == "removed"
+    client.post(f"/api/change-sets/{set_id}/apply")
+    assert client.get("/api/entries").json()["total"] == 0
+    undone = client.post(f"/api/change-sets/{set_id}/undo").json()
+    assert (undone["applied"], client.get("/api/entries").json()["total"]) == (True, 2)
+    route = client.get("/api/route").json()
+    assert (route["look"], route["logbook"], route["last_batch"]["kind"]) == (2, 3, "import")
+
+
+def test_an_entry_is_shown_with_its_source_and_problems(client: TestClient) -> None:
+    bring(client, calendar(event("a", "Odd", "TZID=Harbour clock:20261124T080000")))
+    entry = client.get("/api/entries").json()["rows"][0]
+    assert entry["when"] == "2026-11-24 Tue 08:00"
+    detail = client.get(f"/api/entries/{entry['id']}").json()
+    assert detail["source"][1] == "UID:a"
+    assert [p["code"] for p in detail["problems"]] == ["unresolved-zone"]
+    assert {"label": "Start", "value": "2026-11-24 Tue 08:00 Harbour clock (unknown)"} in detail["facts"]
+    assert [p["code"] for p in client.get("/api/problems").json()] == ["unresolved-zone"]
+
+
+@pytest.mark.parametrize(
+    ("lines", "when"),
+    [
+        (["20261124T200000Z", "DTEND:20261125T080000Z"], "2026-11-24 Tue 20:00–08:00 +1 d"),
+        (["20261124T200000Z", "DTEND:20261125T000000Z"], "2026-11-24 Tue 20:00–24:00"),
+        (["20261124", "DTEND;VALUE=DATE:20261126"], "2026-11-24 – 2026-11-25"),
+        (["20261124"], "2026-11-24 Tue"),
+        (["20261399"], "at no time"),
+    ],
+)
+def test_when_is_short_and_whole(client: TestClient, lines: list[str], when: str) -> None:
+    bring(client, calendar(event("a", "x", *lines)))
+    assert client.get("/api/entries").json()["rows"][0]["when"] == when
+
+
+def test_a_filter_that_does_not_parse_is_a_plain_error(client: TestClient) -> None:
+    answer = client.get("/api/entries", params={"filter": "colour:red"})
+    assert answer.status_code == 422
+    assert answer.json()["message"].startswith("There is no field “colour”")
+    assert (answer.json()["start"], answer.json()["end"]) == (0, 10)
+
+
+def test_a_handout_is_a_file_with_a_name(client: TestClient) -> None:
+    bring(client, calendar(event("a")))
+    answer = client.post("/api/handouts", params={"format": "ics", "name": "Höfn/2026"}, json={})
+    assert answer.headers["content-type"] == "text/calendar; charset=utf-8"
+    assert answer.headers["content-disposition"].endswith("H%C3%B6fn-2026.ics")
+    assert answer.content.startswith(b"BEGIN:VCALENDAR\r\n")
+    assert client.post("/api/handouts", params={"format": "csv", "zone": "Moon/Base"}, json={}).status_code == 422
+
+
+def test_refusals_say_why(client: TestClient) -> None:
+    assert (
+        client.post("/api/deletions", json={}).json()["message"]
+        == "Nothing is selected, so there is nothing to delete."
+    )
+    assert client.post("/api/change-sets/99/apply").json()["message"] == "There is no change set 99."
+    assert client.get("/api/entries/99").status_code == 404
+    assert client.get("/api/archives/..%2Fdate-bridge.sqlite").status_code == 404
+    assert client.post("/api/incoming", files=[("files", ("x.zip", b"PK\x05\x06" + b"\0" * 18))]).status_code == 413
+
+
+@pytest.mark.parametrize(
+    ("headers", "status"),
+    [
+        ({}, 200),
+        ({"Host": "evil.example"}, 403),
+        ({"Host": "127.0.0.1.evil.example"}, 403),
+        ({"Origin": BASE}, 200),
+        ({"Origin": "https://evil.example"}, 403),
+        ({"Origin": "null"}, 403),
+        ({"Sec-Fetch-Site": "cross-site"}, 403),
+    ],
+)
+def test_only_this_applications_own_pages_may_write(client: TestClient, headers: dict[str, str], status: int) -> None:
+    assert client.post("/api/handouts/check", json={}, headers=headers).status_code == status
+
+
+def test_every_answer_forbids_framing_and_foreign_scripts(client: TestClient) -> None:
+    policy = client.get("/api/route").headers["content-security-policy"]
+    assert "frame-ancestors 'none'" in policy
+    assert "default-src 'self'" in policy
+
+
+def test_the_clients_schema_is_that_of_the_server() -> None:
+    committed = Path(__file__).parents[2] / "frontend/openapi.json"
+    assert committed.read_text("utf-8") == schema.text(), "run “make client”"
+
+
+def test_a_start_says_what_a_kill_interrupted(tmp_path: Path) -> None:
+    settings = Settings(data_dir=tmp_path)
+    with TestClient(create_app(settings, work=False), base_url=BASE) as client:
+        set_id = bring(client, calendar(event("a")))
+        store = client.app.state.app.store  # type: ignore[attr-defined]
+        with store.write() as connection:
+            connection.exec_driver_sql("UPDATE change_set SET state = 'applying' WHERE id = ?", (set_id,))
+    with TestClient(create_app(settings, work=False), base_url=BASE) as client:
+        assert "nothing of it was applied" in client.get("/api/route").json()["notices"][0]

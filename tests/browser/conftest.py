@@ -1,0 +1,84 @@
+"""The demo in headless Chromium: prepared once, a fresh copy of its data for every test."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from datebridge.demo.setup import prepare
+from datebridge.settings import Settings
+
+FLAGS = (
+    "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking"
+    " --disable-component-update --disable-sync"
+).split()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    path = os.environ.get("CHROMIUM") or shutil.which("chromium")
+    assert path, "Chromium is missing. Install it with:  sudo apt-get install chromium"
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=path, args=FLAGS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture(scope="session")
+def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("prepared")
+    prepare(Settings(data_dir=folder))
+    return folder
+
+
+@pytest.fixture
+def data(prepared: Path, tmp_path: Path) -> Path:
+    folder = tmp_path / "data"
+    shutil.copytree(prepared, folder)
+    return folder
+
+
+@pytest.fixture
+def address(data: Path) -> Iterator[str]:
+    command = [
+        sys.executable,
+        "-u",
+        "-c",
+        "from datebridge.cli import main; main()",
+        "serve",
+        "--data",
+        str(data),
+        "--port",
+        "0",
+    ]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env={**os.environ, "COLUMNS": "200"}) as process:
+        assert process.stdout is not None
+        found = None
+        while found is None:
+            line = process.stdout.readline()
+            assert line, "the application did not start"
+            found = re.search(r"http://[\d.]+:\d+", line)
+        yield found[0]
+        process.terminate()
+
+
+@pytest.fixture
+def page(browser: Browser, address: str) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True)
+    page = context.new_page()
+    page.set_default_timeout(15_000)
+    wrong: list[str] = []
+    page.on("pageerror", lambda error: wrong.append(str(error)))
+    page.on("console", lambda message: wrong.append(message.text) if message.type == "error" else None)
+    page.on("response", lambda response: wrong.append(response.url) if response.status >= 400 else None)
+    yield page
+    context.close()
+    assert not wrong, wrong

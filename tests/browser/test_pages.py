@@ -1,0 +1,172 @@
+"""Each page by itself: bringing a file in, the table, the facets, undo with changes; and axe on all of them."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.test_walk import counted
+from tests.conftest import calendar, event
+
+pytestmark = pytest.mark.browser
+AXE = Path(__file__).parents[2] / "frontend/node_modules/axe-core/axe.min.js"
+
+
+def test_a_file_is_looked_into_taken_in_and_taken_back(page: Page, tmp_path: Path) -> None:
+    path = tmp_path / "visitors.ics"
+    path.write_text(calendar(*(event(f"v{k}", f"Visitor {k}") for k in range(30)), "BEGIN:VEVENT\nUID:w\nEND:VEVENT"))
+    page.goto("/connect")
+    page.get_by_label("Calendar files").set_input_files(path)
+    expect(page.get_by_role("heading", name="visitors.ics")).to_be_visible()
+    expect(page.get_by_text("31 events")).to_be_visible()
+    expect(page.get_by_text("There is no DTSTART.")).to_be_visible()
+    expect(page.get_by_text("A file is a snapshot")).to_be_visible()
+    page.get_by_label("Name").fill("Visitors' book")
+    page.get_by_role("button", name="Add 31 in a fresh calendar “Visitors' book”").click()
+    counted(page, "take exactly this import back")
+    counted(page, "31 entries")
+    page.keyboard.press("u")
+    counted(page, "Taken back: Import visitors.ics into Visitors' book")
+    page.goto("/connect")
+    expect(page.get_by_role("region", name="Waiting for you")).to_contain_text("visitors.ics")
+
+
+def test_a_file_into_an_existing_calendar_says_what_is_here_already(page: Page, data: Path) -> None:
+    page.goto("/connect")
+    page.get_by_label("Calendar files").set_input_files(data / "sample-files" / "workshop.ics")
+    expect(page.get_by_role("row", name=re.compile("Workshop"))).to_contain_text("80")
+    page.get_by_role("combobox", name="Calendar").select_option("Workshop")
+    expect(page.get_by_text("80 left out, here already")).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("in “Workshop”"))).to_be_disabled()
+
+
+def test_a_file_that_is_none_is_refused_in_words(page: Page, tmp_path: Path) -> None:
+    path = tmp_path / "notes.ics"
+    path.write_text("shopping list")
+    page.goto("/connect")
+    page.get_by_label("Calendar files").set_input_files(path)
+    expect(page.get_by_text("There is no calendar data in this file.").first).to_be_visible()
+
+
+def test_the_table_selects_by_key_and_by_mouse(page: Page) -> None:
+    page.goto("/look?filter=calendar:Workshop")
+    counted(page, "80 entries")
+    deck = page.get_by_role("region", name="Selection")
+    grid = page.get_by_role("grid")
+    grid.focus()
+    page.keyboard.press("Space")
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Space")
+    expect(deck).to_contain_text("2 of 80")
+    page.keyboard.press("Shift+End")
+    expect(deck).to_contain_text("79 of 80")
+    page.keyboard.press("Control+a")
+    expect(deck).to_contain_text("80 of 80")
+    page.keyboard.press("Home")
+    page.keyboard.press("Space")
+    expect(deck).to_contain_text("79 of 80")
+    rows = page.get_by_role("row")
+    rows.nth(2).click()
+    rows.nth(6).click(modifiers=["Shift"])
+    expect(deck).to_contain_text("5 of 80")
+    rows.nth(4).click(modifiers=["Control"])
+    expect(deck).to_contain_text("4 of 80")
+    rows.nth(3).dblclick()
+    drawer = page.get_by_label("Entry in full")
+    expect(drawer.get_by_role("list", name="Source text")).to_contain_text("BEGIN:V")
+    page.keyboard.press("Escape")
+    expect(drawer).to_be_hidden()
+
+
+def test_the_filter_completes_narrows_and_says_what_is_wrong(page: Page) -> None:
+    page.goto("/look")
+    counted(page, "entries")
+    page.keyboard.press("/")
+    page.keyboard.type("cal")
+    expect(page.get_by_role("option", name="calendar:")).to_be_visible()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    page.keyboard.type("wor")
+    expect(page.get_by_role("option", name="calendar:Workshop")).to_be_visible()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    counted(page, "80 entries")
+    page.get_by_role("button", name="kind", exact=True).click()
+    page.get_by_role("button", name="todo 60").click()
+    counted(page, "60 entries")
+    page.get_by_role("combobox", name="Filter the entries").fill("colour:red")
+    expect(page.get_by_role("alert")).to_contain_text("There is no field “colour”")
+
+
+def test_a_column_head_sorts_both_ways(page: Page) -> None:
+    page.goto("/look?filter=calendar:%22Island%20holidays%22")
+    head = page.get_by_role("button", name="What")
+    head.click()
+    expect(page.get_by_role("row").nth(1)).to_contain_text("First Herring")
+    head.click()
+    expect(page.get_by_role("row").nth(1)).to_contain_text("Storm Sunday")
+
+
+def test_a_proposal_waits_where_it_can_be_found_and_dropped(page: Page) -> None:
+    page.goto("/look?filter=calendar:Workshop")
+    counted(page, "80 entries")
+    page.get_by_role("grid").focus()
+    page.keyboard.press("Control+a")
+    page.keyboard.press("Delete")
+    expect(page.get_by_role("heading", name="Delete 80 entries from Workshop")).to_be_visible()
+    page.goto("/mend")
+    page.get_by_role("link", name="Look at it").click()
+    expect(page.get_by_role("heading", name="Delete 80 entries from Workshop")).to_be_visible()
+    page.keyboard.press("d")
+    counted(page, "Nothing was changed")
+    page.goto("/look?filter=calendar:Workshop")
+    counted(page, "80 entries")
+
+
+def test_the_keys_are_listed(page: Page) -> None:
+    page.goto("/look")
+    counted(page, "entries")
+    page.keyboard.press("?")
+    dialog = page.get_by_role("dialog", name="Keys that work here")
+    expect(dialog).to_contain_text("take the last batch back")
+    expect(dialog).to_contain_text("select all that match")
+
+
+@pytest.mark.parametrize("theme", ["Day", "Night"])
+def test_axe_finds_nothing_on_any_page(page: Page, theme: str) -> None:
+    page.goto("/look")
+    if theme == "Night":
+        page.get_by_role("button", name="Night").click()
+    counted(page, "entries")
+    page.get_by_role("grid").focus()
+    page.keyboard.press("Space")
+    expect(page.get_by_role("region", name="Selection")).to_be_visible()
+    page.keyboard.press("Delete")
+    page.wait_for_url("**/mend/*")
+    proposal = page.url
+    wrong = {}
+    for path in (
+        "/connect",
+        "/connect/11",
+        "/look",
+        "/look?filter=nothingatall",
+        "/mend",
+        proposal,
+        "/logbook",
+        "/logbook/10",
+    ):
+        page.goto(path)
+        page.wait_for_load_state("networkidle")
+        if path == "/look":
+            page.get_by_role("grid").focus()
+            page.keyboard.press("Space")
+            page.keyboard.press("Enter")
+            expect(page.get_by_role("list", name="Source text")).to_be_visible()
+        page.evaluate(AXE.read_text("utf-8"))
+        found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+        wrong[path] = [(v["id"], [n["target"] for n in v["nodes"]][:3]) for v in found["violations"]]
+        assert page.evaluate("document.documentElement.scrollWidth <= 1280"), path
+    assert not any(wrong.values()), wrong

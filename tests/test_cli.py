@@ -1,0 +1,134 @@
+"""The command line: shapes, exit codes, and a worker process that does the reading."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import os
+import re
+import signal
+import subprocess
+import sys
+from datetime import date
+from pathlib import Path
+
+import httpx
+import icalendar
+import pytest
+
+from datebridge.demo.damaged import damaged_log
+from datebridge.demo.scenario import sample_files
+from tests.conftest import calendar, event
+
+
+def run(*arguments: str | Path, cwd: Path | None = None) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, "-c", "from datebridge.cli import main; main()", *map(str, arguments)],
+        capture_output=True, text=True, cwd=cwd, timeout=60, check=False,
+    )  # fmt: skip
+
+
+@pytest.fixture
+def good(tmp_path: Path) -> Path:
+    path = tmp_path / "good.ics"
+    path.write_text(calendar(event("a", "Höfn", "20261124T080000Z"), event("b", "=x", "20261125", "X-ODD:1")), "utf-8")
+    return path
+
+
+def test_inspect_tells_what_is_inside(good: Path, tmp_path: Path) -> None:
+    bad = tmp_path / "bad.ics"
+    bad.write_bytes(damaged_log(date(2026, 11, 24)))
+    assert run("inspect", good).returncode == 0
+    done = run("inspect", good, bad, "--json")
+    assert done.returncode == 1
+    first, second = json.loads(done.stdout)["files"]
+    assert set(first) == {"path", "bytes", "calendars", "events", "series", "overrides", "todos", "journals", "first",
+                          "last", "zones", "problems"}  # fmt: skip
+    assert (first["events"], first["problems"], first["first"]) == (2, [], "2026-11-24")
+    assert set(second["problems"][0]) == {"line", "severity", "code", "message", "uid"}
+    assert {"bad-date", "no-uid", "two-masters", "crossed-end", "encoding", "truncated"} <= {
+        p["code"] for p in second["problems"]
+    }
+
+
+def test_what_cannot_be_done_is_said_with_exit_code_2(tmp_path: Path, good: Path) -> None:
+    for arguments in (
+        ["inspect", tmp_path / "missing.ics"],
+        ["convert", good, tmp_path / "out.doc"],
+        ["convert", good, tmp_path / "out.csv", "--zone", "Moon/Base"],
+        ["reindex", "--data", tmp_path / "nowhere"],
+    ):
+        done = run(*arguments)
+        assert done.returncode == 2, arguments
+        assert done.stderr.strip()
+        assert "Traceback" not in done.stderr
+
+
+def test_convert_goes_to_each_format_and_back(good: Path, tmp_path: Path) -> None:
+    jcal, again, sheet = (tmp_path / name for name in ("out.json", "again.ics", "out.csv"))
+    assert run("convert", good, jcal).returncode == 0
+    assert json.loads(jcal.read_text())[0] == "vcalendar"
+    assert run("convert", jcal, again).returncode == 0
+    assert [str(e["SUMMARY"]) for e in icalendar.Calendar.from_ical(again.read_bytes()).walk("VEVENT")] == [
+        "Höfn",
+        "=x",
+    ]
+    assert run("convert", good, sheet).returncode == 0
+    assert [r["title"] for r in csv.DictReader(io.StringIO(sheet.read_text("utf-8-sig")))] == ["Höfn", "'=x"]
+
+
+def test_convert_to_the_same_format_keeps_every_entry_and_adds_zone_definitions(tmp_path: Path) -> None:
+    source, target = tmp_path / "in.ics", tmp_path / "out.ics"
+    source.write_text(calendar(event("a", "x", "TZID=Australia/Hobart:20261124T080000", "X-ODD;P=1:kept")))
+    assert run("convert", source, target).returncode == 1  # the missing definition is a problem
+    text = target.read_text()
+    assert "TZID:Australia/Hobart" in text
+    assert "X-ODD;P=1:kept" in text
+    assert run("inspect", target).returncode == 0
+
+
+def test_the_demo_starts_reads_a_file_in_its_worker_and_reindexes(tmp_path: Path, good: Path) -> None:
+    data = tmp_path / "demo"
+    command = [
+        sys.executable,
+        "-u",
+        "-c",
+        "from datebridge.cli import main; main()",
+        "demo",
+        "--data",
+        str(data),
+        "--port",
+        "0",
+    ]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env={**os.environ, "COLUMNS": "200"}) as process:
+        assert process.stdout is not None
+        line = ""
+        while "http" not in line:
+            line = process.stdout.readline()
+            assert line or process.poll() is None
+        address = re.search(r"http://[\d.]+:\d+/", line)
+        assert address is not None
+        with httpx.Client(base_url=address[0], timeout=30) as client:
+            assert client.get("/api/route").json()["look"] > 6000
+            job = client.post("/api/incoming", files=[("files", ("good.ics", good.read_bytes()))]).json()["job_id"]
+            for _ in range(3000):
+                state = client.get(f"/api/jobs/{job}").json()
+                if state["state"] in ("done", "failed"):
+                    break
+            assert state["state"] == "done", state
+        process.send_signal(signal.SIGINT)
+        process.wait(30)
+    done = run("reindex", "--data", data, "--json")
+    assert (done.returncode, json.loads(done.stdout)) == (0, {"changed": 0})
+
+
+def test_the_sample_scenario_is_the_same_from_the_same_seed_and_holds_what_it_promises() -> None:
+    today = date(2026, 11, 24)
+    files = {f.name: f for f in sample_files(today)}
+    assert [f.content for f in sample_files(today)] == [f.content for f in files.values()]
+    assert files["tide-tables.ics"].calendar == files["duty-officer-rota.ics"].calendar
+    assert files["tide-tables.ics"].content.count(b"BEGIN:VEVENT") > 400
+    assert 5500 < sum(f.content.count(b"BEGIN:VEVENT") for f in files.values()) < 6800
+    text = b"".join(f.content for f in files.values()).replace(b"\r\n ", b"")
+    assert set(re.findall(rb"[\w.]+@([\w.-]+)", text)) == {b"skerrow.example"}
