@@ -1,0 +1,162 @@
+"""Side-by-side measurements: ``make bench``. Ratios of one run on one machine, beside what they must hold."""
+
+from __future__ import annotations
+
+import gzip
+import io
+import multiprocessing
+import os
+import shutil
+import statistics
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
+from pathlib import Path
+
+import icalendar
+from rich.console import Console
+from rich.table import Table
+
+from bench import generate, importing, pages
+from bench.importing import fresh, take_in
+from datebridge.services import cleaning, handing
+from datebridge.store.ledger import Ledger, Selection
+from datebridge.store.logbook import apply_set
+from datebridge.store.undo import propose_undo
+
+FILTERS = (
+    ("", "when"), ("", "what"), ("", "where"), ("", "calendar"), ("", "repeats"), ("", "zone"), ("", "marks"),
+    ("berth", "when"), ("crane -winch", "what"), ("has:alarm repeats:yes", "where"), ("before:2024", "when"),
+    ("on:2026-11-24", "when"), ("on:2026-11", "what"), ("zone:America/Halifax category:LAB", "when"),
+    ("-has:attendees", "zone"),
+)  # fmt: skip
+
+
+def timed(work: Callable[[], object]) -> float:
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start
+
+
+class Results:
+    def __init__(self) -> None:
+        self.table = Table("what", "measured", "baseline", "so", "hold", "aim", "", title="Date Bridge, measured")
+        self.held = True
+
+    def ratio(self, what: str, ours: float, theirs: float, hold: float, aim: float) -> None:
+        factor = theirs / ours
+        self._row(
+            what,
+            f"{ours:.2f} s",
+            f"{theirs:.2f} s",
+            f"{factor:.1f}×",
+            f"{hold:g}×",
+            f"{aim:g}×",
+            factor >= hold,
+            factor >= aim,
+        )
+
+    def limit(self, what: str, value: float, unit: str, hold: float, aim: float, note: str = "") -> None:
+        shown = f"{value:.3g} {unit}"
+        self._row(what, shown, note, "", f"{hold:g} {unit}", f"{aim:g} {unit}", value <= hold, value <= aim)
+
+    def _row(self, *cells: object) -> None:
+        *texts, held, aimed = cells
+        self.held &= bool(held)
+        verdict = "[green]aim met[/]" if aimed else "holds" if held else "[red]does not hold[/]"
+        self.table.add_row(*map(str, texts), verdict)
+
+
+def reading_and_writing(results: Results, folder: Path) -> None:
+    path = folder / "twenty-thousand.ics"
+    size = generate.write(path, 20_000)
+    data = path.read_bytes()
+    parsed: list[icalendar.Component] = []
+    theirs = timed(lambda: parsed.append(icalendar.Calendar.from_ical(data)))
+    theirs_out = timed(lambda: parsed[0].to_ical())
+    store, settings = fresh(folder / "twenty")
+    ours = timed(lambda: take_in(store, settings, path))
+    ledger = Ledger(store)
+    out = io.BytesIO()
+
+    def write() -> None:
+        for piece in handing.write(store, ledger, None, 1, "ics", ""):
+            out.write(piece)
+
+    ours_out = timed(write)
+    note = f"file of {size / 1e6:.1f} MB → stored, searchable (icalendar: parse)"
+    results.ratio(note, ours, theirs, 5, 10)
+    results.ratio("the same → written out (icalendar: serialise)", ours_out, theirs_out, 20, 40)
+    store.close()
+
+
+def ledger_and_changes(results: Results, folder: Path) -> None:
+    path = folder / "hundred-thousand.ics"
+    generate.write(path, 100_000, seed=11)
+    store, settings = fresh(folder / "hundred")
+    take_in(store, settings, path)
+    worst, times = "", []
+    for text, sort in FILTERS:
+        for descending, offset in ((False, 0), (True, 5_000)):
+            ledger = Ledger(store)  # nothing remembered
+            took = timed(partial(ledger.page, text, sort, descending, offset))
+            worst = f"{text or '(all)'} by {sort}" if not times or took > max(times) else worst
+            times.append(took)
+    results.limit("ledger filter and page, 100,000 stored, worst", max(times) * 1000, "ms", 100, 30, worst)
+    results.limit("the same, median", statistics.median(times) * 1000, "ms", 100, 30)
+    ledger = Ledger(store)
+    with store.read() as connection:
+        chosen = tuple(list(ledger.ids(connection, Selection()))[:10_000])
+    sets: list[int] = []
+    propose = timed(lambda: sets.append(cleaning.propose_deletion(store, ledger, Selection(only=chosen))))
+    review = timed(lambda: pages.review(store, sets[0]))
+    results.limit("preview of deleting 10,000", propose + review, "s", 2, 0.7)
+    results.limit("applying it", timed(lambda: apply_set(store, sets[0])), "s", 2, 0.7)
+
+    def undo() -> None:
+        apply_set(store, propose_undo(store, sets[0]))
+
+    results.limit("undoing it", timed(undo), "s", 2, 0.7)
+    store.close()
+
+
+def large_import(results: Results, folder: Path) -> None:
+    path = folder / "hundred-megabytes.ics"
+    size = generate.write(path, 174_000, seed=13)
+    with ProcessPoolExecutor(1, multiprocessing.get_context("spawn")) as alone:
+        used = alone.submit(importing.memory_of_import, path, folder / "memory").result(timeout=300)
+    note = f"{used / 1e6:.0f} MB more than at the start"
+    results.limit(f"memory while importing {size / 1e6:.0f} MB, in files", used / size, "×", 12, 5, note)
+    median, pages_asked = pages.while_importing(folder / "hundred", path)
+    results.limit(
+        "ledger page while 100 MB are imported, median", median * 1000, "ms", 300, 100, f"{pages_asked} pages"
+    )
+
+
+def first_screen(results: Results, folder: Path) -> None:
+    web = Path(__file__).parents[1] / "src/datebridge/web"
+    seconds, scripts = pages.first_screen(folder / "hundred")
+    packed = sum(len(gzip.compress((web / s.lstrip("/")).read_bytes(), 9)) for s in scripts)
+    results.limit("first screen, 100,000 stored", seconds, "s", 1, 0.5)
+    results.limit("its script, compressed", packed / 1000, "kB", 300, 150, f"{len(scripts)} files")
+
+
+def main() -> int:
+    results = Results()
+    console = Console(width=int(os.environ.get("COLUMNS", "150")))
+    folder = Path(tempfile.mkdtemp(prefix="date-bridge-bench-"))
+    try:
+        for part in (reading_and_writing, ledger_and_changes, large_import, first_screen):
+            console.print(f"… {part.__name__.replace('_', ' ')}")
+            part(results, folder)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+    console.print(results.table)
+    return 0 if results.held else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,37 @@
+"""Importing as the application does it, here and in a process of its own."""
+
+from __future__ import annotations
+
+import resource
+from pathlib import Path
+
+from datebridge.services import receiving, taking, worker
+from datebridge.services.taking import Decision
+from datebridge.settings import Settings
+from datebridge.store.database import Store
+from datebridge.store.logbook import apply_set
+
+
+def take_in(store: Store, settings: Settings, path: Path) -> None:
+    """Everything from a file on disk to entries that can be found."""
+    receiving.receive_paths(store, settings, [path])
+    worker.drain(store, settings)
+    with store.read() as connection:
+        incoming, group = connection.exec_driver_sql(
+            "SELECT incoming_id, id FROM incoming_group ORDER BY id DESC LIMIT 1"
+        ).one()
+    set_id = taking.propose_taking(store, [incoming], [Decision(group, None, path.stem)])
+    apply_set(store, set_id)
+
+
+def fresh(folder: Path) -> tuple[Store, Settings]:
+    settings = Settings(data_dir=folder)
+    return Store(settings.database), settings
+
+
+def memory_of_import(path: Path, folder: Path) -> int:
+    """Octets of memory that importing a file took at its peak, beyond what the process had before."""
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    store, settings = fresh(folder)
+    take_in(store, settings, path)
+    return (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) * 1024

@@ -1,0 +1,92 @@
+"""Measurements that need the application running: pages under load, the first screen."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import statistics
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import httpx
+from playwright.sync_api import sync_playwright
+
+from datebridge.store import review as looking
+from datebridge.store.database import Store
+
+FLAGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+def review(store: Store, set_id: int) -> None:
+    """What the preview of a proposal asks for."""
+    with store.read() as connection:
+        looking.breakdown(connection, set_id)
+        looking.warnings(connection, set_id)
+        looking.changes_page(connection, set_id, 0, 100)
+
+
+@contextmanager
+def application(data: Path) -> Iterator[str]:
+    command = [
+        sys.executable,
+        "-u",
+        "-c",
+        "from datebridge.cli import main; main()",
+        "serve",
+        "--data",
+        str(data),
+        "--port",
+        "0",
+    ]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env={**os.environ, "COLUMNS": "200"}) as process:
+        assert process.stdout is not None
+        found = None
+        while found is None:
+            found = re.search(r"http://[\d.]+:\d+", process.stdout.readline())
+        try:
+            yield found[0]
+        finally:
+            process.terminate()
+
+
+def while_importing(data: Path, path: Path) -> tuple[float, int]:
+    """The median time of a ledger page while a file is read and taken in, and how many pages were asked for."""
+    times: list[float] = []
+    with application(data) as address, httpx.Client(base_url=address, timeout=600) as client:
+        with path.open("rb") as file:
+            job = client.post("/api/incoming", files=[("files", (path.name, file))]).json()["job_id"]
+        words = ("", "crane", "has:alarm", "before:2024", "on:2026-11-24")
+        while client.get(f"/api/jobs/{job}").json()["state"] in ("queued", "running"):
+            start = time.perf_counter()
+            query = {"filter": f"{words[len(times) % len(words)]} -uid:{len(times)}"}  # none is remembered
+            client.get("/api/entries", params=query).raise_for_status()
+            times.append(time.perf_counter() - start)
+    return statistics.median(times), len(times)
+
+
+def first_screen(data: Path) -> tuple[float, list[str]]:
+    """Seconds until the table shows its first row, in a browser that is running; and the scripts it needed."""
+    chromium = os.environ.get("CHROMIUM") or shutil.which("chromium")
+    times: list[float] = []
+    asked: set[str] = set()
+    with application(data) as address, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
+        for _ in range(4):
+            page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+            page.on("request", lambda request: asked.add(request.url.removeprefix(address)))
+            start = time.perf_counter()
+            page.goto(address + "/look", wait_until="commit")
+            page.wait_for_selector("[role=row] [role=gridcell] button")
+            times.append(time.perf_counter() - start)
+            page.wait_for_load_state("networkidle")
+            page.close()
+        browser.close()
+    return statistics.median(times[1:]), sorted(url for url in asked if url.endswith(".js"))
