@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.core.moments import Moment, from_wall_seconds
-from datebridge.core.recurrence.bounds import happens, last_start, weekdays
+from datebridge.core.recurrence.bounds import happens, last_start, longest_gap, weekdays
 from datebridge.core.recurrence.rules import NotARule, parse_rule
 from datebridge.core.recurrence.words import describe
 
@@ -80,6 +80,14 @@ def test_no_occurrence_comes_after_the_last_or_on_other_weekdays(text: str, star
         assert last is None or moment <= last
         assert mask & 1 << moment.weekday()
     assert (last is None) == ("COUNT" not in text and "UNTIL" not in text)
+
+
+@given(RULES, STARTS)
+def test_no_gap_is_longer_than_said(text: str, start: datetime) -> None:
+    days = longest_gap(parse_rule(text), start)
+    moments = [moment for _, moment in zip(range(40), rrulestr(text, dtstart=start), strict=False)]
+    if days:
+        assert all(b - a <= timedelta(days=days) for a, b in zip(moments, moments[1:], strict=False))
 
 
 def test_left_out_and_extra_dates_count() -> None:

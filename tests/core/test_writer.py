@@ -13,7 +13,13 @@ from hypothesis import strategies as st
 
 from datebridge.core.ics.component import Component
 from datebridge.core.ics.lines import (
-    escape_text, fold, format_line, format_param, parse_line, split_text_list, unescape_text,
+    escape_text,
+    fold,
+    format_line,
+    format_param,
+    parse_line,
+    split_text_list,
+    unescape_text,
 )  # fmt: skip
 from datebridge.core.ics.reader import Reader
 from datebridge.core.ics.writer import complete_header, missing_definitions, new_header, write_calendar

@@ -7,7 +7,7 @@ from datetime import date
 import pytest
 
 from datebridge.core.filters import FilterError
-from datebridge.store.ledger import Selection
+from datebridge.store.ledger import FACETS, Selection
 from tests.conftest import Bench, calendar, event
 
 HOBART = "TZID=Australia/Hobart:20261124T150000"
@@ -64,6 +64,11 @@ def filled(bench: Bench) -> Bench:
         ("-calendar:\"Skerrow station\"", ["Berth 3 booked"]),
         ("-before:2026 -repeats:yes -allday:yes kind:event", ["Leaders' call", "Áætlun", "Berth 3 booked"]),
         ("has:problem", []),
+        ("on:2026-11 repeats:yes", ["Safety round"]),
+        ("on:2018-01-04 repeats:yes", ["Finished course"]),
+        ("on:2018 -course", []),
+        ("berth -crane", ["Berth 3 booked"]),
+        ("-berth -round kind:event -repeats:yes allday:no", ["Leaders' call", "Áætlun"]),
     ],
 )  # fmt: skip
 def test_a_filter_finds_what_it_says(filled: Bench, filter: str, titles: list[str]) -> None:
@@ -79,6 +84,8 @@ def test_a_filter_and_its_negation_share_everything_between_them(filled: Bench) 
 def test_a_date_that_does_not_exist_is_a_plain_error(filled: Bench) -> None:
     with pytest.raises(FilterError, match="is not a date"):
         filled.titles("before:soon")
+    with pytest.raises(FilterError, match="no word"):
+        filled.titles("berth ***")
 
 
 @pytest.mark.parametrize("sort", ["when", "what", "where", "calendar", "repeats", "zone", "marks", "status"])
@@ -96,9 +103,12 @@ def test_titles_sort_without_case_or_accents(filled: Bench) -> None:
 
 
 def test_facets_count_what_matches(filled: Bench) -> None:
-    facets = filled.ledger.facets("-kind:todo")
+    facets = {by: filled.ledger.facets(by, "-kind:todo") for by in FACETS}
     assert dict(facets["calendar"]) == {"Skerrow station": 7, "Berths": 1}
     assert dict(facets["year"])["2026"] == 5
+    assert dict(facets["kind"]) == {"event": 8}
+    assert dict(facets["zone"]) == {"UTC": 4, "none": 3, "Australia/Hobart": 1}
+    assert dict(facets["status"]) == {"none": 7, "cancelled": 1}
     assert dict(facets["category"]) == {"HOLIDAY": 1, "Lights": 1}
     assert dict(facets["marks"]) == {"series": 2, "all day": 2, "alarm": 1, "attendees": 1, "private": 1}
 

@@ -15,7 +15,6 @@ from datebridge.api.shapes import (
     CompletionOut,
     EntryDetail,
     EntryPage,
-    FacetsOut,
     FacetValue,
     FactOut,
     FilterCheck,
@@ -33,6 +32,7 @@ from datebridge.store.review import problems_of
 
 router = APIRouter(prefix="/api", tags=["entries"])
 Sort = Literal["when", "what", "where", "calendar", "repeats", "zone", "marks", "status"]
+Facet = Literal["calendar", "year", "kind", "zone", "category", "status", "marks"]
 _MEDIA = {"ics": "text/calendar; charset=utf-8", "zip": "application/zip", "csv": "text/csv; charset=utf-8"}
 _FACET_TERMS = {"calendar": "calendar", "kind": "kind", "zone": "zone", "status": "status", "category": "category"}
 _MARK_TERMS = {"series": "repeats:yes", "all day": "allday:yes", "private": "private:yes", "override": "override:yes"}
@@ -90,15 +90,9 @@ def today_row(app: AppDep, filter: str = "") -> int:
 
 
 @router.get("/facets")
-def facets(app: AppDep, filter: str = "") -> FacetsOut:
-    """Counts of what matches, each with the term that narrows to it."""
-    found = app.ledger.facets(filter)
-    return FacetsOut(
-        facets={
-            name: [FacetValue(value=value, count=count, term=_term(name, value)) for value, count in values]
-            for name, values in found.items()
-        }
-    )
+def facets(app: AppDep, by: Facet, filter: str = "") -> list[FacetValue]:
+    """Counts of what matches by one thing, each with the term that narrows to it."""
+    return [FacetValue(value=value, count=n, term=_term(by, value)) for value, n in app.ledger.facets(by, filter)]
 
 
 def _term(facet: str, value: str) -> str:

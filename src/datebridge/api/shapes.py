@@ -84,10 +84,6 @@ class FacetValue(BaseModel):
     term: str = Field(description="what the filter line says to narrow to this value")
 
 
-class FacetsOut(BaseModel):
-    facets: dict[str, list[FacetValue]]
-
-
 class CompletionOut(BaseModel):
     insert: str
     start: int

@@ -12,13 +12,14 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
 from hashlib import blake2b
 
 from datebridge.core.ics.lines import LINE, LINES, param_of, split_text_list, unescape_text
 from datebridge.core.moments import Moment, NotAMoment, parse_duration, parse_moment
 from datebridge.core.problems import Problem
 from datebridge.core.properties import KNOWN, MISPLACED, ONCE
-from datebridge.core.recurrence.bounds import last_start, weekdays
+from datebridge.core.recurrence.bounds import last_start, longest_gap, weekdays
 from datebridge.core.recurrence.rules import NotARule, Rule, parse_rule
 from datebridge.core.recurrence.words import describe
 from datebridge.core.zones.names import resolve
@@ -54,6 +55,8 @@ class Facts:
         until_wall: when the last occurrence has ended; None for a series without end or an unplaced entry.
         tzid: of the start, as written; zone: the IANA zone it means.
         recurrence: the rules, one a line, then extra (+) and left-out (-) starts in wall seconds.
+        weekdays: on which occurrences can begin, Monday as 1 to Sunday as 64.
+        gap_days: within how many days the next one always begins while the series runs; 0 if not known.
         digest: of the text without DTSTAMP, which many programs set anew at every export.
         words: what a free-text search looks through besides summary and location.
     """
@@ -75,6 +78,7 @@ class Facts:
     recurrence: str = ""
     repeats: str = ""
     weekdays: int = 0
+    gap_days: int = 0
     marks: int = 0
     status: str = ""
     privacy: str = ""
@@ -93,14 +97,18 @@ class Facts:
 
 _COLLECTED = frozenset({"ATTENDEE", "CATEGORIES", "RDATE", "EXDATE", "RRULE", "COMMENT", "CONTACT"})
 _ENTRIES = frozenset({"VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY"})
-_DTSTAMP = re.compile(r"\n(?:DTSTAMP|dtstamp)[;:][^\n]*")
 _CN = re.compile(r';CN=("[^"]*"|[^;:]*)', re.IGNORECASE)
 _Field = tuple[str, str]
 
 
 def digest_of(text: str) -> bytes:
     """What two texts share when they say the same: equal but for DTSTAMP."""
-    return blake2b(_DTSTAMP.sub("", text).encode("utf-8", "replace"), digest_size=16).digest()
+    at = text.find("\nDTSTAMP")
+    while at >= 0:
+        end = text.find("\n", at + 1)
+        text = text[:at] + (text[end:] if end >= 0 else "")
+        at = text.find("\nDTSTAMP", at)
+    return blake2b(text.encode("utf-8", "replace"), digest_size=16).digest()
 
 
 def derive(component: str, text: str) -> Facts:
@@ -207,14 +215,15 @@ class _Reading:
 
     def describe(self) -> None:
         facts, fields = self.facts, self.fields
-        facts.uid = self.value("UID").strip()
-        facts.summary = unescape_text(self.value("SUMMARY"))
-        facts.location = unescape_text(self.value("LOCATION"))
-        sequence = self.value("SEQUENCE").strip()
+        get, none = fields.get, ("", "")
+        facts.uid = get("UID", none)[1].strip()
+        facts.summary = unescape_text(get("SUMMARY", none)[1])
+        facts.location = unescape_text(get("LOCATION", none)[1])
+        sequence = get("SEQUENCE", none)[1].strip()
         facts.sequence = int(sequence) if sequence.isascii() and sequence.isdigit() and len(sequence) < 10 else 0
-        facts.status = self.value("STATUS").strip().upper()
-        facts.privacy = self.value("CLASS").strip().upper()
-        facts.busy = self.value("TRANSP").strip().upper()
+        facts.status = get("STATUS", none)[1].strip().upper()
+        facts.privacy = get("CLASS", none)[1].strip().upper()
+        facts.busy = get("TRANSP", none)[1].strip().upper()
         if facts.privacy in ("PRIVATE", "CONFIDENTIAL"):
             facts.marks |= Mark.PRIVATE
         for name in ("LAST-MODIFIED", "DTSTAMP"):
@@ -229,10 +238,14 @@ class _Reading:
         facts.categories = "\x1f".join(categories)
         attendees = self.lists.get("ATTENDEE", [])
         facts.attendees = len(attendees)
-        words = [unescape_text(self.value("DESCRIPTION")), " ".join(categories)]
-        words += [unescape_text(value) for name in ("COMMENT", "CONTACT") for _, value in self.lists.get(name, ())]
-        people = attendees + ([fields["ORGANIZER"]] if "ORGANIZER" in fields else [])
-        words += [f"{_common_name(params)} {value}" for params, value in people]
+        words = [unescape_text(get("DESCRIPTION", none)[1]), *categories]
+        for name in ("COMMENT", "CONTACT"):
+            if name in self.lists:
+                words += [unescape_text(value) for _, value in self.lists[name]]
+        words += [f"{_common_name(params)} {value}" for params, value in attendees]
+        if "ORGANIZER" in fields:
+            params, value = fields["ORGANIZER"]
+            words.append(f"{_common_name(params)} {value}")
         facts.words = "\n".join([word for word in words if word])
 
     # ---- where it stands in time -----------------------------------------------------------------
@@ -332,6 +345,8 @@ class _Reading:
             facts.weekdays |= sum(1 << d for d in {moment.weekday() for moment in extra})
         facts.repeats = "; ".join(spoken)
         gone = self._dates("EXDATE", start)
+        if len(rules) == 1 and not gone:
+            facts.gap_days = longest_gap(rules[0], start.wall)
         facts.recurrence = "\n".join(
             [rule.text for rule in rules]
             + [f"{sign}{Moment(wall).wall_seconds}" for sign, walls in (("+", extra), ("-", gone)) for wall in walls]
@@ -383,11 +398,13 @@ class _Reading:
             self.problem("misplaced-property", f"{name} may not stand in a {facts.component}.", "Kept.", name)
 
 
+@lru_cache(maxsize=4096)
 def _common_name(params: str) -> str:
     match = _CN.search(params)
     return match[1].strip('"') if match else ""
 
 
+@lru_cache(maxsize=4096)
 def _tzid(params: str) -> str:
     if not params:
         return ""

@@ -13,8 +13,9 @@ epoch in UTC; a date or a floating time has none.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
+from functools import lru_cache
+from typing import NamedTuple
 
 from datebridge.core.zones.names import resolve, zone_info
 
@@ -27,8 +28,7 @@ class NotAMoment(ValueError):
     """The value is not a date or time, or names one that does not exist."""
 
 
-@dataclass(frozen=True, slots=True)
-class Moment:
+class Moment(NamedTuple):
     """A point in time as written.
 
     Attributes:
@@ -88,6 +88,7 @@ class Moment:
         return f"{_EPOCH + timedelta(seconds=instant):%Y%m%dT%H%M%SZ}"
 
 
+@lru_cache(maxsize=8192)  # stamps, and the starts and ends of what happens together, come again and again
 def parse_moment(value: str, tzid: str = "") -> Moment:
     """Read a DATE or DATE-TIME value with the TZID of its property.
 

@@ -46,7 +46,7 @@ class Summary:
     first: int | None = None
     last: int | None = None
     zones: Counter[str] = field(default_factory=Counter)
-    features: Counter[str] = field(default_factory=Counter)
+    marks: Counter[int] = field(default_factory=Counter)
     unknown: Counter[str] = field(default_factory=Counter)
 
     def add(self, facts: Facts) -> None:
@@ -66,10 +66,9 @@ class Summary:
             self.others += 1
         self.problems += bool(marks & Mark.PROBLEM)
         self.unplaced += bool(marks & Mark.UNPLACED)
-        for mark, name in FEATURES.items():
-            if marks & mark:
-                self.features[name] += 1
-        self.unknown.update(facts.unknown)
+        self.marks[marks] += 1
+        for name in facts.unknown:
+            self.unknown[name] += 1
         if facts.tzids:
             self.zones.update(facts.tzids)
         elif facts.tzid:
@@ -78,6 +77,16 @@ class Summary:
             self.first = facts.start_wall if self.first is None else min(self.first, facts.start_wall)
             end = facts.until_wall if facts.until_wall is not None else facts.end_wall or facts.start_wall
             self.last = end if self.last is None else max(self.last, end)
+
+    @property
+    def features(self) -> Counter[str]:
+        """How many entries have what, by name, the most frequent first."""
+        found: Counter[str] = Counter()
+        for marks, count in self.marks.items():
+            for mark, name in FEATURES.items():
+                if marks & mark:
+                    found[name] += count
+        return found
 
     @property
     def entries(self) -> int:

@@ -20,6 +20,10 @@ from datebridge.store.versions import bound, chunks
 Format = Literal["ics", "zip", "csv"]
 
 
+#: How many texts are fetched at once.
+_TEXTS = 2_000
+
+
 @dataclass(frozen=True, slots=True)
 class Handout:
     """What is handed on: the entries by calendar, in the order in which they are written."""
@@ -54,11 +58,11 @@ def gather(connection: Connection, ledger: Ledger, selection: Selection | None, 
 
 def texts(connection: Connection, ids: Iterable[int]) -> Iterator[str]:
     """Entry texts in the order of ascending ids, without holding them all."""
-    for chunk in chunks(ids):
-        for (text,) in connection.exec_driver_sql(
+    for chunk in chunks(ids, _TEXTS):
+        rows = connection.exec_driver_sql(
             f"SELECT text FROM version_text WHERE id IN ({bound(len(chunk))}) ORDER BY id", tuple(chunk)
-        ):
-            yield text
+        ).fetchall()
+        yield from (row[0] for row in rows)
 
 
 def write_ics(connection: Connection, handout: Handout) -> Iterator[bytes]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import time
 from collections.abc import Callable
 from typing import Any
@@ -113,6 +114,7 @@ def run_next(store: Store, settings: Settings, functions: dict[str, JobFunction]
         job_id, kind, params = job.id, job.kind, dict(job.params)
     context = JobContext(store, settings, job_id, params)
     state, message, result = "done", "", {}
+    gc.disable()  # jobs make very many small objects and hardly any cycles
     try:
         result = functions[kind](context)
     except Stopped:
@@ -125,6 +127,8 @@ def run_next(store: Store, settings: Settings, functions: dict[str, JobFunction]
             "failed",
             "An unexpected error; the log of the application has the details. Nothing was changed.",
         )
+    finally:
+        gc.enable()
     with store.session() as session:
         finished = session.get(Job, job_id)
         if finished is not None:

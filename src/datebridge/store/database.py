@@ -69,7 +69,7 @@ def _engine(path: Path) -> Engine:
         driver.isolation_level = None  # transactions begin where `write` says so
         for pragma in (
             "journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", "busy_timeout=60000",
-            "cache_size=-65536", "temp_store=MEMORY", "mmap_size=268435456",
+            "cache_size=-65536", "wal_autocheckpoint=8000", "temp_store=MEMORY", "mmap_size=268435456",
         ):  # fmt: skip
             driver.execute(f"PRAGMA {pragma}")
         driver.create_function("happens", 4, happens, deterministic=True)

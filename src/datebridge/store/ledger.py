@@ -2,25 +2,26 @@
 
 from __future__ import annotations
 
+import json
 import threading
 from array import array
 from collections import Counter, OrderedDict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from datetime import date, timedelta
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 from sqlalchemy import Connection
 
 from datebridge.core.events import Mark
-from datebridge.core.filters import Term, day_range, parse_filter
+from datebridge.core.filters import FilterError, Term, day_range, parse_filter
 from datebridge.core.moments import wall_seconds_of
 from datebridge.store.database import Store
 from datebridge.store.versions import bound, chunks
 
 SORTS = {
     "when": "start", "what": "summary_key", "where": "location_key",
-    "calendar": "(SELECT c.name FROM calendar c WHERE c.id = calendar_id)",
+    "calendar": "",  # by name, then by start: see _in_order
     "repeats": "repeats", "zone": "zone, tzid", "marks": "marks", "status": "status",
 }  # fmt: skip
 _HAS = {
@@ -29,12 +30,28 @@ _HAS = {
 }  # fmt: skip
 _YES_NO = {"repeats": Mark.SERIES, "private": Mark.PRIVATE, "allday": Mark.ALL_DAY, "override": Mark.OVERRIDE}
 _KIND = {"event": "VEVENT", "todo": "VTODO", "journal": "VJOURNAL", "freebusy": "VFREEBUSY"}
+_KINDS = " ".join(f"WHEN '{component}' THEN '{kind}'" for kind, component in _KIND.items())
+#: What can be counted by, as SQL; the three without SQL are counted in their own way.
+FACETS = {
+    "calendar": "", "year": "coalesce(CAST(year AS TEXT), 'no date')",
+    "kind": f"CASE component {_KINDS} ELSE 'other' END",
+    "zone": "CASE WHEN zone <> '' THEN zone WHEN tzid <> '' THEN tzid ELSE 'none' END",
+    "category": "", "status": "CASE status WHEN '' THEN 'none' ELSE lower(status) END", "marks": "",
+}  # fmt: skip
+MARK_NAMES = {
+    "series": Mark.SERIES, "all day": Mark.ALL_DAY, "private": Mark.PRIVATE, "override": Mark.OVERRIDE, **_HAS,
+}  # fmt: skip
 _ROW = (
     "id", "calendar_id", "component", "uid", "recurrence_id", "summary", "location", "start", "start_wall",
     "end_wall", "until_wall", "tzid", "zone", "repeats", "marks", "status", "privacy", "busy", "categories",
     "attendees",
 )  # fmt: skip
-_CACHE_SIZE = 24
+#: The plus keeps SQLite from walking an index of listed entries where a scan of the table is quicker.
+_LISTED = "+listed = 1"
+_SEARCH = "id IN (SELECT rowid FROM search WHERE search MATCH ?)"
+#: Fields that are looked for in the words, with the column of the full-text index.
+_TEXT = {"text": "", "what": "summary : ", "where": "location : "}
+Value = TypeVar("Value")
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +67,7 @@ class Selection:
 class Condition:
     """A WHERE clause over `entry` with its bound values."""
 
-    clauses: list[str] = field(default_factory=lambda: ["listed = 1"])
+    clauses: list[str] = field(default_factory=lambda: [_LISTED])
     values: list[Any] = field(default_factory=list)
 
     @property
@@ -65,8 +82,16 @@ def compile_filter(text: str, today: date) -> Condition:
         FilterError: where it does not parse.
     """
     condition = Condition()
-    terms = sorted(parse_filter(text), key=lambda t: t.field == "on")  # the costly one last
-    for term in terms:
+    terms = parse_filter(text)
+    words = [term for term in terms if term.field in _TEXT]
+    if any(not term.negated for term in words):
+        match = " AND ".join(_match(term) for term in words if not term.negated)
+        for term in words:
+            match = f"({match}) NOT {_match(term)}" if term.negated else match
+        condition.clauses.append(_SEARCH)
+        condition.values.append(match)
+        terms = [term for term in terms if term.field not in _TEXT]
+    for term in sorted(terms, key=lambda t: t.field == "on"):  # the costly one last
         parts = []
         for value in term.values:
             clause, values = _clause(term, value, today)
@@ -79,10 +104,8 @@ def compile_filter(text: str, today: date) -> Condition:
 
 def _clause(term: Term, value: str, today: date) -> tuple[str, list[Any]]:
     name = term.field
-    if name in ("text", "what", "where"):
-        column = {"text": "", "what": "summary : ", "where": "location : "}[name]
-        match = _match(value)
-        return ("id IN (SELECT rowid FROM search WHERE search MATCH ?)", [column + match]) if match else ("1", [])
+    if name in _TEXT:
+        return _SEARCH, [_match(Term(name, (value,)))]
     if name in ("before", "after", "on"):
         return _dated(term, value, today)
     if name == "has":
@@ -94,9 +117,10 @@ def _clause(term: Term, value: str, today: date) -> tuple[str, list[Any]]:
     if name == "zone":
         if value.lower() == "none":
             return "tzid = ''", []
-        return "lower(zone) = lower(?) OR lower(tzid) = lower(?)", [value, value]
+        return "zone = ? COLLATE NOCASE OR tzid = ? COLLATE NOCASE", [value, value]
     if name == "category":
-        return "instr(char(31) || lower(categories) || char(31), char(31) || lower(?) || char(31)) > 0", [value]
+        among = "instr(char(31) || lower(categories) || char(31), char(31) || lower(?) || char(31))"
+        return f"categories = ? COLLATE NOCASE OR (instr(categories, char(31)) AND {among})", [value, value]
     if name == "status":
         return "status = ?", ["" if value == "none" else value.upper()]
     if name == "kind":
@@ -110,10 +134,15 @@ def _clause(term: Term, value: str, today: date) -> tuple[str, list[Any]]:
     return "uid = ?", [value]
 
 
-def _match(value: str) -> str:
+def _match(term: Term) -> str:
     """Free text as a full-text query: words in order, the last one open at its end."""
-    words = "".join(c if c.isalnum() else " " for c in value).split()
-    return f'"{" ".join(words)}"*' if words else ""
+    found = []
+    for value in term.values:
+        words = "".join(c if c.isalnum() else " " for c in value).split()
+        if not words:
+            raise FilterError("There is no word in this to look for.", term.start, term.end)
+        found.append(f'{_TEXT[term.field]}"{" ".join(words)}"*')
+    return f"({' OR '.join(found)})"
 
 
 def _dated(term: Term, value: str, today: date) -> tuple[str, list[Any]]:
@@ -127,12 +156,17 @@ def _dated(term: Term, value: str, today: date) -> tuple[str, list[Any]]:
     once = "start_wall < ? AND (end_wall > ? OR start_wall >= ?)"
     days = (following - first).days
     mask = 127 if days >= 7 else sum(1 << (first + timedelta(days=k)).weekday() for k in range(days))
-    # A series: running then, on a weekday it can have, and for these few its rule is asked.
-    series = (
-        f"CASE WHEN (marks & {Mark.SERIES}) AND start_wall < ? AND (until_wall IS NULL OR until_wall > ?)"
-        f" AND (weekdays & {mask}) THEN happens(recurrence, start_wall, ?, ?) ELSE 0 END"
+    # A series that runs right through with shorter gaps than the span is in it for sure (two days' slack
+    # for what UNTIL leaves open). Of those left, on a weekday they can have, the rule is asked.
+    sure = (
+        f"gap_days BETWEEN 1 AND {days} AND start_wall <= ?"
+        " AND (until_wall IS NULL OR until_wall - (end_wall - start_wall) - 172800 >= ?)"
     )
-    return f"({once}) OR ({series})", [high, low, low, high, low, low, high]
+    series = (
+        f"CASE WHEN (marks & {Mark.SERIES}) = 0 OR start_wall >= ? OR until_wall <= ? OR (weekdays & {mask}) = 0 THEN 0"
+        f" WHEN {sure} THEN 1 ELSE happens(recurrence, start_wall, ?, ?) END"
+    )
+    return f"({once}) OR ({series})", [high, low, low, high, low, low, high, low, high]
 
 
 class Ledger:
@@ -140,8 +174,8 @@ class Ledger:
 
     def __init__(self, store: Store) -> None:
         self.store = store
-        self._orders: OrderedDict[tuple[Any, ...], array[int]] = OrderedDict()
-        self._lock = threading.Lock()
+        self._orders: Remembered[array[int]] = Remembered(len(SORTS))
+        self._matches: Remembered[frozenset[int]] = Remembered(16)
 
     def order(self, connection: Connection, text: str, sort: str = "when", descending: bool = False) -> array[int]:
         """The ids of all entries that match, in order.
@@ -150,30 +184,18 @@ class Ledger:
             FilterError: where the filter does not parse.
         """
         today = this_day()
-        revision = connection.exec_driver_sql("SELECT revision FROM meta").scalar_one()
-        key = (revision, today, text, sort, descending)
-        with self._lock:
-            if key in self._orders:
-                self._orders.move_to_end(key)
-                return self._orders[key]
         condition = compile_filter(text, today)
-        direction = " DESC" if descending else ""
-        by = (
-            ", ".join(f"{column}{direction}" for column in SORTS[sort].split(", "))
-            if sort != "calendar"
-            else (f"{SORTS[sort]}{direction}, start{direction}")
-        )
-        # One string of ids is far quicker to fetch than as many rows.
-        joined = connection.exec_driver_sql(
-            f"SELECT group_concat(id) FROM (SELECT id FROM entry WHERE {condition.sql} ORDER BY {by})",
-            tuple(condition.values),
-        ).scalar_one()
-        ids = array("q", map(int, joined.split(","))) if joined else array("q")
-        with self._lock:
-            self._orders[key] = ids
-            while len(self._orders) > _CACHE_SIZE:
-                self._orders.popitem(last=False)
-        return ids
+        revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
+        whole = self._orders.get((revision, sort), lambda: array("q", _in_order(connection, sort)))
+        if not text.strip():
+            return whole[::-1] if descending else whole
+
+        def matching() -> frozenset[int]:
+            return frozenset(_ids(connection, condition.sql, condition.values))
+
+        matches = self._matches.get((revision, today, text), matching)
+        ids = array("q", list(filter(matches.__contains__, whole)))
+        return ids[::-1] if descending else ids
 
     def page(
         self, text: str = "", sort: str = "when", descending: bool = False, offset: int = 0, limit: int = 100
@@ -203,35 +225,79 @@ class Ledger:
         excluded = set(selection.excluded)
         return (i for i in self.order(connection, selection.filter) if i not in excluded)
 
-    def facets(self, text: str = "") -> dict[str, list[tuple[str, int]]]:
-        """Counts of what matches, by calendar, year, kind, zone, status, category and mark."""
+    def facets(self, by: str, text: str = "") -> list[tuple[str, int]]:
+        """Counts of what matches by one of FACETS, most frequent first; years newest first."""
         condition = compile_filter(text, this_day())
-        counts: dict[str, Counter[str]] = {
-            name: Counter() for name in ("calendar", "year", "kind", "zone", "status", "category", "marks")
-        }
-        kinds = {component: kind for kind, component in _KIND.items()}
         with self.store.read() as connection:
-            names = {row[0]: row[1] for row in connection.exec_driver_sql("SELECT id, name FROM calendar")}
-            rows = connection.exec_driver_sql(
-                "SELECT calendar_id, year, component, coalesce(nullif(zone, ''), nullif(tzid, ''), 'none'), status,"
-                f" categories, marks, count(*) FROM entry WHERE {condition.sql} GROUP BY 1, 2, 3, 4, 5, 6, 7",
-                tuple(condition.values),
-            )
-            for calendar, year, component, zone, status, categories, marks, count in rows:
-                counts["calendar"][names.get(calendar, "")] += count
-                counts["year"]["no date" if year is None else str(year)] += count
-                counts["kind"][kinds.get(component, "other")] += count
-                counts["zone"][zone] += count
-                counts["status"][status.lower() or "none"] += count
-                for category in categories.split("\x1f") if categories else ():
-                    counts["category"][category] += count
-                for name, bit in (("series", Mark.SERIES), ("all day", Mark.ALL_DAY), ("private", Mark.PRIVATE),
-                                  ("override", Mark.OVERRIDE), *_HAS.items()):  # fmt: skip
-                    if marks & bit:
-                        counts["marks"][name] += count
-        ordered = {name: counter.most_common(60) for name, counter in counts.items()}
-        ordered["year"].sort(reverse=True)
-        return ordered
+
+            def grouped(expression: str) -> list[tuple[Any, int]]:
+                rows = connection.exec_driver_sql(
+                    f"SELECT {expression}, count(*) FROM entry WHERE {condition.sql} GROUP BY 1",
+                    tuple(condition.values),
+                )
+                return [(row[0], row[1]) for row in rows]
+
+            counts: Counter[str] = Counter()
+            if by == "marks":
+                sums = ", ".join(f"coalesce(sum((marks & {bit}) <> 0), 0)" for bit in MARK_NAMES.values())
+                row = connection.exec_driver_sql(
+                    f"SELECT {sums} FROM entry WHERE {condition.sql}", tuple(condition.values)
+                ).one()
+                counts.update({name: n for name, n in zip(MARK_NAMES, row, strict=True) if n})
+            elif by == "category":
+                for joined, count in grouped("categories"):
+                    for category in joined.split("\x1f") if joined else ():
+                        counts[category] += count
+            elif by == "calendar":
+                names = {row[0]: row[1] for row in connection.exec_driver_sql("SELECT id, name FROM calendar")}
+                counts.update({names.get(calendar, ""): n for calendar, n in grouped("calendar_id")})
+            else:
+                counts.update(dict(grouped(FACETS[by])))
+        if by == "year":
+            return sorted(counts.items(), reverse=True)
+        return counts.most_common(60)
+
+
+class Remembered(Generic[Value]):
+    """The few results asked for last; keys hold the revision, so what is old is never asked for again."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._kept: OrderedDict[tuple[Any, ...], Value] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, key: tuple[Any, ...], make: Callable[[], Value]) -> Value:
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+        made = make()
+        with self._lock:
+            self._kept[key] = made
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+        return made
+
+
+def _in_order(connection: Connection, sort: str) -> list[int]:
+    """All entries in an order. Each of the orders has an index that holds all it needs."""
+    if sort != "calendar":
+        return _ids(connection, "listed = 1", [], SORTS[sort])
+    ids: list[int] = []
+    for (calendar,) in connection.exec_driver_sql(
+        "SELECT id FROM calendar ORDER BY name COLLATE NOCASE, id"
+    ).fetchall():
+        ids += _ids(connection, "calendar_id = ? AND listed = 1", [calendar], "start")
+    return ids
+
+
+def _ids(connection: Connection, where: str, values: list[Any], order: str = "") -> list[int]:
+    """Matching ids, as one string from SQLite: far quicker to fetch than as many rows."""
+    by = f" ORDER BY {order}" if order else ""
+    joined = connection.exec_driver_sql(
+        f"SELECT group_concat(id) FROM (SELECT id FROM entry WHERE {where}{by})", tuple(values)
+    ).scalar_one()
+    return json.loads(f"[{joined}]") if joined else []
 
 
 def rows_of(connection: Connection, ids: Any, table: str = "entry") -> list[dict[str, Any]]:

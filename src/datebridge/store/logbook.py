@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import Connection
 
@@ -24,8 +24,7 @@ class CannotApply(Exception):
     """The change set cannot be applied as it is; the message says why."""
 
 
-@dataclass(frozen=True, slots=True)
-class StoredChange:
+class StoredChange(NamedTuple):
     """A change by version ids; see `core.changes.Change` for its meaning."""
 
     calendar_id: int

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import JSON, Column, Index, LargeBinary
+from sqlalchemy import JSON, Column, Index, LargeBinary, text
 from sqlmodel import Field, SQLModel
 
 
@@ -26,8 +26,22 @@ class Calendar(SQLModel, table=True):
 class Facts_(SQLModel):
     """The index columns shared by versions and entries; meaning as in `core.events.Facts`."""
 
-    component: str
+    # What filters ask for most comes first in the row, where SQLite reaches it soonest.
     listed: bool = True
+    marks: int = 0
+    start: int | None = None
+    start_wall: int | None = None
+    end_wall: int | None = None
+    until_wall: int | None = None
+    weekdays: int = 0
+    gap_days: int = 0
+    year: int | None = None
+    component: str
+    status: str = ""
+    tzid: str = ""
+    zone: str = ""
+    categories: str = ""
+    recurrence: str = ""
     uid: str = ""
     recurrence_id: str = ""
     sequence: int = 0
@@ -36,22 +50,10 @@ class Facts_(SQLModel):
     summary_key: str = ""
     location: str = ""
     location_key: str = ""
-    start: int | None = None
-    start_wall: int | None = None
-    end_wall: int | None = None
-    until_wall: int | None = None
-    year: int | None = None
-    tzid: str = ""
-    zone: str = ""
     tzids: str = ""
-    recurrence: str = ""
     repeats: str = ""
-    weekdays: int = 0
-    marks: int = 0
-    status: str = ""
     privacy: str = ""
     busy: str = ""
-    categories: str = ""
     attendees: int = 0
     digest: bytes = Field(sa_type=LargeBinary)
 
@@ -76,8 +78,17 @@ class Entry(Facts_, table=True):
     """A version in force, with the same id, in a calendar."""
 
     __table_args__ = (
-        Index("ix_entry_start", "listed", "start"),
-        Index("ix_entry_summary", "listed", "summary_key"),
+        *(
+            Index(f"ix_entry_{name}", *columns, sqlite_where=text("listed = 1"))
+            for name, columns in (
+                ("start", ("start",)),
+                ("summary", ("summary_key",)),
+                ("location", ("location_key",)),
+                ("repeats", ("repeats",)),
+                ("zone", ("zone", "tzid")),
+                ("marks", ("marks",)),
+            )
+        ),
         Index("ix_entry_calendar", "calendar_id", "listed", "start"),
         Index("ix_entry_uid", "uid", "recurrence_id"),
     )

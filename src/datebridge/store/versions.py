@@ -17,7 +17,7 @@ from datebridge.core.problems import Problem
 INDEX_COLUMNS = (
     "component", "listed", "uid", "recurrence_id", "sequence", "modified", "summary", "summary_key",
     "location", "location_key", "start", "start_wall", "end_wall", "until_wall", "year", "tzid", "zone",
-    "tzids", "recurrence", "repeats", "weekdays", "marks", "status", "privacy", "busy", "categories",
+    "tzids", "recurrence", "repeats", "weekdays", "gap_days", "marks", "status", "privacy", "busy", "categories",
     "attendees", "digest",
 )  # fmt: skip
 INDEX = ", ".join(INDEX_COLUMNS)
@@ -46,8 +46,8 @@ def index_row(facts: Facts) -> tuple[Any, ...]:
         facts.component, facts.component not in _UNLISTED, facts.uid, facts.recurrence_id, facts.sequence,
         facts.modified, facts.summary, sort_key(facts.summary), facts.location, sort_key(facts.location),
         facts.start, facts.start_wall, facts.end_wall, facts.until_wall, year, facts.tzid, facts.zone,
-        "\x1f".join(facts.tzids), facts.recurrence, facts.repeats, facts.weekdays, facts.marks, facts.status,
-        facts.privacy, facts.busy, facts.categories, facts.attendees, facts.digest,
+        "\x1f".join(facts.tzids), facts.recurrence, facts.repeats, facts.weekdays, facts.gap_days, facts.marks,
+        facts.status, facts.privacy, facts.busy, facts.categories, facts.attendees, facts.digest,
     )  # fmt: skip
 
 

@@ -9,11 +9,11 @@
   const NAMES = ['calendar', 'year', 'kind', 'zone', 'category', 'status', 'marks'] as const;
   let shown = $state<(typeof NAMES)[number]>('calendar');
   const facets = createQuery(() => ({
-    queryKey: ['facets', filter],
-    queryFn: () => answer(client.GET('/api/facets', { params: { query: { filter } } })),
-    placeholderData: (previous) => previous,
+    queryKey: ['facets', shown, filter],
+    queryFn: () => answer(client.GET('/api/facets', { params: { query: { by: shown, filter } } })),
+    placeholderData: (previous, query) => (query?.queryKey[1] === shown ? previous : undefined),
   }));
-  const values = $derived(facets.data?.facets[shown] ?? []);
+  const values = $derived(facets.data ?? []);
 </script>
 
 <div class="border-line flex items-start gap-3 border-b px-4 py-1.5 text-[13px]">

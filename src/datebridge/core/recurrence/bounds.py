@@ -6,6 +6,7 @@ All times here are wall-clock times of the series itself, in its own zone.
 from __future__ import annotations
 
 import calendar
+from collections.abc import Iterator
 from datetime import datetime, timedelta
 from functools import lru_cache
 
@@ -55,6 +56,19 @@ def weekdays(rule: Rule, start: datetime) -> int:
     return ALL_WEEKDAYS
 
 
+def longest_gap(rule: Rule, start: datetime) -> int:
+    """Days within which the next occurrence always begins while the rule runs; 0 where that is not plain."""
+    if rule.freq == "DAILY" and not rule.by and not rule.byday:
+        return rule.interval
+    if rule.freq == "WEEKLY" and not rule.by:
+        return 7 * rule.interval
+    if rule.freq == "MONTHLY" and not rule.by:
+        if rule.byday:
+            return 31 * rule.interval + 7 if all(-5 < nth < 5 for nth, _ in rule.byday) else 0
+        return 31 * rule.interval if start.day <= 28 else 0
+    return 0
+
+
 def happens(recurrence: str, start_wall: int, low: int, high: int) -> bool:
     """Whether a series begins an occurrence in [low, high), all in wall seconds.
 
@@ -64,37 +78,119 @@ def happens(recurrence: str, start_wall: int, low: int, high: int) -> bool:
     """
     if low <= start_wall < high:
         return True
-    rules, extra, gone = [], set(), set()
-    for line in recurrence.split("\n"):
-        if line.startswith("+"):
-            extra.add(int(line[1:]))
-        elif line.startswith("-"):
-            gone.add(int(line[1:]))
-        elif line:
-            rules.append(line)
-    if any(low <= moment < high for moment in extra - gone):
-        return True
-    start, first, last = (from_wall_seconds(s) for s in (start_wall, low, high))
-    left_out = {from_wall_seconds(s) for s in gone}
+    start, first, last = from_wall_seconds(start_wall), _clock(low), _clock(high)
     try:
+        if "\n" not in recurrence and recurrence[:1] not in "+-":
+            return _begins_between(recurrence, start, first, last, frozenset())
+        lines = recurrence.split("\n")
+        gone = {int(line[1:]) for line in lines if line.startswith("-")}
+        extra = {int(line[1:]) for line in lines if line.startswith("+")}
+        if any(low <= moment < high for moment in extra - gone):
+            return True
+        left_out = frozenset(map(from_wall_seconds, gone))
+        rules = [line for line in lines if line and line[0] not in "+-"]
         return any(_begins_between(rule, start, first, last, left_out) for rule in rules)
     except (ValueError, OverflowError):
         return False
 
 
-def _begins_between(text: str, start: datetime, low: datetime, high: datetime, gone: set[datetime]) -> bool:
+_clock = lru_cache(maxsize=64)(from_wall_seconds)
+
+
+def _begins_between(text: str, start: datetime, low: datetime, high: datetime, gone: frozenset[datetime]) -> bool:
     if high <= start:
         return False
-    rule = parse_rule(text)
+    rule = _parsed(text)
     if rule.until is not None and low > rule.until.wall + timedelta(days=1):
         return False
-    near = start if rule.count is not None else _fast_forward(rule, start, low)
-    for found in _plain(text, near).xafter(low, inc=True):
+    low = max(low, start)
+    candidates = _candidates(rule, start, low, high)
+    if candidates is None:
+        near = start if rule.count is not None else _fast_forward(rule, start, low)
+        candidates = _plain(text, near).xafter(low, inc=True)
+    for found in candidates:
         if found >= high:
             return False
         if found >= start and found not in gone:
             return True
     return False
+
+
+_parsed = lru_cache(maxsize=2048)(parse_rule)
+
+
+def _candidates(rule: Rule, start: datetime, low: datetime, high: datetime) -> Iterator[datetime] | None:
+    """The starts in [low, high) of the plainer rules, by arithmetic; None for all others."""
+    if rule.freq == "MONTHLY" and rule.count is None and rule.by.keys() <= {"BYMONTHDAY"}:
+        return None if rule.by and rule.byday else _monthly(rule, start, low, high)
+    if rule.by or rule.freq not in ("DAILY", "WEEKLY") or (rule.byday and rule.freq == "DAILY"):
+        return None
+    days = {WEEKDAYS.index(day) for _, day in rule.byday}
+    if days and (rule.count is not None or days != {start.weekday()}):
+        return None if rule.count is not None else _weekly(rule, start, days, low, high)
+    return _stepped(rule, start, low, high)
+
+
+def _stepped(rule: Rule, start: datetime, low: datetime, high: datetime) -> Iterator[datetime]:
+    step = timedelta(days=rule.interval * (7 if rule.freq == "WEEKLY" else 1))
+    number = -(-(low - start) // step)
+    while (found := start + number * step) < high and (rule.count is None or number < rule.count):
+        if rule.until is not None and found > _until(rule):
+            return
+        yield found
+        number += 1
+
+
+def _weekly(rule: Rule, start: datetime, days: set[int], low: datetime, high: datetime) -> Iterator[datetime]:
+    first_day = WEEKDAYS.index(rule.wkst)
+    week = start.toordinal() - (start.weekday() - first_day) % 7
+    found = datetime.combine(low.date(), start.time())
+    while found < high and (rule.until is None or found <= _until(rule)):
+        weekday = found.weekday()
+        if weekday in days and found >= low:
+            weeks = (found.toordinal() - (weekday - first_day) % 7 - week) // 7
+            if weeks % rule.interval == 0:
+                yield found
+        found += timedelta(days=1)
+
+
+def _monthly(rule: Rule, start: datetime, low: datetime, high: datetime) -> Iterator[datetime]:
+    month = low.year * 12 + low.month - 1
+    off_beat = (month - start.year * 12 - start.month + 1) % rule.interval
+    if off_beat:
+        month += rule.interval - off_beat
+    while True:
+        year, index = divmod(month, 12)
+        if (year, index + 1) > (high.year, high.month):
+            return
+        for day in _days_of_month(rule, start.day, year, index + 1):
+            found = start.replace(year=year, month=index + 1, day=day)
+            if rule.until is not None and found > _until(rule):
+                return
+            if found >= low:
+                yield found
+        month += rule.interval
+
+
+def _days_of_month(rule: Rule, start_day: int, year: int, month: int) -> list[int]:
+    first, length = calendar.monthrange(year, month)
+    days: set[int] = set()
+    for nth, name in rule.byday:
+        fitting = range(1 + (WEEKDAYS.index(name) - first) % 7, length + 1, 7)
+        if nth == 0:
+            days.update(fitting)
+        elif -len(fitting) <= nth <= len(fitting):
+            days.add(fitting[nth - 1 if nth > 0 else nth])
+    if not rule.byday:
+        wanted = rule.by.get("BYMONTHDAY", (start_day,))
+        days.update(day if day > 0 else length + 1 + day for day in wanted)
+    return sorted(day for day in days if 1 <= day <= length)
+
+
+def _until(rule: Rule) -> datetime:
+    """The last moment UNTIL allows, on the clock of the series as in `_plain`."""
+    assert rule.until is not None  # noqa: S101
+    return rule.until.wall + (timedelta(days=1, seconds=-1) if rule.until.is_date else timedelta())
 
 
 def _fast_forward(rule: Rule, start: datetime, low: datetime) -> datetime:

@@ -100,8 +100,21 @@ def upgrade() -> None:
         batch_op.create_index(batch_op.f('ix_problem_version_id'), ['version_id'], unique=False)
 
     op.create_table('version',
-    sa.Column('component', sa.String(), nullable=False),
     sa.Column('listed', sa.Boolean(), nullable=False),
+    sa.Column('marks', sa.Integer(), nullable=False),
+    sa.Column('start', sa.Integer(), nullable=True),
+    sa.Column('start_wall', sa.Integer(), nullable=True),
+    sa.Column('end_wall', sa.Integer(), nullable=True),
+    sa.Column('until_wall', sa.Integer(), nullable=True),
+    sa.Column('weekdays', sa.Integer(), nullable=False),
+    sa.Column('gap_days', sa.Integer(), nullable=False),
+    sa.Column('year', sa.Integer(), nullable=True),
+    sa.Column('component', sa.String(), nullable=False),
+    sa.Column('status', sa.String(), nullable=False),
+    sa.Column('tzid', sa.String(), nullable=False),
+    sa.Column('zone', sa.String(), nullable=False),
+    sa.Column('categories', sa.String(), nullable=False),
+    sa.Column('recurrence', sa.String(), nullable=False),
     sa.Column('uid', sa.String(), nullable=False),
     sa.Column('recurrence_id', sa.String(), nullable=False),
     sa.Column('sequence', sa.Integer(), nullable=False),
@@ -110,22 +123,10 @@ def upgrade() -> None:
     sa.Column('summary_key', sa.String(), nullable=False),
     sa.Column('location', sa.String(), nullable=False),
     sa.Column('location_key', sa.String(), nullable=False),
-    sa.Column('start', sa.Integer(), nullable=True),
-    sa.Column('start_wall', sa.Integer(), nullable=True),
-    sa.Column('end_wall', sa.Integer(), nullable=True),
-    sa.Column('until_wall', sa.Integer(), nullable=True),
-    sa.Column('year', sa.Integer(), nullable=True),
-    sa.Column('tzid', sa.String(), nullable=False),
-    sa.Column('zone', sa.String(), nullable=False),
     sa.Column('tzids', sa.String(), nullable=False),
-    sa.Column('recurrence', sa.String(), nullable=False),
     sa.Column('repeats', sa.String(), nullable=False),
-    sa.Column('weekdays', sa.Integer(), nullable=False),
-    sa.Column('marks', sa.Integer(), nullable=False),
-    sa.Column('status', sa.String(), nullable=False),
     sa.Column('privacy', sa.String(), nullable=False),
     sa.Column('busy', sa.String(), nullable=False),
-    sa.Column('categories', sa.String(), nullable=False),
     sa.Column('attendees', sa.Integer(), nullable=False),
     sa.Column('digest', sa.LargeBinary(), nullable=False),
     sa.Column('id', sa.Integer(), nullable=False),
@@ -155,8 +156,21 @@ def upgrade() -> None:
         batch_op.create_index('ix_change_before', ['before_id'], unique=False)
 
     op.create_table('entry',
-    sa.Column('component', sa.String(), nullable=False),
     sa.Column('listed', sa.Boolean(), nullable=False),
+    sa.Column('marks', sa.Integer(), nullable=False),
+    sa.Column('start', sa.Integer(), nullable=True),
+    sa.Column('start_wall', sa.Integer(), nullable=True),
+    sa.Column('end_wall', sa.Integer(), nullable=True),
+    sa.Column('until_wall', sa.Integer(), nullable=True),
+    sa.Column('weekdays', sa.Integer(), nullable=False),
+    sa.Column('gap_days', sa.Integer(), nullable=False),
+    sa.Column('year', sa.Integer(), nullable=True),
+    sa.Column('component', sa.String(), nullable=False),
+    sa.Column('status', sa.String(), nullable=False),
+    sa.Column('tzid', sa.String(), nullable=False),
+    sa.Column('zone', sa.String(), nullable=False),
+    sa.Column('categories', sa.String(), nullable=False),
+    sa.Column('recurrence', sa.String(), nullable=False),
     sa.Column('uid', sa.String(), nullable=False),
     sa.Column('recurrence_id', sa.String(), nullable=False),
     sa.Column('sequence', sa.Integer(), nullable=False),
@@ -165,22 +179,10 @@ def upgrade() -> None:
     sa.Column('summary_key', sa.String(), nullable=False),
     sa.Column('location', sa.String(), nullable=False),
     sa.Column('location_key', sa.String(), nullable=False),
-    sa.Column('start', sa.Integer(), nullable=True),
-    sa.Column('start_wall', sa.Integer(), nullable=True),
-    sa.Column('end_wall', sa.Integer(), nullable=True),
-    sa.Column('until_wall', sa.Integer(), nullable=True),
-    sa.Column('year', sa.Integer(), nullable=True),
-    sa.Column('tzid', sa.String(), nullable=False),
-    sa.Column('zone', sa.String(), nullable=False),
     sa.Column('tzids', sa.String(), nullable=False),
-    sa.Column('recurrence', sa.String(), nullable=False),
     sa.Column('repeats', sa.String(), nullable=False),
-    sa.Column('weekdays', sa.Integer(), nullable=False),
-    sa.Column('marks', sa.Integer(), nullable=False),
-    sa.Column('status', sa.String(), nullable=False),
     sa.Column('privacy', sa.String(), nullable=False),
     sa.Column('busy', sa.String(), nullable=False),
-    sa.Column('categories', sa.String(), nullable=False),
     sa.Column('attendees', sa.Integer(), nullable=False),
     sa.Column('digest', sa.LargeBinary(), nullable=False),
     sa.Column('id', sa.Integer(), nullable=False),
@@ -190,9 +192,13 @@ def upgrade() -> None:
     )
     with op.batch_alter_table('entry', schema=None) as batch_op:
         batch_op.create_index('ix_entry_calendar', ['calendar_id', 'listed', 'start'], unique=False)
-        batch_op.create_index('ix_entry_start', ['listed', 'start'], unique=False)
-        batch_op.create_index('ix_entry_summary', ['listed', 'summary_key'], unique=False)
+        batch_op.create_index('ix_entry_location', ['location_key'], unique=False, sqlite_where=sa.text('listed = 1'))
+        batch_op.create_index('ix_entry_marks', ['marks'], unique=False, sqlite_where=sa.text('listed = 1'))
+        batch_op.create_index('ix_entry_repeats', ['repeats'], unique=False, sqlite_where=sa.text('listed = 1'))
+        batch_op.create_index('ix_entry_start', ['start'], unique=False, sqlite_where=sa.text('listed = 1'))
+        batch_op.create_index('ix_entry_summary', ['summary_key'], unique=False, sqlite_where=sa.text('listed = 1'))
         batch_op.create_index('ix_entry_uid', ['uid', 'recurrence_id'], unique=False)
+        batch_op.create_index('ix_entry_zone', ['zone', 'tzid'], unique=False, sqlite_where=sa.text('listed = 1'))
 
     op.create_table('incoming_group',
     sa.Column('id', sa.Integer(), nullable=False),
