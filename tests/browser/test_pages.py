@@ -43,6 +43,21 @@ def test_a_file_into_an_existing_calendar_says_what_is_here_already(page: Page, 
     expect(page.get_by_role("button", name=re.compile("in “Workshop”"))).to_be_disabled()
 
 
+def test_many_files_are_taken_in_as_one_batch_each_into_a_fresh_calendar(page: Page, tmp_path: Path) -> None:
+    paths = [tmp_path / f"boat-{k}.ics" for k in range(3)]
+    for k, path in enumerate(paths):
+        path.write_text(calendar(event(f"boat-{k}", f"Boat {k} sails"), header="X-WR-CALNAME:Boat"))
+    page.goto("/connect")
+    page.get_by_label("Calendar files").set_input_files(paths)
+    page.get_by_role("button", name="Take in all 4, each into a fresh calendar").click()
+    expect(page.get_by_role("heading", name="Import 4 files into 4 calendars")).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Add 57 entries to 4 calendars")).click()
+    counted(page, "Done: Import 4 files")
+    page.goto("/connect")
+    for name in ("Boat", "boat-1", "boat-2", "Mooring log"):
+        expect(page.get_by_role("region", name="Calendars")).to_contain_text(name)
+
+
 def test_a_file_that_is_none_is_refused_in_words(page: Page, tmp_path: Path) -> None:
     path = tmp_path / "notes.ics"
     path.write_text("shopping list")

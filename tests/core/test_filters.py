@@ -70,7 +70,7 @@ def test_a_quoted_value_comes_back(value: str) -> None:
 
 
 def completions(text: str) -> list[str]:
-    return [c.insert for c in complete(text, len(text), {"calendar": ["Duty rota", "Labs"]})]
+    return [c.insert for c in complete(text, len(text), {"calendar": ["Duty rota", "Labs"]}.__getitem__)]
 
 
 def test_completion_offers_fields_then_values() -> None:

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import base64
+import gzip
 import hashlib
+import mimetypes
 import re
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
 
-from fastapi import FastAPI, Request
+from fastapi import FastAPI, Request, Response
 from fastapi.responses import FileResponse, JSONResponse
 from starlette.middleware.gzip import GZipMiddleware
-from starlette.staticfiles import StaticFiles
 
 from datebridge import __version__
 from datebridge.api import bringing, changes, entries
@@ -28,7 +29,8 @@ from datebridge.store.database import Store
 from datebridge.store.ledger import Ledger
 from datebridge.store.logbook import CannotApply, recover
 
-WEB = Path(__file__).parent.parent / "web"
+WEB = Path(__file__).resolve().parent.parent / "web"
+_FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 
 
 def create_app(settings: Settings, work: bool = True) -> FastAPI:
@@ -84,7 +86,22 @@ def _front_end(api: FastAPI) -> None:
     """The built pages. Every path that is no file is the same page: the browser finds its way from there."""
     if not (WEB / "index.html").is_file():
         return
-    api.mount("/_app", StaticFiles(directory=WEB / "_app"), name="assets")
+    packed: dict[str, tuple[bytes, str]] = {}  # the built files are few and never change while this runs
+
+    @api.get("/_app/{path:path}", include_in_schema=False)
+    def asset(path: str, request: Request) -> Response:
+        file = (WEB / "_app" / path).resolve()
+        if not file.is_relative_to(WEB) or not file.is_file():
+            return Response(status_code=404)
+        if path.endswith(".woff2") or "gzip" not in request.headers.get("accept-encoding", ""):
+            return FileResponse(file, headers=_FOREVER)
+        if path not in packed:
+            kind = mimetypes.guess_type(path)[0] or "application/octet-stream"
+            packed[path] = gzip.compress(file.read_bytes(), 9), kind
+        data, kind = packed[path]
+        return Response(
+            data, media_type=kind, headers={**_FOREVER, "Content-Encoding": "gzip", "Vary": "Accept-Encoding"}
+        )
 
     @api.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> FileResponse:

@@ -18,6 +18,7 @@ from datebridge.api.shapes import (
     ProblemCount,
     SetId,
     TakeIn,
+    TakeManyIn,
     TakeOutcome,
 )  # fmt: skip
 from datebridge.core.problems import CODES
@@ -43,6 +44,14 @@ def listed(app: AppDep) -> list[IncomingOut]:
 
 def _out(row: dict[str, Any]) -> IncomingOut:
     return IncomingOut(**{k: v for k, v in row.items() if k != "created_at"}, at=present.stamp(row["created_at"]))
+
+
+@router.post("/take")
+def take_many(app: AppDep, wish: TakeManyIn) -> SetId:
+    """Propose taking several files in as one batch, each into a fresh calendar."""
+    with app.store.read() as connection:
+        decisions = incoming.fresh_decisions(connection, wish.incoming)
+    return SetId(set_id=taking.propose_taking(app.store, wish.incoming, decisions))
 
 
 @router.get("/{incoming_id}")

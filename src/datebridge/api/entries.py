@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Literal
 from urllib.parse import quote as encode
 
@@ -24,7 +25,7 @@ from datebridge.api.shapes import (
     SelectionIn,
     SetId,
 )  # fmt: skip
-from datebridge.core.events import Mark, derive
+from datebridge.core.events import derive
 from datebridge.core.filters import FilterError, complete, parse_filter, quote
 from datebridge.services import cleaning, details, handing, jobs
 from datebridge.store.ledger import compile_filter, rows_of, this_day
@@ -41,15 +42,7 @@ _MARK_TERMS = {"series": "repeats:yes", "all day": "allday:yes", "private": "pri
 @router.get("/calendars")
 def calendars(app: AppDep) -> list[CalendarOut]:
     """The calendars, with what each says about itself."""
-    with app.store.read() as connection:
-        rows = connection.exec_driver_sql(
-            "SELECT k.id, k.name, k.colour, k.source, k.taken_at, count(e.id),"
-            f" coalesce(sum((e.marks & {Mark.PROBLEM}) <> 0), 0), min(e.start_wall),"
-            " max(coalesce(e.until_wall, e.end_wall)),"
-            f" coalesce(max(e.marks & {Mark.ENDLESS}), 0) FROM calendar k"
-            " LEFT JOIN entry e ON e.calendar_id = k.id AND e.listed WHERE k.live GROUP BY k.id"
-            " ORDER BY k.name COLLATE NOCASE"
-        ).fetchall()
+    rows = app.ledger.calendars()
     return [
         CalendarOut(
             id=row[0], name=row[1], colour=row[2], state="snapshot · writable here", source=row[3],
@@ -108,7 +101,7 @@ def check_filter(app: AppDep, filter: str = "", cursor: int = 0) -> FilterCheck:
     """Whether a filter line parses, and how it can go on at the cursor."""
     suggestions = [
         CompletionOut(insert=c.insert, start=c.start, end=c.end, hint=c.hint)
-        for c in complete(filter, cursor, details.known_values(app.store))
+        for c in complete(filter, cursor, partial(details.known_values, app.store))
     ]
     try:
         parse_filter(filter)

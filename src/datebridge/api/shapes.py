@@ -224,6 +224,12 @@ class TakeIn(BaseModel):
     decisions: list[DecisionIn] = Field(min_length=1)
 
 
+class TakeManyIn(BaseModel):
+    """Files that are all taken in, each into a fresh calendar."""
+
+    incoming: list[int] = Field(min_length=1, max_length=2_000)
+
+
 class TakeOutcome(BaseModel):
     """What taking the file in as decided would do."""
 

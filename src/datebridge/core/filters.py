@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import calendar as months
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -155,11 +155,11 @@ class Completion:
     hint: str
 
 
-def complete(text: str, cursor: int, values: Mapping[str, Iterable[str]], limit: int = 12) -> list[Completion]:
+def complete(text: str, cursor: int, values: Callable[[str], Iterable[str]], limit: int = 12) -> list[Completion]:
     """What can stand at the cursor: field names, or the values of the field being written.
 
     Args:
-        values: known values by field, most useful first.
+        values: gives the known values of a field, the most useful first.
     """
     start = cursor
     quotes = text.count('"', 0, cursor) % 2
@@ -179,7 +179,7 @@ def complete(text: str, cursor: int, values: Mapping[str, Iterable[str]], limit:
         ][:limit]
     done, comma, last = part.rpartition(",")
     wanted = last.strip('"').lower()
-    known = FIELDS.get(field.lower(), ("", ()))[1] or values.get(field.lower(), ())
+    known = FIELDS.get(field.lower(), ("", ()))[1] or values(field.lower())
     matching = [v for v in known if wanted in v.lower()]
     matching.sort(key=lambda v: not v.lower().startswith(wanted))
     return [Completion(f"{minus}{field}:{done}{comma}{quote(value)} ", start, cursor, "") for value in matching[:limit]]

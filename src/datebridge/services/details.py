@@ -90,35 +90,29 @@ def _alarm(trigger: str) -> str:
     return f"{trigger[1:]} before" if trigger.startswith("-P") else trigger
 
 
-def known_values(store: Store) -> dict[str, list[str]]:
-    """Values the filter line can offer, most frequent first."""
-
-    def column(connection: Connection, sql: str) -> list[str]:
-        return [str(row[0]) for row in connection.exec_driver_sql(sql)]
-
+def known_values(store: Store, field: str) -> list[str]:
+    """Values of one field the filter line can offer, the most useful first."""
+    if field == "problem":
+        return sorted(CODES)
+    days = ["today", "yesterday"] if field in ("before", "after", "on") else []
+    sql = _VALUES.get("on" if days else field)
+    if sql is None:
+        return []
     with store.read() as connection:
-        categories: dict[str, int] = {}
-        for joined, count in connection.exec_driver_sql(
-            "SELECT categories, count(*) FROM entry WHERE categories <> '' GROUP BY 1"
-        ):
-            for category in joined.split("\x1f"):
-                categories[category] = categories.get(category, 0) + count
-        days = ["today", "yesterday"]
-        years = column(connection, "SELECT DISTINCT year FROM entry WHERE year IS NOT NULL ORDER BY 1 DESC LIMIT 30")
-        return {
-            "calendar": column(connection, "SELECT name FROM calendar WHERE live ORDER BY name COLLATE NOCASE"),
-            "zone": ["none", *column(
-                connection,
-                "SELECT coalesce(nullif(zone, ''), tzid) FROM entry WHERE tzid <> '' AND listed GROUP BY 1"
-                " ORDER BY count(*) DESC LIMIT 60",
-            )],
-            "category": sorted(categories, key=lambda c: -categories[c]),
-            "imported": column(
-                connection, "SELECT id FROM change_set WHERE kind = 'import' AND state = 'applied' ORDER BY id DESC"
-            ),
-            "problem": sorted(CODES),
-            "before": [*days, *years], "after": [*days, *years], "on": [*days, *years],
-        }  # fmt: skip
+        rows = [str(row[0]) for row in connection.exec_driver_sql(sql)]
+    if field == "category":  # an entry's categories are kept together, the most frequent combinations first
+        rows = list(dict.fromkeys(category for joined in rows for category in joined.split("\x1f")))
+    return [*days, *rows]
+
+
+_VALUES = {
+    "calendar": "SELECT name FROM calendar WHERE live ORDER BY name COLLATE NOCASE",
+    "zone": "SELECT 'none' UNION ALL SELECT * FROM (SELECT coalesce(nullif(zone, ''), tzid) FROM entry"
+    " WHERE tzid <> '' AND listed = 1 GROUP BY 1 ORDER BY count(*) DESC LIMIT 60)",
+    "category": "SELECT categories FROM entry WHERE categories <> '' GROUP BY 1 ORDER BY count(*) DESC LIMIT 500",
+    "imported": "SELECT id FROM change_set WHERE kind = 'import' AND state = 'applied' ORDER BY id DESC",
+    "on": "SELECT DISTINCT year FROM entry WHERE year IS NOT NULL ORDER BY 1 DESC LIMIT 30",
+}
 
 
 def is_zone(name: str) -> bool:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from sqlalchemy import Connection
 
 from datebridge.services.reading import forget
 from datebridge.services.receiving import forget_file
+from datebridge.services.taking import Decision
 from datebridge.settings import Settings
 from datebridge.store.database import Store
 from datebridge.store.logbook import CannotApply
@@ -48,10 +50,15 @@ def count_waiting(connection: Connection) -> int:
     )
 
 
-def suggested_name(connection: Connection, name: str, file_name: str) -> str:
-    """A name for a fresh calendar that no other has: the file's own, else the stated one, else numbered."""
+def suggested_name(connection: Connection, name: str, file_name: str, besides: Iterable[str] = ()) -> str:
+    """A name for a fresh calendar that no other has: the stated one, else the file's, else numbered.
+
+    Args:
+        besides: names that are given at the same time.
+    """
     stem = file_name.rsplit(".", 1)[0] or file_name
     taken = {row[0].lower() for row in connection.exec_driver_sql("SELECT name FROM calendar WHERE live")}
+    taken.update(given.lower() for given in besides)
     for candidate in (name, stem):
         if candidate and candidate.lower() not in taken:
             return candidate
@@ -59,6 +66,20 @@ def suggested_name(connection: Connection, name: str, file_name: str) -> str:
     while f"{stem} {number}".lower() in taken:
         number += 1
     return f"{stem} {number}"
+
+
+def fresh_decisions(connection: Connection, incoming: list[int]) -> list[Decision]:
+    """Each group of the given files into a fresh calendar of its own."""
+    decisions: list[Decision] = []
+    for number in incoming:
+        for group, name, file_name in connection.exec_driver_sql(
+            "SELECT g.id, g.name, i.name FROM incoming_group g JOIN incoming i ON i.id = g.incoming_id"
+            " WHERE i.id = ? ORDER BY g.id",
+            (number,),
+        ).fetchall():
+            given = [decision.name for decision in decisions]
+            decisions.append(Decision(group, None, suggested_name(connection, name, file_name, given)))
+    return decisions
 
 
 def turn_away(store: Store, settings: Settings, incoming_id: int) -> None:

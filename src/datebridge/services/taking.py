@@ -18,6 +18,7 @@ from datebridge.store.logbook import (
     Proposal,
     StoredChange,
     add_changes,
+    add_creations,
     close_set,
     header_name,
     open_set,
@@ -169,6 +170,10 @@ def _take(connection: Connection, set_id: int, decision: Decision) -> int:
         )
         version = add_text(connection, "VCALENDAR", named_header(header, name))
         changes.append(StoredChange(calendar, "", "", None, version, "A fresh calendar for this file."))
+    if decision.calendar_id is None and not decision.skip_elsewhere:
+        add_changes(connection, set_id, changes)
+        add_creations(connection, set_id, calendar, decision.group_id)
+        return 0
     staged = connection.exec_driver_sql(
         f"SELECT {_STAGED} FROM version WHERE group_id = ? ORDER BY id", (decision.group_id,)
     ).fetchall()

@@ -175,6 +175,7 @@ class Ledger:
     def __init__(self, store: Store) -> None:
         self.store = store
         self._orders: Remembered[array[int]] = Remembered(len(SORTS))
+        self._calendars: Remembered[list[tuple[Any, ...]]] = Remembered(1)
         self._matches: Remembered[frozenset[int]] = Remembered(16)
 
     def order(self, connection: Connection, text: str, sort: str = "when", descending: bool = False) -> array[int]:
@@ -215,6 +216,26 @@ class Ledger:
                     f"SELECT count(*) FROM entry WHERE {condition.sql} AND coalesce(start, -9e15) < ?",
                     (*condition.values, wall_seconds_of(today)),
                 ).scalar_one()
+            )
+
+    def calendars(self) -> list[tuple[Any, ...]]:
+        """Each calendar: id, name, colour, source, taken_at, entries, with problems, first, last, any without end."""
+        with self.store.read() as connection:
+            revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
+            return self._calendars.get(
+                (revision,),
+                lambda: [
+                    tuple(row)
+                    for row in connection.exec_driver_sql(
+                        "SELECT k.id, k.name, k.colour, k.source, k.taken_at, coalesce(e.entries, 0),"
+                        " coalesce(e.problems, 0), e.first, e.last, coalesce(e.endless, 0) FROM calendar k LEFT JOIN"
+                        " (SELECT calendar_id, count(*) entries, min(start_wall) first,"
+                        f" sum((marks & {Mark.PROBLEM}) <> 0) problems, max(marks & {Mark.ENDLESS}) endless,"
+                        " max(coalesce(until_wall, end_wall)) last"
+                        " FROM entry WHERE +listed = 1 GROUP BY +calendar_id) e ON e.calendar_id = k.id"
+                        " WHERE k.live ORDER BY k.name COLLATE NOCASE"
+                    )
+                ],
             )
 
     def ids(self, connection: Connection, selection: Selection) -> Iterator[int]:

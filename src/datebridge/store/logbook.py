@@ -69,6 +69,16 @@ def add_changes(connection: Connection, set_id: int, changes: Iterable[StoredCha
         connection.exec_driver_sql(_CHANGE, rows)
 
 
+def add_creations(connection: Connection, set_id: int, calendar: int, group: int) -> None:
+    """Propose putting every version of an incoming group into a calendar that has none of them."""
+    connection.exec_driver_sql(
+        "INSERT INTO change (set_id, position, calendar_id, uid, recurrence_id, after_id, reason, held)"
+        " SELECT ?, ? + row_number() OVER (ORDER BY id), ?, uid, recurrence_id, id, '', 0 FROM version"
+        " WHERE group_id = ?",
+        (set_id, _next_position(connection, set_id), calendar, group),
+    )
+
+
 def add_deletions(connection: Connection, set_id: int, ids: Iterable[int], reason: str) -> None:
     """Propose taking the given entries out."""
     for chunk in chunks(ids, 10_000):

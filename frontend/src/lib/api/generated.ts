@@ -93,7 +93,7 @@ export interface paths {
         };
         /**
          * Facets
-         * @description Counts of what matches, each with the term that narrows to it.
+         * @description Counts of what matches by one thing, each with the term that narrows to it.
          */
         get: operations["facets_api_facets_get"];
         put?: never;
@@ -525,6 +525,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/incoming/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Many
+         * @description Propose taking several files in as one batch, each into a fresh calendar.
+         */
+        post: operations["take_many_api_incoming_take_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/incoming/{incoming_id}": {
         parameters: {
             query?: never;
@@ -824,13 +844,6 @@ export interface components {
              */
             term: string;
         };
-        /** FacetsOut */
-        FacetsOut: {
-            /** Facets */
-            facets: {
-                [key: string]: components["schemas"]["FacetValue"][];
-            };
-        };
         /** FactOut */
         FactOut: {
             /** Label */
@@ -1069,6 +1082,14 @@ export interface components {
             decisions: components["schemas"]["DecisionIn"][];
         };
         /**
+         * TakeManyIn
+         * @description Files that are all taken in, each into a fresh calendar.
+         */
+        TakeManyIn: {
+            /** Incoming */
+            incoming: number[];
+        };
+        /**
          * TakeOutcome
          * @description What taking the file in as decided would do.
          */
@@ -1239,7 +1260,8 @@ export interface operations {
     };
     facets_api_facets_get: {
         parameters: {
-            query?: {
+            query: {
+                by: "calendar" | "year" | "kind" | "zone" | "category" | "status" | "marks";
                 filter?: string;
             };
             header?: never;
@@ -1254,7 +1276,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FacetsOut"];
+                    "application/json": components["schemas"]["FacetValue"][];
                 };
             };
             /** @description Validation Error */
@@ -1911,6 +1933,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobId"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_many_api_incoming_take_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeManyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetId"];
                 };
             };
             /** @description Validation Error */

@@ -4,19 +4,20 @@
   import { count } from '$lib/words';
 
   /** Counts of what matches, that narrow by a click. One kind of count is shown at a time. */
-  const { filter, onnarrow }: { filter: string; onnarrow: (term: string) => void } = $props();
+  const { filter, ready, onnarrow }: { filter: string; ready: boolean; onnarrow: (term: string) => void } = $props();
 
   const NAMES = ['calendar', 'year', 'kind', 'zone', 'category', 'status', 'marks'] as const;
   let shown = $state<(typeof NAMES)[number]>('calendar');
   const facets = createQuery(() => ({
     queryKey: ['facets', shown, filter],
     queryFn: () => answer(client.GET('/api/facets', { params: { query: { by: shown, filter } } })),
+    enabled: ready, // the rows come first
     placeholderData: (previous, query) => (query?.queryKey[1] === shown ? previous : undefined),
   }));
   const values = $derived(facets.data ?? []);
 </script>
 
-<div class="border-line flex items-start gap-3 border-b px-4 py-1.5 text-[13px]">
+<div class="border-line flex min-h-[37px] items-start gap-3 border-b px-4 py-1.5 text-[13px]">
   <div class="flex shrink-0 items-center gap-1" role="group" aria-label="Count by">
     <span class="text-soft mr-1">Count by</span>
     {#each NAMES as name (name)}

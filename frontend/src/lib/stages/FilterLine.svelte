@@ -19,6 +19,7 @@
   const check = createQuery(() => ({
     queryKey: ['filter', text, cursor],
     queryFn: () => answer(client.GET('/api/filter', { params: { query: { filter: text, cursor } } })),
+    enabled: open || text !== '',
     placeholderData: (previous) => previous,
   }));
   const error = $derived(check.data?.error ?? '');

@@ -14,6 +14,7 @@
   const running = createQuery(() => ({ queryKey: ['jobs'], queryFn: () => answer(client.GET('/api/jobs')) }));
 
   const waiting = $derived((files.data ?? []).filter((file) => file.state !== 'taken'));
+  const ready = $derived(waiting.filter((file) => file.state === 'waiting').length);
   const rest = $derived((files.data ?? []).filter((file) => file.state === 'taken'));
 
   let input: HTMLInputElement;
@@ -50,6 +51,16 @@
       const read = done.result.incoming as number[];
       if (read.length === 1) await goto(`/connect/${read[0]}`);
       else notices.say(`${counted(read.length, 'file', 'files')} read. Nothing is in any calendar yet.`);
+    }
+  }
+
+  async function takeAll(): Promise<void> {
+    try {
+      const ids = waiting.filter((file) => file.state === 'waiting').map((file) => file.id);
+      const { set_id } = await answer(client.POST('/api/incoming/take', { body: { incoming: ids } }));
+      await goto(`/mend/${set_id}`);
+    } catch (error) {
+      notices.wrong(error);
     }
   }
 
@@ -111,6 +122,11 @@
 
   {#if files.isError}<p class="text-removed py-2">{files.error.message}</p>{/if}
   {@render list('Waiting for you', waiting)}
+  {#if ready > 1}
+    <p class="-mt-4 mb-6">
+      <Action onclick={() => void takeAll()}>Take in all {count(ready)}, each into a fresh calendar…</Action>
+    </p>
+  {/if}
   <div class="mb-6"><CalendarList /></div>
   {@render list('Files taken in', rest)}
 </div>

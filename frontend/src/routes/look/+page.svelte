@@ -201,7 +201,7 @@
   {#if filter}<Action onclick={() => show('')}>Show everything</Action>{/if}
   <span class="figures w-36 pt-1.5 text-right" role="status">{counted(total, 'entry', 'entries')}</span>
 </div>
-<Facets {filter} onnarrow={narrow} />
+<Facets {filter} ready={total > 0 || filter !== ''} onnarrow={narrow} />
 
 <div class="flex min-h-0 flex-1">
   <!-- svelte-ignore a11y_no_noninteractive_tabindex (a grid takes focus and the keys for its rows) -->
