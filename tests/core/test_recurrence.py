@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime, timedelta
+from itertools import pairwise
 
 import pytest
 from dateutil.rrule import rrulestr
@@ -24,6 +25,7 @@ START = datetime(2026, 11, 23, 9)  # a Monday
         ("FREQ=DAILY;INTERVAL=3;COUNT=5", "every 3 days, 5 times"),
         ("FREQ=WEEKLY", "every Monday"),
         ("FREQ=WEEKLY;INTERVAL=2;BYDAY=MO;UNTIL=20270603", "every second Monday until 3 June 2027"),
+        ("FREQ=WEEKLY;INTERVAL=3;BYDAY=TU", "every third Tuesday"),
         ("FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR", "every working day"),
         ("FREQ=WEEKLY;BYDAY=WE,MO", "every Monday and Wednesday"),
         ("FREQ=MONTHLY", "every month on the 23rd"),
@@ -87,7 +89,7 @@ def test_no_gap_is_longer_than_said(text: str, start: datetime) -> None:
     days = longest_gap(parse_rule(text), start)
     moments = [moment for _, moment in zip(range(40), rrulestr(text, dtstart=start), strict=False)]
     if days:
-        assert all(b - a <= timedelta(days=days) for a, b in zip(moments, moments[1:], strict=False))
+        assert all(b - a <= timedelta(days=days) for a, b in pairwise(moments))
 
 
 def test_left_out_and_extra_dates_count() -> None:

@@ -43,6 +43,10 @@ class Worker:
         self._thread = threading.Thread(target=self._keep, name="worker-keeper", daemon=True)
         self._process: BaseProcess | None = None
 
+    @property
+    def process_id(self) -> int | None:
+        return self._process.pid if self._process else None
+
     def start(self) -> None:
         self._spawn()
         self._thread.start()

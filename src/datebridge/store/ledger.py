@@ -155,7 +155,8 @@ def _dated(term: Term, value: str, today: date) -> tuple[str, list[Any]]:
         return "start_wall >= ?", [low]
     once = "start_wall < ? AND (end_wall > ? OR start_wall >= ?)"
     days = (following - first).days
-    mask = 127 if days >= 7 else sum(1 << (first + timedelta(days=k)).weekday() for k in range(days))
+    # An occurrence of up to a day may have begun the day before; a longer one on any weekday.
+    mask = 127 if days >= 6 else sum(1 << (first + timedelta(days=k)).weekday() for k in range(-1, days))
     # A series that runs right through with shorter gaps than the span is in it for sure (two days' slack
     # for what UNTIL leaves open). Of those left, on a weekday they can have, the rule is asked.
     sure = (
@@ -163,8 +164,9 @@ def _dated(term: Term, value: str, today: date) -> tuple[str, list[Any]]:
         " AND (until_wall IS NULL OR until_wall - (end_wall - start_wall) - 172800 >= ?)"
     )
     series = (
-        f"CASE WHEN (marks & {Mark.SERIES}) = 0 OR start_wall >= ? OR until_wall <= ? OR (weekdays & {mask}) = 0 THEN 0"
-        f" WHEN {sure} THEN 1 ELSE happens(recurrence, start_wall, ?, ?) END"
+        f"CASE WHEN (marks & {Mark.SERIES}) = 0 OR start_wall >= ? OR until_wall < ?"
+        f" OR (end_wall - start_wall <= 86400 AND (weekdays & {mask}) = 0) THEN 0 WHEN {sure} THEN 1"
+        " ELSE happens(recurrence, start_wall, ? - max(end_wall - start_wall - 1, 0), ?) END"
     )
     return f"({once}) OR ({series})", [high, low, low, high, low, low, high, low, high]
 

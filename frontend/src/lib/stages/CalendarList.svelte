@@ -26,7 +26,9 @@
         <span class="figures w-48"
           >{calendar.first ? `${calendar.first} – ${calendar.last ?? 'no end'}` : 'no dates'}</span
         >
-        <span class="text-soft min-w-0 flex-1 truncate">from {calendar.source}, {moment(calendar.taken_at)}</span>
+        <span class="text-soft min-w-0 flex-1 truncate" title="from {calendar.source}, {moment(calendar.taken_at)}"
+          >from {calendar.source}, {moment(calendar.taken_at)}</span
+        >
         {#if calendar.problems}
           <a class="text-removed underline" href="/look?filter={term(calendar.name)}%20has:problem">
             {counted(calendar.problems, 'problem', 'problems')}

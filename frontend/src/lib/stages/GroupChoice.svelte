@@ -16,6 +16,18 @@
       last: string | null;
     },
   );
+  const parts = $derived(
+    [
+      { n: summary.events, one: 'event', many: 'events' },
+      { n: summary.series, one: 'of them a series', many: 'of them series' },
+      { n: summary.overrides, one: 'a changed occurrence', many: 'changed occurrences' },
+      { n: summary.todos, one: 'to-do', many: 'to-dos' },
+      { n: summary.journals, one: 'journal entry', many: 'journal entries' },
+      { n: summary.others, one: 'other component', many: 'other components' },
+    ]
+      .filter((part) => part.n)
+      .map((part) => counted(part.n ?? 0, part.one, part.many)),
+  );
   const METHOD: Record<string, string> = {
     iana: '',
     cldr: 'by its CLDR alias',
@@ -37,15 +49,7 @@
 <div class="border-line flex border-b" role="group" aria-label={group.name}>
   <section class="min-w-0 flex-1 px-4 py-3" aria-label="In the file">
     <h2 class="mb-1 font-bold">In the file: {group.name}</h2>
-    <p class="figures">
-      {counted(summary.events ?? 0, 'event', 'events')} · {counted(summary.series ?? 0, 'series', 'series')} ·
-      {counted(summary.overrides ?? 0, 'changed occurrence', 'changed occurrences')} · {counted(
-        summary.todos ?? 0,
-        'to-do',
-        'to-dos',
-      )} ·
-      {counted(summary.journals ?? 0, 'journal entry', 'journal entries')}
-    </p>
+    <p>{parts.join(' · ') || 'nothing'}</p>
     <p class="mb-2">
       {summary.first ? `${summary.first} to ${summary.last}` : 'No dates'}{summary.unplaced
         ? `; ${counted(summary.unplaced, 'entry stands', 'entries stand')} at no time`

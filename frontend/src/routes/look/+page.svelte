@@ -308,16 +308,19 @@
 {/if}
 
 <style>
+  [role='grid']:focus-visible {
+    outline: none;
+  }
   [role='grid']:focus-visible :global(.current) {
     outline: 2px solid var(--brass);
     outline-offset: -2px;
   }
   :global(.ledger) {
     grid-template-columns:
-      16px 240px minmax(0, 2.2fr) minmax(0, 1.1fr) minmax(0, 1.2fr) minmax(0, 1.5fr) minmax(0, 1.2fr)
+      16px 250px minmax(0, 2.2fr) minmax(0, 1.1fr) minmax(0, 1.2fr) minmax(0, 1.5fr) minmax(0, 1.2fr)
       minmax(0, 1fr);
   }
   .narrow :global(.ledger) {
-    grid-template-columns: 16px 240px minmax(0, 2fr) 0 minmax(0, 1.2fr) 0 0 minmax(0, 0.8fr);
+    grid-template-columns: 16px 250px minmax(0, 2fr) 0 minmax(0, 1.2fr) 0 0 minmax(0, 0.8fr);
   }
 </style>

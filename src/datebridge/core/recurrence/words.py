@@ -66,7 +66,9 @@ def _weekly(rule: Rule, start: datetime) -> str:
             "" if rule.interval == 1 else " on working days"
         )
     if len(names) == 1:
-        return _every(rule, DAY_NAMES[WEEKDAYS.index(names[0])]) + _months(rule, " in ")
+        day = DAY_NAMES[WEEKDAYS.index(names[0])]
+        nth = _ORDINALS[rule.interval] if 1 < rule.interval < len(_ORDINALS) else ""
+        return (f"every {nth} {day}" if nth else _every(rule, day)) + _months(rule, " in ")
     if len(names) == 7:
         return "every day" if rule.interval == 1 else _every(rule, "week") + " on every day"
     listed = _join([DAY_NAMES[i] for i, day in enumerate(WEEKDAYS) if day in names])

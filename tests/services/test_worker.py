@@ -1,0 +1,57 @@
+"""The worker process: it does the jobs, and a killed one is replaced without losing or doubling anything."""
+
+from __future__ import annotations
+
+import io
+import os
+import signal
+import threading
+
+from datebridge.services import jobs, receiving
+from datebridge.services.worker import Worker
+from tests.conftest import Bench, calendar, event
+
+
+def wait_until(condition) -> None:  # type: ignore[no-untyped-def]
+    """Ask again and again, for half a minute at most."""
+    ticker = threading.Event()
+    for _ in range(1500):
+        if condition():
+            return
+        ticker.wait(0.02)
+    raise AssertionError("it never came true")
+
+
+def test_a_killed_worker_is_replaced_and_the_file_is_read_once(bench: Bench) -> None:
+    many = calendar(*(event(f"e{k}", "Tide " * 20) for k in range(20_000)))
+    job = receiving.receive(bench.store, bench.settings, [("many.ics", io.BytesIO(many.encode()))])
+    worker = Worker(bench.store, bench.settings)
+    worker.start()
+    try:
+        wait_until(lambda: bench.one("SELECT count(*) FROM version") > 0)  # type: ignore[operator]
+        assert worker.process_id is not None
+        os.kill(worker.process_id, signal.SIGKILL)
+        wait_until(lambda: bench.one("SELECT state FROM job WHERE id = ?", job) == "done")
+    finally:
+        worker.stop()
+    found = jobs.get(bench.store, job)
+    assert found is not None
+    assert found.attempts == 2
+    assert bench.rows("SELECT count(*), count(DISTINCT uid) FROM version") == [(20_000, 20_000)]
+    assert bench.rows("SELECT count(*) FROM version_text") == [(20_000,)]
+
+
+def test_a_job_that_cannot_be_done_fails_in_words_and_the_next_is_done(bench: Bench) -> None:
+    first = jobs.enqueue(bench.store, "read", "Reading", {"nothing": "here"})
+    second = bench.read(calendar(event("a")))
+    broken = jobs.get(bench.store, first)
+    assert broken is not None
+    assert (broken.state, broken.message.split(";")[0]) == ("failed", "An unexpected error")
+    assert bench.one("SELECT state FROM incoming WHERE id = ?", second) == "waiting"
+
+
+def test_a_queued_job_that_is_stopped_never_begins(bench: Bench) -> None:
+    job = receiving.receive(bench.store, bench.settings, [("a.ics", io.BytesIO(calendar(event("a")).encode()))])
+    jobs.request_stop(bench.store, job)
+    assert not jobs.run_next(bench.store, bench.settings, {})
+    assert [j.state for j in jobs.recent(bench.store)] == ["stopped"]
