@@ -11,7 +11,9 @@ import pytest
 from datebridge.services import incoming, jobs, receiving, taking, worker
 from datebridge.services.receiving import NotTaken
 from datebridge.services.taking import Decision
+from datebridge.store import review
 from datebridge.store.logbook import CannotApply, apply_set
+from datebridge.store.undo import propose_undo
 from tests.conftest import Bench, calendar, event
 
 STAMPED = "LAST-MODIFIED:2026{:02d}01T000000Z"
@@ -228,3 +230,28 @@ def test_every_component_of_a_damaged_file_is_stored_or_reported(bench: Bench) -
     for line in data.decode("latin-1").split("\r\n"):
         assert line in kept, line
     assert Path(bench.settings.incoming_dir).is_dir()
+
+
+def test_only_the_newest_decision_about_a_file_waits_and_none_is_applied_twice(bench: Bench) -> None:
+    number = bench.read(calendar(event("a")))
+    decision = Decision(bench.groups(number)[0], None, "Tides")
+    first = taking.propose_taking(bench.store, [number], [decision])
+    second = taking.propose_taking(bench.store, [number], [decision])
+    with pytest.raises(CannotApply, match="is discarded"):
+        apply_set(bench.store, first)
+    with bench.store.write() as connection:
+        connection.exec_driver_sql("UPDATE change_set SET state = 'proposed' WHERE id = ?", (first,))
+    apply_set(bench.store, second)
+    with pytest.raises(CannotApply, match="changed since"):
+        apply_set(bench.store, first)
+    assert bench.titles() == ["Tide"]
+
+
+def test_a_file_taken_back_can_be_turned_away_and_its_batch_still_be_looked_at(bench: Bench) -> None:
+    batch = bench.bring(calendar(event("a", "Looked at")))
+    apply_set(bench.store, propose_undo(bench.store, batch))
+    incoming.turn_away(bench.store, bench.settings, 1)
+    with bench.store.read() as connection:
+        assert incoming.listed(connection) == []
+        _, changes = review.changes_page(connection, batch, 0, 10)
+    assert [c["after"]["summary"] for c in changes] == ["Looked at"]

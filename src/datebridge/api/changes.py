@@ -166,7 +166,7 @@ def route(app: AppDep) -> RouteOut:
     with app.store.read() as connection:
         one = connection.exec_driver_sql(
             "SELECT (SELECT count(*) FROM entry WHERE listed = 1),"
-            " (SELECT count(*) FROM change_set WHERE state = 'proposed' AND kind <> 'import'),"
+            " (SELECT count(*) FROM change_set WHERE state = 'proposed'),"
             " (SELECT count(*) FROM change_set WHERE state = 'applied'),"
             " (SELECT count(DISTINCT p.version_id) FROM problem p JOIN entry e ON e.id = p.version_id WHERE e.listed)"
         ).one()

@@ -31,7 +31,7 @@ _SELECT = (
 def listed(connection: Connection, limit: int = 200) -> list[dict[str, Any]]:
     """Incoming files, those that wait first."""
     rows = connection.exec_driver_sql(
-        f"{_SELECT} ORDER BY {_STATE} = 'taken', i.id DESC LIMIT ?",
+        f"{_SELECT} WHERE i.state <> 'gone' ORDER BY {_STATE} = 'taken', i.id DESC LIMIT ?",
         (limit,),
     ).mappings()
     return [dict(row) for row in rows]
@@ -101,7 +101,7 @@ def turn_away(store: Store, settings: Settings, incoming_id: int) -> None:
         ).scalar_one()
         path = connection.exec_driver_sql("SELECT path FROM incoming WHERE id = ?", (incoming_id,)).scalar_one()
         if kept:  # the logbook still speaks of its entries: they stay, only the file leaves the list
-            connection.exec_driver_sql("UPDATE incoming SET state = 'refused', message = 'Turned away.' WHERE id = ?",
+            connection.exec_driver_sql("UPDATE incoming SET state = 'gone' WHERE id = ?",
                                        (incoming_id,))  # fmt: skip
         else:
             forget(connection, incoming_id)

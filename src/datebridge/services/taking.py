@@ -110,6 +110,11 @@ def _propose(connection: Connection, incoming: list[int], decisions: list[Decisi
         if row is None or row[1] != "waiting" or is_taken(connection, i):
             raise CannotApply("This file is not waiting to be taken in any more.")
         names.append(str(row[0]))
+        connection.exec_driver_sql(  # only the newest decision about a file waits
+            "UPDATE change_set SET state = 'discarded' WHERE state = 'proposed'"
+            " AND id = (SELECT set_id FROM incoming WHERE id = ?)",
+            (i,),
+        )
     what = names[0] if len(names) == 1 else f"{len(names)} files"
     set_id = open_set(
         connection,

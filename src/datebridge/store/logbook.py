@@ -148,13 +148,13 @@ def _demand_proposed(connection: Connection, set_id: int) -> None:
 def _apply(connection: Connection, set_id: int) -> None:
     run = connection.exec_driver_sql
     stale = run(
-        "SELECT count(*) FROM change c WHERE c.set_id = ? AND NOT c.held AND c.before_id IS NOT NULL"
-        " AND c.before_id NOT IN (SELECT id FROM entry)",
+        "SELECT count(*) FROM change c WHERE c.set_id = ? AND NOT c.held AND (c.before_id IS NOT NULL"
+        " AND c.before_id NOT IN (SELECT id FROM entry) OR c.after_id IN (SELECT id FROM entry))",
         (set_id,),
     ).scalar_one()
     if stale:
         raise CannotApply(
-            f"{stale} of these entries {'was' if stale == 1 else 'were'} changed or deleted since this was proposed."
+            f"{stale} of these entries {'was' if stale == 1 else 'were'} changed since this was proposed."
             " Nothing was applied. Propose it again from what is there now."
         )
     calendars = [row[0] for row in run("SELECT DISTINCT calendar_id FROM change WHERE set_id = ?", (set_id,))]

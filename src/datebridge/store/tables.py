@@ -166,7 +166,7 @@ class Incoming(SQLModel, table=True):
     path: str
     octets: int
     encoding: str = ""
-    state: str = Field(default="queued", index=True)  # queued, reading, waiting, refused
+    state: str = Field(default="queued", index=True)  # queued, reading, waiting, refused, gone
     message: str = ""
     created_at: int
     set_id: int | None = None

@@ -76,7 +76,7 @@ def happens(recurrence: str, start_wall: int, low: int, high: int) -> bool:
         recurrence: as `core.events.Facts.recurrence` has it: one rule a line, then ``+`` extra and
             ``-`` left-out starts in wall seconds.
     """
-    if low <= start_wall < high:
+    if low <= start_wall < high and f"-{start_wall}" not in recurrence.split("\n"):
         return True
     start, first, last = from_wall_seconds(start_wall), _clock(low), _clock(high)
     try:
