@@ -32,6 +32,10 @@ PROPERTIES = st.lists(
 )
 
 
+# The independent reader takes a backslash in a parameter for an escape; RFC 5545 §3.1 knows none there.
+PLAIN = PROPERTIES.filter(lambda found: not any("\\" in value for _, _, params in found for value in params.values()))
+
+
 def entry(properties: list[tuple[str, str, dict[str, str]]], uid: str = "1") -> str:
     lines = [format_line(name, escape_text(value), params) for name, value, params in properties]
     return "\n".join(["BEGIN:VEVENT", f"UID:{uid}", *lines, "END:VEVENT"])
@@ -64,7 +68,7 @@ def test_lines_have_75_octets_at_most_and_no_cut_characters(properties: list[tup
     assert b"\n" not in data.replace(b"\r\n", b"")
 
 
-@given(PROPERTIES)
+@given(PLAIN)
 def test_the_independent_reader_finds_the_same_values(properties: list[tuple[str, str, dict[str, str]]]) -> None:
     event = icalendar.Calendar.from_ical(written(entry(properties))).walk("VEVENT")[0]
     for name in ("SUMMARY", "LOCATION"):

@@ -23,7 +23,8 @@
     placeholderData: (previous) => previous,
   }));
   const error = $derived(check.data?.error ?? '');
-  const options = $derived(open ? (check.data?.completions ?? []) : []);
+  // Never those for an earlier text: Enter must take what the list shows for this one.
+  const options = $derived(open && !check.isPlaceholderData ? (check.data?.completions ?? []) : []);
 
   function typed(): void {
     text = input.value;
