@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from datebridge.api import present
 from datebridge.core.events import Mark, derive, digest_of
-from datebridge.core.moments import NotAMoment, parse_duration, parse_moment
+from datebridge.core.moments import NotAMoment, parse_duration, parse_moment, wall_seconds_of
+from datebridge.core.recurrence.bounds import happens
+from datebridge.core.sheet import write_sheet
+from datebridge.core.summary import Summary
+from datebridge.store.versions import INDEX_COLUMNS, index_row
 from tests.conftest import event
 
 
@@ -121,3 +128,46 @@ def test_durations_add_their_parts() -> None:
     assert parse_duration("-P1W").days == -7
     with pytest.raises(NotAMoment):
         parse_duration("PT")
+
+
+EDGES = st.sampled_from(
+    ["00010101T000000", "00010101", "99991231T235959", "99991231", "99991231T235959Z", "20261124T080000"]
+)
+ZONES = st.sampled_from(["", ";TZID=Australia/Hobart", ";TZID=America/Halifax"])
+
+
+@given(
+    EDGES,
+    EDGES,
+    ZONES,
+    st.sampled_from(["DURATION:P9999999W", "DURATION:P1D", "X:1"]),
+    st.sampled_from(["DAILY", "YEARLY"]),
+)
+def test_the_first_and_the_last_day_there_is_can_be_indexed_shown_and_handed_on(
+    start: str, other: str, zone: str, length: str, freq: str
+) -> None:
+    if start.endswith("Z") or len(start) == 8:
+        zone = ""
+    lines = [
+        f"DTSTART{zone}:{start}",
+        f"RRULE:FREQ={freq};UNTIL={other}",
+        length,
+        f"EXDATE:{other}",
+        f"RDATE;TZID=America/Halifax:{other}",
+    ]
+    found = facts(*lines, f"RECURRENCE-ID;TZID=Australia/Hobart:{other}")
+    row = dict(zip(INDEX_COLUMNS, index_row(found), strict=True))
+    summary = Summary()
+    summary.add(found)
+    assert summary.as_dict()["events"] == 1
+    assert present.entry({**row, "id": 1}).when
+    happens(found.recurrence, row["start_wall"], 0, 86400)
+    assert b"".join(write_sheet([("c", "VEVENT", event("1", "x", start, *lines[1:]))], "Pacific/Kiritimati"))
+
+
+def test_until_the_end_of_time_is_for_ever() -> None:
+    found = facts("DTSTART:20200106T090000Z", "RRULE:FREQ=WEEKLY;UNTIL=99991231T235959Z")
+    monday = wall_seconds_of(date(2026, 11, 23))
+    assert found.start_wall is not None
+    assert happens(found.recurrence, found.start_wall, monday, monday + 86400)
+    assert not happens(found.recurrence, found.start_wall, monday + 86400, monday + 2 * 86400)

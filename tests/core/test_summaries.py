@@ -1,4 +1,4 @@
-"""Zone names, spreadsheets, change sets, inspections: small things by value."""
+"""Zone names, spreadsheets, inspections: small things by value."""
 
 from __future__ import annotations
 
@@ -10,7 +10,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.changes import Change, ChangeSet, apply
 from datebridge.core.inspection import inspect
 from datebridge.core.sheet import COLUMNS, defuse, write_sheet
 from datebridge.core.zones.names import resolve
@@ -55,17 +54,6 @@ def test_whole_days_and_floating_times_are_in_no_zone() -> None:
 @given(st.text(min_size=1))
 def test_no_cell_is_run_as_a_formula(cell: str) -> None:
     assert defuse(cell)[0] not in "=+-@\t\r"
-
-
-def test_the_inverse_of_a_change_set_takes_it_back() -> None:
-    entries = [(1, "a"), (1, "b")]
-    changes = ChangeSet(
-        "x", (Change(1, "a", "", "a", None), Change(1, "b", "", "b", "c"), Change(2, "d", "", None, "d"))
-    )
-    after = apply(changes.changes, entries)
-    assert sorted(after) == [(1, "c"), (2, "d")]
-    assert sorted(apply(changes.inverse().changes, after)) == sorted(entries)
-    assert [c.kind for c in changes.changes] == ["delete", "update", "create"]
 
 
 def test_an_inspection_counts_and_finds_what_only_shows_together() -> None:

@@ -20,6 +20,8 @@ from typing import NamedTuple
 from datebridge.core.zones.names import resolve, zone_info
 
 _EPOCH = datetime(1970, 1, 1)  # noqa: DTZ001  (wall clocks have no zone)
+#: The last moment a calendar can name; what lies beyond is held here.
+LATEST = datetime(9999, 12, 31, 23, 59, 59)  # noqa: DTZ001
 _EPOCH_DAY = _EPOCH.toordinal()
 _DURATION = re.compile(r"([+-]?)P(?:(\d+)W)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)S)?)?", re.IGNORECASE)
 
@@ -66,7 +68,10 @@ class Moment(NamedTuple):
         instant = self.instant()
         if instant is None or not other.zone or self.zone == other.zone:
             return self.wall
-        there = datetime.fromtimestamp(instant, UTC if other.zone == "UTC" else zone_info(other.zone))
+        try:
+            there = datetime.fromtimestamp(instant, UTC if other.zone == "UTC" else zone_info(other.zone))
+        except (OverflowError, ValueError):  # the first or last day there is
+            return self.wall
         return there.replace(tzinfo=None)
 
     def iso(self) -> str:
@@ -85,7 +90,7 @@ class Moment(NamedTuple):
         instant = self.instant()
         if instant is None:
             return f"{self.wall:%Y%m%dT%H%M%S}"
-        return f"{_EPOCH + timedelta(seconds=instant):%Y%m%dT%H%M%SZ}"
+        return f"{from_wall_seconds(instant):%Y%m%dT%H%M%SZ}"
 
 
 @lru_cache(maxsize=8192)  # stamps, and the starts and ends of what happens together, come again and again
@@ -138,5 +143,8 @@ def wall_seconds_of(day: date) -> int:
 
 
 def from_wall_seconds(seconds: int) -> datetime:
-    """The wall clock's datetime (without zone) for wall seconds."""
-    return _EPOCH + timedelta(seconds=seconds)
+    """The wall clock's datetime (without zone) for wall seconds, held within the years there are."""
+    try:
+        return _EPOCH + timedelta(seconds=seconds)
+    except OverflowError:
+        return LATEST if seconds > 0 else datetime(1, 1, 1)  # noqa: DTZ001

@@ -9,6 +9,7 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Iterable, Iterator
+from contextlib import suppress
 from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
@@ -106,8 +107,11 @@ def _times(facts: Facts, zone: ZoneInfo | None) -> tuple[str, str]:
     if facts.all_day:
         return f"{start:%Y-%m-%d}", f"{end:%Y-%m-%d}"
     if zone is not None and facts.zone:
-        start = datetime.fromtimestamp(facts.start, zone)
-        end = datetime.fromtimestamp(facts.start + facts.end_wall - facts.start_wall, zone)
+        with suppress(OverflowError, ValueError):  # the first or last day there is: shown on its own clock
+            start, end = (
+                datetime.fromtimestamp(moment, zone)
+                for moment in (facts.start, facts.start + facts.end_wall - facts.start_wall)
+            )
     return f"{start:%Y-%m-%d %H:%M}", f"{end:%Y-%m-%d %H:%M}"
 
 

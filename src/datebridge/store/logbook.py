@@ -25,7 +25,10 @@ class CannotApply(Exception):
 
 
 class StoredChange(NamedTuple):
-    """A change by version ids; see `core.changes.Change` for its meaning."""
+    """One component of one calendar, before and after, by version ids.
+
+    `before_id` is None for a creation, `after_id` for a deletion; a held change is listed, not applied.
+    """
 
     calendar_id: int
     uid: str

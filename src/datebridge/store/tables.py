@@ -23,7 +23,7 @@ class Calendar(SQLModel, table=True):
     taken_at: int = 0
 
 
-class Facts_(SQLModel):
+class IndexColumns(SQLModel):
     """The index columns shared by versions and entries; meaning as in `core.events.Facts`."""
 
     # What filters ask for most comes first in the row, where SQLite reaches it soonest.
@@ -58,7 +58,7 @@ class Facts_(SQLModel):
     digest: bytes = Field(sa_type=LargeBinary)
 
 
-class Version(Facts_, table=True):
+class Version(IndexColumns, table=True):
     __table_args__ = (Index("ix_version_group", "group_id"), {"sqlite_autoincrement": True})
 
     id: int | None = Field(default=None, primary_key=True)
@@ -74,7 +74,7 @@ class VersionText(SQLModel, table=True):
     text: str
 
 
-class Entry(Facts_, table=True):
+class Entry(IndexColumns, table=True):
     """A version in force, with the same id, in a calendar."""
 
     __table_args__ = (

@@ -71,7 +71,7 @@
     </dl>
   </section>
 </div>
-<div class="border-ink flex border-b px-4 py-1 text-[13px] font-bold" aria-hidden="true">
+<div class="border-ink gutter flex overflow-hidden border-b px-4 py-1 text-[13px] font-bold" aria-hidden="true">
   <span class="flex-1">{proposed ? 'What is there' : 'What was there'}</span>
   <span class="w-40"></span>
   <span class="flex-1 pl-4">{proposed ? 'What will be' : 'What it became'}</span>

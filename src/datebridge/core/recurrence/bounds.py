@@ -12,7 +12,7 @@ from functools import lru_cache
 
 from dateutil.rrule import rrule, rrulestr
 
-from datebridge.core.moments import from_wall_seconds
+from datebridge.core.moments import LATEST, from_wall_seconds
 from datebridge.core.recurrence.rules import WEEKDAYS, Rule, parse_rule
 
 ALL_WEEKDAYS = 0b1111111
@@ -28,8 +28,7 @@ def last_start(rule: Rule, start: datetime) -> datetime | None:
     if rule.until is not None:
         # UNTIL is in UTC where the start is zoned (RFC 5545 §3.3.10): a day covers every offset.
         slack = timedelta(days=1) if rule.until.zone else timedelta()
-        until = rule.until.wall + (timedelta(days=1, seconds=-1) if rule.until.is_date else slack)
-        return max(until, start)
+        return max(_later(rule.until.wall, timedelta(days=1, seconds=-1) if rule.until.is_date else slack), start)
     if rule.count is None:
         return None
     on_its_day = rule.freq == "WEEKLY" and [day for _, day in rule.byday] == [WEEKDAYS[start.weekday()]]
@@ -101,7 +100,7 @@ def _begins_between(text: str, start: datetime, low: datetime, high: datetime, g
     if high <= start:
         return False
     rule = _parsed(text)
-    if rule.until is not None and low > rule.until.wall + timedelta(days=1):
+    if rule.until is not None and low > _later(rule.until.wall, timedelta(days=1)):
         return False
     low = max(low, start)
     candidates = _candidates(rule, start, low, high)
@@ -190,7 +189,12 @@ def _days_of_month(rule: Rule, start_day: int, year: int, month: int) -> list[in
 def _until(rule: Rule) -> datetime:
     """The last moment UNTIL allows, on the clock of the series as in `_plain`."""
     assert rule.until is not None  # noqa: S101
-    return rule.until.wall + (timedelta(days=1, seconds=-1) if rule.until.is_date else timedelta())
+    return _later(rule.until.wall, timedelta(days=1, seconds=-1) if rule.until.is_date else timedelta())
+
+
+def _later(moment: datetime, by: timedelta) -> datetime:
+    """The moment moved on, but not past the end of time: UNTIL=99991231 is how some write "for ever"."""
+    return LATEST if moment > LATEST - by else moment + by
 
 
 def _fast_forward(rule: Rule, start: datetime, low: datetime) -> datetime:
