@@ -53,13 +53,13 @@ $(WEB): .stamps/node $(SOURCES)
 	@mkdir -p .stamps
 	@echo "== setting up Python (a minute or so)"
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	@$(BIN)/python -m pip install -q --disable-pip-version-check --require-hashes -r requirements.lock
-	@$(BIN)/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@$(BIN)/python -m pip install -qq --disable-pip-version-check --require-hashes -r requirements.lock
+	@$(BIN)/python -m pip install -qq --disable-pip-version-check --no-deps --no-build-isolation -e .
 	@touch $@
 
 .stamps/python-dev: .stamps/python requirements-dev.lock
 	@echo "== setting up the checks"
-	@$(BIN)/python -m pip install -q --disable-pip-version-check --require-hashes -r requirements-dev.lock
+	@$(BIN)/python -m pip install -qq --disable-pip-version-check --require-hashes -r requirements-dev.lock
 	@touch $@
 
 .stamps/node: frontend/package-lock.json

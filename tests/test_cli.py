@@ -52,6 +52,14 @@ def test_inspect_tells_what_is_inside(good: Path, tmp_path: Path) -> None:
     }
 
 
+def test_brackets_in_a_file_are_text_and_not_markup(tmp_path: Path) -> None:
+    path = tmp_path / "[odd].ics"
+    path.write_text(calendar("BEGIN:VEVENT\nUID:a\nDTSTART;TZID=[/red]:20261124T080000\n[/bold] broken\nEND:VEVENT"))
+    done = run("inspect", path)
+    assert (done.returncode, done.stderr) == (1, "")
+    assert "[/bold] broken" in " ".join(done.stdout.split())
+
+
 def test_what_cannot_be_done_is_said_with_exit_code_2(tmp_path: Path, good: Path) -> None:
     for arguments in (
         ["inspect", tmp_path / "missing.ics"],

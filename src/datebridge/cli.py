@@ -9,13 +9,19 @@ from typing import Annotated
 
 import typer
 from rich.console import Console
+from rich.markup import escape
 from rich.progress import Progress
 from rich.table import Table
 
 from datebridge.core.inspection import Inspection, inspect
 from datebridge.settings import Settings
 
-app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False, help=__doc__)
+app = typer.Typer(
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    help="Date Bridge: brings calendar data from where it is to where it must be.",
+)
 out = Console()
 err = Console(stderr=True)
 
@@ -32,7 +38,7 @@ def main() -> None:
     try:
         app()
     except OSError as error:
-        err.print(f"[red]{error.filename or ''}: {error.strerror or error}[/]")
+        err.print(f"[red]{escape(str(error.filename or ''))}: {escape(str(error.strerror or error))}[/]")
         raise SystemExit(CANNOT) from error
 
 
@@ -56,20 +62,20 @@ def inspect_files(
 
 def _show(path: Path, one: Inspection) -> None:
     s = one.summary.as_dict()
-    out.print(f"[bold]{path}[/]  {one.octets:,} octets, {one.encoding}, calendars: {one.calendars}")
+    out.print(f"[bold]{escape(str(path))}[/]  {one.octets:,} octets, {one.encoding}, calendars: {one.calendars}")
     out.print(
         f"  {s['events']:,} events ({s['series']:,} series, {s['overrides']:,} overrides), {s['todos']:,} to-dos,"
         f" {s['journals']:,} journal entries; {s['first'] or '–'} to {s['last'] or '–'}"
     )
     for zone in s["zones"]:
         meaning = zone["zone"] or "unknown"
-        out.print(f"  zone {zone['tzid']} = {meaning} ({zone['method']}), {zone['events']:,} entries")
+        out.print(f"  zone {escape(zone['tzid'])} = {meaning} ({zone['method']}), {zone['events']:,} entries")
     for name, count in s["features"].items():
         out.print(f"  {name}: {count:,}")
     if one.problems:
         table = Table("line", "severity", "what is wrong", "what was done", title=f"{len(one.problems):,} problems")
         for problem in one.problems[:200]:
-            table.add_row(str(problem.line), problem.severity, problem.message, problem.done)
+            table.add_row(str(problem.line), problem.severity, escape(problem.message), escape(problem.done))
         out.print(table)
         if len(one.problems) > 200:
             out.print(f"  … and {len(one.problems) - 200:,} more; --json lists them all.")
@@ -92,12 +98,12 @@ def convert(
             raise CannotConvert(f"“{zone}” is not a time zone.")
         found = run(source, target, zone)
     except CannotConvert as error:
-        err.print(f"[red]{error}[/]")
+        err.print(f"[red]{escape(str(error))}[/]")
         raise SystemExit(CANNOT) from error
     if as_json:
         print(json.dumps({"in": found.as_dict(str(source)), "out": str(target)}, ensure_ascii=False))
     else:
-        out.print(f"{target}: {found.summary.entries:,} entries, {len(found.problems):,} problems")
+        out.print(f"{escape(str(target))}: {found.summary.entries:,} entries, {len(found.problems):,} problems")
     raise SystemExit(PROBLEMS if found.problems else OK)
 
 
@@ -111,7 +117,7 @@ def reindex(
 
     settings = _settings(data)
     if not settings.database.is_file():
-        err.print(f"[red]There is no data in {settings.data_dir}.[/]")
+        err.print(f"[red]There is no data in {escape(str(settings.data_dir))}.[/]")
         raise SystemExit(CANNOT)
     store = Store(settings.database)
     with Progress(console=err, transient=True) as progress, store.write() as connection:
@@ -167,7 +173,7 @@ def _serve(settings: Settings, what: str) -> None:
         err.print("[yellow]The pages are not built; only the programming interface answers. Run “make build”.[/]")
     listener = _listener(settings)
     address = f"http://{settings.host}:{listener.getsockname()[1]}/"
-    out.print(f"{what} is at [bold]{address}[/]  (Ctrl+C stops it)", highlight=False, soft_wrap=True)
+    out.print(f"{escape(what)} is at [bold]{address}[/]  (Ctrl+C stops it)", highlight=False, soft_wrap=True)
     server = uvicorn.Server(uvicorn.Config(create_app(settings), log_level="warning", server_header=False))
     server.run(sockets=[listener])
 

@@ -20,7 +20,10 @@
   <h1 class="text-xl font-bold">Logbook</h1>
   <p class="text-soft">Every change to any calendar, newest first. Each can be opened, and taken back as a whole.</p>
 </div>
-<div class="border-ink log gutter grid overflow-hidden gap-x-4 border-b px-4 py-1 text-[13px] font-bold" aria-hidden="true">
+<div
+  class="border-ink log gutter grid overflow-hidden gap-x-4 border-b px-4 py-1 text-[13px] font-bold"
+  aria-hidden="true"
+>
   <span>Batch</span><span>When</span><span>What</span><span class="text-right">Added</span><span class="text-right"
     >Changed</span
   ><span class="text-right">Removed</span><span>Why</span><span></span>
