@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from sqlalchemy import Connection
 
 from datebridge.core.events import derive
+from datebridge.services import handing
 from datebridge.services.cleaning import propose_deletion
 from datebridge.settings import Settings
 from datebridge.store import logbook, review
@@ -83,6 +84,17 @@ def test_a_calendar_stays_while_it_holds_entries_that_came_later(bench: Bench) -
     undo(bench, first)
     assert bench.titles() == ["Later"]
     assert bench.rows("SELECT name FROM calendar WHERE live") == [("Tides",)]
+
+
+def test_entries_brought_back_without_their_import_still_have_a_calendar(bench: Bench) -> None:
+    first = bench.bring(calendar(event("a", "First")), "Tides")
+    gone = delete(bench, "first")
+    undo(bench, first)
+    assert bench.rows("SELECT count(*) FROM calendar WHERE live") == [(0,)]
+    undo(bench, gone)
+    assert bench.titles("calendar:Tides") == ["First"]
+    out = b"".join(handing.write(bench.store, bench.ledger, None, 1, "ics", ""))
+    assert b"X-WR-CALNAME:Tides\r\n" in out
 
 
 def test_what_changed_since_is_left_alone_unless_told_otherwise(bench: Bench) -> None:

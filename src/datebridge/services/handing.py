@@ -168,7 +168,10 @@ def _header(connection: Connection, calendar: int) -> str:
         " WHERE e.calendar_id = ? AND e.component = 'VCALENDAR' LIMIT 1",
         (calendar,),
     ).scalar()
-    return str(text) if text else new_header("")
+    if text:
+        return str(text)
+    name = connection.exec_driver_sql("SELECT name FROM calendar WHERE id = ?", (calendar,)).scalar_one()
+    return new_header(str(name))
 
 
 def _zones(connection: Connection, calendars: list[int], ids: list[int], whole: bool) -> list[str]:

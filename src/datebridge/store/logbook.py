@@ -188,14 +188,18 @@ def _apply(connection: Connection, set_id: int) -> None:
 
 
 def _refresh_calendar(connection: Connection, calendar: int) -> None:
-    """A calendar lives while its header is in force; its name is the one the header states."""
+    """A calendar lives while its header or any entry is in force; its name is the one the header states.
+
+    Entries can outlive the header: an import taken back, and then the deletion of some of its entries.
+    """
     header = connection.exec_driver_sql(
         "SELECT id FROM entry WHERE calendar_id = ? AND component = 'VCALENDAR'", (calendar,)
     ).scalar()
     name = header_name(text_of(connection, header)) if header is not None else ""
     connection.exec_driver_sql(
-        "UPDATE calendar SET live = ?, name = coalesce(nullif(?, ''), name) WHERE id = ?",
-        (header is not None, name, calendar),
+        "UPDATE calendar SET live = EXISTS (SELECT 1 FROM entry WHERE calendar_id = calendar.id),"
+        " name = coalesce(nullif(?, ''), name) WHERE id = ?",
+        (name, calendar),
     )
 
 
