@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.api import present
-from datebridge.core.events import Mark, derive, digest_of
+from datebridge.core.events import derive, digest_of
+from datebridge.core.facts import Mark
 from datebridge.core.moments import NotAMoment, parse_duration, parse_moment, wall_seconds_of
 from datebridge.core.recurrence.bounds import happens
 from datebridge.core.sheet import write_sheet

@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from datebridge.api.shapes import ChangeOut, ChangeSetOut, EntryOut, ProblemOut
-from datebridge.core.events import Mark
+from datebridge.core.facts import Mark
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.problems import CODES
 

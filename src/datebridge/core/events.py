@@ -10,11 +10,11 @@ Facts depend on nothing but the text, so an index of them can be thrown away and
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from datetime import datetime
 from functools import lru_cache
 from hashlib import blake2b
 
+from datebridge.core.facts import Facts, Mark
 from datebridge.core.ics.lines import LINE, LINES, param_of, split_text_list, unescape_text
 from datebridge.core.moments import Moment, NotAMoment, parse_duration, parse_moment
 from datebridge.core.problems import Problem
@@ -23,77 +23,6 @@ from datebridge.core.recurrence.bounds import last_start, longest_gap, weekdays
 from datebridge.core.recurrence.rules import NotARule, Rule, parse_rule
 from datebridge.core.recurrence.words import describe
 from datebridge.core.zones.names import resolve
-
-
-class Mark:
-    """What an entry has or is, as bits of one stored number, so the values never change."""
-
-    ALARM = 1
-    ATTENDEES = 2
-    ATTACHMENT = 4
-    PRIVATE = 8
-    UNKNOWN = 16
-    SERIES = 32
-    OVERRIDE = 64
-    ALL_DAY = 128
-    FLOATING = 256
-    PROBLEM = 512
-    UNPLACED = 1024
-    UNRESOLVED_ZONE = 2048
-    ENDLESS = 4096
-
-
-@dataclass(slots=True)
-class Facts:
-    """The index of one entry. Times: see `moments` for wall seconds and instants.
-
-    Attributes:
-        recurrence_id: the occurrence an override stands for, as `Moment.key`; "" for a master.
-        modified: LAST-MODIFIED, else DTSTAMP, as an instant; 0 where neither can be read.
-        start: the instant of the start; wall seconds where it is floating or a date; None if unplaced.
-        start_wall, end_wall: the (first) occurrence on its own clock; the end is exclusive.
-        until_wall: when the last occurrence has ended; None for a series without end or an unplaced entry.
-        tzid: of the start, as written; zone: the IANA zone it means.
-        recurrence: the rules, one a line, then extra (+) and left-out (-) starts in wall seconds.
-        weekdays: on which occurrences can begin, Monday as 1 to Sunday as 64.
-        gap_days: within how many days the next one always begins while the series runs; 0 if not known.
-        digest: of the text without DTSTAMP, which many programs set anew at every export.
-        words: what a free-text search looks through besides summary and location.
-    """
-
-    component: str
-    digest: bytes
-    uid: str = ""
-    recurrence_id: str = ""
-    sequence: int = 0
-    modified: int = 0
-    summary: str = ""
-    location: str = ""
-    start: int | None = None
-    start_wall: int | None = None
-    end_wall: int | None = None
-    until_wall: int | None = None
-    tzid: str = ""
-    zone: str = ""
-    recurrence: str = ""
-    repeats: str = ""
-    weekdays: int = 0
-    gap_days: int = 0
-    marks: int = 0
-    status: str = ""
-    privacy: str = ""
-    busy: str = ""
-    categories: str = ""
-    attendees: int = 0
-    words: str = ""
-    tzids: tuple[str, ...] = ()
-    unknown: tuple[str, ...] = ()
-    problems: tuple[Problem, ...] = ()
-
-    @property
-    def all_day(self) -> bool:
-        return bool(self.marks & Mark.ALL_DAY)
-
 
 _COLLECTED = frozenset({"ATTENDEE", "CATEGORIES", "RDATE", "EXDATE", "RRULE", "COMMENT", "CONTACT"})
 _ENTRIES = frozenset({"VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY"})

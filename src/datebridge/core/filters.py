@@ -39,7 +39,6 @@ FIELDS: dict[str, tuple[str, tuple[str, ...]]] = {
     "problem": ("has this problem", ()),
     "uid": ("has this UID", ()),
 }
-_DATES = frozenset({"before", "after", "on"})
 _TOKEN = re.compile(r'\s*(?P<neg>-?)(?:(?P<field>[A-Za-z]+):)?(?P<value>(?:"[^"]*"|[^\s"])*)')
 _VALUE = re.compile(r'"([^"]*)"|([^,"]+)')
 
@@ -134,10 +133,6 @@ def day_range(value: str, today: date, term: Term) -> tuple[date, date]:
         raise FilterError(
             f"“{value}” is not a date. Write 2026-11-24, 2026-11 or 2026, or today.", term.start, term.end
         ) from None
-
-
-def is_date_field(field: str) -> bool:
-    return field in _DATES
 
 
 def quote(value: str) -> str:

@@ -68,10 +68,6 @@ class Problem:
     def severity(self) -> Severity:
         return CODES[self.code][0]
 
-    @property
-    def title(self) -> str:
-        return CODES[self.code][1]
-
     def at(self, line: int, uid: str) -> Problem:
         """The same problem, placed in a file."""
         return replace(self, line=line, uid=self.uid or uid)

@@ -13,7 +13,8 @@ from contextlib import suppress
 from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
-from datebridge.core.events import Facts, Mark, derive
+from datebridge.core.events import derive
+from datebridge.core.facts import Facts, Mark
 from datebridge.core.ics.lines import LINES, unescape_text
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.zones.names import zone_info

@@ -12,7 +12,8 @@ from collections import Counter
 from dataclasses import dataclass, field
 from typing import Any
 
-from datebridge.core.events import Facts, Mark, derive
+from datebridge.core.events import derive
+from datebridge.core.facts import Facts, Mark
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.zones.names import resolve
 

@@ -10,7 +10,7 @@ from typing import Literal
 
 from sqlalchemy import Connection
 
-from datebridge.core.events import Mark
+from datebridge.core.facts import Mark
 from datebridge.core.ics.writer import missing_definitions, new_header, write_calendar
 from datebridge.core.sheet import write_sheet
 from datebridge.store.database import Store

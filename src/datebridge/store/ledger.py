@@ -13,7 +13,7 @@ from typing import Any, Generic, TypeVar
 
 from sqlalchemy import Connection
 
-from datebridge.core.events import Mark
+from datebridge.core.facts import Mark
 from datebridge.core.filters import FilterError, Term, day_range, parse_filter
 from datebridge.core.moments import wall_seconds_of
 from datebridge.store.database import Store

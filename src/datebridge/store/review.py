@@ -6,7 +6,7 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from datebridge.core.events import Mark
+from datebridge.core.facts import Mark
 from datebridge.store.ledger import rows_of
 from datebridge.store.versions import bound, chunks
 

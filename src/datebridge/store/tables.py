@@ -24,7 +24,7 @@ class Calendar(SQLModel, table=True):
 
 
 class IndexColumns(SQLModel):
-    """The index columns shared by versions and entries; meaning as in `core.events.Facts`."""
+    """The index columns shared by versions and entries; meaning as in `core.facts.Facts`."""
 
     # What filters ask for most comes first in the row, where SQLite reaches it soonest.
     listed: bool = True

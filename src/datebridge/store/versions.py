@@ -9,7 +9,8 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from datebridge.core.events import Facts, Mark, derive
+from datebridge.core.events import derive
+from datebridge.core.facts import Facts, Mark
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.problems import Problem
 

@@ -72,7 +72,7 @@ def happens(recurrence: str, start_wall: int, low: int, high: int) -> bool:
     """Whether a series begins an occurrence in [low, high), all in wall seconds.
 
     Args:
-        recurrence: as `core.events.Facts.recurrence` has it: one rule a line, then ``+`` extra and
+        recurrence: as `core.facts.Facts.recurrence` has it: one rule a line, then ``+`` extra and
             ``-`` left-out starts in wall seconds.
     """
     if low <= start_wall < high and f"-{start_wall}" not in recurrence.split("\n"):

@@ -1,0 +1,77 @@
+"""What is known of one entry: the index that stands beside its text."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from datebridge.core.problems import Problem
+
+
+class Mark:
+    """What an entry has or is, as bits of one stored number, so the values never change."""
+
+    ALARM = 1
+    ATTENDEES = 2
+    ATTACHMENT = 4
+    PRIVATE = 8
+    UNKNOWN = 16
+    SERIES = 32
+    OVERRIDE = 64
+    ALL_DAY = 128
+    FLOATING = 256
+    PROBLEM = 512
+    UNPLACED = 1024
+    UNRESOLVED_ZONE = 2048
+    ENDLESS = 4096
+
+
+@dataclass(slots=True)
+class Facts:
+    """The index of one entry. Times: see `moments` for wall seconds and instants.
+
+    Attributes:
+        recurrence_id: the occurrence an override stands for, as `Moment.key`; "" for a master.
+        modified: LAST-MODIFIED, else DTSTAMP, as an instant; 0 where neither can be read.
+        start: the instant of the start; wall seconds where it is floating or a date; None if unplaced.
+        start_wall, end_wall: the (first) occurrence on its own clock; the end is exclusive.
+        until_wall: when the last occurrence has ended; None for a series without end or an unplaced entry.
+        tzid: of the start, as written; zone: the IANA zone it means.
+        recurrence: the rules, one a line, then extra (+) and left-out (-) starts in wall seconds.
+        weekdays: on which occurrences can begin, Monday as 1 to Sunday as 64.
+        gap_days: within how many days the next one always begins while the series runs; 0 if not known.
+        digest: of the text without DTSTAMP, which many programs set anew at every export.
+        words: what a free-text search looks through besides summary and location.
+    """
+
+    component: str
+    digest: bytes
+    uid: str = ""
+    recurrence_id: str = ""
+    sequence: int = 0
+    modified: int = 0
+    summary: str = ""
+    location: str = ""
+    start: int | None = None
+    start_wall: int | None = None
+    end_wall: int | None = None
+    until_wall: int | None = None
+    tzid: str = ""
+    zone: str = ""
+    recurrence: str = ""
+    repeats: str = ""
+    weekdays: int = 0
+    gap_days: int = 0
+    marks: int = 0
+    status: str = ""
+    privacy: str = ""
+    busy: str = ""
+    categories: str = ""
+    attendees: int = 0
+    words: str = ""
+    tzids: tuple[str, ...] = ()
+    unknown: tuple[str, ...] = ()
+    problems: tuple[Problem, ...] = ()
+
+    @property
+    def all_day(self) -> bool:
+        return bool(self.marks & Mark.ALL_DAY)
