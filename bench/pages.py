@@ -3,26 +3,17 @@
 from __future__ import annotations
 
 import os
-import re
 import shutil
 import statistics
-import subprocess
-import sys
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 
 import httpx
 from playwright.sync_api import sync_playwright
 
+from bench.application import FLAGS, application
 from datebridge.store import review as looking
 from datebridge.store.database import Store
-
-FLAGS = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync",
-]  # fmt: skip
 
 
 def review(store: Store, set_id: int) -> None:
@@ -31,30 +22,6 @@ def review(store: Store, set_id: int) -> None:
         looking.breakdown(connection, set_id)
         looking.warnings(connection, set_id)
         looking.changes_page(connection, set_id, 0, 100)
-
-
-@contextmanager
-def application(data: Path) -> Iterator[str]:
-    command = [
-        sys.executable,
-        "-u",
-        "-c",
-        "from datebridge.cli import main; main()",
-        "serve",
-        "--data",
-        str(data),
-        "--port",
-        "0",
-    ]
-    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env={**os.environ, "COLUMNS": "200"}) as process:
-        assert process.stdout is not None
-        found = None
-        while found is None:
-            found = re.search(r"http://[\d.]+:\d+", process.stdout.readline())
-        try:
-            yield found[0]
-        finally:
-            process.terminate()
 
 
 def while_importing(data: Path, path: Path) -> tuple[float, int]:

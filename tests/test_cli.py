@@ -5,9 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
-import os
 import re
-import signal
 import subprocess
 import sys
 from datetime import date
@@ -16,6 +14,7 @@ from pathlib import Path
 import httpx
 import icalendar
 import pytest
+from bench.application import application
 
 from datebridge.demo.damaged import damaged_log
 from datebridge.demo.scenario import sample_files
@@ -98,35 +97,14 @@ def test_convert_to_the_same_format_keeps_every_entry_and_adds_zone_definitions(
 
 def test_the_demo_starts_reads_a_file_in_its_worker_and_reindexes(tmp_path: Path, good: Path) -> None:
     data = tmp_path / "demo"
-    command = [
-        sys.executable,
-        "-u",
-        "-c",
-        "from datebridge.cli import main; main()",
-        "demo",
-        "--data",
-        str(data),
-        "--port",
-        "0",
-    ]
-    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env={**os.environ, "COLUMNS": "200"}) as process:
-        assert process.stdout is not None
-        line = ""
-        while "http" not in line:
-            line = process.stdout.readline()
-            assert line or process.poll() is None
-        address = re.search(r"http://[\d.]+:\d+/", line)
-        assert address is not None
-        with httpx.Client(base_url=address[0], timeout=30) as client:
-            assert client.get("/api/route").json()["look"] > 6000
-            job = client.post("/api/incoming", files=[("files", ("good.ics", good.read_bytes()))]).json()["job_id"]
-            for _ in range(3000):
-                state = client.get(f"/api/jobs/{job}").json()
-                if state["state"] in ("done", "failed"):
-                    break
-            assert state["state"] == "done", state
-        process.send_signal(signal.SIGINT)
-        process.wait(30)
+    with application(data, "demo") as address, httpx.Client(base_url=address, timeout=30) as client:
+        assert client.get("/api/route").json()["look"] > 6000
+        job = client.post("/api/incoming", files=[("files", ("good.ics", good.read_bytes()))]).json()["job_id"]
+        for _ in range(3000):
+            state = client.get(f"/api/jobs/{job}").json()
+            if state["state"] in ("done", "failed"):
+                break
+        assert state["state"] == "done", state
     done = run("reindex", "--data", data, "--json")
     assert (done.returncode, json.loads(done.stdout)) == (0, {"changed": 0})
 

@@ -3,28 +3,16 @@
 from __future__ import annotations
 
 import os
-import re
 import shutil
-import subprocess
-import sys
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from bench.application import FLAGS, application
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from datebridge.demo.setup import prepare
 from datebridge.settings import Settings
-
-FLAGS = [
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-]
 
 
 @pytest.fixture(scope="session")
@@ -53,26 +41,8 @@ def data(prepared: Path, tmp_path: Path) -> Path:
 
 @pytest.fixture
 def address(data: Path) -> Iterator[str]:
-    command = [
-        sys.executable,
-        "-u",
-        "-c",
-        "from datebridge.cli import main; main()",
-        "serve",
-        "--data",
-        str(data),
-        "--port",
-        "0",
-    ]
-    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env={**os.environ, "COLUMNS": "200"}) as process:
-        assert process.stdout is not None
-        found = None
-        while found is None:
-            line = process.stdout.readline()
-            assert line, "the application did not start"
-            found = re.search(r"http://[\d.]+:\d+", line)
-        yield found[0]
-        process.terminate()
+    with application(data) as address:
+        yield address
 
 
 @pytest.fixture
