@@ -187,6 +187,7 @@ def test_a_stopped_reading_leaves_nothing_of_the_file(bench: Bench, monkeypatch:
     worker.drain(bench.store, bench.settings)
     assert bench.rows("SELECT state FROM job") == [("stopped",)]
     assert bench.rows("SELECT (SELECT count(*) FROM version), (SELECT count(*) FROM incoming)") == [(0, 0)]
+    assert list(bench.settings.incoming_dir.iterdir()) == []
 
 
 def test_a_reading_whose_process_died_is_taken_up_again_without_doubles(
@@ -200,7 +201,7 @@ def test_a_reading_whose_process_died_is_taken_up_again_without_doubles(
 
     with monkeypatch.context() as broken:
         broken.setattr(jobs.JobContext, "progress", die)
-        broken.setattr("datebridge.services.reading.forget", lambda *_: None)  # a killed process does not clear up
+        broken.setattr("datebridge.services.reading._abandon", lambda *_: None)  # a killed process does not clear up
         with pytest.raises(SystemExit):
             worker.drain(bench.store, bench.settings)
     assert bench.rows("SELECT count(*) FROM version")[0][0] > 0

@@ -37,14 +37,22 @@ def read_job(context: JobContext) -> dict[str, Any]:
                 _ReadFile(context, row, before, total).run()
             before += row.octets
     except BaseException:
-        with context.store.write() as connection:
-            for row in rows:
-                assert row.id is not None  # noqa: S101
-                if not _finished(connection, row.id):
-                    forget(connection, row.id)
+        _abandon(context, rows)
         raise
     context.progress(total, total, "octets")
     return {"incoming": ids}
+
+
+def _abandon(context: JobContext, rows: list[Incoming]) -> None:
+    """Drop the files of a stopped job that have not been read to their end, with their uploads."""
+    for row in rows:
+        assert row.id is not None  # noqa: S101
+        with context.store.write() as connection:
+            finished = _finished(connection, row.id)
+            if not finished:
+                forget(connection, row.id)
+        if not finished:
+            (context.settings.incoming_dir / row.path).unlink(missing_ok=True)
 
 
 def _finished(connection: Connection, incoming: int) -> bool:
@@ -85,6 +93,8 @@ class _ReadFile:
                 )
         with store.write() as connection:
             self._conclude(connection, reader)
+        # Every line of it is stored or reported now, so the upload is not needed again.
+        (self.context.settings.incoming_dir / self.row.path).unlink(missing_ok=True)
 
     def _group_of(self, connection: Connection, reader: Reader, component: RawComponent) -> int:
         """The group for a component: VCALENDARs of one name, or without one, are one calendar."""
