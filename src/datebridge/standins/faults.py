@@ -1,0 +1,142 @@
+"""Switches for what goes wrong on a network and at the other end; armed by tests, and in the browser by hand.
+
+>>> switches = Switches()
+>>> switches.arm(Fault("throttle", count=2, method="PUT", seconds=1))
+>>> switches.take("GET"), [fault.kind for fault in switches.take("PUT")]
+([], ['throttle'])
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, replace
+from typing import get_args, Literal
+
+from starlette.requests import Request
+from starlette.responses import JSONResponse, Response
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+Kind = Literal["latency", "throttle", "unavailable", "cut", "full", "password", "meddle"]
+KINDS: dict[str, str] = {
+    "latency": "answers late",
+    "throttle": "429 with Retry-After",
+    "unavailable": "503",
+    "cut": "does what it is asked, then cuts the connection in the middle of its answer",
+    "full": "507, no room left",
+    "password": "401, whatever the password",
+    "meddle": "somebody else edits the entry just before it is written",
+}
+assert set(KINDS) == set(get_args(Kind))  # noqa: S101
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """One thing that goes wrong `count` times, after `after` requests that go well.
+
+    Attributes:
+        method: only for requests of this method; "" for all.
+        seconds: how late, or what Retry-After says.
+    """
+
+    kind: Kind
+    count: int = 1
+    after: int = 0
+    method: str = ""
+    seconds: float = 0.0
+
+
+class Switches:
+    """The armed faults of one server, and a count of the requests it was sent."""
+
+    def __init__(self) -> None:
+        self.armed: list[Fault] = []
+        self.requests: Counter[str] = Counter()
+
+    def arm(self, *faults: Fault) -> None:
+        self.armed += faults
+
+    def clear(self) -> None:
+        self.armed = []
+
+    def take(self, method: str) -> list[Fault]:
+        """The faults that strike this request; each one is used up by it."""
+        striking, left = [], []
+        for fault in self.armed:
+            if fault.method not in ("", method):
+                left.append(fault)
+            elif fault.after > 0:
+                left.append(replace(fault, after=fault.after - 1))
+            else:
+                striking.append(fault)
+                if fault.count > 1:
+                    left.append(replace(fault, count=fault.count - 1))
+        self.armed = left
+        return striking
+
+
+class Faulty:
+    """A server with switches: they can be read and set under ``/-/``, and strike everything else."""
+
+    def __init__(self, app: ASGIApp, switches: Switches, meddle: Callable[[str], None] | None = None) -> None:
+        self.app, self.switches, self.meddle = app, switches, meddle
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        request = Request(scope, receive)
+        if request.url.path in ("/-/faults", "/-/requests"):
+            await (await self._control(request))(scope, receive, send)
+            return
+        self.switches.requests[request.method] += 1
+        cut = False
+        for fault in self.switches.take(request.method):
+            if fault.kind == "latency":
+                await asyncio.sleep(fault.seconds)
+            elif fault.kind == "meddle" and self.meddle is not None:
+                self.meddle(request.url.path)
+            elif fault.kind == "cut":
+                cut = True
+            elif fault.kind != "meddle":
+                await request.body()
+                await _refusal(fault)(scope, receive, send)
+                return
+        await self.app(scope, receive, _Cut(send) if cut else send)
+
+    async def _control(self, request: Request) -> Response:
+        if request.url.path == "/-/requests":
+            return JSONResponse(dict(self.switches.requests))
+        if request.method == "POST":
+            given = json.loads(await request.body() or b"[]")
+            self.switches.clear()
+            self.switches.arm(*(Fault(**one) for one in given))
+        return JSONResponse([asdict(fault) for fault in self.switches.armed])
+
+
+def _refusal(fault: Fault) -> Response:
+    if fault.kind == "throttle":
+        return Response("Too many requests.", 429, {"Retry-After": f"{fault.seconds:g}"})
+    if fault.kind == "unavailable":
+        headers = {"Retry-After": f"{fault.seconds:g}"} if fault.seconds else {}
+        return Response("Down for maintenance.", 503, headers)
+    if fault.kind == "full":
+        return Response("There is no room left.", 507)
+    return Response("Who are you?", 401, {"WWW-Authenticate": 'Basic realm="calendars"'})
+
+
+class _Cut:
+    """Sends half of an answer and says that the whole was promised; the server then drops the connection."""
+
+    def __init__(self, send: Send) -> None:
+        self._send = send
+
+    async def __call__(self, message: Message) -> None:
+        if message["type"] == "http.response.start":
+            headers = [(k, v) for k, v in message["headers"] if k.lower() != b"content-length"]
+            await self._send({**message, "headers": [*headers, (b"content-length", b"100000000")]})
+        else:
+            body = message.get("body", b"")
+            await self._send({**message, "body": body[: len(body) // 2], "more_body": False})

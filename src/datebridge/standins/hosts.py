@@ -1,0 +1,163 @@
+"""Running the stand-ins: all of them in one process, each on a port of its own on 127.0.0.1.
+
+>>> with running(folder) as hosts:  # doctest: +SKIP
+...     hosts.address("lantern")
+'http://127.0.0.1:8142'
+"""
+
+from __future__ import annotations
+
+import asyncio
+import datetime
+import json
+import socket
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import uvicorn
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes, serialization
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.x509.oid import NameOID
+from starlette.types import ASGIApp
+
+from datebridge.standins.calendars import LANTERN, TIDEWRACK, CalendarServer, Traits
+from datebridge.standins.faults import Faulty, Switches
+from datebridge.standins.feeds import FeedHost
+from datebridge.standins.mail import MailDrop, mail_app
+from datebridge.standins.records import Records
+
+HOST = "127.0.0.1"
+#: The ports they have unless these are taken.
+PORTS = {"tidewrack": 8141, "lantern": 8142, "breakwater": 8143, "mail": 8144, "lantern-tls": 8145}
+
+
+class PortTaken(Exception):
+    """A port on which these stand-ins were before is taken by another program."""
+
+
+class Hosts:
+    """The stand-ins with their stores. Whatever is done to them here shows at once to who asks over HTTP."""
+
+    def __init__(
+        self, folder: Path, ports: dict[str, int] | None = None, tidewrack: Traits = TIDEWRACK, lantern: Traits = LANTERN
+    ) -> None:
+        folder.mkdir(parents=True, exist_ok=True)
+        self.folder = folder
+        self.mail = MailDrop(folder / "mail.sqlite")
+        self.tidewrack = CalendarServer(tidewrack, Records(folder / "tidewrack.sqlite"), self.mail)
+        self.lantern = CalendarServer(lantern, Records(folder / "lantern.sqlite"), self.mail)
+        self.breakwater = FeedHost(folder / "breakwater.sqlite")
+        self.switches = {name: Switches() for name in ("tidewrack", "lantern", "breakwater")}
+        self._sockets = _listen(folder / "ports.json", ports)
+        self._servers: list[uvicorn.Server] = []
+
+    def address(self, name: str) -> str:
+        """Where one of them is, without a slash at the end."""
+        scheme = "https" if name.endswith("-tls") else "http"
+        return f"{scheme}://{HOST}:{self._sockets[name].getsockname()[1]}"
+
+    @property
+    def addresses(self) -> dict[str, str]:
+        return {name: self.address(name) for name in self._sockets}
+
+    def _apps(self) -> dict[str, ASGIApp]:
+        lantern = Faulty(self.lantern, self.switches["lantern"], self.lantern.meddle)
+        return {
+            "tidewrack": Faulty(self.tidewrack, self.switches["tidewrack"], self.tidewrack.meddle),
+            "lantern": lantern,
+            "lantern-tls": lantern,
+            "breakwater": Faulty(self.breakwater, self.switches["breakwater"]),
+            "mail": mail_app(self.mail),
+        }
+
+    async def serve(self) -> None:
+        """Answer until `stop`."""
+        for name, app in self._apps().items():
+            tls = _certificate(self.folder) if name.endswith("-tls") else (None, None)
+            config = uvicorn.Config(
+                app, log_level="critical", lifespan="off", server_header=False, ssl_certfile=tls[0], ssl_keyfile=tls[1],
+                timeout_graceful_shutdown=1, timeout_keep_alive=30,
+            )  # fmt: skip
+            server = uvicorn.Server(config)
+            server.install_signal_handlers = lambda: None  # type: ignore[attr-defined]
+            self._servers.append(server)
+        names = list(self._apps())
+        await asyncio.gather(
+            *(server._serve(sockets=[self._sockets[name]]) for name, server in zip(names, self._servers, strict=True))
+        )
+
+    def stop(self) -> None:
+        for server in self._servers:
+            server.should_exit = True
+
+    def close(self) -> None:
+        for store in (self.mail, self.breakwater, self.tidewrack.records, self.lantern.records):
+            store.close()
+        for listener in self._sockets.values():
+            listener.close()
+
+
+@contextmanager
+def running(
+    folder: Path, ports: dict[str, int] | None = None, tidewrack: Traits = TIDEWRACK, lantern: Traits = LANTERN
+) -> Iterator[Hosts]:
+    """The stand-ins, answering from a thread of this process until the end of the block."""
+    hosts = Hosts(folder, ports, tidewrack, lantern)
+    thread = threading.Thread(target=lambda: asyncio.run(hosts.serve()), name="stand-ins", daemon=True)
+    thread.start()
+    try:
+        yield hosts
+    finally:
+        hosts.stop()
+        thread.join(10)
+        hosts.close()
+
+
+def _listen(kept: Path, wanted: dict[str, int] | None) -> dict[str, socket.socket]:
+    """A listening socket for each, on the ports they had before: accounts remember addresses.
+
+    Raises:
+        PortTaken: if one of those ports is taken now.
+    """
+    before: dict[str, int] = json.loads(kept.read_text()) if kept.is_file() else {}
+    sockets: dict[str, socket.socket] = {}
+    for name, usual in {**PORTS, **(wanted or {})}.items():
+        listener = socket.socket()
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind((HOST, before.get(name, usual)))
+        except OSError as error:
+            if name in before:
+                raise PortTaken(
+                    f"Port {before[name]}, on which {name} was, is taken by another program. Stop that program, or"
+                    " begin again with --fresh."
+                ) from error
+            listener.bind((HOST, 0))
+        listener.listen(128)
+        sockets[name] = listener
+    kept.write_text(json.dumps({name: s.getsockname()[1] for name, s in sockets.items()}))
+    return sockets
+
+
+def _certificate(folder: Path) -> tuple[Path, Path]:
+    """A certificate nobody vouches for, in a name that is not this host's."""
+    certificate, private = folder / "certificate.pem", folder / "certificate-key.pem"
+    if not certificate.is_file():
+        key = ec.generate_private_key(ec.SECP256R1())
+        name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "lantern.example")])
+        start = datetime.datetime(2020, 1, 1, tzinfo=datetime.UTC)
+        made = (
+            x509.CertificateBuilder().subject_name(name).issuer_name(name).public_key(key.public_key())
+            .serial_number(x509.random_serial_number()).not_valid_before(start)
+            .not_valid_after(start + datetime.timedelta(days=36500)).sign(key, hashes.SHA256())
+        )  # fmt: skip
+        certificate.write_bytes(made.public_bytes(serialization.Encoding.PEM))
+        private.write_bytes(
+            key.private_bytes(
+                serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
+            )
+        )
+    return certificate, private

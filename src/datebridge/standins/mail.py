@@ -1,0 +1,80 @@
+"""The mail drop: keeps what servers would have sent, and shows it in the browser. Nothing ever leaves it."""
+
+from __future__ import annotations
+
+import html
+import sqlite3
+import time
+from pathlib import Path
+
+from starlette.applications import Starlette
+from starlette.requests import Request
+from starlette.responses import HTMLResponse, JSONResponse, Response
+from starlette.routing import Route
+
+from datebridge.standins.page import page
+
+
+class MailDrop:
+    """Messages in the order in which they came."""
+
+    def __init__(self, path: Path) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self._db = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
+        self._db.execute(
+            "CREATE TABLE IF NOT EXISTS mail (id INTEGER PRIMARY KEY, at INTEGER, server TEXT, method TEXT,"
+            " sender TEXT, recipient TEXT, subject TEXT, uid TEXT, body TEXT)"
+        )
+
+    def keep(
+        self, server: str, method: str, sender: str, recipient: str, subject: str, uid: str, body: str
+    ) -> None:  # fmt: skip
+        self._db.execute(
+            "INSERT INTO mail (at, server, method, sender, recipient, subject, uid, body) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            (int(time.time()), server, method, sender, recipient, subject, uid, body),
+        )
+
+    def messages(self) -> list[dict[str, object]]:
+        names = ("id", "at", "server", "method", "sender", "recipient", "subject", "uid", "body")
+        return [dict(zip(names, row, strict=True)) for row in self._db.execute("SELECT * FROM mail ORDER BY id DESC")]
+
+    def empty(self) -> None:
+        self._db.execute("DELETE FROM mail")
+
+    def close(self) -> None:
+        self._db.close()
+
+
+def mail_app(drop: MailDrop) -> Starlette:
+    """The drop as a small web site: a list, a message, and the same as JSON."""
+
+    def listing(_: Request) -> Response:
+        rows = "".join(
+            f"<tr><td>{time.strftime('%Y-%m-%d %H:%M', time.localtime(int(str(m['at']))))}<td>{html.escape(str(m['server']))}"
+            f"<td>{html.escape(str(m['method']))}<td>{html.escape(str(m['sender']))}<td>{html.escape(str(m['recipient']))}"
+            f'<td><a href="/{m["id"]}">{html.escape(str(m["subject"]))}</a>'
+            for m in drop.messages()
+        )
+        table = f"<table><tr><th>When<th>Server<th>What<th>From<th>To<th>About{rows}</table>"
+        empty = "<p>The drop is empty: no server has sent anything to anybody.</p>"
+        return HTMLResponse(page("Mail drop", "What would have been sent. Nothing leaves here.", table if rows else empty))
+
+    def one(request: Request) -> Response:
+        found = next((m for m in drop.messages() if m["id"] == request.path_params["number"]), None)
+        if found is None:
+            return Response("There is no such message.", 404)
+        head = "".join(f"<p><b>{k}</b> {html.escape(str(found[k]))}</p>" for k in ("sender", "recipient", "subject"))
+        return HTMLResponse(page("A message", "", f"{head}<pre>{html.escape(str(found['body']))}</pre>"))
+
+    def as_json(request: Request) -> Response:
+        if request.method == "DELETE":
+            drop.empty()
+        return JSONResponse(drop.messages())
+
+    return Starlette(
+        routes=[
+            Route("/", listing),
+            Route("/messages.json", as_json, methods=["GET", "DELETE"]),
+            Route("/{number:int}", one),
+        ]
+    )
