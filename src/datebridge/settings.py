@@ -23,10 +23,24 @@ class Settings(BaseSettings):
     max_archive_files: int = 2_000
     max_archive_octets: int = 1 << 30
     max_archive_ratio: int = 200
+    #: Origins that may be reached although they are on this machine or in a private network.
+    allowed_origins: tuple[str, ...] = ()
+    #: Where a catalogue of open feeds is; "" for none.
+    catalogue: str = ""
+    #: Connections to one server at once, and for how many seconds a job tries again what was put off.
+    connections: int = 4
+    patience: float = 120
+    #: How often calendars on servers, and feeds that do not say, are refreshed, in seconds.
+    refresh_every: int = 900
+    feed_every: int = 6 * 3600
 
     @property
     def database(self) -> Path:
         return self.data_dir / "date-bridge.sqlite"
+
+    @property
+    def key_file(self) -> Path:
+        return self.data_dir / "secret.key"
 
     @property
     def incoming_dir(self) -> Path:

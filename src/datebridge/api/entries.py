@@ -28,7 +28,8 @@ from datebridge.api.shapes import (
 from datebridge.core.events import derive
 from datebridge.core.filters import FilterError, complete, parse_filter, quote
 from datebridge.services import cleaning, details, handing, jobs
-from datebridge.store.ledger import compile_filter, rows_of, this_day
+from datebridge.store.database import this_day
+from datebridge.store.ledger import compile_filter, rows_of
 from datebridge.store.review import problems_of
 
 router = APIRouter(prefix="/api", tags=["entries"])

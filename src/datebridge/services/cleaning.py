@@ -24,9 +24,23 @@ def propose_deletion(store: Store, ledger: Ledger, selection: Selection, reason:
         reason = reason or (f"All that match: {selection.filter}" if selection.only is None else "Chosen by hand.")
         set_id = open_set(connection, Proposal(title, "delete", reason))
         add_deletions(connection, set_id, ids, "Chosen for deletion.")
+        if hold_what_can_only_be_read(connection, set_id) == len(ids):
+            raise CannotApply(
+                "These entries are in calendars that can only be read, so they cannot be deleted. Copy them to a calendar"
+                " you may write, or switch the calendar off in Connect."
+            )
         close_set(connection, set_id)
         name_after_calendar(connection, set_id, f"Delete {len(ids):,}")
     return set_id
+
+
+def hold_what_can_only_be_read(connection: Connection, set_id: int) -> int:
+    """Leave entries of calendars that can only be read alone; returns how many those are."""
+    return connection.exec_driver_sql(
+        "UPDATE change SET held = 1, reason = 'Its calendar can only be read.' WHERE set_id = ? AND calendar_id IN"
+        " (SELECT id FROM calendar WHERE NOT writable)",
+        (set_id,),
+    ).rowcount
 
 
 def name_after_calendar(connection: Connection, set_id: int, verb: str) -> None:
@@ -34,7 +48,7 @@ def name_after_calendar(connection: Connection, set_id: int, verb: str) -> None:
     run = connection.exec_driver_sql
     rows = run(
         "SELECT k.name, count(*), sum(v.component = 'VEVENT') FROM change c JOIN calendar k ON k.id = c.calendar_id"
-        " JOIN version v ON v.id = c.before_id WHERE c.set_id = ? GROUP BY k.id",
+        " JOIN version v ON v.id = c.before_id WHERE c.set_id = ? AND NOT c.held GROUP BY k.id",
         (set_id,),
     ).fetchall()
     total = sum(row[1] for row in rows)

@@ -9,12 +9,12 @@ from pathlib import Path, PurePath
 from icalendar import Calendar
 
 from datebridge.core.events import derive
+from datebridge.core.headers import description_of
 from datebridge.core.ics.reader import RawComponent
 from datebridge.core.ics.source import open_bytes
 from datebridge.core.ics.writer import missing_definitions, new_header, tzids_in, write_calendar
 from datebridge.core.inspection import Inspection, inspect
 from datebridge.core.sheet import write_sheet
-from datebridge.store.logbook import header_name
 
 FORMATS = (".ics", ".json", ".csv")
 
@@ -54,7 +54,7 @@ def convert(source: Path, target: Path, zone: str = "") -> Inspection:
 
 def _pieces(found: Inspection, source: Path, ending: str, zone: str) -> Iterator[bytes]:
     if ending == ".csv":
-        names = {c.calendar: header_name(c.text) for c in found.components if c.name == "VCALENDAR"}
+        names = {c.calendar: description_of(c.text).name for c in found.components if c.name == "VCALENDAR"}
         entries = (c for c in found.components if c.name not in ("VCALENDAR", "VTIMEZONE"))
         yield from write_sheet(((names.get(c.calendar) or source.stem, c.name, c.text) for c in entries), zone)
         return

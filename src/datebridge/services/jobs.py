@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import gc
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import structlog
@@ -12,6 +12,7 @@ from sqlmodel import col, select
 
 from datebridge.settings import Settings
 from datebridge.store.database import Store, now
+from datebridge.store.logbook import CannotApply
 from datebridge.store.tables import Job
 
 log = structlog.get_logger()
@@ -85,11 +86,12 @@ def request_stop(store: Store, job_id: int) -> None:
                 job.state, job.finished_at = "stopped", now()
 
 
-def resume_interrupted(store: Store) -> list[str]:
-    """Queue what a killed process was doing; says so in words."""
+def resume_interrupted(store: Store, kinds: Iterable[str] | None = None) -> list[str]:
+    """Queue what a killed process was doing, of these kinds or of all; says so in words."""
     said = []
     with store.session() as session:
-        for job in session.exec(select(Job).where(Job.state == "running")):
+        running = select(Job).where(Job.state == "running")
+        for job in session.exec(running if kinds is None else running.where(col(Job.kind).in_(list(kinds)))):
             if job.attempts >= MAX_ATTEMPTS:
                 job.state, job.message, job.finished_at = (
                     "failed",
@@ -104,9 +106,10 @@ def resume_interrupted(store: Store) -> list[str]:
 
 
 def run_next(store: Store, settings: Settings, functions: dict[str, JobFunction]) -> bool:
-    """Do the oldest queued job; False if there is none."""
+    """Do the oldest queued job of the kinds given; False if there is none."""
     with store.session() as session:
-        job = session.exec(select(Job).where(Job.state == "queued").order_by(col(Job.id)).limit(1)).first()
+        query = select(Job).where(Job.state == "queued", col(Job.kind).in_(functions))
+        job = session.exec(query.order_by(col(Job.id)).limit(1)).first()
         if job is None or job.id is None:
             return False
         job.state = "running"
@@ -117,9 +120,9 @@ def run_next(store: Store, settings: Settings, functions: dict[str, JobFunction]
     gc.disable()  # jobs make very many small objects and hardly any cycles
     try:
         result = functions[kind](context)
-    except Stopped:
-        state, message = "stopped", "Stopped; nothing was changed."
-    except Refused as refusal:
+    except Stopped as stopped:
+        state, message = "stopped", str(stopped) or "Stopped; nothing was changed."
+    except (Refused, CannotApply) as refusal:
         state, message = "failed", str(refusal)
     except Exception:
         log.exception("job failed", job=job_id, kind=kind)

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from datebridge.core.ics.reader import Reader
-from datebridge.services.cleaning import name_after_calendar
+from datebridge.services.cleaning import hold_what_can_only_be_read, name_after_calendar
 from datebridge.services.handing import file_name, gather, texts, write_ics
 from datebridge.services.jobs import JobContext, Refused
 from datebridge.store.database import Store, now
@@ -78,6 +78,7 @@ def _propose(store: Store, ids: list[int], path: Path, reason: str) -> int:
         )
         set_id = open_set(connection, proposal)
         add_deletions(connection, set_id, ids, f"Put away in {path.name}.")
+        hold_what_can_only_be_read(connection, set_id)
         close_set(connection, set_id)
         name_after_calendar(connection, set_id, f"Put away {len(ids):,}")
     return set_id

@@ -12,12 +12,12 @@ from sqlalchemy import Connection
 
 from datebridge.core.census import Census
 from datebridge.core.events import derive
+from datebridge.core.headers import description_of
 from datebridge.core.ics.reader import RawComponent, Reader
 from datebridge.core.inspection import undefined_zones
 from datebridge.core.problems import Problem
 from datebridge.core.summary import Summary
 from datebridge.services.jobs import JobContext
-from datebridge.store.logbook import header_name
 from datebridge.store.tables import Incoming
 from datebridge.store.versions import VersionWriter, mark_problems
 
@@ -100,7 +100,7 @@ class _ReadFile:
         """The group for a component: VCALENDARs of one name, or without one, are one calendar."""
         group = self.ordinals.get(component.calendar)
         if group is None:
-            name = header_name(reader.header(component.calendar))
+            name = description_of(reader.header(component.calendar)).name
             if name not in self.groups:
                 self.groups[name] = int(
                     connection.exec_driver_sql(

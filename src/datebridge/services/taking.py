@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from sqlalchemy import Connection
 
+from datebridge.core.headers import described, description_of
 from datebridge.core.ics.component import Component
-from datebridge.core.ics.lines import escape_text
-from datebridge.core.ics.writer import new_header
 from datebridge.core.problems import Problem
-from datebridge.store.database import Store, now
+from datebridge.services.calendars import add_calendar_row
+from datebridge.store.database import Store
 from datebridge.store.logbook import (
     CannotApply,
     Proposal,
@@ -20,13 +20,11 @@ from datebridge.store.logbook import (
     add_changes,
     add_creations,
     close_set,
-    header_name,
     open_set,
 )  # fmt: skip
-from datebridge.store.versions import VersionWriter, add_text
+from datebridge.store.versions import VersionWriter, add_text, text_of
 
 Existing = Literal["newer", "keep", "replace"]
-_COLOURS = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,19 +164,14 @@ def _take(connection: Connection, set_id: int, decision: Decision) -> int:
     calendar = decision.calendar_id
     if calendar is None:
         name = decision.name.strip() or group_name
-        calendar = int(
-            connection.exec_driver_sql(
-                "INSERT INTO calendar (name, colour, live, source, taken_at)"
-                f" SELECT ?, count(*) % {_COLOURS}, 0, ?, ? FROM calendar RETURNING id",
-                (name, file_name, now()),
-            ).scalar_one()
-        )
-        version = add_text(connection, "VCALENDAR", named_header(header, name))
+        calendar = add_calendar_row(connection, name, file_name)
+        version = add_text(connection, "VCALENDAR", described(header, replace(description_of(header), name=name)))
         changes.append(StoredChange(calendar, "", "", None, version, "A fresh calendar for this file."))
     if decision.calendar_id is None and not decision.skip_elsewhere:
         add_changes(connection, set_id, changes)
         add_creations(connection, set_id, calendar, decision.group_id)
         return 0
+    on_server = _demand_writable(connection, calendar)
     staged = connection.exec_driver_sql(
         f"SELECT {_STAGED} FROM version WHERE group_id = ? ORDER BY id", (decision.group_id,)
     ).fetchall()
@@ -190,6 +183,11 @@ def _take(connection: Connection, set_id: int, decision: Decision) -> int:
         if listed and digest in elsewhere:
             skipped += 1
             continue
+        if listed and not uid and on_server:  # a server keeps nothing without a UID (RFC 4791 §4.1)
+            uid = f"{digest.hex()}@date-bridge.example"
+            version = add_text(
+                connection, component, Component(text_of(connection, version)).with_property("UID", uid).text
+            )
         there = here.get((component, uid, recurrence_id) if uid else (component, "", digest.hex()))
         if not there:
             changes.append(StoredChange(calendar, uid, recurrence_id, None, version))
@@ -214,6 +212,21 @@ def _take(connection: Connection, set_id: int, decision: Decision) -> int:
     return skipped
 
 
+def _demand_writable(connection: Connection, calendar: int) -> bool:
+    """Whether a calendar lives on a server.
+
+    Raises:
+        CannotApply: if it can only be read.
+    """
+    name, writable, on_server = connection.exec_driver_sql(
+        "SELECT k.name, k.writable, EXISTS (SELECT 1 FROM remote r WHERE r.calendar_id = k.id) FROM calendar k WHERE k.id = ?",
+        (calendar,),
+    ).one()
+    if not writable:
+        raise CannotApply(f"{name} can only be read. Choose a calendar you may write.")
+    return bool(on_server)
+
+
 def _present(connection: Connection, calendar: int) -> dict[tuple[str, str, str], list[tuple[int, bytes, int, int]]]:
     """What stands in a calendar, by identity; entries without UID by their text."""
     here: dict[tuple[str, str, str], list[tuple[int, bytes, int, int]]] = defaultdict(list)
@@ -236,17 +249,3 @@ def _digests_elsewhere(connection: Connection, group: int) -> set[bytes]:
             (group,),
         )
     }
-
-
-def named_header(header: str, name: str) -> str:
-    """A calendar's header with the wanted name; nothing else in it changes (RFC 7986 §5.1)."""
-    if not header:
-        return new_header(name)
-    if header_name(header) == name:
-        return header
-    component = Component(header)
-    text = escape_text(name)
-    for prop in ("NAME", "X-WR-CALNAME"):
-        if prop == "NAME" or component.first(prop):
-            component = component.with_property(prop, text)
-    return component.text

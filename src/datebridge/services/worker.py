@@ -1,4 +1,7 @@
-"""The worker: a process of its own that does the jobs, so that heavy computing never holds up a page."""
+"""The workers: processes of their own that do the jobs, so that heavy computing never holds up a page.
+
+One computes, one talks to other systems: a server that makes one wait does not hold up reading a file.
+"""
 
 from __future__ import annotations
 
@@ -10,13 +13,20 @@ from multiprocessing.process import BaseProcess
 
 import structlog
 
-from datebridge.services import jobs, putaway, reading
+from datebridge.services import accounts, carrying, copying, jobs, pulling, putaway, reading
 from datebridge.services.jobs import JobFunction
 from datebridge.settings import Settings
 from datebridge.store.database import Store
 
 log = structlog.get_logger()
-FUNCTIONS: dict[str, JobFunction] = {"read": reading.read_job, "put-away": putaway.put_away_job}
+COMPUTING: dict[str, JobFunction] = {
+    "read": reading.read_job, "put-away": putaway.put_away_job, "copy": copying.copy_job,
+}  # fmt: skip
+TALKING: dict[str, JobFunction] = {
+    "pull": pulling.pull_job, "push": carrying.push_job, "survey": accounts.survey_job,
+}  # fmt: skip
+FUNCTIONS = {**COMPUTING, **TALKING}
+_ROLES = {"computing": COMPUTING, "talking": TALKING}
 _POLL = 0.1
 
 
@@ -26,48 +36,52 @@ def drain(store: Store, settings: Settings) -> None:
         pass
 
 
-def _main(settings_json: str, parent: int) -> None:
+def _main(settings_json: str, parent: int, role: str) -> None:
+    functions = _ROLES[role]
     settings = Settings.model_validate_json(settings_json)
     store = Store(settings.database)
     while os.getppid() == parent:  # never outlive the application
-        if not jobs.run_next(store, settings, FUNCTIONS):
+        if not jobs.run_next(store, settings, functions):
             time.sleep(_POLL)
 
 
 class Worker:
-    """Keeps one worker process alive; what a dead one was doing is taken up again."""
+    """Keeps the worker processes alive; what a dead one was doing is taken up again."""
 
     def __init__(self, store: Store, settings: Settings) -> None:
         self.store, self.settings = store, settings
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._keep, name="worker-keeper", daemon=True)
-        self._process: BaseProcess | None = None
+        self._processes: dict[str, BaseProcess] = {}
 
     @property
-    def process_id(self) -> int | None:
-        return self._process.pid if self._process else None
+    def process_ids(self) -> dict[str, int | None]:
+        """The process of each role."""
+        return {role: process.pid for role, process in self._processes.items()}
 
     def start(self) -> None:
-        self._spawn()
+        for role in _ROLES:
+            self._spawn(role)
         self._thread.start()
 
-    def _spawn(self) -> None:
+    def _spawn(self, role: str) -> None:
         context = multiprocessing.get_context("spawn")
-        self._process = context.Process(
-            target=_main, args=(self.settings.model_dump_json(), os.getpid()), name="worker", daemon=True
-        )
-        self._process.start()
+        arguments = (self.settings.model_dump_json(), os.getpid(), role)
+        self._processes[role] = context.Process(target=_main, args=arguments, name=f"worker-{role}", daemon=True)
+        self._processes[role].start()
 
     def _keep(self) -> None:
         while not self._stop.wait(0.5):
-            if self._process is not None and not self._process.is_alive():
-                log.warning("worker ended", exitcode=self._process.exitcode)
-                jobs.resume_interrupted(self.store)
-                self._spawn()
+            for role, process in list(self._processes.items()):
+                if not process.is_alive():
+                    log.warning("worker ended", role=role, exitcode=process.exitcode)
+                    jobs.resume_interrupted(self.store, _ROLES[role])
+                    self._spawn(role)
 
     def stop(self) -> None:
         self._stop.set()
         self._thread.join()
-        if self._process is not None:
-            self._process.terminate()
-            self._process.join(5)
+        for process in self._processes.values():
+            process.terminate()
+        for process in self._processes.values():
+            process.join(5)

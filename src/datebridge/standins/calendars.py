@@ -16,12 +16,13 @@ from starlette.responses import HTMLResponse, Response
 from starlette.types import Receive, Scope, Send
 
 from datebridge.core.ics.component import Component
+from datebridge.core.ics.objects import CalendarObject, take_apart
 from datebridge.core.ics.writer import new_header, write_calendar
 from datebridge.standins.mail import MailDrop
 from datebridge.standins.multistatus import CAL, DAV, OWN, element, error, found, href, multistatus, read, status
 from datebridge.standins.objects import keep_to_limits, matches
 from datebridge.standins.page import page
-from datebridge.standins.records import Collection, Parsed, Records, Stored, parse
+from datebridge.standins.records import Collection, Records, Stored
 from datebridge.standins.scheduling import messages
 
 _METHODS = "OPTIONS, GET, HEAD, PUT, DELETE, PROPFIND, PROPPATCH, REPORT, MKCALENDAR"
@@ -126,21 +127,21 @@ class CalendarServer:
         for collection, _ in self.records.calendars_of(parts[2]):
             stored = self.records.object(collection, parts[4])
             if collection.slug == parts[3] and stored:
-                parsed = parse(stored.data)
+                parsed = take_apart(stored.data)
                 texts = []
                 for _facts, text in parsed.entries:
                     component = Component(text)
                     line = component.first("SUMMARY")
                     said = f"{line.value if line else 'Untitled'} (edited elsewhere)"
                     texts.append(component.with_property("SUMMARY", said).text)
-                data = b"".join(write_calendar(new_header(""), parsed.zones, texts))
+                data = b"".join(write_calendar(new_header(""), [text for _, text in parsed.zones], texts))
                 self.records.put(collection, stored.name, data, stored.uid, stored.component)
 
     def put(self, person: str, slug: str, name: str, data: bytes) -> None:
         """Keep an object as it is, without any of the checks and messages a request brings (for samples)."""
         collection = self.records.collection(person, slug)
         assert collection is not None  # noqa: S101
-        parsed = parse(data)
+        parsed = take_apart(data)
         self.records.put(collection, name, data, parsed.uid, parsed.entries[0][0].component)
 
 
@@ -272,6 +273,7 @@ class _Answer:
         properties = {
             f"{{{DAV}}}resourcetype": element(f"{{{DAV}}}collection") + element(f"{{{CAL}}}calendar"),
             f"{{{DAV}}}displayname": escape(collection.name),
+            f"{{{DAV}}}current-user-principal": href(f"/dav/principals/{quote(self.person)}/"),
             f"{{{DAV}}}owner": href(f"/dav/principals/{quote(collection.owner)}/"),
             f"{{{DAV}}}current-user-privilege-set": privileges,
             f"{{{CAL}}}supported-calendar-component-set": parts,
@@ -311,10 +313,10 @@ class _Answer:
     def _object(self, collection: Collection, stored: Stored, data: bool) -> str:
         properties = _object_properties(stored.etag)
         if data:
-            properties[f"{{{CAL}}}calendar-data"] = escape(stored.data.decode("utf-8", "replace")).replace("\r", "&#13;")
-        return found(
-            self._path(collection, stored.name), (element(name, inner) for name, inner in properties.items())
-        )
+            properties[f"{{{CAL}}}calendar-data"] = escape(stored.data.decode("utf-8", "replace")).replace(
+                "\r", "&#13;"
+            )
+        return found(self._path(collection, stored.name), (element(name, inner) for name, inner in properties.items()))
 
     def _sync(self, collection: Collection, root: etree._Element, data: bool) -> Response:
         token = (root.findtext(f"{{{DAV}}}sync-token") or "").strip()
@@ -373,30 +375,34 @@ class _Answer:
         if len(self.body) > self.traits.most_octets:
             most = f"The most {self.traits.name} takes is {self.traits.most_octets:,} octets an entry."
             return error(403, f"{{{CAL}}}max-resource-size", most)
-        parsed = parse(self.body)
+        parsed = take_apart(self.body)
         wrong = self._wrong(self.collection, parsed)
         if wrong is not None:
             return wrong
         data = keep_to_limits(self.body, parsed) if self.traits.strict else self.body
-        before = parse(stored.data) if stored else None
+        before = take_apart(stored.data) if stored else None
         name = self.parts[4]
         etag = self.records.put(self.collection, name, data, parsed.uid, parsed.entries[0][0].component)
         self._send(before, parsed)
         # Where what is kept is not what was sent, no ETag may be given (RFC 4791 §5.3.4).
         return Response(status_code=204 if stored else 201, headers={"ETag": etag} if data == self.body else {})
 
-    def _wrong(self, collection: Collection, parsed: Parsed) -> Response | None:
+    def _wrong(self, collection: Collection, parsed: CalendarObject) -> Response | None:
         if not parsed.entries:
             return error(403, f"{{{CAL}}}valid-calendar-data", "There is no entry in it.")
         if len({facts.uid for facts, _ in parsed.entries}) > 1 or not parsed.uid or parsed.method:
             return error(
-                403, f"{{{CAL}}}valid-calendar-object-resource", "An object holds the entries of one UID, without METHOD."
+                403,
+                f"{{{CAL}}}valid-calendar-object-resource",
+                "An object holds the entries of one UID, without METHOD.",
             )
         if parsed.entries[0][0].component not in collection.components.split(","):
             kind = parsed.entries[0][0].component
             return error(403, f"{{{CAL}}}supported-calendar-component", f"This calendar does not take a {kind}.")
-        if self.traits.strict and parsed.problems:
-            return error(403, f"{{{CAL}}}valid-calendar-data", parsed.problems[0])
+        broken = [p for p in (*parsed.problems, *(q for facts, _ in parsed.entries for q in facts.problems),
+                              *(q for some in parsed.odd for q in some)) if p.severity == "breaks"]  # fmt: skip
+        if self.traits.strict and broken:
+            return error(403, f"{{{CAL}}}valid-calendar-data", broken[0].message)
         here = [(c, name) for c, name in self.records.where_uid(collection.owner, parsed.uid)
                 if (self.traits.strict or c.id == collection.id) and (c.id, name) != (collection.id, self.parts[4])]  # fmt: skip
         if here:
@@ -421,10 +427,10 @@ class _Answer:
             return refusal
         assert self.collection is not None  # noqa: S101
         self.records.delete(self.collection, stored.name)
-        self._send(parse(stored.data), None)
+        self._send(take_apart(stored.data), None)
         return Response(status_code=204)
 
-    def _send(self, before: Parsed | None, after: Parsed | None) -> None:
+    def _send(self, before: CalendarObject | None, after: CalendarObject | None) -> None:
         known = self.records.person(self.person)
         assert known is not None  # noqa: S101
         replies = self.request.headers.get("schedule-reply", "T").upper() != "F"
@@ -474,4 +480,3 @@ def _object_properties(etag: str) -> dict[str, str]:
         f"{{{DAV}}}getcontenttype": "text/calendar; charset=utf-8",
         f"{{{DAV}}}resourcetype": "",
     }
-

@@ -13,7 +13,7 @@ import json
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
-from typing import get_args, Literal
+from typing import Literal, get_args
 
 from starlette.requests import Request
 from starlette.responses import JSONResponse, Response

@@ -67,7 +67,9 @@ class FeedHost:
     def publish(self, feed: Feed, data: bytes) -> None:
         """Publish a feed, or publish it anew."""
         values = (feed.path, feed.title, feed.subject, feed.description, feed.access, feed.manner, feed.target)
-        self._db.execute("INSERT OR REPLACE INTO feed VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", (*values, data, int(time.time())))
+        self._db.execute(
+            "INSERT OR REPLACE INTO feed VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", (*values, data, int(time.time()))
+        )
 
     def change(self, path: str, data: bytes) -> None:
         """Change what a feed says."""

@@ -42,7 +42,11 @@ class Hosts:
     """The stand-ins with their stores. Whatever is done to them here shows at once to who asks over HTTP."""
 
     def __init__(
-        self, folder: Path, ports: dict[str, int] | None = None, tidewrack: Traits = TIDEWRACK, lantern: Traits = LANTERN
+        self,
+        folder: Path,
+        ports: dict[str, int] | None = None,
+        tidewrack: Traits = TIDEWRACK,
+        lantern: Traits = LANTERN,
     ) -> None:
         folder.mkdir(parents=True, exist_ok=True)
         self.folder = folder

@@ -57,7 +57,9 @@ def mail_app(drop: MailDrop) -> Starlette:
         )
         table = f"<table><tr><th>When<th>Server<th>What<th>From<th>To<th>About{rows}</table>"
         empty = "<p>The drop is empty: no server has sent anything to anybody.</p>"
-        return HTMLResponse(page("Mail drop", "What would have been sent. Nothing leaves here.", table if rows else empty))
+        return HTMLResponse(
+            page("Mail drop", "What would have been sent. Nothing leaves here.", table if rows else empty)
+        )
 
     def one(request: Request) -> Response:
         found = next((m for m in drop.messages() if m["id"] == request.path_params["number"]), None)

@@ -47,9 +47,7 @@ def found(path: str, properties: Iterable[str], missing: Iterable[str] = ()) -> 
     lacking = "".join(element(name) for name in missing)
     stats = f"<D:propstat><D:prop>{have}</D:prop><D:status>HTTP/1.1 200 OK</D:status></D:propstat>" if have else ""
     if lacking or not have:
-        stats += (
-            f"<D:propstat><D:prop>{lacking}</D:prop><D:status>HTTP/1.1 404 Not Found</D:status></D:propstat>"
-        )
+        stats += f"<D:propstat><D:prop>{lacking}</D:prop><D:status>HTTP/1.1 404 Not Found</D:status></D:propstat>"
     return f"<D:response>{href(path)}{stats}</D:response>"
 
 

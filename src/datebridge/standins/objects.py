@@ -9,11 +9,12 @@ from lxml import etree
 
 from datebridge.core.facts import Facts, Mark
 from datebridge.core.ics.component import Component
+from datebridge.core.ics.objects import CalendarObject, take_apart
 from datebridge.core.ics.writer import complete_header, write_calendar
 from datebridge.core.properties import KNOWN
 from datebridge.core.recurrence.bounds import happens
 from datebridge.standins.multistatus import CAL
-from datebridge.standins.records import Parsed, Stored, parse
+from datebridge.standins.records import Stored
 
 _MOST_ATTACHMENTS = 2
 _DROPPED = frozenset({"COLOR", "IMAGE", "STYLED-DESCRIPTION", "CONTACT"})
@@ -29,7 +30,7 @@ def matches(stored: Stored, filters: etree._Element) -> bool:
         wanted = component.findall(f"{{{CAL}}}prop-filter")
         if span is None and not wanted:
             continue
-        entries = parse(stored.data).entries
+        entries = take_apart(stored.data).entries
         if span is not None and not any(_within(facts, *time_range(span)) for facts, _ in entries):
             return False
         if not all(_has(text, prop) for prop in wanted for _, text in entries[:1]):
@@ -67,13 +68,13 @@ def _has(text: str, prop: etree._Element) -> bool:
     return (match.text or "").lower() in line.value.lower()
 
 
-def keep_to_limits(data: bytes, parsed: Parsed) -> bytes:
+def keep_to_limits(data: bytes, parsed: CalendarObject) -> bytes:
     """What a strict server keeps: no unknown properties, one alarm, two attachments. The octets as they are if all."""
     texts = [_kept(text) for _, text in parsed.entries]
     if texts == [text for _, text in parsed.entries]:
         return data
     header = complete_header("BEGIN:VCALENDAR\nEND:VCALENDAR")
-    return b"".join(write_calendar(header, parsed.zones, texts))
+    return b"".join(write_calendar(header, [text for _, text in parsed.zones], texts))
 
 
 def _kept(text: str) -> str:

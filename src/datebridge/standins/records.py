@@ -8,12 +8,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from datebridge.core.events import derive
-from datebridge.core.facts import Facts
-from datebridge.core.ics.component import Component
-from datebridge.core.ics.reader import Reader
-from datebridge.core.ics.source import open_bytes
-
 _SCHEMA = """
 CREATE TABLE IF NOT EXISTS person (name TEXT PRIMARY KEY, password TEXT, title TEXT, address TEXT);
 CREATE TABLE IF NOT EXISTS collection (id INTEGER PRIMARY KEY, owner TEXT, slug TEXT, name TEXT, colour TEXT,
@@ -53,39 +47,6 @@ class Stored:
     etag: str
     data: bytes
     revision: int
-
-
-@dataclass(frozen=True, slots=True)
-class Parsed:
-    """A calendar object taken apart: its entries with their facts, its zone definitions."""
-
-    entries: tuple[tuple[Facts, str], ...]
-    zones: tuple[str, ...]
-    problems: tuple[str, ...]
-    method: str
-
-    @property
-    def uid(self) -> str:
-        return self.entries[0][0].uid if self.entries else ""
-
-
-def parse(data: bytes) -> Parsed:
-    """Read an object's octets; never fails."""
-    reader = Reader(open_bytes(data))
-    entries, zones, problems, method = [], [], [], ""
-    for component in reader:
-        facts = derive(component.name, component.text)
-        found = [p for p in (*component.problems, *facts.problems) if p.severity == "breaks"]
-        problems += [p.message for p in found]
-        if component.name == "VTIMEZONE":
-            zones.append(component.text)
-        elif component.name == "VCALENDAR":
-            line = Component(component.text).first("METHOD")
-            method = line.value if line else ""
-        else:
-            entries.append((facts, component.text))
-    problems += [p.message for p in reader.problems if p.severity == "breaks"]
-    return Parsed(tuple(entries), tuple(zones), tuple(problems), method)
 
 
 class Records:

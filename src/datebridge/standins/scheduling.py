@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from datebridge.core.ics.component import Component
 from datebridge.core.ics.lines import ContentLine, unescape_text
-from datebridge.standins.records import Parsed
+from datebridge.core.ics.objects import CalendarObject
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +39,7 @@ def _address(line: ContentLine) -> str:
     return line.value.lower().removeprefix("mailto:")
 
 
-def _meetings(parsed: Parsed | None) -> dict[str, _Meeting]:
+def _meetings(parsed: CalendarObject | None) -> dict[str, _Meeting]:
     found: dict[str, _Meeting] = {}
     for facts, text in parsed.entries if parsed else ():
         component = Component(text)
@@ -58,7 +58,9 @@ def _meetings(parsed: Parsed | None) -> dict[str, _Meeting]:
     return found
 
 
-def messages(address: str, before: Parsed | None, after: Parsed | None, replies: bool = True) -> list[Outgoing]:
+def messages(
+    address: str, before: CalendarObject | None, after: CalendarObject | None, replies: bool = True
+) -> list[Outgoing]:
     """What a server sends when the person at `address` writes or deletes an object.
 
     The organiser's writing invites (RFC 6638 §3.2.1.1), updates (§3.2.1.2) and cancels (§3.2.1.3); an

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -91,3 +92,8 @@ def migrate(engine: Engine) -> None:
 def now() -> int:
     """The time in whole seconds since the epoch; the store's only clock."""
     return int(time.time())
+
+
+def this_day() -> date:
+    """Today by this machine's clock, for words such as ``today`` in a filter."""
+    return date.today()  # noqa: DTZ011

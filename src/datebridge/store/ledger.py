@@ -16,7 +16,7 @@ from sqlalchemy import Connection
 from datebridge.core.facts import Mark
 from datebridge.core.filters import FilterError, Term, day_range, parse_filter
 from datebridge.core.moments import wall_seconds_of
-from datebridge.store.database import Store
+from datebridge.store.database import Store, this_day
 from datebridge.store.versions import bound, chunks
 
 SORTS = {
@@ -342,8 +342,3 @@ def _existing(connection: Connection, ids: Any) -> list[int]:
             f"SELECT id FROM entry WHERE listed = 1 AND id IN ({bound(len(ids))})", tuple(ids)
         )
     ]
-
-
-def this_day() -> date:
-    """Today by this machine's clock, for words such as ``today`` in a filter."""
-    return date.today()  # noqa: DTZ011

@@ -9,15 +9,18 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import Connection
 
-from datebridge.core.ics.component import Component
-from datebridge.core.ics.lines import unescape_text
+from datebridge.core.headers import Description, description_of
 from datebridge.store.database import Store, now
 from datebridge.store.versions import INDEX, INDEX_COLUMNS, chunks, text_of
 
 _CHANGE = (
-    "INSERT INTO change (set_id, position, calendar_id, uid, recurrence_id, before_id, after_id, reason, held)"
-    " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)"
+    "INSERT INTO change (set_id, position, calendar_id, uid, recurrence_id, before_id, after_id, reason, held, source_id)"
+    " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
 )
+
+
+#: Kinds of sets by which this copy follows what is elsewhere: they are not carried back there.
+INCOMING = "('pull', 'subscribe', 'leave')"
 
 
 class CannotApply(Exception):
@@ -28,6 +31,7 @@ class StoredChange(NamedTuple):
     """One component of one calendar, before and after, by version ids.
 
     `before_id` is None for a creation, `after_id` for a deletion; a held change is listed, not applied.
+    `source_id` is the version that a copy was made from.
     """
 
     calendar_id: int
@@ -37,6 +41,7 @@ class StoredChange(NamedTuple):
     after_id: int | None
     reason: str = ""
     held: bool = False
+    source_id: int | None = None
 
 
 @dataclass(slots=True)
@@ -64,10 +69,7 @@ def open_set(connection: Connection, proposal: Proposal) -> int:
 
 def add_changes(connection: Connection, set_id: int, changes: Iterable[StoredChange]) -> None:
     position = _next_position(connection, set_id)
-    rows = [
-        (set_id, position + k, c.calendar_id, c.uid, c.recurrence_id, c.before_id, c.after_id, c.reason, c.held)
-        for k, c in enumerate(changes)
-    ]
+    rows = [(set_id, position + k, *c[:-2], c.held, c.source_id) for k, c in enumerate(changes)]
     if rows:
         connection.exec_driver_sql(_CHANGE, rows)
 
@@ -131,7 +133,7 @@ def apply_set(store: Store, set_id: int) -> None:
         connection.exec_driver_sql("UPDATE change_set SET state = 'applying' WHERE id = ?", (set_id,))
     try:
         with store.write() as connection:
-            _apply(connection, set_id)
+            apply_within(connection, set_id)
     except BaseException:
         with store.write() as connection:
             connection.exec_driver_sql(
@@ -148,8 +150,14 @@ def _demand_proposed(connection: Connection, set_id: int) -> None:
         raise CannotApply(f"Change set {set_id} is {state}, so it cannot be applied.")
 
 
-def _apply(connection: Connection, set_id: int) -> None:
+def apply_within(connection: Connection, set_id: int) -> None:
+    """Apply a set as part of a larger transaction.
+
+    Raises:
+        CannotApply: if the entries it is about have changed since, or are in a calendar that can only be read.
+    """
     run = connection.exec_driver_sql
+    _demand_writable(connection, set_id)
     stale = run(
         "SELECT count(*) FROM change c WHERE c.set_id = ? AND NOT c.held AND (c.before_id IS NOT NULL"
         " AND c.before_id NOT IN (SELECT id FROM entry) OR c.after_id IN (SELECT id FROM entry))",
@@ -174,6 +182,7 @@ def _apply(connection: Connection, set_id: int) -> None:
     )
     for calendar in calendars:
         _refresh_calendar(connection, calendar)
+    _add_carriages(connection, set_id)
     run(
         "UPDATE change_set SET state = 'applied', applied_at = ?, note = '', revision = (SELECT revision + 1 FROM meta)"
         " WHERE id = ?",
@@ -188,26 +197,51 @@ def _apply(connection: Connection, set_id: int) -> None:
 
 
 def _refresh_calendar(connection: Connection, calendar: int) -> None:
-    """A calendar lives while its header or any entry is in force; its name is the one the header states.
+    """A calendar lives while its header or any entry is in force; its row is an index of what the header says.
 
     Entries can outlive the header: an import taken back, and then the deletion of some of its entries.
     """
     header = connection.exec_driver_sql(
         "SELECT id FROM entry WHERE calendar_id = ? AND component = 'VCALENDAR'", (calendar,)
     ).scalar()
-    name = header_name(text_of(connection, header)) if header is not None else ""
+    said = description_of(text_of(connection, header)) if header is not None else Description("")
     connection.exec_driver_sql(
         "UPDATE calendar SET live = EXISTS (SELECT 1 FROM entry WHERE calendar_id = calendar.id),"
-        " name = coalesce(nullif(?, ''), name) WHERE id = ?",
-        (name, calendar),
+        " name = coalesce(nullif(?, ''), name), tint = ?, zone = ?, description = ? WHERE id = ?",
+        (said.name, said.tint, said.zone, said.text, calendar),
     )
 
 
-def header_name(header: str) -> str:
-    """The name a calendar's header states (RFC 7986 §5.1), or ""."""
-    component = Component(header)
-    line = component.first("NAME") or component.first("X-WR-CALNAME")
-    return unescape_text(line.value).strip() if line else ""
+def _demand_writable(connection: Connection, set_id: int) -> None:
+    """Nobody's change set but what comes in by itself may touch a calendar that can only be read."""
+    names = [
+        row[0]
+        for row in connection.exec_driver_sql(
+            "SELECT DISTINCT k.name FROM change c JOIN calendar k ON k.id = c.calendar_id JOIN change_set s"
+            f" ON s.id = c.set_id WHERE c.set_id = ? AND NOT c.held AND NOT k.writable AND s.kind NOT IN {INCOMING}",
+            (set_id,),
+        )
+    ]
+    if names:
+        raise CannotApply(
+            f"{' and '.join(names)} can only be read, so nothing in it can be changed. Copy the entries to a calendar"
+            " you may write."
+        )
+
+
+def _add_carriages(connection: Connection, set_id: int) -> None:
+    """Note what has to be carried to servers: per UID, since a series is one object there (RFC 4791 §4.1)."""
+    connection.exec_driver_sql(
+        "INSERT INTO carriage (set_id, remote_id, kind, uid, state, message, theirs, theirs_etag)"
+        " SELECT DISTINCT c.set_id, r.id, CASE v.component WHEN 'VCALENDAR' THEN 'calendar' ELSE 'entry' END, c.uid,"
+        " CASE WHEN c.uid = '' AND v.component <> 'VCALENDAR' THEN 'refused' ELSE 'waiting' END,"
+        " CASE WHEN c.uid = '' AND v.component <> 'VCALENDAR' THEN 'It has no UID, so no server takes it.' ELSE '' END,"
+        " '', '' FROM change c JOIN version v ON v.id = coalesce(c.after_id, c.before_id)"
+        " JOIN remote r ON r.calendar_id = c.calendar_id JOIN account a ON a.id = r.account_id"
+        " JOIN change_set s ON s.id = c.set_id WHERE c.set_id = ? AND NOT c.held AND a.kind = 'server'"
+        f" AND v.component <> 'VTIMEZONE' AND s.kind NOT IN {INCOMING}",
+        (set_id,),
+    )
 
 
 def discard_set(store: Store, set_id: int) -> None:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import json
+from collections import Counter
 from typing import Any
 
 from sqlalchemy import Connection
 
 from datebridge.core.facts import Mark
+from datebridge.core.scheduling import told
 from datebridge.store.ledger import rows_of
 from datebridge.store.versions import bound, chunks
 
@@ -91,7 +94,6 @@ def warnings(connection: Connection, set_id: int) -> list[str]:
         " (SELECT c.calendar_id, c.uid FROM change c WHERE c.set_id = ? AND c.recurrence_id = '' AND c.after_id IS NULL"
         f"  AND c.uid <> '' AND NOT c.held) AND o.id NOT IN ({going})"
     )
-    told = count(f"SELECT count(*) {gone} AND v.marks & {Mark.ATTENDEES}")
     said = []
     if series:
         extra = f", {endless} of them without an end" if endless else ""
@@ -103,8 +105,35 @@ def warnings(connection: Connection, set_id: int) -> list[str]:
         )
     if left:
         said.append(f"{_n(left, 'changed occurrence is', 'changed occurrences are')} left without a series.")
-    if told:
-        said.append(f"{_n(told, 'entry has', 'entries have')} attendees; nobody will be told.")
+    return said + _about_attendees(connection, set_id)
+
+
+def _about_attendees(connection: Connection, set_id: int) -> list[str]:
+    """Who is told, and by whom: a server tells the attendees of meetings its user organises (RFC 6638 §3.2.1).
+
+    What is created there is written so that nobody is told, unless the set says otherwise (`services.carrying`).
+    """
+    silent = 0
+    entries: Counter[str] = Counter()
+    people: Counter[str] = Counter()
+    for text, creates, addresses, name, tell in connection.exec_driver_sql(
+        "SELECT t.text, c.before_id IS NULL, CASE WHEN a.schedules THEN a.addresses END, a.name,"
+        " coalesce(json_extract(s.details, '$.tell'), 0) FROM change c JOIN change_set s ON s.id = c.set_id"
+        " JOIN version v ON v.id = coalesce(c.before_id, c.after_id) JOIN version_text t ON t.id = v.id"
+        " LEFT JOIN remote r ON r.calendar_id = c.calendar_id LEFT JOIN account a ON a.id = r.account_id"
+        " WHERE c.set_id = ? AND NOT c.held AND v.attendees > 0",
+        (set_id,),
+    ):
+        number = told(text, json.loads(addresses)) if addresses and (not creates or tell) else 0
+        silent += not number
+        entries[name] += bool(number)
+        people[name] += number
+    said = [
+        f"{name} will tell {_n(people[name], 'attendee', 'attendees')} of {_n(number, 'meeting', 'meetings')}."
+        for name, number in (+entries).items()
+    ]
+    if silent:
+        said.append(f"{_n(silent, 'entry has', 'entries have')} attendees; nobody will be told.")
     return said
 
 

@@ -13,12 +13,22 @@ from sqlmodel import Field, SQLModel
 
 
 class Calendar(SQLModel, table=True):
-    """A calendar. Its name is that of its header in force; `live` is false once that is gone."""
+    """A calendar. What its header in force says stands here as an index; `live` is false once that is gone.
+
+    Attributes:
+        colour: its place in the palette, where the header states no colour.
+        tint: the colour the header states, as CSS has it; "" for none.
+        writable: whether change sets of one's own may touch it; false for what can only be read where it lives.
+    """
 
     id: int | None = Field(default=None, primary_key=True)
     name: str
     colour: int = 0
+    tint: str = ""
+    zone: str = ""
+    description: str = ""
     live: bool = False
+    writable: bool = True
     source: str = ""
     taken_at: int = 0
 
@@ -136,6 +146,8 @@ class ChangeRow(SQLModel, table=True):
     after_id: int | None = None
     reason: str = ""
     held: bool = False
+    #: The version this one was copied from.
+    source_id: int | None = None
 
 
 class ProblemRow(SQLModel, table=True):
@@ -208,3 +220,118 @@ class Meta(SQLModel, table=True):
 
     id: int = Field(default=1, primary_key=True)
     revision: int = 0
+
+
+class Account(SQLModel, table=True):
+    """An account on a calendar server, or a feed. What opens it is kept encrypted.
+
+    Attributes:
+        kind: ``server`` or ``feed``.
+        host: scheme, host and port, to be shown; a feed's whole address works like a password.
+        addresses: the e-mail addresses that are its owner.
+        schedules: the server sends invitations by itself (RFC 6638).
+        trouble: why it cannot be reached, since `trouble_since`; "" while all is well.
+        gone: disconnected; what opened it is wiped, and the logbook still knows its name.
+    """
+
+    id: int | None = Field(default=None, primary_key=True)
+    kind: str
+    name: str
+    host: str
+    user: str = ""
+    address_sealed: bytes = Field(sa_type=LargeBinary)
+    password_sealed: bytes = Field(default=b"", sa_type=LargeBinary)
+    principal: str = ""
+    home: str = ""
+    addresses: list[str] = Field(default_factory=list, sa_column=Column(JSON, nullable=False))
+    schedules: bool = False
+    created_at: int
+    trouble: str = ""
+    trouble_since: int | None = None
+    gone: bool = False
+
+
+class Remote(SQLModel, table=True):
+    """A calendar as it lives elsewhere, switched on (it has a `calendar_id`) or left off.
+
+    Attributes:
+        url: where a server has it; "" for feeds, and until a new one has been made there.
+        entries, first, last: what was counted when the account was looked through.
+        tag, token: what its server calls its present state (RFC 6578); etag, modified: the same for a feed.
+        every: own refresh interval in seconds; published_every: the publisher's; 0 for none.
+        held_set_id: a refresh that waits for a decision because it would lose very much.
+        held_digest: of the content that was held back, so that it is asked about once.
+    """
+
+    id: int | None = Field(default=None, primary_key=True)
+    account_id: int = Field(foreign_key="account.id", index=True)
+    calendar_id: int | None = Field(default=None, foreign_key="calendar.id", index=True)
+    url: str = ""
+    name: str
+    colour: str = ""
+    colour_space: str = ""
+    description: str = ""
+    zone: str = ""
+    owner: str = ""
+    owned: bool = True
+    writable: bool = False
+    components: str = ""
+    position: int = 0
+    entries: int | None = None
+    first: int | None = None
+    last: int | None = None
+    endless: bool = False
+    syncs: bool = False
+    tag: str = ""
+    token: str = ""
+    etag: str = ""
+    modified: str = ""
+    every: int = 0
+    published_every: int = 0
+    refreshed_at: int | None = None
+    next_at: int | None = None
+    outcome: str = ""
+    trouble: str = ""
+    failed_since: int | None = None
+    failures: int = 0
+    held_set_id: int | None = None
+    held_digest: str = ""
+
+
+class ResourceRow(SQLModel, table=True):
+    """A calendar object on a server, as last seen: its ETag, and the versions that were in force here then.
+
+    An empty ETag says that what the server keeps has yet to be read back.
+    """
+
+    __tablename__ = "resource"
+    __table_args__ = (Index("ix_resource_uid", "remote_id", "uid"),)
+
+    remote_id: int = Field(primary_key=True, foreign_key="remote.id")
+    href: str = Field(primary_key=True)
+    uid: str = ""
+    etag: str = ""
+    versions: str = ""
+
+
+class Carriage(SQLModel, table=True):
+    """What a batch has to carry to a server: the entries of one UID, or the calendar itself.
+
+    Attributes:
+        kind: ``entry`` or ``calendar``.
+        state: waiting, sending, carried, refused, collided, or dropped (their state was taken instead).
+        message: the server's own reason, in plain words.
+        theirs: for a collision, what the server has instead, as calendar text; "" where it has nothing.
+    """
+
+    __table_args__ = (Index("ix_carriage_open", "remote_id", "state"), Index("ix_carriage_uid", "remote_id", "uid"))
+
+    id: int | None = Field(default=None, primary_key=True)
+    set_id: int = Field(foreign_key="change_set.id", index=True)
+    remote_id: int = Field(foreign_key="remote.id")
+    kind: str = "entry"
+    uid: str = ""
+    state: str = "waiting"
+    message: str = ""
+    theirs: str = ""
+    theirs_etag: str = ""

@@ -32,6 +32,7 @@ def propose_undo(store: Store, set_id: int, force: bool = False) -> int:
             raise CannotApply(f"Batch {set_id} has not been applied, so there is nothing to undo.")
         if row[2] is not None:
             raise CannotApply(f"Batch {set_id} was undone before, by batch {row[2]}.")
+        _demand_undoable(connection, set_id, row[3])
         title = (
             f"Undo: {row[0]}" if row[3] != "undo" else f"Redo: {row[0].removeprefix('Undo: ').removeprefix('Redo: ')}"
         )
@@ -39,6 +40,17 @@ def propose_undo(store: Store, set_id: int, force: bool = False) -> int:
         _add_inverse(connection, set_id, undo, force)
         close_set(connection, undo)
     return undo
+
+
+def _demand_undoable(connection: Connection, set_id: int, kind: str) -> None:
+    if kind == "subscribe":
+        raise CannotApply("This is how the calendar came here. Switch the calendar off in Connect instead.")
+    readable = connection.exec_driver_sql(
+        "SELECT k.name FROM change c JOIN calendar k ON k.id = c.calendar_id WHERE c.set_id = ? AND NOT k.writable LIMIT 1",
+        (set_id,),
+    ).scalar()
+    if readable is not None:
+        raise CannotApply(f"{readable} can only be read: it follows what is published, and cannot be taken back here.")
 
 
 def _add_inverse(connection: Connection, set_id: int, undo: int, force: bool) -> None:

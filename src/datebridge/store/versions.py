@@ -5,7 +5,7 @@ from __future__ import annotations
 import unicodedata
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice
-from typing import Any
+from typing import Any, TypeVar
 
 from sqlalchemy import Connection
 
@@ -29,6 +29,7 @@ _PROBLEM = (
     "INSERT INTO problem (version_id, incoming_id, line, severity, code, message, done, text, uid)"
     " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)"
 )
+Item = TypeVar("Item")
 #: How many ids one statement is given.
 ID_CHUNK = 500
 
@@ -128,7 +129,7 @@ def text_of(connection: Connection, version: int) -> str:
     return str(connection.exec_driver_sql("SELECT text FROM version_text WHERE id = ?", (version,)).scalar_one())
 
 
-def chunks(ids: Iterable[int], size: int = ID_CHUNK) -> Iterator[Sequence[int]]:
+def chunks(ids: Iterable[Item], size: int = ID_CHUNK) -> Iterator[Sequence[Item]]:
     iterator = iter(ids)
     while chunk := list(islice(iterator, size)):
         yield chunk

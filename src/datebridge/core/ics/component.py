@@ -37,6 +37,11 @@ class Component:
                 except NotAContentLine:
                     continue
 
+    @property
+    def kind(self) -> str:
+        """What kind of component it is, such as ``VEVENT``."""
+        return self.text.partition("\n")[0].partition(":")[2].strip().upper()
+
     def first(self, name: str) -> ContentLine | None:
         return next((line for _, line in self.properties() if line.name == name), None)
 

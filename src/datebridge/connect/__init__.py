@@ -1,0 +1,1 @@
+"""The only code that talks to other systems: guarded HTTP, feeds, CalDAV."""

@@ -1,0 +1,262 @@
+"""A CalDAV server as a client sees it (RFC 4791, 6578, 6638, 6764): finding, listing, fetching, writing."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from urllib.parse import urljoin, urlsplit
+
+from datebridge.connect import dav
+from datebridge.connect.errors import Unreachable
+from datebridge.connect.web import Answer, Web
+
+#: How many entries one multiget asks for.
+FETCH = 100
+_DEPTH = {"Depth": "1", "Content-Type": "application/xml; charset=utf-8"}
+_FLAT = {**_DEPTH, "Depth": "0"}
+_CALENDAR = ("D:owner", "D:current-user-privilege-set", "D:sync-token", "D:supported-report-set",
+             "C:supported-calendar-component-set", "C:calendar-description", "C:calendar-timezone",
+             "C:max-resource-size")  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Home:
+    """Who one is on a server, and where one's calendars are.
+
+    Attributes:
+        addresses: the e-mail addresses that are oneself; meetings organised under them are one's own.
+        schedules: the server sends invitations by itself (RFC 6638 §2).
+    """
+
+    principal: str
+    url: str
+    title: str
+    addresses: tuple[str, ...]
+    schedules: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A calendar as its server lists it. `tag` changes with every change in it; "" where the server has none."""
+
+    url: str
+    name: str
+    colour: str = ""
+    description: str = ""
+    zone: str = ""
+    owner: str = ""
+    writable: bool = False
+    owned: bool = False
+    components: tuple[str, ...] = ()
+    position: int = 0
+    tag: str = ""
+    token: str = ""
+    syncs: bool = False
+    colour_space: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Delta:
+    """What changed in a calendar: addresses with ETags, addresses that are gone.
+
+    `whole` says that `changed` lists everything there is, so that what it does not list is gone too.
+    """
+
+    changed: dict[str, str]
+    gone: tuple[str, ...]
+    token: str
+    whole: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Resource:
+    """A calendar object as fetched: its path, its ETag, its octets; None where it is gone."""
+
+    href: str
+    etag: str
+    data: bytes | None
+
+
+class CalDavServer:
+    """One account on one server."""
+
+    def __init__(self, web: Web, address: str) -> None:
+        self.web, self.address = web, address
+        self.host = urlsplit(address).hostname or address
+
+    # ---- finding ---------------------------------------------------------------------------------
+
+    def discover(self) -> Home:
+        """Find principal and home from an address (RFC 6764 §6, RFC 5397, RFC 4791 §6.2.1).
+
+        Raises:
+            Unreachable: if there is no CalDAV server there, or it does not let one in.
+        """
+        for url in (self.address, urljoin(self.address, "/.well-known/caldav")):
+            found = self._properties(url, "D:current-user-principal", "C:calendar-home-set")
+            principal = found.hrefs("current-user-principal") if found else []
+            if found and (principal or found.hrefs("calendar-home-set")):
+                break
+        else:
+            raise Unreachable("answer", f"{self.host} is no calendar server, as far as it shows.")
+        at = urljoin(found.href, principal[0]) if principal else found.href
+        person = self._properties(
+            at, "D:displayname", "C:calendar-home-set", "C:calendar-user-address-set"
+        )  # fmt: skip
+        homes = person.hrefs("calendar-home-set") if person else []
+        if person is None or not homes:
+            raise Unreachable("answer", f"{self.host} does not say where your calendars are.")
+        home = urljoin(person.href, homes[0])
+        offers = self.web.request("OPTIONS", home).headers.get("dav", "")
+        addresses = [a.lower().removeprefix("mailto:") for a in person.hrefs("calendar-user-address-set")]
+        return Home(
+            at, home, person.text("displayname"), tuple(a for a in addresses if "@" in a),
+            "calendar-auto-schedule" in offers or "calendar-schedule" in offers,
+        )  # fmt: skip
+
+    def _properties(self, url: str, *names: str) -> dav.Found | None:
+        answer = self.web.request("PROPFIND", url, dav.propfind(names), _FLAT)
+        if answer.status != 207:
+            return None
+        found, _ = dav.multistatus(answer.body, self.host)
+        return dav.Found(urljoin(answer.url, found[0].href), 200, found[0].properties) if found else None
+
+    def calendars(self, home: Home) -> list[Listed]:
+        """Every calendar of the home, in the order the owner gave them."""
+        body = dav.propfind(_CALENDAR, everything=True)
+        answer = self._expect(self.web.request("PROPFIND", home.url, body, _DEPTH), 207)
+        found, _ = dav.multistatus(answer.body, self.host)
+        listed = [
+            _listed(urljoin(answer.url, one.href), one, home)
+            for one in found
+            if "calendar" in one.children("resourcetype")
+        ]
+        owners = {owner: self._name_of(owner) for owner in {one.owner for one in listed if one.owner}}
+        renamed = [_with_owner(one, owners.get(one.owner, "")) for one in listed]
+        return sorted(renamed, key=lambda one: (not one.owned, one.position))
+
+    def _name_of(self, principal: str) -> str:
+        try:
+            found = self._properties(principal, "D:displayname")
+        except Unreachable:
+            return ""
+        return found.text("displayname") if found else ""
+
+    def state(self, url: str) -> Listed:
+        """A calendar as it is now, tag and token among it."""
+        answer = self._expect(self.web.request("PROPFIND", url, dav.propfind(_CALENDAR, everything=True), _FLAT), 207)
+        found, _ = dav.multistatus(answer.body, self.host)
+        return _listed(url, found[0], None)
+
+    # ---- fetching --------------------------------------------------------------------------------
+
+    def etags(self, url: str) -> dict[str, str]:
+        """The path and ETag of everything in a calendar."""
+        answer = self._expect(self.web.request("PROPFIND", url, dav.propfind(["D:getetag"]), _DEPTH), 207)
+        found, _ = dav.multistatus(answer.body, self.host)
+        itself = urlsplit(url).path.rstrip("/")
+        return {
+            path: one.text("getetag") for one in found
+            if (path := _path(one.href)).rstrip("/") != itself and "getetag" in one.properties
+        }  # fmt: skip
+
+    def changes(self, url: str, token: str) -> Delta:
+        """What changed since a sync token (RFC 6578 §3.2); everything where there is none or it has expired."""
+        answer = self.web.request("REPORT", url, dav.sync_collection(token), _DEPTH)
+        if answer.status in (403, 409, 410) and token:
+            return self.changes(url, "")
+        found, after = dav.multistatus(self._expect(answer, 207).body, self.host)
+        if any(one.status == 507 for one in found):  # the server cut the list short: ask for the whole instead
+            return Delta(self.etags(url), (), "", True)
+        itself = urlsplit(url).path.rstrip("/")
+        entries = [one for one in found if _path(one.href).rstrip("/") != itself]
+        gone = tuple(_path(one.href) for one in entries if one.status == 404)
+        changed = {_path(one.href): one.text("getetag") for one in entries if one.status != 404}
+        return Delta(changed, gone, after, not token)
+
+    def fetch(self, url: str, hrefs: Sequence[str]) -> Iterator[list[Resource]]:
+        """The named objects, a hundred at a time, over several connections, in order."""
+        with ThreadPoolExecutor(max_workers=self.web.connections) as pool:
+            pieces = [list(hrefs[k : k + FETCH]) for k in range(0, len(hrefs), FETCH)]
+            ahead = [pool.submit(self._multiget, url, piece) for piece in pieces[: self.web.connections]]
+            for number in range(len(pieces)):
+                got = ahead[number].result()
+                following = number + self.web.connections
+                if following < len(pieces):
+                    ahead.append(pool.submit(self._multiget, url, pieces[following]))
+                yield got
+
+    def _multiget(self, url: str, hrefs: list[str]) -> list[Resource]:
+        answer = self._expect(self.web.request("REPORT", url, dav.multiget(hrefs), _DEPTH), 207)
+        found, _ = dav.multistatus(answer.body, self.host)
+        return [
+            Resource(
+                _path(one.href), one.text("getetag"),
+                one.text("calendar-data").encode() if one.status != 404 and "calendar-data" in one.properties else None,
+            )
+            for one in found
+        ]  # fmt: skip
+
+    def get(self, href: str) -> Resource:
+        answer = self.web.request("GET", urljoin(self.address, href))
+        return Resource(href, answer.headers.get("etag", ""), answer.body if answer.status == 200 else None)
+
+    # ---- writing ---------------------------------------------------------------------------------
+
+    def put(self, href: str, data: bytes, etag: str) -> Answer:
+        """Write an object: over the state `etag` stands for, or as a new one where it is "" (RFC 9110 §13.1)."""
+        condition = {"If-Match": etag} if etag else {"If-None-Match": "*"}
+        headers = {"Content-Type": "text/calendar; charset=utf-8", **condition}
+        return self.web.request("PUT", urljoin(self.address, href), data, headers)
+
+    def delete(self, href: str, etag: str) -> Answer:
+        """Delete an object; an attendee's deletion is not told to the organiser (RFC 6638 §8.1)."""
+        headers = {"Schedule-Reply": "F", **({"If-Match": etag} if etag else {})}
+        return self.web.request("DELETE", urljoin(self.address, href), headers=headers)
+
+    def make_calendar(self, url: str, values: dict[tuple[str, str], str]) -> Answer:
+        body = dav.settings("C:mkcalendar", values)
+        return self.web.request("MKCALENDAR", url, body, {"Content-Type": "application/xml; charset=utf-8"})
+
+    def set_properties(self, url: str, values: dict[tuple[str, str], str]) -> Answer:
+        body = dav.settings("D:propertyupdate", values)
+        return self.web.request("PROPPATCH", url, body, {"Content-Type": "application/xml; charset=utf-8"})
+
+    def _expect(self, answer: Answer, status: int) -> Answer:
+        if answer.status == status:
+            return answer
+        if answer.status in (404, 410):
+            raise Unreachable("missing", f"This calendar is not on {self.host} any more.")
+        name, words = dav.condition(answer.body)
+        said = words or name or "no reason given"
+        raise Unreachable("answer", f"{self.host} refuses the question with {answer.status} ({said}).")
+
+
+def _path(href: str) -> str:
+    return urlsplit(href).path
+
+
+def _with_owner(one: Listed, name: str) -> Listed:
+    return replace(one, owner=name)
+
+
+def _listed(url: str, one: dav.Found, home: Home | None) -> Listed:
+    privileges = one.children("current-user-privilege-set")
+    owners = one.hrefs("owner")
+    owner = urljoin(url, owners[0]) if owners else ""
+    element = one.properties.get("supported-calendar-component-set")
+    components = tuple(str(c.get("name", "")) for c in element) if element is not None else ()
+    order = one.text("calendar-order")
+    return Listed(
+        url=url, name=one.text("displayname") or url.rstrip("/").rsplit("/", 1)[-1],
+        colour=one.text("calendar-color")[:7], description=one.text("calendar-description"),
+        zone=one.text("calendar-timezone"), owner=owner,
+        # A server without access control lets the owner of the home write.
+        writable=bool({"all", "write", "write-content"} & privileges) or not privileges,
+        owned=home is None or not owner or owner.rstrip("/") == home.principal.rstrip("/"),
+        components=components, position=int(order) if order.isdigit() else 0,
+        tag=one.text("getctag"), token=one.text("sync-token"),
+        syncs="sync-collection" in one.children("supported-report-set") or bool(one.text("sync-token")),
+        colour_space=one.namespace("calendar-color"),
+    )  # fmt: skip

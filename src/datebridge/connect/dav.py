@@ -1,0 +1,121 @@
+"""WebDAV's XML, written and read (RFC 4918). Read without entities and without the network.
+
+Properties are known by their local names alone: colours, order and tags have no standard namespace, so each
+server's own is taken as it comes, and used again when such a property is set there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from xml.sax.saxutils import escape
+
+from lxml import etree
+
+from datebridge.connect.errors import Unreachable
+
+DAV = "DAV:"
+CAL = "urn:ietf:params:xml:ns:caldav"
+_OPEN = f'<?xml version="1.0" encoding="utf-8"?>\n<{{0}} xmlns:D="{DAV}" xmlns:C="{CAL}">'
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """One response of a multistatus: its address, its own status if it has one, the properties that are there."""
+
+    href: str
+    status: int = 200
+    properties: dict[str, etree._Element] = field(default_factory=dict)
+
+    def text(self, name: str) -> str:
+        element = self.properties.get(name)
+        return "".join(str(t) for t in element.itertext()) if element is not None else ""
+
+    def hrefs(self, name: str) -> list[str]:
+        element = self.properties.get(name)
+        return [(e.text or "").strip() for e in element.iter(f"{{{DAV}}}href")] if element is not None else []
+
+    def children(self, name: str) -> set[str]:
+        """Local names of everything inside a property."""
+        element = self.properties.get(name)
+        return {etree.QName(e).localname for e in element.iter("*")} - {name} if element is not None else set()
+
+    def namespace(self, name: str) -> str:
+        element = self.properties.get(name)
+        return (etree.QName(element).namespace or "") if element is not None else ""
+
+
+def parse(body: bytes, host: str) -> etree._Element:
+    """The root of an answer.
+
+    Raises:
+        Unreachable: if it is not XML.
+    """
+    try:
+        parser = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=True, load_dtd=False)
+        return etree.fromstring(body, parser)
+    except etree.XMLSyntaxError as error:
+        raise Unreachable(
+            "answer", f"{host} answers with something that is not what a calendar server says."
+        ) from error
+
+
+def multistatus(body: bytes, host: str) -> tuple[list[Found], str]:
+    """The responses, and the sync token if there is one."""
+    root = parse(body, host)
+    responses = []
+    for response in root.iterfind(f"{{{DAV}}}response"):
+        href = (response.findtext(f"{{{DAV}}}href") or "").strip()
+        own = response.findtext(f"{{{DAV}}}status")
+        properties = {}
+        for stat in response.iterfind(f"{{{DAV}}}propstat"):
+            prop = stat.find(f"{{{DAV}}}prop")
+            if prop is not None and _code(stat.findtext(f"{{{DAV}}}status")) < 300:
+                properties.update({etree.QName(child).localname: child for child in prop})
+        responses.append(Found(href, _code(own), properties))
+    return responses, (root.findtext(f"{{{DAV}}}sync-token") or "").strip()
+
+
+def _code(line: str | None) -> int:
+    parts = (line or "").split()
+    return int(parts[1]) if len(parts) > 1 and parts[1].isdigit() else 200
+
+
+def condition(body: bytes) -> tuple[str, str]:
+    """The precondition a refusal names, and the server's own words for it; "" where there are none."""
+    try:
+        root = etree.fromstring(body, etree.XMLParser(resolve_entities=False, no_network=True))
+    except etree.XMLSyntaxError:
+        return "", body.decode("utf-8", "replace").strip()[:200] if b"<" not in body else ""
+    names = [etree.QName(child).localname for child in root if etree.QName(child).localname != "responsedescription"]
+    words = root.findtext(f"{{{DAV}}}responsedescription") or ""
+    return (names[0] if names else ""), words.strip()
+
+
+def propfind(names: Iterable[str] = (), everything: bool = False) -> bytes:
+    """A PROPFIND body: the named properties, or all there are and the named ones besides (RFC 4918 §9.1)."""
+    inner = "".join(f"<{name}/>" for name in names)
+    inner = f"<D:allprop/><D:include>{inner}</D:include>" if everything else f"<D:prop>{inner}</D:prop>"
+    return f"{_OPEN.format('D:propfind')}{inner}</D:propfind>".encode()
+
+
+def sync_collection(token: str) -> bytes:
+    inner = f"<D:sync-token>{escape(token)}</D:sync-token><D:sync-level>1</D:sync-level>"
+    return f"{_OPEN.format('D:sync-collection')}{inner}<D:prop><D:getetag/></D:prop></D:sync-collection>".encode()
+
+
+def multiget(hrefs: Iterable[str]) -> bytes:
+    inner = "".join(f"<D:href>{escape(href)}</D:href>" for href in hrefs)
+    prop = "<D:prop><D:getetag/><C:calendar-data/></D:prop>"
+    return f"{_OPEN.format('C:calendar-multiget')}{prop}{inner}</C:calendar-multiget>".encode()
+
+
+def settings(root: str, values: dict[tuple[str, str], str], components: Iterable[str] = ()) -> bytes:
+    """A body that sets properties, by (namespace, name): of MKCALENDAR (RFC 4791 §5.3.1) or PROPPATCH."""
+    inner = "".join(
+        f'<N:{name} xmlns:N="{escape(space)}">{escape(value)}</N:{name}>' for (space, name), value in values.items()
+    )
+    kinds = "".join(f'<C:comp name="{kind}"/>' for kind in components)
+    if kinds:
+        inner += f"<C:supported-calendar-component-set>{kinds}</C:supported-calendar-component-set>"
+    return f"{_OPEN.format(root)}<D:set><D:prop>{inner}</D:prop></D:set></{root}>".encode()

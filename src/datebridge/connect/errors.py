@@ -1,0 +1,30 @@
+"""What can go wrong on the way to another system, in words: what happened, where, and what to do."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+Trouble = Literal[
+    "address", "forbidden", "name", "refused", "timeout", "certificate", "password", "down", "throttled", "cut",
+    "large", "missing", "answer",
+]  # fmt: skip
+#: Trouble that may well be over in a while.
+PASSING = frozenset({"name", "refused", "timeout", "down", "throttled", "cut"})
+
+
+class Unreachable(Exception):
+    """The other system could not be asked, or not understood.
+
+    >>> Unreachable("password", "Tidewrack does not accept this user name and password.").passing
+    False
+
+    The message never holds an address beyond its host: the rest may work like a password.
+    """
+
+    def __init__(self, trouble: Trouble, message: str, retry_after: float | None = None) -> None:
+        super().__init__(message)
+        self.trouble, self.message, self.retry_after = trouble, message, retry_after
+
+    @property
+    def passing(self) -> bool:
+        return self.trouble in PASSING

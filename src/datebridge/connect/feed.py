@@ -1,0 +1,73 @@
+"""Feeds: calendars published by address, fetched only where they have changed (RFC 9110 §13)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import timedelta
+from urllib.parse import urlsplit
+
+from datebridge.connect.errors import Unreachable
+from datebridge.connect.web import Web
+from datebridge.core.ics.component import Component
+from datebridge.core.moments import NotAMoment, parse_duration
+
+_ACCEPT = {"Accept": "text/calendar, application/octet-stream;q=0.5, */*;q=0.1"}
+_LOOKED_AT = 1 << 16
+
+
+@dataclass(frozen=True, slots=True)
+class Fetched:
+    """A feed as it is now; `data` is None where it has not changed. `moved`: its new address, given for good."""
+
+    data: bytes | None
+    etag: str
+    modified: str
+    moved: str
+
+
+def fetch(web: Web, url: str, etag: str = "", modified: str = "") -> Fetched:
+    """Fetch a feed, unless it is as it was.
+
+    Raises:
+        Unreachable: if it does not answer, or answers with something that is no calendar.
+    """
+    headers = dict(_ACCEPT)
+    if etag:
+        headers["If-None-Match"] = etag
+    if modified:
+        headers["If-Modified-Since"] = modified
+    answer = web.request("GET", url, headers=headers)
+    host = urlsplit(url).hostname or ""
+    if answer.status == 304:
+        return Fetched(None, etag, modified, answer.moved)
+    if answer.status in (404, 410):
+        raise Unreachable("missing", f"{host} has no feed at this address any more.")
+    if answer.status != 200:
+        raise Unreachable("answer", f"{host} answers {answer.status} instead of the feed.")
+    if not is_calendar(answer.body):
+        what = "a web page" if is_page(answer.body) else "something else"
+        raise Unreachable("answer", f"{host} answers with {what} instead of a calendar.")
+    return Fetched(answer.body, answer.headers.get("etag", ""), answer.headers.get("last-modified", ""), answer.moved)
+
+
+def is_calendar(data: bytes) -> bool:
+    head = data[:_LOOKED_AT]
+    return b"BEGIN:VCALENDAR" in head.replace(b"\0", b"").upper()
+
+
+def is_page(data: bytes) -> bool:
+    return b"<html" in data[:_LOOKED_AT].lower()
+
+
+def interval(header: str) -> int:
+    """How often a publisher wants its feed to be fetched, in seconds; 0 where it does not say.
+
+    REFRESH-INTERVAL (RFC 7986 §5.7), else X-PUBLISHED-TTL, which many publishers use.
+    """
+    component = Component(header)
+    line = component.first("REFRESH-INTERVAL") or component.first("X-PUBLISHED-TTL")
+    try:
+        length = parse_duration(line.value) if line else timedelta()
+    except NotAMoment:
+        return 0
+    return max(0, int(length.total_seconds()))

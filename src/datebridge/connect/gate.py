@@ -1,0 +1,102 @@
+"""Which addresses may be reached: never this machine or a private network, unless that origin was allowed.
+
+>>> Gate(["http://127.0.0.1:8141"]).pinned(httpx.URL("http://127.0.0.1:8141/dav/"))
+>>> Gate([]).pinned(httpx.URL("http://192.168.1.9/"))
+Traceback (most recent call last):
+datebridge.connect.errors.Unreachable: 192.168.1.9 is in a private network. Date Bridge goes there only if its settings allow it.
+"""
+
+from __future__ import annotations
+
+import ipaddress
+import socket
+import threading
+from collections.abc import Iterable
+
+import httpx
+
+from datebridge.connect.errors import Unreachable
+
+_NAT64 = ipaddress.ip_network("64:ff9b::/96")
+_ANY = ipaddress.IPv4Address | ipaddress.IPv6Address
+
+
+class Gate:
+    """Looks every name up itself, looks at every address it stands for, and pins the connection to one of them.
+
+    Redirects go through it again, and a name cannot mean one thing when it is checked and another when
+    it is used.
+    """
+
+    def __init__(self, allowed: Iterable[str]) -> None:
+        """`allowed`: origins such as ``http://127.0.0.1:8141`` that may be reached wherever they are."""
+        self.allowed = {_origin(httpx.URL(origin)) for origin in allowed}
+
+    def pinned(self, url: httpx.URL) -> str | None:
+        """The address to connect to instead of the name; None where the origin is allowed as it is.
+
+        Raises:
+            Unreachable: if the address is not of the web, has no host, leads to a private network, or is unknown.
+        """
+        if url.scheme not in ("http", "https") or not url.host:
+            raise Unreachable("address", "This is no web address. It should begin with https:// or http://.")
+        if _origin(url) in self.allowed:
+            return None
+        try:
+            found = socket.getaddrinfo(url.host, url.port or 443, type=socket.SOCK_STREAM)
+        except (OSError, UnicodeError) as error:
+            raise Unreachable("name", f"There is no host named {url.host}. Is the address spelt right?") from error
+        addresses = [str(entry[4][0]).partition("%")[0] for entry in found]
+        if not all(is_public(ipaddress.ip_address(address)) for address in addresses):
+            where = "is" if url.host in addresses else "leads into"
+            raise Unreachable(
+                "forbidden",
+                f"{url.host} {where}{' in' if where == 'is' else ''} a private network. Date Bridge goes there only if"
+                " its settings allow it.",
+            )
+        return addresses[0]
+
+
+def is_public(address: _ANY) -> bool:
+    """Whether an address is one of the open internet, also where an IPv4 address hides in an IPv6 one."""
+    if isinstance(address, ipaddress.IPv6Address):
+        inner = address.ipv4_mapped or address.sixtofour or (address.teredo[1] if address.teredo else None)
+        if inner is None and address in _NAT64:
+            inner = ipaddress.IPv4Address(int(address) & 0xFFFFFFFF)
+        if inner is not None:
+            return is_public(inner)
+    return address.is_global and not address.is_multicast
+
+
+def _origin(url: httpx.URL) -> tuple[str, str, int]:
+    return url.scheme, url.host, url.port or (443 if url.scheme == "https" else 80)
+
+
+class GuardedTransport(httpx.BaseTransport):
+    """Sends a request only where the gate lets it, to the very address the gate has looked at."""
+
+    def __init__(self, gate: Gate, connections: int) -> None:
+        self.gate = gate
+        self._limits = httpx.Limits(max_connections=connections, max_keepalive_connections=connections)
+        self._by_host: dict[str, httpx.HTTPTransport] = {}
+        self._lock = threading.Lock()
+
+    def handle_request(self, request: httpx.Request) -> httpx.Response:
+        pinned = self.gate.pinned(request.url)
+        with self._lock:  # one pool a name: names that share an address must not share a TLS connection
+            transport = self._by_host.get(request.url.host)
+            if transport is None:
+                # No proxy from the environment: it would do the looking up, behind the gate's back.
+                transport = httpx.HTTPTransport(limits=self._limits, trust_env=False)
+                self._by_host[request.url.host] = transport
+        if pinned is not None:
+            extensions = {**request.extensions, "sni_hostname": request.url.host}
+            request = httpx.Request(
+                request.method, request.url.copy_with(host=pinned), headers=request.headers,
+                stream=request.stream, extensions=extensions,
+            )  # fmt: skip
+        return transport.handle_request(request)
+
+    def close(self) -> None:
+        for transport in self._by_host.values():
+            transport.close()

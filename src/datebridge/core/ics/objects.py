@@ -1,0 +1,77 @@
+"""Calendar object resources: the entries of one UID with the zone definitions they need (RFC 4791 §4.1).
+
+>>> found = take_apart(assemble(["BEGIN:VEVENT\\nUID:1\\nSUMMARY:Tide\\nEND:VEVENT"], []))
+>>> found.uid, len(found.entries), found.method
+('1', 1, '')
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from datebridge.core.events import derive
+from datebridge.core.facts import Facts
+from datebridge.core.ics.component import Component
+from datebridge.core.ics.reader import Reader
+from datebridge.core.ics.source import open_bytes
+from datebridge.core.ics.writer import missing_definitions, tzids_in, write_calendar
+from datebridge.core.problems import Problem
+
+_HEADER = "BEGIN:VCALENDAR\nEND:VCALENDAR"
+
+
+@dataclass(frozen=True, slots=True)
+class CalendarObject:
+    """An object taken apart: entries and zone definitions with their facts, and what is wrong with the whole.
+
+    Attributes:
+        odd: problems per entry that only the whole text shows.
+    """
+
+    entries: tuple[tuple[Facts, str], ...]
+    zones: tuple[tuple[Facts, str], ...]
+    odd: tuple[tuple[Problem, ...], ...]
+    problems: tuple[Problem, ...]
+    method: str
+
+    @property
+    def uid(self) -> str:
+        return self.entries[0][0].uid if self.entries else ""
+
+
+def take_apart(data: bytes) -> CalendarObject:
+    """Read an object's octets; never fails."""
+    reader = Reader(open_bytes(data))
+    entries, zones, odd = [], [], []
+    problems: list[Problem] = []
+    method = ""
+    for component in reader:
+        if component.name == "VCALENDAR":
+            line = Component(component.text).first("METHOD")
+            method = line.value if line else ""
+            problems += component.problems
+            continue
+        facts = derive(component.name, component.text)
+        if component.name == "VTIMEZONE":
+            zones.append((facts, component.text))
+        else:
+            entries.append((facts, component.text))
+            odd.append(tuple(component.problems))
+    return CalendarObject(tuple(entries), tuple(zones), tuple(odd), (*problems, *reader.problems), method)
+
+
+def assemble(texts: Iterable[str], zones: Iterable[tuple[str, str]]) -> bytes:
+    """One object of entries that share a UID; `zones` are definitions by TZID, of which those in use go along.
+
+    Zones in use without a definition get one made from the zone data (see `writer.missing_definitions`).
+    """
+    texts = list(texts)
+    used = {tzid for text in texts for tzid in tzids_in(text)}
+    defined = {tzid: text for tzid, text in zones if tzid in used}
+    made: list[str] = []
+    if used - defined.keys():
+        facts = [derive(Component(text).kind, text) for text in texts]
+        walls = [w for f in facts for w in (f.start_wall, f.until_wall) if w is not None] or [0]
+        made = missing_definitions(used - {"UTC"}, defined, min(walls), max(walls))
+    return b"".join(write_calendar(_HEADER, [*defined.values(), *made], texts))

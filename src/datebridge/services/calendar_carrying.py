@@ -1,0 +1,141 @@
+"""Carrying what was done to a calendar itself: made, renamed, recoloured, deleted."""
+
+from __future__ import annotations
+
+import uuid
+from urllib.parse import quote, urljoin
+
+from datebridge.connect import dav
+from datebridge.core.headers import Description, description_of
+from datebridge.services.connecting import Line
+from datebridge.store.database import Store
+from datebridge.store.remotes import PENDING
+from datebridge.store.tables import Remote
+from datebridge.store.versions import text_of
+
+_NAME = (dav.DAV, "displayname")
+_TEXT = (dav.CAL, "calendar-description")
+
+
+def carry_calendar(store: Store, line: Line, row: Remote) -> bool:
+    """Carry a change of the calendar itself, if one waits; False where its entries cannot follow.
+
+    Raises:
+        Unreachable: if the server cannot be reached.
+    """
+    with store.read() as connection:
+        waits = connection.exec_driver_sql(
+            f"SELECT count(*) FROM carriage WHERE remote_id = ? AND kind = 'calendar' AND state IN {PENDING}", (row.id,)
+        ).scalar_one()
+        header = connection.exec_driver_sql(
+            "SELECT id FROM entry WHERE calendar_id = ? AND component = 'VCALENDAR'", (row.calendar_id,)
+        ).scalar()
+        said = description_of(text_of(connection, header)) if header is not None else None
+    if not waits:
+        return bool(row.url)
+    if said is None:
+        return _delete(store, line, row)
+    if not row.url:
+        return _make(store, line, row, said)
+    values = _values(row, said)
+    if values:
+        answer = line.server.set_properties(row.url, values)
+        if answer.status not in (200, 207):
+            _end(store, row, "refused", f"{line.account.name}: {_words(answer.body, answer.status)}")
+            return True
+    _end(store, row, "carried")
+    with store.write() as connection:
+        connection.exec_driver_sql(
+            "UPDATE remote SET name = ?, colour = ?, description = ? WHERE id = ?",
+            (said.name, said.tint if said.tint.startswith("#") else row.colour, said.text, row.id),
+        )
+    return True
+
+
+def _values(row: Remote, said: Description) -> dict[tuple[str, str], str]:
+    """The properties that differ from what the server is known to have."""
+    values: dict[tuple[str, str], str] = {}
+    if said.name != row.name:
+        values[_NAME] = said.name
+    if said.text != row.description:
+        values[_TEXT] = said.text
+    # Colours have no standard property: set only where the server has shown its own (see `connect.dav`).
+    if said.tint.startswith("#") and said.tint != row.colour and row.colour_space:
+        values[row.colour_space, "calendar-color"] = said.tint
+    return values
+
+
+def _make(store: Store, line: Line, row: Remote, said: Description) -> bool:
+    slug = quote("".join(c if c.isalnum() else "-" for c in said.name.lower()).strip("-") or "calendar", safe="")
+    home = line.account.home
+    values = {_NAME: said.name, **({_TEXT: said.text} if said.text else {})}
+    for name in (slug, f"{slug}-{uuid.uuid4().hex[:6]}"):
+        url = urljoin(home, f"{home.rstrip('/')}/{name}/")
+        answer = line.server.make_calendar(url, values)
+        if answer.status in (200, 201):
+            state = line.server.state(url)
+            with store.write() as connection:
+                connection.exec_driver_sql(
+                    "UPDATE remote SET url = ?, name = ?, colour = ?, colour_space = ?, description = ?, syncs = ?,"
+                    " owner = ? WHERE id = ?",
+                    (url, state.name, state.colour, state.colour_space, state.description, state.syncs,
+                     line.account.user, row.id),
+                )  # fmt: skip
+            row.url, row.name, row.colour = url, state.name, state.colour
+            row.colour_space, row.description = state.colour_space, state.description
+            late = {key: value for key, value in _values(row, said).items() if key[1] == "calendar-color"}
+            if late:
+                line.server.set_properties(url, late)
+            _end(store, row, "carried")
+            return True
+        if answer.status not in (403, 405, 409):
+            break
+    _end(store, row, "refused", f"{line.account.name} does not make a calendar: {_words(answer.body, answer.status)}")
+    return False
+
+
+def _delete(store: Store, line: Line, row: Remote) -> bool:
+    """Delete a calendar there, unless something changed in it that is not known here."""
+    if row.url:
+        state = line.server.state(row.url)
+        same = state.token == row.token if row.token else state.tag == row.tag
+        if not same and not _only_own(line, row, store):
+            _end(
+                store, row, "collided", "Entries were changed there meanwhile. Take it back, refresh, and decide again."
+            )
+            return False
+        answer = line.web.request("DELETE", row.url)
+        if answer.status not in (200, 204, 404, 410):
+            _end(store, row, "refused", f"{line.account.name}: {_words(answer.body, answer.status)}")
+            return False
+    with store.write() as connection:
+        connection.exec_driver_sql("DELETE FROM resource WHERE remote_id = ?", (row.id,))
+        connection.exec_driver_sql(
+            "UPDATE remote SET url = '', tag = '', token = '', next_at = NULL WHERE id = ?", (row.id,)
+        )
+        connection.exec_driver_sql(
+            f"UPDATE carriage SET state = 'carried' WHERE remote_id = ? AND state IN {PENDING}", (row.id,)
+        )
+    return False
+
+
+def _only_own(line: Line, row: Remote, store: Store) -> bool:
+    """Whether everything that is there is in the very state that is known here."""
+    with store.read() as connection:
+        rows = connection.exec_driver_sql("SELECT href, etag FROM resource WHERE remote_id = ?", (row.id,))
+        known = {href: etag for href, etag in rows}
+    return line.server.etags(row.url) == known
+
+
+def _end(store: Store, row: Remote, state: str, message: str = "") -> None:
+    with store.write() as connection:
+        connection.exec_driver_sql(
+            "UPDATE carriage SET state = ?, message = ? WHERE remote_id = ? AND kind = 'calendar'"
+            f" AND state IN {PENDING}",
+            (state, message, row.id),
+        )
+
+
+def _words(body: bytes, status: int) -> str:
+    name, words = dav.condition(body)
+    return f"{words or name or 'it gives no reason'} ({status})"

@@ -1,0 +1,325 @@
+"""Carrying changes to servers: conditional, a few at a time, and so that a killed process does nothing twice.
+
+A unit is one UID of one calendar, since a series is one object there. What is sent is the state in force now,
+so several batches about one entry become one request. Each unit ends as carried, refused or collided; while its
+end is not known it is *sending*, and a refusal to overwrite what turns out to be one's own is no collision.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from hashlib import blake2b
+from typing import Any
+from urllib.parse import quote, urlsplit
+
+from sqlalchemy import Connection
+
+from datebridge.connect import dav
+from datebridge.connect.caldav import CalDavServer
+from datebridge.connect.errors import Unreachable
+from datebridge.connect.web import Answer
+from datebridge.core.events import digest_of
+from datebridge.core.ics.objects import assemble, take_apart
+from datebridge.core.scheduling import silenced
+from datebridge.services import calendar_carrying
+from datebridge.services.connecting import Line, line_to, remote
+from datebridge.services.jobs import JobContext, Refused, Stopped, enqueue
+from datebridge.services.moving import finish_moves
+from datebridge.services.pulling import note_failure, refresh
+from datebridge.settings import Settings
+from datebridge.store.database import Store
+from datebridge.store.remotes import (
+    PENDING,
+    Known,
+    forget_objects,
+    in_force,
+    keep_objects,
+    known_by_uid,
+    pending,
+    unread_objects,
+    zones_of,
+)
+from datebridge.store.tables import Remote
+from datebridge.store.versions import bound, chunks
+
+_CHUNK = 96
+_SAFE = re.compile(r"[A-Za-z0-9._@-]{1,120}\Z")
+#: Refusals named by their precondition (RFC 4791 §5.3.2.1, RFC 4331), in plain words.
+_REASONS = {
+    "no-uid-conflict": "An entry with this UID is in another calendar there already.",
+    "valid-calendar-data": "It is not valid there.",
+    "valid-calendar-object-resource": "It is not valid there.",
+    "supported-calendar-component": "This calendar does not take entries of this kind.",
+    "max-resource-size": "It is too large.",
+    "need-privileges": "You may not write this calendar.",
+    "quota-not-exceeded": "There is no room left.",
+    "max-attendees-per-instance": "It has too many attendees.",
+    "min-date-time": "It lies too far in the past.",
+    "max-date-time": "It lies too far in the future.",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Unit:
+    """One UID to be carried: its entries as they are here, and the object as last seen there."""
+
+    uid: str
+    texts: tuple[str, ...]
+    versions: tuple[int, ...]
+    known: Known | None
+    tell: bool
+    begun: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """How a unit ended. An empty `etag` after carrying says that it has to be read back."""
+
+    unit: Unit
+    state: str
+    message: str = ""
+    href: str = ""
+    etag: str = ""
+    theirs: str = ""
+
+
+def push_pending(store: Store, remotes: Sequence[int] | None = None) -> int | None:
+    """Queue carrying what waits, unless that is queued already; returns the job."""
+    with store.read() as connection:
+        wanted = [r for r in pending(connection) if remotes is None or r in remotes]
+        queued = connection.exec_driver_sql("SELECT 1 FROM job WHERE kind = 'push' AND state = 'queued'").first()
+    if not wanted or queued:
+        return None
+    return enqueue(store, "push", "Carrying changes there", {"remotes": wanted})
+
+
+def push_job(context: JobContext) -> dict[str, Any]:
+    """Carry what waits. A server that cannot be reached keeps its changes waiting; the others go on."""
+    troubles: list[str] = []
+    counts: dict[str, int] = {}
+    with context.store.read() as connection:
+        wanted = [r for r in pending(connection) if r in context.params["remotes"]]
+    for remote_id in wanted:
+        try:
+            row = remote(context.store, remote_id)
+            with line_to(context.store, context.settings, row.account_id) as line:
+                carrier = Carrier(context.store, context.settings, line, row, context)
+                for state, count in carrier.run().items():
+                    counts[state] = counts.get(state, 0) + count
+            if carrier.unread():
+                refresh(context.store, context.settings, remote_id)
+        except Unreachable as error:
+            troubles.append(error.message)
+            note_failure(context.store, remote_id, error.message, error.trouble == "password")
+    finish_moves(context.store)
+    if troubles:
+        raise Refused(" ".join(dict.fromkeys(troubles)) + " What has not been carried waits and is tried again.")
+    push_pending(context.store)  # what a move deletes at its source is carried next
+    return counts
+
+
+class Carrier:
+    """Carries what waits for one calendar."""
+
+    def __init__(
+        self, store: Store, settings: Settings, line: Line, row: Remote, context: JobContext | None = None
+    ) -> None:
+        assert row.id is not None
+        assert row.calendar_id is not None
+        self.store, self.settings, self.line, self.row, self.context = store, settings, line, row, context
+        self.remote: int = row.id
+        self.calendar: int = row.calendar_id
+        self.server: CalDavServer = line.server
+        self.counts: dict[str, int] = {}
+
+    def run(self) -> dict[str, int]:
+        """Carry everything; returns how many units ended in which state.
+
+        Raises:
+            Unreachable: if the server cannot be reached; what has not been carried waits on.
+        """
+        if not calendar_carrying.carry_calendar(self.store, self.line, self.row):
+            return self.counts
+        self.row = remote(self.store, self.remote)
+        done = 0
+        with ThreadPoolExecutor(max_workers=self.line.web.connections) as pool:
+            while units := self._begin():
+                outcomes, trouble = [], None
+                for future in [pool.submit(self._send, unit) for unit in units]:
+                    try:
+                        outcomes.append(future.result())
+                    except Unreachable as error:
+                        trouble = trouble or error
+                self._record(outcomes)
+                done += len(outcomes)
+                if trouble is not None:
+                    raise trouble
+                self._report(done)
+        return self.counts
+
+    def unread(self) -> bool:
+        with self.store.read() as connection:
+            return bool(unread_objects(connection, self.remote))
+
+    def _report(self, done: int) -> None:
+        if self.context is None:
+            return
+        with self.store.read() as connection:
+            left = connection.exec_driver_sql(
+                f"SELECT count(DISTINCT uid) FROM carriage WHERE remote_id = ? AND state IN {PENDING}", (self.remote,)
+            ).scalar_one()
+        try:
+            self.context.progress(done, done + left, "entries", self.row.name)
+        except Stopped as stopped:
+            raise Stopped(f"Stopped: {done:,} carried, {left:,} wait.") from stopped
+
+    def _begin(self) -> list[Unit]:
+        """The next units, marked as being sent before anything is."""
+        with self.store.write() as connection:
+            rows = connection.exec_driver_sql(
+                "SELECT c.uid, max(c.state = 'sending'), max(coalesce(json_extract(s.details, '$.tell'), 0)) FROM carriage c"
+                " JOIN change_set s ON s.id = c.set_id WHERE c.remote_id = ? AND c.kind = 'entry'"
+                f" AND c.state IN {PENDING} GROUP BY c.uid ORDER BY min(c.id) LIMIT {_CHUNK}",
+                (self.remote,),
+            ).fetchall()
+            uids = [row[0] for row in rows]
+            self._set(connection, uids, "sending", "")
+            here = in_force(connection, self.calendar, uids)
+            known = known_by_uid(connection, self.remote, uids)
+            self.zones = zones_of(connection, self.calendar)
+            ids = [e.id for entries in here.values() for e in entries]
+            texts: dict[int, str] = {}
+            for chunk in chunks(ids):
+                texts.update(
+                    (row[0], row[1])
+                    for row in connection.exec_driver_sql(
+                        f"SELECT id, text FROM version_text WHERE id IN ({bound(len(chunk))})", tuple(chunk)
+                    )
+                )
+        return [
+            Unit(uid, tuple(texts[e.id] for e in here.get(uid, [])), tuple(e.id for e in here.get(uid, [])),
+                 known.get(uid), bool(tell), bool(begun))
+            for uid, begun, tell in rows
+        ]  # fmt: skip
+
+    # ---- one request -----------------------------------------------------------------------------
+
+    def _send(self, unit: Unit) -> Outcome:
+        known = unit.known
+        if known is not None and known.etag and set(known.versions) == set(unit.versions):
+            return Outcome(unit, "carried", "", known.href, known.etag)
+        if known is not None and not known.etag:  # written before, and not read back yet
+            there = self.server.get(known.href)
+            known = known._replace(etag=there.etag) if there.data is not None else None
+        if not unit.texts:
+            return self._delete(unit, known)
+        texts = unit.texts if known is not None or unit.tell else tuple(silenced(text) for text in unit.texts)
+        href = known.href if known is not None else self._new_href(unit.uid)
+        data = assemble(texts, self.zones.items())
+        answer = self.server.put(href, data, known.etag if known is not None else "")
+        if answer.status in (200, 201, 204):
+            return Outcome(unit, "carried", "", href, answer.etag if texts == unit.texts else "")
+        if answer.status == 412:
+            return self._collision(unit, href, texts)
+        return Outcome(unit, "refused", self._reason(answer), href)
+
+    def _delete(self, unit: Unit, known: Known | None) -> Outcome:
+        if known is None:
+            return Outcome(unit, "carried")
+        answer = self.server.delete(known.href, known.etag)
+        if answer.status in (200, 202, 204, 404, 410):
+            return Outcome(unit, "carried")
+        if answer.status == 412:
+            there = self.server.get(known.href)
+            if there.data is None:
+                return Outcome(unit, "carried")
+            return Outcome(
+                unit, "collided", "It was changed there meanwhile.", known.href, there.etag, _text(there.data)
+            )
+        return Outcome(unit, "refused", self._reason(answer), known.href)
+
+    def _collision(self, unit: Unit, href: str, texts: tuple[str, ...]) -> Outcome:
+        """What is there instead: one's own earlier writing whose answer was lost, or somebody else's change."""
+        there = self.server.get(href)
+        if there.data is None:
+            return Outcome(unit, "collided", "It was deleted there meanwhile.", href)
+        found = take_apart(there.data)
+        theirs = {(f.component, f.recurrence_id): text for f, text in found.entries}
+        mine = {(f.component, f.recurrence_id): text for f, text in take_apart(assemble(texts, ())).entries}
+        if found.uid == unit.uid and theirs.keys() == mine.keys():
+            if all(digest_of(theirs[key]) == digest_of(mine[key]) for key in mine):
+                return Outcome(unit, "carried", "", href, there.etag if texts == unit.texts else "")
+            if unit.begun and all(_kept_of(theirs[key], mine[key]) for key in mine):
+                return Outcome(unit, "carried", "", href, "")
+        return Outcome(unit, "collided", "It was changed there meanwhile.", href, there.etag, _text(there.data))
+
+    def _new_href(self, uid: str) -> str:
+        name = uid if _SAFE.match(uid) else blake2b(uid.encode(), digest_size=16).hexdigest()
+        return f"{urlsplit(self.row.url).path.rstrip('/')}/{quote(name, safe='@')}.ics"
+
+    def _reason(self, answer: Answer) -> str:
+        host = self.line.account.name
+        name, words = dav.condition(answer.body)
+        if answer.status == 507:
+            return f"{host} has no room left (507)."
+        if answer.status in (404, 409) and not name:
+            return f"{host} does not have this calendar any more."
+        plain = _REASONS.get(name, "")
+        said = words if words and words != plain else ""
+        return f"{host}: {' '.join(x for x in (plain, said) if x) or 'it gives no reason'} ({answer.status})"
+
+    # ---- the end of it ---------------------------------------------------------------------------
+
+    def _record(self, outcomes: list[Outcome]) -> None:
+        with self.store.write() as connection:
+            gone = [o.unit.known.href for o in outcomes if o.state == "carried" and not o.unit.texts and o.unit.known]
+            forget_objects(connection, self.remote, gone)
+            keep_objects(
+                connection, self.remote,
+                (Known(o.href, o.unit.uid, o.etag, o.unit.versions) for o in outcomes
+                 if o.state == "carried" and o.unit.texts),
+            )  # fmt: skip
+            for outcome in outcomes:
+                self.counts[outcome.state] = self.counts.get(outcome.state, 0) + 1
+            self._set(connection, [o.unit.uid for o in outcomes if o.state == "carried"], "carried", "")
+            for o in outcomes:
+                if o.state != "carried":
+                    connection.exec_driver_sql(
+                        "UPDATE carriage SET state = ?, message = ?, theirs = ?, theirs_etag = ? WHERE remote_id = ?"
+                        " AND kind = 'entry' AND uid = ? AND state = 'sending'",
+                        (
+                            o.state,
+                            o.message,
+                            o.theirs,
+                            o.etag if o.state == "collided" else "",
+                            self.remote,
+                            o.unit.uid,
+                        ),
+                    )
+
+    def _set(self, connection: Connection, uids: list[str], state: str, message: str) -> None:
+        for chunk in chunks(uids):
+            connection.exec_driver_sql(
+                f"UPDATE carriage SET state = ?, message = ? WHERE remote_id = ? AND kind = 'entry'"
+                f" AND state IN {PENDING} AND uid IN ({bound(len(chunk))})",
+                (state, message, self.remote, *chunk),
+            )
+
+
+def _text(data: bytes) -> str:
+    return data.decode("utf-8", "replace")
+
+
+def _kept_of(theirs: str, mine: str) -> bool:
+    """Whether theirs is mine with lines left out: what a server that drops some properties made of it."""
+    left = mine.split("\n")
+    for line in theirs.split("\n"):
+        if line.startswith("DTSTAMP"):
+            continue
+        if line not in left:
+            return False
+        left.remove(line)
+    return True

@@ -1,0 +1,224 @@
+"""Refreshing: at first whole, then only what changed; what came in is a batch like any other."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from sqlalchemy import Connection
+
+from datebridge.connect.caldav import Delta, Listed
+from datebridge.connect.errors import Unreachable
+from datebridge.core.headers import Description, described, description_of, is_tint
+from datebridge.services.absorbing import Absorber
+from datebridge.services.connecting import Line, line_to, remote, remotes_of
+from datebridge.services.feeding import refresh_feed
+from datebridge.services.jobs import JobContext, Refused
+from datebridge.services.secrets import KeyLost
+from datebridge.settings import Settings
+from datebridge.store.database import Store, now
+from datebridge.store.logbook import CannotApply, Proposal, StoredChange
+from datebridge.store.remotes import known_objects, unread_objects
+from datebridge.store.tables import Account, Remote
+from datebridge.store.versions import add_text, text_of
+
+Report = Callable[[int, int, str], None]
+_ATTEMPTS = 3
+#: After a failure the next try comes after this, then twice as long each time, at most a day, in seconds.
+_BACK_OFF, _LONGEST = 60, 86400
+
+
+@dataclass(frozen=True, slots=True)
+class Refreshed:
+    """What a refresh of one calendar came to."""
+
+    remote_id: int
+    name: str
+    outcome: str
+    set_id: int | None = None
+    failed: bool = False
+
+
+def pull_job(context: JobContext) -> dict[str, object]:
+    """Refresh the calendars of a job, account by account. One that fails does not hold up the others."""
+    wanted = [int(i) for i in context.params["remotes"]]
+    results: list[Refreshed] = []
+
+    def report(done: int, total: int, name: str) -> None:
+        context.progress(done, total, "entries", name)
+
+    for remote_id in wanted:
+        try:
+            results.append(refresh(context.store, context.settings, remote_id, report))
+        except Unreachable as error:
+            results.append(note_failure(context.store, remote_id, error.message, error.trouble == "password"))
+        except KeyLost as error:
+            results.append(note_failure(context.store, remote_id, str(error), True))
+    context.progress(1, 1, "entries")
+    failed = [r for r in results if r.failed]
+    if failed and len(failed) == len(results):
+        raise Refused(failed[0].outcome)
+    return {"results": [{"remote": r.remote_id, "name": r.name, "outcome": r.outcome, "set_id": r.set_id,
+                         "failed": r.failed} for r in results]}  # fmt: skip
+
+
+def refresh(store: Store, settings: Settings, remote_id: int, report: Report | None = None) -> Refreshed:
+    """Bring the copy of one calendar up to what is there now.
+
+    Raises:
+        Unreachable: if its other end cannot be asked; the copy stays as it was.
+    """
+    row = remote(store, remote_id)
+    if row.calendar_id is None:
+        return Refreshed(remote_id, row.name, "It is not switched on.")
+    with line_to(store, settings, row.account_id) as line:
+        for attempt in range(_ATTEMPTS):
+            row = remote(store, remote_id)
+            try:
+                if line.account.kind == "feed":
+                    outcome, set_id = refresh_feed(store, settings, line, row, report)
+                else:
+                    outcome, set_id = _Refresh(store, line, row, report).run()
+                break
+            except CannotApply:  # somebody changed an entry here meanwhile
+                if attempt == _ATTEMPTS - 1:
+                    raise
+    with store.session() as session:
+        fresh = session.get(Remote, remote_id)
+        account = session.get(Account, row.account_id)
+        assert fresh is not None
+        assert account is not None
+        usual = settings.feed_every if line.account.kind == "feed" else settings.refresh_every
+        fresh.refreshed_at, fresh.outcome = now(), outcome
+        fresh.next_at = now() + max(fresh.every or usual, fresh.published_every)
+        fresh.trouble, fresh.failed_since, fresh.failures = "", None, 0
+        account.trouble, account.trouble_since = "", None
+        name = fresh.name
+    return Refreshed(remote_id, name, outcome, set_id)
+
+
+def note_failure(store: Store, remote_id: int, message: str, locked: bool = False) -> Refreshed:
+    """Keep what was last good, say since when and why it is not refreshed, and wait longer each time."""
+    with store.session() as session:
+        row = session.get(Remote, remote_id)
+        if row is None:
+            return Refreshed(remote_id, "", message, None, True)
+        row.trouble = message
+        row.failed_since = row.failed_since or now()
+        row.next_at = now() + min(_LONGEST, _BACK_OFF * 2 ** min(row.failures, 12))
+        row.failures += 1
+        account = session.get(Account, row.account_id)
+        if account is not None and locked:
+            account.trouble, account.trouble_since = message, account.trouble_since or now()
+        return Refreshed(remote_id, row.name, message, None, True)
+
+
+class _Refresh:
+    """The refresh of one calendar on a server."""
+
+    def __init__(self, store: Store, line: Line, row: Remote, report: Report | None) -> None:
+        assert row.id is not None
+        assert row.calendar_id is not None
+        self.store, self.line, self.row, self.report = store, line, row, report
+        self.server = line.server
+        self.remote: int = row.id
+        self.calendar: int = row.calendar_id
+
+    def run(self) -> tuple[str, int | None]:
+        state = self.server.state(self.row.url)
+        with self.store.read() as connection:
+            unread = unread_objects(connection, self.remote)
+            header = connection.exec_driver_sql(
+                "SELECT id FROM entry WHERE calendar_id = ? AND component = 'VCALENDAR'", (self.calendar,)
+            ).scalar()
+        first = not self.row.token and not self.row.tag and header is None
+        delta = self._delta(state)
+        absorber = Absorber(self.store, self.row)
+        if delta is not None or unread:
+            self._fetch(absorber, delta, unread)
+        counts = absorber.found.counts
+        host = self.line.account.name
+        if first:
+            proposal = Proposal(f"Switch on {state.name} ({host}): {counts.added:,} entries", "subscribe",
+                                "A true copy: it follows what is there.")  # fmt: skip
+        else:
+            proposal = Proposal(f"From {host}, {state.name}: {counts.words()}", "pull", "Changed there.")
+        with self.store.write() as connection:
+            change = self._header(connection, header, state)
+            set_id = absorber.conclude(connection, proposal, change)
+            connection.exec_driver_sql(
+                "UPDATE remote SET tag = ?, token = ?, name = ?, colour = ?, colour_space = ?, description = ?,"
+                " zone = ?, syncs = ?, writable = ? WHERE id = ?",
+                (state.tag, delta.token if delta is not None and delta.token else self.row.token, state.name,
+                 state.colour, state.colour_space, state.description, state.zone, state.syncs, state.writable,
+                 self.remote),
+            )  # fmt: skip
+            connection.exec_driver_sql("UPDATE calendar SET writable = ? WHERE id = ?", (state.writable, self.calendar))
+        return (f"{counts.added:,} entries" if first else counts.words()), set_id
+
+    def _delta(self, state: Listed) -> Delta | None:
+        """What to look at; None where the server's tag or token says that nothing changed."""
+        if self.row.syncs or state.syncs:
+            if self.row.token and state.token == self.row.token:
+                return None
+            return self.server.changes(self.row.url, self.row.token)
+        if state.tag and state.tag == self.row.tag:
+            return None
+        return Delta(self.server.etags(self.row.url), (), "", True)
+
+    def _fetch(self, absorber: Absorber, delta: Delta | None, unread: list[str]) -> None:
+        changed = delta.changed if delta is not None else {}
+        with self.store.read() as connection:
+            known = known_objects(connection, self.remote, None if delta and delta.whole else changed)
+        wanted = [href for href, etag in changed.items() if href not in known or known[href].etag != etag]
+        wanted = list(dict.fromkeys([*wanted, *unread]))
+        done = 0
+        for piece in self.server.fetch(self.row.url, wanted):
+            absorber.take(piece)
+            done += len(piece)
+            if self.report:
+                self.report(done, len(wanted), self.row.name)
+        if delta is not None:
+            gone = delta.gone if not delta.whole else [href for href in known if href not in changed]
+            absorber.take_gone(gone)
+
+    def _header(self, connection: Connection, header: int | None, state: Listed) -> StoredChange | None:
+        """The calendar's own lines, where the server says something else than the copy does."""
+        if (
+            header is not None
+            and connection.exec_driver_sql(
+                "SELECT 1 FROM carriage WHERE remote_id = ? AND kind = 'calendar' AND state <> 'carried'",
+                (self.remote,),
+            ).first()
+        ):
+            return None  # one's own change to it is on its way
+        there = (state.name, state.colour, state.description, state.zone)
+        if header is not None and there == (self.row.name, self.row.colour, self.row.description, self.row.zone):
+            return None
+        before = text_of(connection, header) if header is not None else ""
+        tint = state.colour.lower() if is_tint(state.colour.lower()) else description_of(before).tint
+        zone = state.zone if "BEGIN:" not in state.zone else _tzid(state.zone)
+        after = described(before, Description(state.name, tint, zone, state.description))
+        if after == before:
+            return None
+        return StoredChange(
+            self.calendar, "", "", header, add_text(connection, "VCALENDAR", after), "As its server has it."
+        )
+
+
+def _tzid(definition: str) -> str:
+    """The TZID of a calendar-timezone property, which holds a whole VTIMEZONE (RFC 4791 §5.2.2)."""
+    return next((x.partition(":")[2].strip() for x in definition.splitlines() if x.startswith("TZID:")), "")
+
+
+def due(connection: Connection) -> list[int]:
+    """Calendars whose time to be refreshed has come."""
+    rows = connection.exec_driver_sql(
+        "SELECT r.id FROM remote r JOIN calendar k ON k.id = r.calendar_id WHERE r.next_at <= ? ORDER BY r.next_at",
+        (now(),),
+    )
+    return [row[0] for row in rows]
+
+
+def all_on(store: Store, account_id: int) -> list[int]:
+    return [row.id for row in remotes_of(store, account_id, only_on=True) if row.id is not None]
