@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import socket
+import time
 from pathlib import Path
 from typing import Annotated
 
@@ -13,6 +14,7 @@ from rich.markup import escape
 from rich.progress import Progress
 from rich.table import Table
 
+from datebridge import cli_accounts
 from datebridge.core.inspection import Inspection, inspect
 from datebridge.settings import Settings
 
@@ -22,6 +24,9 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     help="Date Bridge: brings calendar data from where it is to where it must be.",
 )
+app.add_typer(cli_accounts.app, name="accounts")
+for command in (cli_accounts.pull, cli_accounts.push, cli_accounts.copy):
+    app.command()(command)
 out = Console()
 err = Console(stderr=True)
 
@@ -144,11 +149,55 @@ def demo(
     fresh: Annotated[bool, typer.Option("--fresh", help="Begin again with untouched sample data.")] = False,
 ) -> None:
     """Start the application with the sample scenario: the Skerrow Marine Observatory."""
+    from datebridge.demo.setup import standins as simulated
+    from datebridge.demo.setup import with_standins
+
+    settings = _demo_settings(data, host, port)
+    _prepare(settings, fresh)
+    with simulated(settings) as addresses:
+        _serve(
+            with_standins(settings),
+            f"Date Bridge with sample data (files in {settings.data_dir / 'sample-files'})",
+            _say_standins(addresses),
+        )
+
+
+@app.command("standins")
+def run_standins(
+    data: DataDir = None,
+    fresh: Annotated[bool, typer.Option("--fresh", help="Begin again with untouched sample data.")] = False,
+) -> None:
+    """Run the simulated servers of the sample scenario alone, for other programs to connect to."""
+    from datebridge.demo.setup import standins as simulated
+
+    settings = _demo_settings(data)
+    _prepare(settings, fresh)
+    with simulated(settings) as addresses:
+        out.print(_say_standins(addresses), soft_wrap=True, highlight=False)
+        out.print("Ctrl+C stops them.")
+        try:
+            while True:
+                time.sleep(3600)
+        except KeyboardInterrupt:
+            return
+
+
+def _say_standins(addresses: dict[str, str]) -> str:
+    from datebridge.demo.scenario import OFFICE
+    from datebridge.demo.world import PASSWORD
+
+    rows = [f"  {name:12} {address}/" for name, address in addresses.items()]
+    return "\n".join([f"Simulated servers (user {OFFICE}, password {PASSWORD}):", *rows])
+
+
+def _demo_settings(data: Path | None, host: str | None = None, port: int | None = None) -> Settings:
+    settings = _settings(data, host, port)
+    return settings if data is not None else settings.model_copy(update={"data_dir": settings.data_dir / "demo"})
+
+
+def _prepare(settings: Settings, fresh: bool) -> None:
     from datebridge.demo.setup import prepare
 
-    settings = _settings(data, host, port)
-    if data is None:
-        settings = settings.model_copy(update={"data_dir": settings.data_dir / "demo"})
     with Progress(console=err, transient=True) as progress:
         task = progress.add_task("Preparing the sample scenario", total=None)
 
@@ -156,7 +205,6 @@ def demo(
             progress.update(task, completed=done, total=total)
 
         prepare(settings, fresh, report)
-    _serve(settings, f"Date Bridge with sample data (files in {settings.data_dir / 'sample-files'})")
 
 
 def _settings(data: Path | None, host: str | None = None, port: int | None = None) -> Settings:
@@ -164,7 +212,7 @@ def _settings(data: Path | None, host: str | None = None, port: int | None = Non
     return Settings(**{name: value for name, value in given.items() if value is not None})  # type: ignore[arg-type]
 
 
-def _serve(settings: Settings, what: str) -> None:
+def _serve(settings: Settings, what: str, besides: str = "") -> None:
     import uvicorn
 
     from datebridge.api.application import WEB, create_app
@@ -174,6 +222,8 @@ def _serve(settings: Settings, what: str) -> None:
     listener = _listener(settings)
     address = f"http://{settings.host}:{listener.getsockname()[1]}/"
     out.print(f"{escape(what)} is at [bold]{address}[/]  (Ctrl+C stops it)", highlight=False, soft_wrap=True)
+    if besides:
+        out.print(escape(besides), highlight=False, soft_wrap=True)
     server = uvicorn.Server(uvicorn.Config(create_app(settings), log_level="warning", server_header=False))
     server.run(sockets=[listener])
 

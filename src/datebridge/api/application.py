@@ -17,12 +17,16 @@ from fastapi.responses import FileResponse, JSONResponse
 from starlette.middleware.gzip import GZipMiddleware
 
 from datebridge import __version__
-from datebridge.api import bringing, changes, entries
+from datebridge.api import accounts, bringing, carrying, changes, entries
 from datebridge.api.context import App
 from datebridge.api.guard import Guard
+from datebridge.connect.errors import Unreachable
 from datebridge.core.filters import FilterError
 from datebridge.services import jobs
+from datebridge.services.connecting import NotConnected
 from datebridge.services.receiving import NotTaken
+from datebridge.services.scheduling import scheduler
+from datebridge.services.secrets import KeyLost
 from datebridge.services.worker import Worker
 from datebridge.settings import Settings
 from datebridge.store.database import Store
@@ -41,10 +45,13 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         worker = Worker(store, settings) if work else None
+        clock = scheduler(store)
         if worker:
             worker.start()
+            clock.start()
         yield
         if worker:
+            clock.shutdown(wait=False)
             worker.stop()
         store.close()
 
@@ -58,7 +65,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
 
 
 def _routes(api: FastAPI) -> FastAPI:
-    for router in (entries.router, changes.router, bringing.router):
+    for router in (entries.router, changes.router, bringing.router, accounts.router, carrying.router):
         api.include_router(router)
     return api
 
@@ -76,6 +83,15 @@ def _errors(api: FastAPI) -> None:
     @api.exception_handler(CannotApply)
     async def _cannot(_: Request, error: CannotApply) -> JSONResponse:
         return JSONResponse({"message": str(error)}, 409)
+
+    @api.exception_handler(NotConnected)
+    @api.exception_handler(KeyLost)
+    async def _not_connected(_: Request, error: Exception) -> JSONResponse:
+        return JSONResponse({"message": str(error)}, 409)
+
+    @api.exception_handler(Unreachable)
+    async def _unreachable(_: Request, error: Unreachable) -> JSONResponse:
+        return JSONResponse({"message": error.message, "trouble": error.trouble}, 502)
 
     @api.exception_handler(NotTaken)
     async def _not_taken(_: Request, error: NotTaken) -> JSONResponse:

@@ -8,6 +8,7 @@ from fastapi import APIRouter, HTTPException, Query
 from fastapi.responses import FileResponse
 
 from datebridge.api import present
+from datebridge.api.account_shapes import CarriedOut
 from datebridge.api.context import App, AppDep
 from datebridge.api.shapes import (
     ChangePage,
@@ -23,9 +24,10 @@ from datebridge.api.shapes import (
     UndoOut,
 )  # fmt: skip
 from datebridge.core.problems import CODES
-from datebridge.services import incoming, jobs
+from datebridge.services import applying, incoming, jobs
 from datebridge.store import review
-from datebridge.store.logbook import apply_set, discard_set
+from datebridge.store.logbook import discard_set
+from datebridge.store.remotes import PENDING, carriage_counts
 from datebridge.store.tables import Job
 from datebridge.store.undo import propose_undo
 
@@ -51,10 +53,12 @@ def change_set(app: AppDep, set_id: int) -> ChangeSetReview:
             raise HTTPException(404, f"There is no change set {set_id}.")
         counts = review.breakdown(connection, set_id)
         warnings = review.warnings(connection, set_id) if row["state"] == "proposed" else []
+        carried = carriage_counts(connection, "set_id", set_id).get(set_id, {})
     listed = {name: [Count(label=label, count=count) for label, count in rows] for name, rows in counts.items()}
     return ChangeSetReview(
         change_set=present.change_set(row), by_calendar=listed["calendar"], by_year=listed["year"],
         by_kind=listed["kind"], warnings=warnings, button=present.button(row, counts["calendar"]),
+        carried=CarriedOut.model_validate(carried),
     )  # fmt: skip
 
 
@@ -70,7 +74,7 @@ def changes(app: AppDep, set_id: int, offset: int = 0, limit: int = Query(100, l
 @router.post("/change-sets/{set_id}/apply")
 def apply(app: AppDep, set_id: int) -> ChangeSetOut:
     """Apply a proposal as one batch."""
-    apply_set(app.store, set_id)
+    applying.apply(app.store, set_id)
     return _set(app, set_id)
 
 
@@ -83,12 +87,15 @@ def discard(app: AppDep, set_id: int) -> ChangeSetOut:
 
 @router.post("/change-sets/{set_id}/undo")
 def undo(app: AppDep, set_id: int, force: bool = False, preview: bool = False) -> UndoOut:
-    """Take a batch back: at once where nothing in it changed since, else as a proposal to look at."""
+    """Take a batch back: at once where nothing in it changed since, else as a proposal to look at.
+
+    What came in by itself is always looked at first: taking it back changes what is there.
+    """
     undo_id = propose_undo(app.store, set_id, force)
     proposal = _set(app, undo_id)
-    at_once = not preview and not proposal.held and not force
+    at_once = not preview and not proposal.held and not force and _set(app, set_id).kind != "pull"
     if at_once:
-        apply_set(app.store, undo_id)
+        applying.apply(app.store, undo_id)
     return UndoOut(set_id=undo_id, applied=at_once, title=proposal.title, held=proposal.held)
 
 
@@ -168,11 +175,14 @@ def route(app: AppDep) -> RouteOut:
             "SELECT (SELECT count(*) FROM entry WHERE listed = 1),"
             " (SELECT count(*) FROM change_set WHERE state = 'proposed'),"
             " (SELECT count(*) FROM change_set WHERE state = 'applied'),"
-            " (SELECT count(DISTINCT p.version_id) FROM problem p JOIN entry e ON e.id = p.version_id WHERE e.listed)"
+            " (SELECT count(DISTINCT p.version_id) FROM problem p JOIN entry e ON e.id = p.version_id WHERE e.listed),"
+            f" (SELECT count(*) FROM carriage WHERE state IN {PENDING}),"
+            " (SELECT count(*) FROM carriage WHERE state IN ('refused', 'collided'))"
         ).one()
         last = (
             connection.exec_driver_sql(
-                "SELECT * FROM change_set WHERE state = 'applied' AND undone_by_id IS NULL AND kind <> 'undo'"
+                "SELECT * FROM change_set WHERE state = 'applied' AND undone_by_id IS NULL"
+                " AND kind NOT IN ('undo', 'pull', 'subscribe', 'leave')"
                 " ORDER BY revision DESC LIMIT 1"
             )
             .mappings()
@@ -180,6 +190,6 @@ def route(app: AppDep) -> RouteOut:
         )
         waiting = incoming.count_waiting(connection)
     return RouteOut(
-        connect=waiting, look=one[0], mend=one[1], logbook=one[2], problems=one[3],
+        connect=waiting, to_carry=one[4], to_decide=one[5], look=one[0], mend=one[1], logbook=one[2], problems=one[3],
         last_batch=present.change_set(dict(last)) if last else None, notices=app.notices,
     )  # fmt: skip

@@ -10,9 +10,9 @@ from fastapi import APIRouter, HTTPException, Query
 from fastapi.responses import StreamingResponse
 
 from datebridge.api import present
+from datebridge.api.account_shapes import CalendarOut
 from datebridge.api.context import AppDep, selection
 from datebridge.api.shapes import (
-    CalendarOut,
     CompletionOut,
     EntryDetail,
     EntryPage,
@@ -27,7 +27,7 @@ from datebridge.api.shapes import (
 )  # fmt: skip
 from datebridge.core.events import derive
 from datebridge.core.filters import FilterError, complete, parse_filter, quote
-from datebridge.services import cleaning, details, handing, jobs
+from datebridge.services import cleaning, details, handing, jobs, statements
 from datebridge.store.database import this_day
 from datebridge.store.ledger import compile_filter, rows_of
 from datebridge.store.review import problems_of
@@ -44,14 +44,17 @@ _MARK_TERMS = {"series": "repeats:yes", "all day": "allday:yes", "private": "pri
 def calendars(app: AppDep) -> list[CalendarOut]:
     """The calendars, with what each says about itself."""
     rows = app.ledger.calendars()
-    return [
-        CalendarOut(
-            id=row[0], name=row[1], colour=row[2], state="snapshot · writable here", source=row[3],
-            taken_at=present.stamp(row[4]), entries=row[5], problems=row[6], first=present.day_of(row[7]),
-            last="no end" if row[9] else present.day_of(row[8]),
-        )
-        for row in rows
-    ]  # fmt: skip
+    with app.store.read() as connection:
+        own = {
+            row[0]: row[1:]
+            for row in connection.exec_driver_sql(
+                "SELECT id, tint, zone, description, writable FROM calendar WHERE live"
+            )
+        }
+        rows = [row for row in rows if row[0] in own]
+        names = {row[0]: (row[1], bool(own[row[0]][3])) for row in rows}
+        said = statements.of_calendars(connection, app.settings, names)
+    return [present.calendar(row, own[row[0]], said[row[0]]) for row in rows]
 
 
 @router.get("/entries")

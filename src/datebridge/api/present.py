@@ -6,10 +6,12 @@ import json
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
+from datebridge.api.account_shapes import CalendarOut
 from datebridge.api.shapes import ChangeOut, ChangeSetOut, EntryOut, ProblemOut
 from datebridge.core.facts import Mark
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.problems import CODES
+from datebridge.services.statements import Statement
 
 _MARKS = (
     (Mark.PROBLEM, "problem"),
@@ -141,3 +143,22 @@ def button(row: dict[str, Any], calendars: list[tuple[str, int]]) -> str:
             noun = "entry" if row[key] == 1 else "entries"
             parts.append(f"{verb} {row[key]:,} {noun} {preposition} {where}")
     return "; ".join(parts) or "Apply"
+
+
+def calendar(row: tuple[Any, ...], own: Any, said: Statement) -> CalendarOut:
+    """A calendar's row of the ledger, its own lines (tint, zone, description, writable), what is said of it."""
+    remote = said.remote
+    made = CalendarOut(
+        id=row[0], name=row[1], label=said.label, term=said.term, colour=row[2], tint=own[0], zone=own[1],
+        description=own[2], state=said.state, live=remote is not None, writable=bool(own[3]), flow=said.flow,
+        source=row[3], taken_at=stamp(row[4]), entries=row[5], problems=row[6], first=day_of(row[7]),
+        last="no end" if row[9] else day_of(row[8]), to_carry=said.to_carry, to_decide=said.to_decide,
+    )  # fmt: skip
+    if remote is not None:
+        made.account_id, made.remote_id, made.account = remote["account_id"], remote["id"], remote["account_name"]
+        made.owner = "you" if remote["owned"] else remote["owner"] or remote["account_name"]
+        made.refreshed_at, made.next_at = stamp(remote["refreshed_at"]), stamp(remote["next_at"])
+        made.every, made.interval, made.outcome = remote["every"], said.interval, remote["outcome"]
+        made.trouble, made.failed_since = remote["trouble"], stamp(remote["failed_since"])
+        made.held_set_id = remote["held_open"]
+    return made

@@ -6,6 +6,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from datebridge.api.account_shapes import CarriedOut
+
 
 class SelectionIn(BaseModel):
     """All that match `filter` less `excluded`, or the entries in `only`."""
@@ -13,19 +15,6 @@ class SelectionIn(BaseModel):
     filter: str = ""
     excluded: list[int] = Field(default=[], max_length=50_000)
     only: list[int] | None = Field(default=None, max_length=50_000)
-
-
-class CalendarOut(BaseModel):
-    id: int
-    name: str
-    colour: int
-    state: str = Field(description="what the calendar is, in words: live or snapshot, writable or not")
-    source: str
-    taken_at: str
-    entries: int
-    problems: int
-    first: str | None
-    last: str | None
 
 
 class EntryOut(BaseModel):
@@ -129,6 +118,7 @@ class ChangeSetReview(BaseModel):
     by_kind: list[Count]
     warnings: list[str]
     button: str = Field(description="the button that applies it, in full")
+    carried: CarriedOut
 
 
 class ChangeSetPage(BaseModel):
@@ -273,6 +263,8 @@ class RouteOut(BaseModel):
     """The numbers on the route: what waits at each stage."""
 
     connect: int
+    to_carry: int = Field(description="changes on their way to where their calendars live")
+    to_decide: int = Field(description="changes that were refused there, or collided")
     look: int
     mend: int
     logbook: int

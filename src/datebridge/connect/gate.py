@@ -10,8 +10,10 @@ from __future__ import annotations
 
 import ipaddress
 import socket
+import ssl
 import threading
 from collections.abc import Iterable
+from functools import lru_cache
 
 import httpx
 
@@ -72,6 +74,12 @@ def _origin(url: httpx.URL) -> tuple[str, str, int]:
     return url.scheme, url.host, url.port or (443 if url.scheme == "https" else 80)
 
 
+@lru_cache(maxsize=1)
+def _trust() -> ssl.SSLContext:
+    """The certificates that are trusted; reading them takes longer than a request."""
+    return httpx.create_ssl_context(trust_env=False)
+
+
 class GuardedTransport(httpx.BaseTransport):
     """Sends a request only where the gate lets it, to the very address the gate has looked at."""
 
@@ -87,7 +95,7 @@ class GuardedTransport(httpx.BaseTransport):
             transport = self._by_host.get(request.url.host)
             if transport is None:
                 # No proxy from the environment: it would do the looking up, behind the gate's back.
-                transport = httpx.HTTPTransport(limits=self._limits, trust_env=False)
+                transport = httpx.HTTPTransport(verify=_trust(), limits=self._limits, trust_env=False)
                 self._by_host[request.url.host] = transport
         if pinned is not None:
             extensions = {**request.extensions, "sni_hostname": request.url.host}

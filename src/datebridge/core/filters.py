@@ -21,6 +21,7 @@ KINDS = ("event", "todo", "journal", "freebusy", "other")
 #: Field, what it asks for (shown in completion), and its fixed values, if it has any.
 FIELDS: dict[str, tuple[str, tuple[str, ...]]] = {
     "calendar": ("in this calendar", ()),
+    "account": ("lives in this account; here for calendars that live nowhere else", ()),
     "before": ("over before this day; a series only when its last occurrence is", ()),
     "after": ("begins on this day or later", ()),
     "on": ("takes place on this day, in this month or year", ()),

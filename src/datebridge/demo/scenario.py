@@ -21,6 +21,8 @@ HALIFAX = "America/Halifax"
 ALIAS_HALIFAX = "Atlantic Standard Time"
 OFFICERS = ("Ida Moe", "Tormod Vik", "Pála Strand", "Owen Hale", "Ruth Kittow", "Sefa Leiataua", "Jón Dal")
 VESSELS = ("RV Kittiwake", "RV Long Ebb", "Launch Petrel", "Barge Dunlin")
+#: The role account that owns what the station runs on.
+OFFICE = "harbour-office"
 HOUR = timedelta(hours=1)
 DAY = timedelta(days=1)
 
@@ -34,25 +36,50 @@ class SampleFile:
     calendar: str
 
 
+@dataclass(frozen=True, slots=True)
+class SampleCalendar:
+    """A calendar on the old or the new server."""
+
+    server: str
+    owner: str
+    slug: str
+    name: str
+    colour: str
+    content: bytes
+    on: bool = True
+    shared_with: str = ""
+
+
 def sample_files(today: date, seed: int = 1926) -> list[SampleFile]:
-    """All files, in the order in which Skerrow's administrator brought them in."""
-    make = _Scenario(today, seed)
+    """What Skerrow's administrator brought in as files, in that order; the tide table into the wrong calendar."""
+    make = Scenario(today, seed)
     return [
-        SampleFile("duty-officer-rota.ics", make.rota(), "Duty officer rota"),
-        SampleFile("vessel-berths.ics", make.berths(), "Vessel berths"),
-        SampleFile("instrument-bookings.ics", make.instruments(), "Instrument bookings"),
-        SampleFile("seminars.ics", make.seminars(), "Partner seminars"),
-        SampleFile("expeditions.ics", make.expeditions(), "Expeditions"),
-        SampleFile("port-calls.ics", make.port_calls(), "Port calls"),
-        SampleFile("island-holidays.ics", make.holidays(), "Island holidays"),
         SampleFile("old-lab-diary.ics", make.lab_diary(), "Old lab diary"),
-        SampleFile("workshop.ics", make.workshop(), "Workshop"),
         SampleFile("tide-tables.ics", make.tides(), "Duty officer rota"),
         SampleFile("mooring-log-damaged.ics", damaged_log(today), ""),
     ]
 
 
-class _Scenario:
+def sample_calendars(today: date, seed: int = 1926) -> list[SampleCalendar]:
+    """What lives on the servers before the move."""
+    make = Scenario(today, seed)
+    old, new = "tidewrack", "lantern"
+    return [
+        SampleCalendar(old, OFFICE, "rota", "Duty officer rota", "#8a6212", make.rota()),
+        SampleCalendar(old, OFFICE, "berths", "Vessel berths", "#1f5f8b", make.berths()),
+        SampleCalendar(old, OFFICE, "instruments", "Instrument bookings", "#5b4a8a", make.instruments()),
+        SampleCalendar(old, OFFICE, "seminars", "Partner seminars", "#0b7a75", make.seminars()),
+        SampleCalendar(old, OFFICE, "expeditions", "Expeditions", "#a3262c", make.expeditions()),
+        SampleCalendar(old, OFFICE, "workshop", "Workshop", "#5d6770", make.workshop()),
+        SampleCalendar(old, OFFICE, "mess-room", "Mess room", "#b26a00", make.mess_room(), on=False),
+        SampleCalendar(old, "director", "notices", "Station notices", "#16684a", make.notices(), shared_with=OFFICE),
+        SampleCalendar(new, OFFICE, "office", "Harbour office", "#1f5f8b", make.office()),
+    ]
+
+
+class Scenario:
+    """Makes every calendar of the scenario, as the text of a file."""
+
     def __init__(self, today: date, seed: int) -> None:
         self.today = today
         self.random = random.Random(seed)
@@ -245,6 +272,49 @@ class _Scenario:
             for name, month, day in days
         ]  # fmt: skip
         return calendar("Island holidays", texts, {}, self.years)
+
+    def ferry(self) -> bytes:
+        texts = [
+            event(f"ferry-{number:03d}", "Ferry Skerrow Maid", self._at(number - 10, 7 + 9 * (number % 2)), 1.5 * HOUR, HOME,
+                  extra=["LOCATION:Skerrow – Breakwater", "CATEGORIES:FERRY"])
+            for number in range(60)
+        ]  # fmt: skip
+        return calendar("Ferry times", texts, {HOME: HOME}, self.years, ["REFRESH-INTERVAL;VALUE=DURATION:PT12H"])
+
+    def neighbours(self, country: str, days: tuple[tuple[str, int, int], ...]) -> bytes:
+        """Holidays of a country that is as made up as Skerrow."""
+        slug = country.lower()
+        texts = [
+            event(f"{slug}-{month:02d}{day:02d}", name, date(self.today.year - 3, month, day), DAY,
+                  extra=["RRULE:FREQ=YEARLY", "CATEGORIES:HOLIDAY", "TRANSP:TRANSPARENT"])
+            for name, month, day in days
+        ]  # fmt: skip
+        return calendar(f"Holidays of {country}", texts, {}, self.years, ["REFRESH-INTERVAL;VALUE=DURATION:P7D"])
+
+    def mess_room(self) -> bytes:
+        dishes = ("Fish pie", "Kelp soup", "Mutton stew", "Pancakes", "Herring", "Leftovers")
+        texts = [
+            event(f"mess-{number:03d}", f"{dishes[number % 6]} at noon", self._at(number - 60, 12), HOUR, PATH_HOME)
+            for number in range(120)
+        ]
+        return calendar("Mess room", texts, {PATH_HOME: HOME}, self.years)
+
+    def notices(self) -> bytes:
+        said = ("Generator test", "Drinking water off", "Fire drill", "Store room closed", "Visitors on the pier")
+        texts = [
+            event(f"notice-{number:02d}", said[number % 5], self._at(number * 4 - 40, 10), 2 * HOUR, HOME,
+                  extra=["CATEGORIES:NOTICE"])
+            for number in range(30)
+        ]  # fmt: skip
+        return calendar("Station notices", texts, {HOME: HOME}, self.years)
+
+    def office(self) -> bytes:
+        texts = [
+            event(f"office-{number:02d}", f"Lantern training, part {number + 1}", self._at(number * 3 - 6, 13), HOUR, HOME,
+                  extra=["LOCATION:Chart room"])
+            for number in range(12)
+        ]  # fmt: skip
+        return calendar("Harbour office", texts, {HOME: HOME}, self.years)
 
     def lab_diary(self) -> bytes:
         """What nobody needs any more: entries of years ago, in floating time, some of them twice."""

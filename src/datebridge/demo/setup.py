@@ -1,49 +1,140 @@
-"""Preparing the demo: the sample files on disk, most of them taken in, one waiting for a decision."""
+"""Preparing the demo: the stand-ins filled, accounts connected, feeds subscribed, files taken in, one waiting."""
 
 from __future__ import annotations
 
+import json
+import multiprocessing
+import os
 import shutil
-from collections.abc import Callable
+import signal
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import replace
 from datetime import date
+from pathlib import Path
 
-from datebridge.demo.scenario import SampleFile, sample_files
-from datebridge.services import receiving, taking, worker
+from datebridge.demo.scenario import OFFICE, SampleFile, sample_calendars, sample_files
+from datebridge.demo.world import PASSWORD, SUBSCRIBED, fill
+from datebridge.services import accounts, applying, receiving, taking, worker
+from datebridge.services.connecting import remotes_of
 from datebridge.services.taking import Decision
 from datebridge.settings import Settings
+from datebridge.standins.calendars import LANTERN, TIDEWRACK
+from datebridge.standins.hosts import Hosts, running
 from datebridge.store.database import Store
-from datebridge.store.logbook import apply_set
+
+#: The old server as people know it: slow, and soon out of breath.
+OLD = replace(TIDEWRACK, pace=150, latency=0.01)
+_STEPS = 8
+
+
+def standins_folder(settings: Settings) -> Path:
+    return settings.data_dir / "standins"
+
+
+def with_standins(settings: Settings) -> Settings:
+    """The settings with which the stand-ins of a prepared demo may be reached."""
+    ports: dict[str, int] = json.loads((standins_folder(settings) / "ports.json").read_text())
+    origins = tuple(f"http{'s' if name.endswith('-tls') else ''}://127.0.0.1:{port}" for name, port in ports.items())
+    catalogue = f"http://127.0.0.1:{ports['breakwater']}/catalogue.json"
+    return settings.model_copy(update={"allowed_origins": origins, "catalogue": catalogue})
 
 
 def prepare(settings: Settings, fresh: bool = False, report: Callable[[int, int], None] | None = None) -> None:
     """Fill an empty data folder with the scenario; leave a filled one alone unless `fresh`."""
-    if fresh and settings.database.is_file():  # only what is ours: the folder may hold other things
-        for path in settings.data_dir.glob(settings.database.name + "*"):
-            path.unlink()
+    marker = standins_folder(settings) / "ready"
+    if settings.database.is_file() and (fresh or not marker.is_file()):  # only what is ours
+        for path in (*settings.data_dir.glob(settings.database.name + "*"), settings.key_file):
+            path.unlink(missing_ok=True)
         for folder in (settings.incoming_dir, settings.archive_dir, settings.data_dir / "sample-files"):
             shutil.rmtree(folder, ignore_errors=True)
+        shutil.rmtree(standins_folder(settings), ignore_errors=True)
     if settings.database.is_file():
         return
-    files = sample_files(date.today())  # noqa: DTZ011
-    folder = settings.data_dir / "sample-files"
-    folder.mkdir(parents=True, exist_ok=True)
+    today = date.today()  # noqa: DTZ011
+    shutil.rmtree(standins_folder(settings), ignore_errors=True)
     store = Store(settings.database)
-    for done, file in enumerate(files):
-        path = folder / file.name
-        path.write_bytes(file.content)
-        receiving.receive_paths(store, settings, [path])
-        worker.drain(store, settings)
-        if file.calendar:
-            _take(store, file)
+    done = 0
+
+    def step() -> None:
+        nonlocal done
+        done += 1
         if report:
-            report(done + 1, len(files))
+            report(done, _STEPS)
+
+    with running(standins_folder(settings)) as hosts:
+        fill(hosts, today)
+        step()
+        settings = with_standins(settings)
+        _connect(store, settings, hosts, today, step)
+        for file in sample_files(today):
+            _bring(store, settings, file)
+            step()
+    marker.touch()
     store.close()
 
 
-def _take(store: Store, file: SampleFile) -> None:
+def _connect(store: Store, settings: Settings, hosts: Hosts, today: date, step: Callable[[], None]) -> None:
+    on = {(sample.server, sample.name) for sample in sample_calendars(today) if sample.on}
+    for server, name in (("tidewrack", "Tidewrack"), ("lantern", "Lantern")):
+        account, _ = accounts.add(store, settings, hosts.address(server), OFFICE, PASSWORD, name)
+        remotes = [r.id for r in remotes_of(store, account) if (server, r.name) in on and r.id is not None]
+        accounts.switch_on(store, remotes)
+        worker.drain(store, settings)
+        step()
+    for path in SUBSCRIBED:
+        accounts.add(store, settings, hosts.address("breakwater") + path, publisher="Breakwater")
+        worker.drain(store, settings)
+        step()
+
+
+def _bring(store: Store, settings: Settings, file: SampleFile) -> None:
+    folder = settings.data_dir / "sample-files"
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / file.name
+    path.write_bytes(file.content)
+    receiving.receive_paths(store, settings, [path])
+    worker.drain(store, settings)
+    if not file.calendar:
+        return
     with store.read() as connection:
         incoming, group = connection.exec_driver_sql(
             "SELECT incoming_id, id FROM incoming_group ORDER BY id DESC LIMIT 1"
         ).one()
         there = connection.exec_driver_sql("SELECT id FROM calendar WHERE live AND name = ?", (file.calendar,)).scalar()
     set_id = taking.propose_taking(store, [incoming], [Decision(group, there, file.calendar)])
-    apply_set(store, set_id)
+    applying.apply(store, set_id)
+    worker.drain(store, settings)
+
+
+@contextmanager
+def standins(settings: Settings) -> Iterator[dict[str, str]]:
+    """The stand-ins of a prepared demo in a process of their own; gives their addresses."""
+    context = multiprocessing.get_context("spawn")
+    here, there = context.Pipe()
+    process = context.Process(
+        target=_serve, args=(str(standins_folder(settings)), os.getpid(), there), name="stand-ins", daemon=True
+    )
+    process.start()
+    there.close()
+    try:
+        said = here.recv()
+        if isinstance(said, str):
+            raise OSError(said)
+        yield said
+    finally:
+        process.terminate()
+        process.join(5)
+
+
+def _serve(folder: str, parent: int, pipe: object) -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the application ends it
+    send = pipe.send  # type: ignore[attr-defined]
+    try:
+        with running(Path(folder), tidewrack=OLD, lantern=LANTERN) as hosts:
+            send(hosts.addresses)
+            while os.getppid() == parent:
+                time.sleep(0.5)
+    except Exception as error:
+        send(str(error))

@@ -76,9 +76,12 @@ def _take_apart(address: str, user: str, password: str) -> tuple[str, str, str]:
 
 
 def add(
-    store: Store, settings: Settings, address: str, user: str = "", password: str = "", name: str = ""
-) -> tuple[int, int]:
+    store: Store, settings: Settings, address: str, user: str = "", password: str = "", name: str = "",
+    publisher: str = "",
+) -> tuple[int, int]:  # fmt: skip
     """Add what is at an address: a server with all its calendars left off, or a feed, subscribed to.
+
+    `name` is what the account is called, or the feed's calendar; `publisher` who publishes the feed.
 
     Returns:
         the account, and the job that looks through its calendars or fetches the feed for the first time.
@@ -98,7 +101,7 @@ def add(
     host = origin_of(found.address)
     with store.session() as session:
         account = Account(
-            kind=found.kind, name=name.strip() or _name(found, look), host=host, user=user, created_at=now(),
+            kind=found.kind, name=(publisher or urlsplit(found.address).hostname or "") if found.kind == "feed" else name.strip() or look.title, host=host, user=user, created_at=now(),
             address_sealed=seal(settings, found.address), password_sealed=seal(settings, password),
         )  # fmt: skip
         if found.home is not None:
@@ -117,10 +120,6 @@ def add(
     assert only.id is not None  # noqa: S101
     job = switch_on(store, [only.id])
     return account_id, job
-
-
-def _name(found: FoundThere, look: Look) -> str:
-    return (urlsplit(found.address).hostname or look.title) if found.kind == "feed" else look.title
 
 
 def _demand_new(store: Store, settings: Settings, address: str, user: str) -> None:
@@ -347,3 +346,18 @@ def catalogue(settings: Settings) -> list[dict[str, str]]:
     except (ValueError, KeyError, TypeError) as error:
         raise Unreachable("answer", "The catalogue cannot be read.") from error
     return sorted(found, key=lambda row: (row["subject"], row["title"]))
+
+
+def says(look: Look) -> str:
+    """What was found, in a sentence."""
+    found = look.found
+    if found.locked:
+        what = "a calendar server" if found.kind == "server" else "a feed"
+        return f"This is {what} that asks for a user name and a password."
+    if found.kind == "server":
+        count = len(found.calendars)
+        noun = "calendar" if count == 1 else "calendars"
+        return f"This is a calendar server. It holds {count} {noun} for {look.title}."
+    if found.kind == "page":
+        return "This is a web page that links to calendars. Choose one."
+    return "This is a feed: it follows what is published, and can only be read."

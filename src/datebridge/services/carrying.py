@@ -110,7 +110,7 @@ def push_job(context: JobContext) -> dict[str, Any]:
                 for state, count in carrier.run().items():
                     counts[state] = counts.get(state, 0) + count
             if carrier.unread():
-                refresh(context.store, context.settings, remote_id)
+                refresh(context.store, context.settings, remote_id, read_back=True)
         except Unreachable as error:
             troubles.append(error.message)
             note_failure(context.store, remote_id, error.message, error.trouble == "password")

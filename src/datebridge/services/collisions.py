@@ -175,18 +175,26 @@ def _title(store: Store, one: Carriage) -> str:
     return f"“{name or one.uid}”"
 
 
+_UNDECIDED = (
+    "SELECT g.id, g.state, g.message, g.uid, g.kind, g.set_id, r.name calendar, a.name account, s.title batch,"
+    " (SELECT v.summary FROM change c JOIN version v ON v.id = coalesce(c.after_id, c.before_id)"
+    "  WHERE c.set_id = g.set_id AND c.uid = g.uid AND v.listed ORDER BY c.recurrence_id LIMIT 1) what"
+    " FROM carriage g JOIN remote r ON r.id = g.remote_id JOIN account a ON a.id = r.account_id"
+    " JOIN change_set s ON s.id = g.set_id WHERE g.state IN ('refused', 'collided')"
+)
+
+
 def undecided(connection: Connection, offset: int, limit: int) -> tuple[int, list[dict[str, object]]]:
     """What was refused or collided, with its entry's title and calendar; collisions first."""
     total = int(
         connection.exec_driver_sql("SELECT count(*) FROM carriage WHERE state IN ('refused', 'collided')").scalar_one()
     )
     rows = connection.exec_driver_sql(
-        "SELECT g.id, g.state, g.message, g.uid, g.kind, g.set_id, r.name calendar, a.name account, s.title batch,"
-        " (SELECT v.summary FROM change c JOIN version v ON v.id = coalesce(c.after_id, c.before_id)"
-        "  WHERE c.set_id = g.set_id AND c.uid = g.uid AND v.listed ORDER BY c.recurrence_id LIMIT 1) what"
-        " FROM carriage g JOIN remote r ON r.id = g.remote_id JOIN account a ON a.id = r.account_id"
-        " JOIN change_set s ON s.id = g.set_id WHERE g.state IN ('refused', 'collided')"
-        " ORDER BY g.state, g.id DESC LIMIT ? OFFSET ?",
-        (limit, offset),
+        f"{_UNDECIDED} ORDER BY g.state, g.id DESC LIMIT ? OFFSET ?", (limit, offset)
     ).mappings()
     return total, [dict(row) for row in rows]
+
+
+def one_undecided(connection: Connection, carriage_id: int) -> dict[str, object] | None:
+    row = connection.exec_driver_sql(f"{_UNDECIDED} AND g.id = ?", (carriage_id,)).mappings().one_or_none()
+    return dict(row) if row else None

@@ -90,6 +90,13 @@ def _alarm(trigger: str) -> str:
     return f"{trigger[1:]} before" if trigger.startswith("-P") else trigger
 
 
+def label(name: str) -> str:
+    """What a property is called in the interface."""
+    return _LABELS.get(
+        name, {"SUMMARY": "Title", "LOCATION": "Place", "STATUS": "Status", "VALARM": "Alarms"}.get(name, name)
+    )
+
+
 def known_values(store: Store, field: str) -> list[str]:
     """Values of one field the filter line can offer, the most useful first."""
     if field == "problem":
@@ -107,6 +114,7 @@ def known_values(store: Store, field: str) -> list[str]:
 
 _VALUES = {
     "calendar": "SELECT name FROM calendar WHERE live ORDER BY name COLLATE NOCASE",
+    "account": "SELECT 'here' UNION ALL SELECT name FROM account WHERE NOT gone",
     "zone": "SELECT 'none' UNION ALL SELECT * FROM (SELECT coalesce(nullif(zone, ''), tzid) FROM entry"
     " WHERE tzid <> '' AND listed = 1 GROUP BY 1 ORDER BY count(*) DESC LIMIT 60)",
     "category": "SELECT categories FROM entry WHERE categories <> '' GROUP BY 1 ORDER BY count(*) DESC LIMIT 500",

@@ -62,8 +62,10 @@ def pull_job(context: JobContext) -> dict[str, object]:
                          "failed": r.failed} for r in results]}  # fmt: skip
 
 
-def refresh(store: Store, settings: Settings, remote_id: int, report: Report | None = None) -> Refreshed:
-    """Bring the copy of one calendar up to what is there now.
+def refresh(
+    store: Store, settings: Settings, remote_id: int, report: Report | None = None, read_back: bool = False
+) -> Refreshed:
+    """Bring the copy of one calendar up to what is there now; `read_back`: just after having written there.
 
     Raises:
         Unreachable: if its other end cannot be asked; the copy stays as it was.
@@ -78,7 +80,7 @@ def refresh(store: Store, settings: Settings, remote_id: int, report: Report | N
                 if line.account.kind == "feed":
                     outcome, set_id = refresh_feed(store, settings, line, row, report)
                 else:
-                    outcome, set_id = _Refresh(store, line, row, report).run()
+                    outcome, set_id = _Refresh(store, line, row, report).run(read_back)
                 break
             except CannotApply:  # somebody changed an entry here meanwhile
                 if attempt == _ATTEMPTS - 1:
@@ -124,7 +126,7 @@ class _Refresh:
         self.remote: int = row.id
         self.calendar: int = row.calendar_id
 
-    def run(self) -> tuple[str, int | None]:
+    def run(self, read_back: bool) -> tuple[str, int | None]:
         state = self.server.state(self.row.url)
         with self.store.read() as connection:
             unread = unread_objects(connection, self.remote)
@@ -141,6 +143,10 @@ class _Refresh:
         if first:
             proposal = Proposal(f"Switch on {state.name} ({host}): {counts.added:,} entries", "subscribe",
                                 "A true copy: it follows what is there.")  # fmt: skip
+        elif read_back and counts.changed and not (counts.added or counts.removed):
+            noun = "entry" if counts.changed == 1 else "entries"
+            proposal = Proposal(f"{host} rewrote {counts.changed:,} {noun} of {state.name} as it took them", "pull",
+                                "What it keeps was read back and is not all that was sent.")  # fmt: skip
         else:
             proposal = Proposal(f"From {host}, {state.name}: {counts.words()}", "pull", "Changed there.")
         with self.store.write() as connection:

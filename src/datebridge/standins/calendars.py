@@ -16,7 +16,7 @@ from starlette.responses import HTMLResponse, Response
 from starlette.types import Receive, Scope, Send
 
 from datebridge.core.ics.component import Component
-from datebridge.core.ics.objects import CalendarObject, take_apart
+from datebridge.core.ics.objects import CalendarObject, assemble, take_apart
 from datebridge.core.ics.writer import new_header, write_calendar
 from datebridge.standins.mail import MailDrop
 from datebridge.standins.multistatus import CAL, DAV, OWN, element, error, found, href, multistatus, read, status
@@ -136,6 +136,14 @@ class CalendarServer:
                     texts.append(component.with_property("SUMMARY", said).text)
                 data = b"".join(write_calendar(new_header(""), [text for _, text in parsed.zones], texts))
                 self.records.put(collection, stored.name, data, stored.uid, stored.component)
+
+    def put_parts(self, person: str, slug: str, uid: str, texts: list[str], zones: dict[str, str]) -> None:
+        """Keep the entries of one UID as one object (for samples)."""
+        name = "".join(c if c.isalnum() or c in "-_" else "-" for c in uid)
+        collection = self.records.collection(person, slug)
+        assert collection is not None  # noqa: S101
+        data = assemble(texts, zones.items())
+        self.records.put(collection, f"{name}.ics", data, uid, Component(texts[0]).kind)
 
     def put(self, person: str, slug: str, name: str, data: bytes) -> None:
         """Keep an object as it is, without any of the checks and messages a request brings (for samples)."""

@@ -86,11 +86,10 @@ class Hosts:
                 timeout_graceful_shutdown=1, timeout_keep_alive=30,
             )  # fmt: skip
             server = uvicorn.Server(config)
-            server.install_signal_handlers = lambda: None  # type: ignore[attr-defined]
             self._servers.append(server)
         names = list(self._apps())
         await asyncio.gather(
-            *(server._serve(sockets=[self._sockets[name]]) for name, server in zip(names, self._servers, strict=True))
+            *(server.serve(sockets=[self._sockets[name]]) for name, server in zip(names, self._servers, strict=True))
         )
 
     def stop(self) -> None:

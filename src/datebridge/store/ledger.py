@@ -114,6 +114,13 @@ def _clause(term: Term, value: str, today: date) -> tuple[str, list[Any]]:
         return f"(marks & {_YES_NO[name]}) {'<>' if value == 'yes' else '='} 0", []
     if name == "calendar":
         return "calendar_id IN (SELECT c.id FROM calendar c WHERE c.live AND lower(c.name) = lower(?))", [value]
+    if name == "account":
+        lives = (
+            "SELECT r.calendar_id FROM remote r JOIN account a ON a.id = r.account_id WHERE r.calendar_id IS NOT NULL"
+        )
+        if value.lower() == "here":
+            return f"calendar_id NOT IN ({lives})", []
+        return f"calendar_id IN ({lives} AND lower(a.name) = lower(?))", [value]
     if name == "zone":
         if value.lower() == "none":
             return "tzid = ''", []
@@ -273,7 +280,8 @@ class Ledger:
                         counts[category] += count
             elif by == "calendar":
                 names = {row[0]: row[1] for row in connection.exec_driver_sql("SELECT id, name FROM calendar")}
-                counts.update({names.get(calendar, ""): n for calendar, n in grouped("calendar_id")})
+                for calendar, n in grouped("calendar_id"):
+                    counts[names.get(calendar, "")] += n
             else:
                 counts.update(dict(grouped(FACETS[by])))
         if by == "year":

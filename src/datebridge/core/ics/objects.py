@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 
 from datebridge.core.events import derive
 from datebridge.core.facts import Facts
@@ -40,6 +41,11 @@ class CalendarObject:
         return self.entries[0][0].uid if self.entries else ""
 
 
+@lru_cache(maxsize=256)  # thousands of objects carry the same few definitions
+def _zone(text: str) -> Facts:
+    return derive("VTIMEZONE", text)
+
+
 def take_apart(data: bytes) -> CalendarObject:
     """Read an object's octets; never fails."""
     reader = Reader(open_bytes(data))
@@ -52,11 +58,10 @@ def take_apart(data: bytes) -> CalendarObject:
             method = line.value if line else ""
             problems += component.problems
             continue
-        facts = derive(component.name, component.text)
         if component.name == "VTIMEZONE":
-            zones.append((facts, component.text))
+            zones.append((_zone(component.text), component.text))
         else:
-            entries.append((facts, component.text))
+            entries.append((derive(component.name, component.text), component.text))
             odd.append(tuple(component.problems))
     return CalendarObject(tuple(entries), tuple(zones), tuple(odd), (*problems, *reader.problems), method)
 

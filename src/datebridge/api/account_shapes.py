@@ -1,0 +1,228 @@
+"""Shapes of accounts, calendars that live elsewhere, and what is carried there."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, Field
+
+Keep = Literal["nothing", "snapshot"]
+
+
+class CalendarOut(BaseModel):
+    """A calendar with what it says about itself."""
+
+    id: int
+    name: str
+    label: str = Field(description="the name, with the account where another calendar has the same name")
+    term: str = Field(description="what the filter line says to show just this calendar")
+    colour: int
+    tint: str
+    zone: str
+    description: str
+    state: str = Field(description="what the calendar is, in words: live or snapshot, writable or not, which way")
+    live: bool
+    writable: bool
+    flow: str = Field(description="which way changes flow, in words")
+    source: str
+    account_id: int | None = None
+    remote_id: int | None = None
+    account: str = ""
+    owner: str = ""
+    taken_at: str
+    refreshed_at: str = ""
+    next_at: str = ""
+    every: int = Field(default=0, description="own refresh interval in seconds; 0 for the usual one")
+    interval: str = Field(default="", description="how often it is refreshed, and who wants it so")
+    outcome: str = ""
+    trouble: str = ""
+    failed_since: str = ""
+    held_set_id: int | None = None
+    to_carry: int = 0
+    to_decide: int = 0
+    entries: int
+    problems: int
+    first: str | None
+    last: str | None
+
+
+class RemoteOut(BaseModel):
+    """A calendar an account holds, switched on or left off."""
+
+    id: int
+    name: str
+    on: bool
+    calendar_id: int | None
+    owner: str
+    may: str
+    entries: int | None
+    span: str
+    holds: str = Field(description="the kinds of entries it takes")
+
+
+class AccountOut(BaseModel):
+    id: int
+    kind: Literal["server", "feed"]
+    name: str
+    host: str
+    user: str
+    trouble: str
+    trouble_since: str
+    remotes: list[RemoteOut]
+
+
+class LookIn(BaseModel):
+    address: str = Field(min_length=1, max_length=2_000)
+    user: str = Field(default="", max_length=200)
+    password: str = Field(default="", max_length=500)
+
+
+class AddIn(LookIn):
+    name: str = Field(default="", max_length=200)
+    publisher: str = Field(default="", max_length=200)
+
+
+class LinkOut(BaseModel):
+    title: str
+    address: str
+
+
+class FoundCalendar(BaseModel):
+    name: str
+    owner: str
+    may: str
+
+
+class ComingOut(BaseModel):
+    day: str
+    time: str
+    title: str
+
+
+class LookOut(BaseModel):
+    """What is at an address."""
+
+    kind: Literal["server", "feed", "page"]
+    says: str
+    locked: bool
+    title: str
+    links: list[LinkOut]
+    calendars: list[FoundCalendar]
+    entries: int | None = None
+    span: str = ""
+    interval: str = ""
+    coming: list[ComingOut]
+
+
+class AddedOut(BaseModel):
+    account_id: int
+    job_id: int
+
+
+class SignInIn(BaseModel):
+    user: str = Field(max_length=200)
+    password: str = Field(max_length=500)
+
+
+class RemotesIn(BaseModel):
+    remotes: list[int] = Field(min_length=1, max_length=500)
+
+
+class KeepIn(BaseModel):
+    keep: Keep
+
+
+class IntervalIn(BaseModel):
+    every: int = Field(ge=0, le=366 * 86400)
+
+
+class AddressOut(BaseModel):
+    address: str
+
+
+class CalendarIn(BaseModel):
+    name: str = Field(max_length=200)
+    tint: str = Field(default="", max_length=24)
+    zone: str = Field(default="", max_length=80)
+    description: str = Field(default="", max_length=5_000)
+
+
+class NewCalendarIn(CalendarIn):
+    account_id: int | None = None
+
+
+class CatalogueRow(BaseModel):
+    title: str
+    subject: str
+    description: str
+    address: str
+    publisher: str
+
+
+class TargetIn(BaseModel):
+    """Where copies go: a calendar there is, or a new one on an account (or here)."""
+
+    calendar_id: int | None = None
+    account_id: int | None = None
+    name: str = Field(default="", max_length=200)
+    existing: Literal["skip", "newer", "both"] = "skip"
+    move: bool = False
+    tell: bool = False
+
+
+class CarriedOut(BaseModel):
+    """How what a batch had to carry fared, in entries."""
+
+    waiting: int = 0
+    sending: int = 0
+    carried: int = 0
+    refused: int = 0
+    collided: int = 0
+    dropped: int = 0
+
+
+class UndecidedOut(BaseModel):
+    """A change that was refused where its calendar lives, or collided with one made there."""
+
+    id: int
+    state: Literal["refused", "collided"]
+    kind: Literal["entry", "calendar"]
+    what: str
+    calendar: str
+    account: str
+    message: str
+    set_id: int
+    batch: str
+
+
+class UndecidedPage(BaseModel):
+    total: int
+    rows: list[UndecidedOut]
+
+
+class FieldOut(BaseModel):
+    """One field in which both sides differ; lines as they are written."""
+
+    name: str
+    label: str
+    mine: list[str]
+    theirs: list[str]
+
+
+class PairOut(BaseModel):
+    recurrence_id: str
+    title: str
+    mine: list[str]
+    theirs: list[str]
+    fields: list[FieldOut]
+
+
+class CollisionOut(BaseModel):
+    carriage: UndecidedOut
+    pairs: list[PairOut]
+
+
+class MergeIn(BaseModel):
+    """Per entry of the series (by recurrence id; "" for the master) the fields taken from this side."""
+
+    mine: dict[str, list[str]]

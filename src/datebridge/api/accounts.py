@@ -1,0 +1,148 @@
+"""Accounts and feeds: what is at an address, adding, switching on and off, refreshing, leaving; the catalogue."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Response
+
+from datebridge.api import present
+from datebridge.api.account_shapes import (
+    AccountOut,
+    AddedOut,
+    AddIn,
+    AddressOut,
+    CatalogueRow,
+    ComingOut,
+    FoundCalendar,
+    IntervalIn,
+    KeepIn,
+    LinkOut,
+    LookIn,
+    LookOut,
+    RemoteOut,
+    RemotesIn,
+    SignInIn,
+)
+from datebridge.api.context import AppDep
+from datebridge.api.shapes import JobId, SetId
+from datebridge.connect.feed import interval
+from datebridge.services import accounts, statements
+from datebridge.store import remotes
+
+router = APIRouter(prefix="/api", tags=["accounts"])
+
+
+@router.get("/accounts")
+def listed(app: AppDep) -> list[AccountOut]:
+    """The accounts with every calendar they hold, switched on or left off."""
+    with app.store.read() as connection:
+        rows = connection.exec_driver_sql(
+            "SELECT id, kind, name, host, user, trouble, trouble_since FROM account WHERE NOT gone ORDER BY kind DESC, id"
+        ).fetchall()
+        held = [
+            r for r in remotes.statements(connection) if r["calendar_id"] is None or r["live"] or not r["refreshed_at"]
+        ]
+    return [
+        AccountOut(
+            id=row[0], kind=row[1], name=row[2], host=row[3], user=row[4], trouble=row[5],
+            trouble_since=present.stamp(row[6]),
+            remotes=[
+                RemoteOut(
+                    id=r["id"], name=r["name"], on=r["calendar_id"] is not None, calendar_id=r["calendar_id"],
+                    owner=r["owner"] if not r["owned"] else "you", may="writable" if r["writable"] else "read only",
+                    entries=r["entries"], span=statements.span(r["first"], r["last"], bool(r["endless"])),
+                    holds=statements.kinds(r["components"]),
+                )
+                for r in held if r["account_id"] == row[0]
+            ],
+        )
+        for row in rows
+    ]  # fmt: skip
+
+
+@router.post("/accounts/look")
+def look(app: AppDep, wish: LookIn) -> LookOut:
+    """What is at an address: a server, a feed, or a page that links to one. Nothing is kept."""
+    seen = accounts.look_at(app.settings, wish.address, wish.user, wish.password)
+    found = seen.found
+    out = LookOut(
+        kind=found.kind, says=accounts.says(seen), locked=found.locked, title=seen.title,
+        links=[LinkOut(title=title, address=address) for title, address in found.links],
+        calendars=[
+            FoundCalendar(name=c.name, owner="you" if c.owned else c.owner, may="writable" if c.writable else "read only")
+            for c in found.calendars
+        ],
+        coming=[ComingOut(day=f"{c.day:%Y-%m-%d %a}", time=c.time, title=c.title) for c in seen.coming],
+    )  # fmt: skip
+    if seen.inspection is not None:
+        summary = seen.inspection.summary
+        header = next((c.text for c in seen.inspection.components if c.name == "VCALENDAR"), "")
+        seconds = interval(header)
+        out.entries = summary.entries
+        out.span = statements.span(summary.first, summary.last, bool(summary.features["series without end"]))
+        out.interval = f"its publisher asks for every {statements.length(seconds)}" if seconds else ""
+    return out
+
+
+@router.post("/accounts")
+def add(app: AppDep, wish: AddIn) -> AddedOut:
+    """Add a server, all calendars left off, or subscribe to a feed."""
+    account, job = accounts.add(
+        app.store, app.settings, wish.address, wish.user, wish.password, wish.name, wish.publisher
+    )
+    return AddedOut(account_id=account, job_id=job)
+
+
+@router.post("/accounts/{account_id}/look-through")
+def look_through(app: AppDep, account_id: int) -> JobId:
+    """List an account's calendars anew, and count what is in those left off."""
+    return JobId(job_id=accounts.survey(app.store, account_id))
+
+
+@router.post("/accounts/{account_id}/refresh")
+def refresh_account(app: AppDep, account_id: int) -> JobId:
+    return JobId(job_id=accounts.refresh_account(app.store, account_id))
+
+
+@router.post("/accounts/{account_id}/sign-in", status_code=204)
+def sign_in(app: AppDep, account_id: int, wish: SignInIn) -> None:
+    """Another user name and password, kept once they have been seen to work."""
+    accounts.sign_in(app.store, app.settings, account_id, wish.user, wish.password)
+
+
+@router.post("/accounts/{account_id}/disconnect")
+def disconnect(app: AppDep, account_id: int, wish: KeepIn) -> SetId:
+    """Disconnect an account. Nothing is deleted where it lives."""
+    return SetId(set_id=accounts.disconnect(app.store, account_id, wish.keep))
+
+
+@router.post("/remotes/on")
+def switch_on(app: AppDep, wish: RemotesIn) -> JobId:
+    return JobId(job_id=accounts.switch_on(app.store, wish.remotes))
+
+
+@router.post("/remotes/{remote_id}/off")
+def switch_off(app: AppDep, remote_id: int, wish: KeepIn) -> SetId:
+    return SetId(set_id=accounts.switch_off(app.store, remote_id, wish.keep))
+
+
+@router.post("/remotes/refresh")
+def refresh(app: AppDep, wish: RemotesIn) -> JobId:
+    return JobId(job_id=accounts.refresh_now(app.store, wish.remotes))
+
+
+@router.put("/remotes/{remote_id}/interval", status_code=204)
+def set_interval(app: AppDep, remote_id: int, wish: IntervalIn) -> None:
+    accounts.set_interval(app.store, remote_id, wish.every)
+
+
+@router.post("/remotes/{remote_id}/address")
+def reveal(app: AppDep, remote_id: int, response: Response) -> AddressOut:
+    """The whole address, which may work like a password; asked for, never sent along."""
+    response.headers["Cache-Control"] = "no-store"
+    return AddressOut(address=accounts.address_of(app.store, app.settings, remote_id))
+
+
+@router.get("/catalogue")
+def catalogue(app: AppDep) -> list[CatalogueRow]:
+    """Open feeds by subject."""
+    return [CatalogueRow.model_validate(row) for row in accounts.catalogue(app.settings)]

@@ -1,0 +1,111 @@
+"""Calendars themselves, copying and moving, and what was refused or collided where calendars live."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, HTTPException, Query
+
+from datebridge.api.account_shapes import (
+    CalendarIn,
+    CollisionOut,
+    FieldOut,
+    MergeIn,
+    NewCalendarIn,
+    PairOut,
+    TargetIn,
+    UndecidedOut,
+    UndecidedPage,
+)
+from datebridge.api.context import AppDep
+from datebridge.api.shapes import JobId, SelectionIn, SetId
+from datebridge.core.headers import Description
+from datebridge.services import calendars, collisions, details, jobs
+
+router = APIRouter(prefix="/api", tags=["carrying"])
+
+
+@router.post("/calendars")
+def propose_new(app: AppDep, wish: NewCalendarIn) -> SetId:
+    """Propose a new calendar, here or on an account."""
+    return SetId(set_id=calendars.propose_new(app.store, wish.account_id, _description(wish)))
+
+
+@router.put("/calendars/{calendar_id}")
+def propose_description(app: AppDep, calendar_id: int, wish: CalendarIn) -> SetId:
+    """Propose another name, colour, zone or description."""
+    return SetId(set_id=calendars.propose_description(app.store, calendar_id, _description(wish)))
+
+
+@router.delete("/calendars/{calendar_id}")
+def propose_deletion(app: AppDep, calendar_id: int) -> SetId:
+    """Propose deleting a calendar with everything in it."""
+    return SetId(set_id=calendars.propose_deletion(app.store, calendar_id))
+
+
+def _description(wish: CalendarIn) -> Description:
+    return Description(wish.name.strip(), wish.tint.strip().lower(), wish.zone.strip(), wish.description.strip())
+
+
+@router.post("/copies")
+def copy(app: AppDep, chosen: SelectionIn, target: TargetIn) -> JobId:
+    """Propose copying or moving a selection."""
+    verb = "Moving" if target.move else "Copying"
+    params = {"filter": chosen.filter, "excluded": chosen.excluded, "only": chosen.only, "target": target.model_dump()}
+    return JobId(job_id=jobs.enqueue(app.store, "copy", f"{verb}: making the proposal", params))
+
+
+@router.get("/carriages")
+def undecided(app: AppDep, offset: int = 0, limit: int = Query(100, le=500)) -> UndecidedPage:
+    """What was refused where its calendar lives, or collided there."""
+    with app.store.read() as connection:
+        total, rows = collisions.undecided(connection, offset, limit)
+    return UndecidedPage(total=total, rows=[_undecided(row) for row in rows])
+
+
+def _undecided(row: dict[str, object]) -> UndecidedOut:
+    return UndecidedOut.model_validate({**row, "what": row["what"] or "the calendar itself"})
+
+
+@router.get("/carriages/{carriage_id}")
+def collision(app: AppDep, carriage_id: int) -> CollisionOut:
+    """Both sides of a collision, with the fields in which they differ."""
+    pairs = collisions.both_banks(app.store, carriage_id)
+    with app.store.read() as connection:
+        row = collisions.one_undecided(connection, carriage_id)
+    if row is None:
+        raise HTTPException(404, "This has been decided already.")
+    return CollisionOut(
+        carriage=_undecided(row),
+        pairs=[
+            PairOut(
+                recurrence_id=pair.recurrence_id, title=pair.recurrence_id or "the series or event itself",
+                mine=_lines(pair.mine), theirs=_lines(pair.theirs),
+                fields=[
+                    FieldOut(name=f.name, label=details.label(f.name), mine=list(f.mine), theirs=list(f.theirs))
+                    for f in pair.fields
+                ],
+            )
+            for pair in pairs
+        ],
+    )  # fmt: skip
+
+
+def _lines(text: str) -> list[str]:
+    return text.split("\n") if text else []
+
+
+@router.post("/carriages/{carriage_id}/theirs", status_code=204)
+def take_theirs(app: AppDep, carriage_id: int) -> None:
+    """Follow what is there; one's own change is not carried."""
+    collisions.take_theirs(app.store, app.settings, carriage_id)
+
+
+@router.post("/carriages/{carriage_id}/mine", status_code=204)
+def take_mine(app: AppDep, carriage_id: int) -> None:
+    """Write over what is there, or try again what was refused."""
+    collisions.take_mine(app.store, carriage_id)
+
+
+@router.post("/carriages/{carriage_id}/merge")
+def merge(app: AppDep, carriage_id: int, wish: MergeIn) -> SetId:
+    """Make the entry anew, field by field."""
+    return SetId(set_id=collisions.merge(app.store, carriage_id, wish.mine))

@@ -1,0 +1,230 @@
+"""The command line for accounts: the same services as the browser's, with the jobs done here and now."""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from rich.console import Console
+from rich.markup import escape
+from rich.progress import Progress
+from rich.table import Table
+
+from datebridge.connect.errors import Unreachable
+from datebridge.services import accounts, applying, carrying, copying, jobs, statements, worker
+from datebridge.services.connecting import NotConnected, remotes_of
+from datebridge.services.copying import Rule, Target
+from datebridge.services.secrets import KeyLost
+from datebridge.settings import Settings
+from datebridge.store import remotes, review
+from datebridge.store.database import Store
+from datebridge.store.ledger import Ledger, Selection
+from datebridge.store.logbook import CannotApply
+
+app = typer.Typer(help="Accounts on servers and feeds: list them, add one, switch calendars on and off.")
+out = Console()
+err = Console(stderr=True)
+OK, PROBLEMS, CANNOT = 0, 1, 2
+
+Data = Annotated[
+    Path | None, typer.Option("--data", help="Where the data is kept.", show_default="the user's data folder")
+]
+Json = Annotated[bool, typer.Option("--json", help="Print JSON for machines.")]
+
+
+class _Open:
+    """Settings and store of a command; what cannot be done ends it with exit code 2."""
+
+    def __init__(self, data: Path | None) -> None:
+        self.settings = Settings() if data is None else Settings(data_dir=data)
+        if (self.settings.data_dir / "standins" / "ready").is_file():  # the sample scenario's own servers
+            from datebridge.demo.setup import with_standins
+
+            self.settings = with_standins(self.settings)
+
+    def __enter__(self) -> _Open:
+        self.store = Store(self.settings.database)
+        return self
+
+    def __exit__(self, kind: object, error: BaseException | None, _: object) -> None:
+        self.store.close()
+        if isinstance(error, Unreachable | NotConnected | CannotApply | KeyLost | ValueError):
+            err.print(f"[red]{escape(str(error))}[/]")
+            raise SystemExit(CANNOT) from error
+
+    def do(self, job: int | None) -> dict[str, Any]:
+        """Do what is queued; the result of a job, or its failure as CannotApply."""
+        with Progress(console=err, transient=True) as progress:
+            progress.add_task("Working", total=None)
+            worker.drain(self.store, self.settings)
+        found = jobs.get(self.store, job) if job is not None else None
+        if found is not None and found.state != "done":
+            raise CannotApply(found.message or f"It is {found.state}.")
+        return found.result if found is not None else {}
+
+
+@app.callback(invoke_without_command=True)
+def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> None:
+    """List accounts with their calendars, switched on or left off."""
+    if context.invoked_subcommand is not None:
+        return
+    with _Open(data) as opened, opened.store.read() as connection:
+        rows = remotes.statements(connection)
+    found = [
+        {
+            "account": r["account_name"], "host": r["host"], "kind": r["account_kind"], "calendar": r["name"],
+            "on": r["calendar_id"] is not None, "writable": bool(r["writable"]), "owner": r["owner"],
+            "entries": r["entries"], "span": statements.span(r["first"], r["last"], bool(r["endless"])),
+            "outcome": r["outcome"], "trouble": r["trouble"],
+        }
+        for r in rows
+    ]  # fmt: skip
+    if as_json:
+        print(json.dumps({"calendars": found}, ensure_ascii=False, indent=2))
+        return
+    table = Table("account", "where", "calendar", "", "may", "last refresh")
+    for r in found:
+        table.add_row(
+            escape(r["account"]), escape(r["host"]), escape(r["calendar"]), "on" if r["on"] else "off",
+            "writable" if r["writable"] else "read only", escape(r["trouble"] or r["outcome"]),
+        )  # fmt: skip
+    out.print(table if found else "No accounts yet. Add one: date-bridge accounts add ADDRESS")
+
+
+@app.command()
+def add(
+    address: Annotated[str, typer.Argument(help="Of a server, a feed, or a page that links to one.")],
+    user: Annotated[str, typer.Option(help="User name; the password is asked for, or DATE_BRIDGE_PASSWORD.")] = "",
+    name: Annotated[str, typer.Option(help="What to call it.")] = "",
+    data: Data = None,
+    as_json: Json = False,
+) -> None:
+    """Add a server with all calendars left off, or subscribe to a feed."""
+    password = os.environ.get("DATE_BRIDGE_PASSWORD", "")
+    if user and not password:
+        password = typer.prompt("Password", hide_input=True, err=True)
+    with _Open(data) as opened:
+        account, job = accounts.add(opened.store, opened.settings, address, user, password, name)
+        opened.do(job)
+        names = [r.name for r in remotes_of(opened.store, account)]
+    if as_json:
+        print(json.dumps({"account": account, "calendars": names}, ensure_ascii=False))
+    else:
+        out.print(f"Added, with {', '.join(map(escape, names)) or 'no calendars'}.")
+
+
+def _switched(opened: _Open, names: list[str], on: bool) -> list[int]:
+    with opened.store.read() as connection:
+        rows = remotes.statements(connection)
+    found = [r["id"] for r in rows if r["name"] in names and (r["calendar_id"] is not None) is not on]
+    if not found:
+        raise CannotApply(f"There is no calendar of that name that is switched {'off' if on else 'on'}.")
+    return found
+
+
+@app.command()
+def on(calendars: Annotated[list[str], typer.Argument(help="Their names.")], data: Data = None) -> None:
+    """Switch calendars on, and fetch them."""
+    with _Open(data) as opened:
+        result = opened.do(accounts.switch_on(opened.store, _switched(opened, calendars, True)))
+    _say_pulled(result, False)
+
+
+@app.command()
+def off(
+    calendar: Annotated[str, typer.Argument(help="Its name.")],
+    keep: Annotated[accounts.Keep, typer.Option(help="What stays here.")] = "snapshot",
+    data: Data = None,
+) -> None:
+    """Switch a calendar off. Nothing is deleted where it lives."""
+    with _Open(data) as opened:
+        set_id = accounts.switch_off(opened.store, _switched(opened, [calendar], False)[0], keep)
+    out.print(f"Switched off in batch {set_id}.")
+
+
+def pull(
+    calendars: Annotated[list[str] | None, typer.Argument(help="Their names; all if none is given.")] = None,
+    data: Data = None,
+    as_json: Json = False,
+) -> None:
+    """Refresh calendars that live elsewhere. Exit code 1 if one could not be."""
+    with _Open(data) as opened:
+        with opened.store.read() as connection:
+            rows = remotes.statements(connection)
+        wanted = [r["id"] for r in rows if r["calendar_id"] is not None and (not calendars or r["name"] in calendars)]
+        if not wanted:
+            raise CannotApply("There is no such calendar that is switched on.")
+        result = opened.do(accounts.refresh_now(opened.store, wanted))
+    raise SystemExit(_say_pulled(result, as_json))
+
+
+def _say_pulled(result: dict[str, Any], as_json: bool) -> int:
+    if as_json:
+        print(json.dumps(result, ensure_ascii=False))
+    else:
+        for r in result["results"]:
+            out.print(f"{escape(r['name'])}: {escape(r['outcome'])}")
+    return PROBLEMS if any(r["failed"] for r in result["results"]) else OK
+
+
+def push(data: Data = None, as_json: Json = False) -> None:
+    """Carry what waits to where its calendars live. Exit code 1 if something was refused or collided."""
+    with _Open(data) as opened:
+        opened.do(carrying.push_pending(opened.store))
+        with opened.store.read() as connection:
+            counts: dict[str, int] = {}
+            for states in remotes.carriage_counts(connection, "remote_id").values():
+                for state, count in states.items():
+                    counts[state] = counts.get(state, 0) + count
+    if as_json:
+        print(json.dumps(counts))
+    else:
+        out.print(", ".join(f"{count:,} {state}" for state, count in counts.items()) or "Nothing waits.")
+    raise SystemExit(PROBLEMS if counts.get("refused") or counts.get("collided") else OK)
+
+
+def copy(
+    filter: Annotated[str, typer.Argument(help="Which entries, as in the filter line.")],
+    to: Annotated[str, typer.Option(help="The calendar they go to; made if there is none of that name.")],
+    account: Annotated[str, typer.Option(help="The account it is on; here if not given.")] = "",
+    existing: Annotated[Rule, typer.Option(help="What happens to a UID that stands there already.")] = "skip",
+    move: Annotated[bool, typer.Option("--move", help="Delete at the source what has arrived.")] = False,
+    tell: Annotated[bool, typer.Option("--tell", help="Let the server invite the attendees.")] = False,
+    apply: Annotated[bool, typer.Option("--apply", help="Do it; otherwise it is only proposed.")] = False,
+    data: Data = None,
+    as_json: Json = False,
+) -> None:
+    """Copy or move entries to a calendar. Nobody is told unless you say so."""
+    with _Open(data) as opened:
+        store = opened.store
+        with store.read() as connection:
+            account_id = connection.exec_driver_sql(
+                "SELECT id FROM account WHERE lower(name) = lower(?) AND NOT gone", (account,)
+            ).scalar()
+            if account and account_id is None:
+                raise CannotApply(f"There is no account called “{account}”.")
+            calendar = connection.exec_driver_sql(
+                "SELECT k.id FROM calendar k LEFT JOIN remote r ON r.calendar_id = k.id WHERE k.live"
+                " AND lower(k.name) = lower(?) AND r.account_id IS ?",
+                (to, account_id),
+            ).scalar()
+        target = Target(calendar, account_id, to, existing, move, tell)
+        set_id = copying.propose_copy(store, Ledger(store), Selection(filter), target)
+        with store.read() as connection:
+            row = review.set_row(connection, set_id) or {}
+            warnings = review.warnings(connection, set_id)
+        if apply:
+            applying.apply(store, set_id)
+            opened.do(None)
+    said = {"set_id": set_id, "title": row["title"], "reason": row["reason"], "creates": row["creates"],
+            "updates": row["updates"], "held": row["held"], "applied": apply, "warnings": warnings}  # fmt: skip
+    if as_json:
+        print(json.dumps(said, ensure_ascii=False))
+        return
+    out.print(f"{escape(row['title'])}. {escape(row['reason'])}")
+    for warning in warnings:
+        out.print(f"  {escape(warning)}")
+    out.print("Done." if apply else f"Proposal {set_id}: apply it in Mend, or again with --apply.")
