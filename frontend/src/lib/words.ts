@@ -17,6 +17,12 @@ export function moment(iso: string): string {
   return `${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())} ${two(at.getHours())}:${two(at.getMinutes())}`;
 }
 
+/** The same, shorter: only the hour where it is today. */
+export function lately(iso: string): string {
+  const full = moment(iso);
+  return full.startsWith(moment(new Date().toISOString()).slice(0, 10)) ? full.slice(11) : full;
+}
+
 export const SEVERITY: Record<string, string> = {
   breaks: 'other systems will refuse or lose it',
   alters: 'other systems may show it differently',

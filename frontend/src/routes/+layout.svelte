@@ -7,6 +7,7 @@
   import NoticeLine from '$lib/parts/NoticeLine.svelte';
   import Route from '$lib/parts/Route.svelte';
   import { answer, client } from '$lib/api/client';
+  import { bringing } from '$lib/bring.svelte';
   import { keys } from '$lib/keys.svelte';
   import { notices } from '$lib/notice.svelte';
   import { theme } from '$lib/theme.svelte';
@@ -15,6 +16,7 @@
   const { children }: { children: Snippet } = $props();
   const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 2000 } } });
   let keyList: KeyList;
+  let over = $state(false);
 
   async function undoLast(): Promise<void> {
     const route = await answer(client.GET('/api/route')).catch(() => null);
@@ -39,7 +41,23 @@
   });
 </script>
 
-<svelte:window onkeydown={(event) => keys.press(event)} />
+<svelte:window
+  onkeydown={(event) => keys.press(event)}
+  ondragover={(event) => {
+    if (!event.dataTransfer?.types.includes('Files')) return;
+    event.preventDefault();
+    over = true;
+  }}
+  ondragleave={(event) => {
+    if (!event.relatedTarget) over = false;
+  }}
+  ondrop={(event) => {
+    if (!event.dataTransfer?.files.length) return;
+    event.preventDefault();
+    over = false;
+    void bringing.files(event.dataTransfer.files);
+  }}
+/>
 
 <QueryClientProvider client={queries}>
   <div class="flex h-full flex-col">
@@ -47,5 +65,12 @@
     <main class="flex min-h-0 flex-1 flex-col">{@render children()}</main>
     <NoticeLine />
   </div>
+  {#if over}
+    <div
+      class="border-brass bg-paper/90 pointer-events-none fixed inset-3 z-10 grid place-items-center border-4 border-dashed"
+    >
+      <p class="text-lg font-bold">Drop calendar files or messages here. They are shown to you first.</p>
+    </div>
+  {/if}
   <KeyList bind:this={keyList} />
 </QueryClientProvider>

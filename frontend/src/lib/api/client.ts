@@ -7,6 +7,8 @@ export type ChangeSet = Schemas['ChangeSetOut'];
 export type Incoming = Schemas['IncomingOut'];
 export type Job = Schemas['JobOut'];
 export type Calendar = Schemas['CalendarOut'];
+export type Account = Schemas['AccountOut'];
+export type Remote = Schemas['RemoteOut'];
 
 export const client = createClient<paths>();
 

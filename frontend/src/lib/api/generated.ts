@@ -17,7 +17,11 @@ export interface paths {
          */
         get: operations["calendars_api_calendars_get"];
         put?: never;
-        post?: never;
+        /**
+         * Propose New
+         * @description Propose a new calendar, here or on an account.
+         */
+        post: operations["propose_new_api_calendars_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -356,6 +360,8 @@ export interface paths {
         /**
          * Undo
          * @description Take a batch back: at once where nothing in it changed since, else as a proposal to look at.
+         *
+         *     What came in by itself is always looked at first: taking it back changes what is there.
          */
         post: operations["undo_api_change_sets__set_id__undo_post"];
         delete?: never;
@@ -609,32 +615,580 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Listed
+         * @description The accounts with every calendar they hold, switched on or left off.
+         */
+        get: operations["listed_api_accounts_get"];
+        put?: never;
+        /**
+         * Add
+         * @description Add a server, all calendars left off, or subscribe to a feed.
+         */
+        post: operations["add_api_accounts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description What is at an address: a server, a feed, or a page that links to one. Nothing is kept.
+         */
+        post: operations["look_api_accounts_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/look-through": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look Through
+         * @description List an account's calendars anew, and count what is in those left off.
+         */
+        post: operations["look_through_api_accounts__account_id__look_through_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/refresh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Refresh Account */
+        post: operations["refresh_account_api_accounts__account_id__refresh_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign In
+         * @description Another user name and password, kept once they have been seen to work.
+         */
+        post: operations["sign_in_api_accounts__account_id__sign_in_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/disconnect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Disconnect
+         * @description Disconnect an account. Nothing is deleted where it lives.
+         */
+        post: operations["disconnect_api_accounts__account_id__disconnect_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/remotes/on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Switch On */
+        post: operations["switch_on_api_remotes_on_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/remotes/{remote_id}/off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Switch Off */
+        post: operations["switch_off_api_remotes__remote_id__off_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/remotes/refresh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Refresh */
+        post: operations["refresh_api_remotes_refresh_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/remotes/{remote_id}/interval": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set Interval */
+        put: operations["set_interval_api_remotes__remote_id__interval_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/remotes/{remote_id}/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reveal
+         * @description The whole address, which may work like a password; asked for, never sent along.
+         */
+        post: operations["reveal_api_remotes__remote_id__address_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Catalogue
+         * @description Open feeds by subject.
+         */
+        get: operations["catalogue_api_catalogue_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendars/{calendar_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Propose Description
+         * @description Propose another name, colour, zone or description.
+         */
+        put: operations["propose_description_api_calendars__calendar_id__put"];
+        post?: never;
+        /**
+         * Propose Deletion
+         * @description Propose deleting a calendar with everything in it.
+         */
+        delete: operations["propose_deletion_api_calendars__calendar_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy
+         * @description Propose copying or moving a selection.
+         */
+        post: operations["copy_api_copies_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Undecided
+         * @description What was refused where its calendar lives, or collided there.
+         */
+        get: operations["undecided_api_carriages_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriages/{carriage_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Collision
+         * @description Both sides of a collision, with the fields in which they differ.
+         */
+        get: operations["collision_api_carriages__carriage_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriages/{carriage_id}/theirs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Theirs
+         * @description Follow what is there; one's own change is not carried.
+         */
+        post: operations["take_theirs_api_carriages__carriage_id__theirs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriages/{carriage_id}/mine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Mine
+         * @description Write over what is there, or try again what was refused.
+         */
+        post: operations["take_mine_api_carriages__carriage_id__mine_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriages/{carriage_id}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Merge
+         * @description Make the entry anew, field by field.
+         */
+        post: operations["merge_api_carriages__carriage_id__merge_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** AccountOut */
+        AccountOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "server" | "feed";
+            /** Name */
+            name: string;
+            /** Host */
+            host: string;
+            /** User */
+            user: string;
+            /** Trouble */
+            trouble: string;
+            /** Trouble Since */
+            trouble_since: string;
+            /** Remotes */
+            remotes: components["schemas"]["RemoteOut"][];
+        };
+        /** AddIn */
+        AddIn: {
+            /** Address */
+            address: string;
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Publisher
+             * @default
+             */
+            publisher: string;
+        };
+        /** AddedOut */
+        AddedOut: {
+            /** Account Id */
+            account_id: number;
+            /** Job Id */
+            job_id: number;
+        };
+        /** AddressOut */
+        AddressOut: {
+            /** Address */
+            address: string;
+        };
         /** Body_bring_api_incoming_post */
         Body_bring_api_incoming_post: {
             /** Files */
             files: string[];
         };
-        /** CalendarOut */
+        /** Body_copy_api_copies_post */
+        Body_copy_api_copies_post: {
+            chosen: components["schemas"]["SelectionIn"];
+            target: components["schemas"]["TargetIn"];
+        };
+        /** CalendarIn */
+        CalendarIn: {
+            /** Name */
+            name: string;
+            /**
+             * Tint
+             * @default
+             */
+            tint: string;
+            /**
+             * Zone
+             * @default
+             */
+            zone: string;
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+        };
+        /**
+         * CalendarOut
+         * @description A calendar with what it says about itself.
+         */
         CalendarOut: {
             /** Id */
             id: number;
             /** Name */
             name: string;
+            /**
+             * Label
+             * @description the name, with the account where another calendar has the same name
+             */
+            label: string;
+            /**
+             * Term
+             * @description what the filter line says to show just this calendar
+             */
+            term: string;
             /** Colour */
             colour: number;
+            /** Tint */
+            tint: string;
+            /** Zone */
+            zone: string;
+            /** Description */
+            description: string;
             /**
              * State
-             * @description what the calendar is, in words: live or snapshot, writable or not
+             * @description what the calendar is, in words: live or snapshot, writable or not, which way
              */
             state: string;
+            /** Live */
+            live: boolean;
+            /** Writable */
+            writable: boolean;
+            /**
+             * Flow
+             * @description which way changes flow, in words
+             */
+            flow: string;
             /** Source */
             source: string;
+            /** Account Id */
+            account_id?: number | null;
+            /** Remote Id */
+            remote_id?: number | null;
+            /**
+             * Account
+             * @default
+             */
+            account: string;
+            /**
+             * Owner
+             * @default
+             */
+            owner: string;
             /** Taken At */
             taken_at: string;
+            /**
+             * Refreshed At
+             * @default
+             */
+            refreshed_at: string;
+            /**
+             * Next At
+             * @default
+             */
+            next_at: string;
+            /**
+             * Every
+             * @description own refresh interval in seconds; 0 for the usual one
+             * @default 0
+             */
+            every: number;
+            /**
+             * Interval
+             * @description how often it is refreshed, and who wants it so
+             * @default
+             */
+            interval: string;
+            /**
+             * Outcome
+             * @default
+             */
+            outcome: string;
+            /**
+             * Trouble
+             * @default
+             */
+            trouble: string;
+            /**
+             * Failed Since
+             * @default
+             */
+            failed_since: string;
+            /** Held Set Id */
+            held_set_id?: number | null;
+            /**
+             * To Carry
+             * @default 0
+             */
+            to_carry: number;
+            /**
+             * To Decide
+             * @default 0
+             */
+            to_decide: number;
             /** Entries */
             entries: number;
             /** Problems */
@@ -643,6 +1197,55 @@ export interface components {
             first: string | null;
             /** Last */
             last: string | null;
+        };
+        /**
+         * CarriedOut
+         * @description How what a batch had to carry fared, in entries.
+         */
+        CarriedOut: {
+            /**
+             * Waiting
+             * @default 0
+             */
+            waiting: number;
+            /**
+             * Sending
+             * @default 0
+             */
+            sending: number;
+            /**
+             * Carried
+             * @default 0
+             */
+            carried: number;
+            /**
+             * Refused
+             * @default 0
+             */
+            refused: number;
+            /**
+             * Collided
+             * @default 0
+             */
+            collided: number;
+            /**
+             * Dropped
+             * @default 0
+             */
+            dropped: number;
+        };
+        /** CatalogueRow */
+        CatalogueRow: {
+            /** Title */
+            title: string;
+            /** Subject */
+            subject: string;
+            /** Description */
+            description: string;
+            /** Address */
+            address: string;
+            /** Publisher */
+            publisher: string;
         };
         /** ChangeOut */
         ChangeOut: {
@@ -735,6 +1338,22 @@ export interface components {
              * @description the button that applies it, in full
              */
             button: string;
+            carried: components["schemas"]["CarriedOut"];
+        };
+        /** CollisionOut */
+        CollisionOut: {
+            carriage: components["schemas"]["UndecidedOut"];
+            /** Pairs */
+            pairs: components["schemas"]["PairOut"][];
+        };
+        /** ComingOut */
+        ComingOut: {
+            /** Day */
+            day: string;
+            /** Time */
+            time: string;
+            /** Title */
+            title: string;
         };
         /** CompletionOut */
         CompletionOut: {
@@ -851,6 +1470,20 @@ export interface components {
             /** Value */
             value: string;
         };
+        /**
+         * FieldOut
+         * @description One field in which both sides differ; lines as they are written.
+         */
+        FieldOut: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Mine */
+            mine: string[];
+            /** Theirs */
+            theirs: string[];
+        };
         /** FilterCheck */
         FilterCheck: {
             /**
@@ -870,6 +1503,15 @@ export interface components {
             end: number;
             /** Completions */
             completions: components["schemas"]["CompletionOut"][];
+        };
+        /** FoundCalendar */
+        FoundCalendar: {
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /** May */
+            may: string;
         };
         /**
          * GroupOut
@@ -949,6 +1591,11 @@ export interface components {
             /** Problems */
             problems: number;
         };
+        /** IntervalIn */
+        IntervalIn: {
+            /** Every */
+            every: number;
+        };
         /** JobId */
         JobId: {
             /** Job Id */
@@ -976,6 +1623,116 @@ export interface components {
             result: {
                 [key: string]: unknown;
             };
+        };
+        /** KeepIn */
+        KeepIn: {
+            /**
+             * Keep
+             * @enum {string}
+             */
+            keep: "nothing" | "snapshot";
+        };
+        /** LinkOut */
+        LinkOut: {
+            /** Title */
+            title: string;
+            /** Address */
+            address: string;
+        };
+        /** LookIn */
+        LookIn: {
+            /** Address */
+            address: string;
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+        };
+        /**
+         * LookOut
+         * @description What is at an address.
+         */
+        LookOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "server" | "feed" | "page";
+            /** Says */
+            says: string;
+            /** Locked */
+            locked: boolean;
+            /** Title */
+            title: string;
+            /** Links */
+            links: components["schemas"]["LinkOut"][];
+            /** Calendars */
+            calendars: components["schemas"]["FoundCalendar"][];
+            /** Entries */
+            entries?: number | null;
+            /**
+             * Span
+             * @default
+             */
+            span: string;
+            /**
+             * Interval
+             * @default
+             */
+            interval: string;
+            /** Coming */
+            coming: components["schemas"]["ComingOut"][];
+        };
+        /**
+         * MergeIn
+         * @description Per entry of the series (by recurrence id; "" for the master) the fields taken from this side.
+         */
+        MergeIn: {
+            /** Mine */
+            mine: {
+                [key: string]: string[];
+            };
+        };
+        /** NewCalendarIn */
+        NewCalendarIn: {
+            /** Name */
+            name: string;
+            /**
+             * Tint
+             * @default
+             */
+            tint: string;
+            /**
+             * Zone
+             * @default
+             */
+            zone: string;
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            /** Account Id */
+            account_id?: number | null;
+        };
+        /** PairOut */
+        PairOut: {
+            /** Recurrence Id */
+            recurrence_id: string;
+            /** Title */
+            title: string;
+            /** Mine */
+            mine: string[];
+            /** Theirs */
+            theirs: string[];
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
         };
         /** ProblemCount */
         ProblemCount: {
@@ -1035,12 +1792,54 @@ export interface components {
             name: string;
         };
         /**
+         * RemoteOut
+         * @description A calendar an account holds, switched on or left off.
+         */
+        RemoteOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
+            /** Calendar Id */
+            calendar_id: number | null;
+            /** Owner */
+            owner: string;
+            /** May */
+            may: string;
+            /** Entries */
+            entries: number | null;
+            /** Span */
+            span: string;
+            /**
+             * Holds
+             * @description the kinds of entries it takes
+             */
+            holds: string;
+        };
+        /** RemotesIn */
+        RemotesIn: {
+            /** Remotes */
+            remotes: number[];
+        };
+        /**
          * RouteOut
          * @description The numbers on the route: what waits at each stage.
          */
         RouteOut: {
             /** Connect */
             connect: number;
+            /**
+             * To Carry
+             * @description changes on their way to where their calendars live
+             */
+            to_carry: number;
+            /**
+             * To Decide
+             * @description changes that were refused there, or collided
+             */
+            to_decide: number;
             /** Look */
             look: number;
             /** Mend */
@@ -1076,6 +1875,13 @@ export interface components {
             /** Set Id */
             set_id: number;
         };
+        /** SignInIn */
+        SignInIn: {
+            /** User */
+            user: string;
+            /** Password */
+            password: string;
+        };
         /** TakeIn */
         TakeIn: {
             /** Decisions */
@@ -1100,6 +1906,74 @@ export interface components {
             updates: number;
             /** Skipped */
             skipped: number;
+        };
+        /**
+         * TargetIn
+         * @description Where copies go: a calendar there is, or a new one on an account (or here).
+         */
+        TargetIn: {
+            /** Calendar Id */
+            calendar_id?: number | null;
+            /** Account Id */
+            account_id?: number | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Existing
+             * @default skip
+             * @enum {string}
+             */
+            existing: "skip" | "newer" | "both";
+            /**
+             * Move
+             * @default false
+             */
+            move: boolean;
+            /**
+             * Tell
+             * @default false
+             */
+            tell: boolean;
+        };
+        /**
+         * UndecidedOut
+         * @description A change that was refused where its calendar lives, or collided with one made there.
+         */
+        UndecidedOut: {
+            /** Id */
+            id: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "refused" | "collided";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "entry" | "calendar";
+            /** What */
+            what: string;
+            /** Calendar */
+            calendar: string;
+            /** Account */
+            account: string;
+            /** Message */
+            message: string;
+            /** Set Id */
+            set_id: number;
+            /** Batch */
+            batch: string;
+        };
+        /** UndecidedPage */
+        UndecidedPage: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["UndecidedOut"][];
         };
         /**
          * UndoOut
@@ -1153,6 +2027,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CalendarOut"][];
+                };
+            };
+        };
+    };
+    propose_new_api_calendars_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCalendarIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetId"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -2086,6 +2993,662 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["TakeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetId"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    listed_api_accounts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountOut"][];
+                };
+            };
+        };
+    };
+    add_api_accounts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_api_accounts_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_through_api_accounts__account_id__look_through_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobId"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    refresh_account_api_accounts__account_id__refresh_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobId"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sign_in_api_accounts__account_id__sign_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignInIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    disconnect_api_accounts__account_id__disconnect_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetId"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    switch_on_api_remotes_on_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemotesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobId"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    switch_off_api_remotes__remote_id__off_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                remote_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetId"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    refresh_api_remotes_refresh_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemotesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobId"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_interval_api_remotes__remote_id__interval_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                remote_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IntervalIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    reveal_api_remotes__remote_id__address_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                remote_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddressOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    catalogue_api_catalogue_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueRow"][];
+                };
+            };
+        };
+    };
+    propose_description_api_calendars__calendar_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                calendar_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalendarIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetId"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    propose_deletion_api_calendars__calendar_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                calendar_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetId"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    copy_api_copies_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Body_copy_api_copies_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobId"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    undecided_api_carriages_get: {
+        parameters: {
+            query?: {
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UndecidedPage"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    collision_api_carriages__carriage_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                carriage_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CollisionOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_theirs_api_carriages__carriage_id__theirs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                carriage_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_mine_api_carriages__carriage_id__mine_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                carriage_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    merge_api_carriages__carriage_id__merge_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                carriage_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeIn"];
             };
         };
         responses: {

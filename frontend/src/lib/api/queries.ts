@@ -13,8 +13,20 @@ export const routeQuery = () =>
     refetchInterval: 5000,
   }));
 
+/** What calendars and accounts say changes by itself: it is asked for again and again while it is looked at. */
 export const calendarsQuery = () =>
-  createQuery(() => ({ queryKey: ['calendars'], queryFn: () => answer(client.GET('/api/calendars')) }));
+  createQuery(() => ({
+    queryKey: ['calendars'],
+    queryFn: () => answer(client.GET('/api/calendars')),
+    refetchInterval: 5000,
+  }));
+
+export const accountsQuery = () =>
+  createQuery(() => ({
+    queryKey: ['accounts'],
+    queryFn: () => answer(client.GET('/api/accounts')),
+    refetchInterval: 5000,
+  }));
 
 export const jobQuery = (id: () => number) =>
   createQuery(() => ({

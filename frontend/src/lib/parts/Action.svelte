@@ -9,9 +9,19 @@
     disabled?: boolean;
     hint?: string;
     key?: string;
+    submit?: boolean;
     children: Snippet;
   };
-  const { onclick, href, kind = 'plain', disabled = false, hint = '', key = '', children }: Props = $props();
+  const {
+    onclick,
+    href,
+    kind = 'plain',
+    disabled = false,
+    hint = '',
+    key = '',
+    submit = false,
+    children,
+  }: Props = $props();
 
   const looks = {
     plain: 'border border-line bg-sheet text-ink hover:bg-shade hover:text-ink dark:bg-sheet dark:hover:bg-shade',
@@ -22,6 +32,7 @@
 </script>
 
 <Button
+  type={submit ? 'submit' : 'button'}
   {onclick}
   {href}
   {disabled}

@@ -1,42 +1,65 @@
 <script lang="ts">
   import Action from '$lib/parts/Action.svelte';
+  import AccountSection from './AccountSection.svelte';
+  import CalendarRow from './CalendarRow.svelte';
   import HandOn from './HandOn.svelte';
-  import { calendarsQuery } from '$lib/api/queries';
+  import NewCalendar from './NewCalendar.svelte';
+  import { accountsQuery, calendarsQuery } from '$lib/api/queries';
   import type { Calendar } from '$lib/api/client';
-  import { counted, moment } from '$lib/words';
 
-  /** The calendars, with what each says about itself. */
+  /** Every calendar: by account, feeds together, and those that live nowhere but here. */
   const calendars = calendarsQuery();
+  const accounts = accountsQuery();
+  const byId = $derived(new Map((calendars.data ?? []).map((calendar) => [calendar.id, calendar])));
+  const servers = $derived((accounts.data ?? []).filter((account) => account.kind === 'server'));
+  const feedIds = $derived(new Set((accounts.data ?? []).filter((a) => a.kind === 'feed').map((a) => a.id)));
+  const feeds = $derived((calendars.data ?? []).filter((calendar) => feedIds.has(calendar.account_id ?? 0)));
+  const here = $derived((calendars.data ?? []).filter((calendar) => !calendar.live));
   let handing = $state<Calendar | null>(null);
-  const term = (name: string) => encodeURIComponent(`calendar:"${name}"`);
+  let making = $state(false);
 </script>
 
+{#if calendars.isError}<p class="text-removed py-2">{calendars.error.message}</p>{/if}
+{#if accounts.isError}<p class="text-removed py-2">{accounts.error.message}</p>{/if}
+
+{#each servers as account (account.id)}<AccountSection {account} calendars={byId} />{/each}
+
+{#if feeds.length}
+  <section class="mb-6" aria-labelledby="feeds-head">
+    <div class="border-ink flex items-baseline gap-4 border-b pb-1">
+      <h2 id="feeds-head" class="font-bold">Feeds</h2>
+      <span class="text-soft text-[13px]">they follow what is published, and can only be read</span>
+    </div>
+    <ul class="ruled">
+      {#each feeds as calendar (calendar.id)}
+        <CalendarRow {calendar}>
+          {#snippet actions()}
+            <Action href="/connect/calendar/{calendar.id}" hint="All about {calendar.name}, and what can be set"
+              >Set…</Action
+            >
+          {/snippet}
+        </CalendarRow>
+      {/each}
+    </ul>
+  </section>
+{/if}
+
 <section aria-labelledby="calendars-head">
-  <h2 id="calendars-head" class="border-ink border-b pb-1 font-bold">Calendars</h2>
-  {#if calendars.isError}<p class="text-removed py-2">{calendars.error.message}</p>{/if}
-  {#if calendars.data?.length === 0}
-    <p class="text-soft py-3">None yet. Each file goes into a fresh calendar unless you choose another.</p>
+  <div class="border-ink flex items-center gap-4 border-b pb-1">
+    <h2 id="calendars-head" class="font-bold">Only here</h2>
+    <span class="text-soft text-[13px]">snapshots: from files, or of what was once connected</span>
+    <span class="ml-auto"><Action onclick={() => (making = true)}>New calendar…</Action></span>
+  </div>
+  {#if calendars.data && here.length === 0}
+    <p class="text-soft py-3">None. A file goes into a fresh calendar unless you choose another.</p>
   {/if}
   <ul class="ruled">
-    {#each calendars.data ?? [] as calendar (calendar.id)}
-      <li class="flex h-10 items-center gap-4 text-[13px]">
-        <span class="w-64 truncate font-medium" title={calendar.name}>{calendar.name}</span>
-        <span class="w-44">{calendar.state}</span>
-        <span class="figures w-28 text-right">{counted(calendar.entries, 'entry', 'entries')}</span>
-        <span class="figures w-48"
-          >{calendar.first ? `${calendar.first} – ${calendar.last ?? 'no end'}` : 'no dates'}</span
-        >
-        <span class="text-soft min-w-0 flex-1 truncate" title="from {calendar.source}, {moment(calendar.taken_at)}"
-          >from {calendar.source}, {moment(calendar.taken_at)}</span
-        >
-        {#if calendar.problems}
-          <a class="text-removed underline" href="/look?filter={term(calendar.name)}%20has:problem">
-            {counted(calendar.problems, 'problem', 'problems')}
-          </a>
-        {/if}
-        <Action href="/look?filter={term(calendar.name)}">Show</Action>
-        <Action onclick={() => (handing = calendar)} hint="Hand on {calendar.name} as a file">Hand on…</Action>
-      </li>
+    {#each here as calendar (calendar.id)}
+      <CalendarRow {calendar}>
+        {#snippet actions()}
+          <Action onclick={() => (handing = calendar)} hint="Hand on {calendar.name} as a file">Hand on…</Action>
+        {/snippet}
+      </CalendarRow>
     {/each}
   </ul>
 </section>
@@ -49,3 +72,4 @@
     onclose={() => (handing = null)}
   />
 {/if}
+{#if making}<NewCalendar accounts={servers} onclose={() => (making = false)} />{/if}

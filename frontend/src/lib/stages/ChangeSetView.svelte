@@ -8,6 +8,19 @@
   const { review }: { review: Schemas['ChangeSetReview'] } = $props();
   const set = $derived(review.change_set);
   const proposed = $derived(set.state === 'proposed');
+  const carried = $derived.by(() => {
+    const states = [
+      [review.carried.carried, 'carried to where they live'],
+      [review.carried.waiting + review.carried.sending, 'on their way'],
+      [review.carried.refused, 'refused there'],
+      [review.carried.collided, 'collided there'],
+      [review.carried.dropped, 'dropped: theirs was taken'],
+    ] as const;
+    return states
+      .filter(([n]) => n)
+      .map(([n, words]) => `${count(n)} ${words}`)
+      .join(' · ');
+  });
   const most = $derived(Math.max(1, ...review.by_year.map((year) => year.count)));
 
   function fetchPage(offset: number, limit: number) {
@@ -39,6 +52,9 @@
         </a>
       </p>
     {/if}
+    {#if carried}<p class="mt-1 {review.carried.refused || review.carried.collided ? 'text-removed' : ''}">
+        {carried}
+      </p>{/if}
     {#each review.warnings as warning (warning)}
       <p class="border-changed mt-1 border-l-4 pl-2">{warning}</p>
     {/each}

@@ -1,11 +1,13 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import Action from '$lib/parts/Action.svelte';
+  import HandOn from './HandOn.svelte';
   import { answer, client } from '$lib/api/client';
 
   /** One entry in full: its facts, what is wrong with it, and its source with the lines numbered. */
   const { id, onclose }: { id: number; onclose: () => void } = $props();
 
+  let handing = $state(false);
   const detail = createQuery(() => ({
     queryKey: ['entry', id],
     queryFn: () => answer(client.GET('/api/entries/{entry_id}', { params: { path: { entry_id: id } } })),
@@ -18,6 +20,7 @@
 >
   <div class="mb-2 flex items-start gap-3">
     <h2 class="flex-1 text-base leading-5 font-bold">{detail.data?.row.what ?? 'Fetching…'}</h2>
+    <Action onclick={() => (handing = true)} hint="Hand this entry on as a file">Hand on…</Action>
     <Action onclick={onclose} key="Esc">Close</Action>
   </div>
   {#if detail.isError}
@@ -63,3 +66,11 @@
     </ol>
   {/if}
 </aside>
+
+{#if handing}
+  <HandOn
+    selection={{ filter: '', excluded: [], only: [id] }}
+    name={detail.data?.row.what ?? 'entry'}
+    onclose={() => (handing = false)}
+  />
+{/if}

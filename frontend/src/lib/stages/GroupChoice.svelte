@@ -95,7 +95,9 @@
         class="bg-sheet border-line h-8 min-w-0 flex-1 border px-2"
       >
         <option value="fresh">A fresh calendar, which can be thrown away as one</option>
-        {#each calendars as calendar (calendar.id)}<option value={String(calendar.id)}>{calendar.name}</option>{/each}
+        {#each calendars.filter((one) => one.writable) as calendar (calendar.id)}
+          <option value={String(calendar.id)}>{calendar.label} ({calendar.state})</option>
+        {/each}
       </select>
     </label>
     {#if decision.calendar_id === null}

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import Action from '$lib/parts/Action.svelte';
+  import Sheet from '$lib/parts/Sheet.svelte';
   import { answer, client, save, type Schemas } from '$lib/api/client';
   import { notices } from '$lib/notice.svelte';
   import { counted } from '$lib/words';
@@ -9,7 +10,6 @@
   type Props = { selection: Schemas['SelectionIn']; calendar?: number; name: string; onclose: () => void };
   const { selection, calendar, name, onclose }: Props = $props();
 
-  let dialog: HTMLDialogElement;
   let format = $state<'ics' | 'zip' | 'csv'>('ics');
   let zone = $state('');
   // svelte-ignore state_referenced_locally (the proposed name is a start, the reader may change it)
@@ -53,16 +53,9 @@
       busy = false;
     }
   }
-
-  $effect(() => dialog.showModal());
 </script>
 
-<dialog
-  bind:this={dialog}
-  onclose={() => onclose()}
-  aria-label="Hand on"
-  class="bg-sheet text-ink border-ink m-auto w-[560px] border-2 p-5 backdrop:bg-black/40"
->
+<Sheet label="Hand on" width={560} {onclose}>
   <h2 class="mb-3 text-lg font-bold">
     Hand on {check.data ? counted(check.data.entries, 'entry', 'entries') : '…'} from {check.data
       ? counted(check.data.calendars, 'calendar', 'calendars')
@@ -95,10 +88,9 @@
     <p class="border-changed mb-1 border-l-4 pl-2">{caution}</p>
   {/each}
   {#if check.isError}<p class="text-removed">{check.error.message}</p>{/if}
-  <div class="mt-4 flex gap-2">
+  {#snippet actions()}
     <Action kind="main" onclick={() => void hand()} disabled={busy || !check.data?.entries || !file.trim()}>
       {busy ? 'Writing…' : `Save ${counted(check.data?.entries ?? 0, 'entry', 'entries')} as .${format}`}
     </Action>
-    <Action onclick={() => dialog.close()} key="Esc">Not now</Action>
-  </div>
-</dialog>
+  {/snippet}
+</Sheet>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Swatch from '$lib/parts/Swatch.svelte';
   import type { Calendar, Entry } from '$lib/api/client';
 
   type Props = {
@@ -46,7 +47,9 @@
       {#if entry.status === 'tentative'}<span class="text-soft">tentative</span>{/if}
     </div>
     <div role="gridcell" class="truncate" title={entry.where}>{entry.where}</div>
-    <div role="gridcell" class="truncate" title={calendar?.name}>{calendar?.name ?? ''}</div>
+    <div role="gridcell" class="flex min-w-0 items-center gap-1.5" title="{calendar?.label}: {calendar?.state}">
+      {#if calendar}<Swatch {calendar} />{/if}<span class="truncate">{calendar?.label ?? ''}</span>
+    </div>
     <div role="gridcell" class="truncate" title={entry.repeats}>
       {entry.override ? 'changed occurrence' : entry.repeats}
     </div>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import Action from '$lib/parts/Action.svelte';
+  import Sheet from '$lib/parts/Sheet.svelte';
   import JobLine from '$lib/parts/JobLine.svelte';
   import { answer, client, type Job, type Schemas } from '$lib/api/client';
   import { notices } from '$lib/notice.svelte';
@@ -10,7 +11,6 @@
   type Props = { selection: Schemas['SelectionIn']; chosen: number; name: string; onclose: () => void };
   const { selection, chosen, name, onclose }: Props = $props();
 
-  let dialog: HTMLDialogElement;
   // svelte-ignore state_referenced_locally (the proposed name is a start, the reader may change it)
   let file = $state(name);
   let job = $state<number | null>(null);
@@ -33,16 +33,9 @@
       notices.say(done.message, 'wrong');
     }
   }
-
-  $effect(() => dialog.showModal());
 </script>
 
-<dialog
-  bind:this={dialog}
-  onclose={() => onclose()}
-  aria-label="Put away"
-  class="bg-sheet text-ink border-ink m-auto w-[520px] border-2 p-5 backdrop:bg-black/40"
->
+<Sheet label="Put away" width={520} {onclose}>
   <h2 class="mb-2 text-lg font-bold">Put away {counted(chosen, 'entry', 'entries')}</h2>
   <p class="mb-3">
     They are written to an archive file. The file is read back, and only if it is complete their deletion is proposed,
@@ -54,10 +47,9 @@
     <span class="figures text-soft">.ics</span>
   </label>
   {#if job !== null}<JobLine id={job} onended={ended} />{/if}
-  <div class="mt-4 flex gap-2">
+  {#snippet actions()}
     <Action kind="main" onclick={() => void start()} disabled={job !== null || !file.trim()}>
       Write and check the archive
     </Action>
-    <Action onclick={() => dialog.close()} key="Esc">Not now</Action>
-  </div>
-</dialog>
+  {/snippet}
+</Sheet>

@@ -1,50 +1,43 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { onMount } from 'svelte';
   import Action from '$lib/parts/Action.svelte';
   import JobLine from '$lib/parts/JobLine.svelte';
+  import AddAddress from '$lib/stages/AddAddress.svelte';
   import CalendarList from '$lib/stages/CalendarList.svelte';
-  import { answer, client, Refusal, type Incoming, type Job } from '$lib/api/client';
-  import { refreshAll } from '$lib/api/queries';
+  import { bringing } from '$lib/bring.svelte';
+  import { keys } from '$lib/keys.svelte';
+  import { answer, client, type Incoming, type Job } from '$lib/api/client';
+  import { refreshAll, routeQuery } from '$lib/api/queries';
   import { notices } from '$lib/notice.svelte';
   import { count, counted, moment, octets } from '$lib/words';
 
+  const TALKING = ['pull', 'push', 'survey'];
   const queries = useQueryClient();
+  const route = routeQuery();
   const files = createQuery(() => ({ queryKey: ['incoming'], queryFn: () => answer(client.GET('/api/incoming')) }));
-  const running = createQuery(() => ({ queryKey: ['jobs'], queryFn: () => answer(client.GET('/api/jobs')) }));
+  const running = createQuery(() => ({
+    queryKey: ['jobs'],
+    queryFn: () => answer(client.GET('/api/jobs')),
+    refetchInterval: 2000,
+  }));
 
   const waiting = $derived((files.data ?? []).filter((file) => file.state !== 'taken'));
   const ready = $derived(waiting.filter((file) => file.state === 'waiting').length);
   const rest = $derived((files.data ?? []).filter((file) => file.state === 'taken'));
 
   let input: HTMLInputElement;
-  let over = $state(false);
-  let sending = $state(false);
-  let started = $state<number | null>(null);
+  let field: AddAddress;
   const job = $derived(
-    started ?? running.data?.find((j) => j.kind === 'read' && ['queued', 'running'].includes(j.state))?.id ?? null,
+    bringing.job ?? running.data?.find((j) => j.kind === 'read' && ['queued', 'running'].includes(j.state))?.id ?? null,
+  );
+  const surveys = $derived(
+    (running.data ?? []).filter((j) => TALKING.includes(j.kind) && ['queued', 'running'].includes(j.state)),
   );
 
-  async function bring(list: FileList | null | undefined): Promise<void> {
-    if (!list?.length) return;
-    sending = true;
-    const body = new FormData();
-    for (const file of list) body.append('files', file);
-    try {
-      const response = await fetch('/api/incoming', { method: 'POST', body });
-      const said = await response.json();
-      if (!response.ok) throw new Refusal(said.message ?? 'The file was not taken.');
-      started = said.job_id;
-    } catch (error) {
-      notices.wrong(error);
-    } finally {
-      sending = false;
-      input.value = '';
-    }
-  }
-
   async function ended(done: Job): Promise<void> {
-    started = null;
+    bringing.job = null;
     await refreshAll(queries);
     if (done.state !== 'done') notices.say(done.message, 'wrong');
     else {
@@ -64,6 +57,8 @@
     }
   }
 
+  onMount(() => keys.offer([{ key: '/', does: 'type an address', run: () => field.focus() }]));
+
   async function turnAway(id: number, name: string): Promise<void> {
     try {
       await answer(client.DELETE('/api/incoming/{incoming_id}', { params: { path: { incoming_id: id } } }));
@@ -78,46 +73,43 @@
 <svelte:head><title>Connect · Date Bridge</title></svelte:head>
 
 <div class="min-h-0 flex-1 overflow-y-auto px-4 py-3" role="region" aria-label="Connect">
-  <h1 class="visually-hidden">Connect: bring calendar files in</h1>
-  <div
-    role="group"
-    aria-label="Bring files in"
-    class="mb-5 flex items-center gap-5 border-2 border-dashed px-6 py-5 {over
-      ? 'border-brass bg-picked'
-      : 'border-line bg-sheet'}"
-    ondragover={(event) => {
-      event.preventDefault();
-      over = true;
-    }}
-    ondragleave={() => (over = false)}
-    ondrop={(event) => {
-      event.preventDefault();
-      over = false;
-      void bring(event.dataTransfer?.files);
-    }}
-  >
-    <div class="flex-1">
-      <p class="text-base font-bold">Drop calendar files here</p>
-      <p class="text-soft">
-        One or many .ics files, or a .zip of them. They are read first, and shown to you; nothing goes into a calendar
-        before you say so. A file is a snapshot: it will not update.
+  <h1 class="visually-hidden">Connect: accounts, feeds and files</h1>
+  <div class="bg-sheet border-line mb-4 border px-4 py-3">
+    <AddAddress bind:this={field} />
+    <div class="border-line mt-3 flex items-center gap-3 border-t border-dashed pt-3">
+      <p class="text-soft flex-1">
+        <strong class="text-ink">Files:</strong> drop .ics files, a .zip of them, or a message that holds an invitation (.eml)
+        anywhere in this window. They are shown to you first; nothing goes into a calendar before you say so. A file is a
+        snapshot: it will not update.
       </p>
+      <input
+        bind:this={input}
+        type="file"
+        multiple
+        accept=".ics,.ical,.eml,.zip,text/calendar,message/rfc822,application/zip"
+        class="visually-hidden"
+        id="files"
+        aria-label="Calendar files"
+        tabindex="-1"
+        onchange={() => void bringing.files(input.files).then(() => (input.value = ''))}
+      />
+      <Action onclick={() => input.click()} disabled={bringing.sending || job !== null}>
+        {bringing.sending ? 'Sending…' : 'Choose files…'}
+      </Action>
     </div>
-    <input
-      bind:this={input}
-      type="file"
-      multiple
-      accept=".ics,.ical,.zip,text/calendar,application/zip"
-      class="visually-hidden"
-      id="files"
-      aria-label="Calendar files"
-      tabindex="-1"
-      onchange={() => void bring(input.files)}
-    />
-    <Action kind="main" onclick={() => input.click()} disabled={sending || job !== null}>
-      {sending ? 'Sending…' : 'Choose files…'}
-    </Action>
   </div>
+  {#if route.data?.to_decide}
+    <p class="border-removed mb-4 flex items-center gap-3 border-l-4 pl-3" role="status">
+      <span class="flex-1">
+        <strong>{counted(route.data.to_decide, 'change has', 'changes have')} not arrived</strong> where the calendar lives:
+        refused, or made where somebody else had changed the same entry.
+      </span>
+      <Action kind="main" href="/connect/undecided">Look at them and decide</Action>
+    </p>
+  {/if}
+  {#each surveys as one (one.id)}
+    <div class="mb-3"><JobLine id={one.id} onended={() => void refreshAll(queries)} /></div>
+  {/each}
   {#if job !== null}<div class="mb-5"><JobLine id={job} onended={(done) => void ended(done)} /></div>{/if}
 
   {#if files.isError}<p class="text-removed py-2">{files.error.message}</p>{/if}

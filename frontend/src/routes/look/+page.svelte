@@ -6,6 +6,7 @@
   import Action from '$lib/parts/Action.svelte';
   import Deck from '$lib/parts/Deck.svelte';
   import PagedList from '$lib/parts/PagedList.svelte';
+  import CopyTo from '$lib/stages/CopyTo.svelte';
   import EntryDrawer from '$lib/stages/EntryDrawer.svelte';
   import Facets from '$lib/stages/Facets.svelte';
   import FilterLine from '$lib/stages/FilterLine.svelte';
@@ -41,10 +42,10 @@
   let cursor = $state(0);
   let anchor = 0;
   let opened = $state<number | null>(null);
-  let asking = $state<'hand-on' | 'put-away' | null>(null);
+  let asking = $state<'hand-on' | 'put-away' | 'copy' | null>(null);
   const selection = new Selection();
   const chosen = $derived(selection.count(total));
-  const sole = $derived(filter.match(/^calendar:(?:"([^"]+)"|(\S+))/));
+  const sole = $derived(filter.match(/^(?:account:\S+ )?calendar:(?:"([^"]+)"|(\S+))/));
   const fileName = $derived((sole?.[1] ?? sole?.[2] ?? 'entries') + (filter.includes('before:') ? ' archive' : ''));
 
   let list: ReturnType<typeof PagedList<Entry>>;
@@ -187,6 +188,7 @@
       { key: 'Escape', does: 'close the entry, or clear the selection', run: leave },
       { key: 'Delete', does: 'propose deleting the selection', run: () => void propose() },
       { key: 'p', does: 'put the selection away', run: () => chosen && (asking = 'put-away') },
+      { key: 'c', does: 'copy or move the selection', run: () => chosen && (asking = 'copy') },
       { key: 'h', does: 'hand the selection on', run: () => chosen && (asking = 'hand-on') },
     ]);
   });
@@ -292,6 +294,7 @@
         <Action onclick={() => selection.everything()} key="Ctrl+A">Select all {count(total)} that match</Action>
       {/if}
       <Action onclick={() => selection.clear()}>Clear</Action>
+      <Action onclick={() => (asking = 'copy')} key="c">Copy or move {count(chosen)}…</Action>
       <Action onclick={() => (asking = 'hand-on')} key="h">Hand on {count(chosen)}…</Action>
       <Action onclick={() => (asking = 'put-away')} key="p">Put away {count(chosen)}…</Action>
       <Action kind="grave" onclick={() => void propose()} key="Delete">
@@ -303,6 +306,8 @@
 
 {#if asking === 'hand-on'}
   <HandOn selection={selection.asked(filter)} name={fileName} onclose={() => (asking = null)} />
+{:else if asking === 'copy'}
+  <CopyTo selection={selection.asked(filter)} {chosen} name={fileName} onclose={() => (asking = null)} />
 {:else if asking === 'put-away'}
   <PutAway selection={selection.asked(filter)} {chosen} name={fileName} onclose={() => (asking = null)} />
 {/if}

@@ -1,0 +1,61 @@
+<script lang="ts" module>
+  import type { Schemas } from '$lib/api/client';
+  export type Wanted = Schemas['CalendarIn'];
+</script>
+
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { answer, client } from '$lib/api/client';
+  import { PALETTE } from '$lib/palette';
+
+  /** What a calendar is called, its colour, its zone, and a description. */
+  let { wanted = $bindable(), disabled = false }: { wanted: Wanted; disabled?: boolean } = $props();
+
+  const zones = createQuery(() => ({
+    queryKey: ['zones'],
+    queryFn: () => answer(client.GET('/api/zones')),
+    staleTime: Infinity,
+  }));
+  const box = 'bg-paper border-line h-8 min-w-0 flex-1 border px-2';
+</script>
+
+<label class="mb-2 flex items-center gap-2">
+  <span class="w-24">Name</span>
+  <input bind:value={wanted.name} {disabled} maxlength="200" class={box} />
+</label>
+<fieldset class="mb-2 flex items-center gap-2" {disabled}>
+  <legend class="visually-hidden">Colour</legend>
+  <span class="w-24" aria-hidden="true">Colour</span>
+  {#each PALETTE as colour (colour)}
+    <button
+      type="button"
+      aria-label="Colour {colour}"
+      aria-pressed={wanted.tint === colour}
+      class="h-6 w-6 border {wanted.tint === colour ? 'outline-ink outline-2 outline-offset-2' : 'border-line'}"
+      style:background={colour}
+      onclick={() => (wanted.tint = colour)}
+    ></button>
+  {/each}
+  <input
+    bind:value={wanted.tint}
+    aria-label="Colour as #rrggbb"
+    placeholder="#rrggbb"
+    class="figures bg-paper border-line ml-2 h-8 w-24 border px-2"
+  />
+</fieldset>
+<label class="mb-2 flex items-center gap-2">
+  <span class="w-24">Zone</span>
+  <select bind:value={wanted.zone} {disabled} class={box}>
+    <option value="">none stated</option>
+    {#if wanted.zone && !zones.data?.includes(wanted.zone)}<option value={wanted.zone}>{wanted.zone}</option>{/if}
+    {#each zones.data ?? [] as zone (zone)}<option value={zone}>{zone}</option>{/each}
+  </select>
+</label>
+<label class="flex items-start gap-2">
+  <span class="w-24 pt-1">Description</span>
+  <textarea
+    bind:value={wanted.description}
+    {disabled}
+    rows="2"
+    class="bg-paper border-line min-w-0 flex-1 border px-2 py-1"></textarea>
+</label>

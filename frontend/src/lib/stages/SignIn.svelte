@@ -1,0 +1,47 @@
+<script lang="ts">
+  import { useQueryClient } from '@tanstack/svelte-query';
+  import Action from '$lib/parts/Action.svelte';
+  import Sheet from '$lib/parts/Sheet.svelte';
+  import { answer, client, type Account } from '$lib/api/client';
+  import { refreshAll } from '$lib/api/queries';
+  import { attempt } from '$lib/attempt';
+  import { notices } from '$lib/notice.svelte';
+
+  /** Another user name and password for an account, tried before they are kept. */
+  const { account, onclose }: { account: Account; onclose: () => void } = $props();
+
+  const queries = useQueryClient();
+  // svelte-ignore state_referenced_locally (the name in use is a start)
+  let user = $state(account.user);
+  let password = $state('');
+
+  async function sign(): Promise<void> {
+    const params = { path: { account_id: account.id } };
+    const body = { user, password };
+    if (await attempt(async () => answer(client.POST('/api/accounts/{account_id}/sign-in', { params, body })))) {
+      notices.say(`${account.name} accepts them. It is refreshed from now on.`);
+      onclose();
+      await refreshAll(queries);
+    }
+  }
+</script>
+
+<Sheet label="Sign in to {account.name}" width={480} {onclose}>
+  <h2 class="mb-3 text-lg font-bold">Sign in to {account.name}</h2>
+  <label class="mb-2 flex items-center gap-2">
+    <span class="w-24">User name</span>
+    <input bind:value={user} autocomplete="off" class="bg-paper border-line h-8 flex-1 border px-2" />
+  </label>
+  <label class="flex items-center gap-2">
+    <span class="w-24">Password</span>
+    <input
+      bind:value={password}
+      type="password"
+      autocomplete="off"
+      class="bg-paper border-line h-8 flex-1 border px-2"
+    />
+  </label>
+  {#snippet actions()}
+    <Action kind="main" onclick={() => void sign()} disabled={!user || !password}>Try and keep them</Action>
+  {/snippet}
+</Sheet>

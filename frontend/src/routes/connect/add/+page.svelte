@@ -1,0 +1,160 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { page } from '$app/state';
+  import { useQueryClient } from '@tanstack/svelte-query';
+  import { onMount } from 'svelte';
+  import Action from '$lib/parts/Action.svelte';
+  import Deck from '$lib/parts/Deck.svelte';
+  import { answer, client, type Schemas } from '$lib/api/client';
+  import { refreshAll } from '$lib/api/queries';
+  import { notices } from '$lib/notice.svelte';
+  import { count, counted } from '$lib/words';
+
+  /** What is at an address, before anything is connected. The address is kept out of the page's own: it may be secret. */
+  const queries = useQueryClient();
+  const given = page.state as { address?: string; publisher?: string };
+  let address = $state(given.address ?? '');
+  let user = $state('');
+  let password = $state('');
+  let name = $state('');
+  let found = $state<Schemas['LookOut'] | null>(null);
+  let trouble = $state('');
+  let busy = $state(false);
+
+  async function look(event?: SubmitEvent): Promise<void> {
+    event?.preventDefault();
+    busy = true;
+    trouble = '';
+    try {
+      found = await answer(client.POST('/api/accounts/look', { body: { address, user, password } }));
+      name = found.title;
+    } catch (error) {
+      trouble = error instanceof Error ? error.message : String(error);
+      if (!found?.locked) found = null;
+    } finally {
+      busy = false;
+    }
+  }
+
+  function follow(link: string): void {
+    [address, found] = [link, null];
+    void look();
+  }
+
+  async function add(): Promise<void> {
+    busy = true;
+    try {
+      const body = { address, user, password, name, publisher: given.publisher ?? '' };
+      await answer(client.POST('/api/accounts', { body }));
+      await goto('/connect');
+      notices.say(
+        found?.kind === 'feed'
+          ? `${name} is subscribed to, and being fetched.`
+          : `${name} is connected. All its calendars are left off: switch on those that matter.`,
+      );
+      await refreshAll(queries);
+    } catch (error) {
+      notices.wrong(error);
+    } finally {
+      busy = false;
+    }
+  }
+
+  onMount(() => {
+    if (address) void look();
+  });
+</script>
+
+<svelte:head><title>Add an account or a feed · Date Bridge</title></svelte:head>
+
+<div class="min-h-0 flex-1 overflow-y-auto px-4 py-3" role="region" aria-label="Add an account or a feed">
+  <h1 class="mb-3 text-xl font-bold">What is at this address?</h1>
+  <form onsubmit={(event) => void look(event)} class="mb-4 flex flex-wrap items-center gap-2">
+    <label class="flex min-w-0 flex-1 items-center gap-2">
+      <span>Address</span>
+      <input
+        bind:value={address}
+        autocomplete="off"
+        spellcheck="false"
+        class="bg-sheet border-line h-8 min-w-0 flex-1 border px-2"
+      />
+    </label>
+    <label class="flex items-center gap-2">
+      <span>User name</span>
+      <input bind:value={user} autocomplete="off" class="bg-sheet border-line h-8 w-40 border px-2" />
+    </label>
+    <label class="flex items-center gap-2">
+      <span>Password</span>
+      <input
+        bind:value={password}
+        type="password"
+        autocomplete="off"
+        class="bg-sheet border-line h-8 w-40 border px-2"
+      />
+    </label>
+    <Action kind={found && !found.locked ? 'plain' : 'main'} submit disabled={busy || !address.trim()}>
+      {busy ? 'Asking…' : 'Find out'}
+    </Action>
+  </form>
+  <p class="text-soft mb-4">
+    User name and password only where they are asked for. They are kept encrypted, and sent to this address alone.
+  </p>
+  {#if trouble}<p class="border-removed mb-4 border-l-4 pl-3" role="alert">{trouble}</p>{/if}
+  {#if found}
+    <p class="mb-3 text-base" role="status">{found.says}</p>
+    {#if found.kind === 'page'}
+      <ul class="ruled border-ink border-t">
+        {#each found.links as link (link.address)}
+          <li class="flex h-10 items-center gap-4">
+            <span class="flex-1 truncate">{link.title}</span>
+            <Action onclick={() => follow(link.address)} hint="See what {link.title} holds">Look at it</Action>
+          </li>
+        {/each}
+      </ul>
+    {:else if found.kind === 'server' && !found.locked}
+      <ul class="ruled border-ink border-t">
+        {#each found.calendars as calendar, k (k)}
+          <li class="flex h-9 items-center gap-4">
+            <span class="w-80 truncate font-medium">{calendar.name}</span>
+            <span class="w-28">{calendar.may}</span>
+            <span class="text-soft">{calendar.owner === 'you' ? 'yours' : `of ${calendar.owner}`}</span>
+          </li>
+        {/each}
+      </ul>
+    {:else if found.kind === 'feed' && !found.locked}
+      <p class="mb-3">
+        {counted(found.entries ?? 0, 'entry', 'entries')}{found.span ? `, ${found.span}` : ''}{found.interval
+          ? `; ${found.interval}`
+          : ''}.
+      </p>
+      <h2 class="border-ink border-b pb-1 font-bold">The coming three months</h2>
+      {#if found.coming.length === 0}<p class="text-soft py-2">Nothing in the coming three months.</p>{/if}
+      <ol class="ruled">
+        {#each found.coming as one, k (k)}
+          <li class="flex gap-4 py-1 text-[13px]">
+            <span class="figures w-32">{one.day}</span>
+            <span class="figures w-14">{one.time}</span>
+            <span class="truncate">{one.title}</span>
+          </li>
+        {/each}
+      </ol>
+    {/if}
+  {/if}
+</div>
+
+{#if found && !found.locked && found.kind !== 'page'}
+  <Deck label="Add it">
+    <label class="flex items-center gap-2">
+      <span>Call it</span>
+      <input bind:value={name} maxlength="200" class="bg-paper border-line h-8 w-72 border px-2" />
+    </label>
+    {#snippet actions()}
+      <Action href="/connect">Not now</Action>
+      <Action kind="main" onclick={() => void add()} disabled={busy || !name.trim()}>
+        {found?.kind === 'feed'
+          ? `Subscribe to ${name.trim()}`
+          : `Connect, with all ${count(found?.calendars.length ?? 0)} calendars left off`}
+      </Action>
+    {/snippet}
+  </Deck>
+{/if}
