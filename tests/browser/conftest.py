@@ -41,7 +41,7 @@ def data(prepared: Path, tmp_path: Path) -> Path:
 
 @pytest.fixture
 def address(data: Path) -> Iterator[str]:
-    with application(data) as address:
+    with application(data, "demo") as address:
         yield address
 
 

@@ -105,6 +105,7 @@ class LookOut(BaseModel):
     kind: Literal["server", "feed", "page"]
     says: str
     locked: bool
+    connected: str = Field(description="the account as which it is connected already; empty for none")
     title: str
     links: list[LinkOut]
     calendars: list[FoundCalendar]
@@ -188,6 +189,7 @@ class UndecidedOut(BaseModel):
     state: Literal["refused", "collided"]
     kind: Literal["entry", "calendar"]
     what: str
+    when: str
     calendar: str
     account: str
     message: str

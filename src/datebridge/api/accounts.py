@@ -65,7 +65,8 @@ def look(app: AppDep, wish: LookIn) -> LookOut:
     seen = accounts.look_at(app.settings, wish.address, wish.user, wish.password)
     found = seen.found
     out = LookOut(
-        kind=found.kind, says=accounts.says(seen), locked=found.locked, title=seen.title,
+        kind=found.kind, says=accounts.says(seen), locked=found.locked,
+        connected=accounts.connected_as(app.store, app.settings, found.address, wish.user), title=seen.title,
         links=[LinkOut(title=title, address=address) for title, address in found.links],
         calendars=[
             FoundCalendar(name=c.name, owner="you" if c.owned else c.owner, may="writable" if c.writable else "read only")

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, HTTPException, Query
+from typing import Any
 
+from fastapi import APIRouter, HTTPException, Query
+from sqlalchemy import Connection
+
+from datebridge.api import present
 from datebridge.api.account_shapes import (
     CalendarIn,
     CollisionOut,
@@ -19,6 +23,7 @@ from datebridge.api.context import AppDep
 from datebridge.api.shapes import JobId, SelectionIn, SetId
 from datebridge.core.headers import Description
 from datebridge.services import calendars, collisions, details, jobs
+from datebridge.store.ledger import rows_of
 
 router = APIRouter(prefix="/api", tags=["carrying"])
 
@@ -58,11 +63,15 @@ def undecided(app: AppDep, offset: int = 0, limit: int = Query(100, le=500)) -> 
     """What was refused where its calendar lives, or collided there."""
     with app.store.read() as connection:
         total, rows = collisions.undecided(connection, offset, limit)
-    return UndecidedPage(total=total, rows=[_undecided(row) for row in rows])
+        shown = [_undecided(connection, row) for row in rows]
+    return UndecidedPage(total=total, rows=shown)
 
 
-def _undecided(row: dict[str, object]) -> UndecidedOut:
-    return UndecidedOut.model_validate({**row, "what": row["what"] or "the calendar itself"})
+def _undecided(connection: Connection, row: dict[str, Any]) -> UndecidedOut:
+    version = row["version_id"]
+    entries = [present.entry(r) for r in rows_of(connection, [version], "version")] if version else []
+    what, when = (entries[0].what, entries[0].when) if entries else ("the calendar itself", "")
+    return UndecidedOut.model_validate({**row, "what": what, "when": when})
 
 
 @router.get("/carriages/{carriage_id}")
@@ -71,10 +80,11 @@ def collision(app: AppDep, carriage_id: int) -> CollisionOut:
     pairs = collisions.both_banks(app.store, carriage_id)
     with app.store.read() as connection:
         row = collisions.one_undecided(connection, carriage_id)
-    if row is None:
-        raise HTTPException(404, "This has been decided already.")
+        if row is None:
+            raise HTTPException(404, "This has been decided already.")
+        shown = _undecided(connection, row)
     return CollisionOut(
-        carriage=_undecided(row),
+        carriage=shown,
         pairs=[
             PairOut(
                 recurrence_id=pair.recurrence_id, title=pair.recurrence_id or "the series or event itself",

@@ -89,14 +89,15 @@ def day_of(seconds: int | None) -> str | None:
 
 
 def change_set(row: dict[str, Any]) -> ChangeSetOut:
-    details = row["details"]
+    details = json.loads(row["details"]) if isinstance(row["details"], str) else row["details"]
     return ChangeSetOut(
         **{k: row[k] for k in ("id", "title", "kind", "reason", "state", "creates", "updates", "deletes", "held")},
         undoes_id=row["undoes_id"],
         undone_by_id=row["undone_by_id"],
         note=row["note"],
         at=stamp(row["applied_at"] or row["created_at"]),
-        details=json.loads(details) if isinstance(details, str) else details,
+        undoable=row["kind"] != "subscribe" and not details.get("read_only"),
+        details=details,
     )
 
 

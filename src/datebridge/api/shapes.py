@@ -108,6 +108,7 @@ class ChangeSetOut(BaseModel):
     undoes_id: int | None
     undone_by_id: int | None
     note: str
+    undoable: bool = Field(description="false for how a calendar came here, and for what can only be read")
     details: dict[str, Any]
 
 

@@ -38,7 +38,8 @@ class Home:
 
 @dataclass(frozen=True, slots=True)
 class Listed:
-    """A calendar as its server lists it. `tag` changes with every change in it; "" where the server has none."""
+    """A calendar as its server lists it. `tag` changes with every change in it; "" where the server has none;
+    `zone` is the TZID of its calendar-timezone."""
 
     url: str
     name: str
@@ -237,6 +238,11 @@ def _path(href: str) -> str:
     return urlsplit(href).path
 
 
+def _tzid(definition: str) -> str:
+    """The TZID of a calendar-timezone property, which holds a whole VTIMEZONE (RFC 4791 §5.2.2)."""
+    return next((x.partition(":")[2].strip() for x in definition.splitlines() if x.strip().startswith("TZID:")), "")
+
+
 def _with_owner(one: Listed, name: str) -> Listed:
     return replace(one, owner=name)
 
@@ -251,7 +257,7 @@ def _listed(url: str, one: dav.Found, home: Home | None) -> Listed:
     return Listed(
         url=url, name=one.text("displayname") or url.rstrip("/").rsplit("/", 1)[-1],
         colour=one.text("calendar-color")[:7], description=one.text("calendar-description"),
-        zone=one.text("calendar-timezone"), owner=owner,
+        zone=_tzid(one.text("calendar-timezone")), owner=owner,
         # A server without access control lets the owner of the home write.
         writable=bool({"all", "write", "write-content"} & privileges) or not privileges,
         owned=home is None or not owner or owner.rstrip("/") == home.principal.rstrip("/"),

@@ -97,7 +97,8 @@ def add(
         raise Unreachable("password", "A user name and a password are needed.")
     if found.kind == "page":
         raise Unreachable("answer", "This is a page. Choose one of the calendars it links to.")
-    _demand_new(store, settings, found.address, user)
+    if known := connected_as(store, settings, found.address, user):
+        raise NotConnected(f"This is connected already, as “{known}”.")
     host = origin_of(found.address)
     with store.session() as session:
         account = Account(
@@ -122,11 +123,13 @@ def add(
     return account_id, job
 
 
-def _demand_new(store: Store, settings: Settings, address: str, user: str) -> None:
+def connected_as(store: Store, settings: Settings, address: str, user: str) -> str:
+    """The name of the account or feed that is connected at this address, "" for none."""
     with store.session() as session:
         for account in session.exec(select(Account).where(Account.user == user, Account.gone == False)):  # noqa: E712
             if unseal(settings, account.address_sealed).rstrip("/") == address.rstrip("/"):
-                raise NotConnected(f"This is connected already, as “{account.name}”.")
+                return account.name
+    return ""
 
 
 def _keep_home(account: Account, home: Home) -> None:

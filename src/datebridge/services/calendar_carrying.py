@@ -7,14 +7,17 @@ from urllib.parse import quote, urljoin
 
 from datebridge.connect import dav
 from datebridge.core.headers import Description, description_of
+from datebridge.core.ics.writer import write_calendar
+from datebridge.core.zones.definition import define
 from datebridge.services.connecting import Line
-from datebridge.store.database import Store
+from datebridge.store.database import Store, this_day
 from datebridge.store.remotes import PENDING
 from datebridge.store.tables import Remote
 from datebridge.store.versions import text_of
 
 _NAME = (dav.DAV, "displayname")
 _TEXT = (dav.CAL, "calendar-description")
+_ZONE = (dav.CAL, "calendar-timezone")
 
 
 def carry_calendar(store: Store, line: Line, row: Remote) -> bool:
@@ -46,8 +49,8 @@ def carry_calendar(store: Store, line: Line, row: Remote) -> bool:
     _end(store, row, "carried")
     with store.write() as connection:
         connection.exec_driver_sql(
-            "UPDATE remote SET name = ?, colour = ?, description = ? WHERE id = ?",
-            (said.name, said.tint if said.tint.startswith("#") else row.colour, said.text, row.id),
+            "UPDATE remote SET name = ?, colour = ?, description = ?, zone = ? WHERE id = ?",
+            (said.name, said.tint if said.tint.startswith("#") else row.colour, said.text, said.zone, row.id),
         )
     return True
 
@@ -59,10 +62,18 @@ def _values(row: Remote, said: Description) -> dict[tuple[str, str], str]:
         values[_NAME] = said.name
     if said.text != row.description:
         values[_TEXT] = said.text
+    if said.zone and said.zone != row.zone:
+        values[_ZONE] = zone_object(said.zone)
     # Colours have no standard property: set only where the server has shown its own (see `connect.dav`).
     if said.tint.startswith("#") and said.tint != row.colour and row.colour_space:
         values[row.colour_space, "calendar-color"] = said.tint
     return values
+
+
+def zone_object(zone: str) -> str:
+    """A calendar-timezone value: a whole calendar with the zone's definition (RFC 4791 §5.2.2)."""
+    year = this_day().year
+    return b"".join(write_calendar("BEGIN:VCALENDAR\nEND:VCALENDAR", [define(zone, zone, year, year)], [])).decode()
 
 
 def _make(store: Store, line: Line, row: Remote, said: Description) -> bool:
@@ -83,7 +94,7 @@ def _make(store: Store, line: Line, row: Remote, said: Description) -> bool:
                 )  # fmt: skip
             row.url, row.name, row.colour = url, state.name, state.colour
             row.colour_space, row.description = state.colour_space, state.description
-            late = {key: value for key, value in _values(row, said).items() if key[1] == "calendar-color"}
+            late = {key: value for key, value in _values(row, said).items() if key not in (_NAME, _TEXT)}
             if late:
                 line.server.set_properties(url, late)
             _end(store, row, "carried")

@@ -177,8 +177,8 @@ def _title(store: Store, one: Carriage) -> str:
 
 _UNDECIDED = (
     "SELECT g.id, g.state, g.message, g.uid, g.kind, g.set_id, r.name calendar, a.name account, s.title batch,"
-    " (SELECT v.summary FROM change c JOIN version v ON v.id = coalesce(c.after_id, c.before_id)"
-    "  WHERE c.set_id = g.set_id AND c.uid = g.uid AND v.listed ORDER BY c.recurrence_id LIMIT 1) what"
+    " (SELECT v.id FROM change c JOIN version v ON v.id = coalesce(c.after_id, c.before_id)"
+    "  WHERE c.set_id = g.set_id AND c.uid = g.uid AND v.listed ORDER BY c.recurrence_id LIMIT 1) version_id"
     " FROM carriage g JOIN remote r ON r.id = g.remote_id JOIN account a ON a.id = r.account_id"
     " JOIN change_set s ON s.id = g.set_id WHERE g.state IN ('refused', 'collided')"
 )

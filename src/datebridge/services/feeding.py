@@ -125,11 +125,12 @@ def refresh_feed(
         set_id = None
         if header or comparison.changes:
             proposal = (
-                Proposal(f"Subscribe to {row.name} ({line.account.name}): {counts.added:,} entries", "subscribe",
+                Proposal(f"Subscribe to {row.name} ({line.account.name})", "subscribe",
                          "A feed: it follows what is published.")
                 if first
                 else Proposal(f"From {line.account.name}, {row.name}: {counts.words()}", "pull", "Published anew.")
             )  # fmt: skip
+            proposal.details["read_only"] = True
             if held:
                 proposal.reason = (
                     f"Held back: the feed has lost {counts.removed:,} of {comparison.total:,} entries since it was last"
@@ -148,7 +149,7 @@ def refresh_feed(
         )  # fmt: skip
     if held:
         return f"Held back: it would lose {counts.removed:,} of {comparison.total:,} entries.", set_id
-    return (f"{counts.added:,} entries" if first else counts.words()) + moved, set_id
+    return (f"fetched {counts.added:,}" if first else counts.words()) + moved, set_id
 
 
 def _was_applied(store: Store, set_id: int) -> bool:

@@ -141,7 +141,7 @@ class _Refresh:
         counts = absorber.found.counts
         host = self.line.account.name
         if first:
-            proposal = Proposal(f"Switch on {state.name} ({host}): {counts.added:,} entries", "subscribe",
+            proposal = Proposal(f"Switch on {state.name} ({host})", "subscribe",
                                 "A true copy: it follows what is there.")  # fmt: skip
         elif read_back and counts.changed and not (counts.added or counts.removed):
             noun = "entry" if counts.changed == 1 else "entries"
@@ -149,6 +149,8 @@ class _Refresh:
                                 "What it keeps was read back and is not all that was sent.")  # fmt: skip
         else:
             proposal = Proposal(f"From {host}, {state.name}: {counts.words()}", "pull", "Changed there.")
+        if not state.writable:
+            proposal.details["read_only"] = True
         with self.store.write() as connection:
             change = self._header(connection, header, state)
             set_id = absorber.conclude(connection, proposal, change)
@@ -160,7 +162,7 @@ class _Refresh:
                  self.remote),
             )  # fmt: skip
             connection.exec_driver_sql("UPDATE calendar SET writable = ? WHERE id = ?", (state.writable, self.calendar))
-        return (f"{counts.added:,} entries" if first else counts.words()), set_id
+        return (f"fetched {counts.added:,}" if first else counts.words()), set_id
 
     def _delta(self, state: Listed) -> Delta | None:
         """What to look at; None where the server's tag or token says that nothing changed."""
@@ -203,18 +205,12 @@ class _Refresh:
             return None
         before = text_of(connection, header) if header is not None else ""
         tint = state.colour.lower() if is_tint(state.colour.lower()) else description_of(before).tint
-        zone = state.zone if "BEGIN:" not in state.zone else _tzid(state.zone)
-        after = described(before, Description(state.name, tint, zone, state.description))
+        after = described(before, Description(state.name, tint, state.zone, state.description))
         if after == before:
             return None
         return StoredChange(
             self.calendar, "", "", header, add_text(connection, "VCALENDAR", after), "As its server has it."
         )
-
-
-def _tzid(definition: str) -> str:
-    """The TZID of a calendar-timezone property, which holds a whole VTIMEZONE (RFC 4791 §5.2.2)."""
-    return next((x.partition(":")[2].strip() for x in definition.splitlines() if x.startswith("TZID:")), "")
 
 
 def due(connection: Connection) -> list[int]:

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import re
 import uuid
 import zipfile
+from email import policy
+from email.parser import BytesParser
+from itertools import islice
 from pathlib import Path, PurePosixPath
 from typing import BinaryIO
 
@@ -13,6 +17,10 @@ from datebridge.store.database import Store, now
 from datebridge.store.tables import Incoming
 
 _COPY = 1 << 20
+_HEAD = 1 << 16
+_MOST_PARTS = 500
+_HEADERS = re.compile(rb"(?:[A-Za-z][A-Za-z0-9-]*:[^\r\n]*\r?\n(?:[ \t][^\r\n]*\r?\n)*){2,}")
+_CALENDAR_TYPES = frozenset({"text/calendar", "application/ics"})
 
 
 class NotTaken(Exception):
@@ -37,6 +45,11 @@ def receive(store: Store, settings: Settings, files: list[tuple[str, BinaryIO]])
             if zipfile.is_zipfile(path):
                 try:
                     kept += _unpack(path, name, settings)
+                finally:
+                    path.unlink()
+            elif is_message(name, path):
+                try:
+                    kept += _open_message(path, name, settings)
                 finally:
                     path.unlink()
             else:
@@ -98,6 +111,42 @@ def _unpack(archive: Path, name: str, settings: Settings) -> list[tuple[str, Pat
         raise
     if not kept:
         raise NotTaken(f"There is no .ics file in {name}.")
+    return kept
+
+
+def is_message(name: str, path: Path) -> bool:
+    """Whether a file is a whole message (RFC 5322), by its name or by how it begins."""
+    if name.lower().endswith(".eml"):
+        return True
+    with path.open("rb") as opened:
+        head = opened.read(_HEAD)
+    return bool(_HEADERS.match(head)) and b"\nMIME-Version:" in head.replace(b"\r", b"")
+
+
+def _open_message(path: Path, name: str, settings: Settings) -> list[tuple[str, Path]]:
+    """The calendar parts of a message, also of messages inside it; the same part sent twice is taken once.
+
+    Raises:
+        NotTaken: if it holds none.
+    """
+    with path.open("rb") as opened:
+        message = BytesParser(policy=policy.default).parse(opened)
+    subject = str(message.get("subject", "")).strip() or PurePosixPath(name).stem
+    kept: list[tuple[str, Path]] = []
+    seen: set[bytes] = set()
+    for part in islice(message.walk(), _MOST_PARTS):
+        file = part.get_filename() or ""
+        if part.get_content_type() not in _CALENDAR_TYPES and not file.lower().endswith((".ics", ".ical")):
+            continue
+        content = part.get_payload(decode=True)
+        if not isinstance(content, bytes) or content in seen or not content.strip():
+            continue
+        seen.add(content)
+        target = settings.incoming_dir / uuid.uuid4().hex
+        target.write_bytes(content)
+        kept.append((f"{subject[:80]}{f' {len(kept) + 1}' if kept else ''}.ics", target))
+    if not kept:
+        raise NotTaken(f"{name} is a message without a calendar part. Is the invitation in another message?")
     return kept
 
 

@@ -132,9 +132,18 @@ def _about_attendees(connection: Connection, set_id: int) -> list[str]:
         f"{name} will tell {_n(people[name], 'attendee', 'attendees')} of {_n(number, 'meeting', 'meetings')}."
         for name, number in (+entries).items()
     ]
-    if silent:
+    if silent and not _said(connection, set_id):
         said.append(f"{_n(silent, 'entry has', 'entries have')} attendees; nobody will be told.")
     return said
+
+
+def _said(connection: Connection, set_id: int) -> bool:
+    """Whether the set's own reason says who is told (see `services.copying`)."""
+    return bool(
+        connection.exec_driver_sql(
+            "SELECT json_extract(details, '$.silent') FROM change_set WHERE id = ?", (set_id,)
+        ).scalar()
+    )
 
 
 def _n(count: int, one: str, many: str) -> str:

@@ -1310,6 +1310,11 @@ export interface components {
             undone_by_id: number | null;
             /** Note */
             note: string;
+            /**
+             * Undoable
+             * @description false for how a calendar came here, and for what can only be read
+             */
+            undoable: boolean;
             /** Details */
             details: {
                 [key: string]: unknown;
@@ -1668,6 +1673,11 @@ export interface components {
             says: string;
             /** Locked */
             locked: boolean;
+            /**
+             * Connected
+             * @description the account as which it is connected already; empty for none
+             */
+            connected: string;
             /** Title */
             title: string;
             /** Links */
@@ -1957,6 +1967,8 @@ export interface components {
             kind: "entry" | "calendar";
             /** What */
             what: string;
+            /** When */
+            when: string;
             /** Calendar */
             calendar: string;
             /** Account */

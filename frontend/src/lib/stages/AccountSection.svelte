@@ -76,7 +76,7 @@
         <CalendarRow {calendar}>
           {#snippet actions()}
             <Action href="/connect/calendar/{calendar.id}" hint="All about {calendar.name}, and what can be set"
-              >Set…</Action
+              >About…</Action
             >
           {/snippet}
         </CalendarRow>

@@ -72,7 +72,7 @@
   </p>
   <label class="mb-2 flex items-center gap-2">
     <span class="w-24">To</span>
-    <select bind:value={target} class="bg-paper border-line h-8 min-w-0 flex-1 border px-2">
+    <select bind:value={target} aria-label="To" class="bg-paper border-line h-8 min-w-0 flex-1 border px-2">
       <option value="" disabled>choose a calendar</option>
       {#each places as place (place.id)}
         <optgroup label={place.name}>

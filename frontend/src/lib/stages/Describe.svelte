@@ -23,15 +23,17 @@
   <span class="w-24">Name</span>
   <input bind:value={wanted.name} {disabled} maxlength="200" class={box} />
 </label>
-<fieldset class="mb-2 flex items-center gap-2" {disabled}>
+<fieldset class="mb-2 flex items-center gap-1.5" {disabled}>
   <legend class="visually-hidden">Colour</legend>
-  <span class="w-24" aria-hidden="true">Colour</span>
+  <span class="w-24 shrink-0" aria-hidden="true">Colour</span>
   {#each PALETTE as colour (colour)}
     <button
       type="button"
       aria-label="Colour {colour}"
       aria-pressed={wanted.tint === colour}
-      class="h-6 w-6 border {wanted.tint === colour ? 'outline-ink outline-2 outline-offset-2' : 'border-line'}"
+      class="h-6 w-[22px] shrink-0 border {wanted.tint === colour
+        ? 'outline-ink outline-2 outline-offset-2'
+        : 'border-line'}"
       style:background={colour}
       onclick={() => (wanted.tint = colour)}
     ></button>
@@ -40,7 +42,7 @@
     bind:value={wanted.tint}
     aria-label="Colour as #rrggbb"
     placeholder="#rrggbb"
-    class="figures bg-paper border-line ml-2 h-8 w-24 border px-2"
+    class="figures bg-paper border-line h-8 min-w-0 flex-1 border px-1"
   />
 </fieldset>
 <label class="mb-2 flex items-center gap-2">

@@ -48,7 +48,7 @@
           >
           <span class="flex justify-end gap-2">
             <Action onclick={() => void goto(`/logbook/${set.id}`)}>Open</Action>
-            {#if !set.undone_by_id}
+            {#if !set.undone_by_id && set.undoable}
               <Action onclick={() => void undo(queries, set.id, set.title)} hint="Take back: {set.title}"
                 >Take back</Action
               >

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { goto } from '$app/navigation';
+  import { afterNavigate, goto } from '$app/navigation';
   import { page } from '$app/state';
   import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount, untrack } from 'svelte';
@@ -176,9 +176,13 @@
     }
   });
 
-  onMount(() => {
-    grid.focus();
-    return keys.offer([
+  // The keys are for the table as soon as the page is there; not so while somebody types a filter.
+  afterNavigate((navigation) => {
+    if (navigation.from?.route.id !== navigation.to?.route.id) grid.focus();
+  });
+
+  onMount(() =>
+    keys.offer([
       { key: '/', does: 'find', run: () => line.focus() },
       { key: 't', does: 'go to today', run: () => void today() },
       { key: '↑ ↓', does: 'move; with Shift, extend the selection' },
@@ -190,8 +194,8 @@
       { key: 'p', does: 'put the selection away', run: () => chosen && (asking = 'put-away') },
       { key: 'c', does: 'copy or move the selection', run: () => chosen && (asking = 'copy') },
       { key: 'h', does: 'hand the selection on', run: () => chosen && (asking = 'hand-on') },
-    ]);
-  });
+    ]),
+  );
 </script>
 
 <svelte:head><title>Look · Date Bridge</title></svelte:head>

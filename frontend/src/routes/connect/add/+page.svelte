@@ -102,6 +102,9 @@
   {#if trouble}<p class="border-removed mb-4 border-l-4 pl-3" role="alert">{trouble}</p>{/if}
   {#if found}
     <p class="mb-3 text-base" role="status">{found.says}</p>
+    {#if found.connected}
+      <p class="border-changed mb-3 border-l-4 pl-3">It is connected already, as “{found.connected}”.</p>
+    {/if}
     {#if found.kind === 'page'}
       <ul class="ruled border-ink border-t">
         {#each found.links as link (link.address)}
@@ -150,7 +153,7 @@
     </label>
     {#snippet actions()}
       <Action href="/connect">Not now</Action>
-      <Action kind="main" onclick={() => void add()} disabled={busy || !name.trim()}>
+      <Action kind="main" onclick={() => void add()} disabled={busy || !name.trim() || !!found?.connected}>
         {found?.kind === 'feed'
           ? `Subscribe to ${name.trim()}`
           : `Connect, with all ${count(found?.calendars.length ?? 0)} calendars left off`}

@@ -49,7 +49,10 @@
       <div role="listitem" class="border-line flex h-full items-center gap-4 border-b px-4 text-[13px]">
         {#if one}
           <strong class="w-20 {one.state === 'collided' ? 'text-changed' : 'text-removed'}">{one.state}</strong>
-          <span class="w-64 truncate font-medium" title={one.what}>{one.what}</span>
+          <span class="w-72 min-w-0 truncate" title="{one.when} {one.what}">
+            <span class="block truncate font-medium">{one.what}</span>
+            <span class="figures text-soft block text-[12px]">{one.when}</span>
+          </span>
           <span class="text-soft w-52 truncate" title="{one.calendar} on {one.account}"
             >{one.calendar}, {one.account}</span
           >

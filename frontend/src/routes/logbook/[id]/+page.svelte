@@ -21,13 +21,17 @@
 {:else if review.data && set}
   <ChangeSetView review={review.data} />
   <Deck label="Batch">
-    {set.undone_by_id ? `This batch was taken back by batch ${set.undone_by_id}.` : 'This batch stands.'}
+    {set.undone_by_id
+      ? `This batch was taken back by batch ${set.undone_by_id}.`
+      : set.undoable
+        ? 'This batch stands.'
+        : 'This is how it came here; it follows what is there, and is left by switching it off.'}
     {#snippet actions()}
       <Action href="/logbook">Back to the logbook</Action>
       {#if set.creates && !set.undone_by_id}
         <Action href="/look?filter=imported:{set.id}">Show what it added in the table</Action>
       {/if}
-      {#if !set.undone_by_id}
+      {#if !set.undone_by_id && set.undoable}
         <Action kind="grave" onclick={() => void undo(queries, set.id, set.title)}>
           Take back {counted(total, 'change', 'changes')}
         </Action>

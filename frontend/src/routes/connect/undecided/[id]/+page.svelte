@@ -75,7 +75,7 @@
   {@const one = collision.data.carriage}
   <div class="border-line border-b px-4 pt-3 pb-2">
     <p class="text-soft text-[13px]">{one.calendar} on {one.account} · batch {one.set_id}: {one.batch}</p>
-    <h1 class="text-xl font-bold">{one.what}</h1>
+    <h1 class="text-xl font-bold">{one.what} <span class="figures text-base font-normal">{one.when}</span></h1>
     <p>{one.message} Nothing is lost: both sides still have what they had.</p>
   </div>
   <div class="border-ink flex border-b px-4 py-1 text-[13px] font-bold">
