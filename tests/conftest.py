@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import io
 import os
+import threading
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import pytest
 from hypothesis import HealthCheck, settings
@@ -16,6 +18,9 @@ from datebridge.settings import Settings
 from datebridge.store.database import Store
 from datebridge.store.ledger import Ledger
 from datebridge.store.logbook import apply_set
+
+if TYPE_CHECKING:
+    from tests.world import World
 
 settings.register_profile("calm", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=150)
 settings.register_profile("ci", settings.get_profile("calm"), derandomize=True)  # the same examples every time
@@ -73,6 +78,14 @@ def bench(tmp_path: Path) -> Iterator[Bench]:
     made.store.close()
 
 
+@pytest.fixture
+def world(tmp_path: Path) -> Iterator[World]:
+    from tests.world import new_world
+
+    with new_world(tmp_path) as made:
+        yield made
+
+
 def event(uid: str, summary: str = "Tide", start: str = "20261124T080000Z", *extra: str) -> str:
     name = "DTSTART" if start[0].isdigit() else "DTSTART;"
     joined = f"{name}:{start}" if start[0].isdigit() else f"{name}{start}"
@@ -81,3 +94,13 @@ def event(uid: str, summary: str = "Tide", start: str = "20261124T080000Z", *ext
 
 def calendar(*entries: str, header: str = "") -> str:
     return "\n".join(["BEGIN:VCALENDAR", "VERSION:2.0", *([header] if header else []), *entries, "END:VCALENDAR", ""])
+
+
+def wait_until(condition) -> None:  # type: ignore[no-untyped-def]
+    """Ask again and again, for half a minute at most."""
+    ticker = threading.Event()
+    for _ in range(1500):
+        if condition():
+            return
+        ticker.wait(0.02)
+    raise AssertionError("it never came true")

@@ -5,21 +5,10 @@ from __future__ import annotations
 import io
 import os
 import signal
-import threading
 
 from datebridge.services import jobs, receiving
 from datebridge.services.worker import Worker
-from tests.conftest import Bench, calendar, event
-
-
-def wait_until(condition) -> None:  # type: ignore[no-untyped-def]
-    """Ask again and again, for half a minute at most."""
-    ticker = threading.Event()
-    for _ in range(1500):
-        if condition():
-            return
-        ticker.wait(0.02)
-    raise AssertionError("it never came true")
+from tests.conftest import Bench, calendar, event, wait_until
 
 
 def test_a_killed_worker_is_replaced_and_the_file_is_read_once(bench: Bench) -> None:
@@ -29,8 +18,9 @@ def test_a_killed_worker_is_replaced_and_the_file_is_read_once(bench: Bench) -> 
     worker.start()
     try:
         wait_until(lambda: bench.one("SELECT count(*) FROM version") > 0)  # type: ignore[operator]
-        assert worker.process_id is not None
-        os.kill(worker.process_id, signal.SIGKILL)
+        process = worker.process_ids["computing"]
+        assert process is not None
+        os.kill(process, signal.SIGKILL)
         wait_until(lambda: bench.one("SELECT state FROM job WHERE id = ?", job) == "done")
     finally:
         worker.stop()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from urllib.parse import urljoin, urlsplit
+from urllib.parse import quote, unquote, urljoin, urlsplit
 
 from datebridge.connect import dav
 from datebridge.connect.errors import Unreachable
@@ -13,6 +13,7 @@ from datebridge.connect.web import Answer, Web
 
 #: How many entries one multiget asks for.
 FETCH = 100
+_UNESCAPED = "~!$&'()*+,;=:@"
 _DEPTH = {"Depth": "1", "Content-Type": "application/xml; charset=utf-8"}
 _FLAT = {**_DEPTH, "Depth": "0"}
 _CALENDAR = ("D:owner", "D:current-user-privilege-set", "D:sync-token", "D:supported-report-set",
@@ -156,10 +157,10 @@ class CalDavServer:
         """The path and ETag of everything in a calendar."""
         answer = self._expect(self.web.request("PROPFIND", url, dav.propfind(["D:getetag"]), _DEPTH), 207)
         found, _ = dav.multistatus(answer.body, self.host)
-        itself = urlsplit(url).path.rstrip("/")
+        itself = canonical(url).rstrip("/")
         return {
             path: one.text("getetag") for one in found
-            if (path := _path(one.href)).rstrip("/") != itself and "getetag" in one.properties
+            if (path := canonical(one.href)).rstrip("/") != itself and "getetag" in one.properties
         }  # fmt: skip
 
     def changes(self, url: str, token: str) -> Delta:
@@ -170,10 +171,10 @@ class CalDavServer:
         found, after = dav.multistatus(self._expect(answer, 207).body, self.host)
         if any(one.status == 507 for one in found):  # the server cut the list short: ask for the whole instead
             return Delta(self.etags(url), (), "", True)
-        itself = urlsplit(url).path.rstrip("/")
-        entries = [one for one in found if _path(one.href).rstrip("/") != itself]
-        gone = tuple(_path(one.href) for one in entries if one.status == 404)
-        changed = {_path(one.href): one.text("getetag") for one in entries if one.status != 404}
+        itself = canonical(url).rstrip("/")
+        entries = [one for one in found if canonical(one.href).rstrip("/") != itself]
+        gone = tuple(canonical(one.href) for one in entries if one.status == 404)
+        changed = {canonical(one.href): one.text("getetag") for one in entries if one.status != 404}
         return Delta(changed, gone, after, not token)
 
     def fetch(self, url: str, hrefs: Sequence[str]) -> Iterator[list[Resource]]:
@@ -193,7 +194,7 @@ class CalDavServer:
         found, _ = dav.multistatus(answer.body, self.host)
         return [
             Resource(
-                _path(one.href), one.text("getetag"),
+                canonical(one.href), one.text("getetag"),
                 one.text("calendar-data").encode() if one.status != 404 and "calendar-data" in one.properties else None,
             )
             for one in found
@@ -234,8 +235,13 @@ class CalDavServer:
         raise Unreachable("answer", f"{self.host} refuses the question with {answer.status} ({said}).")
 
 
-def _path(href: str) -> str:
-    return urlsplit(href).path
+def canonical(href: str) -> str:
+    """The path of an address in one spelling, since servers and clients escape differently (RFC 3986 §6.2.2).
+
+    >>> canonical("http://calendars.example/home/a%40b%2fc.ics") == canonical("/home/a@b%2Fc.ics")
+    True
+    """
+    return "/".join(quote(unquote(part), safe=_UNESCAPED) for part in urlsplit(href).path.split("/"))
 
 
 def _tzid(definition: str) -> str:

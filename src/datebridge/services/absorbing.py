@@ -85,6 +85,8 @@ class Absorber:
             for resource, found in objects:
                 before = known.get(resource.href)
                 if found.uid in self.busy or (before and before.uid in self.busy):
+                    if before:  # looked at again once one's own change has been decided on
+                        self.found.kept.append(before._replace(etag=""))
                     continue
                 self._compare(writer, resource, found, here.get(found.uid, []))
             for resource in resources:
@@ -167,6 +169,8 @@ class Absorber:
             add_changes(connection, set_id, [*([header] if header else []), *changes])
             close_set(connection, set_id)
             apply_within(connection, set_id)
-        keep_objects(connection, self.remote, (k for k in self.found.kept if k.uid not in busy))
+        keep_objects(
+            connection, self.remote, (k if k.uid not in busy else k._replace(etag="") for k in self.found.kept)
+        )
         forget_objects(connection, self.remote, self.found.gone)
         return set_id

@@ -34,8 +34,8 @@ def carry_calendar(store: Store, line: Line, row: Remote) -> bool:
             "SELECT id FROM entry WHERE calendar_id = ? AND component = 'VCALENDAR'", (row.calendar_id,)
         ).scalar()
         said = description_of(text_of(connection, header)) if header is not None else None
-    if not waits:
-        return bool(row.url)
+    if not waits:  # a calendar that is gone here and not there yet waits for a decision
+        return bool(row.url) and said is not None
     if said is None:
         return _delete(store, line, row)
     if not row.url:
@@ -138,6 +138,16 @@ def _only_own(line: Line, row: Remote, store: Store) -> bool:
     return line.server.etags(row.url) == known
 
 
+def hold_entries(store: Store, remote: int) -> None:
+    """Entries cannot be carried until it is decided what becomes of their calendar."""
+    with store.write() as connection:
+        connection.exec_driver_sql(
+            "UPDATE carriage SET state = 'refused', message = 'It waits for a decision about its calendar.'"
+            f" WHERE remote_id = ? AND kind = 'entry' AND state IN {PENDING}",
+            (remote,),
+        )
+
+
 def _end(store: Store, row: Remote, state: str, message: str = "") -> None:
     with store.write() as connection:
         connection.exec_driver_sql(
@@ -145,6 +155,12 @@ def _end(store: Store, row: Remote, state: str, message: str = "") -> None:
             f" AND state IN {PENDING}",
             (state, message, row.id),
         )
+        if state == "carried":
+            connection.exec_driver_sql(
+                "UPDATE carriage SET state = 'dropped', message = 'A later batch was carried.' WHERE remote_id = ?"
+                " AND kind = 'calendar' AND state IN ('refused', 'collided')",
+                (row.id,),
+            )
 
 
 def _words(body: bytes, status: int) -> str:

@@ -13,12 +13,11 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from hashlib import blake2b
 from typing import Any
-from urllib.parse import quote, urlsplit
 
 from sqlalchemy import Connection
 
 from datebridge.connect import dav
-from datebridge.connect.caldav import CalDavServer
+from datebridge.connect.caldav import CalDavServer, Resource, canonical
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.web import Answer
 from datebridge.core.events import digest_of
@@ -43,7 +42,7 @@ from datebridge.store.remotes import (
     zones_of,
 )
 from datebridge.store.tables import Remote
-from datebridge.store.versions import bound, chunks
+from datebridge.store.versions import bound, chunks, text_of
 
 _CHUNK = 96
 _SAFE = re.compile(r"[A-Za-z0-9._@-]{1,120}\Z")
@@ -114,10 +113,11 @@ def push_job(context: JobContext) -> dict[str, Any]:
         except Unreachable as error:
             troubles.append(error.message)
             note_failure(context.store, remote_id, error.message, error.trouble == "password")
-    finish_moves(context.store)
+    moved = finish_moves(context.store)
     if troubles:
         raise Refused(" ".join(dict.fromkeys(troubles)) + " What has not been carried waits and is tried again.")
-    push_pending(context.store)  # what a move deletes at its source is carried next
+    if moved:  # what they delete at their source is carried next
+        push_pending(context.store)
     return counts
 
 
@@ -142,6 +142,7 @@ class Carrier:
             Unreachable: if the server cannot be reached; what has not been carried waits on.
         """
         if not calendar_carrying.carry_calendar(self.store, self.line, self.row):
+            calendar_carrying.hold_entries(self.store, self.remote)
             return self.counts
         self.row = remote(self.store, self.remote)
         done = 0
@@ -209,10 +210,12 @@ class Carrier:
 
     def _send(self, unit: Unit) -> Outcome:
         known = unit.known
-        if known is not None and known.etag and set(known.versions) == set(unit.versions):
+        if known is not None and known.etag and unit.versions and set(known.versions) == set(unit.versions):
             return Outcome(unit, "carried", "", known.href, known.etag)
-        if known is not None and not known.etag:  # written before, and not read back yet
+        if known is not None and not known.etag:  # what is there has yet to be read back
             there = self.server.get(known.href)
+            if there.data is not None and not unit.begun and not self._ours(there.data, known):
+                return self._collided(unit, known.href, there)
             known = known._replace(etag=there.etag) if there.data is not None else None
         if not unit.texts:
             return self._delete(unit, known)
@@ -234,11 +237,7 @@ class Carrier:
             return Outcome(unit, "carried")
         if answer.status == 412:
             there = self.server.get(known.href)
-            if there.data is None:
-                return Outcome(unit, "carried")
-            return Outcome(
-                unit, "collided", "It was changed there meanwhile.", known.href, there.etag, _text(there.data)
-            )
+            return self._collided(unit, known.href, there) if there.data is not None else Outcome(unit, "carried")
         return Outcome(unit, "refused", self._reason(answer), known.href)
 
     def _collision(self, unit: Unit, href: str, texts: tuple[str, ...]) -> Outcome:
@@ -254,11 +253,22 @@ class Carrier:
                 return Outcome(unit, "carried", "", href, there.etag if texts == unit.texts else "")
             if unit.begun and all(_kept_of(theirs[key], mine[key]) for key in mine):
                 return Outcome(unit, "carried", "", href, "")
-        return Outcome(unit, "collided", "It was changed there meanwhile.", href, there.etag, _text(there.data))
+        return self._collided(unit, href, there)
+
+    def _collided(self, unit: Unit, href: str, there: Resource) -> Outcome:
+        theirs = (there.data or b"").decode("utf-8", "replace")
+        return Outcome(unit, "collided", "It was changed there meanwhile.", href, there.etag, theirs)
+
+    def _ours(self, data: bytes, known: Known) -> bool:
+        """Whether what is there is what was written from here last, or what the server kept of it."""
+        found = take_apart(data).entries
+        with self.store.read() as connection:
+            written = [text_of(connection, version) for version in known.versions]
+        return len(found) == len(written) and all(any(_kept_of(text, mine) for mine in written) for _, text in found)
 
     def _new_href(self, uid: str) -> str:
         name = uid if _SAFE.match(uid) else blake2b(uid.encode(), digest_size=16).hexdigest()
-        return f"{urlsplit(self.row.url).path.rstrip('/')}/{quote(name, safe='@')}.ics"
+        return canonical(f"{self.row.url.rstrip('/')}/{name}.ics")
 
     def _reason(self, answer: Answer) -> str:
         host = self.line.account.name
@@ -284,7 +294,15 @@ class Carrier:
             )  # fmt: skip
             for outcome in outcomes:
                 self.counts[outcome.state] = self.counts.get(outcome.state, 0) + 1
-            self._set(connection, [o.unit.uid for o in outcomes if o.state == "carried"], "carried", "")
+            carried = [o.unit.uid for o in outcomes if o.state == "carried"]
+            self._set(connection, carried, "carried", "")
+            for chunk in chunks(carried):
+                connection.exec_driver_sql(
+                    "UPDATE carriage SET state = 'dropped', message = 'A later batch was carried.' WHERE remote_id = ?"
+                    " AND kind = 'entry' AND state IN ('refused', 'collided')"
+                    f" AND uid IN ({bound(len(chunk))})",
+                    (self.remote, *chunk),
+                )
             for o in outcomes:
                 if o.state != "carried":
                     connection.exec_driver_sql(
@@ -307,10 +325,6 @@ class Carrier:
                 f" AND state IN {PENDING} AND uid IN ({bound(len(chunk))})",
                 (state, message, self.remote, *chunk),
             )
-
-
-def _text(data: bytes) -> str:
-    return data.decode("utf-8", "replace")
 
 
 def _kept_of(theirs: str, mine: str) -> bool:

@@ -1,0 +1,103 @@
+"""Accounts through the web interface's server side: what is said, what is refused, and what never leaves."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from fastapi.testclient import TestClient
+
+from datebridge.api.application import create_app
+from datebridge.standins.feeds import Feed
+from tests.conftest import calendar
+from tests.world import MEETING, OFFICE, PASSWORD, World, berth
+
+SECRET = "/private/9d2k-duty.ics"
+
+
+@pytest.fixture
+def client(world: World) -> Iterator[TestClient]:
+    app = create_app(world.settings, work=False)
+    with TestClient(app, base_url="http://127.0.0.1:8137") as made:
+        yield made
+
+
+def test_every_calendar_says_what_it_is(world: World, client: TestClient) -> None:
+    world.hosts.breakwater.publish(Feed(SECRET, "Duty"), calendar(berth(1), header="X-PUBLISHED-TTL:PT6H").encode())
+    world.put("tidewrack", "berths", berth(2))
+    world.connect("tidewrack")
+    world.subscribe(SECRET)
+    world.bring(calendar(berth(3)), calendar="From a file")
+    said = {c["name"]: (c["state"], c["flow"], c["owner"]) for c in client.get("/api/calendars").json()}
+    assert said == {
+        "Berths": ("live 15 min · writable", "both ways with Tidewrack", "you"),
+        "9d2k-duty": ("live 6 h · read only", "from Breakwater only", "Breakwater"),
+        "From a file": ("snapshot · writable here", "nowhere: it stays here", ""),
+    }
+
+
+def test_calendars_of_one_name_are_told_apart(world: World, client: TestClient) -> None:
+    for name in ("tidewrack", "lantern"):
+        world.put(name, "berths", berth(1))
+        world.connect(name)
+    found = client.get("/api/calendars").json()
+    assert {c["label"] for c in found} == {"Berths · Tidewrack", "Berths · Lantern"}
+    for one in found:
+        assert client.get("/api/entries", params={"filter": one["term"]}).json()["total"] == 1
+    assert client.get("/api/facets", params={"by": "calendar"}).json()[0]["count"] == 2
+
+
+def test_secrets_never_leave_but_on_request(world: World, client: TestClient) -> None:
+    world.hosts.breakwater.publish(Feed(SECRET, "Duty"), calendar(berth(1)).encode())
+    world.connect("tidewrack")
+    world.subscribe(SECRET)
+    for path in ("/api/accounts", "/api/calendars", "/api/route", "/api/jobs", "/api/change-sets"):
+        text = client.get(path).text
+        assert SECRET not in text
+        assert PASSWORD not in text
+    remote = next(a["remotes"][0]["id"] for a in client.get("/api/accounts").json() if a["kind"] == "feed")
+    shown = client.post(f"/api/remotes/{remote}/address")
+    assert shown.json()["address"].endswith(SECRET)
+    assert shown.headers["cache-control"] == "no-store"
+
+
+def test_a_wrong_password_is_said_and_nothing_is_added(world: World, client: TestClient) -> None:
+    wish = {"address": world.hosts.address("lantern"), "user": OFFICE, "password": "guess"}
+    refused = client.post("/api/accounts", json=wish)
+    assert (refused.status_code, refused.json()["trouble"]) == (502, "password")
+    assert client.get("/api/accounts").json() == []
+    assert client.post("/api/accounts", json={**wish, "password": PASSWORD}).status_code == 200
+    assert client.post("/api/accounts", json={**wish, "password": PASSWORD}).status_code == 409
+
+
+def test_another_password_is_kept_only_if_it_works(world: World, client: TestClient) -> None:
+    account = world.connect("lantern")
+    world.hosts.lantern.records.add_person(OFFICE, "new-1", "Harbour Office", "harbour-office@skerrow.example")
+    world.refresh(account)
+    assert "does not accept" in client.get("/api/accounts").json()[0]["trouble"]
+    url = f"/api/accounts/{account}/sign-in"
+    assert client.post(url, json={"user": OFFICE, "password": "guess"}).status_code == 502
+    assert client.post(url, json={"user": OFFICE, "password": "new-1"}).status_code == 204
+    assert world.refresh(account).state == "done"
+    assert client.get("/api/accounts").json()[0]["trouble"] == ""
+
+
+def test_the_preview_says_who_is_told(world: World, client: TestClient) -> None:
+    world.put("tidewrack", "berths", berth(1, *MEETING), berth(2, "ATTENDEE:mailto:a@skerrow.example"))
+    world.connect("tidewrack")
+    number = client.post("/api/deletions", json={"filter": "alongside"}).json()["set_id"]
+    warnings = client.get(f"/api/change-sets/{number}").json()["warnings"]
+    assert "Tidewrack will tell 1 attendee of 1 meeting." in warnings
+    assert "1 entry has attendees; nobody will be told." in warnings
+
+
+def test_how_a_calendar_came_here_is_not_taken_back_and_u_is_for_ones_own_batches(
+    world: World, client: TestClient
+) -> None:
+    world.put("tidewrack", "berths", berth(1))
+    world.connect("tidewrack")
+    assert client.get("/api/route").json()["last_batch"] is None
+    (batch,) = client.get("/api/change-sets").json()["rows"]
+    assert batch["undoable"] is False
+    refused = client.post(f"/api/change-sets/{batch['id']}/undo")
+    assert (refused.status_code, "Switch the calendar off" in refused.json()["message"]) == (409, True)

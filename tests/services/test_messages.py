@@ -1,0 +1,64 @@
+"""A whole message somebody sent: its calendar parts are taken, and nothing else of it."""
+
+from __future__ import annotations
+
+import io
+from email.message import EmailMessage
+
+import pytest
+
+from datebridge.services import receiving, taking
+from tests.conftest import Bench, calendar, event
+
+INVITATION = calendar(event("a@skerrow.example", "Kelp recovery, ætti að koma"), header="METHOD:REQUEST")
+
+
+def message(*parts: str, subject: str = "Invitation: Kelp recovery") -> EmailMessage:
+    made = EmailMessage()
+    made["Subject"], made["From"], made["To"] = subject, "ida.moe@skerrow.example", "office@skerrow.example"
+    made.set_content("Will you come?")
+    for part in parts:
+        made.add_alternative(part, subtype="calendar", params={"method": "REQUEST"}, cte="base64")
+    return made
+
+
+def names(bench: Bench) -> list[object]:
+    return [row[0] for row in bench.rows("SELECT name FROM incoming ORDER BY id")]
+
+
+def test_the_calendar_part_of_a_message_is_shown_like_any_file(bench: Bench) -> None:
+    incoming = bench.read(bytes(message(INVITATION)), "mail.eml")
+    assert names(bench) == ["Invitation: Kelp recovery.ics"]
+    (group,) = bench.groups(incoming)
+    assert bench.rows("SELECT summary FROM version WHERE group_id = ?", group) == [("Kelp recovery, ætti að koma",)]
+
+
+def test_a_message_is_known_by_how_it_begins_and_a_part_sent_twice_is_taken_once(bench: Bench) -> None:
+    made = message(INVITATION)
+    made.make_mixed()
+    made.add_attachment(INVITATION.encode(), maintype="application", subtype="ics", filename="invite.ics")
+    bench.read(bytes(made), "unnamed")
+    assert len(names(bench)) == 1
+
+
+def test_a_message_inside_a_message_is_opened(bench: Bench) -> None:
+    outer = EmailMessage()
+    outer["Subject"] = "Fwd: see below"
+    outer.set_content("See below.")
+    outer.add_attachment(message(INVITATION))
+    bench.read(bytes(outer), "fwd.eml")
+    assert names(bench) == ["Fwd: see below.ics"]
+
+
+def test_a_message_without_a_calendar_says_so(bench: Bench) -> None:
+    with pytest.raises(receiving.NotTaken, match=r"hello\.eml is a message without a calendar part"):
+        receiving.receive(bench.store, bench.settings, [("hello.eml", io.BytesIO(bytes(message())))])
+    assert list(bench.settings.incoming_dir.iterdir()) == []
+
+
+def test_what_of_it_is_here_already_is_shown_before_it_is_taken(bench: Bench) -> None:
+    bench.bring(calendar(event("a@skerrow.example", "Kelp")), calendar="Seminars")
+    incoming = bench.read(bytes(message(INVITATION)), "mail.eml")
+    with bench.store.read() as connection:
+        (here,) = taking.compare_with_store(connection, incoming)
+    assert (here["calendar"], here["different"]) == ("Seminars", 1)
