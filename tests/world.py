@@ -10,7 +10,8 @@ from datebridge.services import accounts, applying, cleaning, jobs, worker
 from datebridge.services.carrying import push_pending
 from datebridge.services.connecting import remotes_of
 from datebridge.settings import Settings
-from datebridge.standins.calendars import LANTERN, CalendarServer, Traits
+from datebridge.standins.answers import Traits
+from datebridge.standins.calendars import LANTERN, CalendarServer
 from datebridge.standins.hosts import PORTS, Hosts, running
 from datebridge.store.ledger import Selection
 from datebridge.store.tables import Job, Remote

@@ -12,7 +12,7 @@ from datebridge.standins.feeds import Feed
 from tests.conftest import calendar
 from tests.world import MEETING, OFFICE, PASSWORD, World, berth
 
-SECRET = "/private/9d2k-duty.ics"
+HIDDEN = "/private/9d2k-duty.ics"
 
 
 @pytest.fixture
@@ -23,10 +23,10 @@ def client(world: World) -> Iterator[TestClient]:
 
 
 def test_every_calendar_says_what_it_is(world: World, client: TestClient) -> None:
-    world.hosts.breakwater.publish(Feed(SECRET, "Duty"), calendar(berth(1), header="X-PUBLISHED-TTL:PT6H").encode())
+    world.hosts.breakwater.publish(Feed(HIDDEN, "Duty"), calendar(berth(1), header="X-PUBLISHED-TTL:PT6H").encode())
     world.put("tidewrack", "berths", berth(2))
     world.connect("tidewrack")
-    world.subscribe(SECRET)
+    world.subscribe(HIDDEN)
     world.bring(calendar(berth(3)), calendar="From a file")
     said = {c["name"]: (c["state"], c["flow"], c["owner"]) for c in client.get("/api/calendars").json()}
     assert said == {
@@ -48,16 +48,16 @@ def test_calendars_of_one_name_are_told_apart(world: World, client: TestClient) 
 
 
 def test_secrets_never_leave_but_on_request(world: World, client: TestClient) -> None:
-    world.hosts.breakwater.publish(Feed(SECRET, "Duty"), calendar(berth(1)).encode())
+    world.hosts.breakwater.publish(Feed(HIDDEN, "Duty"), calendar(berth(1)).encode())
     world.connect("tidewrack")
-    world.subscribe(SECRET)
+    world.subscribe(HIDDEN)
     for path in ("/api/accounts", "/api/calendars", "/api/route", "/api/jobs", "/api/change-sets"):
         text = client.get(path).text
-        assert SECRET not in text
+        assert HIDDEN not in text
         assert PASSWORD not in text
     remote = next(a["remotes"][0]["id"] for a in client.get("/api/accounts").json() if a["kind"] == "feed")
     shown = client.post(f"/api/remotes/{remote}/address")
-    assert shown.json()["address"].endswith(SECRET)
+    assert shown.json()["address"].endswith(HIDDEN)
     assert shown.headers["cache-control"] == "no-store"
 
 

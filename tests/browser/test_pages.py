@@ -36,11 +36,13 @@ def test_a_file_is_looked_into_taken_in_and_taken_back(page: Page, tmp_path: Pat
 
 def test_a_file_into_an_existing_calendar_says_what_is_here_already(page: Page, data: Path) -> None:
     page.goto("/connect")
-    page.get_by_label("Calendar files").set_input_files(data / "sample-files" / "workshop.ics")
-    expect(page.get_by_role("row", name=re.compile("Workshop"))).to_contain_text("80")
-    page.get_by_role("combobox", name="Calendar").select_option("Workshop")
-    expect(page.get_by_text("80 left out, here already")).to_be_visible()
-    expect(page.get_by_role("button", name=re.compile("in “Workshop”"))).to_be_disabled()
+    page.get_by_label("Calendar files").set_input_files(data / "sample-files" / "old-lab-diary.ics")
+    expect(page.get_by_role("row", name=re.compile("Old lab diary"))).to_contain_text("990")
+    choice = page.get_by_role("combobox", name="Calendar")
+    expect(choice).not_to_contain_text("Port calls")  # it can only be read
+    choice.select_option("Old lab diary (snapshot · writable here)")
+    expect(page.get_by_text("990 left out, here already")).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("in “Old lab diary”"))).to_be_disabled()
 
 
 def test_many_files_are_taken_in_as_one_batch_each_into_a_fresh_calendar(page: Page, tmp_path: Path) -> None:
@@ -55,7 +57,7 @@ def test_many_files_are_taken_in_as_one_batch_each_into_a_fresh_calendar(page: P
     counted(page, "Done: Import 4 files")
     page.goto("/connect")
     for name in ("Boat", "boat-1", "boat-2", "Mooring log"):
-        expect(page.get_by_role("region", name="Calendars")).to_contain_text(name)
+        expect(page.get_by_role("region", name="Only here")).to_contain_text(name)
 
 
 def test_a_file_that_is_none_is_refused_in_words(page: Page, tmp_path: Path) -> None:
@@ -165,7 +167,11 @@ def test_axe_finds_nothing_on_any_page(page: Page, theme: str) -> None:
     wrong = {}
     for path in (
         "/connect",
-        "/connect/11",
+        "/connect/3",
+        "/connect/add",
+        "/connect/catalogue",
+        "/connect/calendar/1",
+        "/connect/undecided",
         "/look",
         "/look?filter=nothingatall",
         "/mend",

@@ -29,7 +29,7 @@ def check_handed_on(path: Path) -> None:
     assert all(e["DTEND"].dt.year >= YEAR for e in events if "RRULE" not in e)
     zones = {str(z["TZID"]) for z in icalendar.Calendar.from_ical(path.read_bytes()).walk("VTIMEZONE")}
     assert zones == {"/tidewrack.example/20110401_1/Atlantic/Reykjavik"}
-    assert b"X-TIDEWRACK-COLOUR-INDEX:4\r\n" in path.read_bytes()
+    assert b"X-TIDEWRACK-SHIFT:NIGHT\r\n" in path.read_bytes()
 
 
 def find(page: Page, text: str) -> None:

@@ -48,6 +48,6 @@ def test_a_sync_token_brings_what_changed_and_an_expired_one_is_refused(world: W
 
 
 def test_a_wrong_password_does_not_get_in(world: World) -> None:
-    client = caldav.DAVClient(world.hosts.address("lantern"), username=OFFICE, password="guess")
+    client = caldav.DAVClient(world.hosts.address("lantern"), username=OFFICE, password=PASSWORD[::-1])
     with pytest.raises(AuthorizationError):
         client.principal()

@@ -36,7 +36,8 @@ def listed(app: AppDep) -> list[AccountOut]:
     """The accounts with every calendar they hold, switched on or left off."""
     with app.store.read() as connection:
         rows = connection.exec_driver_sql(
-            "SELECT id, kind, name, host, user, trouble, trouble_since FROM account WHERE NOT gone ORDER BY kind DESC, id"
+            "SELECT id, kind, name, host, user, trouble, trouble_since FROM account WHERE NOT gone"
+            " ORDER BY kind DESC, id"
         ).fetchall()
         held = [
             r for r in remotes.statements(connection) if r["calendar_id"] is None or r["live"] or not r["refreshed_at"]
@@ -69,7 +70,9 @@ def look(app: AppDep, wish: LookIn) -> LookOut:
         connected=accounts.connected_as(app.store, app.settings, found.address, wish.user), title=seen.title,
         links=[LinkOut(title=title, address=address) for title, address in found.links],
         calendars=[
-            FoundCalendar(name=c.name, owner="you" if c.owned else c.owner, may="writable" if c.writable else "read only")
+            FoundCalendar(
+                name=c.name, owner="you" if c.owned else c.owner, may="writable" if c.writable else "read only"
+            )
             for c in found.calendars
         ],
         coming=[ComingOut(day=f"{c.day:%Y-%m-%d %a}", time=c.time, title=c.title) for c in seen.coming],

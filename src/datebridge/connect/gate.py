@@ -3,7 +3,7 @@
 >>> Gate(["http://127.0.0.1:8141"]).pinned(httpx.URL("http://127.0.0.1:8141/dav/"))
 >>> Gate([]).pinned(httpx.URL("http://192.168.1.9/"))
 Traceback (most recent call last):
-datebridge.connect.errors.Unreachable: 192.168.1.9 is in a private network. Date Bridge goes there only if its settings allow it.
+datebridge.connect.errors.Unreachable: 192.168.1.9 is in a private network. Date Bridge goes there only if ...
 """
 
 from __future__ import annotations

@@ -62,8 +62,8 @@ class Absorber:
     """Compares fetched objects of one calendar with its entries in force."""
 
     def __init__(self, store: Store, remote: Remote, reason: str = "") -> None:
-        assert remote.id is not None
-        assert remote.calendar_id is not None
+        assert remote.id is not None  # noqa: S101
+        assert remote.calendar_id is not None  # noqa: S101
         self.store, self.reason = store, reason
         self.remote: int = remote.id
         self.calendar: int = remote.calendar_id

@@ -100,9 +100,10 @@ def add(
     if known := connected_as(store, settings, found.address, user):
         raise NotConnected(f"This is connected already, as “{known}”.")
     host = origin_of(found.address)
+    called = (publisher or urlsplit(host).hostname or "") if found.kind == "feed" else name.strip() or look.title
     with store.session() as session:
         account = Account(
-            kind=found.kind, name=(publisher or urlsplit(found.address).hostname or "") if found.kind == "feed" else name.strip() or look.title, host=host, user=user, created_at=now(),
+            kind=found.kind, name=called, host=host, user=user, created_at=now(),
             address_sealed=seal(settings, found.address), password_sealed=seal(settings, password),
         )  # fmt: skip
         if found.home is not None:
@@ -259,7 +260,8 @@ def disconnect(store: Store, account_id: int, keep: Keep) -> int:
     with store.write() as connection:
         set_id = _leave(connection, f"Disconnect {name}", rows, keep)
         connection.exec_driver_sql(
-            "UPDATE account SET gone = 1, address_sealed = x'', password_sealed = x'', user = '', trouble = '' WHERE id = ?",
+            "UPDATE account SET gone = 1, address_sealed = x'', password_sealed = x'', user = '', trouble = ''"
+            " WHERE id = ?",
             (account_id,),
         )
     return set_id

@@ -134,7 +134,7 @@ def _only_own(line: Line, row: Remote, store: Store) -> bool:
     """Whether everything that is there is in the very state that is known here."""
     with store.read() as connection:
         rows = connection.exec_driver_sql("SELECT href, etag FROM resource WHERE remote_id = ?", (row.id,))
-        known = {href: etag for href, etag in rows}
+        known = {row[0]: row[1] for row in rows}
     return line.server.etags(row.url) == known
 
 

@@ -127,8 +127,8 @@ class Carrier:
     def __init__(
         self, store: Store, settings: Settings, line: Line, row: Remote, context: JobContext | None = None
     ) -> None:
-        assert row.id is not None
-        assert row.calendar_id is not None
+        assert row.id is not None  # noqa: S101
+        assert row.calendar_id is not None  # noqa: S101
         self.store, self.settings, self.line, self.row, self.context = store, settings, line, row, context
         self.remote: int = row.id
         self.calendar: int = row.calendar_id
@@ -181,8 +181,8 @@ class Carrier:
         """The next units, marked as being sent before anything is."""
         with self.store.write() as connection:
             rows = connection.exec_driver_sql(
-                "SELECT c.uid, max(c.state = 'sending'), max(coalesce(json_extract(s.details, '$.tell'), 0)) FROM carriage c"
-                " JOIN change_set s ON s.id = c.set_id WHERE c.remote_id = ? AND c.kind = 'entry'"
+                "SELECT c.uid, max(c.state = 'sending'), max(coalesce(json_extract(s.details, '$.tell'), 0))"
+                " FROM carriage c JOIN change_set s ON s.id = c.set_id WHERE c.remote_id = ? AND c.kind = 'entry'"
                 f" AND c.state IN {PENDING} GROUP BY c.uid ORDER BY min(c.id) LIMIT {_CHUNK}",
                 (self.remote,),
             ).fetchall()

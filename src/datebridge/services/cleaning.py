@@ -26,8 +26,8 @@ def propose_deletion(store: Store, ledger: Ledger, selection: Selection, reason:
         add_deletions(connection, set_id, ids, "Chosen for deletion.")
         if hold_what_can_only_be_read(connection, set_id) == len(ids):
             raise CannotApply(
-                "These entries are in calendars that can only be read, so they cannot be deleted. Copy them to a calendar"
-                " you may write, or switch the calendar off in Connect."
+                "These entries are in calendars that can only be read, so they cannot be deleted. Copy them to a"
+                " calendar you may write, or switch the calendar off in Connect."
             )
         close_set(connection, set_id)
         name_after_calendar(connection, set_id, f"Delete {len(ids):,}")

@@ -207,7 +207,8 @@ class _Copy:
             row[0]: row[1]
             for row in self.connection.exec_driver_sql(
                 "SELECT e.uid, k.name FROM entry e JOIN calendar k ON k.id = e.calendar_id JOIN remote r"
-                " ON r.calendar_id = k.id WHERE r.account_id = ? AND r.owned AND k.id <> ? AND e.listed AND e.uid <> ''",
+                " ON r.calendar_id = k.id WHERE r.account_id = ? AND r.owned AND k.id <> ? AND e.listed"
+                " AND e.uid <> ''",
                 (account, calendar),
             )
         }

@@ -43,7 +43,8 @@ class _Comparison:
         with store.read() as connection:
             self.zones = zones_of(connection, calendar)
             for i, component, uid, recurrence_id, digest in connection.exec_driver_sql(
-                "SELECT id, component, uid, recurrence_id, digest FROM entry WHERE calendar_id = ? AND listed ORDER BY id",
+                "SELECT id, component, uid, recurrence_id, digest FROM entry WHERE calendar_id = ? AND listed"
+                " ORDER BY id",
                 (calendar,),
             ):
                 key = (component, uid, recurrence_id) if uid else (component, "", digest.hex())
@@ -98,8 +99,8 @@ def refresh_feed(
     Raises:
         Unreachable: if the feed does not answer, or not with a calendar.
     """
-    assert row.id is not None
-    assert row.calendar_id is not None
+    assert row.id is not None  # noqa: S101
+    assert row.calendar_id is not None  # noqa: S101
     got = fetch(line.web, line.address, row.etag, row.modified)
     if got.moved:
         with store.write() as connection:

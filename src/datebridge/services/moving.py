@@ -9,18 +9,19 @@ from sqlalchemy import Connection
 from datebridge.core.scheduling import told
 from datebridge.store.database import Store
 from datebridge.store.logbook import Proposal, StoredChange, add_changes, apply_within, close_set, open_set
-from datebridge.store.remotes import OPEN
+from datebridge.store.remotes import OPEN, PENDING
 
 #: Entries copied by a batch that still stand at their source, with how their copy fares: `arrived` is true once
 #: nothing about it waits and the server's state has been read back.
 _COPIED = (
     "SELECT c.source_id, e.calendar_id, e.uid, e.recurrence_id,"
     f" NOT EXISTS (SELECT 1 FROM carriage g WHERE g.remote_id = r.id AND g.uid = c.uid AND g.state IN {OPEN})"
-    " AND (r.id IS NULL OR EXISTS (SELECT 1 FROM resource o WHERE o.remote_id = r.id AND o.uid = c.uid AND o.etag <> ''))"
+    " AND (r.id IS NULL OR EXISTS"
+    "  (SELECT 1 FROM resource o WHERE o.remote_id = r.id AND o.uid = c.uid AND o.etag <> ''))"
     " AND EXISTS (SELECT 1 FROM entry t WHERE t.calendar_id = c.calendar_id AND t.uid = c.uid"
     "  AND t.recurrence_id = c.recurrence_id) AS arrived,"
-    " (SELECT count(*) FROM carriage g WHERE g.remote_id = r.id AND g.uid = c.uid AND g.state IN ('waiting', 'sending'))"
-    " AS waiting FROM change c JOIN entry e ON e.id = c.source_id LEFT JOIN remote r ON r.calendar_id = c.calendar_id"
+    f" (SELECT count(*) FROM carriage g WHERE g.remote_id = r.id AND g.uid = c.uid AND g.state IN {PENDING}) AS waiting"
+    " FROM change c JOIN entry e ON e.id = c.source_id LEFT JOIN remote r ON r.calendar_id = c.calendar_id"
     " WHERE c.set_id = ? AND NOT c.held AND c.source_id IS NOT NULL"
 )
 

@@ -88,8 +88,8 @@ def refresh(
     with store.session() as session:
         fresh = session.get(Remote, remote_id)
         account = session.get(Account, row.account_id)
-        assert fresh is not None
-        assert account is not None
+        assert fresh is not None  # noqa: S101
+        assert account is not None  # noqa: S101
         usual = settings.feed_every if line.account.kind == "feed" else settings.refresh_every
         fresh.refreshed_at, fresh.outcome = now(), outcome
         fresh.next_at = now() + max(fresh.every or usual, fresh.published_every)
@@ -119,8 +119,8 @@ class _Refresh:
     """The refresh of one calendar on a server."""
 
     def __init__(self, store: Store, line: Line, row: Remote, report: Report | None) -> None:
-        assert row.id is not None
-        assert row.calendar_id is not None
+        assert row.id is not None  # noqa: S101
+        assert row.calendar_id is not None  # noqa: S101
         self.store, self.line, self.row, self.report = store, line, row, report
         self.server = line.server
         self.remote: int = row.id

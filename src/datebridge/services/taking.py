@@ -219,7 +219,8 @@ def _demand_writable(connection: Connection, calendar: int) -> bool:
         CannotApply: if it can only be read.
     """
     name, writable, on_server = connection.exec_driver_sql(
-        "SELECT k.name, k.writable, EXISTS (SELECT 1 FROM remote r WHERE r.calendar_id = k.id) FROM calendar k WHERE k.id = ?",
+        "SELECT k.name, k.writable, EXISTS (SELECT 1 FROM remote r WHERE r.calendar_id = k.id) FROM calendar k"
+        " WHERE k.id = ?",
         (calendar,),
     ).one()
     if not writable:

@@ -23,7 +23,8 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 from starlette.types import ASGIApp
 
-from datebridge.standins.calendars import LANTERN, TIDEWRACK, CalendarServer, Traits
+from datebridge.standins.answers import Traits
+from datebridge.standins.calendars import LANTERN, TIDEWRACK, CalendarServer
 from datebridge.standins.faults import Faulty, Switches
 from datebridge.standins.feeds import FeedHost
 from datebridge.standins.mail import MailDrop, mail_app

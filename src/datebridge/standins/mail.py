@@ -30,7 +30,8 @@ class MailDrop:
         self, server: str, method: str, sender: str, recipient: str, subject: str, uid: str, body: str
     ) -> None:  # fmt: skip
         self._db.execute(
-            "INSERT INTO mail (at, server, method, sender, recipient, subject, uid, body) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO mail (at, server, method, sender, recipient, subject, uid, body)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
             (int(time.time()), server, method, sender, recipient, subject, uid, body),
         )
 
@@ -50,9 +51,9 @@ def mail_app(drop: MailDrop) -> Starlette:
 
     def listing(_: Request) -> Response:
         rows = "".join(
-            f"<tr><td>{time.strftime('%Y-%m-%d %H:%M', time.localtime(int(str(m['at']))))}<td>{html.escape(str(m['server']))}"
-            f"<td>{html.escape(str(m['method']))}<td>{html.escape(str(m['sender']))}<td>{html.escape(str(m['recipient']))}"
-            f'<td><a href="/{m["id"]}">{html.escape(str(m["subject"]))}</a>'
+            f"<tr><td>{time.strftime('%Y-%m-%d %H:%M', time.localtime(int(str(m['at']))))}"
+            + "".join(f"<td>{html.escape(str(m[key]))}" for key in ("server", "method", "sender", "recipient"))
+            + f'<td><a href="/{m["id"]}">{html.escape(str(m["subject"]))}</a>'
             for m in drop.messages()
         )
         table = f"<table><tr><th>When<th>Server<th>What<th>From<th>To<th>About{rows}</table>"

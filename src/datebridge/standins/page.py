@@ -6,7 +6,8 @@ import html
 
 _STYLE = (
     "body{font:15px/1.5 sans-serif;margin:2rem auto;max-width:70rem;padding:0 1rem;color:#14263a;background:#f5f1e6}"
-    "table{border-collapse:collapse;width:100%}td,th{border-bottom:1px solid #d3cab2;padding:.3rem .6rem;text-align:left}"
+    "table{border-collapse:collapse;width:100%}"
+    "td,th{border-bottom:1px solid #d3cab2;padding:.3rem .6rem;text-align:left}"
     "button{padding:.2rem .8rem}pre{background:#fcfaf3;padding:1rem;overflow:auto}"
 )
 

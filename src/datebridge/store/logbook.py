@@ -14,7 +14,8 @@ from datebridge.store.database import Store, now
 from datebridge.store.versions import INDEX, INDEX_COLUMNS, chunks, text_of
 
 _CHANGE = (
-    "INSERT INTO change (set_id, position, calendar_id, uid, recurrence_id, before_id, after_id, reason, held, source_id)"
+    "INSERT INTO change (set_id, position, calendar_id, uid, recurrence_id, before_id, after_id, reason, held,"
+    " source_id)"
     " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
 )
 

@@ -1,4 +1,4 @@
-"""Calendars that live elsewhere: their objects as last seen, what waits to be carried, what every one says of itself."""
+"""Calendars that live elsewhere: their objects as last seen, what waits to be carried, where they live."""
 
 from __future__ import annotations
 

@@ -46,7 +46,8 @@ def _demand_undoable(connection: Connection, set_id: int, kind: str) -> None:
     if kind == "subscribe":
         raise CannotApply("This is how the calendar came here. Switch the calendar off in Connect instead.")
     readable = connection.exec_driver_sql(
-        "SELECT k.name FROM change c JOIN calendar k ON k.id = c.calendar_id WHERE c.set_id = ? AND NOT k.writable LIMIT 1",
+        "SELECT k.name FROM change c JOIN calendar k ON k.id = c.calendar_id WHERE c.set_id = ? AND NOT k.writable"
+        " LIMIT 1",
         (set_id,),
     ).scalar()
     if readable is not None:

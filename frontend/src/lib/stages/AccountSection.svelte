@@ -12,7 +12,8 @@
   import { count, counted, moment } from '$lib/words';
 
   /** An account on a server: its calendars, those switched on with all they say, those left off visible as such. */
-  const { account, calendars }: { account: Account; calendars: Map<number, Calendar> } = $props();
+  type Props = { account: Account; calendars: Map<number, Calendar>; onhandon: (calendar: Calendar) => void };
+  const { account, calendars, onhandon }: Props = $props();
 
   const queries = useQueryClient();
   const on = $derived(account.remotes.filter((remote) => remote.on));
@@ -73,13 +74,7 @@
     {#each on as remote (remote.id)}
       {@const calendar = calendars.get(remote.calendar_id ?? 0)}
       {#if calendar}
-        <CalendarRow {calendar}>
-          {#snippet actions()}
-            <Action href="/connect/calendar/{calendar.id}" hint="All about {calendar.name}, and what can be set"
-              >About…</Action
-            >
-          {/snippet}
-        </CalendarRow>
+        <CalendarRow {calendar} {onhandon} />
       {:else}
         <li class="text-soft flex h-12 items-center text-[13px]">{remote.name} is being fetched.</li>
       {/if}

@@ -17,12 +17,13 @@
   const here = $derived((calendars.data ?? []).filter((calendar) => !calendar.live));
   let handing = $state<Calendar | null>(null);
   let making = $state(false);
+  const onhandon = (calendar: Calendar) => (handing = calendar);
 </script>
 
 {#if calendars.isError}<p class="text-removed py-2">{calendars.error.message}</p>{/if}
 {#if accounts.isError}<p class="text-removed py-2">{accounts.error.message}</p>{/if}
 
-{#each servers as account (account.id)}<AccountSection {account} calendars={byId} />{/each}
+{#each servers as account (account.id)}<AccountSection {account} calendars={byId} {onhandon} />{/each}
 
 {#if feeds.length}
   <section class="mb-6" aria-labelledby="feeds-head">
@@ -32,13 +33,7 @@
     </div>
     <ul class="ruled">
       {#each feeds as calendar (calendar.id)}
-        <CalendarRow {calendar}>
-          {#snippet actions()}
-            <Action href="/connect/calendar/{calendar.id}" hint="All about {calendar.name}, and what can be set"
-              >About…</Action
-            >
-          {/snippet}
-        </CalendarRow>
+        <CalendarRow {calendar} {onhandon} />
       {/each}
     </ul>
   </section>
@@ -55,11 +50,7 @@
   {/if}
   <ul class="ruled">
     {#each here as calendar (calendar.id)}
-      <CalendarRow {calendar}>
-        {#snippet actions()}
-          <Action onclick={() => (handing = calendar)} hint="Hand on {calendar.name} as a file">Hand on…</Action>
-        {/snippet}
-      </CalendarRow>
+      <CalendarRow {calendar} {onhandon} />
     {/each}
   </ul>
 </section>

@@ -1,12 +1,11 @@
 <script lang="ts">
-  import type { Snippet } from 'svelte';
   import Action from '$lib/parts/Action.svelte';
   import Swatch from '$lib/parts/Swatch.svelte';
   import type { Calendar } from '$lib/api/client';
   import { count, counted, lately, moment } from '$lib/words';
 
   /** A calendar with what it says about itself, in words. */
-  const { calendar, actions }: { calendar: Calendar; actions?: Snippet } = $props();
+  const { calendar, onhandon }: { calendar: Calendar; onhandon: (calendar: Calendar) => void } = $props();
 </script>
 
 <li class="calendar grid min-h-12 items-center gap-x-4 py-1 text-[13px]">
@@ -65,12 +64,14 @@
     <Action href="/look?filter={encodeURIComponent(calendar.term)}" hint="Show {calendar.label} in the table"
       >Show</Action
     >
-    {@render actions?.()}
+    <Action onclick={() => onhandon(calendar)} hint="Hand on {calendar.label} as a file">Hand on…</Action>
+    <Action href="/connect/calendar/{calendar.id}" hint="All about {calendar.label}, and what can be set">About…</Action
+    >
   </div>
 </li>
 
 <style>
   :global(.calendar) {
-    grid-template-columns: minmax(0, 1.2fr) minmax(0, 1.5fr) 210px 104px 190px;
+    grid-template-columns: minmax(0, 1.2fr) minmax(0, 1.5fr) 200px 96px 262px;
   }
 </style>

@@ -1,0 +1,156 @@
+"""The road to other systems, as the README walks it: an account, its calendars, a deletion and a copy that arrive."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import httpx
+import pytest
+from playwright.sync_api import Page, expect
+
+from datebridge.demo.scenario import OFFICE
+from datebridge.demo.world import PASSWORD
+from tests.browser.test_walk import counted, find
+from tests.conftest import calendar, event, wait_until
+
+pytestmark = pytest.mark.browser
+
+
+def objects(standins: dict[str, str], server: str, slug: str, person: str = OFFICE) -> int:
+    """How many entries a server holds in a calendar, asked of the server itself."""
+    answer = httpx.request(
+        "PROPFIND", f"{standins[server]}/dav/calendars/{person}/{slug}/", auth=(person, PASSWORD), headers={"Depth": "1"}
+    )  # fmt: skip
+    return answer.text.count("getetag>") // 2 if answer.status_code == 207 else -1
+
+
+def test_an_account_is_added_a_calendar_switched_on_cleaned_copied_and_nobody_is_told(
+    page: Page, standins: dict[str, str]
+) -> None:
+    page.goto("/connect")
+    expect(page.get_by_role("region", name="Tidewrack")).to_contain_text("Vessel berths")
+    # The director's account: its password is asked for, and its calendars stay off until they are switched on
+    page.keyboard.press("/")
+    page.keyboard.type(standins["tidewrack"])
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("asks for a user name and a password")).to_be_visible()
+    page.get_by_label("User name").fill("director")
+    page.get_by_label("Password").fill("guess")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("does not accept this user name and password")
+    page.get_by_label("Password").fill(PASSWORD)
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("It holds 1 calendar for Ruth Kittow")).to_be_visible()
+    page.get_by_role("button", name="Connect, with all 1 calendars left off").click()
+    account = page.get_by_role("region", name="Ruth Kittow")
+    row = account.get_by_role("listitem").filter(has_text="Station notices")
+    expect(row).to_contain_text("left off")
+    expect(row).to_contain_text("30 entries")
+    row.get_by_role("button", name="Switch on").click()
+    expect(row).to_contain_text("both ways with Ruth Kittow")
+    # Wrong entries are deleted here, and are gone there
+    page.keyboard.press("2")
+    find(page, 'account:"Ruth Kittow" drill')
+    counted(page, "6 entries")
+    page.keyboard.press("Control+a")
+    page.keyboard.press("Delete")
+    page.get_by_role("button", name="Delete 6 entries from “Station notices”").press("Enter")
+    counted(page, "Done: Delete 6 events")
+    wait_until(lambda: objects(standins, "tidewrack", "notices", "director") == 24)
+    # Several hundred are copied to the new server
+    page.keyboard.press("2")
+    find(page, 'calendar:"Instrument bookings" after:2025')
+    counted(page, "entries")
+    page.keyboard.press("Control+a")
+    page.keyboard.press("c")
+    page.get_by_label("To", exact=True).select_option("a new calendar on Lantern")
+    page.get_by_label("Called").fill("Lab bookings")
+    page.get_by_role("button", name="Look at copying to a new Lab bookings on Lantern").click()
+    heading = page.get_by_role("heading", name=re.compile(r"Copy [\d,]+ entries to Lab bookings \(Lantern\)"))
+    expect(heading).to_be_visible()
+    number = int(re.sub(r"\D", "", heading.inner_text().partition("entries")[0]))
+    assert number > 400
+    expect(page.get_by_text(re.compile("entries have attendees; nobody will be told"))).to_be_visible()
+    page.keyboard.press("a")
+    counted(page, "Done: Copy")
+    wait_until(lambda: objects(standins, "lantern", "lab-bookings") == number)
+    page.goto("/connect")
+    copied = page.get_by_role("region", name="Lantern").get_by_role("listitem").filter(has_text="Lab bookings")
+    expect(copied).to_contain_text(f"{number:,} entries")
+    assert "The drop is empty" in httpx.get(standins["mail"]).text
+
+
+def test_a_change_that_met_another_is_decided_field_by_field(
+    page: Page, standins: dict[str, str], tmp_path: Path
+) -> None:
+    page.goto("/look?filter=calendar:%22Harbour%20office%22%20what:%22part%201%22")
+    counted(page, "4 entries")
+    page.get_by_role("row").nth(1).dblclick()
+    source = page.get_by_role("list", name="Source text")
+    lines = [re.sub(r"^\d+\s*", "", line) for line in source.get_by_role("listitem").all_inner_texts()]
+    text = "\n".join(lines).replace("LOCATION:Chart room", "LOCATION:Library\nSEQUENCE:5")
+    path = tmp_path / "moved.ics"
+    path.write_text(calendar(text))
+    httpx.post(f"{standins['lantern']}/-/faults", json=[{"kind": "meddle", "method": "PUT"}]).raise_for_status()
+    page.goto("/connect")
+    page.get_by_label("Calendar files").set_input_files(path)
+    page.get_by_role("combobox", name="Calendar").select_option("Harbour office (live 15 min · writable)")
+    page.get_by_role("button", name="change 1 in “Harbour office”").click()
+    page.goto("/connect")
+    page.get_by_role("link", name="Look at them and decide").click()
+    page.get_by_role("link", name="Both sides").click()
+    expect(page.get_by_role("group", name="Title")).to_contain_text("edited elsewhere")
+    page.get_by_role("group", name="Place").get_by_label("Library").check()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Make it field by field").click()
+    counted(page, "Made from both sides")
+    page.goto("/look?filter=edited%20elsewhere")
+    counted(page, "1 entry")
+    expect(page.get_by_role("row").nth(1)).to_contain_text("Library")
+
+
+def test_a_feed_is_looked_at_before_it_is_subscribed_to_and_its_address_is_hidden(page: Page) -> None:
+    page.goto("/connect/catalogue")
+    page.get_by_role("button", name="Ferries").click()
+    page.get_by_role("button", name="Look at it").click()
+    expect(page.get_by_role("heading", name="The coming three months")).to_be_visible()
+    expect(page.get_by_text("Ferry Skerrow Maid").first).to_be_visible()
+    assert "ferry" not in page.url
+    page.get_by_role("button", name="Subscribe to Ferry times").click()
+    row = page.get_by_role("region", name="Feeds").get_by_role("listitem").filter(has_text="Ferry times")
+    expect(row).to_contain_text("live 12 h · read only")
+    expect(row).to_contain_text("from Breakwater only")
+    row.get_by_role("link", name="Ferry times").click()
+    expect(page.get_by_text("hidden: it may work like a password")).to_be_visible()
+    page.get_by_role("button", name="Show the address").click()
+    expect(page.get_by_text("/feeds/ferry.ics")).to_be_visible()
+    page.get_by_role("button", name="Switch off").click()
+    page.get_by_role("radio", name=re.compile("Nothing")).check()
+    page.get_by_role("button", name="Switch off Ferry times, keep nothing").click()
+    counted(page, "Nothing was deleted where it lives")
+    expect(row).to_have_count(0)
+
+
+def test_a_message_dropped_anywhere_is_shown_first(page: Page) -> None:
+    page.goto("/logbook")
+    mail = (
+        "From: ida.moe@skerrow.example\nSubject: Kelp walk\nMIME-Version: 1.0\n"
+        "Content-Type: text/calendar; charset=utf-8; method=REQUEST\n\n"
+        + calendar(event("kelp@skerrow.example", "Kelp walk"), header="METHOD:REQUEST")
+    )
+    page.get_by_role("list", name="Batches").wait_for()
+    page.evaluate(
+        """(text) => {
+            const data = new DataTransfer();
+            data.items.add(new File([text], 'kelp.eml', { type: 'message/rfc822' }));
+            const target = document.querySelector('main');
+            for (const type of ['dragover', 'drop'])
+                target.dispatchEvent(new DragEvent(type, { dataTransfer: data, bubbles: true, cancelable: true }));
+        }""",
+        mail,
+    )
+    expect(page.get_by_role("heading", name="Kelp walk.ics")).to_be_visible()
+    expect(page.get_by_text("None of these entries is here yet")).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Add 1 in a fresh calendar")).click()
+    counted(page, "1 entry")
