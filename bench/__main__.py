@@ -20,7 +20,7 @@ import icalendar
 from rich.console import Console
 from rich.table import Table
 
-from bench import generate, importing, pages
+from bench import connecting, generate, importing, pages
 from bench.importing import fresh, take_in
 from datebridge.services import cleaning, handing
 from datebridge.store.ledger import Ledger, Selection
@@ -58,6 +58,13 @@ class Results:
             factor >= hold,
             factor >= aim,
         )
+
+    def rate(self, what: str, ours: float, theirs: float, hold: float, aim: float) -> None:
+        factor = ours / theirs
+        self._row(
+            what, f"{ours:,.0f} entries/s", f"{theirs:,.0f}/s, bare PUTs", f"{factor:.2f}×", f"{hold:g}×", f"{aim:g}×",
+            factor >= hold, factor >= aim,
+        )  # fmt: skip
 
     def limit(self, what: str, value: float, unit: str, hold: float, aim: float, note: str = "") -> None:
         shown = f"{value:.3g} {unit}"
@@ -136,6 +143,20 @@ def large_import(results: Results, folder: Path) -> None:
     )
 
 
+def talking_to_servers(results: Results, folder: Path) -> None:
+    got = connecting.measure(folder)
+    bare = connecting.MANY / got.bare
+    for what, seconds, asked in (
+        ("first pull of 10,000 entries", got.pull, got.pull_requests),
+        ("copying 10,000 to the other server, read back", got.copy, got.copy_requests),
+    ):
+        rate = connecting.MANY / seconds
+        results.rate(f"{what}: {asked:,} requests", rate, bare, 0.7, 1)
+    results.limit("refresh without changes, requests a calendar", got.unchanged_requests, "", 2, 1)
+    note = f"{got.ten_of_few * 1000:.0f} ms where they are all there is"
+    results.limit("refresh with ten changes among 10,000", got.ten_of_many / got.ten_of_few, "×", 2, 1.3, note)
+
+
 def first_screen(results: Results, folder: Path) -> None:
     web = Path(__file__).parents[1] / "src/datebridge/web"
     seconds, scripts = pages.first_screen(folder / "hundred")
@@ -149,7 +170,7 @@ def main() -> int:
     console = Console(width=int(os.environ.get("COLUMNS", "150")))
     folder = Path(tempfile.mkdtemp(prefix="date-bridge-bench-"))
     try:
-        for part in (reading_and_writing, ledger_and_changes, large_import, first_screen):
+        for part in (reading_and_writing, ledger_and_changes, large_import, talking_to_servers, first_screen):
             console.print(f"… {part.__name__.replace('_', ' ')}")
             part(results, folder)
     finally:

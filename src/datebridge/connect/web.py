@@ -64,6 +64,12 @@ class Web:
             transport=GuardedTransport(gate, connections), timeout=httpx.Timeout(timeout, connect=10),
             headers={"User-Agent": f"DateBridge/{__version__}"}, trust_env=False,
         )  # fmt: skip
+        self._retrying = Retrying(
+            retry=retry_if_exception(lambda e: isinstance(e, Unreachable) and e.passing and e.trouble != "name"),
+            stop=stop_after_delay(patience),
+            wait=_pause,
+            reraise=True,
+        )
         self._held = threading.Lock()
         self._not_before = 0.0
         self.sent = 0
@@ -90,25 +96,22 @@ class Web:
         Raises:
             Unreachable: if there is no answer, or none that is of use.
         """
-        retrying = Retrying(
-            retry=retry_if_exception(lambda e: isinstance(e, Unreachable) and e.passing and e.trouble != "name"),
-            stop=stop_after_delay(self.patience),
-            wait=_pause,
-            reraise=True,
-        )
-        return retrying(self._follow, method, url, body, dict(headers or {}))
+        if not self.patience:
+            return self._follow(method, url, body, dict(headers or {}))
+        return self._retrying(self._follow, method, url, body, dict(headers or {}))
 
     def _follow(self, method: str, url: str, body: bytes, headers: dict[str, str]) -> Answer:
         """Follow redirects, each checked like the first; names and passwords go only to the origin they are for."""
-        moved, first = "", httpx.URL(url)
+        at = first = httpx.URL(url)
+        moved = ""
         for hop in range(_REDIRECTS + 1):
-            at = httpx.URL(url)
             same = (at.scheme, at.host, at.port) == (first.scheme, first.host, first.port)
             answer = self._once(method, at, body, headers, self._auth if same else None)
             location = answer.headers.get("location")
             if answer.status not in (301, 302, 303, 307, 308) or not location or method not in _SAFE:
                 return Answer(answer.status, answer.headers, answer.body, url, moved)
-            url = str(at.join(location))
+            at = at.join(location)
+            url = str(at)
             permanent = answer.status in (301, 308) and (hop == 0 or bool(moved))
             moved = url if permanent else ""
         raise Unreachable("answer", f"{first.host} sends one on and on, without end.")

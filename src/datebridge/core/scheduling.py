@@ -24,6 +24,8 @@ def silenced(text: str) -> str:
     Entries without attendees come back as they are. On attendees it binds the organiser's server, on the
     organiser the attendee's.
     """
+    if "\nATTENDEE" not in text and "\nattendee" not in text.lower():
+        return text
     component = Component(text)
     people = {index for index, line in component.properties() if line.name in _PEOPLE}
     if not component.first("ATTENDEE"):

@@ -3,13 +3,9 @@
 from __future__ import annotations
 
 import json
-import multiprocessing
-import os
 import shutil
-import signal
-import time
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
+from contextlib import AbstractContextManager
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
@@ -20,8 +16,8 @@ from datebridge.services import accounts, applying, receiving, taking, worker
 from datebridge.services.connecting import remotes_of
 from datebridge.services.taking import Decision
 from datebridge.settings import Settings
-from datebridge.standins.calendars import LANTERN, TIDEWRACK
-from datebridge.standins.hosts import Hosts, running
+from datebridge.standins.calendars import TIDEWRACK
+from datebridge.standins.hosts import Hosts, apart, running
 from datebridge.store.database import Store
 
 #: The old server as people know it: slow, and soon out of breath.
@@ -108,33 +104,6 @@ def _bring(store: Store, settings: Settings, file: SampleFile) -> None:
     worker.drain(store, settings)
 
 
-@contextmanager
-def standins(settings: Settings) -> Iterator[dict[str, str]]:
+def standins(settings: Settings) -> AbstractContextManager[dict[str, str]]:
     """The stand-ins of a prepared demo in a process of their own; gives their addresses."""
-    context = multiprocessing.get_context("spawn")
-    here, there = context.Pipe()
-    process = context.Process(
-        target=_serve, args=(str(standins_folder(settings)), os.getpid(), there), name="stand-ins", daemon=True
-    )
-    process.start()
-    there.close()
-    try:
-        said = here.recv()
-        if isinstance(said, str):
-            raise OSError(said)
-        yield said
-    finally:
-        process.terminate()
-        process.join(5)
-
-
-def _serve(folder: str, parent: int, pipe: object) -> None:
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the application ends it
-    send = pipe.send  # type: ignore[attr-defined]
-    try:
-        with running(Path(folder), tidewrack=OLD, lantern=LANTERN) as hosts:
-            send(hosts.addresses)
-            while os.getppid() == parent:
-                time.sleep(0.5)
-    except Exception as error:
-        send(str(error))
+    return apart(standins_folder(settings), tidewrack=OLD)

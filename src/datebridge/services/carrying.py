@@ -8,8 +8,8 @@ end is not known it is *sending*, and a refusal to overwrite what turns out to b
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterable, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from hashlib import blake2b
 from typing import Any
@@ -44,7 +44,7 @@ from datebridge.store.remotes import (
 from datebridge.store.tables import Remote
 from datebridge.store.versions import bound, chunks, text_of
 
-_CHUNK = 96
+_CHUNK = 256
 _SAFE = re.compile(r"[A-Za-z0-9._@-]{1,120}\Z")
 #: Refusals named by their precondition (RFC 4791 §5.3.2.1, RFC 4331), in plain words.
 _REASONS = {
@@ -63,7 +63,10 @@ _REASONS = {
 
 @dataclass(frozen=True, slots=True)
 class Unit:
-    """One UID to be carried: its entries as they are here, and the object as last seen there."""
+    """One UID to be carried: its entries as they are here, and the object as last seen there.
+
+    `last` is the newest carriage it answers for: what is applied while it is under way waits for its turn.
+    """
 
     uid: str
     texts: tuple[str, ...]
@@ -71,6 +74,7 @@ class Unit:
     known: Known | None
     tell: bool
     begun: bool
+    last: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,6 +138,7 @@ class Carrier:
         self.calendar: int = row.calendar_id
         self.server: CalDavServer = line.server
         self.counts: dict[str, int] = {}
+        self._last = 0
 
     def run(self) -> dict[str, int]:
         """Carry everything; returns how many units ended in which state.
@@ -147,9 +152,11 @@ class Carrier:
         self.row = remote(self.store, self.remote)
         done = 0
         with ThreadPoolExecutor(max_workers=self.line.web.connections) as pool:
-            while units := self._begin():
+            sent = self._submit(pool, self._begin())
+            while sent:
+                ahead = self._submit(pool, self._begin())  # so that no connection waits for the book-keeping
                 outcomes, trouble = [], None
-                for future in [pool.submit(self._send, unit) for unit in units]:
+                for future in sent:
                     try:
                         outcomes.append(future.result())
                     except Unreachable as error:
@@ -157,9 +164,14 @@ class Carrier:
                 self._record(outcomes)
                 done += len(outcomes)
                 if trouble is not None:
+                    self._record(_finished(ahead))
                     raise trouble
                 self._report(done)
+                sent = ahead
         return self.counts
+
+    def _submit(self, pool: ThreadPoolExecutor, units: list[Unit]) -> list[Future[Outcome]]:
+        return [pool.submit(self._send, unit) for unit in units]
 
     def unread(self) -> bool:
         with self.store.read() as connection:
@@ -181,13 +193,15 @@ class Carrier:
         """The next units, marked as being sent before anything is."""
         with self.store.write() as connection:
             rows = connection.exec_driver_sql(
-                "SELECT c.uid, max(c.state = 'sending'), max(coalesce(json_extract(s.details, '$.tell'), 0))"
+                "SELECT c.uid, max(c.state = 'sending'), max(coalesce(json_extract(s.details, '$.tell'), 0)),"
+                " max(c.id), min(c.id)"
                 " FROM carriage c JOIN change_set s ON s.id = c.set_id WHERE c.remote_id = ? AND c.kind = 'entry'"
-                f" AND c.state IN {PENDING} GROUP BY c.uid ORDER BY min(c.id) LIMIT {_CHUNK}",
-                (self.remote,),
+                f" AND c.state IN {PENDING} GROUP BY c.uid HAVING min(c.id) > ? ORDER BY min(c.id) LIMIT {_CHUNK}",
+                (self.remote, self._last),
             ).fetchall()
             uids = [row[0] for row in rows]
-            self._set(connection, uids, "sending", "")
+            self._last = rows[-1][4] if rows else self._last
+            self._set(connection, ((row[0], row[3]) for row in rows), "sending")
             here = in_force(connection, self.calendar, uids)
             known = known_by_uid(connection, self.remote, uids)
             self.zones = zones_of(connection, self.calendar)
@@ -202,8 +216,8 @@ class Carrier:
                 )
         return [
             Unit(uid, tuple(texts[e.id] for e in here.get(uid, [])), tuple(e.id for e in here.get(uid, [])),
-                 known.get(uid), bool(tell), bool(begun))
-            for uid, begun, tell in rows
+                 known.get(uid), bool(tell), bool(begun), last)
+            for uid, begun, tell, last, _ in rows
         ]  # fmt: skip
 
     # ---- one request -----------------------------------------------------------------------------
@@ -294,37 +308,39 @@ class Carrier:
             )  # fmt: skip
             for outcome in outcomes:
                 self.counts[outcome.state] = self.counts.get(outcome.state, 0) + 1
-            carried = [o.unit.uid for o in outcomes if o.state == "carried"]
-            self._set(connection, carried, "carried", "")
-            for chunk in chunks(carried):
-                connection.exec_driver_sql(
-                    "UPDATE carriage SET state = 'dropped', message = 'A later batch was carried.' WHERE remote_id = ?"
-                    " AND kind = 'entry' AND state IN ('refused', 'collided')"
-                    f" AND uid IN ({bound(len(chunk))})",
-                    (self.remote, *chunk),
-                )
+            carried = [o.unit for o in outcomes if o.state == "carried"]
+            self._set(connection, ((unit.uid, unit.last) for unit in carried), "carried")
+            self._settle(connection, [unit.uid for unit in carried])
             for o in outcomes:
                 if o.state != "carried":
                     connection.exec_driver_sql(
                         "UPDATE carriage SET state = ?, message = ?, theirs = ?, theirs_etag = ? WHERE remote_id = ?"
                         " AND kind = 'entry' AND uid = ? AND state = 'sending'",
-                        (
-                            o.state,
-                            o.message,
-                            o.theirs,
-                            o.etag if o.state == "collided" else "",
-                            self.remote,
-                            o.unit.uid,
-                        ),
+                        (o.state, o.message, o.theirs, o.etag if o.theirs else "", self.remote, o.unit.uid),
                     )
 
-    def _set(self, connection: Connection, uids: list[str], state: str, message: str) -> None:
+    def _set(self, connection: Connection, units: Iterable[tuple[str, int]], state: str) -> None:
+        rows = [(state, self.remote, uid, last) for uid, last in units]
+        if rows:
+            connection.exec_driver_sql(
+                "UPDATE carriage SET state = ?, message = '' WHERE remote_id = ? AND kind = 'entry' AND uid = ?"
+                f" AND id <= ? AND state IN {PENDING}",
+                rows,
+            )
+
+    def _settle(self, connection: Connection, uids: list[str]) -> None:
+        """What waited for a decision about an entry is past deciding once a later batch has been carried."""
         for chunk in chunks(uids):
             connection.exec_driver_sql(
-                f"UPDATE carriage SET state = ?, message = ? WHERE remote_id = ? AND kind = 'entry'"
-                f" AND state IN {PENDING} AND uid IN ({bound(len(chunk))})",
-                (state, message, self.remote, *chunk),
+                "UPDATE carriage SET state = 'dropped', message = 'A later batch was carried.' WHERE remote_id = ?"
+                f" AND kind = 'entry' AND state IN ('refused', 'collided') AND uid IN ({bound(len(chunk))})",
+                (self.remote, *chunk),
             )
+
+
+def _finished(futures: list[Future[Outcome]]) -> list[Outcome]:
+    """What did end of requests that were under way when another failed."""
+    return [future.result() for future in futures if future.exception() is None]
 
 
 def _kept_of(theirs: str, mine: str) -> bool:

@@ -103,7 +103,8 @@ def take_mine(store: Store, carriage_id: int) -> int | None:
         _see(connection, one)
         connection.exec_driver_sql(
             "UPDATE carriage SET state = 'waiting', message = '' WHERE remote_id = ?"
-            " AND state IN ('refused', 'collided') AND (uid = ? AND kind = ? OR ? = 'calendar' AND set_id = ?)",  # its entries go along
+            " AND state IN ('refused', 'collided')"
+            " AND (uid = ? AND kind = ? OR ? = 'calendar' AND set_id = ?)",  # its entries go along
             (one.remote_id, one.uid, one.kind, one.kind, one.set_id),
         )
     return push_pending(store)

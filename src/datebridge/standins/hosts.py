@@ -10,10 +10,15 @@ from __future__ import annotations
 import asyncio
 import datetime
 import json
+import multiprocessing
+import os
+import signal
 import socket
 import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from multiprocessing.connection import Connection
 from pathlib import Path
 
 import uvicorn
@@ -118,6 +123,44 @@ def running(
         hosts.stop()
         thread.join(10)
         hosts.close()
+
+
+@contextmanager
+def apart(
+    folder: Path, ports: dict[str, int] | None = None, tidewrack: Traits = TIDEWRACK, lantern: Traits = LANTERN
+) -> Iterator[dict[str, str]]:
+    """The same in a process of its own; gives their addresses.
+
+    Raises:
+        OSError: if they cannot be started; the message says why.
+    """
+    context = multiprocessing.get_context("spawn")
+    here, there = context.Pipe()
+    arguments = (folder, ports, tidewrack, lantern, os.getpid(), there)
+    process = context.Process(target=_apart, args=arguments, name="stand-ins", daemon=True)
+    process.start()
+    there.close()
+    try:
+        said = here.recv()
+        if isinstance(said, str):
+            raise OSError(said)
+        yield said
+    finally:
+        process.terminate()
+        process.join(5)
+
+
+def _apart(
+    folder: Path, ports: dict[str, int] | None, tidewrack: Traits, lantern: Traits, parent: int, pipe: Connection
+) -> None:  # fmt: skip
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # who started it ends it
+    try:
+        with running(folder, ports, tidewrack, lantern) as hosts:
+            pipe.send(hosts.addresses)
+            while os.getppid() == parent:
+                time.sleep(0.5)
+    except Exception as error:
+        pipe.send(str(error))
 
 
 def _listen(kept: Path, wanted: dict[str, int] | None) -> dict[str, socket.socket]:

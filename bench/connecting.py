@@ -1,0 +1,129 @@
+"""Talking to servers, beside a bare loop of the same writings: pulling, copying, refreshing."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+import httpx
+
+from bench import generate
+from datebridge.core.ics.objects import assemble, take_apart
+from datebridge.services import accounts, applying, copying, jobs, worker
+from datebridge.services.connecting import remotes_of
+from datebridge.services.copying import Target
+from datebridge.settings import Settings
+from datebridge.standins.hosts import PORTS, Hosts, apart
+from datebridge.store.database import Store
+from datebridge.store.ledger import Ledger, Selection
+
+OFFICE, PASSWORD = "office", "bench"
+MANY = 10_000
+_NO_PORTS = dict.fromkeys(PORTS, 0)
+
+
+@dataclass(frozen=True, slots=True)
+class Figures:
+    """Seconds, and requests sent where they are counted."""
+
+    bare: float
+    pull: float
+    pull_requests: int
+    copy: float
+    copy_requests: int
+    unchanged_requests: int
+    ten_of_many: float
+    ten_of_few: float
+
+
+def measure(folder: Path) -> Figures:
+    """Everything in one run: the servers in a process of their own, the same 10,000 entries throughout."""
+    objects = _objects(folder / "ten-thousand.ics")
+    hosts = Hosts(folder / "standins", _NO_PORTS)
+    for server in (hosts.tidewrack, hosts.lantern):
+        for person in (OFFICE, "bare"):
+            server.records.add_person(person, PASSWORD, person, f"{person}@skerrow.example")
+    hosts.tidewrack.records.add_collection(OFFICE, "many", "Many")
+    hosts.lantern.records.add_collection("bare", "many", "Many")
+    hosts.lantern.records.add_collection(OFFICE, "few", "Few")
+    for uid, texts in objects.items():
+        hosts.tidewrack.put_parts(OFFICE, "many", uid, texts, {})
+    hosts.close()
+    with apart(folder / "standins") as at:
+        settings = Settings(data_dir=folder / "connecting", allowed_origins=tuple(at.values()))
+        store = Store(settings.database)
+        bare = _bare(at["lantern"], objects)
+        pull, asked = _timed(store, settings, at["tidewrack"], lambda: _connect(store, settings, at["tidewrack"]))
+        lantern = _connect(store, settings, at["lantern"])
+        target = Target(account_id=lantern, name="Copied")
+        copy, copied = _timed(store, settings, at["lantern"], lambda: _copy(store, settings, target))
+        unchanged = _timed(store, settings, at["lantern"], lambda: _refresh(store, settings, lantern))[1]
+        texts = list(objects.items())
+        ten_of_many = _ten(store, settings, at["lantern"], lantern, "copied", texts[:10])
+        ten_of_few = _ten(store, settings, at["lantern"], lantern, "few", [(f"few-{u}", t) for u, t in texts[:10]])
+        store.close()
+    return Figures(bare, pull, asked, copy, copied, unchanged // 2, ten_of_many, ten_of_few)
+
+
+def _objects(path: Path) -> dict[str, list[str]]:
+    generate.write(path, MANY, seed=17)
+    objects: dict[str, list[str]] = {}
+    for facts, text in take_apart(path.read_bytes()).entries:
+        objects.setdefault(facts.uid, []).append(text)
+    return objects
+
+
+def _bare(address: str, objects: dict[str, list[str]]) -> float:
+    """The same writings in a plain loop, one after the other over one connection."""
+    bodies = [(uid, assemble(texts, [])) for uid, texts in objects.items()]
+    start = time.perf_counter()
+    with httpx.Client(base_url=address, auth=("bare", PASSWORD), trust_env=False) as client:
+        for uid, body in bodies:
+            url = f"/dav/calendars/bare/many/{uid}.ics"
+            client.put(url, content=body, headers={"If-None-Match": "*"}).raise_for_status()
+    return time.perf_counter() - start
+
+
+def _requests(address: str) -> int:
+    return sum(httpx.get(f"{address}/-/requests").json().values())
+
+
+def _timed(store: Store, settings: Settings, address: str, work: object) -> tuple[float, int]:
+    before, start = _requests(address), time.perf_counter()
+    work()  # type: ignore[operator]
+    took = time.perf_counter() - start
+    assert not [job for job in jobs.recent(store) if job.state == "failed"]
+    return took, _requests(address) - before
+
+
+def _connect(store: Store, settings: Settings, address: str) -> int:
+    account, _ = accounts.add(store, settings, address, OFFICE, PASSWORD)
+    accounts.switch_on(store, [r.id for r in remotes_of(store, account) if r.id is not None])
+    worker.drain(store, settings)
+    return account
+
+
+def _copy(store: Store, settings: Settings, target: Target) -> None:
+    set_id = copying.propose_copy(store, Ledger(store), Selection("calendar:Many"), target)
+    applying.apply(store, set_id)
+    worker.drain(store, settings)
+
+
+def _refresh(store: Store, settings: Settings, account: int) -> None:
+    accounts.refresh_account(store, account)
+    worker.drain(store, settings)
+
+
+def _ten(
+    store: Store, settings: Settings, address: str, account: int, slug: str, chosen: list[tuple[str, list[str]]]
+) -> float:  # fmt: skip
+    """How long a refresh takes after ten changes in one calendar."""
+    with httpx.Client(base_url=address, auth=(OFFICE, PASSWORD), trust_env=False) as client:
+        for uid, texts in chosen:
+            changed = [t.replace("\nSUMMARY:", "\nSUMMARY:Shifted ").replace(f"UID:{uid[4:]}\n", f"UID:{uid}\n")
+                       if slug == "few" else t.replace("\nSUMMARY:", "\nSUMMARY:Shifted ") for t in texts]  # fmt: skip
+            client.put(f"/dav/calendars/{OFFICE}/{slug}/{uid}.ics", content=assemble(changed, [])).raise_for_status()
+    start = time.perf_counter()
+    _refresh(store, settings, account)
+    return time.perf_counter() - start
