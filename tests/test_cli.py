@@ -5,9 +5,11 @@ from __future__ import annotations
 import csv
 import io
 import json
+import os
 import re
 import subprocess
 import sys
+from collections.abc import Callable
 from datetime import date
 from pathlib import Path
 
@@ -17,14 +19,19 @@ import pytest
 from bench.application import application
 
 from datebridge.demo.damaged import damaged_log
-from datebridge.demo.scenario import sample_files
+from datebridge.demo.scenario import sample_calendars, sample_files
+from datebridge.standins.faults import Fault
 from tests.conftest import calendar, event
+from tests.world import OFFICE, PASSWORD, World, berth
 
 
-def run(*arguments: str | Path, cwd: Path | None = None) -> subprocess.CompletedProcess[str]:
+def run(
+    *arguments: str | Path, cwd: Path | None = None, settings: dict[str, str] | None = None
+) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
         [sys.executable, "-c", "from datebridge.cli import main; main()", *map(str, arguments)],
         capture_output=True, text=True, cwd=cwd, timeout=60, check=False,
+        env={**os.environ, **(settings or {})},
     )  # fmt: skip
 
 
@@ -112,9 +119,76 @@ def test_the_demo_starts_reads_a_file_in_its_worker_and_reindexes(tmp_path: Path
 def test_the_sample_scenario_is_the_same_from_the_same_seed_and_holds_what_it_promises() -> None:
     today = date(2026, 11, 24)
     files = {f.name: f for f in sample_files(today)}
+    calendars = sample_calendars(today)
     assert [f.content for f in sample_files(today)] == [f.content for f in files.values()]
-    assert files["tide-tables.ics"].calendar == files["duty-officer-rota.ics"].calendar
+    assert files["tide-tables.ics"].calendar in {c.name for c in calendars}
     assert files["tide-tables.ics"].content.count(b"BEGIN:VEVENT") > 400
-    assert 5500 < sum(f.content.count(b"BEGIN:VEVENT") for f in files.values()) < 6800
-    text = b"".join(f.content for f in files.values()).replace(b"\r\n ", b"")
+    assert [c.name for c in calendars if not c.on] == ["Mess room"]
+    contents = [*(f.content for f in files.values()), *(c.content for c in calendars)]
+    assert 5500 < sum(content.count(b"BEGIN:VEVENT") for content in contents) < 6800
+    text = b"".join(contents).replace(b"\r\n ", b"")
     assert set(re.findall(rb"[\w.]+@([\w.-]+)", text)) == {b"skerrow.example"}
+
+
+# ---- accounts ---------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def reached(world: World, tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
+    """The command line with the stand-ins in its reach and a data folder of its own."""
+    settings = {
+        "DATE_BRIDGE_ALLOWED_ORIGINS": json.dumps(list(world.hosts.addresses.values())),
+        "DATE_BRIDGE_PASSWORD": PASSWORD, "DATE_BRIDGE_PATIENCE": "0",
+    }  # fmt: skip
+
+    def call(*arguments: str) -> subprocess.CompletedProcess[str]:
+        return run(*arguments, "--data", tmp_path / "cli", settings=settings)
+
+    return call
+
+
+def test_accounts_are_added_switched_on_pulled_copied_and_pushed_without_a_browser(
+    world: World, reached: Callable[..., subprocess.CompletedProcess[str]]
+) -> None:
+    world.put("tidewrack", "berths", *map(berth, range(20)))
+    for name in ("tidewrack", "lantern"):
+        added = reached(
+            "accounts", "add", world.hosts.address(name), "--user", OFFICE, "--name", name.title(), "--json"
+        )
+        assert json.loads(added.stdout)["calendars"] == ["Berths"]
+    assert "not" not in reached("accounts").stdout
+    assert "20" in reached("accounts", "on", "Berths").stdout
+    world.put("tidewrack", "berths", berth(99))
+    pulled = json.loads(reached("pull", "--json").stdout)["results"]
+    assert sorted(r["outcome"] for r in pulled) == ["1 added", "nothing changed"]
+    proposed = reached("copy", "account:Tidewrack", "--to", "Moved in", "--account", "lantern")
+    assert "Copy 21 entries to Moved in (Lantern)" in proposed.stdout
+    assert "--apply" in proposed.stdout
+    done = reached("copy", "account:Tidewrack", "--to", "Moved in", "--account", "lantern", "--apply", "--json")
+    assert json.loads(done.stdout)["creates"] == 21
+    assert len(world.there("lantern", "moved-in")) == 21
+    assert reached("push").returncode == 0
+    listed = json.loads(reached("accounts", "--json").stdout)["calendars"]
+    assert [(c["account"], c["calendar"], c["on"]) for c in listed] == [
+        ("Tidewrack", "Berths", True), ("Lantern", "Berths", True), ("Lantern", "Moved in", True),
+    ]  # fmt: skip
+
+
+def test_what_cannot_be_reached_ends_with_two_and_what_was_refused_with_one(
+    world: World, reached: Callable[..., subprocess.CompletedProcess[str]]
+) -> None:
+    wrong = reached("accounts", "add", world.hosts.address("lantern"), "--user", "nobody")
+    assert (wrong.returncode, "does not accept" in wrong.stderr) == (2, True)
+    assert reached("accounts", "add", "http://192.168.7.7/feed.ics").returncode == 2
+    assert reached("pull").returncode == 2
+    world.put("tidewrack", "berths", berth(1))
+    for name in ("tidewrack", "lantern"):
+        reached("accounts", "add", world.hosts.address(name), "--user", OFFICE, "--name", name.title())
+    reached("accounts", "on", "Berths")
+    world.hosts.switches["lantern"].arm(Fault("full", method="PUT"))
+    assert reached("copy", "launch", "--to", "Fresh", "--account", "Lantern", "--apply").returncode == 0
+    pushed = reached("push", "--json")
+    assert (pushed.returncode, json.loads(pushed.stdout)["refused"]) == (1, 1)
+    world.hosts.switches["tidewrack"].arm(Fault("unavailable", count=9))
+    assert reached("pull").returncode == 1
+    assert reached("copy", "launch", "--to", "X", "--account", "Nowhere").returncode == 2

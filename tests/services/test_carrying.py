@@ -64,7 +64,7 @@ def test_a_series_goes_as_one_object_with_all_its_changed_occurrences(world: Wor
     assert next(iter(world.there("tidewrack", "berths").values())).count("BEGIN:VEVENT") == 2
 
 
-@pytest.mark.parametrize("kind", ["cut", "throttle", "unavailable"])
+@pytest.mark.parametrize("kind", ["cut", "throttle", "unavailable", "latency"])
 @pytest.mark.parametrize("method", ["PUT", "DELETE"])
 def test_passing_trouble_neither_loses_nor_doubles(world: World, kind: str, method: str) -> None:
     world.put("lantern", "berths", *map(berth, range(40)))

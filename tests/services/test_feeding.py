@@ -86,6 +86,15 @@ def test_a_feed_that_shrinks_is_held_back_until_somebody_decides(world: World) -
     assert (world.remote(account).outcome, len(world.titles())) == ("nothing changed", 6)
 
 
+def test_a_feed_that_shrinks_to_nothing_overnight_is_held_back(world: World) -> None:
+    world.hosts.breakwater.publish(Feed(PATH, "Port calls", manner="shrinking"), feed(*range(10)))
+    account = world.subscribe(PATH)
+    world.hosts.breakwater.age(PATH, 2 * 86400)
+    world.refresh(account)
+    assert world.remote(account).outcome == "Held back: it would lose 10 of 10 entries."
+    assert len(world.titles()) == 10
+
+
 def test_a_feed_that_turns_into_a_page_keeps_what_was_there(world: World) -> None:
     account = subscribed(world, 1, 2)
     world.hosts.breakwater.publish(Feed(PATH, "Port calls", manner="page"), b"")

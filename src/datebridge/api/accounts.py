@@ -39,9 +39,7 @@ def listed(app: AppDep) -> list[AccountOut]:
             "SELECT id, kind, name, host, user, trouble, trouble_since FROM account WHERE NOT gone"
             " ORDER BY kind DESC, id"
         ).fetchall()
-        held = [
-            r for r in remotes.statements(connection) if r["calendar_id"] is None or r["live"] or not r["refreshed_at"]
-        ]
+        held = remotes.statements(connection)
     return [
         AccountOut(
             id=row[0], kind=row[1], name=row[2], host=row[3], user=row[4], trouble=row[5],

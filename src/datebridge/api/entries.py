@@ -22,6 +22,7 @@ from datebridge.api.shapes import (
     HandoutCheck,
     JobId,
     PutAwayIn,
+    SelectionCheck,
     SelectionIn,
     SetId,
 )  # fmt: skip
@@ -137,6 +138,13 @@ def entry(app: AppDep, entry_id: int) -> EntryDetail:
         problems=[present.problem(p) for p in problems + derived], source=text.split("\n"),
         file=found.file, file_line=found.file_line,
     )  # fmt: skip
+
+
+@router.post("/selections/check")
+def check_selection(app: AppDep, chosen: SelectionIn) -> SelectionCheck:
+    """What of a selection can only be read, so that changing it is not offered."""
+    with app.store.read() as connection:
+        return SelectionCheck(only_readable=app.ledger.only_readable(connection, selection(chosen)))
 
 
 @router.post("/deletions")

@@ -73,6 +73,10 @@ class FacetValue(BaseModel):
     term: str = Field(description="what the filter line says to narrow to this value")
 
 
+class SelectionCheck(BaseModel):
+    only_readable: int
+
+
 class CompletionOut(BaseModel):
     insert: str
     start: int

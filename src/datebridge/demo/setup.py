@@ -38,8 +38,17 @@ def with_standins(settings: Settings) -> Settings:
 
 
 def prepare(settings: Settings, fresh: bool = False, report: Callable[[int, int], None] | None = None) -> None:
-    """Fill an empty data folder with the scenario; leave a filled one alone unless `fresh`."""
+    """Fill an empty data folder with the scenario; leave a filled one alone unless `fresh`.
+
+    Raises:
+        OSError: if the folder holds data that is not the scenario's.
+    """
     marker = standins_folder(settings) / "ready"
+    own = standins_folder(settings).is_dir() or (settings.data_dir / "sample-files").is_dir()
+    if settings.database.is_file() and not own and not fresh:
+        raise OSError(
+            f"{settings.data_dir} holds data of its own, which is left alone. Choose another folder for the demo."
+        )
     if settings.database.is_file() and (fresh or not marker.is_file()):  # only what is ours
         for path in (*settings.data_dir.glob(settings.database.name + "*"), settings.key_file):
             path.unlink(missing_ok=True)

@@ -68,5 +68,7 @@ def _publish(host: FeedHost, make: Scenario, at: str) -> None:
     publish(Feed("/feeds/slow.ics", "Port calls (slow)", "Port calls", "The same from an overworked machine.",
                  manner="slow"), calls)  # fmt: skip
     publish(Feed("/feeds/rebuilt.ics", "Weather windows", "Weather", "Being rebuilt.", manner="page"), b"")
+    publish(Feed("/feeds/watch.ics", "Whale watch", "Sea", "Sightings; its publisher is forgetful overnight.",
+                 manner="shrinking"), make.notices())  # fmt: skip
     publish(Feed("/private/7f3kq9-duty.ics", "Duty officers (secret)", access="secret"), make.notices())
     publish(Feed("/members/berths.ics", "Berth plan for members", access="password"), make.ferry())

@@ -86,7 +86,8 @@ class CalendarServer:
             for c, access in self.records.calendars_of(person)
         )
         lead = "A simulated calendar server. Calendar programs connect to this address."
-        table = f"<table><tr><th>User<th>Calendar<th>Access<th>Entries{rows}</table>"
+        table = '<p><a href="/-/">Switches for what goes wrong</a></p>'
+        table += f"<table><tr><th>User<th>Calendar<th>Access<th>Entries{rows}</table>"
         return HTMLResponse(page(self.traits.name, lead, table))
 
     def meddle(self, path: str) -> None:
@@ -106,6 +107,16 @@ class CalendarServer:
                     texts.append(component.with_property("SUMMARY", said).text)
                 data = b"".join(write_calendar(new_header(""), [text for _, text in parsed.zones], texts))
                 self.records.put(collection, stored.name, data, stored.uid, stored.component)
+
+    def stir(self) -> int:
+        """Somebody edits three entries of the first calendar there is; returns how many were edited."""
+        person = self.records.people()[0]
+        edited = 0
+        for collection, _ in self.records.calendars_of(person)[:1]:
+            for name, _etag in self.records.etags(collection)[:3]:
+                self.meddle(f"/dav/calendars/{person}/{collection.slug}/{name}")
+                edited += 1
+        return edited
 
     def put_parts(self, person: str, slug: str, uid: str, texts: list[str], zones: dict[str, str]) -> None:
         """Keep the entries of one UID as one object (for samples)."""

@@ -9,6 +9,7 @@
 from __future__ import annotations
 
 import asyncio
+import html
 import json
 from collections import Counter
 from collections.abc import Callable
@@ -16,8 +17,10 @@ from dataclasses import asdict, dataclass, replace
 from typing import Literal, get_args
 
 from starlette.requests import Request
-from starlette.responses import JSONResponse, Response
+from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from datebridge.standins.page import page
 
 Kind = Literal["latency", "throttle", "unavailable", "cut", "full", "password", "meddle"]
 KINDS: dict[str, str] = {
@@ -78,17 +81,23 @@ class Switches:
 
 
 class Faulty:
-    """A server with switches: they can be read and set under ``/-/``, and strike everything else."""
+    """A server with switches: they can be read and set under ``/-/``, and strike everything else.
 
-    def __init__(self, app: ASGIApp, switches: Switches, meddle: Callable[[str], None] | None = None) -> None:
-        self.app, self.switches, self.meddle = app, switches, meddle
+    `meddle` edits the object at a path as somebody else would; `stir` does so to a few of the server's choice.
+    """
+
+    def __init__(
+        self, app: ASGIApp, switches: Switches, meddle: Callable[[str], None] | None = None,
+        stir: Callable[[], int] | None = None,
+    ) -> None:  # fmt: skip
+        self.app, self.switches, self.meddle, self.stir = app, switches, meddle, stir
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
         request = Request(scope, receive)
-        if request.url.path in ("/-/faults", "/-/requests"):
+        if request.url.path.startswith("/-/"):
             await (await self._control(request))(scope, receive, send)
             return
         self.switches.requests[request.method] += 1
@@ -107,6 +116,11 @@ class Faulty:
         await self.app(scope, receive, _Cut(send) if cut else send)
 
     async def _control(self, request: Request) -> Response:
+        if request.url.path == "/-/" and request.method == "POST":
+            self._press((await request.body()).decode().partition("=")[2])
+            return RedirectResponse("/-/", 303)
+        if request.url.path == "/-/":
+            return HTMLResponse(self._panel())
         if request.url.path == "/-/requests":
             return JSONResponse(dict(self.switches.requests))
         if request.method == "POST":
@@ -114,6 +128,26 @@ class Faulty:
             self.switches.clear()
             self.switches.arm(*(Fault(**one) for one in given))
         return JSONResponse([asdict(fault) for fault in self.switches.armed])
+
+    def _press(self, button: str) -> None:
+        if button == "well":
+            self.switches.clear()
+        elif button == "stir" and self.stir is not None:
+            self.stir()
+        elif button in KINDS:
+            self.switches.arm(Fault(button, count=3, seconds=2))  # type: ignore[arg-type]
+
+    def _panel(self) -> str:
+        buttons = {**KINDS, "stir": "somebody edits three entries now", "well": "all is well again"}
+        rows = "".join(
+            f"<tr><td><button name=press value={name}>{name}</button><td>{html.escape(what)}"
+            for name, what in buttons.items()
+        )
+        armed = ", ".join(f"{fault.kind} × {fault.count}" for fault in self.switches.armed) or "nothing"
+        return page(
+            "What goes wrong here", f"Waiting to go wrong: {armed}. Each button is good for three requests.",
+            f"<form method=post action=/-/><table>{rows}</table></form>",
+        )  # fmt: skip
 
 
 def _refusal(fault: Fault) -> Response:

@@ -17,10 +17,11 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, Response
 from starlette.types import Receive, Scope, Send
 
+from datebridge.core.ics.writer import new_header, write_calendar
 from datebridge.standins.page import page
 
 Access = Literal["open", "secret", "password"]
-Manner = Literal["plain", "moved", "redirect", "slow", "page"]
+Manner = Literal["plain", "moved", "redirect", "slow", "page", "shrinking"]
 #: How long the slow feed takes, in seconds.
 SLOWNESS = 2.0
 
@@ -33,7 +34,8 @@ class Feed:
         path: where it is, from ``/`` on.
         subject: what the catalogue lists it under; "" keeps it out of the catalogue.
         access: open to all, behind an address that nobody can guess, or behind a name and a password.
-        manner: plain, moved for good (301), somewhere else today (302), slow, or a web page after all.
+        manner: plain, moved for good (301), somewhere else today (302), slow, a web page after all, or a calendar
+            that is empty a day after it was published.
         target: where a moved one is.
     """
 
@@ -75,9 +77,9 @@ class FeedHost:
         """Change what a feed says."""
         self._db.execute("UPDATE feed SET data = ?, changed = ? WHERE path = ?", (data, int(time.time()), path))
 
-    def data(self, path: str) -> bytes:
-        row = self._db.execute("SELECT data FROM feed WHERE path = ?", (path,)).fetchone()
-        return bytes(row[0])
+    def age(self, path: str, seconds: int) -> None:
+        """Make a feed as old as if it had been published that much earlier."""
+        self._db.execute("UPDATE feed SET changed = changed - ? WHERE path = ?", (seconds, path))
 
     def _feeds(self) -> list[tuple[Feed, bytes, int]]:
         rows = self._db.execute("SELECT * FROM feed ORDER BY subject, title")
@@ -119,6 +121,8 @@ class FeedHost:
         return token == base64.b64encode(f"{self.user}:{self.password}".encode()).decode()
 
     def _content(self, request: Request, feed: Feed, data: bytes, changed: int) -> Response:
+        if feed.manner == "shrinking" and time.time() - changed > 86400:
+            data, changed = b"".join(write_calendar(new_header(feed.title), [], [])), changed + 86400
         etag = f'"{hashlib.blake2b(data, digest_size=8).hexdigest()}"'
         headers = {"ETag": etag, "Last-Modified": formatdate(changed, usegmt=True), "Cache-Control": "no-cache"}
         none_match = request.headers.get("if-none-match")
@@ -146,7 +150,8 @@ class FeedHost:
             f"<td>{html.escape(f.description)}"
             for f in listed
         )
-        body = f"<table><tr><th>Subject<th>Feed<th>What it is{rows}</table>"
+        body = '<p><a href="/-/">Switches for what goes wrong</a></p>'
+        body += f"<table><tr><th>Subject<th>Feed<th>What it is{rows}</table>"
         return page("Breakwater", "A simulated feed host: open feeds, free to subscribe to.", body).replace(
             "</head>", links + "</head>"
         )

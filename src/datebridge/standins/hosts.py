@@ -74,9 +74,9 @@ class Hosts:
         return {name: self.address(name) for name in self._sockets}
 
     def _apps(self) -> dict[str, ASGIApp]:
-        lantern = Faulty(self.lantern, self.switches["lantern"], self.lantern.meddle)
+        lantern = Faulty(self.lantern, self.switches["lantern"], self.lantern.meddle, self.lantern.stir)
         return {
-            "tidewrack": Faulty(self.tidewrack, self.switches["tidewrack"], self.tidewrack.meddle),
+            "tidewrack": Faulty(self.tidewrack, self.switches["tidewrack"], self.tidewrack.meddle, self.tidewrack.stir),
             "lantern": lantern,
             "lantern-tls": lantern,
             "breakwater": Faulty(self.breakwater, self.switches["breakwater"]),

@@ -255,6 +255,14 @@ class Ledger:
         excluded = set(selection.excluded)
         return (i for i in self.order(connection, selection.filter) if i not in excluded)
 
+    def only_readable(self, connection: Connection, selection: Selection) -> int:
+        """How many of the selected entries are in calendars that can only be read."""
+        rows = connection.exec_driver_sql(
+            "SELECT e.id FROM entry e JOIN calendar k ON k.id = e.calendar_id WHERE NOT k.writable AND e.listed"
+        )
+        readable = {row[0] for row in rows}
+        return sum(1 for i in self.ids(connection, selection) if i in readable) if readable else 0
+
     def facets(self, by: str, text: str = "") -> list[tuple[str, int]]:
         """Counts of what matches by one of FACETS, most frequent first; years newest first."""
         condition = compile_filter(text, this_day())

@@ -128,11 +128,15 @@ def carriage_counts(connection: Connection, by: str, number: int | None = None) 
 
 
 def statements(connection: Connection) -> list[dict[str, Any]]:
-    """Every calendar in force or left off, with what is known of where it lives."""
+    """Every calendar in force, being fetched, or left off, with what is known of where it lives.
+
+    One that is only proposed, or was deleted there, is none.
+    """
     rows = connection.exec_driver_sql(
         "SELECT r.*, a.kind account_kind, a.name account_name, a.host, a.user, k.live, k.name calendar_name,"
         " (SELECT id FROM change_set h WHERE h.id = r.held_set_id AND h.state = 'proposed') held_open"
         " FROM remote r JOIN account a ON a.id = r.account_id LEFT JOIN calendar k ON k.id = r.calendar_id"
-        " WHERE NOT a.gone ORDER BY a.id, r.owned DESC, r.position, r.id"
+        " WHERE NOT a.gone AND NOT (a.kind = 'server' AND r.url = '' AND NOT coalesce(k.live, 0))"
+        " ORDER BY a.id, r.owned DESC, r.position, r.id"
     ).mappings()
     return [dict(row) for row in rows]

@@ -148,6 +148,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/selections/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Selection
+         * @description What of a selection can only be read, so that changing it is not offered.
+         */
+        post: operations["check_selection_api_selections_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deletions": {
         parameters: {
             query?: never;
@@ -1862,6 +1882,11 @@ export interface components {
             /** Notices */
             notices: string[];
         };
+        /** SelectionCheck */
+        SelectionCheck: {
+            /** Only Readable */
+            only_readable: number;
+        };
         /**
          * SelectionIn
          * @description All that match `filter` less `excluded`, or the entries in `only`.
@@ -2259,6 +2284,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EntryDetail"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    check_selection_api_selections_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SelectionIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SelectionCheck"];
                 };
             };
             /** @description Validation Error */

@@ -78,7 +78,7 @@
         <optgroup label={place.name}>
           <option value="new:{place.id ?? ''}">a new calendar{place.id ? ` on ${place.name}` : ''}</option>
           {#each (calendars.data ?? []).filter((c) => c.writable && (c.account_id ?? null) === place.id) as calendar (calendar.id)}
-            <option value="calendar:{calendar.id}">{calendar.name}</option>
+            <option value="calendar:{calendar.id}">{calendar.name} ({calendar.state})</option>
           {/each}
         </optgroup>
       {/each}

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { afterNavigate, goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { onMount, untrack } from 'svelte';
   import Action from '$lib/parts/Action.svelte';
   import Deck from '$lib/parts/Deck.svelte';
@@ -45,6 +45,14 @@
   let asking = $state<'hand-on' | 'put-away' | 'copy' | null>(null);
   const selection = new Selection();
   const chosen = $derived(selection.count(total));
+  const check = createQuery(() => ({
+    queryKey: ['selection', selection.asked(filter)],
+    queryFn: () => answer(client.POST('/api/selections/check', { body: selection.asked(filter) })),
+    enabled: chosen > 0,
+    placeholderData: (previous) => previous,
+  }));
+  const readable = $derived(Math.min(chosen, check.data?.only_readable ?? 0));
+  const changeable = $derived(chosen - readable);
   const sole = $derived(filter.match(/^(?:account:\S+ )?calendar:(?:"([^"]+)"|(\S+))/));
   const fileName = $derived((sole?.[1] ?? sole?.[2] ?? 'entries') + (filter.includes('before:') ? ' archive' : ''));
 
@@ -190,8 +198,8 @@
       { key: 'Ctrl+A', does: 'select all that match' },
       { key: 'Enter', does: 'open the entry' },
       { key: 'Escape', does: 'close the entry, or clear the selection', run: leave },
-      { key: 'Delete', does: 'propose deleting the selection', run: () => void propose() },
-      { key: 'p', does: 'put the selection away', run: () => chosen && (asking = 'put-away') },
+      { key: 'Delete', does: 'propose deleting the selection', run: () => void (changeable && propose()) },
+      { key: 'p', does: 'put the selection away', run: () => changeable && (asking = 'put-away') },
       { key: 'c', does: 'copy or move the selection', run: () => chosen && (asking = 'copy') },
       { key: 'h', does: 'hand the selection on', run: () => chosen && (asking = 'hand-on') },
     ]),
@@ -292,7 +300,12 @@
     <span class="figures font-bold">{count(chosen)}</span> of {counted(total, 'entry', 'entries')} selected{selection.all &&
     filter
       ? ' (all that match)'
-      : ''}
+      : ''}{#if readable}
+      <span class="text-changed"
+        >· {readable === chosen
+          ? 'can only be read: copy them to a calendar you may write'
+          : `${count(readable)} can only be read`}</span
+      >{/if}
     {#snippet actions()}
       {#if !selection.all && total > chosen}
         <Action onclick={() => selection.everything()} key="Ctrl+A">Select all {count(total)} that match</Action>
@@ -300,10 +313,12 @@
       <Action onclick={() => selection.clear()}>Clear</Action>
       <Action onclick={() => (asking = 'copy')} key="c">Copy or move {count(chosen)}…</Action>
       <Action onclick={() => (asking = 'hand-on')} key="h">Hand on {count(chosen)}…</Action>
-      <Action onclick={() => (asking = 'put-away')} key="p">Put away {count(chosen)}…</Action>
-      <Action kind="grave" onclick={() => void propose()} key="Delete">
-        Delete {counted(chosen, 'entry', 'entries')}…
-      </Action>
+      {#if changeable}
+        <Action onclick={() => (asking = 'put-away')} key="p">Put away {count(changeable)}…</Action>
+        <Action kind="grave" onclick={() => void propose()} key="Delete">
+          Delete {counted(changeable, 'entry', 'entries')}…
+        </Action>
+      {/if}
     {/snippet}
   </Deck>
 {/if}
