@@ -138,10 +138,13 @@ def test_moving_deletes_at_the_source_only_what_has_been_read_back(world: World)
 
 
 def test_moving_leaves_what_its_server_would_cancel(world: World) -> None:
-    world.put("tidewrack", "berths", berth(1, *MEETING), berth(2))
+    series = calendar(berth(1, *MEETING, "RRULE:FREQ=WEEKLY"), berth(1, "RECURRENCE-ID:20261208T080000Z", name="later"))
+    world.hosts.tidewrack.put("harbour-office", "berths", "berth-1@skerrow.example.ics", series.encode())
+    world.put("tidewrack", "berths", berth(2))
     _, lantern = both(world)
     set_id = copy(world, "", account_id=lantern, name="Moved in", move=True)
     world.work()
+    assert len(world.titles("account:Tidewrack")) == 2
     assert list(world.there("tidewrack", "berths")) == ["berth-1@skerrow.example.ics"]
     assert "would tell their attendees" in str(world.one("SELECT note FROM change_set WHERE id = ?", set_id))
     assert world.mail() == []

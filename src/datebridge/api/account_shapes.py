@@ -58,6 +58,7 @@ class RemoteOut(BaseModel):
     entries: int | None
     span: str
     holds: str = Field(description="the kinds of entries it takes")
+    trouble: str = Field(description="why it could not be fetched; empty while all is well")
 
 
 class AccountOut(BaseModel):

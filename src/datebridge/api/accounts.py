@@ -49,7 +49,7 @@ def listed(app: AppDep) -> list[AccountOut]:
                     id=r["id"], name=r["name"], on=r["calendar_id"] is not None, calendar_id=r["calendar_id"],
                     owner=r["owner"] if not r["owned"] else "you", may="writable" if r["writable"] else "read only",
                     entries=r["entries"], span=statements.span(r["first"], r["last"], bool(r["endless"])),
-                    holds=statements.kinds(r["components"]),
+                    holds=statements.kinds(r["components"]), trouble=r["trouble"],
                 )
                 for r in held if r["account_id"] == row[0]
             ],

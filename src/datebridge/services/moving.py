@@ -45,8 +45,10 @@ def finish_moves(store: Store) -> list[int]:
 def _finish(
     connection: Connection, set_id: int, title: str, arrived: list[tuple[object, ...]], total: int
 ) -> int | None:
-    stay = {row[0] for row in arrived if _tells(connection, int(str(row[0])))}
-    going = [row for row in arrived if row[0] not in stay]
+    # A series stays or goes as a whole, with its changed occurrences.
+    told_of = {(row[1], row[2]) for row in arrived if _tells(connection, int(str(row[0])))}
+    stay = [row for row in arrived if (row[1], row[2]) in told_of]
+    going = [row for row in arrived if (row[1], row[2]) not in told_of]
     deletion = None
     if going:
         deletion = open_set(

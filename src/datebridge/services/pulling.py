@@ -74,6 +74,8 @@ def refresh(
     if row.calendar_id is None:
         return Refreshed(remote_id, row.name, "It is not switched on.")
     with line_to(store, settings, row.account_id) as line:
+        if line.account.kind == "server" and not row.url:
+            return Refreshed(remote_id, row.name, "It has yet to be made there.")
         for attempt in range(_ATTEMPTS):
             row = remote(store, remote_id)
             try:

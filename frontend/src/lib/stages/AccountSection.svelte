@@ -76,7 +76,12 @@
       {#if calendar}
         <CalendarRow {calendar} {onhandon} />
       {:else}
-        <li class="text-soft flex h-12 items-center text-[13px]">{remote.name} is being fetched.</li>
+        <li class="flex min-h-12 items-center gap-4 text-[13px]">
+          <span class="font-medium">{remote.name}</span>
+          {#if remote.trouble}
+            <span class="text-removed">could not be fetched: {remote.trouble} It is tried again.</span>
+          {:else}<span class="text-soft">is being fetched for the first time</span>{/if}
+        </li>
       {/if}
     {/each}
     {#each off as remote (remote.id)}

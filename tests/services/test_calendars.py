@@ -1,0 +1,101 @@
+"""Calendars themselves: made, described and deleted by change sets, with what may not be refused in words."""
+
+from __future__ import annotations
+
+import pytest
+
+from datebridge.core.headers import Description
+from datebridge.services import applying, calendars
+from datebridge.store.logbook import CannotApply
+from datebridge.store.undo import propose_undo
+from tests.conftest import Bench, calendar
+from tests.world import World, berth
+
+
+def made(bench: Bench, name: str = "Tides", tint: str = "", zone: str = "", text: str = "") -> int:
+    applying.apply(bench.store, calendars.propose_new(bench.store, None, Description(name, tint, zone, text)))
+    return int(str(bench.one("SELECT id FROM calendar WHERE live AND name = ?", name)))
+
+
+def row(bench: Bench, number: int) -> tuple[object, ...]:
+    return bench.rows("SELECT name, tint, zone, description, live FROM calendar WHERE id = ?", number)[0]
+
+
+def test_a_new_calendar_is_empty_and_says_what_it_was_told_to_say(bench: Bench) -> None:
+    number = made(bench, "Tides", "teal", "Australia/Hobart", "High, low")
+    assert row(bench, number) == ("Tides", "teal", "Australia/Hobart", "High, low", 1)
+    assert bench.titles() == []
+
+
+def test_describing_anew_is_one_batch_that_can_be_taken_back(bench: Bench) -> None:
+    number = made(bench, "Tides", "#112233")
+    set_id = calendars.propose_description(bench.store, number, Description("Neaps", "#445566", "UTC", ""))
+    assert bench.one("SELECT title FROM change_set WHERE id = ?", set_id) == "Rename Tides to Neaps"
+    applying.apply(bench.store, set_id)
+    assert row(bench, number) == ("Neaps", "#445566", "UTC", "", 1)
+    applying.apply(bench.store, propose_undo(bench.store, set_id))
+    assert row(bench, number) == ("Tides", "#112233", "", "", 1)
+
+
+def test_deleting_takes_everything_and_undo_brings_everything_back(bench: Bench) -> None:
+    bench.bring(calendar(*map(berth, range(4)), header="X-OLD:1"), calendar="Berths")
+    number = int(str(bench.one("SELECT id FROM calendar")))
+    before = bench.texts()
+    set_id = calendars.propose_deletion(bench.store, number)
+    assert bench.rows("SELECT title, deletes FROM change_set WHERE id = ?", set_id) == [
+        ("Delete Berths with 4 entries", 4)
+    ]
+    applying.apply(bench.store, set_id)
+    assert (bench.titles(), row(bench, number)[-1]) == ([], 0)
+    applying.apply(bench.store, propose_undo(bench.store, set_id))
+    assert (bench.texts(), row(bench, number)[-1]) == (before, 1)
+
+
+@pytest.mark.parametrize(
+    ("wanted", "says"),
+    [
+        (Description(" "), "needs a name"), (Description("tides"), "called “tides” already"),
+        (Description("New", "#12"), "is no colour"), (Description("New", "", "Mars/Base"), "not a time zone"),
+        (Description("New", "red;background:url(x)"), "is no colour"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_is_refused_in_words(bench: Bench, wanted: Description, says: str) -> None:
+    made(bench)
+    with pytest.raises(CannotApply, match=says):
+        calendars.propose_new(bench.store, None, wanted)
+
+
+def test_describing_it_as_it_is_proposes_nothing(bench: Bench) -> None:
+    number = made(bench)
+    with pytest.raises(CannotApply, match="Nothing would change"):
+        calendars.propose_description(bench.store, number, Description("Tides"))
+
+
+def test_the_same_name_is_free_on_another_account(world: World) -> None:
+    account = world.connect("lantern")
+    made(world, "Cranes")
+    applying.apply(world.store, calendars.propose_new(world.store, account, Description("Cranes")))
+    world.work()
+    with pytest.raises(CannotApply, match="already"):
+        calendars.propose_new(world.store, account, Description("cranes"))
+
+
+def test_a_calendar_of_somebody_else_is_not_deleted(world: World) -> None:
+    records = world.hosts.tidewrack.records
+    records.share(records.add_collection("director", "plans", "Plans"), "harbour-office", "write")
+    world.connect("tidewrack")
+    number = int(str(world.one("SELECT id FROM calendar WHERE name = 'Plans'")))
+    with pytest.raises(CannotApply, match="belongs to Ruth Kittow"):
+        calendars.propose_deletion(world.store, number)
+
+
+def test_a_file_without_uids_goes_into_a_server_calendar_with_some(world: World) -> None:
+    world.connect("tidewrack")
+    plain = berth(1).replace("UID:berth-1@skerrow.example\n", "")
+    world.take("Berths", plain)
+    world.work()
+    assert world.carried() == {"carried": 1}
+    (text,) = world.there("tidewrack", "berths").values()
+    assert "UID:" in text
+    with pytest.raises(CannotApply, match="here already"):
+        world.take("Berths", plain)

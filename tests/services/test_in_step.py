@@ -1,0 +1,131 @@
+"""Whatever happens in whatever order on both sides and on the way, they end in step: nothing lost, nothing doubled."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from datebridge.services import accounts, collisions
+from datebridge.services.carrying import push_pending
+from datebridge.standins.faults import Fault
+from datebridge.store.logbook import CannotApply
+from tests.conftest import calendar
+from tests.world import OFFICE, World, berth, new_world
+
+NUMBERS = st.integers(1, 6)
+WHERE = st.sampled_from(["here", "there"])
+#: Something that happens: a change of one entry on one side, a fault that waits, a refresh, a push, a decision.
+HAPPENINGS = st.one_of(
+    st.tuples(st.just("write"), WHERE, NUMBERS, st.sampled_from(["a", "b", "c"])),
+    st.tuples(st.just("delete"), WHERE, NUMBERS, st.just("")),
+    st.tuples(st.just("fault"), st.sampled_from(["cut", "unavailable", "meddle", "full"]), NUMBERS, st.just("")),
+    st.tuples(st.sampled_from(["refresh", "push", "theirs", "mine"]), st.just(""), st.just(0), st.just("")),
+)
+
+
+class Life:
+    """Both sides of one calendar, and what happens to them."""
+
+    def __init__(self, world: World, name: str) -> None:
+        self.world, self.name = world, name
+        world.put(name, "berths", *(berth(n) for n in (1, 2, 3)))
+        self.account = world.connect(name)
+        world.settings.patience = 0
+
+    def happen(self, what: str, where: str, number: int, title: str) -> None:
+        if what in ("write", "delete"):
+            getattr(self, f"{what}_{where}")(number, title)
+        elif what == "fault":
+            method = "DELETE" if number % 2 else "PUT"
+            self.world.hosts.switches[self.name].arm(Fault(where, method=method))  # type: ignore[arg-type]
+        elif what == "refresh":
+            self.world.refresh(self.account)
+        elif what == "push":
+            push_pending(self.world.store)
+            self.world.work()
+        else:
+            self.decide(what, 1)
+
+    def write_here(self, number: int, title: str) -> None:
+        into = self.world.one("SELECT id FROM calendar WHERE live")
+        try:
+            self.world.bring(calendar(berth(number, name=title)), into=int(str(into)), existing="replace")
+        except CannotApply:  # it says that already
+            return
+
+    def delete_here(self, number: int, _: str) -> None:
+        try:
+            self.world.delete(f"uid:berth-{number}@skerrow.example")
+        except CannotApply:  # it is not there
+            return
+
+    def write_there(self, number: int, title: str) -> None:
+        self.world.put(self.name, "berths", berth(number, name=title))
+
+    def delete_there(self, number: int, _: str) -> None:
+        records = self.world.server(self.name).records
+        collection = records.collection(OFFICE, "berths")
+        assert collection is not None
+        if records.object(collection, f"berth-{number}@skerrow.example.ics"):
+            records.delete(collection, f"berth-{number}@skerrow.example.ics")
+
+    def decide(self, how: str, most: int) -> None:
+        rows = self.world.rows("SELECT id FROM carriage WHERE state IN ('refused', 'collided') LIMIT ?", most)
+        for (number,) in rows:
+            try:
+                if how == "theirs":
+                    collisions.take_theirs(self.world.store, self.world.settings, int(str(number)))
+                else:
+                    collisions.take_mine(self.world.store, int(str(number)))
+            except CannotApply:  # decided together with another one
+                continue
+
+    def settle(self) -> None:
+        """Everything goes well from now on, and whatever waits for a decision is decided."""
+        self.world.hosts.switches[self.name].clear()
+        for how in ("mine", "theirs", "theirs", "theirs"):
+            push_pending(self.world.store)
+            self.world.work()
+            self.world.refresh(self.account)
+            self.decide(how, 99)
+        push_pending(self.world.store)
+        self.world.work()
+        self.world.refresh(self.account)
+
+    def both_sides(self) -> tuple[list[str], list[str]]:
+        there = [line for text in self.world.there(self.name, "berths").values() for line in text.splitlines()]
+        return sorted(self.world.titles()), sorted(
+            line.removeprefix("SUMMARY:") for line in there if line.startswith("SUMMARY:")
+        )
+
+
+@pytest.mark.parametrize("name", ["tidewrack", "lantern"])
+@given(st.lists(HAPPENINGS, max_size=14))
+@settings(max_examples=20)
+def test_any_order_of_changes_on_both_sides_ends_in_step(
+    name: str, happenings: list[tuple[str, str, int, str]]
+) -> None:
+    with tempfile.TemporaryDirectory() as folder, new_world(Path(folder)) as world:
+        life = Life(world, name)
+        for happening in happenings:
+            life.happen(*happening)
+        life.settle()
+        mine, theirs = life.both_sides()
+        assert mine == theirs
+        assert world.rows("SELECT uid FROM entry WHERE listed GROUP BY uid HAVING count(*) > 1") == []
+        assert not {"waiting", "sending", "refused", "collided"} & world.carried().keys()
+
+
+def test_switching_off_with_changes_on_their_way_says_what_became_of_them(world: World) -> None:
+    life = Life(world, "lantern")
+    life.delete_here(1, "")
+    number = world.remote(life.account).id
+    assert number is not None
+    accounts.switch_off(world.store, number, "snapshot")
+    world.work()
+    assert world.rows("SELECT state, message FROM carriage") == [("dropped", "The calendar was switched off.")]
+    assert len(world.there("lantern", "berths")) == 3
