@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from datebridge.services import accounts
+from datebridge.core.headers import Description
+from datebridge.services import accounts, applying, calendars
 from datebridge.services.connecting import NotConnected
 from datebridge.standins.feeds import Feed
 from datebridge.store.logbook import apply_set, discard_set
+from datebridge.store.undo import propose_undo
 from tests.conftest import calendar
 from tests.world import World, berth
 
@@ -123,6 +125,17 @@ def test_the_address_is_sealed_and_shown_only_on_request(world: World) -> None:
     world.store.close()
     kept = b"".join(p.read_bytes() for p in world.settings.data_dir.glob("date-bridge.sqlite*"))
     assert PATH.encode() not in kept
+
+
+def test_a_feed_is_called_and_coloured_here_as_one_likes(world: World) -> None:
+    account = subscribed(world, 1)
+    number = int(str(world.one("SELECT id FROM calendar")))
+    set_id = calendars.propose_description(world.store, number, Description("Ships", "#16684a"))
+    applying.apply(world.store, set_id)
+    assert change(world, account, feed(1, 2)) == "1 added"
+    assert world.rows("SELECT name, tint FROM calendar") == [("Ships", "#16684a")]
+    applying.apply(world.store, propose_undo(world.store, set_id))
+    assert world.rows("SELECT name, tint FROM calendar") == [("Port calls", "")]
 
 
 def test_the_same_feed_is_not_subscribed_to_twice(world: World) -> None:

@@ -219,7 +219,9 @@ def _demand_writable(connection: Connection, set_id: int) -> None:
         row[0]
         for row in connection.exec_driver_sql(
             "SELECT DISTINCT k.name FROM change c JOIN calendar k ON k.id = c.calendar_id JOIN change_set s"
-            f" ON s.id = c.set_id WHERE c.set_id = ? AND NOT c.held AND NOT k.writable AND s.kind NOT IN {INCOMING}",
+            " ON s.id = c.set_id JOIN version v ON v.id = coalesce(c.after_id, c.before_id) WHERE c.set_id = ?"
+            # What one calls it here is one's own.
+            f" AND NOT c.held AND NOT k.writable AND v.component <> 'VCALENDAR' AND s.kind NOT IN {INCOMING}",
             (set_id,),
         )
     ]
@@ -239,7 +241,8 @@ def _add_carriages(connection: Connection, set_id: int) -> None:
         " CASE WHEN c.uid = '' AND v.component <> 'VCALENDAR' THEN 'It has no UID, so no server takes it.' ELSE '' END,"
         " '', '' FROM change c JOIN version v ON v.id = coalesce(c.after_id, c.before_id)"
         " JOIN remote r ON r.calendar_id = c.calendar_id JOIN account a ON a.id = r.account_id"
-        " JOIN change_set s ON s.id = c.set_id WHERE c.set_id = ? AND NOT c.held AND a.kind = 'server'"
+        " JOIN change_set s ON s.id = c.set_id JOIN calendar k ON k.id = c.calendar_id"
+        " WHERE c.set_id = ? AND NOT c.held AND a.kind = 'server' AND k.writable"
         f" AND v.component <> 'VTIMEZONE' AND s.kind NOT IN {INCOMING}",
         (set_id,),
     )

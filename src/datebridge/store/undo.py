@@ -45,6 +45,8 @@ def propose_undo(store: Store, set_id: int, force: bool = False) -> int:
 def _demand_undoable(connection: Connection, set_id: int, kind: str) -> None:
     if kind == "subscribe":
         raise CannotApply("This is how the calendar came here. Switch the calendar off in Connect instead.")
+    if kind != "pull":
+        return
     readable = connection.exec_driver_sql(
         "SELECT k.name FROM change c JOIN calendar k ON k.id = c.calendar_id WHERE c.set_id = ? AND NOT k.writable"
         " LIMIT 1",

@@ -1847,6 +1847,11 @@ export interface components {
              * @description the kinds of entries it takes
              */
             holds: string;
+            /**
+             * Trouble
+             * @description why it could not be fetched; empty while all is well
+             */
+            trouble: string;
         };
         /** RemotesIn */
         RemotesIn: {

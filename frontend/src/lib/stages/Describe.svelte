@@ -9,7 +9,7 @@
   import { PALETTE } from '$lib/palette';
 
   /** What a calendar is called, its colour, its zone, and a description. */
-  let { wanted = $bindable(), disabled = false }: { wanted: Wanted; disabled?: boolean } = $props();
+  let { wanted = $bindable() }: { wanted: Wanted } = $props();
 
   const zones = createQuery(() => ({
     queryKey: ['zones'],
@@ -21,9 +21,9 @@
 
 <label class="mb-2 flex items-center gap-2">
   <span class="w-24">Name</span>
-  <input bind:value={wanted.name} {disabled} maxlength="200" class={box} />
+  <input bind:value={wanted.name} maxlength="200" class={box} />
 </label>
-<fieldset class="mb-2 flex items-center gap-1.5" {disabled}>
+<fieldset class="mb-2 flex min-w-0 items-center gap-1">
   <legend class="visually-hidden">Colour</legend>
   <span class="w-24 shrink-0" aria-hidden="true">Colour</span>
   {#each PALETTE as colour (colour)}
@@ -31,7 +31,7 @@
       type="button"
       aria-label="Colour {colour}"
       aria-pressed={wanted.tint === colour}
-      class="h-6 w-[22px] shrink-0 border {wanted.tint === colour
+      class="h-5 w-[18px] shrink-0 border {wanted.tint === colour
         ? 'outline-ink outline-2 outline-offset-2'
         : 'border-line'}"
       style:background={colour}
@@ -42,12 +42,12 @@
     bind:value={wanted.tint}
     aria-label="Colour as #rrggbb"
     placeholder="#rrggbb"
-    class="figures bg-paper border-line h-8 min-w-0 flex-1 border px-1"
+    class="figures bg-paper border-line h-8 w-24 min-w-0 border px-1"
   />
 </fieldset>
 <label class="mb-2 flex items-center gap-2">
   <span class="w-24">Zone</span>
-  <select bind:value={wanted.zone} {disabled} class={box}>
+  <select bind:value={wanted.zone} class={box}>
     <option value="">none stated</option>
     {#if wanted.zone && !zones.data?.includes(wanted.zone)}<option value={wanted.zone}>{wanted.zone}</option>{/if}
     {#each zones.data ?? [] as zone (zone)}<option value={zone}>{zone}</option>{/each}
@@ -55,9 +55,6 @@
 </label>
 <label class="flex items-start gap-2">
   <span class="w-24 pt-1">Description</span>
-  <textarea
-    bind:value={wanted.description}
-    {disabled}
-    rows="2"
-    class="bg-paper border-line min-w-0 flex-1 border px-2 py-1"></textarea>
+  <textarea bind:value={wanted.description} rows="2" class="bg-paper border-line min-w-0 flex-1 border px-2 py-1"
+  ></textarea>
 </label>

@@ -301,8 +301,8 @@
     filter
       ? ' (all that match)'
       : ''}{#if readable}
-      <span class="text-changed"
-        >· {readable === chosen
+      <span class="text-changed">
+        · {readable === chosen
           ? 'can only be read: copy them to a calendar you may write'
           : `${count(readable)} can only be read`}</span
       >{/if}

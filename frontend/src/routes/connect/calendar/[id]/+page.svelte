@@ -182,19 +182,17 @@
         {/if}
       </section>
       <section class="w-[480px] shrink-0" aria-labelledby="set">
-        <h2 id="set" class="border-ink mb-2 border-b pb-1 font-bold">
-          {calendar.writable
-            ? 'Call it, colour it, describe it'
-            : 'It can only be read, so only its owner describes it'}
-        </h2>
-        <Describe bind:wanted disabled={!calendar.writable} />
-        {#if calendar.writable}
-          <p class="mt-3">
-            <Action kind="main" onclick={() => void describe()} disabled={!changed}>
-              Describe it so{calendar.live ? `, here and on ${calendar.account}` : ''}
-            </Action>
-          </p>
-        {/if}
+        <h2 id="set" class="border-ink mb-2 border-b pb-1 font-bold">Call it, colour it, describe it</h2>
+        <Describe bind:wanted />
+        <p class="mt-3">
+          <Action kind="main" onclick={() => void describe()} disabled={!changed}>
+            Describe it so{!calendar.live
+              ? ''
+              : calendar.writable
+                ? `, here and on ${calendar.account}`
+                : ', here only'}
+          </Action>
+        </p>
       </section>
     </div>
   </div>
