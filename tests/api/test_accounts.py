@@ -8,6 +8,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from datebridge.api.application import create_app
+from datebridge.standins.faults import Fault
 from datebridge.standins.feeds import Feed
 from tests.conftest import calendar
 from tests.world import MEETING, OFFICE, PASSWORD, World, berth
@@ -89,6 +90,22 @@ def test_the_preview_says_who_is_told(world: World, client: TestClient) -> None:
     warnings = client.get(f"/api/change-sets/{number}").json()["warnings"]
     assert "Tidewrack will tell 1 attendee of 1 meeting." in warnings
     assert "1 entry has attendees; nobody will be told." in warnings
+
+
+def test_each_change_of_a_batch_says_how_it_fared(world: World, client: TestClient) -> None:
+    world.put("tidewrack", "berths", berth(1), berth(2))
+    world.connect("tidewrack")
+    world.hosts.switches["tidewrack"].arm(Fault("meddle", method="DELETE"))
+    number = world.delete("alongside")
+    world.work()
+    rows = client.get(f"/api/change-sets/{number}/changes").json()["rows"]
+    assert sorted(row["carriage"] for row in rows) == ["carried", "collided"]
+    review = client.get(f"/api/change-sets/{number}").json()
+    assert (review["carried"]["carried"], review["carried"]["collided"]) == (1, 1)
+    (undecided,) = client.get("/api/carriages").json()["rows"]
+    assert (undecided["what"][:6], undecided["when"]) == ("Launch", "2026-12-01 Tue 08:00")
+    assert client.post(f"/api/carriages/{undecided['id']}/theirs").status_code == 204
+    assert client.get("/api/carriages").json()["total"] == 0
 
 
 def test_how_a_calendar_came_here_is_not_taken_back_and_u_is_for_ones_own_batches(

@@ -111,6 +111,7 @@ def change(row: dict[str, Any], calendars: dict[int, str]) -> ChangeOut:
         calendar=calendars.get(row["calendar_id"], ""),
         reason=row["reason"],
         held=bool(row["held"]),
+        carriage=row["carriage"] or "",
         before=before,
         after=after,
         differs=differs,

@@ -137,6 +137,7 @@ class ChangeOut(BaseModel):
     calendar: str
     reason: str
     held: bool
+    carriage: str = Field(description="how it fared on its way to where its calendar lives; empty where it lives here")
     before: EntryOut | None
     after: EntryOut | None
     differs: list[str] = Field(description="columns in which the two sides differ")

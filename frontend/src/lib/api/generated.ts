@@ -1282,6 +1282,11 @@ export interface components {
             reason: string;
             /** Held */
             held: boolean;
+            /**
+             * Carriage
+             * @description how it fared on its way to where its calendar lives; empty where it lives here
+             */
+            carriage: string;
             before: components["schemas"]["EntryOut"] | null;
             after: components["schemas"]["EntryOut"] | null;
             /**

@@ -5,6 +5,14 @@
   /** A change in two banks, with what it is in the channel between them. */
   const { change }: { change: Schemas['ChangeOut'] | undefined } = $props();
 
+  const CARRIED: Record<string, string> = {
+    waiting: 'waits to be carried',
+    sending: 'on its way',
+    carried: 'carried there',
+    refused: 'refused there',
+    collided: 'collided there',
+    dropped: 'theirs was taken',
+  };
   const GLYPHS = { added: '+', changed: '≠', removed: '−' } as const;
   const INKS = { added: 'text-added', changed: 'text-changed', removed: 'text-removed' } as const;
 </script>
@@ -21,7 +29,12 @@
       <span class="font-bold {change.held ? 'text-same' : INKS[change.verb]}"
         >{change.held ? '‖ left alone' : `${GLYPHS[change.verb]} ${change.verb}`}</span
       >
-      <span class="text-soft w-full truncate" title={change.calendar}>{change.calendar}</span>
+      <span class="text-soft w-full truncate" title="{change.calendar} {change.reason}">{change.calendar}</span>
+      {#if change.carriage && !change.held}
+        <span class={['refused', 'collided'].includes(change.carriage) ? 'text-removed font-bold' : 'text-soft'}
+          >{CARRIED[change.carriage]}</span
+        >
+      {/if}
     </div>
     <Bank entry={change.after} differs={change.differs} nothing={change.verb === 'removed' ? 'gone' : ''} />
   {:else}<span class="text-soft">…</span>{/if}

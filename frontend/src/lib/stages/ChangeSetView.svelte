@@ -98,7 +98,7 @@
     label="Changes in two banks"
     queryKey={['changes', set.id, set.state]}
     {fetchPage}
-    rowHeight={46}
+    rowHeight={54}
   >
     {#snippet row(change, _index)}<ChangeRow {change} />{/snippet}
     {#snippet empty()}<p class="text-soft p-6">No entry is changed; only the calendar itself.</p>{/snippet}
