@@ -39,7 +39,8 @@ def changes_page(connection: Connection, set_id: int, offset: int, limit: int) -
     changes = (
         connection.exec_driver_sql(
             "SELECT c.position, c.calendar_id, c.before_id, c.after_id, c.reason, c.held,"
-            " (SELECT g.state FROM carriage g JOIN remote r ON r.id = g.remote_id WHERE g.set_id = c.set_id AND g.kind = 'entry' AND g.uid = c.uid"
+            " (SELECT g.state FROM carriage g JOIN remote r ON r.id = g.remote_id WHERE g.set_id = c.set_id"
+            "  AND g.kind = 'entry' AND g.uid = c.uid"
             f" AND r.calendar_id = c.calendar_id) AS carriage{where}"
             " ORDER BY c.position LIMIT ? OFFSET ?",
             (set_id, limit, offset),
