@@ -7,6 +7,7 @@ import pytest
 from datebridge.services import collisions
 from datebridge.standins.faults import Fault
 from datebridge.store.logbook import CannotApply
+from tests.conftest import calendar
 from tests.world import World, berth
 
 
@@ -100,6 +101,34 @@ def test_what_was_deleted_there_can_be_followed_or_made_again(world: World) -> N
     world.work()
     assert world.titles() == ["Launch 2 moved"]
     assert list(world.there("lantern", "berths")) == ["berth-2@skerrow.example.ics"]
+
+
+@pytest.mark.parametrize("how", ["theirs", "mine"])
+def test_what_was_made_on_both_sides_ends_as_one(world: World, how: str) -> None:
+    account = world.connect("lantern")
+    world.take("Berths", berth(1, name="mine"))
+    world.put("lantern", "berths", berth(1, name="theirs"))
+    world.work()
+    world.refresh(account)
+    number = int(str(world.one("SELECT id FROM carriage WHERE state = 'collided'")))
+    if how == "theirs":
+        collisions.take_theirs(world.store, world.settings, number)
+    else:
+        collisions.take_mine(world.store, number)
+    world.work()
+    world.refresh(account)
+    assert world.titles() == [f"Launch 1 {how}"]
+    (text,) = world.there("lantern", "berths").values()
+    assert f"Launch 1 {how}" in text
+
+
+def test_a_name_that_is_taken_by_another_entry_is_no_collision(world: World) -> None:
+    world.connect("tidewrack")
+    world.hosts.tidewrack.put("harbour-office", "berths", "berth-1@skerrow.example.ics", calendar(berth(7)).encode())
+    world.take("Berths", berth(1))
+    world.work()
+    assert world.carried() == {"carried": 1}
+    assert len(world.there("tidewrack", "berths")) == 2
 
 
 def test_a_refused_change_can_be_given_up(world: World) -> None:

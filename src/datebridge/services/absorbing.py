@@ -85,8 +85,10 @@ class Absorber:
             for resource, found in objects:
                 before = known.get(resource.href)
                 if found.uid in self.busy or (before and before.uid in self.busy):
-                    if before:  # looked at again once one's own change has been decided on
-                        self.found.kept.append(before._replace(etag=""))
+                    # Looked at again once one's own change has been decided on.
+                    self.found.kept.append(
+                        before._replace(etag="") if before else Known(resource.href, found.uid, "", ())
+                    )
                     continue
                 self._compare(writer, resource, found, here.get(found.uid, []))
             for resource in resources:
@@ -104,6 +106,7 @@ class Absorber:
 
     def _remove(self, known: Known, here: dict[str, list[InForce]]) -> None:
         if known.uid in self.busy:
+            self.found.kept.append(known._replace(etag=""))
             return
         self.found.gone.append(known.href)
         for entry in here.get(known.uid, []):

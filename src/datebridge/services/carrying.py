@@ -260,6 +260,12 @@ class Carrier:
         if there.data is None:
             return Outcome(unit, "collided", "It was deleted there meanwhile.", href)
         found = take_apart(there.data)
+        if found.uid != unit.uid and unit.known is None:  # the name is somebody else's; take another one
+            href = self._new_href(f"{unit.uid}\n{found.uid}")
+            answer = self.server.put(href, assemble(texts, self.zones.items()), "")
+            if answer.status in (200, 201, 204):
+                return Outcome(unit, "carried", "", href, "")
+            return Outcome(unit, "refused", self._reason(answer), href)
         theirs = {(f.component, f.recurrence_id): text for f, text in found.entries}
         mine = {(f.component, f.recurrence_id): text for f, text in take_apart(assemble(texts, ())).entries}
         if found.uid == unit.uid and theirs.keys() == mine.keys():
@@ -308,6 +314,9 @@ class Carrier:
             )  # fmt: skip
             for outcome in outcomes:
                 self.counts[outcome.state] = self.counts.get(outcome.state, 0) + 1
+            # What stands there unknown to us is looked at again, whatever is decided.
+            unknown = [o for o in outcomes if o.state == "collided" and o.theirs and o.unit.known is None]
+            keep_objects(connection, self.remote, (Known(o.href, o.unit.uid, "", ()) for o in unknown))
             carried = [o.unit for o in outcomes if o.state == "carried"]
             self._set(connection, ((unit.uid, unit.last) for unit in carried), "carried")
             self._settle(connection, [unit.uid for unit in carried])
