@@ -5,6 +5,8 @@ from __future__ import annotations
 import pytest
 
 from datebridge.services import accounts, applying
+from datebridge.services.connecting import remotes_of
+from datebridge.services.pulling import all_on
 from datebridge.services.scheduling import tick
 from datebridge.standins.faults import Fault
 from datebridge.store.logbook import CannotApply
@@ -93,6 +95,22 @@ def test_a_failure_keeps_the_last_good_state_says_why_and_waits_longer_each_time
     world.refresh(account)
     assert len(world.titles()) == 2
     assert (world.remote(account).trouble, world.remote(account).failed_since) == ("", None)
+
+
+def test_an_account_out_of_reach_is_asked_once_and_holds_up_no_other(world: World) -> None:
+    for slug in ("cranes", "winches"):
+        world.hosts.tidewrack.records.add_collection("harbour-office", slug, slug.title())
+    world.put("lantern", "berths", berth(1))
+    tidewrack, lantern = world.connect("tidewrack"), world.connect("lantern")
+    world.settings.patience = 0
+    world.put("lantern", "berths", berth(2))
+    world.hosts.switches["tidewrack"].arm(Fault("unavailable", count=99))
+    asked(world, "tidewrack")
+    accounts.refresh_now(world.store, all_on(world.store, tidewrack) + all_on(world.store, lantern))
+    world.work()
+    assert asked(world, "tidewrack") == 1
+    assert len(world.titles()) == 2
+    assert [r.trouble for r in remotes_of(world.store, tidewrack)] == ["127.0.0.1 is not available for now (503)."] * 3
 
 
 @pytest.mark.parametrize("kind", ["unavailable", "throttle", "cut"])

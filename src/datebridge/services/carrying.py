@@ -101,13 +101,16 @@ def push_pending(store: Store, remotes: Sequence[int] | None = None) -> int | No
 
 def push_job(context: JobContext) -> dict[str, Any]:
     """Carry what waits. A server that cannot be reached keeps its changes waiting; the others go on."""
-    troubles: list[str] = []
+    out_of_reach: dict[int, str] = {}
     counts: dict[str, int] = {}
     with context.store.read() as connection:
         wanted = [r for r in pending(connection) if r in context.params["remotes"]]
     for remote_id in wanted:
+        row = remote(context.store, remote_id)
+        if row.account_id in out_of_reach:
+            note_failure(context.store, remote_id, out_of_reach[row.account_id])
+            continue
         try:
-            row = remote(context.store, remote_id)
             with line_to(context.store, context.settings, row.account_id) as line:
                 carrier = Carrier(context.store, context.settings, line, row, context)
                 for state, count in carrier.run().items():
@@ -115,11 +118,13 @@ def push_job(context: JobContext) -> dict[str, Any]:
             if carrier.unread():
                 refresh(context.store, context.settings, remote_id, read_back=True)
         except Unreachable as error:
-            troubles.append(error.message)
+            out_of_reach[row.account_id] = error.message
             note_failure(context.store, remote_id, error.message, error.trouble == "password")
     moved = finish_moves(context.store)
-    if troubles:
-        raise Refused(" ".join(dict.fromkeys(troubles)) + " What has not been carried waits and is tried again.")
+    if out_of_reach:
+        raise Refused(
+            " ".join(dict.fromkeys(out_of_reach.values())) + " What has not been carried waits and is tried again."
+        )
     if moved:  # what they delete at their source is carried next
         push_pending(context.store)
     return counts

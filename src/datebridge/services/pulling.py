@@ -40,17 +40,24 @@ class Refreshed:
 
 
 def pull_job(context: JobContext) -> dict[str, object]:
-    """Refresh the calendars of a job, account by account. One that fails does not hold up the others."""
+    """Refresh the calendars of a job. An account that cannot be reached is asked once and holds up no other."""
     wanted = [int(i) for i in context.params["remotes"]]
     results: list[Refreshed] = []
+    out_of_reach: dict[int, str] = {}
 
     def report(done: int, total: int, name: str) -> None:
         context.progress(done, total, "entries", name)
 
     for remote_id in wanted:
+        account = remote(context.store, remote_id).account_id
+        if account in out_of_reach:
+            results.append(note_failure(context.store, remote_id, out_of_reach[account]))
+            continue
         try:
             results.append(refresh(context.store, context.settings, remote_id, report))
         except Unreachable as error:
+            if error.passing or error.trouble == "password":
+                out_of_reach[account] = error.message
             results.append(note_failure(context.store, remote_id, error.message, error.trouble == "password"))
         except KeyLost as error:
             results.append(note_failure(context.store, remote_id, str(error), True))
