@@ -11,6 +11,7 @@ from datebridge.services.scheduling import tick
 from datebridge.standins.faults import Fault
 from datebridge.store.logbook import CannotApply
 from datebridge.store.undo import propose_undo
+from tests.conftest import calendar
 from tests.world import World, berth
 
 BOTH = pytest.mark.parametrize("name", ["tidewrack", "lantern"])
@@ -62,6 +63,15 @@ def test_what_changed_there_comes_in_as_one_batch_that_can_be_taken_back(world: 
     world.work()
     assert "Launch 4 alongside" in world.there(name, "berths")["berth-4@skerrow.example.ics"]
     assert "berth-99@skerrow.example.ics" not in world.there(name, "berths")
+
+
+@BOTH
+def test_another_entry_under_the_same_name_takes_the_place_of_the_first(world: World, name: str) -> None:
+    world.put(name, "berths", berth(1))
+    account = world.connect(name)
+    world.server(name).put("harbour-office", "berths", "berth-1@skerrow.example.ics", calendar(berth(8)).encode())
+    world.refresh(account)
+    assert world.titles() == ["Launch 8 alongside"]
 
 
 def test_an_expired_token_means_looking_at_everything_again(world: World) -> None:

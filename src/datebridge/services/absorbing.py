@@ -90,6 +90,8 @@ class Absorber:
                         before._replace(etag="") if before else Known(resource.href, found.uid, "", ())
                     )
                     continue
+                if before and before.uid != found.uid:  # another entry under the same name
+                    self._remove(before, here)
                 self._compare(writer, resource, found, here.get(found.uid, []))
             for resource in resources:
                 if resource.data is None and resource.href in known:
@@ -172,8 +174,8 @@ class Absorber:
             add_changes(connection, set_id, [*([header] if header else []), *changes])
             close_set(connection, set_id)
             apply_within(connection, set_id)
+        forget_objects(connection, self.remote, self.found.gone)
         keep_objects(
             connection, self.remote, (k if k.uid not in busy else k._replace(etag="") for k in self.found.kept)
         )
-        forget_objects(connection, self.remote, self.found.gone)
         return set_id

@@ -114,9 +114,11 @@ def _propose(connection: Connection, incoming: list[int], decisions: list[Decisi
             (i,),
         )
     what = names[0] if len(names) == 1 else f"{len(names)} files"
+    fresh = any(decision.calendar_id is None for decision in decisions)
+    reason = "A snapshot: it will not update." if fresh else "Taken once from a file; the file is not followed."
     set_id = open_set(
         connection,
-        Proposal(f"Import {what}", "import", "A snapshot: it will not update.", details={"files": names}),
+        Proposal(f"Import {what}", "import", reason, details={"files": names}),
     )
     skipped = sum(_take(connection, set_id, decision) for decision in decisions)
     close_set(connection, set_id)
