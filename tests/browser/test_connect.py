@@ -88,6 +88,7 @@ def test_a_change_that_met_another_is_decided_field_by_field(
     counted(page, "4 entries")
     page.get_by_role("row").nth(1).dblclick()
     source = page.get_by_role("list", name="Source text")
+    expect(source).to_contain_text("END:VEVENT")
     lines = [re.sub(r"^\d+\s*", "", line) for line in source.get_by_role("listitem").all_inner_texts()]
     text = "\n".join(lines).replace("LOCATION:Chart room", "LOCATION:Library\nSEQUENCE:5")
     path = tmp_path / "moved.ics"
