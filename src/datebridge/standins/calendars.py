@@ -109,14 +109,15 @@ class CalendarServer:
                 self.records.put(collection, stored.name, data, stored.uid, stored.component)
 
     def stir(self) -> int:
-        """Somebody edits three entries of the first calendar there is; returns how many were edited."""
-        person = self.records.people()[0]
-        edited = 0
-        for collection, _ in self.records.calendars_of(person)[:1]:
-            for name, _etag in self.records.etags(collection)[:3]:
-                self.meddle(f"/dav/calendars/{person}/{collection.slug}/{name}")
-                edited += 1
-        return edited
+        """Somebody edits three entries of the first calendar that holds any; returns how many were edited."""
+        for person in self.records.people():
+            for collection, _ in self.records.calendars_of(person):
+                names = [name for name, _etag in self.records.etags(collection)[:3]]
+                for name in names:
+                    self.meddle(f"/dav/calendars/{person}/{collection.slug}/{name}")
+                if names:
+                    return len(names)
+        return 0
 
     def put_parts(self, person: str, slug: str, uid: str, texts: list[str], zones: dict[str, str]) -> None:
         """Keep the entries of one UID as one object (for samples)."""

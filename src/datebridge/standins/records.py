@@ -71,10 +71,6 @@ class Records:
         row = self._db.execute("SELECT * FROM person WHERE name = ?", (name,)).fetchone()
         return (row[0], row[1], row[2], row[3]) if row else None
 
-    def person_at(self, address: str) -> str | None:
-        row = self._db.execute("SELECT name FROM person WHERE lower(address) = lower(?)", (address,)).fetchone()
-        return row[0] if row else None
-
     def people(self) -> list[str]:
         return [row[0] for row in self._db.execute("SELECT name FROM person ORDER BY name")]
 
@@ -94,10 +90,6 @@ class Records:
 
     def collection(self, owner: str, slug: str) -> Collection | None:
         row = self._db.execute("SELECT * FROM collection WHERE owner = ? AND slug = ?", (owner, slug)).fetchone()
-        return Collection(*row) if row else None
-
-    def collection_by_id(self, number: int) -> Collection | None:
-        row = self._db.execute("SELECT * FROM collection WHERE id = ?", (number,)).fetchone()
         return Collection(*row) if row else None
 
     def share(self, collection: Collection, person: str, access: str) -> None:
