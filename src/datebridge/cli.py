@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 import socket
 import time
+from dataclasses import asdict
+from datetime import datetime
 from pathlib import Path
 from typing import Annotated
 
@@ -15,7 +17,10 @@ from rich.progress import Progress
 from rich.table import Table
 
 from datebridge import cli_accounts
+from datebridge.core.expansion import expand
 from datebridge.core.inspection import Inspection, inspect
+from datebridge.core.moments import Moment
+from datebridge.core.zones.names import resolve
 from datebridge.settings import Settings
 
 app = typer.Typer(
@@ -31,6 +36,7 @@ out = Console()
 err = Console(stderr=True)
 
 OK, PROBLEMS, CANNOT = 0, 1, 2
+_MOMENTS = ["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%dT%H:%M:%S"]
 DataDir = Annotated[
     Path | None, typer.Option("--data", help="Where the data is kept.", show_default="the user's data folder")
 ]
@@ -109,6 +115,41 @@ def convert(
         print(json.dumps({"in": found.as_dict(str(source)), "out": str(target)}, ensure_ascii=False))
     else:
         out.print(f"{escape(str(target))}: {found.summary.entries:,} entries, {len(found.problems):,} problems")
+    raise SystemExit(PROBLEMS if found.problems else OK)
+
+
+@app.command("expand")
+def expand_file(
+    file: Annotated[Path, typer.Argument(help="An iCalendar file.", show_default=False)],
+    begin: Annotated[datetime, typer.Option("--from", formats=_MOMENTS, help="The first day, or moment.")],
+    end: Annotated[datetime, typer.Option("--to", formats=_MOMENTS, help="The day or moment it ends before.")],
+    zone: Annotated[
+        str, typer.Option(help="Zone for both, and for the times shown; without it UTC, and each in its own.")
+    ] = "",
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False,
+) -> None:
+    """Say when the events of a file happen: all that overlaps the span. Exit code 1 if the file has problems."""
+    if zone and resolve(zone).method != "iana":
+        err.print(f"[red]“{escape(zone)}” is not a time zone.[/]")
+        raise SystemExit(CANNOT)
+    if end <= begin:
+        err.print("[red]--to lies before --from: there is nothing in between.[/]")
+        raise SystemExit(CANNOT)
+    with file.open("rb") as source:
+        found = inspect(source, keep=True)
+    low, high = Moment(begin).wall_seconds, Moment(end).wall_seconds
+    happening, cancelled = expand(found.components, low, high, resolve(zone).zone if zone else "")
+    if as_json:
+        print(json.dumps({"occurrences": [asdict(one) for one in happening]}, ensure_ascii=False, indent=2))
+    else:
+        table = Table("start", "end", "what", title=f"{len(happening):,} occurrences")
+        for one in happening:
+            table.add_row(one.start, one.end, escape(one.summary))
+        out.print(table)
+        if cancelled:
+            out.print(f"  {cancelled:,} more are cancelled, so they do not happen.")
+        if found.problems:
+            out.print(f"  {len(found.problems):,} problems in the file; “date-bridge inspect” lists them.")
     raise SystemExit(PROBLEMS if found.problems else OK)
 
 

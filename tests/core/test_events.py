@@ -12,7 +12,7 @@ from datebridge.api import present
 from datebridge.core.events import derive, digest_of
 from datebridge.core.facts import Mark
 from datebridge.core.moments import NotAMoment, parse_duration, parse_moment, wall_seconds_of
-from datebridge.core.recurrence.bounds import happens
+from datebridge.core.recurrence.pattern import happens
 from datebridge.core.sheet import write_sheet
 from datebridge.core.summary import Summary
 from datebridge.store.versions import INDEX_COLUMNS, index_row
@@ -126,7 +126,7 @@ def test_what_is_no_date_is_refused(value: str) -> None:
 
 
 def test_durations_add_their_parts() -> None:
-    assert parse_duration("-P1W").days == -7
+    assert parse_duration("-P1W") == (-7, 0)
     with pytest.raises(NotAMoment):
         parse_duration("PT")
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import timedelta
 from urllib.parse import urlsplit
 
 from datebridge.connect.errors import Unreachable
@@ -67,7 +66,7 @@ def interval(header: str) -> int:
     component = Component(header)
     line = component.first("REFRESH-INTERVAL") or component.first("X-PUBLISHED-TTL")
     try:
-        length = parse_duration(line.value) if line else timedelta()
+        days, seconds = parse_duration(line.value) if line else (0, 0)
     except NotAMoment:
         return 0
-    return max(0, int(length.total_seconds()))
+    return max(0, int(days * 86400 + seconds))

@@ -9,14 +9,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date
 
 from datebridge.core.events import derive
-from datebridge.core.facts import Facts, Mark
+from datebridge.core.facts import Facts
 from datebridge.core.moments import from_wall_seconds, wall_seconds_of
-from datebridge.core.recurrence.bounds import happens
-
-DAY = 86400
+from datebridge.core.recurrence.occurrences import Occurrence, occurrences, timed
+from datebridge.core.recurrence.starts import DAY
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,32 +29,17 @@ class Coming:
 
 def coming(entries: Iterable[tuple[str, str]], first: date, days: int, most: int = 400) -> list[Coming]:
     """What begins within `days` from `first`, in order, at most `most`; entries are (component, text)."""
+    facts = [derive(component, text) for component, text in entries]
+    placed = [entry for number, found in enumerate(facts) if (entry := timed(found, number))]
     low = wall_seconds_of(first)
     high = low + days * DAY
-    found: list[Coming] = []
-    for component, text in entries:
-        facts = derive(component, text)
-        if facts.start_wall is None or facts.start_wall >= high:
-            continue
-        found += [_at(facts, day) for day in _days(facts, low, high)]
-    return sorted(found, key=lambda c: (c.day, c.time, c.title))[:most]
+    found = occurrences(placed, low - DAY, high + DAY)  # on its own clock it may be the day before or after
+    return sorted(
+        (_at(one, facts[one.entry]) for one in found if low <= one.slot < high),
+        key=lambda c: (c.day, c.time, c.title),
+    )[:most]
 
 
-def _days(facts: Facts, low: int, high: int) -> list[date]:
-    assert facts.start_wall is not None  # noqa: S101
-    if not facts.marks & Mark.SERIES:
-        return [from_wall_seconds(facts.start_wall).date()] if facts.start_wall >= low else []
-    if facts.until_wall is not None and facts.until_wall < low:
-        return []
-    start = from_wall_seconds(low).date()
-    return [
-        start + timedelta(days=k)
-        for k in range((high - low) // DAY)
-        if facts.weekdays >> (start + timedelta(days=k)).weekday() & 1
-        and happens(facts.recurrence, facts.start_wall, low + k * DAY, low + (k + 1) * DAY)
-    ]
-
-
-def _at(facts: Facts, day: date) -> Coming:
-    assert facts.start_wall is not None  # noqa: S101
-    return Coming(day, "" if facts.all_day else f"{from_wall_seconds(facts.start_wall):%H:%M}", facts.summary)
+def _at(one: Occurrence, facts: Facts) -> Coming:
+    begin = from_wall_seconds(one.slot)
+    return Coming(begin.date(), "" if facts.all_day else f"{begin:%H:%M}", facts.summary)

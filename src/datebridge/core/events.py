@@ -10,17 +10,17 @@ Facts depend on nothing but the text, so an index of them can be thrown away and
 from __future__ import annotations
 
 import re
-from datetime import datetime
 from functools import lru_cache
 from hashlib import blake2b
 
 from datebridge.core.facts import Facts, Mark
 from datebridge.core.ics.lines import LINE, LINES, param_of, split_text_list, unescape_text
-from datebridge.core.moments import Moment, NotAMoment, parse_duration, parse_moment
+from datebridge.core.moments import Moment, NotAMoment, instant_at, parse_duration, parse_moment, wall_at
 from datebridge.core.problems import Problem
 from datebridge.core.properties import KNOWN, MISPLACED, ONCE
 from datebridge.core.recurrence.bounds import last_start, longest_gap, weekdays
-from datebridge.core.recurrence.rules import NotARule, Rule, parse_rule
+from datebridge.core.recurrence.rules import NotARule, Rule, on_clock_of, parse_rule
+from datebridge.core.recurrence.starts import weekday_of
 from datebridge.core.recurrence.words import describe
 from datebridge.core.zones.names import resolve
 
@@ -194,7 +194,10 @@ class _Reading:
         if "RECURRENCE-ID" in fields:
             facts.marks |= Mark.OVERRIDE
             replaced = self._moment("RECURRENCE-ID", fields["RECURRENCE-ID"])
+            if (param_of(fields["RECURRENCE-ID"][0], "RANGE") or "").upper() == "THISANDFUTURE":
+                facts.marks |= Mark.FUTURE
             facts.recurrence_id = replaced.key() if replaced else fields["RECURRENCE-ID"][1]
+        self._travel()
         self._zones()
         if start is None:
             if facts.component in ("VEVENT", "VFREEBUSY") and start_name not in fields:
@@ -209,16 +212,26 @@ class _Reading:
             facts.marks |= Mark.ALL_DAY
         elif not start.tzid:
             facts.marks |= Mark.FLOATING
-        length = self._length(start)
-        facts.end_wall = facts.start_wall + length
-        facts.until_wall = facts.end_wall
-        self._series(start, length)
+        end_wall, nominal = self._end(start)
+        facts.end_wall = facts.until_wall = end_wall
+        self._series(start, end_wall - facts.start_wall, nominal)
 
-    def _length(self, start: Moment) -> int:
-        """Seconds from start to end on the entry's own clock; 0 or a day where nothing is said (RFC 5545 §3.6.1)."""
+    def _travel(self) -> None:
+        """Time to get there. No standard has it; it is taken from any extension property named so."""
+        for name in self.unknown:
+            if name.endswith(("TRAVEL-DURATION", "TRAVEL-TIME")) and name in self.fields:
+                try:
+                    days, seconds = parse_duration(self.fields[name][1])
+                    self.facts.travel = max(0, days * 86400 + seconds)
+                except NotAMoment:
+                    continue
+
+    def _end(self, start: Moment) -> tuple[int, tuple[int, int] | None]:
+        """The end on the clock of the start, and the length if it is nominal (RFC 5545 §3.6.1, §3.8.2.5)."""
         fields = self.fields
+        begins = start.wall_seconds
         end_name = "DUE" if self.facts.component == "VTODO" else "DTEND"
-        default = 86400 if start.is_date and self.facts.component != "VTODO" else 0
+        default = begins + (86400 if start.is_date and self.facts.component != "VTODO" else 0)
         if end_name in fields and not (end_name == "DUE" and "DTSTART" not in fields):
             if "DURATION" in fields:
                 self.problem(
@@ -226,23 +239,21 @@ class _Reading:
                 )
             end = self._moment(end_name, fields[end_name])
             if end is None:
-                return default
-            seconds = end.wall_seconds - start.wall_seconds
-            if start.tzid != end.tzid:
-                first, last = start.instant(), end.instant()
-                seconds = last - first if first is not None and last is not None else seconds
-            if seconds < 0:
+                return default, None
+            wall = Moment(end.on_clock_of(start)).wall_seconds
+            first, last = start.instant(), end.instant()
+            if (last < first) if first is not None and last is not None else wall < begins:
                 self.problem(
                     "end-before-start",
                     "The end lies before the start.",
                     "Shown with no length; kept as it is.",
                     end_name,
                 )
-                return 0
-            return seconds or (default if start.is_date else 0)
+                return begins, None
+            return (default if wall == begins and start.is_date else max(wall, begins)), None
         if "DURATION" in fields:
             try:
-                return max(0, int(parse_duration(fields["DURATION"][1]).total_seconds()))
+                days, seconds = parse_duration(fields["DURATION"][1])
             except NotAMoment:
                 self.problem(
                     "bad-duration",
@@ -250,54 +261,88 @@ class _Reading:
                     "Kept; not used.",
                     "DURATION",
                 )
-        return default
+                return default, None
+            wall = begins + max(days, 0) * 86400
+            if start.zone and seconds > 0:
+                wall = wall_at(instant_at(wall, start.zone) + seconds, start.zone)
+            else:
+                wall += max(seconds, 0)
+            return wall, ((days, seconds) if days > 0 and start.tzid else None)
+        return default, None
 
-    def _series(self, start: Moment, length: int) -> None:
+    def _series(self, start: Moment, length: int, nominal: tuple[int, int] | None) -> None:
         facts = self.facts
         rules = [rule for _, text in self.lists.get("RRULE", ()) if (rule := self._rule(text, start))]
         extra = self._dates("RDATE", start)
         if not rules and not extra:
             return
         facts.marks |= Mark.SERIES
+        begins = start.wall_seconds
         facts.weekdays = 1 << start.wall.weekday()
-        spoken, ends = [], [start.wall, *extra]
+        spoken, ends = [], [begins, *(moment for moment, _, _ in extra)]
         for rule in rules:
             spoken.append(describe(rule, start.wall))
             facts.weekdays |= weekdays(rule, start.wall)
-            last = last_start(rule, start.wall)
+            last = last_start(rule, begins)
             if last is None:
                 facts.marks |= Mark.ENDLESS
             else:
                 ends.append(last)
         if extra:
             spoken.append(f"on {len(extra)} extra date{'s' if len(extra) > 1 else ''}")
-            facts.weekdays |= sum(1 << d for d in {moment.weekday() for moment in extra})
+            facts.weekdays |= sum(1 << d for d in {weekday_of(moment // 86400) for moment, _, _ in extra})
         facts.repeats = "; ".join(spoken)
         gone = self._dates("EXDATE", start)
         if len(rules) == 1 and not gone:
             facts.gap_days = longest_gap(rules[0], start.wall)
-        facts.recurrence = "\n".join(
-            [rule.text for rule in rules]
-            + [f"{sign}{Moment(wall).wall_seconds}" for sign, walls in (("+", extra), ("-", gone)) for wall in walls]
-        )
-        facts.until_wall = None if facts.marks & Mark.ENDLESS else Moment(max(ends)).wall_seconds + length
+        lines = [rule.text for rule in rules]
+        lines += [f"+{moment}" + (f"/{long}" if long is not None else "") for moment, _, long in extra]
+        # A left-out date takes the whole day out of a series with hours, and a time its day out of one without.
+        lines += [f"{'!' if day else '-'}{moment}" for moment, day, _ in gone]
+        if nominal is not None:
+            lines.append(f"~{nominal[0]}:{nominal[1]}")
+        facts.recurrence = "\n".join(lines)
+        longest = max([length, *(long for _, _, long in extra if long is not None)])
+        facts.until_wall = None if facts.marks & Mark.ENDLESS else max(ends) + longest
 
     def _rule(self, text: str, start: Moment) -> Rule | None:
         try:
-            return parse_rule(text)
+            return on_clock_of(parse_rule(text), start)
         except NotARule as error:
             self.problem("bad-rule", f"RRULE: {error}.", "Kept; the entry counts as happening once.", "RRULE")
             return None
 
-    def _dates(self, name: str, start: Moment) -> list[datetime]:
-        """The starts an RDATE or EXDATE gives, on the clock of the series."""
+    def _dates(self, name: str, start: Moment) -> list[tuple[int, bool, int | None]]:
+        """What an RDATE or EXDATE gives: wall seconds of the series, whether it is a day alone, a PERIOD's length."""
         dates = []
         for params, value in self.lists.get(name, ()):
             for item in value.split(","):
-                moment = self._moment(name, (params, item.partition("/")[0]))
-                if moment is not None:
-                    dates.append(moment.on_clock_of(start))
+                first, period, end = item.partition("/")
+                moment = self._moment(name, (params, first))
+                if moment is None:
+                    continue
+                wall = moment.on_clock_of(start)
+                if start.is_date:
+                    wall = wall.replace(hour=0, minute=0, second=0)
+                long = self._period(name, params, moment, end) if period else None
+                dates.append((Moment(wall).wall_seconds, moment.is_date and not start.is_date, long))
         return dates
+
+    def _period(self, name: str, params: str, start: Moment, end: str) -> int | None:
+        """The seconds of a PERIOD (RFC 5545 §3.3.9), whose end is a time or a duration."""
+        try:
+            if "P" in end.upper():
+                days, seconds = parse_duration(end)
+                return max(0, days * 86400 + seconds)
+        except NotAMoment:
+            return None
+        last = self._moment(name, (params, end))
+        if last is None:
+            return None
+        begun, ended = start.instant(), last.instant()
+        if begun is not None and ended is not None:
+            return max(0, ended - begun)
+        return max(0, last.wall_seconds - start.wall_seconds)
 
     def _zones(self) -> None:
         """The zone names in use, and a problem for each that nobody knows."""

@@ -23,6 +23,7 @@ class Mark:
     UNPLACED = 1024
     UNRESOLVED_ZONE = 2048
     ENDLESS = 4096
+    FUTURE = 8192  #: an override for all that follows, too (RANGE=THISANDFUTURE)
 
 
 @dataclass(slots=True)
@@ -33,10 +34,11 @@ class Facts:
         recurrence_id: the occurrence an override stands for, as `Moment.key`; "" for a master.
         modified: LAST-MODIFIED, else DTSTAMP, as an instant; 0 where neither can be read.
         start: the instant of the start; wall seconds where it is floating or a date; None if unplaced.
-        start_wall, end_wall: the (first) occurrence on its own clock; the end is exclusive.
+        start_wall, end_wall: the (first) occurrence on the clock of its start; the end is exclusive.
         until_wall: when the last occurrence has ended; None for a series without end or an unplaced entry.
         tzid: of the start, as written; zone: the IANA zone it means.
-        recurrence: the rules, one a line, then extra (+) and left-out (-) starts in wall seconds.
+        recurrence: the rules, extra and left-out dates; see `recurrence.pattern`.
+        travel: seconds it takes to get there.
         weekdays: on which occurrences can begin, Monday as 1 to Sunday as 64.
         gap_days: within how many days the next one always begins while the series runs; 0 if not known.
         digest: of the text without DTSTAMP, which many programs set anew at every export.
@@ -61,6 +63,7 @@ class Facts:
     repeats: str = ""
     weekdays: int = 0
     gap_days: int = 0
+    travel: int = 0
     marks: int = 0
     status: str = ""
     privacy: str = ""

@@ -13,13 +13,16 @@ epoch in UTC; a date or a floating time has none.
 from __future__ import annotations
 
 import re
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta, tzinfo
 from functools import lru_cache
 from typing import NamedTuple
 
 from datebridge.core.zones.names import resolve, zone_info
 
+#: What tells the time: the name of an IANA zone, or a zone a calendar defines itself.
+Clock = str | tzinfo
 _EPOCH = datetime(1970, 1, 1)  # noqa: DTZ001  (wall clocks have no zone)
+_EPOCH_UTC = datetime(1970, 1, 1, tzinfo=UTC)
 #: The last moment a calendar can name; what lies beyond is held here.
 LATEST = datetime(9999, 12, 31, 23, 59, 59)  # noqa: DTZ001
 _EPOCH_DAY = _EPOCH.toordinal()
@@ -58,21 +61,14 @@ class Moment(NamedTuple):
         """
         if not self.zone:
             return None
-        if self.zone == "UTC":
-            return self.wall_seconds
-        offset = zone_info(self.zone).utcoffset(self.wall)
-        return self.wall_seconds - (offset.days * 86400 + offset.seconds if offset is not None else 0)
+        return instant_at(self.wall_seconds, self.zone)
 
     def on_clock_of(self, other: Moment) -> datetime:
         """The wall time of this moment on the clock that `other` goes by."""
         instant = self.instant()
         if instant is None or not other.zone or self.zone == other.zone:
             return self.wall
-        try:
-            there = datetime.fromtimestamp(instant, UTC if other.zone == "UTC" else zone_info(other.zone))
-        except (OverflowError, ValueError):  # the first or last day there is
-            return self.wall
-        return there.replace(tzinfo=None)
+        return from_wall_seconds(wall_at(instant, other.zone))
 
     def iso(self) -> str:
         """ISO 8601: a date alone, a floating time without offset, a placed time with its offset."""
@@ -120,8 +116,8 @@ def parse_moment(value: str, tzid: str = "") -> Moment:
     raise NotAMoment(value)
 
 
-def parse_duration(value: str) -> timedelta:
-    """Read a DURATION value (RFC 5545 §3.3.6).
+def parse_duration(value: str) -> tuple[int, int]:
+    """Read a DURATION value (RFC 5545 §3.3.6): nominal days, and exact seconds; both below 0 if it is negative.
 
     Raises:
         NotAMoment: if it is not one.
@@ -130,11 +126,36 @@ def parse_duration(value: str) -> timedelta:
     if match is None or not any(match.groups()[1:]):
         raise NotAMoment(value)
     weeks, days, hours, minutes, seconds = (int(g or 0) for g in match.groups()[1:])
+    days, seconds = weeks * 7 + days, hours * 3600 + minutes * 60 + seconds
+    if days + seconds // 86400 > _EPOCH_DAY:
+        raise NotAMoment(value)
+    return (-days, -seconds) if match[1] == "-" else (days, seconds)
+
+
+@lru_cache(maxsize=65536)  # the occurrences of a month begin and end at far fewer times than there are of them
+def instant_at(wall: int, clock: Clock) -> int:
+    """The instant at which a clock shows wall seconds; see `Moment.instant` for what is skipped or comes twice."""
+    if clock == "UTC":
+        return wall
+    offset = _tzinfo(clock).utcoffset(from_wall_seconds(wall))
+    return wall - (offset.days * 86400 + offset.seconds if offset is not None else 0)
+
+
+@lru_cache(maxsize=65536)
+def wall_at(instant: int, clock: Clock) -> int:
+    """What a clock shows at an instant, in wall seconds."""
+    if clock == "UTC":
+        return instant
+    zone = _tzinfo(clock)
     try:
-        length = timedelta(weeks=weeks, days=days, hours=hours, minutes=minutes, seconds=seconds)
-    except OverflowError as error:
-        raise NotAMoment(value) from error
-    return -length if match[1] == "-" else length
+        offset = (_EPOCH_UTC + timedelta(seconds=instant)).astimezone(zone).utcoffset()
+    except OverflowError:  # the first or last day there is
+        return instant
+    return instant + (offset.days * 86400 + offset.seconds if offset is not None else 0)
+
+
+def _tzinfo(clock: Clock) -> tzinfo:
+    return zone_info(clock) if isinstance(clock, str) else clock
 
 
 def wall_seconds_of(day: date) -> int:

@@ -12,7 +12,7 @@ from datebridge.core.ics.component import Component
 from datebridge.core.ics.objects import CalendarObject, take_apart
 from datebridge.core.ics.writer import complete_header, write_calendar
 from datebridge.core.properties import KNOWN
-from datebridge.core.recurrence.bounds import happens
+from datebridge.core.recurrence.pattern import happens
 from datebridge.standins.multistatus import CAL
 from datebridge.standins.records import Stored
 

@@ -14,7 +14,8 @@ from alembic.config import Config
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlmodel import Session
 
-from datebridge.core.recurrence.bounds import happens
+from datebridge.core.recurrence.pattern import happens
+from datebridge.store.versions import bring_up_to_date
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -28,6 +29,8 @@ class Store:
         self.path = path
         self.engine = _engine(path)
         migrate(self.engine)
+        with self.write() as connection:
+            bring_up_to_date(connection)
 
     @contextmanager
     def read(self) -> Iterator[Connection]:

@@ -45,6 +45,7 @@ class IndexColumns(SQLModel):
     until_wall: int | None = None
     weekdays: int = 0
     gap_days: int = 0
+    travel: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
     year: int | None = None
     component: str
     status: str = ""
@@ -216,10 +217,25 @@ class Job(SQLModel, table=True):
 
 
 class Meta(SQLModel, table=True):
-    """One row: the revision of the entries, raised by every batch, by which caches know they are old."""
+    """One row: the revision of the entries, raised by every batch, by which caches know they are old.
+
+    `index_revision` says by which meaning of the facts the index was made; see `versions.INDEX_REVISION`.
+    """
 
     id: int = Field(default=1, primary_key=True)
     revision: int = 0
+    index_revision: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
+
+
+class Kept(SQLModel, table=True):
+    """Something kept under a name for looking at time: a set of layers, picked days; or the clocks and hours.
+
+    It says how calendars are looked at, never what is in them, so it stands beside the change sets.
+    """
+
+    kind: str = Field(primary_key=True)
+    name: str = Field(primary_key=True)
+    value: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
 
 
 class Account(SQLModel, table=True):

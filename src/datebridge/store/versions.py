@@ -18,9 +18,11 @@ from datebridge.core.problems import Problem
 INDEX_COLUMNS = (
     "component", "listed", "uid", "recurrence_id", "sequence", "modified", "summary", "summary_key",
     "location", "location_key", "start", "start_wall", "end_wall", "until_wall", "year", "tzid", "zone",
-    "tzids", "recurrence", "repeats", "weekdays", "gap_days", "marks", "status", "privacy", "busy", "categories",
-    "attendees", "digest",
+    "tzids", "recurrence", "repeats", "weekdays", "gap_days", "travel", "marks", "status", "privacy", "busy",
+    "categories", "attendees", "digest",
 )  # fmt: skip
+#: Raised whenever facts change their meaning: a store with an index from before makes it anew when it is opened.
+INDEX_REVISION = 3
 INDEX = ", ".join(INDEX_COLUMNS)
 _UNLISTED = frozenset({"VCALENDAR", "VTIMEZONE"})
 _INSERT = f"INSERT INTO version (id, group_id, file_line, {INDEX}) VALUES (?, ?, ?{', ?' * len(INDEX_COLUMNS)})"
@@ -48,8 +50,8 @@ def index_row(facts: Facts) -> tuple[Any, ...]:
         facts.component, facts.component not in _UNLISTED, facts.uid, facts.recurrence_id, facts.sequence,
         facts.modified, facts.summary, sort_key(facts.summary), facts.location, sort_key(facts.location),
         facts.start, facts.start_wall, facts.end_wall, facts.until_wall, year, facts.tzid, facts.zone,
-        "\x1f".join(facts.tzids), facts.recurrence, facts.repeats, facts.weekdays, facts.gap_days, facts.marks,
-        facts.status, facts.privacy, facts.busy, facts.categories, facts.attendees, facts.digest,
+        "\x1f".join(facts.tzids), facts.recurrence, facts.repeats, facts.weekdays, facts.gap_days, facts.travel,
+        facts.marks, facts.status, facts.privacy, facts.busy, facts.categories, facts.attendees, facts.digest,
     )  # fmt: skip
 
 
@@ -140,6 +142,16 @@ def bound(count: int) -> str:
     return ", ".join("?" * count)
 
 
+def bring_up_to_date(connection: Connection) -> None:
+    """Make the index anew if an older version of the application made it."""
+    run = connection.exec_driver_sql
+    if run("SELECT index_revision FROM meta").scalar_one() < INDEX_REVISION:
+        if run("SELECT 1 FROM version LIMIT 1").first():
+            reindex(connection)
+        else:
+            run("UPDATE meta SET index_revision = ?", (INDEX_REVISION,))
+
+
 def reindex(connection: Connection, progress: Any = None) -> int:
     """Make every index column anew from the texts. Returns how many entries and versions had another index."""
     run = connection.exec_driver_sql
@@ -176,5 +188,5 @@ def reindex(connection: Connection, progress: Any = None) -> int:
     differing = f"FROM entry e JOIN version v ON v.id = e.id WHERE ({of['e']}) IS NOT ({of['v']})"
     changed.update(row[0] for row in run(f"SELECT e.id {differing}"))
     run(f"INSERT OR REPLACE INTO entry (id, calendar_id, {INDEX}) SELECT e.id, e.calendar_id, {of['v']} {differing}")
-    run("UPDATE meta SET revision = revision + 1")
+    run("UPDATE meta SET revision = revision + 1, index_revision = ?", (INDEX_REVISION,))
     return len(changed)

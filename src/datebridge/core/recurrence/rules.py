@@ -86,6 +86,29 @@ def parse_rule(text: str) -> Rule:
     return Rule(text, freq, interval, count, until, tuple(byday), by, wkst)
 
 
+def on_clock_of(rule: Rule, start: Moment) -> Rule:
+    """The rule as its series goes by it: UNTIL on the clock of the start, hours only where the start has one.
+
+    UNTIL comes in UTC where the start is zoned, or as a date (RFC 5545 §3.3.10). BYHOUR, BYMINUTE and BYSECOND
+    are ignored in a series of whole days (ibid.).
+
+    Raises:
+        NotARule: if whole days are to repeat by the hour or quicker.
+    """
+    text = rule.text.strip().rstrip(";").upper()
+    if start.is_date and rule.freq in ("SECONDLY", "MINUTELY", "HOURLY"):
+        raise NotARule("whole days cannot repeat by the hour")
+    if rule.until is None and not start.is_date:
+        return rule if text == rule.text else parse_rule(text)
+    parts = [p for p in text.split(";") if not p.startswith("UNTIL=")]
+    if start.is_date:
+        parts = [p for p in parts if p.partition("=")[0].strip() not in ("BYHOUR", "BYMINUTE", "BYSECOND")]
+    if rule.until is not None:
+        whole = start.is_date or rule.until.is_date
+        parts.append(f"UNTIL={rule.until.on_clock_of(start):{'%Y%m%d' if whole else '%Y%m%dT%H%M%S'}}")
+    return parse_rule(";".join(parts))
+
+
 def _number(name: str, text: str, low: int, high: int) -> int:
     try:
         number = int(text)

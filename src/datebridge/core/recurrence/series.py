@@ -1,0 +1,83 @@
+"""Questions to one series: what is in a window, what comes next, where it ends, how often it happens.
+
+>>> text = "BEGIN:VEVENT\\nUID:1\\nDTSTART:20261123T090000Z\\nRRULE:FREQ=WEEKLY;COUNT=3\\nEND:VEVENT"
+>>> series = Series([t for t in [timed(derive("VEVENT", text))] if t])
+>>> series.count(), series.last().slot == series.first().slot + 14 * 86400
+(3, True)
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from datebridge.core.events import derive
+from datebridge.core.facts import Mark
+from datebridge.core.moments import Clock
+from datebridge.core.recurrence.occurrences import Clocks, Occurrence, Timed, occurrences, timed
+from datebridge.core.recurrence.starts import DAY
+
+__all__ = ["Series", "derive", "timed"]
+
+#: Four centuries: after as many the calendar comes again, so what has not happened by then will not.
+_FAR = 146_097 * DAY
+
+
+class Series:
+    """The entries of one UID: a master with its overrides, or one that stands alone."""
+
+    def __init__(self, entries: Sequence[Timed], shown: Clock = "UTC", clocks: Clocks | None = None) -> None:
+        """`shown` is the clock that questions and answers go by."""
+        self._entries = entries
+        self._shown = shown
+        self._clocks = clocks
+
+    def between(self, low: int, high: int) -> list[Occurrence]:
+        """What overlaps [low, high) in shown time, in order."""
+        found = occurrences(self._entries, low, high, self._shown, self._clocks)
+        return sorted(found, key=lambda o: (o.shown_start, o.slot))
+
+    def next(self, after: int) -> Occurrence | None:
+        """The first that begins after a moment."""
+        span = 32 * DAY
+        low = after + 1
+        while low <= after + _FAR:
+            found = next((o for o in self.between(low, low + span) if o.shown_start >= low), None)
+            if found or (self._end is not None and low > self._end):
+                return found
+            low, span = low + span, span * 2
+        return None
+
+    def first(self) -> Occurrence | None:
+        """The first of all."""
+        begin = min((e.start_wall for e in self._entries), default=0) - 2 * DAY
+        return self.next(begin)
+
+    def last(self) -> Occurrence | None:
+        """The last of all; None also for a series without end."""
+        if self._end is None or not self._entries:
+            return None
+        begin = min(e.start_wall for e in self._entries) - 2 * DAY
+        high, span = self._end + 2 * DAY, 32 * DAY
+        while high > begin:
+            found = self.between(high - span, high)
+            if found:
+                return found[-1]
+            high, span = high - span, span * 2
+        return None
+
+    def is_endless(self) -> bool:
+        return any(e.marks & Mark.ENDLESS for e in self._entries)
+
+    def count(self) -> int | None:
+        """How often it happens; None for a series without end."""
+        if self._end is None:
+            return None
+        begin = min((e.start_wall for e in self._entries), default=0) - 2 * DAY
+        return len(self.between(begin, self._end + 2 * DAY))
+
+    @property
+    def _end(self) -> int | None:
+        """When the last has ended, at the latest; None where there is no end."""
+        if self.is_endless():
+            return None
+        return max((e.end_wall if e.until_wall is None else e.until_wall for e in self._entries), default=0)
