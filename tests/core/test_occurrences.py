@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 from datetime import UTC, date, datetime, timedelta
 
 import icalendar
@@ -160,10 +161,8 @@ def calendars(draw: st.DrawFn) -> bytes:
                 f"RECURRENCE-ID;TZID={zone}:{at:%Y%m%dT%H%M%S}\nDTSTART;TZID={zone}:{moved:%Y%m%dT%H%M%S}\n"
                 f"DURATION:PT30M\nSUMMARY:{number}"
             )
-            break  # they all share one UID
-        if rule:
-            break
-    return _file(*events)
+    data = _file(*events)  # each number is one UID
+    return re.sub(rb"UID:a((?:(?!END:VEVENT).)*?SUMMARY:(\d))", rb"UID:\2\1", data, flags=re.DOTALL)
 
 
 @settings(deadline=None)

@@ -97,7 +97,8 @@ def occurrences(
         if entry.id not in known:
             changed[entry.calendar, entry.uid].append(entry)
     for master in masters:
-        yield from _series(master, changed.get((master.calendar, master.uid), ()), low, high, shown, clocks)
+        own = changed.get((master.calendar, master.uid), ()) if changed else ()
+        yield from _series(master, own, low, high, shown, clocks)
     for group in changed.values():
         for entry in group:
             yield from _once(entry, low, high, shown, clock_of(entry, clocks))
@@ -132,7 +133,7 @@ def _series(
     if clock is not None and rules.nominal is None:
         length = instant_at(master.end_wall, clock) - instant_at(begins, clock)
     slack = _SLACK if clock is not None else 0
-    reach = max([length, following.reach, *rules.extra_lengths])
+    reach = max(length, following.reach, rules.longest_extra)
     found = rules.each(begins, low - reach - slack, high + slack + following.back)
     last: int | None = None
     for number, slot in enumerate(found):

@@ -37,14 +37,11 @@ class Pattern:
     gone: frozenset[int]
     gone_days: frozenset[int]
     nominal: tuple[int, int] | None
+    longest_extra: int
 
     def slots(self, start: int, low: int, high: int) -> list[int]:
         """The slots in [low, high), in order, MOST_SLOTS at most. The start is always the first."""
         return list(islice(self.each(start, low, high), MOST_SLOTS))
-
-    @property
-    def extra_lengths(self) -> list[int]:
-        return [long or 0 for long in self.extra.values()]
 
     def each(self, start: int, low: int, high: int) -> Iterator[int]:
         """The same, one after the other, however many there are."""
@@ -82,7 +79,8 @@ def pattern(text: str) -> Pattern:
             nominal = int(whole), int(seconds)
         else:
             rules.append(parse_rule(line))
-    return Pattern(tuple(rules), extra, frozenset(gone), frozenset(days), nominal)
+    longest = max((long or 0 for long in extra.values()), default=0)
+    return Pattern(tuple(rules), extra, frozenset(gone), frozenset(days), nominal, longest)
 
 
 def happens(recurrence: str, start_wall: int, low: int, high: int) -> bool:

@@ -134,6 +134,18 @@ def weekday_of(day: int) -> int:
 # ---- days that belong to a rule --------------------------------------------------------------------
 
 
+class _Days(NamedTuple):
+    """The parts of a rule that say on which days it can happen; many series share them."""
+
+    begins: int
+    months: frozenset[int]
+    weeks: frozenset[int]
+    year_days: frozenset[int]
+    month_days: tuple[int, ...]
+    weekdays: tuple[tuple[int, int], ...]
+    nth_in_month: bool
+
+
 class _Shape(NamedTuple):
     """A rule with what it leaves to its start filled in; days counted from 1970-01-01."""
 
@@ -143,13 +155,7 @@ class _Shape(NamedTuple):
     day: int
     year: int
     month: int
-    begins: int
-    months: frozenset[int]
-    weeks: frozenset[int]
-    year_days: frozenset[int]
-    month_days: tuple[int, ...]
-    weekdays: dict[int, tuple[int, ...]]
-    nth_in_month: bool
+    days: _Days
     hours: tuple[int, ...]
     minutes: tuple[int, ...]
     seconds: tuple[int, ...]
@@ -162,23 +168,22 @@ def _shape(text: str, start: int) -> _Shape:
     began = date.fromordinal(day + _EPOCH)
     by = rule.by
     months, month_days = by.get("BYMONTH", ()), by.get("BYMONTHDAY", ())
-    weekdays: dict[int, tuple[int, ...]] = {}
-    for nth, name in rule.byday:
-        nth = nth if rule.freq in ("MONTHLY", "YEARLY") and "BYWEEKNO" not in by else 0
-        weekdays[WEEKDAYS.index(name)] = (*weekdays.get(WEEKDAYS.index(name), ()), nth)
+    counts = rule.freq in ("MONTHLY", "YEARLY") and "BYWEEKNO" not in by
+    weekdays = tuple((WEEKDAYS.index(name), nth if counts else 0) for nth, name in rule.byday)
     if not (weekdays or month_days or "BYYEARDAY" in by):
         # "Information missing from the rule is taken from DTSTART" (§3.3.10): its weekday beside BYWEEKNO.
         if rule.freq == "WEEKLY" or "BYWEEKNO" in by:
-            weekdays = {began.weekday(): (0,)}
+            weekdays = ((began.weekday(), 0),)
         elif rule.freq in ("MONTHLY", "YEARLY"):
             month_days = (began.day,)
             months = months or ((began.month,) if rule.freq == "YEARLY" else ())
+    weeks = by.get("BYWEEKNO", ()) if rule.freq == "YEARLY" else ()
     unit = _UNITS.get(rule.freq, DAY)
     own = time // 3600, time // 60 % 60, time % 60
     return _Shape(
-        rule.freq, rule.interval, start, day, began.year, began.month, WEEKDAYS.index(rule.wkst),
-        frozenset(months), frozenset(by.get("BYWEEKNO", ()) if rule.freq == "YEARLY" else ()),
-        frozenset(by.get("BYYEARDAY", ())), month_days, weekdays, rule.freq == "MONTHLY" or "BYMONTH" in by,
+        rule.freq, rule.interval, start, day, began.year, began.month,
+        _Days(WEEKDAYS.index(rule.wkst), frozenset(months), frozenset(weeks), frozenset(by.get("BYYEARDAY", ())),
+              month_days, weekdays, rule.freq == "MONTHLY" or "BYMONTH" in by),
         tuple(sorted(by.get("BYHOUR", (own[0],) if unit > 3600 else range(24)))),
         tuple(sorted(by.get("BYMINUTE", (own[1],) if unit > 60 else range(60)))),
         tuple(sorted({min(s, 59) for s in by.get("BYSECOND", (own[2],) if unit > 1 else range(60))})),
@@ -218,53 +223,56 @@ def _days(shape: _Shape, low: int, high: int) -> Iterator[int]:
 
 def _in_step(shape: _Shape, day: int) -> bool:
     if shape.freq == "WEEKLY":
-        weeks = (day - (weekday_of(day) - shape.begins) % 7) - (shape.day - (weekday_of(shape.day) - shape.begins) % 7)
+        weeks = (day - (weekday_of(day) - shape.days.begins) % 7) - (
+            shape.day - (weekday_of(shape.day) - shape.days.begins) % 7
+        )
         return weeks // 7 % shape.interval == 0
     return shape.freq != "DAILY" or (day - shape.day) % shape.interval == 0
 
 
 def _days_of_month(shape: _Shape, year: int, month: int) -> Iterable[int]:
-    if shape.months and month not in shape.months:
-        return ()
     if shape.freq == "YEARLY" and (year - shape.year) % shape.interval:
         return ()
     if shape.freq == "MONTHLY" and ((year - shape.year) * 12 + month - shape.month) % shape.interval:
         return ()
+    return _fitting(shape.days, year, month)
+
+
+@lru_cache(maxsize=8192)
+def _fitting(parts: _Days, year: int, month: int) -> list[int]:
+    """The days of a month that the parts allow."""
+    if parts.months and month not in parts.months:
+        return []
     first, length, before, year_length = _month(year, month)
     days: Iterable[int] = range(1, length + 1)
-    if shape.month_days:
-        days = sorted({d if d > 0 else length + 1 + d for d in shape.month_days})
+    if parts.month_days:
+        days = sorted({d if d > 0 else length + 1 + d for d in parts.month_days})
         days = [d for d in days if 1 <= d <= length]
-    if shape.year_days:
-        wanted = shape.year_days
+    if parts.year_days:
+        wanted = parts.year_days
         days = [d for d in days if before + d in wanted or before + d - year_length - 1 in wanted]
-    if shape.weeks:
-        days = [d for d in days if _in_weeks(shape, first + d - 1, year)]
-    if shape.weekdays:
-        days = [d for d in days if _on_weekday(shape, d, first, length, before, year_length)]
+    if parts.weeks:
+        days = [d for d in days if _in_weeks(parts, first + d - 1, year)]
+    if parts.weekdays:
+        inside, within = (0, length) if parts.nth_in_month else (before, year_length)
+        days = [d for d in days if _on_weekday(parts, weekday_of(first + d - 1), inside + d, within)]
     return [first + d - 1 for d in days]
 
 
-def _on_weekday(shape: _Shape, day: int, first: int, length: int, before: int, year_length: int) -> bool:
-    wanted = shape.weekdays.get(weekday_of(first + day - 1))
-    if wanted is None:
-        return False
-    if 0 in wanted:
-        return True
-    if shape.nth_in_month:
-        return (day - 1) // 7 + 1 in wanted or -((length - day) // 7 + 1) in wanted
-    of_year = before + day
-    return (of_year - 1) // 7 + 1 in wanted or -((year_length - of_year) // 7 + 1) in wanted
+def _on_weekday(parts: _Days, weekday: int, number: int, of: int) -> bool:
+    """Whether the `number`th day `of` so many, a month's or a year's, is one of the rule's weekdays."""
+    from_start, from_end = (number - 1) // 7 + 1, -((of - number) // 7 + 1)
+    return any(day == weekday and nth in (0, from_start, from_end) for day, nth in parts.weekdays)
 
 
-def _in_weeks(shape: _Shape, day: int, year: int) -> bool:
+def _in_weeks(parts: _Days, day: int, year: int) -> bool:
     """Whether a day is in one of the rule's weeks; week 1 is the first with four days in the year (§3.3.10)."""
     for of in (year - 1, year, year + 1):
         if 1 <= of < 9999:
-            first, following = _first_week(of, shape.begins), _first_week(of + 1, shape.begins)
+            first, following = _first_week(of, parts.begins), _first_week(of + 1, parts.begins)
             if first <= day < following:
                 week = (day - first) // 7 + 1
-                return week in shape.weeks or week - (following - first) // 7 - 1 in shape.weeks
+                return week in parts.weeks or week - (following - first) // 7 - 1 in parts.weeks
     return False
 
 
@@ -303,7 +311,7 @@ def _placed(shape: _Shape, positions: tuple[int, ...], low: int, high: int) -> I
     of = _PERIODS.get(shape.freq) or (lambda moment, _: moment // _UNITS[shape.freq])
     first, last = _whole_periods(shape, low, high)
     moments = _times(shape, _days(shape, first, last), first * DAY, (last + 1) * DAY)
-    for _, period in groupby(moments, lambda moment: of(moment, shape.begins)):
+    for _, period in groupby(moments, lambda moment: of(moment, shape.days.begins)):
         found = list(period)
         places = {p - 1 if p > 0 else len(found) + p for p in positions}
         yield from [found[place] for place in sorted(places) if 0 <= place < len(found)]
@@ -313,7 +321,9 @@ def _whole_periods(shape: _Shape, low: int, high: int) -> tuple[int, int]:
     """The first and the last day of the periods that the window touches."""
     first, last = low // DAY, (high - 1) // DAY
     if shape.freq == "WEEKLY":
-        return first - (weekday_of(first) - shape.begins) % 7, last + 6 - (weekday_of(last) - shape.begins) % 7
+        return first - (weekday_of(first) - shape.days.begins) % 7, last + 6 - (
+            weekday_of(last) - shape.days.begins
+        ) % 7
     if shape.freq in ("MONTHLY", "YEARLY"):
         one, other = date.fromordinal(first + _EPOCH), date.fromordinal(last + _EPOCH)
         yearly = shape.freq == "YEARLY"
