@@ -17,11 +17,12 @@ from fastapi.responses import FileResponse, JSONResponse
 from starlette.middleware.gzip import GZipMiddleware
 
 from datebridge import __version__
-from datebridge.api import accounts, bringing, carrying, changes, entries
+from datebridge.api import accounts, bringing, carrying, changes, comparing, entries, looking
 from datebridge.api.context import App
 from datebridge.api.guard import Guard
 from datebridge.connect.errors import Unreachable
 from datebridge.core.filters import FilterError
+from datebridge.core.phrases import NotUnderstood
 from datebridge.services import jobs
 from datebridge.services.connecting import NotConnected
 from datebridge.services.receiving import NotTaken
@@ -32,6 +33,7 @@ from datebridge.settings import Settings
 from datebridge.store.database import Store
 from datebridge.store.ledger import Ledger
 from datebridge.store.logbook import CannotApply, recover
+from datebridge.store.occurrences import Happenings
 
 WEB = Path(__file__).resolve().parent.parent / "web"
 _FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
@@ -40,7 +42,7 @@ _FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 def create_app(settings: Settings, work: bool = True) -> FastAPI:
     """The application over the store of `settings`. `work` starts the worker process."""
     store = Store(settings.database)
-    app = App(store, settings, Ledger(store), [*recover(store), *jobs.resume_interrupted(store)])
+    app = App(store, settings, Ledger(store), Happenings(store), [*recover(store), *jobs.resume_interrupted(store)])
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
@@ -65,8 +67,8 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
 
 
 def _routes(api: FastAPI) -> FastAPI:
-    for router in (entries.router, changes.router, bringing.router, accounts.router, carrying.router):
-        api.include_router(router)
+    for module in (looking, comparing, entries, changes, bringing, accounts, carrying):
+        api.include_router(module.router)
     return api
 
 
@@ -83,6 +85,10 @@ def _errors(api: FastAPI) -> None:
     @api.exception_handler(CannotApply)
     async def _cannot(_: Request, error: CannotApply) -> JSONResponse:
         return JSONResponse({"message": str(error)}, 409)
+
+    @api.exception_handler(NotUnderstood)
+    async def _not_understood(_: Request, error: NotUnderstood) -> JSONResponse:
+        return JSONResponse({"message": str(error)}, 422)
 
     @api.exception_handler(NotConnected)
     @api.exception_handler(KeyLost)

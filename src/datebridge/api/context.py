@@ -11,6 +11,7 @@ from datebridge.api.shapes import SelectionIn
 from datebridge.settings import Settings
 from datebridge.store.database import Store
 from datebridge.store.ledger import Ledger, Selection
+from datebridge.store.occurrences import Happenings
 
 
 @dataclass(slots=True)
@@ -18,6 +19,7 @@ class App:
     store: Store
     settings: Settings
     ledger: Ledger
+    happenings: Happenings
     notices: list[str] = field(default_factory=list)
 
 

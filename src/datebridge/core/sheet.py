@@ -16,7 +16,7 @@ from zoneinfo import ZoneInfo
 from datebridge.core.events import derive
 from datebridge.core.facts import Facts, Mark
 from datebridge.core.ics.lines import LINES, unescape_text
-from datebridge.core.moments import from_wall_seconds
+from datebridge.core.moments import from_wall_seconds, instant_at
 from datebridge.core.zones.names import zone_info
 
 COLUMNS = (
@@ -110,8 +110,7 @@ def _times(facts: Facts, zone: ZoneInfo | None) -> tuple[str, str]:
     if zone is not None and facts.zone:
         with suppress(OverflowError, ValueError):  # the first or last day there is: shown on its own clock
             start, end = (
-                datetime.fromtimestamp(moment, zone)
-                for moment in (facts.start, facts.start + facts.end_wall - facts.start_wall)
+                datetime.fromtimestamp(moment, zone) for moment in (facts.start, instant_at(facts.end_wall, facts.zone))
             )
     return f"{start:%Y-%m-%d %H:%M}", f"{end:%Y-%m-%d %H:%M}"
 

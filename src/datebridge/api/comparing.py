@@ -1,0 +1,122 @@
+"""Layers compared in time: collisions, and the same days on two sides."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from fastapi.responses import StreamingResponse
+
+from datebridge.api import present_time as present
+from datebridge.api.context import App, AppDep
+from datebridge.api.looking import MOST_DAYS, Calendars, today_in, zone_of
+from datebridge.api.time_shapes import CollisionOut, CollisionPage, MirrorDay, MirrorOut, PairOut
+from datebridge.core.mirror import Pair
+from datebridge.core.moments import wall_seconds_of
+from datebridge.core.recurrence.starts import DAY
+from datebridge.services import comparing, looking
+from datebridge.services.comparing import Asked, Collisions, Mirror
+
+router = APIRouter(prefix="/api", tags=["comparing"])
+Sides = Annotated[list[int], Query(max_length=500)]
+
+
+def _collisions(app: App, calendar: list[int], first: date, count: int, zone: str, asked: Asked) -> Collisions:
+    low = wall_seconds_of(first)
+    return comparing.collisions(app.happenings, low, low + count * DAY, zone_of(zone), calendar, asked)
+
+
+@router.get("/collisions")
+def collisions(
+    app: AppDep, first: date, calendar: Calendars = [],  # noqa: B006
+    count: int = Query(31, ge=1, le=MOST_DAYS), zone: str = "", blocking: bool = True, whole_days: bool = True,
+    least: int = Query(1, ge=1, le=1440), travel: bool = True, about: str = "",
+    offset: int = Query(0, ge=0), limit: int = Query(100, ge=1, le=500),
+) -> CollisionPage:  # fmt: skip
+    """What overlaps among the calendars from `first` on, `least` minutes at least."""
+    asked = Asked(blocking, whole_days, least * 60, travel, about)
+    found = _collisions(app, calendar, first, count, zone, asked)
+    own = zone_of(zone)
+    rows = [
+        CollisionOut(
+            left=present.occurrence(one.first, found.window.entries[one.first.entry], own),
+            right=present.occurrence(one.second, found.window.entries[one.second.entry], own),
+            shared=present.length(one.shared), travel=one.from_travel,
+        )
+        for one in found.found[offset : offset + limit]
+    ]  # fmt: skip
+    both = [party for one in found.found for party in (one.first, one.second)]
+    return CollisionPage(
+        total=len(found.found), offset=offset, rows=rows, twins=found.twins, capped=found.capped,
+        keys=sorted({looking.key_of(one) for one in both})[:5000] if offset == 0 else [],
+        entries=sorted({one.entry for one in both})[:5000] if offset == 0 else [],
+    )  # fmt: skip
+
+
+@router.get("/collisions/file")
+def collisions_file(
+    app: AppDep, first: date, calendar: Calendars = [],  # noqa: B006
+    count: int = Query(31, ge=1, le=MOST_DAYS), zone: str = "", blocking: bool = True, whole_days: bool = True,
+    least: int = Query(1, ge=1, le=1440), travel: bool = True, about: str = "",
+) -> StreamingResponse:  # fmt: skip
+    """The same as a file for a spreadsheet."""
+    asked = Asked(blocking, whole_days, least * 60, travel, about)
+    found = _collisions(app, calendar, first, count, zone, asked)
+    names = {row[0]: row[1] for row in app.ledger.calendars()}
+    return StreamingResponse(
+        comparing.as_sheet(found, names), media_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f"attachment; filename=collisions-{first}.csv"},
+    )  # fmt: skip
+
+
+@router.get("/mirror")
+def mirror(
+    app: AppDep, first: date, left: Sides = [], right: Sides = [],  # noqa: B006
+    count: int = Query(7, ge=1, le=62), zone: str = "", most: int = Query(40, ge=1, le=500),
+) -> MirrorOut:  # fmt: skip
+    """Two sets of calendars on the same days, pair by pair. All differences; of what agrees `most` a day."""
+    own = zone_of(zone)
+    low = wall_seconds_of(first)
+    found = comparing.mirror(app.happenings, low, low + count * DAY, own, left, right)
+    today = today_in(own)[0]
+    by_day: dict[date, list[Pair]] = {}
+    for pair in found.pairs:
+        by_day.setdefault(max(present.day_of(pair.at), first), []).append(pair)
+    days = [
+        _mirror_day(found, first + timedelta(days=k), by_day.get(first + timedelta(days=k), []), today, most, own)
+        for k in range(count)
+    ]
+    verdicts = [p.verdict for p in found.pairs]
+    return MirrorOut(
+        title=present.span([first, first + timedelta(days=count - 1)]),
+        same=verdicts.count("same"), changed=verdicts.count("changed"), moved=verdicts.count("moved"),
+        alone_left=sum(p.right is None for p in found.pairs), alone_right=sum(p.left is None for p in found.pairs),
+        days=days,
+    )  # fmt: skip
+
+
+def _mirror_day(found: Mirror, day: date, pairs: list[Pair], today: date, most: int, zone: str) -> MirrorDay:
+    differing = sum(p.verdict != "same" for p in pairs)
+    room = max(0, most - differing)
+    listed: list[Pair] = []
+    for pair in pairs:
+        if pair.verdict != "same" or room > 0:
+            room -= pair.verdict == "same"
+            listed.append(pair)
+    midnight = wall_seconds_of(day)
+
+    def shown(pair: Pair) -> PairOut:
+        left = None if pair.left is None else found.left.occurrences[pair.left]
+        right = None if pair.right is None else found.right.occurrences[pair.right]
+        return PairOut(
+            left=present.piece_at(left, found.left.entries[left.entry], midnight, zone) if left else None,
+            right=present.piece_at(right, found.right.entries[right.entry], midnight, zone) if right else None,
+            verdict=pair.verdict,
+            difference=present.difference(pair.moved) if left and right else "",
+        )
+
+    return MirrorDay(
+        date=day, name=present.day_name(day), today=day == today, more=len(pairs) - len(listed),
+        pairs=[shown(p) for p in listed],
+    )  # fmt: skip

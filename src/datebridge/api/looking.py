@@ -1,0 +1,214 @@
+"""Looking at time: days, months, years; what is kept for it; typed dates; hours across clocks."""
+
+from __future__ import annotations
+
+import json
+from datetime import date, time, timedelta
+from typing import Annotated
+
+from fastapi import APIRouter, HTTPException, Query
+
+from datebridge.api import present_time as present
+from datebridge.api.context import AppDep
+from datebridge.api.time_shapes import (
+    DateOut,
+    DaysOut,
+    HappensOut,
+    KeptIn,
+    KeptKind,
+    KeptOut,
+    LayerWarning,
+    OccurrencePage,
+    StretchOut,
+    ThereOut,
+)  # fmt: skip
+from datebridge.core.colours import warnings
+from datebridge.core.moments import wall_at, wall_seconds_of
+from datebridge.core.phrases import read_date, read_days
+from datebridge.core.recurrence.occurrences import Occurrence
+from datebridge.core.recurrence.starts import DAY
+from datebridge.core.zones.across import across
+from datebridge.core.zones.names import resolve
+from datebridge.services import looking
+from datebridge.store.database import now
+
+router = APIRouter(prefix="/api", tags=["time"])
+Calendars = Annotated[list[int], Query(max_length=500)]
+Zones = Annotated[list[str], Query(max_length=4)]
+#: As many days as one call may ask for: a year in whole weeks.
+MOST_DAYS = 371
+
+
+def zone_of(name: str) -> str:
+    """The IANA zone of a name; UTC where none is given."""
+    if not name:
+        return "UTC"
+    found = resolve(name)
+    if found.method != "iana":
+        raise HTTPException(422, f"“{name}” is not a time zone.")
+    return found.zone
+
+
+def today_in(zone: str) -> tuple[date, int]:
+    """Today on a clock, and the minutes since its midnight."""
+    wall = wall_at(now(), zone)
+    return date.fromordinal(date(1970, 1, 1).toordinal() + wall // DAY), wall % DAY // 60
+
+
+@router.get("/days")
+def days(
+    app: AppDep,
+    calendar: Calendars = [],  # noqa: B006
+    day: Annotated[list[date], Query(max_length=62)] = [],  # noqa: B006
+    first: date | None = None,
+    count: int = Query(7, ge=1, le=MOST_DAYS),
+    zone: str = "",
+    clock: Zones = [],  # noqa: B006
+    most: int = Query(60, ge=0, le=500),
+) -> DaysOut:
+    """What happens on given days, or on `count` days from `first`; `most` pieces a day, or counts alone for 0."""
+    own = zone_of(zone)
+    today, minute = today_in(own)
+    wanted = day or [(first or today) + timedelta(days=k) for k in range(count)]
+    found = looking.days(app.happenings, wanted, own, calendar, most, [zone_of(c) for c in clock])
+    shown = [present.day(one, today) for one in found]
+    return DaysOut(
+        zone=own, title=present.span(wanted), total=sum(one.total for one in found), days=shown,
+        now=minute if today in wanted else None,
+    )  # fmt: skip
+
+
+@router.get("/occurrences")
+def occurrences(
+    app: AppDep,
+    first: date,
+    calendar: Calendars = [],  # noqa: B006
+    count: int = Query(31, ge=1, le=MOST_DAYS),
+    zone: str = "",
+    filter: str = "",
+    every: bool = False,
+    offset: int = Query(0, ge=0),
+    limit: int = Query(100, ge=1, le=500),
+) -> OccurrencePage:
+    """The occurrences of a span as a list; of the given calendars, or of `every` one; of what matches a filter."""
+    own = zone_of(zone)
+    low = wall_seconds_of(first)
+    wanted = [row[0] for row in app.ledger.calendars()] if every else calendar
+    window = app.happenings.window(low, low + count * DAY, own, wanted)
+    found = window.occurrences
+    if filter.strip():
+        with app.store.read() as connection:
+            matching = set(app.ledger.order(connection, filter))
+        found = [one for one in found if one.entry in matching or one.series in matching]
+    rows = [present.occurrence(one, window.entries[one.entry], own) for one in found[offset : offset + limit]]
+    return OccurrencePage(total=len(found), offset=offset, rows=rows)
+
+
+@router.get("/entries/{entry_id}/happens")
+def happens(app: AppDep, entry_id: int, zone: str = "", slot: int | None = None) -> HappensOut:
+    """What an entry comes to in time: how often, first and last, and the next from now (or from a slot) on."""
+    own = zone_of(zone)
+    with app.store.read() as connection:
+        row = connection.exec_driver_sql(
+            "SELECT calendar_id, uid, repeats, recurrence_id, start_wall FROM entry WHERE id = ?", (entry_id,)
+        ).one_or_none()
+        if row is None:
+            raise HTTPException(404, "This entry is not there any more.")
+        series = app.happenings.series(connection, row[0], row[1], own)
+        begin = wall_at(now(), own) - 1 if slot is None else slot - 1
+        upcoming: list[Occurrence] = []
+        after = begin
+        while len(upcoming) < 10 and (following := series.next(after)) is not None:
+            upcoming.append(following)
+            after = following.shown_start
+        first, last = series.first(), series.last()
+        known = app.happenings.shown_of(connection, [o.entry for o in (*upcoming, first, last) if o])
+    around = next((o for o in (*upcoming, last, first) if o), None)
+    if row[3] and row[4] is not None:
+        around_day: date | None = present.day_of(row[4])
+    else:
+        around_day = present.day_of(around.shown_start) if around else None
+    return HappensOut(
+        repeats=row[2], count=series.count(), around=around_day,
+        first=present.occurrence(first, known[first.entry], own) if first else None,
+        last=present.occurrence(last, known[last.entry], own) if last else None,
+        upcoming=[present.occurrence(o, known[o.entry], own) for o in upcoming],
+    )  # fmt: skip
+
+
+@router.get("/phrases/date")
+def typed_date(text: str, zone: str = "") -> DateOut:
+    """The day a typed phrase says."""
+    day = read_date(text, today_in(zone_of(zone))[0])
+    return DateOut(day=day, name=present.day_name(day))
+
+
+@router.get("/phrases/days")
+def typed_days(text: str, zone: str = "") -> list[DateOut]:
+    """The days a rule in words says."""
+    return [DateOut(day=d, name=present.day_name(d)) for d in read_days(text, today_in(zone_of(zone))[0])]
+
+
+@router.get("/hours")
+def hours_across(
+    at: time,
+    zone: str,
+    clock: Zones = [],  # noqa: B006
+    begin: Annotated[str, Query(alias="from")] = "08:00",
+    end: Annotated[str, Query(alias="to")] = "17:00",
+) -> list[StretchOut]:
+    """An hour on one clock as others show it, for a year from today, before and after each change of the clocks."""
+    own = zone_of(zone)
+    today = today_in(own)[0]
+    zones = [zone_of(c) for c in clock]
+    rows = across(at, own, zones, today, today + timedelta(days=366))
+    days = {1: "next day", -1: "day before", 0: ""}
+    return [
+        StretchOut(
+            first=f"{row.first:%Y-%m-%d %a}",
+            changed=row.changed,
+            times=[
+                ThereOut(shown=t.shown, day=days[t.days], offset=t.offset, works=begin <= t.shown < end)
+                for t in row.times
+            ],
+        )
+        for row in rows
+    ]
+
+
+@router.get("/layers/warnings")
+def layer_warnings(
+    calendar: Calendars = [],  # noqa: B006
+    colour: Annotated[list[str], Query(max_length=500)] = [],  # noqa: B006
+) -> list[LayerWarning]:
+    """What is hard to tell apart or to read among layers shown together; colours in the order of the calendars."""
+    found = warnings(list(zip(calendar, colour, strict=False)))
+    return [LayerWarning(calendar=number, message=message) for number, message in found]
+
+
+@router.get("/kept/{kind}")
+def kept(app: AppDep, kind: KeptKind) -> list[KeptOut]:
+    """What is kept under a name, in order of the names."""
+    with app.store.read() as connection:
+        rows = connection.exec_driver_sql("SELECT name, value FROM kept WHERE kind = ? ORDER BY name", (kind,))
+        return [KeptOut(name=name, value=json.loads(value)) for name, value in rows]
+
+
+@router.put("/kept/{kind}/{name}")
+def keep(app: AppDep, kind: KeptKind, name: str, given: KeptIn) -> KeptOut:
+    """Keep something under a name, in place of what was kept there."""
+    if not name.strip() or len(name) > 80:
+        raise HTTPException(422, "Give it a name of at most 80 characters.")
+    text = json.dumps(given.value)
+    if len(text) > 50_000:
+        raise HTTPException(422, "This is too much to be kept.")
+    with app.store.write() as connection:
+        connection.exec_driver_sql("INSERT OR REPLACE INTO kept (kind, name, value) VALUES (?, ?, ?)", (kind, name.strip(), text))  # fmt: skip  # noqa: E501
+    return KeptOut(name=name.strip(), value=given.value)
+
+
+@router.delete("/kept/{kind}/{name}")
+def forget(app: AppDep, kind: KeptKind, name: str) -> None:
+    """Forget what is kept under a name."""
+    with app.store.write() as connection:
+        connection.exec_driver_sql("DELETE FROM kept WHERE kind = ? AND name = ?", (kind, name))

@@ -1,0 +1,101 @@
+"""The same days on two sides: which occurrence of one is which of the other.
+
+>>> left = [Side(0, ("a", 5), "Crane check", 100, 160, False), Side(1, ("b", 5), "Lamp", 300, 360, False)]
+>>> right = [Side(0, ("c", 1), "Crane check", 130, 190, False)]
+>>> [(p.left, p.right, p.verdict, p.moved) for p in pair(left, right)]
+[(0, 0, 'moved', 30), (1, None, 'alone', 0)]
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections import defaultdict
+from collections.abc import Callable, Hashable, Iterable, Sequence
+from typing import Literal, NamedTuple
+
+#: As far as the same title is looked for, in seconds.
+_NEAR = 36 * 3600
+Verdict = Literal["same", "changed", "moved", "alone"]
+
+
+class Side(NamedTuple):
+    """An occurrence as it is compared: `key` is its UID and slot, times are shown time."""
+
+    number: int
+    key: Hashable
+    title: str
+    start: int
+    end: int
+    all_day: bool
+    place: str = ""
+
+
+class Pair(NamedTuple):
+    """What belongs together, by number; one is None where something stands alone. `moved` is right less left."""
+
+    left: int | None
+    right: int | None
+    verdict: Verdict
+    moved: int
+    at: int
+
+
+def pair(left: Sequence[Side], right: Sequence[Side]) -> list[Pair]:
+    """Join both sides, in order of time: by UID and slot, by title and time, then by title and the nearest time."""
+    rest, other = list(left), list(right)
+    pairs: list[Pair] = []
+    for key in _KEYS:
+        found, rest, other = _join(rest, other, key)
+        pairs += [_judged(a, b) for a, b in found]
+    near, rest, other = _nearest(rest, other)
+    pairs += [_judged(a, b) for a, b in near]
+    pairs += [Pair(a.number, None, "alone", 0, a.start) for a in rest]
+    pairs += [Pair(None, b.number, "alone", 0, b.start) for b in other]
+    return sorted(pairs, key=lambda p: p.at)
+
+
+_KEYS: tuple[Callable[[Side], Hashable], ...] = (
+    lambda side: side.key,
+    lambda side: (side.title, side.start, side.end, side.all_day, side.place),
+    lambda side: (side.title, side.start, side.all_day),
+)
+_Joined = tuple[list[tuple[Side, Side]], list[Side], list[Side]]
+
+
+def _join(left: Iterable[Side], right: Iterable[Side], key: Callable[[Side], Hashable]) -> _Joined:
+    waiting: dict[Hashable, list[Side]] = defaultdict(list)
+    for side in right:
+        waiting[key(side)].append(side)
+    found, rest = [], []
+    for side in left:
+        partners = waiting.get(key(side))
+        if partners:
+            found.append((side, partners.pop(0)))
+        else:
+            rest.append(side)
+    return found, rest, [side for sides in waiting.values() for side in sides]
+
+
+def _nearest(left: Iterable[Side], right: Iterable[Side]) -> _Joined:
+    by_title: dict[str, list[Side]] = defaultdict(list)
+    for side in sorted(right, key=lambda s: s.start):
+        by_title[side.title].append(side)
+    found, rest = [], []
+    for side in sorted(left, key=lambda s: s.start):
+        partners = by_title.get(side.title, [])
+        place = bisect_left([p.start for p in partners], side.start)
+        near = [k for k in (place - 1, place) if 0 <= k < len(partners)]
+        best = min(near, key=lambda k: abs(partners[k].start - side.start), default=None)
+        if best is not None and abs(partners[best].start - side.start) <= _NEAR:
+            found.append((side, partners.pop(best)))
+        else:
+            rest.append(side)
+    return found, rest, [side for sides in by_title.values() for side in sides]
+
+
+def _judged(left: Side, right: Side) -> Pair:
+    moved = right.start - left.start
+    verdict: Verdict = "moved" if moved or left.all_day != right.all_day else "changed"
+    if not moved and (left.title, left.end, left.place) == (right.title, right.end, right.place):
+        verdict = "same" if left.all_day == right.all_day else verdict
+    return Pair(left.number, right.number, verdict, moved, min(left.start, right.start))
