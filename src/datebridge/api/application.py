@@ -17,10 +17,11 @@ from fastapi.responses import FileResponse, JSONResponse
 from starlette.middleware.gzip import GZipMiddleware
 
 from datebridge import __version__
-from datebridge.api import accounts, bringing, carrying, changes, comparing, entries, looking
+from datebridge.api import accounts, bringing, carrying, changes, comparing, editing, entries, looking
 from datebridge.api.context import App
 from datebridge.api.guard import Guard
 from datebridge.connect.errors import Unreachable
+from datebridge.core.editing.fields import CannotEdit
 from datebridge.core.filters import FilterError
 from datebridge.core.phrases import NotUnderstood
 from datebridge.services import jobs
@@ -67,7 +68,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
 
 
 def _routes(api: FastAPI) -> FastAPI:
-    for module in (looking, comparing, entries, changes, bringing, accounts, carrying):
+    for module in (looking, comparing, editing, entries, changes, bringing, accounts, carrying):
         api.include_router(module.router)
     return api
 
@@ -87,7 +88,8 @@ def _errors(api: FastAPI) -> None:
         return JSONResponse({"message": str(error)}, 409)
 
     @api.exception_handler(NotUnderstood)
-    async def _not_understood(_: Request, error: NotUnderstood) -> JSONResponse:
+    @api.exception_handler(CannotEdit)
+    async def _not_understood(_: Request, error: Exception) -> JSONResponse:
         return JSONResponse({"message": str(error)}, 422)
 
     @api.exception_handler(NotConnected)

@@ -4,6 +4,390 @@
  */
 
 export interface paths {
+    "/api/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Days
+         * @description What happens on given days, or on `count` days from `first`; `most` pieces a day, or counts alone for 0.
+         */
+        get: operations["days_api_days_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/occurrences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Occurrences
+         * @description The occurrences of a span as a list; of the given calendars, or of `every` one; of what matches a filter.
+         */
+        get: operations["occurrences_api_occurrences_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry_id}/happens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Happens
+         * @description What an entry comes to in time: how often, first and last, and the next from now (or from a slot) on.
+         */
+        get: operations["happens_api_entries__entry_id__happens_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/phrases/date": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Typed Date
+         * @description The day a typed phrase says.
+         */
+        get: operations["typed_date_api_phrases_date_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/phrases/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Typed Days
+         * @description The days a rule in words says.
+         */
+        get: operations["typed_days_api_phrases_days_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hours Across
+         * @description An hour on one clock as others show it, for a year from today, before and after each change of the clocks.
+         */
+        get: operations["hours_across_api_hours_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layers/warnings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Layer Warnings
+         * @description What is hard to tell apart or to read among layers shown together; colours in the order of the calendars.
+         */
+        get: operations["layer_warnings_api_layers_warnings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kept/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kept
+         * @description What is kept under a name, in order of the names.
+         */
+        get: operations["kept_api_kept__kind__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kept/{kind}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep
+         * @description Keep something under a name, in place of what was kept there.
+         */
+        put: operations["keep_api_kept__kind___name__put"];
+        post?: never;
+        /**
+         * Forget
+         * @description Forget what is kept under a name.
+         */
+        delete: operations["forget_api_kept__kind___name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/collisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Collisions
+         * @description What overlaps among the calendars from `first` on, `least` minutes at least.
+         */
+        get: operations["collisions_api_collisions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/collisions/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Collisions File
+         * @description The same as a file for a spreadsheet.
+         */
+        get: operations["collisions_file_api_collisions_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mirror": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Mirror
+         * @description Two sets of calendars on the same days, pair by pair. All differences; of what agrees `most` a day.
+         */
+        get: operations["mirror_api_mirror_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fields
+         * @description The fields of an occurrence, with its own times.
+         */
+        get: operations["fields_api_fields_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fields/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check
+         * @description What an edit would come to; `entry` 0 for a new event.
+         */
+        post: operations["check_api_fields_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Save
+         * @description Edit an occurrence, it and all after it, or the whole series.
+         */
+        post: operations["save_api_edits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Create
+         * @description Make a new event.
+         */
+        post: operations["create_api_events_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shifts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Shift
+         * @description Move or stretch an occurrence on the clock asked.
+         */
+        post: operations["shift_api_shifts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/removals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove
+         * @description Delete an occurrence, it and all after it, or the whole entry.
+         */
+        post: operations["remove_api_removals_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Line
+         * @description Make an event from a typed line; without a clock named in it, its hours are on the clock asked.
+         */
+        post: operations["line_api_lines_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calendars": {
         parameters: {
             query?: never;
@@ -1071,6 +1455,38 @@ export interface components {
             /** Address */
             address: string;
         };
+        /**
+         * Alarm
+         * @description When to be reminded.
+         *
+         *     Attributes:
+         *         related: ``start`` or ``end``; "" for a fixed time.
+         *         minutes: before it; below zero for after it.
+         *         at: a fixed time in UTC, as ISO 8601.
+         *         place: which alarm of the entry it is, so that its other lines stay; -1 for a new one.
+         */
+        Alarm: {
+            /**
+             * Related
+             * @default start
+             */
+            related: string;
+            /**
+             * Minutes
+             * @default 0
+             */
+            minutes: number;
+            /**
+             * At
+             * @default
+             */
+            at: string;
+            /**
+             * Place
+             * @default -1
+             */
+            place: number;
+        };
         /** Body_bring_api_incoming_post */
         Body_bring_api_incoming_post: {
             /** Files */
@@ -1370,11 +1786,65 @@ export interface components {
             button: string;
             carried: components["schemas"]["CarriedOut"];
         };
-        /** CollisionOut */
-        CollisionOut: {
-            carriage: components["schemas"]["UndecidedOut"];
-            /** Pairs */
-            pairs: components["schemas"]["PairOut"][];
+        /**
+         * CheckOut
+         * @description What the fields come to, while they are typed.
+         */
+        CheckOut: {
+            /**
+             * Wrong
+             * @description why they make no entry; empty if they do
+             */
+            wrong: string;
+            /**
+             * Said
+             * @description what saving does besides
+             */
+            said: string[];
+            /**
+             * Words
+             * @description the repeats in words
+             */
+            words: string;
+            /** Dates */
+            dates: string[];
+            /** Count */
+            count: number | null;
+            /** Clocks */
+            clocks: components["schemas"]["ClockOut"][];
+        };
+        /** ClockOut */
+        ClockOut: {
+            /** Zone */
+            zone: string;
+            /** Shown */
+            shown: string;
+        };
+        /** CollisionPage */
+        CollisionPage: {
+            /** Total */
+            total: number;
+            /** Offset */
+            offset: number;
+            /** Rows */
+            rows: components["schemas"]["datebridge__api__time_shapes__CollisionOut"][];
+            /**
+             * Twins
+             * @description pairs left out because both are the same entry in two calendars
+             */
+            twins: number;
+            /** Capped */
+            capped: boolean;
+            /**
+             * Keys
+             * @description the keys of all that collides, to be marked in the views
+             */
+            keys: string[];
+            /**
+             * Entries
+             * @description the entries that collide
+             */
+            entries: number[];
         };
         /** ComingOut */
         ComingOut: {
@@ -1403,6 +1873,74 @@ export interface components {
             /** Count */
             count: number;
         };
+        /** DateOut */
+        DateOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Name */
+            name: string;
+        };
+        /** DayOut */
+        DayOut: {
+            /**
+             * Date
+             * Format: date
+             */
+            date: string;
+            /**
+             * Name
+             * @description in words: Tue 24 Nov
+             */
+            name: string;
+            /**
+             * Week
+             * @description the ISO week: 2026-W48
+             */
+            week: string;
+            /** Today */
+            today: boolean;
+            /** Total */
+            total: number;
+            /**
+             * More
+             * @description how many are not among the pieces
+             */
+            more: number;
+            /**
+             * Change
+             * @description how the clocks change on this day, in words; empty where they do not
+             */
+            change: string;
+            /**
+             * Shifts
+             * @description minutes by which each of the clocks asked is ahead at noon
+             */
+            shifts: number[];
+            /** Pieces */
+            pieces: components["schemas"]["PieceOut"][];
+        };
+        /** DaysOut */
+        DaysOut: {
+            /** Zone */
+            zone: string;
+            /**
+             * Title
+             * @description the span in words
+             */
+            title: string;
+            /** Total */
+            total: number;
+            /** Days */
+            days: components["schemas"]["DayOut"][];
+            /**
+             * Now
+             * @description minutes since midnight on the clock asked, where today is among the days
+             */
+            now: number | null;
+        };
         /** DecisionIn */
         DecisionIn: {
             /** Group Id */
@@ -1425,6 +1963,44 @@ export interface components {
              * @default false
              */
             skip_elsewhere: boolean;
+        };
+        /** DoneOut */
+        DoneOut: {
+            /** Set Id */
+            set_id: number;
+            /** Title */
+            title: string;
+            /**
+             * Day
+             * @description where it stands now, for what was made
+             * @default
+             */
+            day: string;
+        };
+        /** EditIn */
+        EditIn: {
+            /** Entry */
+            entry: number;
+            /**
+             * Series
+             * @default 0
+             */
+            series: number;
+            /** Slot */
+            slot?: number | null;
+            fields: components["schemas"]["Fields"];
+            /**
+             * Scope
+             * @default one
+             * @enum {string}
+             */
+            scope: "one" | "following" | "all";
+            /**
+             * Event
+             * @description make a to-do an event
+             * @default false
+             */
+            event: boolean;
         };
         /** EntryDetail */
         EntryDetail: {
@@ -1514,6 +2090,121 @@ export interface components {
             /** Theirs */
             theirs: string[];
         };
+        /**
+         * Fields
+         * @description What can be edited. Times are wall time on the clock of `zone`: ``2026-11-24T09:00``; days ``2026-11-24``.
+         *
+         *     Attributes:
+         *         whole: whole days; `end` is then the last day itself, not the one after.
+         *         zone: the TZID as written, "UTC", or "" for floating times and whole days.
+         *         rule: the first RRULE as written; others stay as they are.
+         *         left_out: the starts left out of the series.
+         *         attachments: what each is called; those taken out of the list are removed.
+         *         travel: minutes to get there.
+         */
+        Fields: {
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
+            /**
+             * Start
+             * @default
+             */
+            start: string;
+            /**
+             * End
+             * @default
+             */
+            end: string;
+            /**
+             * Zone
+             * @default
+             */
+            zone: string;
+            /**
+             * Rule
+             * @default
+             */
+            rule: string;
+            /** Left Out */
+            left_out?: string[];
+            /** Alarms */
+            alarms?: components["schemas"]["Alarm"][];
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /**
+             * Link
+             * @default
+             */
+            link: string;
+            /**
+             * Conference
+             * @default
+             */
+            conference: string;
+            /** Categories */
+            categories?: string[];
+            /**
+             * Busy
+             * @default true
+             */
+            busy: boolean;
+            /**
+             * Privacy
+             * @default
+             */
+            privacy: string;
+            /**
+             * Status
+             * @default
+             */
+            status: string;
+            organizer?: components["schemas"]["Person"] | null;
+            /** Attendees */
+            attendees?: components["schemas"]["Person"][];
+            /**
+             * Travel
+             * @default 0
+             */
+            travel: number;
+            /** Attachments */
+            attachments?: string[];
+        };
+        /**
+         * FieldsOut
+         * @description An entry in the drawer.
+         */
+        FieldsOut: {
+            fields: components["schemas"]["Fields"];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "event" | "to-do";
+            /** Calendar */
+            calendar: number;
+            /** Calendar Name */
+            calendar_name: string;
+            /** Is Series */
+            is_series: boolean;
+            /** Is Override */
+            is_override: boolean;
+        };
         /** FilterCheck */
         FilterCheck: {
             /**
@@ -1574,6 +2265,28 @@ export interface components {
             calendars: number;
             /** Cautions */
             cautions: string[];
+        };
+        /**
+         * HappensOut
+         * @description What a series comes to.
+         */
+        HappensOut: {
+            /** Repeats */
+            repeats: string;
+            /**
+             * Count
+             * @description how often in all; nothing for a series without end
+             */
+            count: number | null;
+            first: components["schemas"]["OccurrenceOut"] | null;
+            last: components["schemas"]["OccurrenceOut"] | null;
+            /** Upcoming */
+            upcoming: components["schemas"]["OccurrenceOut"][];
+            /**
+             * Around
+             * @description the day to open it at: of the next occurrence, else of the last
+             */
+            around: string | null;
         };
         /** HereOut */
         HereOut: {
@@ -1662,6 +2375,41 @@ export interface components {
              */
             keep: "nothing" | "snapshot";
         };
+        /** KeptIn */
+        KeptIn: {
+            /** Value */
+            value: {
+                [key: string]: unknown;
+            };
+        };
+        /** KeptOut */
+        KeptOut: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: {
+                [key: string]: unknown;
+            };
+        };
+        /** LayerWarning */
+        LayerWarning: {
+            /** Calendar */
+            calendar: number;
+            /** Message */
+            message: string;
+        };
+        /** LineIn */
+        LineIn: {
+            /** Calendar */
+            calendar: number;
+            /** Text */
+            text: string;
+            /**
+             * Zone
+             * @default
+             */
+            zone: string;
+        };
         /** LinkOut */
         LinkOut: {
             /** Title */
@@ -1734,6 +2482,42 @@ export interface components {
                 [key: string]: string[];
             };
         };
+        /** MirrorDay */
+        MirrorDay: {
+            /**
+             * Date
+             * Format: date
+             */
+            date: string;
+            /** Name */
+            name: string;
+            /** Today */
+            today: boolean;
+            /**
+             * More
+             * @description how many pairs that agree are not listed
+             */
+            more: number;
+            /** Pairs */
+            pairs: components["schemas"]["datebridge__api__time_shapes__PairOut"][];
+        };
+        /** MirrorOut */
+        MirrorOut: {
+            /** Title */
+            title: string;
+            /** Same */
+            same: number;
+            /** Changed */
+            changed: number;
+            /** Moved */
+            moved: number;
+            /** Alone Left */
+            alone_left: number;
+            /** Alone Right */
+            alone_right: number;
+            /** Days */
+            days: components["schemas"]["MirrorDay"][];
+        };
         /** NewCalendarIn */
         NewCalendarIn: {
             /** Name */
@@ -1756,18 +2540,178 @@ export interface components {
             /** Account Id */
             account_id?: number | null;
         };
-        /** PairOut */
-        PairOut: {
-            /** Recurrence Id */
-            recurrence_id: string;
+        /** NewIn */
+        NewIn: {
+            /** Calendar */
+            calendar: number;
+            fields: components["schemas"]["Fields"];
+        };
+        /**
+         * OccurrenceOut
+         * @description Something that happens once, ready to be drawn or listed.
+         */
+        OccurrenceOut: {
+            /**
+             * Key
+             * @description the same for all parts of it: its rules and its slot
+             */
+            key: string;
+            /** Entry */
+            entry: number;
+            /**
+             * Series
+             * @description the entry whose rules put it there; 0 for what stands alone or is an override
+             */
+            series: number;
+            /** Slot */
+            slot: number;
+            /** Calendar */
+            calendar: number;
             /** Title */
             title: string;
-            /** Mine */
-            mine: string[];
-            /** Theirs */
-            theirs: string[];
-            /** Fields */
-            fields: components["schemas"]["FieldOut"][];
+            /** Place */
+            place: string;
+            /**
+             * Day
+             * Format: date
+             * @description the day it begins on the clock asked
+             */
+            day: string;
+            /**
+             * Date
+             * @description that day in words: 2026-11-24 Tue
+             */
+            date: string;
+            /**
+             * Hours
+             * @description its hours on the clock asked; empty for whole days
+             */
+            hours: string;
+            /**
+             * Own
+             * @description its hours on its own clock with the offset in force, where that differs
+             */
+            own: string;
+            /**
+             * Marks
+             * @description short words: series, changed, cancelled, free, to-do, floating
+             */
+            marks: string[];
+            /**
+             * Whole
+             * @description drawn among the whole days
+             */
+            whole: boolean;
+        };
+        /** OccurrencePage */
+        OccurrencePage: {
+            /** Total */
+            total: number;
+            /** Offset */
+            offset: number;
+            /** Rows */
+            rows: components["schemas"]["OccurrenceOut"][];
+        };
+        /**
+         * Person
+         * @description An organiser or attendee; `answer` is a PARTSTAT, `role` a ROLE, both as written.
+         */
+        Person: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Address
+             * @default
+             */
+            address: string;
+            /**
+             * Answer
+             * @default
+             */
+            answer: string;
+            /**
+             * Role
+             * @default
+             */
+            role: string;
+        };
+        /**
+         * PieceOut
+         * @description The part of it that lies on one day; minutes from midnight.
+         */
+        PieceOut: {
+            /**
+             * Key
+             * @description the same for all parts of it: its rules and its slot
+             */
+            key: string;
+            /** Entry */
+            entry: number;
+            /**
+             * Series
+             * @description the entry whose rules put it there; 0 for what stands alone or is an override
+             */
+            series: number;
+            /** Slot */
+            slot: number;
+            /** Calendar */
+            calendar: number;
+            /** Title */
+            title: string;
+            /** Place */
+            place: string;
+            /**
+             * Day
+             * Format: date
+             * @description the day it begins on the clock asked
+             */
+            day: string;
+            /**
+             * Date
+             * @description that day in words: 2026-11-24 Tue
+             */
+            date: string;
+            /**
+             * Hours
+             * @description its hours on the clock asked; empty for whole days
+             */
+            hours: string;
+            /**
+             * Own
+             * @description its hours on its own clock with the offset in force, where that differs
+             */
+            own: string;
+            /**
+             * Marks
+             * @description short words: series, changed, cancelled, free, to-do, floating
+             */
+            marks: string[];
+            /**
+             * Whole
+             * @description drawn among the whole days
+             */
+            whole: boolean;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Begins */
+            begins: boolean;
+            /** Ends */
+            ends: boolean;
+            /**
+             * Row
+             * @description among whole days, the row it keeps from day to day; -1 for what has hours
+             */
+            row: number;
+            /**
+             * Travel
+             * @description minutes to get there
+             */
+            travel: number;
         };
         /** ProblemCount */
         ProblemCount: {
@@ -1863,6 +2807,24 @@ export interface components {
             /** Remotes */
             remotes: number[];
         };
+        /** RemovalIn */
+        RemovalIn: {
+            /** Entry */
+            entry: number;
+            /**
+             * Series
+             * @default 0
+             */
+            series: number;
+            /** Slot */
+            slot?: number | null;
+            /**
+             * Scope
+             * @default one
+             * @enum {string}
+             */
+            scope: "one" | "following" | "all";
+        };
         /**
          * RouteOut
          * @description The numbers on the route: what waits at each stage.
@@ -1920,12 +2882,51 @@ export interface components {
             /** Set Id */
             set_id: number;
         };
+        /**
+         * ShiftIn
+         * @description Start and end moved by minutes on the clock asked.
+         */
+        ShiftIn: {
+            /** Entry */
+            entry: number;
+            /**
+             * Series
+             * @default 0
+             */
+            series: number;
+            /** Slot */
+            slot?: number | null;
+            /** Begin */
+            begin: number;
+            /** End */
+            end: number;
+            /**
+             * Zone
+             * @default
+             */
+            zone: string;
+            /**
+             * Scope
+             * @default one
+             * @enum {string}
+             */
+            scope: "one" | "following" | "all";
+        };
         /** SignInIn */
         SignInIn: {
             /** User */
             user: string;
             /** Password */
             password: string;
+        };
+        /** StretchOut */
+        StretchOut: {
+            /** First */
+            first: string;
+            /** Changed */
+            changed: string;
+            /** Times */
+            times: components["schemas"]["ThereOut"][];
         };
         /** TakeIn */
         TakeIn: {
@@ -1982,6 +2983,17 @@ export interface components {
              * @default false
              */
             tell: boolean;
+        };
+        /** ThereOut */
+        ThereOut: {
+            /** Shown */
+            shown: string;
+            /** Day */
+            day: string;
+            /** Offset */
+            offset: string;
+            /** Works */
+            works: boolean;
         };
         /**
          * UndecidedOut
@@ -2049,6 +3061,55 @@ export interface components {
             /** Context */
             ctx?: Record<string, never>;
         };
+        /** CollisionOut */
+        datebridge__api__account_shapes__CollisionOut: {
+            carriage: components["schemas"]["UndecidedOut"];
+            /** Pairs */
+            pairs: components["schemas"]["datebridge__api__account_shapes__PairOut"][];
+        };
+        /** PairOut */
+        datebridge__api__account_shapes__PairOut: {
+            /** Recurrence Id */
+            recurrence_id: string;
+            /** Title */
+            title: string;
+            /** Mine */
+            mine: string[];
+            /** Theirs */
+            theirs: string[];
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+        };
+        /** CollisionOut */
+        datebridge__api__time_shapes__CollisionOut: {
+            left: components["schemas"]["OccurrenceOut"];
+            right: components["schemas"]["OccurrenceOut"];
+            /**
+             * Shared
+             * @description how long they overlap, in words
+             */
+            shared: string;
+            /**
+             * Travel
+             * @description only because of the way there
+             */
+            travel: boolean;
+        };
+        /** PairOut */
+        datebridge__api__time_shapes__PairOut: {
+            left: components["schemas"]["PieceOut"] | null;
+            right: components["schemas"]["PieceOut"] | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "same" | "changed" | "moved" | "alone";
+            /**
+             * Difference
+             * @description by how much the right side is later or earlier: +1 h
+             */
+            difference: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -2058,6 +3119,694 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    days_api_days_get: {
+        parameters: {
+            query?: {
+                calendar?: number[];
+                day?: string[];
+                first?: string | null;
+                count?: number;
+                zone?: string;
+                clock?: string[];
+                most?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DaysOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    occurrences_api_occurrences_get: {
+        parameters: {
+            query: {
+                first: string;
+                calendar?: number[];
+                count?: number;
+                zone?: string;
+                filter?: string;
+                every?: boolean;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OccurrencePage"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    happens_api_entries__entry_id__happens_get: {
+        parameters: {
+            query?: {
+                zone?: string;
+                slot?: number | null;
+            };
+            header?: never;
+            path: {
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HappensOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    typed_date_api_phrases_date_get: {
+        parameters: {
+            query: {
+                text: string;
+                zone?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DateOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    typed_days_api_phrases_days_get: {
+        parameters: {
+            query: {
+                text: string;
+                zone?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DateOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    hours_across_api_hours_get: {
+        parameters: {
+            query: {
+                at: string;
+                zone: string;
+                clock?: string[];
+                from?: string;
+                to?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StretchOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    layer_warnings_api_layers_warnings_get: {
+        parameters: {
+            query?: {
+                calendar?: number[];
+                colour?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayerWarning"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    kept_api_kept__kind__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "layers" | "days" | "looking";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    keep_api_kept__kind___name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "layers" | "days" | "looking";
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    forget_api_kept__kind___name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "layers" | "days" | "looking";
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    collisions_api_collisions_get: {
+        parameters: {
+            query: {
+                first: string;
+                calendar?: number[];
+                count?: number;
+                zone?: string;
+                blocking?: boolean;
+                whole_days?: boolean;
+                least?: number;
+                travel?: boolean;
+                about?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CollisionPage"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    collisions_file_api_collisions_file_get: {
+        parameters: {
+            query: {
+                first: string;
+                calendar?: number[];
+                count?: number;
+                zone?: string;
+                blocking?: boolean;
+                whole_days?: boolean;
+                least?: number;
+                travel?: boolean;
+                about?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    mirror_api_mirror_get: {
+        parameters: {
+            query: {
+                first: string;
+                left?: number[];
+                right?: number[];
+                count?: number;
+                zone?: string;
+                most?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    fields_api_fields_get: {
+        parameters: {
+            query: {
+                entry: number;
+                series?: number;
+                slot?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    check_api_fields_check_post: {
+        parameters: {
+            query?: {
+                clock?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    save_api_edits_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoneOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    create_api_events_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoneOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shift_api_shifts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShiftIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoneOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_api_removals_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemovalIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoneOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    line_api_lines_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoneOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     calendars_api_calendars_get: {
         parameters: {
             query?: never;
@@ -3645,7 +5394,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CollisionOut"];
+                    "application/json": components["schemas"]["datebridge__api__account_shapes__CollisionOut"];
                 };
             };
             /** @description Validation Error */

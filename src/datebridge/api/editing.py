@@ -1,0 +1,206 @@
+"""Editing: fields in a drawer, what an edit will do, drawing, dragging, a typed line."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import datetime, timedelta
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query
+from pydantic import BaseModel, Field
+
+from datebridge.api import present_time as present
+from datebridge.api.context import AppDep
+from datebridge.api.looking import today_in, zone_of
+from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, start_of
+from datebridge.core.editing.writing import new_event
+from datebridge.core.events import derive
+from datebridge.core.moments import from_wall_seconds, instant_at, wall_at
+from datebridge.core.phrases import read_line
+from datebridge.core.recurrence.occurrences import timed
+from datebridge.core.recurrence.series import Series
+from datebridge.core.zones.across import offset_of
+from datebridge.services import editing
+from datebridge.services.editing import Target
+
+router = APIRouter(prefix="/api", tags=["editing"])
+Scope = Literal["one", "following", "all"]
+Zones = Annotated[list[str], Query(max_length=4)]
+
+
+class TargetIn(BaseModel):
+    """An occurrence as the views have it."""
+
+    entry: int
+    series: int = 0
+    slot: int | None = None
+
+    def target(self) -> Target:
+        return Target(self.entry, self.series, self.slot)
+
+
+class FieldsOut(BaseModel):
+    """An entry in the drawer."""
+
+    fields: Fields
+    kind: Literal["event", "to-do"]
+    calendar: int
+    calendar_name: str
+    is_series: bool
+    is_override: bool
+
+
+class EditIn(TargetIn):
+    fields: Fields
+    scope: Scope = "one"
+    event: bool = Field(default=False, description="make a to-do an event")
+
+
+class NewIn(BaseModel):
+    calendar: int
+    fields: Fields
+
+
+class ShiftIn(TargetIn):
+    """Start and end moved by minutes on the clock asked."""
+
+    begin: int
+    end: int
+    zone: str = ""
+    scope: Scope = "one"
+
+
+class RemovalIn(TargetIn):
+    scope: Scope = "one"
+
+
+class LineIn(BaseModel):
+    calendar: int
+    text: str = Field(max_length=500)
+    zone: str = ""
+
+
+class DoneOut(BaseModel):
+    set_id: int
+    title: str
+    day: str = Field(default="", description="where it stands now, for what was made")
+
+
+class ClockOut(BaseModel):
+    zone: str
+    shown: str
+
+
+class CheckOut(BaseModel):
+    """What the fields come to, while they are typed."""
+
+    wrong: str = Field(description="why they make no entry; empty if they do")
+    said: list[str] = Field(description="what saving does besides")
+    words: str = Field(description="the repeats in words")
+    dates: list[str]
+    count: int | None
+    clocks: list[ClockOut]
+
+
+@router.get("/fields")
+def fields(app: AppDep, entry: int, series: int = 0, slot: int | None = None) -> FieldsOut:
+    """The fields of an occurrence, with its own times."""
+    with app.store.read() as connection:
+        loaded = editing.load(connection, Target(entry, series, slot))
+    facts = derive(loaded.component, loaded.text)
+    return FieldsOut(
+        fields=loaded.fields(), kind="to-do" if loaded.component == "VTODO" else "event", calendar=loaded.calendar,
+        calendar_name=loaded.calendar_name, is_series=loaded.is_series, is_override=bool(facts.recurrence_id),
+    )  # fmt: skip
+
+
+@router.post("/fields/check")
+def check(app: AppDep, wish: EditIn, clock: Zones = []) -> CheckOut:  # noqa: B006
+    """What an edit would come to; `entry` 0 for a new event."""
+    said: list[str] = []
+    try:
+        text = new_event("check", replace(wish.fields, title=wish.fields.title or "-"), "20000101T000000Z")
+        if wish.entry:
+            with app.store.read() as connection:
+                loaded = editing.load(connection, wish.target())
+                plan = editing.plan_edit(loaded, wish.scope, wish.fields, wish.event)
+                said = editing.consequences(connection, loaded, plan)
+    except CannotEdit as error:
+        return CheckOut(wrong=str(error), said=[], words="", dates=[], count=None, clocks=[])
+    facts = derive("VEVENT", text)
+    entry = timed(facts)
+    series = Series([entry] if entry else [], facts.zone or "UTC")
+    found: list[str] = []
+    after = (facts.start_wall or 0) - 1
+    while facts.recurrence and len(found) < 8 and (one := series.next(after)) is not None:
+        found.append(f"{present.day_name(present.day_of(one.slot))} {from_wall_seconds(one.slot).year}")
+        after = one.shown_start
+    return CheckOut(
+        wrong="", said=said, words=facts.repeats, dates=found, count=series.count() if facts.recurrence else 1,
+        clocks=_clocks(wish.fields, clock),
+    )  # fmt: skip
+
+
+def _clocks(fields: Fields, zones: list[str]) -> list[ClockOut]:
+    """Start and end on other clocks."""
+    start = start_of(fields)
+    begin = start.instant()
+    if begin is None:
+        return []
+    end = instant_at(start._replace(wall=end_wall_of(fields)).wall_seconds, start.zone)
+    own = start.wall_seconds // 86400
+    days = {0: "", 1: " next day", -1: " day before"}
+
+    def shown(zone: str) -> str:
+        first, last = wall_at(begin, zone), wall_at(end, zone)
+        told = f"{from_wall_seconds(first):%H:%M}–{from_wall_seconds(last):%H:%M}"
+        return f"{told}{days.get(first // 86400 - own, '')} {offset_of(begin, zone)}"
+
+    return [ClockOut(zone=z, shown=shown(zone_of(z))) for z in zones if zone_of(z) != start.zone]
+
+
+@router.post("/edits")
+def save(app: AppDep, wish: EditIn) -> DoneOut:
+    """Edit an occurrence, it and all after it, or the whole series."""
+    set_id, title = editing.save(app.store, wish.target(), wish.scope, wish.fields, wish.event)
+    return DoneOut(set_id=set_id, title=title, day=wish.fields.start[:10])
+
+
+@router.post("/events")
+def create(app: AppDep, wish: NewIn) -> DoneOut:
+    """Make a new event."""
+    set_id, title = editing.create(app.store, wish.calendar, wish.fields)
+    return DoneOut(set_id=set_id, title=title, day=wish.fields.start[:10])
+
+
+@router.post("/shifts")
+def shift(app: AppDep, wish: ShiftIn) -> DoneOut:
+    """Move or stretch an occurrence on the clock asked."""
+    own = zone_of(wish.zone)
+    after = editing.moved(app.store, wish.target(), wish.begin, wish.end, own)
+    set_id, title = editing.save(app.store, wish.target(), wish.scope, after)
+    return DoneOut(set_id=set_id, title=title.replace("Edit", "Move", 1), day=after.start[:10])
+
+
+@router.post("/removals")
+def remove(app: AppDep, wish: RemovalIn) -> DoneOut:
+    """Delete an occurrence, it and all after it, or the whole entry."""
+    set_id, title = editing.delete(app.store, wish.target(), wish.scope)
+    return DoneOut(set_id=set_id, title=title)
+
+
+@router.post("/lines")
+def line(app: AppDep, wish: LineIn) -> DoneOut:
+    """Make an event from a typed line; without a clock named in it, its hours are on the clock asked."""
+    own = zone_of(wish.zone)
+    said = read_line(wish.text, today_in(own)[0])
+    assert said.day is not None  # noqa: S101
+    made = Fields(title=said.title, whole=said.at is None, zone="" if said.at is None else said.zone or own)
+    if said.at is None:
+        made.start = made.end = said.day.isoformat()
+    else:
+        begin = datetime.combine(said.day, said.at)
+        made.start = f"{begin:%Y-%m-%dT%H:%M}"
+        made.end = f"{begin + timedelta(minutes=said.length or 60):%Y-%m-%dT%H:%M}"
+    set_id, title = editing.create(app.store, wish.calendar, made)
+    return DoneOut(set_id=set_id, title=title, day=said.day.isoformat())

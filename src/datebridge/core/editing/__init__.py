@@ -1,0 +1,1 @@
+"""Editing entries: the fields people change, written back into the text that holds them."""

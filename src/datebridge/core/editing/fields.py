@@ -1,0 +1,210 @@
+"""An entry as the fields of a drawer, read from its text.
+
+>>> text = "BEGIN:VEVENT\\nSUMMARY:Tide\\nDTSTART;TZID=Atlantic/Reykjavik:20261124T090000\\nDURATION:PT1H\\nEND:VEVENT"
+>>> found = read_fields(text)
+>>> found.start, found.end, found.zone
+('2026-11-24T09:00', '2026-11-24T10:00', 'Atlantic/Reykjavik')
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+
+from datebridge.core.editing.lines import Lines, parsed
+from datebridge.core.events import derive
+from datebridge.core.facts import Mark
+from datebridge.core.ics.component import Component
+from datebridge.core.ics.lines import ContentLine, split_text_list, unescape_text
+from datebridge.core.moments import Moment, NotAMoment, from_wall_seconds, parse_duration, parse_moment
+
+
+class CannotEdit(ValueError):
+    """The fields do not make an entry; the message says which, and what to do."""
+
+
+@dataclass(slots=True)
+class Person:
+    """An organiser or attendee; `answer` is a PARTSTAT, `role` a ROLE, both as written."""
+
+    name: str = ""
+    address: str = ""
+    answer: str = ""
+    role: str = ""
+
+
+@dataclass(slots=True)
+class Alarm:
+    """When to be reminded.
+
+    Attributes:
+        related: ``start`` or ``end``; "" for a fixed time.
+        minutes: before it; below zero for after it.
+        at: a fixed time in UTC, as ISO 8601.
+        place: which alarm of the entry it is, so that its other lines stay; -1 for a new one.
+    """
+
+    related: str = "start"
+    minutes: int = 0
+    at: str = ""
+    place: int = -1
+
+
+@dataclass(slots=True)
+class Fields:
+    """What can be edited. Times are wall time on the clock of `zone`: ``2026-11-24T09:00``; days ``2026-11-24``.
+
+    Attributes:
+        whole: whole days; `end` is then the last day itself, not the one after.
+        zone: the TZID as written, "UTC", or "" for floating times and whole days.
+        rule: the first RRULE as written; others stay as they are.
+        left_out: the starts left out of the series.
+        attachments: what each is called; those taken out of the list are removed.
+        travel: minutes to get there.
+    """
+
+    title: str = ""
+    whole: bool = False
+    start: str = ""
+    end: str = ""
+    zone: str = ""
+    rule: str = ""
+    left_out: list[str] = field(default_factory=list)
+    alarms: list[Alarm] = field(default_factory=list)
+    place: str = ""
+    notes: str = ""
+    link: str = ""
+    conference: str = ""
+    categories: list[str] = field(default_factory=list)
+    busy: bool = True
+    privacy: str = ""
+    status: str = ""
+    organizer: Person | None = None
+    attendees: list[Person] = field(default_factory=list)
+    travel: int = 0
+    attachments: list[str] = field(default_factory=list)
+
+
+def read_fields(text: str) -> Fields:
+    """The fields of an event or to-do. What they do not cover stays in the text alone."""
+    lines = Lines(text)
+    component = Component(text)
+    facts = derive(component.kind, text)
+
+    def said(name: str) -> str:
+        return unescape_text(lines.value(name))
+
+    organizer = component.first("ORGANIZER")
+    conference = component.first("CONFERENCE")
+    found = Fields(
+        title=said("SUMMARY"), place=said("LOCATION"), notes=said("DESCRIPTION"), link=lines.value("URL"),
+        conference=conference.value if conference else "",
+        categories=[c for _, line in lines.own("CATEGORIES") for c in split_text_list(line.value)],
+        busy=facts.busy != "TRANSPARENT", privacy=facts.privacy, status=facts.status, rule=lines.value("RRULE"),
+        organizer=_person(organizer) if organizer else None,
+        attendees=[_person(line) for _, line in lines.own("ATTENDEE")], travel=facts.travel // 60,
+        attachments=[attachment_name(line) for _, line in lines.own("ATTACH")], alarms=_alarms(lines),
+    )  # fmt: skip
+    if facts.start_wall is not None and facts.end_wall is not None:
+        found.whole = bool(facts.marks & Mark.ALL_DAY)
+        found.zone = "" if found.whole else facts.tzid
+        set_times(found, facts.start_wall, facts.end_wall)
+        dates = [(line, item) for _, line in lines.own("EXDATE") for item in line.value.split(",")]
+        found.left_out = sorted(filter(None, (left_out(line, item, found) for line, item in dates)))
+    return found
+
+
+def set_times(fields: Fields, start: int, end: int) -> None:
+    """Set start and end from wall seconds on the entry's own clock."""
+    if fields.whole:
+        end = max(end - 86400, start)
+    fields.start, fields.end = _shown(start, fields.whole), _shown(end, fields.whole)
+
+
+def _shown(wall: int, whole: bool) -> str:
+    moment = from_wall_seconds(wall)
+    if whole:
+        return f"{moment:%Y-%m-%d}"
+    return f"{moment:%Y-%m-%dT%H:%M}" + (f":{moment:%S}" if moment.second else "")
+
+
+def start_of(fields: Fields) -> Moment:
+    """The start as a moment.
+
+    Raises:
+        CannotEdit: if it is none.
+    """
+    return moment_of(fields.start, fields, "start")
+
+
+def wall_of(text: str, what: str = "time") -> datetime:
+    try:
+        return datetime.fromisoformat(text).replace(tzinfo=None)
+    except ValueError:
+        raise CannotEdit(
+            f"The {what} “{text}” is no date or time. Write it as 2026-11-24 or 2026-11-24T09:00."
+        ) from None
+
+
+def moment_of(text: str, fields: Fields, what: str = "time") -> Moment:
+    """A wall time of the fields as a moment on their clock."""
+    wall = wall_of(text, what)
+    if fields.whole:
+        return Moment(wall.replace(hour=0, minute=0, second=0), True)
+    value = f"{wall:%Y%m%dT%H%M%S}"
+    return parse_moment(value + "Z") if fields.zone == "UTC" else parse_moment(value, fields.zone)
+
+
+def end_wall_of(fields: Fields) -> datetime:
+    """The exclusive end on the entry's own clock."""
+    end = wall_of(fields.end or fields.start, "end")
+    return end.replace(hour=0, minute=0, second=0) + timedelta(days=1) if fields.whole else end
+
+
+def left_out(line: ContentLine, item: str, fields: Fields) -> str:
+    """One value of an EXDATE as the fields spell it; "" where it cannot be read."""
+    try:
+        moment = parse_moment(item.strip(), line.param("TZID") or "")
+        wall = moment.on_clock_of(start_of(fields))
+    except (NotAMoment, CannotEdit):
+        return ""
+    return f"{wall:%Y-%m-%d}" if fields.whole or moment.is_date else f"{wall:%Y-%m-%dT%H:%M}"
+
+
+def _person(line: ContentLine) -> Person:
+    value = line.value.strip()
+    address = value[7:] if value[:7].lower() == "mailto:" else value
+    return Person(
+        line.param("CN") or "", address, (line.param("PARTSTAT") or "").upper(), (line.param("ROLE") or "").upper()
+    )
+
+
+def attachment_name(line: ContentLine) -> str:
+    """What an attachment is called: its file name, else its kind and size, else its address."""
+    name = line.param("FILENAME")
+    if name:
+        return name
+    if line.param("ENCODING"):
+        return f"{line.param('FMTTYPE') or 'attached'}, {len(line.value) * 3 // 4:,} octets inside"
+    return line.value
+
+
+def _alarms(lines: Lines) -> list[Alarm]:
+    found = []
+    for place, (begin, end) in enumerate(lines.blocks("VALARM")):
+        trigger = next(
+            (line for raw in lines.lines[begin:end] if (line := parsed(raw)) and line.name == "TRIGGER"), None
+        )
+        if trigger is None:
+            continue
+        try:
+            if (trigger.param("VALUE") or "").upper() == "DATE-TIME":
+                moment = parse_moment(trigger.value.strip())
+                found.append(Alarm("", 0, f"{moment.wall:%Y-%m-%dT%H:%M}", place))
+            else:
+                days, seconds = parse_duration(trigger.value)
+                related = (trigger.param("RELATED") or "START").lower()
+                found.append(Alarm(related, -(days * 1440 + seconds // 60), "", place))
+        except NotAMoment:
+            continue
+    return found

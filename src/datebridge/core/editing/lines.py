@@ -1,0 +1,86 @@
+"""A component's lines while they are changed: what is not touched keeps its bytes and its place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from datebridge.core.ics.component import Component
+from datebridge.core.ics.lines import ContentLine, NotAContentLine, format_param, parse_line
+
+Params = dict[str, str | None]
+
+
+def written(line: ContentLine, value: str, changes: Params | None = None) -> str:
+    """A content line with another value and some parameters set (or taken out, where None); others stay."""
+    changes = changes or {}
+    params = [(name, values) for name, values in line.params if name not in changes]
+    params += [(name, (value,)) for name, value in changes.items() if value is not None]
+    joined = "".join(f";{name}={','.join(format_param(v) for v in values)}" for name, values in params)
+    return f"{line.name}{joined}:{value}"
+
+
+class Lines:
+    """The unfolded lines of one component."""
+
+    def __init__(self, text: str) -> None:
+        self.lines = text.split("\n")
+
+    @property
+    def text(self) -> str:
+        return "\n".join(self.lines)
+
+    def own(self, name: str) -> Iterator[tuple[int, ContentLine]]:
+        """The component's own properties of a name with their index."""
+        return (found for found in list(Component(self.text).properties()) if found[1].name == name)
+
+    def value(self, name: str) -> str:
+        found = next(self.own(name), None)
+        return found[1].value if found else ""
+
+    def set(self, name: str, value: str, params: Params | None = None) -> None:
+        """Set a property in its place, keeping the parameters not named; an empty value takes it out."""
+        found = next(self.own(name), None)
+        if not value:
+            self.drop(name)
+        elif found:
+            self.lines[found[0]] = written(found[1], value, params)
+        else:
+            self.add(written(ContentLine(name, (), ""), value, params))
+
+    def add(self, *lines: str) -> None:
+        """New lines of the component itself, before what is nested in it."""
+        end = next((i for i, raw in enumerate(self.lines) if i and raw[:6].upper() == "BEGIN:"), len(self.lines) - 1)
+        self.lines[end:end] = lines
+
+    def drop(self, name: str, when: Callable[[ContentLine], bool] = lambda _: True) -> None:
+        """Take properties of a name out."""
+        gone = {index for index, line in self.own(name) if when(line)}
+        self.lines = [raw for index, raw in enumerate(self.lines) if index not in gone]
+
+    # ---- what is nested ----------------------------------------------------------------------------
+
+    def blocks(self, kind: str) -> list[tuple[int, int]]:
+        """Where components of a kind lie directly inside: their first and last line, both included."""
+        found, depth, begin = [], 0, -1
+        for index, raw in enumerate(self.lines):
+            upper = raw.upper()
+            if upper.startswith("BEGIN:"):
+                depth += 1
+                if depth == 2 and upper[6:].strip() == kind:
+                    begin = index
+            elif upper.startswith("END:"):
+                if depth == 2 and begin >= 0:
+                    found.append((begin, index))
+                    begin = -1
+                depth -= 1
+        return found
+
+    def add_block(self, lines: list[str]) -> None:
+        self.lines[-1:-1] = lines
+
+
+def parsed(raw: str) -> ContentLine | None:
+    try:
+        return parse_line(raw)
+    except NotAContentLine:
+        return None

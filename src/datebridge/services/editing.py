@@ -1,0 +1,224 @@
+"""Editing entries: each edit a change set like any other, applied at once, carried, and undoable as one."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from uuid import uuid4
+
+from sqlalchemy import Connection
+
+from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, set_times, start_of
+from datebridge.core.editing.series import Edit, Group, Member, Plan, Scope, edit, fields_at, remove
+from datebridge.core.editing.writing import as_event, new_event, rewritten
+from datebridge.core.events import derive
+from datebridge.core.facts import Mark
+from datebridge.core.moments import Moment, instant_at, wall_at
+from datebridge.core.scheduling import told
+from datebridge.services.applying import apply
+from datebridge.store.database import Store, now
+from datebridge.store.logbook import (
+    CannotApply,
+    Proposal,
+    StoredChange,
+    add_changes,
+    close_set,
+    discard_set,
+    open_set,
+)
+from datebridge.store.occurrences import clocks_of
+from datebridge.store.versions import add_text, text_of
+
+
+@dataclass(frozen=True, slots=True)
+class Target:
+    """An occurrence: the entry shown, the series it is of (0 for none) and its slot there."""
+
+    entry: int
+    series: int = 0
+    slot: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Loaded:
+    """What an edit begins from."""
+
+    calendar: int
+    calendar_name: str
+    component: str
+    group: Group
+    target: int
+    slot: int | None
+
+    @property
+    def text(self) -> str:
+        return self.group.member(self.target).text
+
+    @property
+    def is_series(self) -> bool:
+        return self.slot is not None
+
+    def fields(self) -> Fields:
+        return fields_at(self.text, self.slot)
+
+
+def stamp() -> str:
+    return f"{datetime.fromtimestamp(now(), UTC):%Y%m%dT%H%M%SZ}"
+
+
+def load(connection: Connection, target: Target) -> Loaded:
+    """The entry and all of its UID.
+
+    Raises:
+        CannotEdit: if it is not there any more.
+    """
+    wanted = target.series or target.entry
+    run = connection.exec_driver_sql
+    row = run(
+        "SELECT e.calendar_id, k.name, e.component, e.uid, e.tzid, e.zone, e.marks FROM entry e"
+        " JOIN calendar k ON k.id = e.calendar_id WHERE e.id = ?",
+        (wanted,),
+    ).one_or_none()
+    if row is None or row[2] not in ("VEVENT", "VTODO"):
+        raise CannotEdit("This entry is not there any more, or is no event.")
+    calendar, name, component, uid, tzid, zone, marks = row
+    if uid:
+        members = run(
+            "SELECT e.id, t.text FROM entry e JOIN version_text t ON t.id = e.id WHERE e.calendar_id = ? AND e.uid = ?"
+            " AND e.component = ? ORDER BY e.recurrence_id",
+            (calendar, uid, component),
+        ).fetchall()
+    else:
+        members = [(wanted, text_of(connection, wanted))]
+    clock = None
+    if not marks & (Mark.ALL_DAY | Mark.FLOATING):
+        clock = zone or clocks_of(connection, (calendar,))(calendar, tzid)
+    slot = target.slot if target.series or marks & Mark.SERIES else None
+    return Loaded(calendar, name, component, Group([Member(*m) for m in members], clock), wanted, slot)
+
+
+def plan_edit(loaded: Loaded, scope: Scope, after: Fields, event: bool = False) -> Plan:
+    """What an edit would do; a to-do is made an event where `event` says so.
+
+    Raises:
+        CannotEdit: where the fields make no entry.
+    """
+    if loaded.component == "VTODO":
+        text = as_event(loaded.text, after, stamp()) if event else rewritten(loaded.text, after, stamp())
+        return Plan([Edit(loaded.target, text, "Made an event." if event else "Edited.")])
+    return edit(loaded.group, loaded.target, loaded.slot, scope, after, stamp(), str(uuid4()))
+
+
+def consequences(connection: Connection, loaded: Loaded, plan: Plan) -> list[str]:
+    """What an edit does besides: to changed occurrences, and to the people invited."""
+    said = list(plan.said)
+    row = connection.exec_driver_sql(
+        "SELECT a.addresses, a.schedules, a.name FROM remote r JOIN account a ON a.id = r.account_id"
+        " WHERE r.calendar_id = ?",
+        (loaded.calendar,),
+    ).one_or_none()
+    if row and row[1]:
+        number = told(loaded.text, json.loads(row[0]))
+        if number:
+            said.append(f"{row[2]} will tell {number} attendee{'s' if number > 1 else ''}.")
+    return said
+
+
+def save(store: Store, target: Target, scope: Scope, after: Fields, event: bool = False) -> tuple[int, str]:
+    """Edit an occurrence; returns the batch and what it is called.
+
+    Raises:
+        CannotEdit: where the fields make no entry.
+        CannotApply: if nothing would change, or its calendar can only be read.
+    """
+    with store.write() as connection:
+        loaded = load(connection, target)
+        plan = plan_edit(loaded, scope, after, event)
+        what = after.title.strip() or "an entry"
+        title = f"Make “{what}” an event" if event else f"Edit “{what}”{_of(loaded, scope)}"
+        set_id = _propose(connection, loaded, plan, title, "edit")
+    return _apply(store, set_id, title)
+
+
+def delete(store: Store, target: Target, scope: Scope) -> tuple[int, str]:
+    """Delete an occurrence, it and all after it, or the whole entry; returns the batch and what it is called."""
+    with store.write() as connection:
+        loaded = load(connection, target)
+        plan = remove(loaded.group, loaded.target, loaded.slot, scope, stamp())
+        title = f"Delete “{loaded.fields().title or 'an entry'}”{_of(loaded, scope)}"
+        set_id = _propose(connection, loaded, plan, title, "edit")
+    return _apply(store, set_id, title)
+
+
+def _of(loaded: Loaded, scope: Scope) -> str:
+    if not loaded.is_series:
+        return ""
+    day = loaded.fields().start[:10]
+    return {"one": f", {day} only", "following": f", {day} and all after", "all": ", the whole series"}[scope]
+
+
+def moved(store: Store, target: Target, begin: int, end: int, zone: str) -> Fields:
+    """The fields of an occurrence with its start and end moved by minutes on the clock of `zone`."""
+    with store.read() as connection:
+        loaded = load(connection, target)
+    fields = loaded.fields()
+    start, stop = start_of(fields), Moment(end_wall_of(fields))
+    clock = loaded.group.clock
+    walls = []
+    for moment, shift in ((start.wall_seconds, begin), (stop.wall_seconds, end)):
+        if clock is not None and zone:
+            shown = wall_at(instant_at(moment, clock), zone) + shift * 60
+            walls.append(wall_at(instant_at(shown, zone), clock))
+        else:
+            walls.append(moment + shift * 60)
+    set_times(fields, walls[0], walls[1])
+    return fields
+
+
+def create(store: Store, calendar: int, fields: Fields) -> tuple[int, str]:
+    """Make a new event in a calendar; returns the batch and what it is called.
+
+    Raises:
+        CannotEdit: where the fields make no event.
+        CannotApply: if its calendar can only be read.
+    """
+    text = new_event(str(uuid4()), fields, stamp())
+    title = f"New: {fields.title.strip()}"
+    with store.write() as connection:
+        if not connection.exec_driver_sql("SELECT 1 FROM calendar WHERE id = ? AND live", (calendar,)).first():
+            raise CannotApply("There is no such calendar any more.")
+        set_id = open_set(connection, Proposal(title, "edit"))
+        version = add_text(connection, "VEVENT", text)
+        facts = derive("VEVENT", text)
+        add_changes(connection, set_id, [StoredChange(calendar, facts.uid, "", None, version, "Made here.")])
+        close_set(connection, set_id)
+    return _apply(store, set_id, title)
+
+
+def _propose(connection: Connection, loaded: Loaded, plan: Plan, title: str, kind: str) -> int:
+    texts = {member.id: member.text for member in loaded.group.members}
+    changes = []
+    for one in plan.edits:
+        if one.id is not None and one.text == texts.get(one.id):
+            continue
+        kept = one.text if one.text is not None else texts[one.id or 0]
+        component = kept.partition("\n")[0].partition(":")[2].strip().upper()
+        facts = derive(component, kept)
+        version = add_text(connection, component, one.text) if one.text is not None else None
+        changes.append(StoredChange(loaded.calendar, facts.uid, facts.recurrence_id, one.id, version, one.reason))
+    if not changes:
+        raise CannotApply("Nothing would change.")
+    set_id = open_set(connection, Proposal(title, kind, " ".join(plan.said)))
+    add_changes(connection, set_id, changes)
+    close_set(connection, set_id)
+    return set_id
+
+
+def _apply(store: Store, set_id: int, title: str) -> tuple[int, str]:
+    try:
+        apply(store, set_id)
+    except CannotApply:
+        discard_set(store, set_id)  # nobody asked for a proposal
+        raise
+    return set_id, title
