@@ -11,7 +11,7 @@ from fastapi.responses import StreamingResponse
 from datebridge.api import present_time as present
 from datebridge.api.context import App, AppDep
 from datebridge.api.looking import MOST_DAYS, Calendars, today_in, zone_of
-from datebridge.api.time_shapes import CollisionOut, CollisionPage, MirrorDay, MirrorOut, PairOut
+from datebridge.api.time_shapes import MirrorDay, MirrorOut, MirrorPair, OverlapOut, OverlapPage
 from datebridge.core.mirror import Pair
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
@@ -33,13 +33,13 @@ def collisions(
     count: int = Query(31, ge=1, le=MOST_DAYS), zone: str = "", blocking: bool = True, whole_days: bool = True,
     least: int = Query(1, ge=1, le=1440), travel: bool = True, about: str = "",
     offset: int = Query(0, ge=0), limit: int = Query(100, ge=1, le=500),
-) -> CollisionPage:  # fmt: skip
+) -> OverlapPage:  # fmt: skip
     """What overlaps among the calendars from `first` on, `least` minutes at least."""
     asked = Asked(blocking, whole_days, least * 60, travel, about)
     found = _collisions(app, calendar, first, count, zone, asked)
     own = zone_of(zone)
     rows = [
-        CollisionOut(
+        OverlapOut(
             left=present.occurrence(one.first, found.window.entries[one.first.entry], own),
             right=present.occurrence(one.second, found.window.entries[one.second.entry], own),
             shared=present.length(one.shared), travel=one.from_travel,
@@ -47,7 +47,7 @@ def collisions(
         for one in found.found[offset : offset + limit]
     ]  # fmt: skip
     both = [party for one in found.found for party in (one.first, one.second)]
-    return CollisionPage(
+    return OverlapPage(
         total=len(found.found), offset=offset, rows=rows, twins=found.twins, capped=found.capped,
         keys=sorted({looking.key_of(one) for one in both})[:5000] if offset == 0 else [],
         entries=sorted({one.entry for one in both})[:5000] if offset == 0 else [],
@@ -106,10 +106,10 @@ def _mirror_day(found: Mirror, day: date, pairs: list[Pair], today: date, most: 
             listed.append(pair)
     midnight = wall_seconds_of(day)
 
-    def shown(pair: Pair) -> PairOut:
+    def shown(pair: Pair) -> MirrorPair:
         left = None if pair.left is None else found.left.occurrences[pair.left]
         right = None if pair.right is None else found.right.occurrences[pair.right]
-        return PairOut(
+        return MirrorPair(
             left=present.piece_at(left, found.left.entries[left.entry], midnight, zone) if left else None,
             right=present.piece_at(right, found.right.entries[right.entry], midnight, zone) if right else None,
             verdict=pair.verdict,

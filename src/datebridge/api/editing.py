@@ -28,7 +28,7 @@ Scope = Literal["one", "following", "all"]
 Zones = Annotated[list[str], Query(max_length=4)]
 
 
-class TargetIn(BaseModel):
+class OccurrenceIn(BaseModel):
     """An occurrence as the views have it."""
 
     entry: int
@@ -50,7 +50,7 @@ class FieldsOut(BaseModel):
     is_override: bool
 
 
-class EditIn(TargetIn):
+class EditIn(OccurrenceIn):
     fields: Fields
     scope: Scope = "one"
     event: bool = Field(default=False, description="make a to-do an event")
@@ -61,7 +61,7 @@ class NewIn(BaseModel):
     fields: Fields
 
 
-class ShiftIn(TargetIn):
+class ShiftIn(OccurrenceIn):
     """Start and end moved by minutes on the clock asked."""
 
     begin: int
@@ -70,7 +70,7 @@ class ShiftIn(TargetIn):
     scope: Scope = "one"
 
 
-class RemovalIn(TargetIn):
+class RemovalIn(OccurrenceIn):
     scope: Scope = "one"
 
 

@@ -25,6 +25,7 @@ from datebridge.api.shapes import (
     SelectionCheck,
     SelectionIn,
     SetId,
+    TermOut,
 )  # fmt: skip
 from datebridge.core.events import derive
 from datebridge.core.filters import FilterError, complete, parse_filter, quote
@@ -32,6 +33,7 @@ from datebridge.services import cleaning, details, handing, jobs, statements
 from datebridge.store.database import this_day
 from datebridge.store.ledger import compile_filter, rows_of
 from datebridge.store.review import problems_of
+from datebridge.store.versions import bound
 
 router = APIRouter(prefix="/api", tags=["entries"])
 Sort = Literal["when", "what", "where", "calendar", "repeats", "zone", "marks", "status"]
@@ -79,6 +81,16 @@ def entry_ids(
     """The ids of rows first to last (both included) in the given order, for selecting a stretch."""
     with app.store.read() as connection:
         return list(app.ledger.order(connection, filter, sort, descending)[first : min(last, first + 50_000) + 1])
+
+
+@router.post("/entries/uids")
+def uid_term(app: AppDep, ids: list[int]) -> TermOut:
+    """What the filter line says to show just these entries, by their UIDs; sixty at most."""
+    with app.store.read() as connection:
+        rows = connection.exec_driver_sql(
+            f"SELECT DISTINCT uid FROM entry WHERE uid <> '' AND id IN ({bound(len(ids[:60]))})", tuple(ids[:60])
+        )
+        return TermOut(term="uid:" + ",".join(quote(uid) for (uid,) in rows))
 
 
 @router.get("/entries/today")

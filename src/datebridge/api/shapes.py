@@ -73,6 +73,10 @@ class FacetValue(BaseModel):
     term: str = Field(description="what the filter line says to narrow to this value")
 
 
+class TermOut(BaseModel):
+    term: str = Field(description="a term of the filter line")
+
+
 class SelectionCheck(BaseModel):
     only_readable: int
 

@@ -65,24 +65,24 @@ class OccurrencePage(BaseModel):
     rows: list[OccurrenceOut]
 
 
-class CollisionOut(BaseModel):
+class OverlapOut(BaseModel):
     left: OccurrenceOut
     right: OccurrenceOut
     shared: str = Field(description="how long they overlap, in words")
     travel: bool = Field(description="only because of the way there")
 
 
-class CollisionPage(BaseModel):
+class OverlapPage(BaseModel):
     total: int
     offset: int
-    rows: list[CollisionOut]
+    rows: list[OverlapOut]
     twins: int = Field(description="pairs left out because both are the same entry in two calendars")
     capped: bool
     keys: list[str] = Field(description="the keys of all that collides, to be marked in the views")
     entries: list[int] = Field(description="the entries that collide")
 
 
-class PairOut(BaseModel):
+class MirrorPair(BaseModel):
     left: PieceOut | None
     right: PieceOut | None
     verdict: Literal["same", "changed", "moved", "alone"]
@@ -94,7 +94,7 @@ class MirrorDay(BaseModel):
     name: str
     today: bool
     more: int = Field(description="how many pairs that agree are not listed")
-    pairs: list[PairOut]
+    pairs: list[MirrorPair]
 
 
 class MirrorOut(BaseModel):

@@ -24,7 +24,7 @@ FIELDS: dict[str, tuple[str, tuple[str, ...]]] = {
     "account": ("lives in this account; here for calendars that live nowhere else", ()),
     "before": ("over before this day; a series only when its last occurrence is", ()),
     "after": ("begins on this day or later", ()),
-    "on": ("takes place on this day, in this month or year", ()),
+    "on": ("takes place on this day, in this month or year; or from one to another: 2026-11-24..2026-11-30", ()),
     "what": ("words in the title", ()),
     "where": ("words in the place", ()),
     "zone": ("in this time zone; none for floating times and dates", ()),
@@ -109,11 +109,17 @@ def _term(match: re.Match[str], start: int, end: int) -> Term:
 
 
 def day_range(value: str, today: date, term: Term) -> tuple[date, date]:
-    """The days a date value covers, as [first, next): a day, a month or a year; ``today`` and the like.
+    """The days a date value covers, as [first, next): a day, month or year, ``today``; or ``first..last`` of these.
 
     Raises:
         FilterError: if there is no such date.
     """
+    begin, dots, end = value.partition("..")
+    if dots:
+        first, following = day_range(begin, today, term)[0], day_range(end, today, term)[1]
+        if following <= first:
+            raise FilterError(f"“{end}” lies before “{begin}”.", term.start, term.end)
+        return first, following
     words = {"yesterday": -1, "today": 0, "tomorrow": 1}
     if value.lower() in words:
         first = today + timedelta(days=words[value.lower()])
@@ -132,7 +138,9 @@ def day_range(value: str, today: date, term: Term) -> tuple[date, date]:
         return date(year, 1, 1), date(year + 1, 1, 1)
     except (ValueError, OverflowError):
         raise FilterError(
-            f"“{value}” is not a date. Write 2026-11-24, 2026-11 or 2026, or today.", term.start, term.end
+            f"“{value}” is not a date. Write 2026-11-24, 2026-11 or 2026, today, or two with .. between.",
+            term.start,
+            term.end,
         ) from None
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import Any
 from uuid import uuid4
 
 from sqlalchemy import Connection
@@ -84,11 +85,11 @@ def load(connection: Connection, target: Target) -> Loaded:
         raise CannotEdit("This entry is not there any more, or is no event.")
     calendar, name, component, uid, tzid, zone, marks = row
     if uid:
-        members = run(
+        members: list[Any] = run(
             "SELECT e.id, t.text FROM entry e JOIN version_text t ON t.id = e.id WHERE e.calendar_id = ? AND e.uid = ?"
             " AND e.component = ? ORDER BY e.recurrence_id",
             (calendar, uid, component),
-        ).fetchall()
+        ).fetchall()  # type: ignore[assignment]
     else:
         members = [(wanted, text_of(connection, wanted))]
     clock = None

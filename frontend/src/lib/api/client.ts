@@ -9,6 +9,7 @@ export type Job = Schemas['JobOut'];
 export type Calendar = Schemas['CalendarOut'];
 export type Account = Schemas['AccountOut'];
 export type Remote = Schemas['RemoteOut'];
+export type Fields = Required<Schemas['Fields']>;
 
 export const client = createClient<paths>();
 

@@ -452,6 +452,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entries/uids": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Uid Term
+         * @description What the filter line says to show just these entries, by their UIDs; sixty at most.
+         */
+        post: operations["uid_term_api_entries_uids_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/entries/today": {
         parameters: {
             query?: never;
@@ -1820,31 +1840,11 @@ export interface components {
             /** Shown */
             shown: string;
         };
-        /** CollisionPage */
-        CollisionPage: {
-            /** Total */
-            total: number;
-            /** Offset */
-            offset: number;
-            /** Rows */
-            rows: components["schemas"]["datebridge__api__time_shapes__CollisionOut"][];
-            /**
-             * Twins
-             * @description pairs left out because both are the same entry in two calendars
-             */
-            twins: number;
-            /** Capped */
-            capped: boolean;
-            /**
-             * Keys
-             * @description the keys of all that collides, to be marked in the views
-             */
-            keys: string[];
-            /**
-             * Entries
-             * @description the entries that collide
-             */
-            entries: number[];
+        /** CollisionOut */
+        CollisionOut: {
+            carriage: components["schemas"]["UndecidedOut"];
+            /** Pairs */
+            pairs: components["schemas"]["PairOut"][];
         };
         /** ComingOut */
         ComingOut: {
@@ -2499,7 +2499,7 @@ export interface components {
              */
             more: number;
             /** Pairs */
-            pairs: components["schemas"]["datebridge__api__time_shapes__PairOut"][];
+            pairs: components["schemas"]["MirrorPair"][];
         };
         /** MirrorOut */
         MirrorOut: {
@@ -2517,6 +2517,21 @@ export interface components {
             alone_right: number;
             /** Days */
             days: components["schemas"]["MirrorDay"][];
+        };
+        /** MirrorPair */
+        MirrorPair: {
+            left: components["schemas"]["PieceOut"] | null;
+            right: components["schemas"]["PieceOut"] | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "same" | "changed" | "moved" | "alone";
+            /**
+             * Difference
+             * @description by how much the right side is later or earlier: +1 h
+             */
+            difference: string;
         };
         /** NewCalendarIn */
         NewCalendarIn: {
@@ -2611,6 +2626,60 @@ export interface components {
             offset: number;
             /** Rows */
             rows: components["schemas"]["OccurrenceOut"][];
+        };
+        /** OverlapOut */
+        OverlapOut: {
+            left: components["schemas"]["OccurrenceOut"];
+            right: components["schemas"]["OccurrenceOut"];
+            /**
+             * Shared
+             * @description how long they overlap, in words
+             */
+            shared: string;
+            /**
+             * Travel
+             * @description only because of the way there
+             */
+            travel: boolean;
+        };
+        /** OverlapPage */
+        OverlapPage: {
+            /** Total */
+            total: number;
+            /** Offset */
+            offset: number;
+            /** Rows */
+            rows: components["schemas"]["OverlapOut"][];
+            /**
+             * Twins
+             * @description pairs left out because both are the same entry in two calendars
+             */
+            twins: number;
+            /** Capped */
+            capped: boolean;
+            /**
+             * Keys
+             * @description the keys of all that collides, to be marked in the views
+             */
+            keys: string[];
+            /**
+             * Entries
+             * @description the entries that collide
+             */
+            entries: number[];
+        };
+        /** PairOut */
+        PairOut: {
+            /** Recurrence Id */
+            recurrence_id: string;
+            /** Title */
+            title: string;
+            /** Mine */
+            mine: string[];
+            /** Theirs */
+            theirs: string[];
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
         };
         /**
          * Person
@@ -2984,6 +3053,14 @@ export interface components {
              */
             tell: boolean;
         };
+        /** TermOut */
+        TermOut: {
+            /**
+             * Term
+             * @description a term of the filter line
+             */
+            term: string;
+        };
         /** ThereOut */
         ThereOut: {
             /** Shown */
@@ -3060,55 +3137,6 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
-        };
-        /** CollisionOut */
-        datebridge__api__account_shapes__CollisionOut: {
-            carriage: components["schemas"]["UndecidedOut"];
-            /** Pairs */
-            pairs: components["schemas"]["datebridge__api__account_shapes__PairOut"][];
-        };
-        /** PairOut */
-        datebridge__api__account_shapes__PairOut: {
-            /** Recurrence Id */
-            recurrence_id: string;
-            /** Title */
-            title: string;
-            /** Mine */
-            mine: string[];
-            /** Theirs */
-            theirs: string[];
-            /** Fields */
-            fields: components["schemas"]["FieldOut"][];
-        };
-        /** CollisionOut */
-        datebridge__api__time_shapes__CollisionOut: {
-            left: components["schemas"]["OccurrenceOut"];
-            right: components["schemas"]["OccurrenceOut"];
-            /**
-             * Shared
-             * @description how long they overlap, in words
-             */
-            shared: string;
-            /**
-             * Travel
-             * @description only because of the way there
-             */
-            travel: boolean;
-        };
-        /** PairOut */
-        datebridge__api__time_shapes__PairOut: {
-            left: components["schemas"]["PieceOut"] | null;
-            right: components["schemas"]["PieceOut"] | null;
-            /**
-             * Verdict
-             * @enum {string}
-             */
-            verdict: "same" | "changed" | "moved" | "alone";
-            /**
-             * Difference
-             * @description by how much the right side is later or earlier: +1 h
-             */
-            difference: string;
         };
     };
     responses: never;
@@ -3485,7 +3513,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CollisionPage"];
+                    "application/json": components["schemas"]["OverlapPage"];
                 };
             };
             /** @description Validation Error */
@@ -3917,6 +3945,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": number[];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    uid_term_api_entries_uids_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": number[];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TermOut"];
                 };
             };
             /** @description Validation Error */
@@ -5394,7 +5455,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["datebridge__api__account_shapes__CollisionOut"];
+                    "application/json": components["schemas"]["CollisionOut"];
                 };
             };
             /** @description Validation Error */

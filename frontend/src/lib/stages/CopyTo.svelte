@@ -10,8 +10,14 @@
   import { counted } from '$lib/words';
 
   /** Copying or moving a selection: where to, and what happens to what stands there already. */
-  type Props = { selection: Schemas['SelectionIn']; chosen: number; name: string; onclose: () => void };
-  const { selection, chosen, name, onclose }: Props = $props();
+  type Props = {
+    selection: Schemas['SelectionIn'];
+    chosen: number;
+    name: string;
+    to?: number;
+    onclose: () => void;
+  };
+  const { selection, chosen, name, to, onclose }: Props = $props();
 
   const calendars = calendarsQuery();
   const accounts = accountsQuery();
@@ -23,7 +29,8 @@
   ]);
   // svelte-ignore state_referenced_locally (the proposed name is a start, the reader may change it)
   let fresh = $state(name);
-  let target = $state('');
+  // svelte-ignore state_referenced_locally
+  let target = $state(to ? `calendar:${to}` : '');
   let existing = $state<Schemas['TargetIn']['existing']>('skip');
   let move = $state(false);
   let tell = $state(false);

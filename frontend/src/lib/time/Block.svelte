@@ -1,0 +1,81 @@
+<script lang="ts">
+  import type { Calendar } from '$lib/api/client';
+  import { shade } from '$lib/palette';
+  import type { Piece } from './layout';
+
+  /** An occurrence as it is drawn: its title in ink on a light ground, its layer's colour as a bar. */
+  type Props = {
+    piece: Piece;
+    calendar: Calendar | undefined;
+    collides?: boolean;
+    opened?: boolean;
+    detail?: boolean;
+    onopen: () => void;
+    onkeydown?: (event: KeyboardEvent) => void;
+    onpointerdown?: (event: PointerEvent) => void;
+  };
+  const {
+    piece,
+    calendar,
+    collides = false,
+    opened = false,
+    detail = false,
+    onopen,
+    onkeydown,
+    onpointerdown,
+  }: Props = $props();
+
+  const tint = $derived(calendar ? shade(calendar) : 'var(--soft)');
+  const free = $derived(piece.marks.includes('free'));
+  const cancelled = $derived(piece.marks.includes('cancelled'));
+  const said = $derived(
+    [
+      piece.title,
+      piece.hours || 'whole day',
+      piece.own,
+      piece.place,
+      calendar?.label,
+      piece.marks.join(', '),
+      collides ? 'collides' : '',
+    ]
+      .filter(Boolean)
+      .join(' · '),
+  );
+</script>
+
+<button
+  type="button"
+  data-key={piece.key}
+  title={said}
+  aria-label={said}
+  class="block h-full w-full cursor-default overflow-hidden px-1 text-left text-[12px] leading-[15px] select-none
+    {piece.begins ? 'border-l-4' : 'border-l'} {opened ? 'outline-brass outline-2' : ''} {cancelled
+    ? 'line-through opacity-70'
+    : ''} {free ? 'free' : ''}"
+  style:border-color={tint}
+  style:background={free ? undefined : `color-mix(in srgb, ${tint} 17%, var(--sheet))`}
+  style:--tint={tint}
+  onclick={onopen}
+  {onkeydown}
+  {onpointerdown}
+>
+  {#if collides}<span class="text-removed float-right font-bold" aria-hidden="true">✕</span>{/if}
+  {#if piece.hours && piece.begins && !detail}<span class="figures text-[11px]">{piece.hours.slice(0, 5)}</span
+    >{/if}{#if !piece.begins}<span aria-hidden="true">… </span>{/if}
+  {piece.title}
+  {#if detail}
+    <span class="figures block text-[11px]">{piece.hours}</span>
+    {#if piece.own}<span class="text-soft figures block text-[11px]">{piece.own}</span>{/if}
+    {#if piece.place}<span class="text-soft block">{piece.place}</span>{/if}
+  {/if}
+</button>
+
+<style>
+  .free {
+    background: repeating-linear-gradient(
+      -45deg,
+      var(--sheet) 0 5px,
+      color-mix(in srgb, var(--tint) 12%, var(--sheet)) 5px 7px
+    );
+  }
+</style>

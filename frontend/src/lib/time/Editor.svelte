@@ -1,0 +1,446 @@
+<script lang="ts">
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { untrack } from 'svelte';
+  import Action from '$lib/parts/Action.svelte';
+  import { answer, client, type Calendar, type Fields, type Schemas } from '$lib/api/client';
+  import { refreshAll } from '$lib/api/queries';
+  import { attempt } from '$lib/attempt';
+  import { notices } from '$lib/notice.svelte';
+  import AlarmFields from './AlarmFields.svelte';
+  import { looking } from './looking.svelte';
+  import PeopleFields from './PeopleFields.svelte';
+  import RepeatFields from './RepeatFields.svelte';
+
+  /** One occurrence, or a new event, with everything that can be edited. */
+  type Target = { entry: number; series: number; slot: number | null };
+  type Props = {
+    target: Target;
+    fresh?: Fields;
+    calendars: Calendar[];
+    calendar: number;
+    onclose: () => void;
+    oncopy: (entry: number) => void;
+    ondone: (day: string) => void;
+  };
+  const { target, fresh, calendars, calendar, onclose, oncopy, ondone }: Props = $props();
+
+  const queries = useQueryClient();
+  const loaded = createQuery(() => ({
+    queryKey: ['fields', target.entry, target.series, target.slot],
+    queryFn: () =>
+      answer(
+        client.GET('/api/fields', {
+          params: { query: { entry: target.entry, series: target.series, slot: target.slot ?? undefined } },
+        }),
+      ),
+    enabled: target.entry > 0,
+    staleTime: Infinity,
+    gcTime: 0,
+  }));
+
+  let fields = $state<Fields | null>(null);
+  let into = $state(0);
+  let scope = $state<'one' | 'following' | 'all'>('one');
+  let more = $state(false);
+  let source = $state(false);
+  let working = $state(false);
+  let title = $state<HTMLInputElement>();
+  $effect(() => {
+    const from = target.entry > 0 ? loaded.data?.fields : fresh;
+    if (from) untrack(() => (fields = structuredClone($state.snapshot(from) as Fields)));
+  });
+  $effect(() => {
+    into = calendar;
+  });
+  $effect(() => {
+    if (title && target.entry === 0) title.focus();
+  });
+
+  const home = $derived(calendars.find((one) => one.id === (loaded.data?.calendar ?? into)));
+  const writable = $derived(home?.writable ?? true);
+  const kind = $derived(loaded.data?.kind ?? 'event');
+  const series = $derived(loaded.data?.is_series ?? false);
+  const zones = createQuery(() => ({
+    queryKey: ['zones'],
+    queryFn: () => answer(client.GET('/api/zones')),
+    staleTime: Infinity,
+  }));
+  const body = $derived({
+    entry: target.entry,
+    series: target.series,
+    slot: target.slot,
+    scope,
+    event: false,
+    fields: fields as Fields,
+  });
+  const check = createQuery(() => ({
+    queryKey: ['fields-check', JSON.stringify(body), looking.others],
+    queryFn: () => answer(client.POST('/api/fields/check', { params: { query: { clock: looking.others } }, body })),
+    enabled: fields !== null && fields.start !== '',
+    placeholderData: (previous) => previous,
+    gcTime: 0,
+  }));
+  const changed = $derived(
+    fields !== null && JSON.stringify(fields) !== JSON.stringify(target.entry > 0 ? loaded.data?.fields : null),
+  );
+  const detail = createQuery(() => ({
+    queryKey: ['entry', target.entry],
+    queryFn: () => answer(client.GET('/api/entries/{entry_id}', { params: { path: { entry_id: target.entry } } })),
+    enabled: source && target.entry > 0,
+  }));
+
+  function wholeDays(whole: boolean): void {
+    if (!fields) return;
+    if (whole) [fields.start, fields.end, fields.zone] = [fields.start.slice(0, 10), fields.end.slice(0, 10), ''];
+    else
+      [fields.start, fields.end, fields.zone] = [
+        `${fields.start.slice(0, 10)}T09:00`,
+        `${fields.start.slice(0, 10)}T10:00`,
+        looking.zone,
+      ];
+    fields.whole = whole;
+  }
+
+  /** A new start keeps the length. */
+  function begin(value: string): void {
+    if (!fields || !value) return;
+    const length = Date.parse(`${fields.end}Z`) - Date.parse(`${fields.start}Z`);
+    const end = new Date(Date.parse(`${value}${fields.whole ? 'T00:00' : ''}Z`) + (Number.isNaN(length) ? 0 : length));
+    fields.start = value;
+    fields.end = end.toISOString().slice(0, fields.whole ? 10 : 16);
+  }
+
+  async function finish(work: () => Promise<Schemas['DoneOut']>): Promise<void> {
+    working = true;
+    await attempt(async () => {
+      const done = await work();
+      await refreshAll(queries);
+      notices.say(`${done.title}. u takes it back.`);
+      ondone(done.day);
+    });
+    working = false;
+  }
+
+  function save(event = false): void {
+    if (!fields || working || (!writable && target.entry > 0)) return;
+    if (target.entry === 0)
+      void finish(() => answer(client.POST('/api/events', { body: { calendar: into, fields: fields as Fields } })));
+    else void finish(() => answer(client.POST('/api/edits', { body: { ...body, event } })));
+  }
+
+  function remove(): void {
+    const { entry, series, slot } = target;
+    void finish(() => answer(client.POST('/api/removals', { body: { entry, series, slot, scope } })));
+  }
+
+  const box = 'bg-paper border-line h-7 min-w-0 border px-1.5';
+  const row = 'mb-2 flex items-center gap-2';
+  const name = 'text-soft w-20 shrink-0';
+  const SCOPES = [
+    { value: 'one', name: 'this one' },
+    { value: 'following', name: 'this and all after' },
+    { value: 'all', name: 'all of the series' },
+  ] as const;
+</script>
+
+<aside
+  aria-label={target.entry ? 'Occurrence' : 'New event'}
+  class="bg-sheet border-ink flex w-[430px] shrink-0 flex-col border-l-2 text-[13px]"
+>
+  <!-- svelte-ignore a11y_no_noninteractive_element_interactions (Escape closes, Ctrl+Enter saves, from any field) -->
+  <form
+    class="min-h-0 flex-1 overflow-y-auto p-4"
+    onsubmit={(event) => {
+      event.preventDefault();
+      save();
+    }}
+    onkeydown={(event) => {
+      if (event.key === 'Escape') onclose();
+      if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) save();
+    }}
+  >
+    {#if loaded.isError}
+      <p class="text-removed mb-3">{loaded.error.message}</p>
+      <Action onclick={onclose} key="Esc">Close</Action>
+    {:else if !fields}
+      <p class="text-soft">Fetching…</p>
+    {:else}
+      <fieldset disabled={!writable} class="min-w-0">
+        <input
+          bind:this={title}
+          bind:value={fields.title}
+          aria-label="Title"
+          placeholder="What is it?"
+          class="{box} mb-2 h-9 w-full text-base font-bold"
+        />
+        <div class={row}>
+          <span class={name}>Layer</span>
+          {#if target.entry}
+            <span class="truncate">{loaded.data?.calendar_name}{kind === 'to-do' ? ' · to-do' : ''}</span>
+          {:else}
+            <select class="{box} flex-1" aria-label="Layer" bind:value={into}>
+              {#each calendars.filter((one) => one.writable) as one (one.id)}
+                <option value={one.id}>{one.label}</option>
+              {/each}
+            </select>
+          {/if}
+        </div>
+        {#if series}
+          <div
+            class="border-brass bg-picked mb-2 flex flex-wrap gap-x-4 border-l-4 px-2 py-1"
+            role="radiogroup"
+            aria-label="Of the series"
+          >
+            <span class="text-soft">Edit</span>
+            {#each SCOPES as one (one.value)}
+              <label class="flex items-center gap-1"
+                ><input type="radio" class="accent-brass" bind:group={scope} value={one.value} />{one.name}</label
+              >
+            {/each}
+          </div>
+        {/if}
+        <div class={row}>
+          <span class={name}>From</span>
+          <input
+            type={fields.whole ? 'date' : 'datetime-local'}
+            class="{box} figures flex-1"
+            aria-label="Start"
+            value={fields.start}
+            onchange={(event) => begin(event.currentTarget.value)}
+          />
+          <label class="flex items-center gap-1"
+            ><input
+              type="checkbox"
+              class="accent-brass"
+              checked={fields.whole}
+              onchange={(event) => wholeDays(event.currentTarget.checked)}
+            />whole days</label
+          >
+        </div>
+        <div class={row}>
+          <span class={name}>{fields.whole ? 'To, included' : 'To'}</span>
+          <input
+            type={fields.whole ? 'date' : 'datetime-local'}
+            class="{box} figures flex-1"
+            aria-label="End"
+            bind:value={fields.end}
+          />
+        </div>
+        {#if !fields.whole}
+          <div class={row}>
+            <span class={name}>On the clock</span>
+            <input
+              class="{box} flex-1"
+              aria-label="Zone"
+              list="zones-of-editor"
+              bind:value={fields.zone}
+              placeholder="floating: the same hour everywhere"
+            />
+            <datalist id="zones-of-editor">
+              {#each zones.data ?? [] as zone (zone)}<option value={zone}></option>{/each}
+            </datalist>
+          </div>
+          {#if check.data?.clocks.length}
+            <dl class="border-line figures mb-2 ml-[88px] border-l-2 pl-2 text-[12px]" aria-label="On the other clocks">
+              {#each check.data.clocks as clock (clock.zone)}
+                <div class="flex gap-2">
+                  <dt class="text-soft w-24 truncate">
+                    {looking.clocks.find((one) => one.zone === clock.zone)?.name ?? clock.zone}
+                  </dt>
+                  <dd>{clock.shown}</dd>
+                </div>
+              {/each}
+            </dl>
+          {/if}
+        {/if}
+        {#if !(series && scope === 'one') && !loaded.data?.is_override && kind === 'event'}
+          <div class="mb-2 flex gap-2">
+            <span class="{name} pt-1">Repeats</span>
+            <div class="min-w-0 flex-1">
+              <RepeatFields
+                rule={fields.rule}
+                start={fields.start}
+                whole={fields.whole}
+                onchange={(rule) => fields && (fields.rule = rule)}
+              />
+              {#if check.data?.dates.length}
+                <p class="text-soft mt-1">
+                  {check.data.words}{check.data.count === null ? '' : ` (${check.data.count} in all)`}:
+                  {#each check.data.dates as day, k (day)}{k ? ', ' : ''}<span class="figures text-[12px]">{day}</span
+                    >{/each}{check.data.count === null || check.data.count > check.data.dates.length ? ', …' : ''}
+                </p>
+              {/if}
+              {#if fields.left_out.length}
+                <p class="mt-1">Left out:</p>
+                <ul class="figures flex flex-wrap gap-1 text-[12px]">
+                  {#each fields.left_out as day (day)}
+                    <li class="border-line border px-1">
+                      {day.replace('T', ' ')}
+                      <button
+                        type="button"
+                        class="text-brass underline"
+                        aria-label="Put {day} back"
+                        onclick={() => fields && (fields.left_out = fields.left_out.filter((one) => one !== day))}
+                        >back</button
+                      >
+                    </li>
+                  {/each}
+                </ul>
+              {/if}
+            </div>
+          </div>
+        {/if}
+        <div class={row}>
+          <span class={name}>Place</span><input class="{box} flex-1" aria-label="Place" bind:value={fields.place} />
+        </div>
+        <div class="mb-2 flex gap-2">
+          <span class="{name} pt-1">Alarms</span>
+          <div class="min-w-0 flex-1">
+            <AlarmFields
+              alarms={fields.alarms}
+              start={fields.start}
+              whole={fields.whole}
+              onchange={(alarms) => fields && (fields.alarms = alarms)}
+            />
+          </div>
+        </div>
+        <div class="mb-2 flex gap-2">
+          <span class="{name} pt-1">Notes</span>
+          <textarea
+            rows={fields.notes.length > 120 ? 5 : 2}
+            class="bg-paper border-line min-w-0 flex-1 border px-1.5 py-1"
+            aria-label="Notes"
+            bind:value={fields.notes}></textarea>
+        </div>
+        <button type="button" class="text-brass mb-2 underline" aria-expanded={more} onclick={() => (more = !more)}
+          >{more ? 'Less' : 'People, busy, privacy, links, travel, attachments'}{!more && fields.attendees.length
+            ? ` · ${fields.attendees.length} attendees`
+            : ''}</button
+        >
+        {#if more}
+          <div class="mb-2">
+            <PeopleFields
+              organizer={fields.organizer ?? null}
+              attendees={fields.attendees}
+              onchange={(organizer, attendees) => {
+                if (fields) [fields.organizer, fields.attendees] = [organizer, attendees];
+              }}
+            />
+          </div>
+          <div class={row}>
+            <span class={name}>Time is</span>
+            <select
+              class={box}
+              aria-label="Busy"
+              value={fields.busy ? 'busy' : 'free'}
+              onchange={(event) => fields && (fields.busy = event.currentTarget.value === 'busy')}
+            >
+              <option value="busy">blocked</option><option value="free">free</option>
+            </select>
+            <select class={box} aria-label="Privacy" bind:value={fields.privacy}>
+              <option value="">for everybody</option><option value="PUBLIC">public</option><option value="PRIVATE"
+                >private</option
+              ><option value="CONFIDENTIAL">confidential</option>
+            </select>
+            <select class={box} aria-label="Status" bind:value={fields.status}>
+              <option value="">no status</option>
+              {#each kind === 'event' ? ['TENTATIVE', 'CONFIRMED', 'CANCELLED'] : ['NEEDS-ACTION', 'IN-PROCESS', 'COMPLETED', 'CANCELLED'] as one (one)}
+                <option value={one}>{one.toLowerCase()}</option>
+              {/each}
+            </select>
+          </div>
+          <div class={row}>
+            <span class={name}>Categories</span>
+            <input
+              class="{box} flex-1"
+              aria-label="Categories, with commas"
+              value={fields.categories.join(', ')}
+              onchange={(event) =>
+                fields &&
+                (fields.categories = event.currentTarget.value
+                  .split(',')
+                  .map((one) => one.trim())
+                  .filter(Boolean))}
+            />
+          </div>
+          <div class={row}>
+            <span class={name}>Link</span><input class="{box} flex-1" aria-label="Link" bind:value={fields.link} />
+          </div>
+          <div class={row}>
+            <span class={name}>Conference</span>
+            <input class="{box} flex-1" aria-label="Conference address" bind:value={fields.conference} />
+          </div>
+          <div class={row}>
+            <span class={name}>On the way</span>
+            <input
+              type="number"
+              min="0"
+              class="{box} w-20"
+              aria-label="Travel time in minutes"
+              bind:value={fields.travel}
+            />
+            minutes
+          </div>
+          {#if fields.attachments.length}
+            <div class="mb-2 flex gap-2">
+              <span class={name}>Attached</span>
+              <ul class="min-w-0 flex-1">
+                {#each fields.attachments as one, k (k)}
+                  <li class="flex gap-2">
+                    <span class="min-w-0 flex-1 truncate" title={one}>{one}</span>
+                    <button
+                      type="button"
+                      class="text-removed underline"
+                      onclick={() => fields && (fields.attachments = fields.attachments.filter((_, at) => at !== k))}
+                      >remove</button
+                    >
+                  </li>
+                {/each}
+              </ul>
+            </div>
+          {/if}
+        {/if}
+      </fieldset>
+      {#if !writable}
+        <p class="text-changed mb-2">{home?.label} can only be read. Copy it to a layer you may write.</p>
+      {/if}
+      {#if check.data?.wrong}<p class="text-removed mb-2" role="alert">{check.data.wrong}</p>{/if}
+      {#each check.data?.said ?? [] as said (said)}<p class="text-changed mb-1">{said}</p>{/each}
+      {#if target.entry}
+        <button type="button" class="text-brass underline" aria-expanded={source} onclick={() => (source = !source)}
+          >{source ? 'Hide the source text' : 'Source text'}</button
+        >
+        {#if source}
+          <ol class="figures bg-paper border-line mt-1 border text-[12px]">
+            {#each detail.data?.source ?? [] as line, k (k)}
+              <li class="px-2 break-all whitespace-pre-wrap">{line}</li>
+            {/each}
+          </ol>
+        {/if}
+      {/if}
+    {/if}
+  </form>
+  {#if fields}
+    <div class="border-line bg-shade flex flex-wrap gap-2 border-t p-3">
+      {#if target.entry === 0}
+        <Action kind="main" onclick={() => save()} disabled={!fields.title.trim() || working}
+          >Add to {calendars.find((one) => one.id === into)?.name ?? '…'}</Action
+        >
+      {:else if writable}
+        <Action kind="main" onclick={() => save()} disabled={!changed || working || Boolean(check.data?.wrong)}
+          >Save {series ? SCOPES.find((one) => one.value === scope)?.name : 'it'}</Action
+        >
+        {#if kind === 'to-do'}<Action
+            onclick={() => save(true)}
+            disabled={working || !fields.start || fields.whole}
+            hint="Give it a time first">Make it an event</Action
+          >{/if}
+        <Action kind="grave" onclick={remove} disabled={working}
+          >Delete {series ? SCOPES.find((one) => one.value === scope)?.name : 'it'}</Action
+        >
+      {/if}
+      {#if target.entry}<Action onclick={() => oncopy(target.series || target.entry)}>Copy or move…</Action>{/if}
+      <Action onclick={onclose} key="Esc">Close</Action>
+    </div>
+  {/if}
+</aside>

@@ -1,0 +1,126 @@
+<script lang="ts">
+  import type { Calendar, Schemas } from '$lib/api/client';
+  import Block from './Block.svelte';
+  import { weekday, type Piece } from './layout';
+  import { looking } from './looking.svelte';
+
+  /** Whole weeks of a month, each with its ISO number; drawing over days makes a whole-day entry. */
+  type Props = {
+    days: Schemas['DayOut'][];
+    month: string;
+    byId: Map<number, Calendar>;
+    colliding: Set<string>;
+    opened: string;
+    picked: string[] | null;
+    onopen: (piece: Piece) => void;
+    oncrowd: (day: string) => void;
+    onday: (day: string) => void;
+    onweek: (day: string) => void;
+    ondraw: (first: string, last: string) => void;
+  };
+  const p: Props = $props();
+
+  const weeks = $derived(
+    Array.from({ length: Math.ceil(p.days.length / 7) }, (_, k) => p.days.slice(k * 7, k * 7 + 7)),
+  );
+  let grid: HTMLDivElement;
+  let high = $state(600);
+  const fits = $derived(Math.max(1, Math.floor((high / Math.max(1, weeks.length) - 24) / 18)));
+
+  let from = $state<string | null>(null);
+  let to = $state<string | null>(null);
+  const drawn = $derived(from && to ? ([from, to].sort() as [string, string]) : null);
+
+  function dayAt(event: PointerEvent): string | null {
+    const cell = document.elementFromPoint(event.clientX, event.clientY)?.closest<HTMLElement>('[data-day]');
+    return cell?.dataset.day ?? null;
+  }
+
+  function shown(day: Schemas['DayOut']): Piece[] {
+    const room = day.total > fits ? fits - 1 : fits;
+    return [...day.pieces].sort((a, b) => a.start - b.start).slice(0, Math.max(0, room));
+  }
+</script>
+
+<div class="flex min-h-0 flex-1 flex-col">
+  <div
+    class="border-ink grid shrink-0 border-b text-[12px] font-bold"
+    style:grid-template-columns="44px repeat(7, 1fr)"
+  >
+    <span class="text-soft px-1 font-normal">week</span>
+    {#each ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'] as name (name)}
+      <span class="border-line border-l px-1.5">{name}</span>
+    {/each}
+  </div>
+  <!-- svelte-ignore a11y_no_static_element_interactions (drawing by pointer; the typed line does the same by key) -->
+  <div
+    bind:this={grid}
+    bind:clientHeight={high}
+    class="grid min-h-0 flex-1"
+    style:grid-template-rows="repeat({weeks.length}, minmax(0, 1fr))"
+    onpointerdown={(event) => {
+      if (event.button !== 0 || event.pointerType === 'touch' || (event.target as HTMLElement).closest('button'))
+        return;
+      from = to = dayAt(event);
+    }}
+    onpointermove={(event) => from && (to = dayAt(event) ?? to)}
+    onpointerup={() => {
+      if (drawn) p.ondraw(...drawn);
+      from = to = null;
+    }}
+    onpointerleave={() => (from = to = null)}
+  >
+    {#each weeks as week (week[0]?.date)}
+      <div class="border-line grid min-h-0 border-b" style:grid-template-columns="44px repeat(7, minmax(0, 1fr))">
+        <button
+          class="text-soft hover:text-brass figures px-1 text-left text-[12px]"
+          title="Show this week"
+          onclick={() => week[0] && p.onweek(week[0].date)}>{week[0]?.week.slice(5)}</button
+        >
+        {#each week as day (day.date)}
+          {@const other = day.date.slice(0, 7) !== p.month}
+          {@const chosen = p.picked?.includes(day.date)}
+          {@const inside = drawn && day.date >= drawn[0] && day.date <= drawn[1]}
+          <div
+            data-day={day.date}
+            class="border-line flex min-h-0 min-w-0 flex-col overflow-hidden border-l px-0.5
+              {chosen || inside ? 'bg-picked' : other || !looking.worked.includes(weekday(day.date)) ? 'bg-shade' : ''}"
+          >
+            <div class="flex h-5 shrink-0 items-baseline gap-1 px-1">
+              <button
+                class="hover:text-brass figures text-[13px] {day.today
+                  ? 'text-brass font-bold underline'
+                  : other
+                    ? 'text-soft'
+                    : ''}"
+                aria-label="{day.name}, {day.total} occurrences"
+                aria-pressed={p.picked ? chosen : undefined}
+                onclick={() => p.onday(day.date)}>{Number(day.date.slice(8))}</button
+              >
+              {#if day.change}<span class="text-changed truncate text-[10px] font-bold" title={day.change}
+                  >{day.change}</span
+                >{/if}
+            </div>
+            {#each shown(day) as piece (piece.key)}
+              <div class="mb-px h-[17px] shrink-0">
+                <Block
+                  {piece}
+                  calendar={p.byId.get(piece.calendar)}
+                  collides={p.colliding.has(piece.key)}
+                  opened={p.opened === piece.key}
+                  onopen={() => p.onopen(piece)}
+                />
+              </div>
+            {/each}
+            {#if day.total > shown(day).length}
+              <button
+                class="text-brass h-4 shrink-0 px-1 text-left text-[11px] underline"
+                onclick={() => p.oncrowd(day.date)}>and {day.total - shown(day).length} more</button
+              >
+            {/if}
+          </div>
+        {/each}
+      </div>
+    {/each}
+  </div>
+</div>

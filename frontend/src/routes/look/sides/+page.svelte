@@ -1,0 +1,235 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { page } from '$app/state';
+  import { createQuery } from '@tanstack/svelte-query';
+  import { onMount } from 'svelte';
+  import Action from '$lib/parts/Action.svelte';
+  import { answer, client, type Schemas } from '$lib/api/client';
+  import { calendarsQuery } from '$lib/api/queries';
+  import { attempt } from '$lib/attempt';
+  import { keys } from '$lib/keys.svelte';
+  import LookNav from '$lib/time/LookNav.svelte';
+  import SideDay from '$lib/time/SideDay.svelte';
+  import { later, weekday } from '$lib/time/layout';
+  import { looking } from '$lib/time/looking.svelte';
+  import { count as said } from '$lib/words';
+
+  type Pair = Schemas['MirrorPair'];
+  const calendars = calendarsQuery();
+  const all = $derived(calendars.data ?? []);
+  const byId = $derived(new Map(all.map((calendar) => [calendar.id, calendar])));
+
+  const asked = $derived(page.url.searchParams);
+  const today = new Date(Date.now() - new Date().getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
+  const on = $derived(asked.get('on') ?? today);
+  const month = $derived(asked.get('view') === 'month');
+  const left = $derived(asked.get('left') ?? '');
+  const right = $derived(asked.get('right') ?? '');
+
+  function set(changes: Record<string, string>): void {
+    const next = new URLSearchParams(asked);
+    for (const [name, value] of Object.entries(changes)) {
+      if (value) next.set(name, value);
+      else next.delete(name);
+    }
+    void goto(`/look/sides?${next}`, { keepFocus: true, noScroll: true, replaceState: true });
+  }
+
+  /** What a choice means: one calendar by its number, or a kept set of layers by its name. */
+  const ids = (choice: string) =>
+    choice.startsWith('set:')
+      ? (looking.sets.find((one) => one.name === choice.slice(4))?.on ?? [])
+      : choice
+        ? [Number(choice)]
+        : [];
+  const first = $derived(
+    month ? later(`${on.slice(0, 7)}-01`, -weekday(`${on.slice(0, 7)}-01`)) : later(on, -weekday(on)),
+  );
+  const count = $derived.by(() => {
+    if (!month) return 7;
+    const length = new Date(Date.UTC(+on.slice(0, 4), +on.slice(5, 7), 0)).getUTCDate();
+    return Math.ceil((weekday(`${on.slice(0, 7)}-01`) + length) / 7) * 7;
+  });
+  const mirror = createQuery(() => ({
+    queryKey: ['mirror', first, count, looking.zone, ids(left), ids(right)],
+    queryFn: () =>
+      answer(
+        client.GET('/api/mirror', {
+          params: { query: { first, count, zone: looking.zone, left: ids(left), right: ids(right) } },
+        }),
+      ),
+    enabled: looking.ready && left !== '' && right !== '',
+    placeholderData: (previous) => previous,
+  }));
+  const differences = $derived(
+    (mirror.data?.days ?? []).flatMap((day) =>
+      day.pairs.filter((pair) => pair.verdict !== 'same').map((pair) => ({ day, pair })),
+    ),
+  );
+  let at = $state(-1);
+  const current = $derived(differences[at]?.pair ?? null);
+  $effect(() => {
+    void mirror.data;
+    at = -1;
+  });
+
+  async function step(by: 1 | -1): Promise<void> {
+    const next = at < 0 ? (by > 0 ? 0 : differences.length - 1) : at + by;
+    if (next >= 0 && next < differences.length) at = next;
+    else if (left && right) await seek(by);
+  }
+
+  /** The next difference lies further on: the pages after this one are looked through, for a year at most. */
+  async function seek(by: 1 | -1): Promise<void> {
+    let from = first;
+    for (let tried = 0; tried < 12; tried++) {
+      from = later(from, by > 0 ? (tried ? 31 : count) : -31);
+      const query = { first: from, count: 31, zone: looking.zone, left: ids(left), right: ids(right) };
+      const found = await answer(client.GET('/api/mirror', { params: { query } }));
+      const days = found.days.filter((day) => day.pairs.some((pair) => pair.verdict !== 'same'));
+      const day = by > 0 ? days[0] : days.at(-1);
+      if (day) return set({ on: day.date });
+    }
+  }
+
+  const line = (pair: Pair) =>
+    pair.verdict === 'alone'
+      ? `only ${pair.left ? 'left' : 'right'}`
+      : pair.verdict === 'moved'
+        ? `right is ${pair.difference}`
+        : 'place, length or title differs';
+  const one = (pair: Pair) => pair.left ?? pair.right;
+
+  function move(by: 1 | -1): void {
+    if (!month) return set({ on: later(on, by * 7) });
+    const day = new Date(`${on.slice(0, 7)}-01T12:00:00Z`);
+    day.setUTCMonth(day.getUTCMonth() + by);
+    set({ on: day.toISOString().slice(0, 10) });
+  }
+
+  onMount(() => {
+    void attempt(() => looking.load());
+    return keys.offer([
+      { key: 'e', does: 'the next difference', run: () => void attempt(() => step(1)) },
+      { key: 'E', does: 'the difference before', run: () => void attempt(() => step(-1)) },
+      { key: 'ArrowRight', does: 'the next week or month', run: () => move(1) },
+      { key: 'ArrowLeft', does: 'the one before', run: () => move(-1) },
+      { key: 'w', does: 'a week', run: () => set({ view: '' }) },
+      { key: 'm', does: 'a month', run: () => set({ view: 'month' }) },
+      { key: 't', does: 'today', run: () => set({ on: today }) },
+      { key: 's', does: 'the sides change places', run: () => set({ left: right, right: left }) },
+    ]);
+  });
+  const box = 'bg-paper border-line h-7 border px-1.5';
+</script>
+
+{#snippet side(label: string, value: string, onchange: (choice: string) => void)}
+  <select
+    class="{box} max-w-[250px]"
+    aria-label={label}
+    {value}
+    onchange={(event) => onchange(event.currentTarget.value)}
+  >
+    <option value="" disabled>choose…</option>
+    {#each all as calendar (calendar.id)}<option value={String(calendar.id)}>{calendar.label}</option>{/each}
+    {#each looking.sets as set (set.name)}<option value="set:{set.name}">set: {set.name}</option>{/each}
+  </select>
+{/snippet}
+
+<svelte:head><title>Two sides · Date Bridge</title></svelte:head>
+<h1 class="visually-hidden">Look: the same days on two sides</h1>
+<LookNav />
+
+<div class="border-line flex shrink-0 flex-wrap items-center gap-2 border-b px-4 py-1.5 text-[13px]">
+  <span>Left</span>
+  {@render side('Left bank', left, (choice) => set({ left: choice }))}
+  <span>against right</span>
+  {@render side('Right bank', right, (choice) => set({ right: choice }))}
+  <select
+    class={box}
+    aria-label="View"
+    value={month ? 'month' : 'week'}
+    onchange={(event) => set({ view: event.currentTarget.value })}
+  >
+    <option value="week">in a week (w)</option><option value="month">in a month (m)</option>
+  </select>
+  <Action onclick={() => move(-1)} hint="The one before (←)">‹</Action>
+  <strong class="figures">{mirror.data?.title ?? first}</strong>
+  <Action onclick={() => move(1)} hint="The next (→)">›</Action>
+  <span class="ml-auto"></span>
+  <Action onclick={() => void attempt(() => step(1))} key="e" disabled={!left || !right}>Next difference</Action>
+</div>
+
+{#if !left || !right}
+  <div class="text-soft p-6">
+    <p class="mb-1 text-base">Choose two calendars, or kept sets of layers.</p>
+    <p>
+      Each day is drawn with one of them left and the other right. Pairs are joined; what has no partner stands out.
+    </p>
+  </div>
+{:else if mirror.isError}
+  <p class="text-removed p-6">{mirror.error.message}</p>
+{:else if !mirror.data}
+  <p class="text-soft p-6" role="status">Fetching…</p>
+{:else}
+  {@const found = mirror.data}
+  <p class="border-line figures flex shrink-0 gap-5 border-b px-4 py-1 text-[13px]" role="status">
+    <span class="text-same">= {said(found.same)} the same</span>
+    <span class="text-changed">⇅ {said(found.moved)} at another time</span>
+    <span class="text-changed">≠ {said(found.changed)} otherwise different</span>
+    <span class="text-removed">! {said(found.alone_left)} only left, {said(found.alone_right)} only right</span>
+  </p>
+  <div class="flex min-h-0 flex-1">
+    <div
+      class="grid min-h-0 min-w-0 flex-1 grid-cols-7"
+      style:grid-template-rows="repeat({found.days.length / 7}, minmax(0, 1fr))"
+    >
+      {#each found.days as day (day.date)}
+        <div class="border-line flex min-h-0 min-w-0 flex-col border-b [&>section]:flex-1">
+          <SideDay
+            {day}
+            {byId}
+            small={month}
+            {current}
+            onpick={(pair) => {
+              const index = differences.findIndex((other) => other.pair === pair);
+              if (index >= 0) at = index;
+            }}
+          />
+        </div>
+      {/each}
+    </div>
+    <section aria-label="Differences" class="border-ink w-[270px] shrink-0 overflow-y-auto border-l-2 text-[13px]">
+      <h2 class="bg-shade px-3 py-1 font-bold">
+        {differences.length ? `${said(differences.length)} differences here` : 'No difference here: both sides agree'}
+      </h2>
+      <ol>
+        {#each differences.slice(0, 300) as { day, pair }, k (k)}
+          <li class="border-line border-b {k === at ? 'bg-picked' : ''}">
+            <button class="w-full px-3 py-1 text-left" onclick={() => (at = k)} aria-current={k === at}>
+              <span class="figures text-soft text-[12px]"
+                >{day.name} {pair.left?.hours || pair.right?.hours || 'whole day'}</span
+              >
+              <span
+                class="{pair.verdict === 'alone' ? 'text-removed' : 'text-changed'} float-right text-[12px] font-bold"
+                >{line(pair)}</span
+              >
+              <span class="block truncate">{one(pair)?.title}</span>
+              {#if k === at}
+                {#each [pair.left, pair.right] as party, n (n)}
+                  <span class="block text-[12px]">
+                    {n ? 'right' : 'left'}: {#if party}<a
+                        class="text-brass underline"
+                        href="/look/time?view=week&on={party.day}&open={party.key}">{party.date} {party.hours}</a
+                      >
+                      {party.place}{:else}<em class="text-soft">nothing</em>{/if}
+                  </span>
+                {/each}
+              {/if}
+            </button>
+          </li>
+        {/each}
+      </ol>
+    </section>
+  </div>
+{/if}

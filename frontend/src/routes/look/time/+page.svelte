@@ -1,0 +1,542 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { page } from '$app/state';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { onMount, untrack } from 'svelte';
+  import Action from '$lib/parts/Action.svelte';
+  import Sheet from '$lib/parts/Sheet.svelte';
+  import CopyTo from '$lib/stages/CopyTo.svelte';
+  import { answer, client, type Fields, type Schemas } from '$lib/api/client';
+  import { calendarsQuery, refreshAll } from '$lib/api/queries';
+  import { attempt } from '$lib/attempt';
+  import { keys } from '$lib/keys.svelte';
+  import { notices } from '$lib/notice.svelte';
+  import Across from '$lib/time/Across.svelte';
+  import Clocks from '$lib/time/Clocks.svelte';
+  import Editor from '$lib/time/Editor.svelte';
+  import LayerStrip from '$lib/time/LayerStrip.svelte';
+  import LookNav from '$lib/time/LookNav.svelte';
+  import MonthGrid from '$lib/time/MonthGrid.svelte';
+  import OccurrenceList from '$lib/time/OccurrenceList.svelte';
+  import PickedLine from '$lib/time/PickedLine.svelte';
+  import TimeGrid from '$lib/time/TimeGrid.svelte';
+  import YearMap from '$lib/time/YearMap.svelte';
+  import { hourLabel, later, weekday, type Piece } from '$lib/time/layout';
+  import { looking, STEPS, type View } from '$lib/time/looking.svelte';
+  import { count, counted } from '$lib/words';
+
+  type Occurrence = Schemas['OccurrenceOut'];
+  const VIEWS: { view: View; name: string; key: string }[] = [
+    { view: 'day', name: 'a day', key: 'd' },
+    { view: 'week', name: 'a week', key: 'w' },
+    { view: 'work', name: 'the working days of a week', key: 'k' },
+    { view: 'month', name: 'a month', key: 'm' },
+    { view: 'year', name: 'a year', key: 'y' },
+    { view: 'agenda', name: 'a list', key: 'a' },
+    { view: 'picked', name: 'picked days', key: 'p' },
+  ];
+  const SPANS = [
+    { days: 1, name: 'of one day' },
+    { days: 7, name: 'of a week' },
+    { days: 31, name: 'of a month' },
+    { days: 92, name: 'of a quarter' },
+    { days: 366, name: 'of a year' },
+  ];
+
+  const queries = useQueryClient();
+  const calendars = calendarsQuery();
+  const all = $derived(calendars.data ?? []);
+  const byId = $derived(new Map(all.map((calendar) => [calendar.id, calendar])));
+  const shown = $derived(looking.on(all));
+
+  const localDay = () => new Date(Date.now() - new Date().getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
+  const asked = $derived(page.url.searchParams);
+  const view = $derived((VIEWS.find((one) => one.view === asked.get('view'))?.view ?? 'week') as View);
+  const on = $derived(/^\d{4}-\d\d-\d\d$/.test(asked.get('on') ?? '') ? (asked.get('on') as string) : localDay());
+  const span = $derived(Number(asked.get('span')) || 31);
+  const filter = $derived(asked.get('filter') ?? '');
+  const picked = $derived((asked.get('days') ?? '').split(',').filter((day) => /^\d{4}-\d\d-\d\d$/.test(day)));
+
+  function show(changes: Record<string, string>): void {
+    const next = new URLSearchParams(asked);
+    for (const [name, value] of Object.entries(changes)) {
+      if (value) next.set(name, value);
+      else next.delete(name);
+    }
+    void goto(`/look/time?${next}`, { keepFocus: true, noScroll: true });
+  }
+
+  // ---- what is asked for ---------------------------------------------------------------------------
+
+  const monday = $derived(later(on, -weekday(on)));
+  const month = $derived(on.slice(0, 7));
+  const monthFirst = $derived(later(`${month}-01`, -weekday(`${month}-01`)));
+  const monthWeeks = $derived(
+    Math.ceil((weekday(`${month}-01`) + new Date(Date.UTC(+month.slice(0, 4), +month.slice(5), 0)).getUTCDate()) / 7),
+  );
+  const leap = $derived(new Date(Date.UTC(+on.slice(0, 4), 2, 0)).getUTCDate() === 29);
+  const wanted = $derived.by((): { first?: string; count?: number; day?: string[]; most: number } => {
+    if (view === 'day') return { first: on, count: 1, most: 400 };
+    if (view === 'week') return { first: monday, count: 7, most: 90 };
+    if (view === 'work') return { day: looking.worked.map((k) => later(monday, k)), most: 120 };
+    if (view === 'month') return { first: monthFirst, count: monthWeeks * 7, most: 8 };
+    if (view === 'year') return { first: `${on.slice(0, 4)}-01-01`, count: leap ? 366 : 365, most: 0 };
+    return { day: picked, most: 90 };
+  });
+  const days = createQuery(() => ({
+    queryKey: ['days', wanted, looking.others, shown],
+    queryFn: () =>
+      answer(
+        client.GET('/api/days', {
+          params: { query: { ...wanted, zone: looking.zone, clock: looking.others, calendar: shown } },
+        }),
+      ),
+    enabled: looking.ready && calendars.isSuccess && view !== 'agenda' && (view !== 'picked' || picked.length > 0),
+    placeholderData: (previous) => (previous?.zone === looking.zone ? previous : undefined),
+  }));
+  const fits = $derived(days.data && !days.isPlaceholderData);
+  const first = $derived(wanted.first ?? wanted.day?.[0] ?? on);
+  const clashes = createQuery(() => ({
+    queryKey: ['collisions', 'marks', first, wanted.count, looking.zone, shown],
+    queryFn: () =>
+      answer(
+        client.GET('/api/collisions', {
+          params: { query: { first, count: wanted.count ?? 7, zone: looking.zone, calendar: shown, limit: 1 } },
+        }),
+      ),
+    enabled: looking.ready && Boolean(fits) && marking && view !== 'year' && view !== 'picked' && view !== 'agenda',
+  }));
+  let marking = $state(true);
+  const colliding = $derived(new Set(marking ? (clashes.data?.keys ?? []) : []));
+  let listed = $state(0);
+
+  // ---- moving --------------------------------------------------------------------------------------
+
+  function step(by: 1 | -1): void {
+    if (view === 'month' || view === 'year') {
+      const at = new Date(`${on.slice(0, 7)}-01T12:00:00Z`);
+      at.setUTCMonth(at.getUTCMonth() + by * (view === 'year' ? 12 : 1));
+      show({ on: at.toISOString().slice(0, 10) });
+    } else show({ on: later(on, by * (view === 'day' ? 1 : view === 'agenda' ? span : 7)) });
+  }
+
+  let jumpText = $state('');
+  let jumpInput = $state<HTMLInputElement>();
+  async function jump(): Promise<void> {
+    try {
+      const query = { text: jumpText, zone: looking.zone };
+      const found = await answer(client.GET('/api/phrases/date', { params: { query } }));
+      jumpText = '';
+      jumpInput?.blur();
+      show({ on: found.day, view: view === 'picked' ? 'day' : view });
+    } catch (error) {
+      notices.wrong(error);
+    }
+  }
+
+  function visit(day: string): void {
+    if (picking) pick(day);
+    else show({ view: 'day', on: day });
+  }
+
+  let picking = $state(false);
+  let pickedLine: PickedLine | undefined = $state();
+  function pick(day: string): void {
+    const next = picked.includes(day) ? picked.filter((one) => one !== day) : [...picked, day].sort();
+    show({ days: next.slice(0, 31).join(',') });
+  }
+
+  // ---- entries -------------------------------------------------------------------------------------
+
+  let opened = $state<Occurrence | null>(null);
+  let fresh = $state<Fields | null>(null);
+  let copying = $state<{ entry: number; to?: number } | null>(null);
+  let shifting = $state<{ piece: Piece; begin: number; end: number } | null>(null);
+  let asking = $state<'clocks' | 'across' | null>(null);
+  let drawnSpan = $state<{ first: string; last: string } | null>(null);
+  const drawCalendar = $derived(
+    all.find((one) => one.writable && looking.isOn(one.id))?.id ?? all.find((one) => one.writable)?.id ?? 0,
+  );
+
+  // An occurrence that is asked for by the address is opened as soon as its day is there.
+  $effect(() => {
+    const key = asked.get('open');
+    const piece = key && days.data?.days.flatMap((day) => day.pieces).find((one) => one.key === key);
+    if (piece)
+      untrack(() => {
+        open(piece);
+        const next = new URLSearchParams(asked);
+        next.delete('open');
+        void goto(`/look/time?${next}`, { keepFocus: true, noScroll: true, replaceState: true });
+      });
+  });
+
+  function blank(changes: Partial<Fields>): Fields {
+    const text = { title: '', rule: '', place: '', notes: '', link: '', conference: '', privacy: '', status: '' };
+    const lists = { left_out: [], alarms: [], categories: [], attendees: [], attachments: [] };
+    const rest = { whole: false, start: '', end: '', zone: looking.zone, busy: true, organizer: null, travel: 0 };
+    return { ...text, ...lists, ...rest, ...changes };
+  }
+
+  function open(one: Occurrence): void {
+    fresh = null;
+    opened = one;
+  }
+
+  function draw(day: string, begin: number, end: number): void {
+    opened = null;
+    drawnSpan = { first: day, last: day };
+    const close = end >= 1440 ? `${later(day, 1)}T${hourLabel(end - 1440)}` : `${day}T${hourLabel(end)}`;
+    fresh = blank({ start: `${day}T${hourLabel(begin)}`, end: close });
+  }
+
+  function drawDays(from: string, to: string): void {
+    opened = null;
+    drawnSpan = { first: from, last: to };
+    fresh = blank({ whole: true, zone: '', start: from, end: to });
+  }
+
+  function shut(): void {
+    opened = null;
+    fresh = null;
+  }
+
+  function shifted(piece: Piece, begin: number, end: number): void {
+    if (!byId.get(piece.calendar)?.writable) {
+      notices.say(`${byId.get(piece.calendar)?.label} can only be read. Drag the entry onto another layer to copy it.`);
+    } else if (piece.series) shifting = { piece, begin, end };
+    else void shift(piece, begin, end, 'one');
+  }
+
+  async function shift(piece: Piece, begin: number, end: number, scope: 'one' | 'following' | 'all'): Promise<void> {
+    shifting = null;
+    await attempt(async () => {
+      const { entry, series, slot } = piece;
+      const body = { entry, series, slot, begin, end, zone: looking.zone, scope };
+      const done = await answer(client.POST('/api/shifts', { body }));
+      opened = null;
+      await refreshAll(queries);
+      notices.say(`${done.title}. u takes it back.`);
+    });
+  }
+
+  let line = $state('');
+  let lineInput: HTMLInputElement | undefined = $state();
+  let lining = $state(false);
+  let lineInto = $state(0);
+  async function add(): Promise<void> {
+    await attempt(async () => {
+      const body = { calendar: lineInto || drawCalendar, text: line, zone: looking.zone };
+      const done = await answer(client.POST('/api/lines', { body }));
+      line = '';
+      lining = false;
+      await refreshAll(queries);
+      notices.say(`${done.title}, added to ${byId.get(body.calendar)?.label}. u takes it back.`);
+      show({ on: done.day });
+    });
+  }
+  $effect(() => {
+    if (lining) lineInput?.focus();
+  });
+
+  let strip: LayerStrip | undefined = $state();
+
+  onMount(() => {
+    void attempt(() => looking.load());
+    return keys.offer([
+      ...VIEWS.map((one) => ({ key: one.key, does: `show ${one.name}`, run: () => show({ view: one.view }) })),
+      { key: 'ArrowRight', does: 'the next ones', run: () => step(1) },
+      { key: 'ArrowLeft', does: 'the ones before', run: () => step(-1) },
+      { key: 't', does: 'today', run: () => show({ on: localDay() }) },
+      { key: 'g', does: 'go to a day by typing it', run: () => jumpInput?.focus() },
+      { key: 'n', does: 'new event by a typed line', run: () => (lining = true) },
+      { key: 'l', does: 'the layers: ← →, Space on or off, o only this, c colour', run: () => strip?.focus() },
+      { key: 'b', does: 'all layers back', run: () => looking.allBack() },
+      { key: 'v', does: 'layers merged, or side by side', run: () => lanes() },
+      { key: '+', does: 'divide the hours more finely', run: () => looking.finer(1) },
+      { key: '-', does: 'divide them less finely', run: () => looking.finer(-1) },
+      { key: 'z', does: 'an hour across the clocks, before and after they change', run: () => (asking = 'across') },
+      { key: 'x', does: 'what collides', run: () => void goto(`/look/collisions?on=${on}`) },
+      { key: 'Shift 1–9', does: 'show a kept set of layers' },
+      { key: 'Alt ↑ ↓ ← →', does: 'move the entry in focus; with Shift, stretch it' },
+      { key: 'Escape', does: 'close the drawer', run: shut },
+    ]);
+  });
+
+  function lanes(): void {
+    looking.lanes = !looking.lanes;
+    looking.save();
+  }
+
+  function sets(event: KeyboardEvent): void {
+    const digit = /^Digit([1-9])$/.exec(event.code);
+    if (!digit || !event.shiftKey || (event.target as HTMLElement).closest('input, textarea, select')) return;
+    const set = looking.sets[Number(digit[1]) - 1];
+    if (!set) return;
+    event.preventDefault();
+    looking.show(set, all);
+  }
+
+  const box = 'bg-paper border-line h-7 border px-1.5';
+</script>
+
+<svelte:head><title>Time · Date Bridge</title></svelte:head>
+<svelte:window onkeydown={sets} />
+<h1 class="visually-hidden">Look: time</h1>
+<LookNav />
+
+<div class="flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1 px-4 pt-1.5 pb-1.5 text-[13px]">
+  <span>Show</span>
+  <select class={box} aria-label="View" value={view} onchange={(event) => show({ view: event.currentTarget.value })}>
+    {#each VIEWS as one (one.view)}<option value={one.view}>{one.name} ({one.key})</option>{/each}
+  </select>
+  {#if view === 'agenda'}
+    <select class={box} aria-label="Span" value={span} onchange={(event) => show({ span: event.currentTarget.value })}>
+      {#each SPANS as one (one.days)}<option value={one.days}>{one.name}</option>{/each}
+    </select>
+  {/if}
+  {#if view !== 'picked'}
+    <Action onclick={() => step(-1)} hint="The ones before (←)">‹</Action>
+    <strong class="figures min-w-[150px] text-center text-[14px]">
+      {view === 'month' || view === 'year'
+        ? view === 'year'
+          ? on.slice(0, 4)
+          : new Date(`${on}T12:00:00Z`).toLocaleDateString('en-GB', { month: 'long', year: 'numeric', timeZone: 'UTC' })
+        : view === 'agenda'
+          ? `from ${on}`
+          : (days.data?.title ?? '…')}
+    </strong>
+    <Action onclick={() => step(1)} hint="The next ones (→)">›</Action>
+    <Action onclick={() => show({ on: localDay() })} key="t">Today</Action>
+    <form
+      onsubmit={(event) => {
+        event.preventDefault();
+        void jump();
+      }}
+    >
+      <input
+        bind:this={jumpInput}
+        bind:value={jumpText}
+        class="{box} w-36"
+        placeholder="3 jun, week 40  (g)"
+        aria-label="Go to a day"
+        onkeydown={(event) => event.key === 'Escape' && jumpInput?.blur()}
+      />
+    </form>
+  {/if}
+  <button class="text-brass underline" onclick={() => (asking = 'clocks')} title="Clocks, working hours, worked days"
+    >{looking.clocks.map((clock) => clock.name).join(' · ')}</button
+  >
+  {#if !['month', 'year', 'agenda'].includes(view)}
+    <label class="flex items-center gap-1"
+      >by <select
+        class={box}
+        aria-label="Division of the hours"
+        value={looking.step}
+        onchange={(event) => {
+          looking.step = Number(event.currentTarget.value);
+          looking.save();
+        }}
+      >
+        {#each STEPS as minutes (minutes)}<option value={minutes}>{minutes} min</option>{/each}
+      </select></label
+    >
+    <button class="text-brass underline" aria-pressed={looking.lanes} onclick={lanes} title="Merged or side by side (v)"
+      >{looking.lanes ? 'side by side' : 'merged'}</button
+    >
+  {/if}
+  {#if view === 'month' || view === 'year'}
+    <label class="flex items-center gap-1"
+      ><input type="checkbox" class="accent-brass" bind:checked={picking} />pick days by clicking</label
+    >
+  {/if}
+  <span class="figures ml-auto" role="status">
+    {counted(
+      view === 'agenda' ? listed : (days.data?.total ?? 0),
+      'occurrence',
+      'occurrences',
+    )}{#if colliding.size && view !== 'year'}
+      ·
+      <a class="text-removed underline" href="/look/collisions?on={first}&count={wanted.count ?? 7}"
+        >{count(clashes.data?.total ?? 0)} collisions</a
+      >{/if}
+  </span>
+  <Action onclick={() => (lining = !lining)} key="n">New…</Action>
+</div>
+
+<LayerStrip bind:this={strip} calendars={all} />
+
+{#if lining}
+  <form
+    class="border-line bg-shade flex items-center gap-2 border-b px-4 py-1.5"
+    onsubmit={(event) => {
+      event.preventDefault();
+      void add();
+    }}
+  >
+    <input
+      bind:this={lineInput}
+      bind:value={line}
+      class="bg-paper border-line h-8 flex-1 border px-2"
+      aria-label="New event in a line"
+      placeholder="Berth 3 crane check, tue 14:00–15:30, Hobart time"
+      onkeydown={(event) => event.key === 'Escape' && (lining = false)}
+    />
+    <select
+      class="{box} h-8"
+      aria-label="Layer of the new event"
+      value={lineInto || drawCalendar}
+      onchange={(event) => (lineInto = Number(event.currentTarget.value))}
+    >
+      {#each all.filter((one) => one.writable) as one (one.id)}<option value={one.id}>{one.label}</option>{/each}
+    </select>
+    <Action kind="main" submit disabled={!line.trim()}>Add it</Action>
+  </form>
+{/if}
+
+{#if view === 'picked'}
+  <PickedLine bind:this={pickedLine} {picked} onpick={(found) => show({ days: found.join(',') })} />
+{/if}
+{#if filter && view === 'agenda'}
+  <p class="border-line border-b px-4 py-1">
+    Only what matches <span class="figures">{filter}</span>
+    <button class="text-brass ml-2 underline" onclick={() => show({ filter: '' })}>show all</button>
+  </p>
+{/if}
+
+<div class="flex min-h-0 flex-1">
+  <div class="flex min-w-0 flex-1 flex-col">
+    {#if calendars.isSuccess && !all.length}
+      <div class="p-8">
+        <p class="mb-3 text-base">There are no calendars yet. Bring one in to see when things happen.</p>
+        <Action kind="main" href="/connect">Go to Connect</Action>
+      </div>
+    {:else if view === 'agenda'}
+      {#if looking.ready && calendars.isSuccess}
+        <OccurrenceList
+          first={on}
+          count={span}
+          zone={looking.zone}
+          calendars={shown}
+          {filter}
+          {byId}
+          {colliding}
+          opened={opened?.key ?? ''}
+          bind:total={listed}
+          onopen={open}
+        />
+      {/if}
+    {:else if view === 'picked' && !picked.length}
+      <div class="text-soft p-6">
+        <p class="mb-2 text-base">No days are picked yet.</p>
+        <p>Say them in words above, or turn on “pick days by clicking” in a month or year.</p>
+      </div>
+    {:else if days.isError}
+      <p class="text-removed p-6">{days.error.message}</p>
+    {:else if !days.data}
+      <p class="text-soft p-6" role="status">Fetching…</p>
+    {:else if view === 'month'}
+      <MonthGrid
+        days={days.data.days}
+        {month}
+        {byId}
+        {colliding}
+        opened={opened?.key ?? ''}
+        picked={picking ? picked : null}
+        onopen={open}
+        oncrowd={(day) => show({ view: 'agenda', on: day, span: '1' })}
+        onday={visit}
+        onweek={(day) => show({ view: 'week', on: day })}
+        ondraw={drawDays}
+      />
+    {:else if view === 'year'}
+      <YearMap
+        days={days.data.days}
+        picked={picking ? picked : null}
+        onday={visit}
+        onmonth={(day) => show({ view: 'month', on: day })}
+      />
+    {:else}
+      <TimeGrid
+        days={days.data.days}
+        now={days.data.now ?? null}
+        {byId}
+        lanes={looking.lanes ? shown : null}
+        {colliding}
+        opened={opened?.key ?? ''}
+        onopen={open}
+        oncrowd={(day) => show({ view: 'agenda', on: day, span: '1' })}
+        onday={(day) => show({ view: 'day', on: day })}
+        ondraw={draw}
+        onshift={shifted}
+        onlayer={(piece, to) => (copying = { entry: piece.series || piece.entry, to })}
+      />
+    {/if}
+    {#if picking && picked.length && view !== 'picked'}
+      <div class="bg-shade border-ink flex items-center gap-3 border-t-2 px-4 py-2">
+        <span class="figures flex-1 truncate">{picked.length} days picked: {picked.join(', ')}</span>
+        <Action onclick={() => show({ days: '' })}>None</Action>
+        <Action kind="main" onclick={() => show({ view: 'picked' })}>Show {picked.length} days side by side</Action>
+      </div>
+    {/if}
+    {#if fresh && drawnSpan}
+      <p class="border-line text-soft border-t px-4 py-1 text-[13px]">
+        Drawn: {drawnSpan.first}{drawnSpan.last === drawnSpan.first ? '' : ` to ${drawnSpan.last}`}.
+        <a
+          class="text-brass underline"
+          href="/look?filter={encodeURIComponent(
+            drawnSpan.first === drawnSpan.last ? `on:${drawnSpan.first}` : `on:${drawnSpan.first}..${drawnSpan.last}`,
+          )}">Show this span in the table</a
+        >
+      </p>
+    {/if}
+  </div>
+  {#if opened || fresh}
+    {#key opened?.key ?? fresh}
+      <Editor
+        target={opened
+          ? { entry: opened.entry, series: opened.series, slot: opened.series ? opened.slot : null }
+          : { entry: 0, series: 0, slot: null }}
+        fresh={fresh ?? undefined}
+        calendars={all}
+        calendar={drawCalendar}
+        onclose={shut}
+        oncopy={(entry) => (copying = { entry })}
+        ondone={shut}
+      />
+    {/key}
+  {/if}
+</div>
+
+{#if asking === 'clocks'}
+  <Clocks onclose={() => (asking = null)} />
+{:else if asking === 'across'}
+  <Across onclose={() => asking === 'across' && (asking = null)} onclocks={() => (asking = 'clocks')} />
+{/if}
+{#if copying}
+  <CopyTo
+    selection={{ filter: '', excluded: [], only: [copying.entry] }}
+    chosen={1}
+    name="entry"
+    to={copying.to}
+    onclose={() => (copying = null)}
+  />
+{/if}
+{#if shifting}
+  {@const { piece, begin, end } = shifting}
+  <Sheet label="Move a series" onclose={() => (shifting = null)}>
+    <h2 class="mb-2 text-lg font-bold">“{piece.title}” is a series</h2>
+    <p class="mb-2">
+      {begin === end ? 'Move' : 'Stretch'}
+      {piece.date}, {piece.hours}, by {Math.abs(end) % 1440 === 0
+        ? counted(Math.abs(end) / 1440, 'day', 'days')
+        : `${Math.abs(end)} min`}
+      {end < 0 ? 'back' : 'on'}: this one, or more of the series? Changed occurrences keep what was changed.
+    </p>
+    {#snippet actions()}
+      <Action kind="main" onclick={() => void shift(piece, begin, end, 'one')}>This one</Action>
+      <Action onclick={() => void shift(piece, begin, end, 'following')}>This and all after</Action>
+      <Action onclick={() => void shift(piece, begin, end, 'all')}>All of the series</Action>
+    {/snippet}
+  </Sheet>
+{/if}
