@@ -31,6 +31,9 @@ from datebridge.core.zones.across import across
 from datebridge.core.zones.names import resolve
 from datebridge.services import looking
 from datebridge.store.database import now
+from datebridge.store.kept import forget as forget_kept
+from datebridge.store.kept import keep as keep_under
+from datebridge.store.kept import kept as kept_of
 
 router = APIRouter(prefix="/api", tags=["time"])
 Calendars = Annotated[list[int], Query(max_length=500)]
@@ -190,8 +193,7 @@ def layer_warnings(
 def kept(app: AppDep, kind: KeptKind) -> list[KeptOut]:
     """What is kept under a name, in order of the names."""
     with app.store.read() as connection:
-        rows = connection.exec_driver_sql("SELECT name, value FROM kept WHERE kind = ? ORDER BY name", (kind,))
-        return [KeptOut(name=name, value=json.loads(value)) for name, value in rows]
+        return [KeptOut(name=name, value=value) for name, value in kept_of(connection, kind)]
 
 
 @router.put("/kept/{kind}/{name}")
@@ -199,11 +201,10 @@ def keep(app: AppDep, kind: KeptKind, name: str, given: KeptIn) -> KeptOut:
     """Keep something under a name, in place of what was kept there."""
     if not name.strip() or len(name) > 80:
         raise HTTPException(422, "Give it a name of at most 80 characters.")
-    text = json.dumps(given.value)
-    if len(text) > 50_000:
+    if len(json.dumps(given.value)) > 50_000:
         raise HTTPException(422, "This is too much to be kept.")
     with app.store.write() as connection:
-        connection.exec_driver_sql("INSERT OR REPLACE INTO kept (kind, name, value) VALUES (?, ?, ?)", (kind, name.strip(), text))  # fmt: skip  # noqa: E501
+        keep_under(connection, kind, name.strip(), given.value)
     return KeptOut(name=name.strip(), value=given.value)
 
 
@@ -211,4 +212,4 @@ def keep(app: AppDep, kind: KeptKind, name: str, given: KeptIn) -> KeptOut:
 def forget(app: AppDep, kind: KeptKind, name: str) -> None:
     """Forget what is kept under a name."""
     with app.store.write() as connection:
-        connection.exec_driver_sql("DELETE FROM kept WHERE kind = ? AND name = ?", (kind, name))
+        forget_kept(connection, kind, name)

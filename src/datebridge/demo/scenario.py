@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 
 from datebridge.demo.damaged import damaged_log
+from datebridge.demo.exported import exported
 from datebridge.demo.writing import alarm, attendee, calendar, event, local, organizer
 
 HOME = "Atlantic/Reykjavik"
@@ -56,6 +57,7 @@ def sample_files(today: date, seed: int = 1926) -> list[SampleFile]:
     return [
         SampleFile("old-lab-diary.ics", make.lab_diary(), "Old lab diary"),
         SampleFile("tide-tables.ics", make.tides(), "Duty officer rota"),
+        SampleFile("berths-export.ics", make.export(), "Berths, as exported"),
         SampleFile("mooring-log-damaged.ics", damaged_log(today), ""),
     ]
 
@@ -158,6 +160,11 @@ class Scenario:
             event("berth-crane", "Berth 3 crane check", self._at(-700, 14), 1.5 * HOUR, PATH_HOME, extra=crane)
         )
         return calendar("Vessel berths", texts, {PATH_HOME: HOME}, self.years)
+
+    def export(self) -> bytes:
+        """The berths once more, out of the old server into a file and not quite the same any more."""
+        berths = Scenario(self.today, 1926).berths()
+        return exported(berths, "Berths, as exported", self.today)
 
     def instruments(self) -> bytes:
         """Bookings by people from Halifax, whose program names zones by the CLDR alias, and from home."""

@@ -10,7 +10,7 @@ from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
-from datebridge.demo.scenario import OFFICE, SampleFile, sample_calendars, sample_files
+from datebridge.demo.scenario import HALIFAX, HOBART, HOME, OFFICE, SampleFile, sample_calendars, sample_files
 from datebridge.demo.world import PASSWORD, SUBSCRIBED, fill
 from datebridge.services import accounts, applying, receiving, taking, worker
 from datebridge.services.connecting import remotes_of
@@ -19,6 +19,7 @@ from datebridge.settings import Settings
 from datebridge.standins.calendars import TIDEWRACK
 from datebridge.standins.hosts import Hosts, apart, running
 from datebridge.store.database import Store
+from datebridge.store.kept import keep
 
 #: The old server as people know it: slow, and soon out of breath.
 OLD = replace(TIDEWRACK, pace=150, latency=0.01)
@@ -27,6 +28,12 @@ _STEPS = 8
 
 def standins_folder(settings: Settings) -> Path:
     return settings.data_dir / "standins"
+
+
+_SETS = {
+    "Ships": ("Vessel berths", "Expeditions", "Port calls, Breakwater"),
+    "Laboratory": ("Instrument bookings", "Old lab diary", "Workshop"),
+}
 
 
 def with_standins(settings: Settings) -> Settings:
@@ -76,8 +83,22 @@ def prepare(settings: Settings, fresh: bool = False, report: Callable[[int, int]
         for file in sample_files(today):
             _bring(store, settings, file)
             step()
+    _look(store)
     marker.touch()
     store.close()
+
+
+def _look(store: Store) -> None:
+    """The clocks of the station and its partners, and two sets of layers."""
+    clocks = [
+        {"zone": zone, "name": name, "from": "08:00", "to": "17:00"}
+        for zone, name in ((HOME, "Skerrow"), (HOBART, "Hobart"), (HALIFAX, "Halifax"))
+    ]
+    with store.write() as connection:
+        ids = dict(tuple(row) for row in connection.exec_driver_sql("SELECT name, id FROM calendar WHERE live"))
+        keep(connection, "looking", "now", {"clocks": clocks, "off": [ids["Berths, as exported"]]})
+        for name, layers in _SETS.items():
+            keep(connection, "layers", name, {"on": [ids[layer] for layer in layers if layer in ids]})
 
 
 def _connect(store: Store, settings: Settings, hosts: Hosts, today: date, step: Callable[[], None]) -> None:

@@ -34,7 +34,7 @@ from datebridge.store.versions import add_text, text_of
 
 @dataclass(frozen=True, slots=True)
 class Target:
-    """An occurrence: the entry shown, the series it is of (0 for none) and its slot there."""
+    """An occurrence: the entry shown, the series it is of (0 for none) and its slot there; None for the first."""
 
     entry: int
     series: int = 0
@@ -77,13 +77,13 @@ def load(connection: Connection, target: Target) -> Loaded:
     wanted = target.series or target.entry
     run = connection.exec_driver_sql
     row = run(
-        "SELECT e.calendar_id, k.name, e.component, e.uid, e.tzid, e.zone, e.marks FROM entry e"
+        "SELECT e.calendar_id, k.name, e.component, e.uid, e.tzid, e.zone, e.marks, e.start_wall FROM entry e"
         " JOIN calendar k ON k.id = e.calendar_id WHERE e.id = ?",
         (wanted,),
     ).one_or_none()
     if row is None or row[2] not in ("VEVENT", "VTODO"):
         raise CannotEdit("This entry is not there any more, or is no event.")
-    calendar, name, component, uid, tzid, zone, marks = row
+    calendar, name, component, uid, tzid, zone, marks, start = row
     if uid:
         members: list[Any] = run(
             "SELECT e.id, t.text FROM entry e JOIN version_text t ON t.id = e.id WHERE e.calendar_id = ? AND e.uid = ?"
@@ -95,7 +95,7 @@ def load(connection: Connection, target: Target) -> Loaded:
     clock = None
     if not marks & (Mark.ALL_DAY | Mark.FLOATING):
         clock = zone or clocks_of(connection, (calendar,))(calendar, tzid)
-    slot = target.slot if target.series or marks & Mark.SERIES else None
+    slot = (start if target.slot is None else target.slot) if marks & Mark.SERIES else None
     return Loaded(calendar, name, component, Group([Member(*m) for m in members], clock), wanted, slot)
 
 

@@ -3,9 +3,10 @@
   import Action from '$lib/parts/Action.svelte';
   import HandOn from './HandOn.svelte';
   import { answer, client } from '$lib/api/client';
+  import { showInTime } from '$lib/time/open';
 
   /** One entry in full: its facts, what is wrong with it, and its source with the lines numbered. */
-  const { id, onclose }: { id: number; onclose: () => void } = $props();
+  const { id, onclose, onedit }: { id: number; onclose: () => void; onedit?: () => void } = $props();
 
   let handing = $state(false);
   const detail = createQuery(() => ({
@@ -18,8 +19,14 @@
   aria-label="Entry in full"
   class="bg-sheet border-ink flex w-[440px] shrink-0 flex-col overflow-y-auto border-l-2 p-4 text-[13px]"
 >
-  <div class="mb-2 flex items-start gap-3">
-    <h2 class="flex-1 text-base leading-5 font-bold">{detail.data?.row.what ?? 'Fetching…'}</h2>
+  <h2 class="mb-2 text-base leading-5 font-bold">{detail.data?.row.what ?? 'Fetching…'}</h2>
+  <div class="mb-2 flex flex-wrap items-start gap-2">
+    {#if onedit && ['event', 'to-do'].includes(detail.data?.row.kind ?? '')}
+      <Action onclick={onedit} hint="Change what it says">Edit</Action>
+    {/if}
+    <Action onclick={() => void showInTime(id)} key="i" hint="Show it where it happens, among the other layers"
+      >In time</Action
+    >
     <Action onclick={() => (handing = true)} hint="Hand this entry on as a file">Hand on…</Action>
     <Action onclick={onclose} key="Esc">Close</Action>
   </div>

@@ -3,6 +3,7 @@
   import Action from '$lib/parts/Action.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
   import { answer, client } from '$lib/api/client';
+  import HourField from './HourField.svelte';
   import { looking } from './looking.svelte';
 
   /** An hour on one clock as the others show it, before and after each change of any of the clocks. */
@@ -33,7 +34,7 @@
 <Sheet label="Hours across" width={780} {onclose}>
   <h2 class="mb-2 text-lg font-bold">When is it, on the other clocks?</h2>
   <p class="mb-3 flex items-center gap-2">
-    <input type="time" class="{box} figures" aria-label="Hour" bind:value={at} />
+    <HourField label="Hour" value={at} onchange={(hour) => (at = hour)} />
     on the clock of
     <select class={box} aria-label="Clock" bind:value={zone}>
       {#each looking.clocks as clock (clock.zone)}<option value={clock.zone}>{clock.name}</option>{/each}

@@ -1,5 +1,7 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
+  import DayField from './DayField.svelte';
+  import HourField from './HourField.svelte';
 
   /** Alarms: before the start or the end, at an hour on a day before, or at a fixed time; several of them. */
   type Alarm = Schemas['Alarm'];
@@ -51,12 +53,15 @@
       <option value="fixed">at a fixed time</option>
     </select>
     {#if kind === 'fixed'}
-      <input
-        type="datetime-local"
-        class={box}
-        aria-label="Time in UTC"
-        value={alarm.at}
-        onchange={(event) => set(k, { at: event.currentTarget.value })}
+      <DayField
+        label="Day of alarm {k + 1}"
+        value={alarm.at.slice(0, 10)}
+        onchange={(day) => set(k, { at: day + alarm.at.slice(10) })}
+      />
+      <HourField
+        label="Hour of alarm {k + 1}, UTC"
+        value={alarm.at.slice(11, 16)}
+        onchange={(hour) => set(k, { at: `${alarm.at.slice(0, 10)}T${hour}` })}
       /> UTC
     {:else if kind === 'hour'}
       <input
@@ -69,12 +74,10 @@
         onchange={(event) => set(k, { minutes: before(Number(event.currentTarget.value), hourOf(alarm.minutes)) })}
       />
       days before at
-      <input
-        type="time"
-        class={box}
-        aria-label="Hour"
+      <HourField
+        label="Hour of alarm {k + 1}"
         value={hourOf(alarm.minutes)}
-        onchange={(event) => set(k, { minutes: before(daysBefore(alarm.minutes), event.currentTarget.value) })}
+        onchange={(hour) => set(k, { minutes: before(daysBefore(alarm.minutes), hour) })}
       />
     {:else}
       <input

@@ -10,6 +10,10 @@
     collides?: boolean;
     opened?: boolean;
     detail?: boolean;
+    /** Drawn as a narrow strip, its title along it. */
+    strip?: boolean;
+    /** Too narrow for its hour before the title. */
+    narrow?: boolean;
     onopen: () => void;
     onkeydown?: (event: KeyboardEvent) => void;
     onpointerdown?: (event: PointerEvent) => void;
@@ -20,6 +24,8 @@
     collides = false,
     opened = false,
     detail = false,
+    strip = false,
+    narrow = false,
     onopen,
     onkeydown,
     onpointerdown,
@@ -48,7 +54,9 @@
   data-key={piece.key}
   title={said}
   aria-label={said}
-  class="block h-full w-full cursor-default overflow-hidden px-1 text-left text-[12px] leading-[15px] select-none
+  class="block h-full w-full cursor-default overflow-hidden {strip
+    ? 'px-0'
+    : 'px-1'} text-left text-[12px] leading-[15px] select-none
     {piece.begins ? 'border-l-4' : 'border-l'} {opened ? 'outline-brass outline-2' : ''} {cancelled
     ? 'line-through opacity-70'
     : ''} {free ? 'free' : ''}"
@@ -59,15 +67,18 @@
   {onkeydown}
   {onpointerdown}
 >
-  {#if collides}<span class="text-removed float-right font-bold" aria-hidden="true">✕</span>{/if}
-  {#if piece.hours && piece.begins && !detail}<span class="figures text-[11px]">{piece.hours.slice(0, 5)}</span
-    >{/if}{#if !piece.begins}<span aria-hidden="true">… </span>{/if}
-  {piece.title}
-  {#if detail}
-    <span class="figures block text-[11px]">{piece.hours}</span>
-    {#if piece.own}<span class="text-soft figures block text-[11px]">{piece.own}</span>{/if}
-    {#if piece.place}<span class="text-soft block">{piece.place}</span>{/if}
-  {/if}
+  <span class="block h-full overflow-hidden hyphens-auto {strip ? '[writing-mode:vertical-rl]' : ''}">
+    {#if collides}<span class="text-removed float-right font-bold" aria-hidden="true">✕</span>{/if}
+    {#if piece.hours && piece.begins && !detail && !strip && !narrow}<span class="figures text-[11px]"
+        >{piece.hours.slice(0, 5)}</span
+      >{/if}{#if !piece.begins}<span aria-hidden="true">… </span>{/if}
+    {piece.title}
+    {#if detail}
+      <span class="figures block text-[11px] whitespace-nowrap">{piece.hours}</span>
+      {#if piece.own}<span class="text-soft figures block text-[11px]">{piece.own}</span>{/if}
+      {#if piece.place}<span class="text-soft block">{piece.place}</span>{/if}
+    {/if}
+  </span>
 </button>
 
 <style>

@@ -3,6 +3,7 @@
   import Action from '$lib/parts/Action.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
   import { answer, client } from '$lib/api/client';
+  import HourField from './HourField.svelte';
   import { looking, type Clock } from './looking.svelte';
 
   /** Up to four clocks with their short names and working hours, and the days that are worked. */
@@ -52,8 +53,8 @@
         }}
       />
       <input class="{box} w-32" aria-label="Name of clock {k + 1}" bind:value={clock.name} maxlength="12" />
-      <input type="time" class={box} aria-label="Works from, clock {k + 1}" bind:value={clock.from} />–
-      <input type="time" class={box} aria-label="Works to, clock {k + 1}" bind:value={clock.to} />
+      <HourField label="Works from, clock {k + 1}" value={clock.from} onchange={(hour) => (clock.from = hour)} />–
+      <HourField label="Works to, clock {k + 1}" value={clock.to} onchange={(hour) => (clock.to = hour)} />
       <button
         class="text-removed underline disabled:opacity-40"
         disabled={clocks.length === 1}

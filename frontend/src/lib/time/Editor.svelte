@@ -7,6 +7,8 @@
   import { attempt } from '$lib/attempt';
   import { notices } from '$lib/notice.svelte';
   import AlarmFields from './AlarmFields.svelte';
+  import DayField from './DayField.svelte';
+  import HourField from './HourField.svelte';
   import { looking } from './looking.svelte';
   import PeopleFields from './PeopleFields.svelte';
   import RepeatFields from './RepeatFields.svelte';
@@ -48,6 +50,7 @@
   $effect(() => {
     const from = target.entry > 0 ? loaded.data?.fields : fresh;
     if (from) untrack(() => (fields = structuredClone($state.snapshot(from) as Fields)));
+    if (loaded.data?.is_series && target.slot === null) scope = 'all';
   });
   $effect(() => {
     into = calendar;
@@ -104,6 +107,11 @@
   /** A new start keeps the length. */
   function begin(value: string): void {
     if (!fields || !value) return;
+    if (!fields.start) {
+      [fields.start, fields.end] = [`${value.slice(0, 10)}T09:00`, `${value.slice(0, 10)}T10:00`];
+      [fields.whole, fields.zone] = [false, looking.zone];
+      return;
+    }
     const length = Date.parse(`${fields.end}Z`) - Date.parse(`${fields.start}Z`);
     const end = new Date(Date.parse(`${value}${fields.whole ? 'T00:00' : ''}Z`) + (Number.isNaN(length) ? 0 : length));
     fields.start = value;
@@ -201,14 +209,19 @@
         {/if}
         <div class={row}>
           <span class={name}>From</span>
-          <input
-            type={fields.whole ? 'date' : 'datetime-local'}
-            class="{box} figures flex-1"
-            aria-label="Start"
-            value={fields.start}
-            onchange={(event) => begin(event.currentTarget.value)}
+          <DayField
+            label="First day"
+            value={fields.start.slice(0, 10)}
+            onchange={(day) => fields && begin(day + fields.start.slice(10))}
           />
-          <label class="flex items-center gap-1"
+          {#if !fields.whole}
+            <HourField
+              label="Start"
+              value={fields.start.slice(11, 16)}
+              onchange={(hour) => fields && begin(`${fields.start.slice(0, 10)}T${hour}`)}
+            />
+          {/if}
+          <label class="ml-auto flex items-center gap-1"
             ><input
               type="checkbox"
               class="accent-brass"
@@ -219,12 +232,18 @@
         </div>
         <div class={row}>
           <span class={name}>{fields.whole ? 'To, included' : 'To'}</span>
-          <input
-            type={fields.whole ? 'date' : 'datetime-local'}
-            class="{box} figures flex-1"
-            aria-label="End"
-            bind:value={fields.end}
+          <DayField
+            label="Last day"
+            value={fields.end.slice(0, 10)}
+            onchange={(day) => fields && (fields.end = day + fields.end.slice(10))}
           />
+          {#if !fields.whole}
+            <HourField
+              label="End"
+              value={fields.end.slice(11, 16)}
+              onchange={(hour) => fields && (fields.end = `${fields.end.slice(0, 10)}T${hour}`)}
+            />
+          {/if}
         </div>
         {#if !fields.whole}
           <div class={row}>
@@ -432,8 +451,8 @@
         >
         {#if kind === 'to-do'}<Action
             onclick={() => save(true)}
-            disabled={working || !fields.start || fields.whole}
-            hint="Give it a time first">Make it an event</Action
+            disabled={working || !fields.start}
+            hint="Give it a day and hours first">Make it an event</Action
           >{/if}
         <Action kind="grave" onclick={remove} disabled={working}
           >Delete {series ? SCOPES.find((one) => one.value === scope)?.name : 'it'}</Action

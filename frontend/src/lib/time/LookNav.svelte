@@ -1,7 +1,9 @@
 <script lang="ts">
   import { page } from '$app/state';
+  import type { Snippet } from 'svelte';
 
   /** The ways to look: as a table, in time, at what collides, at two sides of the same days. */
+  const { children }: { children?: Snippet } = $props();
   const WAYS = [
     { href: '/look', name: 'Table', what: 'every entry, with filters' },
     { href: '/look/time', name: 'Time', what: 'layers over each other: days, weeks, months, years' },
@@ -10,7 +12,7 @@
   ];
 </script>
 
-<nav aria-label="Ways to look" class="flex h-8 shrink-0 items-end gap-5 px-4">
+<nav aria-label="Ways to look" class="flex h-10 shrink-0 items-center gap-5 px-4">
   {#each WAYS as way (way.href)}
     {@const here = page.url.pathname === way.href}
     <a
@@ -21,4 +23,5 @@
       >{way.name}</a
     >
   {/each}
+  {#if children}<div class="ml-auto flex items-center gap-3 text-[13px]">{@render children()}</div>{/if}
 </nav>

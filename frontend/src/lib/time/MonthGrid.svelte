@@ -25,7 +25,7 @@
   );
   let grid: HTMLDivElement;
   let high = $state(600);
-  const fits = $derived(Math.max(1, Math.floor((high / Math.max(1, weeks.length) - 24) / 18)));
+  const cell = $derived(high / Math.max(1, weeks.length) - 21);
 
   let from = $state<string | null>(null);
   let to = $state<string | null>(null);
@@ -36,9 +36,12 @@
     return cell?.dataset.day ?? null;
   }
 
+  /** As many as fit: whole days first, then what begins here, then what goes on from the day before. */
   function shown(day: Schemas['DayOut']): Piece[] {
-    const room = day.total > fits ? fits - 1 : fits;
-    return [...day.pieces].sort((a, b) => a.start - b.start).slice(0, Math.max(0, room));
+    const all = Math.floor(cell / 18);
+    const room = day.total > all ? Math.floor((cell - 16) / 18) : all;
+    const rank = (piece: Piece) => (piece.row >= 0 ? piece.row - 1000 : piece.begins ? 0 : 1);
+    return [...day.pieces].sort((a, b) => rank(a) - rank(b) || a.start - b.start).slice(0, Math.max(0, room));
   }
 </script>
 

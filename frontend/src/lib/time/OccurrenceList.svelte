@@ -92,7 +92,7 @@
 <style>
   .ledger-of-time {
     grid-template-columns:
-      124px 116px minmax(0, 2fr) minmax(0, 1.1fr) minmax(0, 1.2fr) minmax(0, 1.6fr)
+      124px 140px minmax(0, 2fr) minmax(0, 1.1fr) minmax(0, 1.2fr) minmax(0, 1.6fr)
       minmax(0, 0.8fr);
   }
 </style>

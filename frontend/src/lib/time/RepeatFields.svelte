@@ -1,4 +1,6 @@
 <script lang="ts">
+  import DayField from './DayField.svelte';
+
   /** A repeat rule, put together from choices or written out; what the choices cannot say is kept as written. */
   type Props = { rule: string; start: string; whole: boolean; onchange: (rule: string) => void };
   const { rule, start, whole, onchange }: Props = $props();
@@ -170,12 +172,10 @@
         onchange={(event) => set({ COUNT: event.currentTarget.value })}
       />
     {:else if limit === 'until'}
-      <input
-        type="date"
-        class={box}
-        aria-label="Last day"
+      <DayField
+        label="Last day of the series"
         value={until}
-        onchange={(event) => set({ UNTIL: event.currentTarget.value.replaceAll('-', '') })}
+        onchange={(day) => set({ UNTIL: day.replaceAll('-', '') })}
       />
     {/if}
   </div>

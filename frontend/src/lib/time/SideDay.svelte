@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Calendar, Schemas } from '$lib/api/client';
   import { shade } from '$lib/palette';
+  import { placed } from './layout';
 
   /** One day mirrored about its middle: left bank, right bank, and what joins them in the channel between. */
   type Pair = Schemas['MirrorPair'];
@@ -9,6 +10,8 @@
     byId: Map<number, Calendar>;
     small: boolean;
     current: Pair | null;
+    /** The minutes of the day that are drawn, the same on every day. */
+    hours: [number, number];
     onpick: (pair: Pair) => void;
   };
   const p: Props = $props();
@@ -17,13 +20,10 @@
   let high = $state(500);
   const whole = $derived(p.day.pairs.filter((pair) => (pair.left ?? pair.right)?.whole));
   const timed = $derived(p.day.pairs.filter((pair) => !(pair.left ?? pair.right)?.whole));
-  // The hours that are used, so that a short working day fills the height.
-  const hours = $derived.by(() => {
-    const sides = timed.flatMap((pair) => [pair.left, pair.right]).filter((one) => one !== null && one !== undefined);
-    const from = Math.min(8 * 60, ...sides.map((one) => one.start));
-    const to = Math.max(18 * 60, ...sides.map((one) => one.end));
-    return [from - 15, to + 15] as const;
-  });
+  const hours = $derived(p.hours);
+  const ticks = $derived(
+    [0, 2, 4, 6, 8, 10, 12, 14, 16, 18, 20, 22].filter((hour) => hour * 60 > hours[0] && hour * 60 < hours[1]),
+  );
   const y = (minutes: number) => ((minutes - hours[0]) / (hours[1] - hours[0])) * high;
   const channel = $derived(p.small ? 22 : 40);
   const bank = $derived((wide - channel) / 2);
@@ -31,6 +31,17 @@
     const calendar = p.byId.get(one.calendar);
     return calendar ? shade(calendar) : 'var(--soft)';
   };
+  // What overlaps on one bank shares its width.
+  const sideOf = (pick: (pair: Pair) => Schemas['PieceOut'] | null | undefined) =>
+    new Map(
+      placed(
+        timed.map(pick).filter((one) => one !== null && one !== undefined),
+        null,
+        20,
+      ).map((one) => [one.piece, one]),
+    );
+  const lefts = $derived(sideOf((pair) => pair.left));
+  const rights = $derived(sideOf((pair) => pair.right));
   const LINE: Record<string, string> = {
     same: 'var(--line)',
     changed: 'var(--changed)',
@@ -51,12 +62,13 @@
 </script>
 
 {#snippet box(pair: Pair, one: Schemas['PieceOut'], right: boolean)}
+  {@const at = (right ? rights : lefts).get(one) ?? { left: 0, width: 1 }}
   <button
     class="absolute overflow-hidden px-0.5 text-left text-[11px] leading-[13px] {pair.verdict === 'alone'
       ? 'border-removed border-2 border-dashed'
       : ''} {p.current === pair ? 'outline-brass z-[2] outline-3' : ''}"
-    style:left="{right ? bank + channel : 0}px"
-    style:width="{bank}px"
+    style:left="{(right ? bank + channel : 0) + bank * (right ? at.left : 1 - at.left - at.width)}px"
+    style:width="{bank * at.width}px"
     style:top="{y(one.start)}px"
     style:height="{Math.max(p.small ? 4 : 12, y(one.end) - y(one.start) - 1)}px"
     style:background="color-mix(in srgb, {colour(one)}
@@ -66,9 +78,11 @@
     title={words(pair)}
     aria-label={words(pair)}
     onclick={() => p.onpick(pair)}
-    >{#if !p.small || pair.verdict !== 'same'}<span class={pair.verdict === 'same' ? 'text-soft' : 'font-bold'}
-        >{one.title}</span
-      >{/if}</button
+    ><span class="block h-full overflow-hidden hyphens-auto"
+      >{#if !p.small || pair.verdict !== 'same'}<span class={pair.verdict === 'same' ? 'text-soft' : 'font-bold'}
+          >{one.title}</span
+        >{/if}</span
+    ></button
   >
 {/snippet}
 
@@ -97,6 +111,16 @@
   {/each}
   <div bind:clientWidth={wide} bind:clientHeight={high} class="relative min-h-0 flex-1 overflow-hidden">
     <div class="bg-shade absolute inset-y-0" style:left="{bank}px" style:width="{channel}px"></div>
+    {#if !p.small}
+      {#each ticks as hour (hour)}
+        <span
+          class="figures text-soft absolute text-center text-[10px] leading-3"
+          style:left="{bank}px"
+          style:width="{channel}px"
+          style:top="{y(hour * 60) - 6}px">{String(hour).padStart(2, '0')}</span
+        >
+      {/each}
+    {/if}
     <svg class="pointer-events-none absolute inset-0 z-[1] h-full w-full" aria-hidden="true">
       {#each timed as pair (pair)}
         {#if pair.left && pair.right}

@@ -4,6 +4,7 @@
   import Block from './Block.svelte';
   import { hourLabel, minutesOf, placed, weekday, type Piece } from './layout';
   import { looking } from './looking.svelte';
+  import { shade } from '$lib/palette';
 
   /** Days side by side with their hours: clocks at the left, whole days in a lane above, a line for now. */
   type Props = {
@@ -22,16 +23,30 @@
   };
   const p: Props = $props();
 
+  /** How wide a clock's column of hours is. */
+  const CLOCK = 50;
+  /** How wide the strip is in which something long that blocks no time stands. */
+  const STRIP = 17;
   const hour = $derived(looking.hourHeight);
   const height = $derived(hour * 24);
   const px = (minutes: number) => (minutes * hour) / 60;
   const whole = (day: Schemas['DayOut']) => day.pieces.filter((piece) => piece.row >= 0);
   const timed = (day: Schemas['DayOut']) => day.pieces.filter((piece) => piece.row < 0);
+  /** Long and free: such as a duty all day, over which everything else happens. Shown as strips at the edge. */
+  const beside = (piece: Piece) => p.lanes === null && piece.marks.includes('free') && piece.end - piece.start >= 180;
+  const strips = (day: Schemas['DayOut']) => placed(timed(day).filter(beside), null, 1);
+  const width = (day: Schemas['DayOut']) => {
+    const found = strips(day);
+    return found.length ? STRIP * Math.max(...found.map((one) => Math.round(1 / one.share))) : 0;
+  };
   const rows = $derived(Math.max(0, ...p.days.flatMap((day) => whole(day).map((piece) => piece.row + 1))));
   const MOST_ROWS = 6;
   const shownRows = $derived(Math.min(rows, MOST_ROWS));
-  const columns = $derived(`${looking.clocks.length * 52}px repeat(${p.days.length}, minmax(96px, 1fr))`);
+  const columns = $derived(
+    `${looking.clocks.length * CLOCK}px repeat(${p.days.length}, minmax(${p.days.length > 7 ? 132 : 96}px, 1fr))`,
+  );
   const first = $derived(p.days[0]);
+  const weeks = $derived(new Set(p.days.map((day) => day.week)).size);
 
   /** The stretch of the display day in which a clock's working hours lie; two where it runs over midnight. */
   function worked(k: number): [number, number][] {
@@ -58,6 +73,12 @@
   });
 
   let scroller: HTMLDivElement;
+  let wide = $state(1100);
+  /** How wide something is drawn that has a part of a day's width. */
+  const drawn = (part: number) => {
+    const column = (wide - looking.clocks.length * CLOCK) / Math.max(1, p.days.length);
+    return Math.max(column, p.days.length > 7 ? 132 : 96) * part;
+  };
   let scrolled = false;
   $effect(() => {
     if (scrolled || !p.days.length) return;
@@ -82,7 +103,7 @@
 
   function at(event: PointerEvent): { day: number; minutes: number } {
     const box = area.getBoundingClientRect();
-    const edge = looking.clocks.length * 52;
+    const edge = looking.clocks.length * CLOCK;
     const width = (box.width - edge) / p.days.length;
     const day = Math.max(0, Math.min(p.days.length - 1, Math.floor((event.clientX - box.left - edge) / width)));
     return { day, minutes: Math.max(0, Math.min(1440, ((event.clientY - box.top) * 60) / hour)) };
@@ -171,27 +192,27 @@
 <!-- svelte-ignore a11y_no_noninteractive_tabindex (hours that scroll must be reached by key) -->
 <div
   bind:this={scroller}
+  bind:clientWidth={wide}
   class="gutter relative min-h-0 flex-1 overflow-auto"
   role="region"
   aria-label="Hours"
   tabindex="0"
 >
   <div class="bg-paper border-ink sticky top-0 z-[3] grid border-b" style:grid-template-columns={columns}>
-    <div class="flex items-end">
+    <div class="bg-paper sticky left-0 z-[1] flex items-end">
       {#each looking.clocks as clock, k (k)}
-        <span class="w-[52px] truncate px-1 text-right text-[11px] {k ? 'text-soft' : 'font-bold'}" title={clock.zone}
-          >{clock.name}</span
+        <span
+          class="w-[50px] truncate pr-1 text-right text-[11px] tracking-tight {k ? 'text-soft' : 'font-bold'}"
+          title={clock.zone}>{clock.name}</span
         >
       {/each}
     </div>
     {#each p.days as day (day.date)}
       <div class="border-line border-l px-1.5 pt-1 {day.today ? 'bg-picked' : ''}">
         <button class="hover:text-brass flex w-full items-baseline gap-2" onclick={() => p.onday(day.date)}>
-          <span class="truncate {day.today ? 'font-bold' : ''}">{day.name}</span>
-          {#if weekday(day.date) === 0 || p.days.length < 3}<span class="text-soft figures text-[11px]"
-              >{day.week.slice(5)}</span
-            >{/if}
-          <span class="text-soft figures ml-auto text-[11px]">{day.total || ''}</span>
+          <span class="whitespace-nowrap {day.today ? 'font-bold' : ''}">{day.name}</span>
+          {#if weeks > 1 && drawn(1) > 118}<span class="text-soft figures text-[11px]">{day.week.slice(5)}</span>{/if}
+          {#if drawn(1) > 118}<span class="text-soft figures ml-auto text-[11px]">{day.total || ''}</span>{/if}
         </button>
         {#if day.change}<p class="text-changed text-[11px] leading-3 font-bold">{day.change}</p>{/if}
         <div class="relative" style:height="{shownRows * 19 + 2}px">
@@ -208,6 +229,18 @@
             </div>
           {/each}
         </div>
+        {#if p.lanes && p.lanes.length > 1}
+          <div class="flex h-4 pr-1.5 text-[10px] leading-4" aria-hidden="true">
+            {#each p.lanes as id (id)}
+              {@const layer = p.byId.get(id)}
+              <span
+                class="min-w-0 flex-1 truncate border-t-3 px-0.5"
+                style:border-color={layer ? shade(layer) : 'var(--line)'}
+                title={layer?.label}>{drawn(1 / p.lanes.length) > 34 ? layer?.name : ''}</span
+              >
+            {/each}
+          </div>
+        {/if}
         {#if day.more || rows > MOST_ROWS}
           {@const hidden = day.more + whole(day).filter((piece) => piece.row >= MOST_ROWS).length}
           {#if hidden}
@@ -230,26 +263,27 @@
     onpointerup={drop}
     onpointercancel={() => (drag = null)}
   >
-    <div class="relative">
+    <div class="bg-paper sticky left-0 z-[2]">
       {#each looking.clocks as clock, k (k)}
         {#each worked(k) as [from, to] (from)}
           <div
-            class="bg-sheet border-line absolute w-[48px] border-r-2"
-            style:left="{k * 52 + 2}px"
+            class="bg-sheet border-line absolute w-[46px] border-r-2"
+            style:left="{k * CLOCK + 2}px"
             style:top="{px(from)}px"
             style:height="{px(to - from)}px"
           ></div>
         {/each}
         {#each { length: 24 } as _, h (h)}
           <span
-            class="figures absolute w-[48px] pr-1 text-right text-[11px] {k ? 'text-soft' : ''}"
-            style:left="{k * 52}px"
+            class="figures absolute w-[46px] pr-1 text-right text-[11px] {k ? 'text-soft' : ''}"
+            style:left="{k * CLOCK}px"
             style:top="{px(h * 60) - (h ? 8 : 0)}px">{hourLabel(h * 60 + (first?.shifts[k] ?? 0))}</span
           >
         {/each}
       {/each}
     </div>
     {#each p.days as day, d (day.date)}
+      {@const edge = width(day)}
       {@const off = !looking.worked.includes(weekday(day.date))}
       <div
         class="border-line relative overflow-hidden border-l {off ? 'bg-shade' : ''}"
@@ -267,12 +301,33 @@
             ></div>
           {/each}
         {/if}
-        {#each placed(timed(day), p.lanes, 60 / Math.max(1, hour / 18)) as { piece, left, width } (piece.key)}
+        {#each strips(day) as { piece, left } (piece.key)}
+          <div
+            class="absolute"
+            style:left="{left * edge}px"
+            style:width="{STRIP - 1}px"
+            style:top="{px(piece.start)}px"
+            style:height="{px(piece.end - piece.start) - 1}px"
+          >
+            <Block
+              {piece}
+              strip
+              calendar={p.byId.get(piece.calendar)}
+              collides={p.colliding.has(piece.key)}
+              opened={p.opened === piece.key}
+              onopen={() => p.onopen(piece)}
+              onkeydown={(event) => press(event, piece)}
+              onpointerdown={(event) => grab(event, piece, d)}
+            />
+          </div>
+        {/each}
+        {#each placed( timed(day).filter((piece) => !beside(piece)), p.lanes, 60 / Math.max(1, hour / 18) ) as { piece, left, width } (piece.key)}
           {@const moving = drag?.piece?.key === piece.key && drag.went}
+          {@const at = `calc(${edge}px + (100% - ${edge + 6}px) * ${left})`}
           {#if piece.travel && piece.begins}
             <div
               class="border-soft pointer-events-none absolute border-l-2 border-dotted"
-              style:left="{left * 96 + 1}%"
+              style:left={at}
               style:top="{px(piece.start - piece.travel)}px"
               style:height="{px(piece.travel)}px"
               title="on the way"
@@ -280,8 +335,8 @@
           {/if}
           <div
             class="absolute"
-            style:left="{left * 96}%"
-            style:width="calc({width * 96}% - 2px)"
+            style:left={at}
+            style:width="calc((100% - {edge + 6}px) * {width} - 2px)"
             style:top="{px(piece.start)}px"
             style:height="{Math.max(15, px(piece.end - piece.start) - 1)}px"
             style:opacity={moving ? 0.4 : 1}
@@ -291,7 +346,9 @@
               calendar={p.byId.get(piece.calendar)}
               collides={p.colliding.has(piece.key)}
               opened={p.opened === piece.key}
-              detail={px(piece.end - piece.start) > 44 && width > 0.3}
+              detail={px(piece.end - piece.start) > 44 && drawn(width) > 56}
+              strip={drawn(width) < 46 && px(piece.end - piece.start) > 40}
+              narrow={drawn(width) < 58}
               onopen={() => p.onopen(piece)}
               onkeydown={(event) => press(event, piece)}
               onpointerdown={(event) => grab(event, piece, d)}

@@ -17,7 +17,7 @@
     return [...found.entries()];
   });
   const most = $derived(Math.max(1, ...p.days.map((day) => day.total)));
-  const strength = (total: number) => (total ? 8 + 52 * Math.sqrt(total / most) : 0);
+  const strength = (total: number) => (total ? 4 + 62 * (total / most) ** 1.6 : 0);
   const NAMES = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 </script>
 
@@ -49,7 +49,7 @@
                 style:background="color-mix(in srgb, var(--brass) {strength(day.total)}%, {weekday(day.date) > 4
                   ? 'var(--shade)'
                   : 'var(--sheet)'})"
-                title="{day.name}: {day.total} occurrences{day.change ? `; ${day.change}` : ''}"
+                title="{day.name}, {day.week}: {day.total} occurrences{day.change ? `; ${day.change}` : ''}"
                 aria-label="{day.name}, {day.total} occurrences"
                 aria-pressed={p.picked ? p.picked.includes(day.date) : undefined}
                 onclick={() => p.onday(day.date)}>{day.total || ''}</button

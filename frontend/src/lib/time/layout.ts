@@ -1,7 +1,8 @@
 import type { Schemas } from '$lib/api/client';
 
 export type Piece = Schemas['PieceOut'];
-export type Placed = { piece: Piece; left: number; width: number };
+/** Left and width as parts of the day's width; `share` is that of one column. */
+export type Placed = { piece: Piece; left: number; width: number; share: number };
 
 /** Where the pieces of a day go side by side: those that overlap share the width; in lanes, each layer its own. */
 export function placed(pieces: Piece[], lanes: number[] | null, least: number): Placed[] {
@@ -23,8 +24,23 @@ function columns(pieces: Piece[], left: number, width: number, least: number): P
   let ends: number[] = [];
   let until = -1;
   const close = () => {
-    for (const { piece, column } of cluster)
-      found.push({ piece, left: left + (column * width) / ends.length, width: width / ends.length });
+    for (const { piece, column } of cluster) {
+      // It may be as wide as to the next column in which something overlaps it.
+      const end = Math.max(piece.end, piece.start + least);
+      const beside = cluster.filter(
+        (one) =>
+          one.column > column &&
+          one.piece.start < end &&
+          Math.max(one.piece.end, one.piece.start + least) > piece.start,
+      );
+      const next = Math.min(ends.length, ...beside.map((one) => one.column));
+      found.push({
+        piece,
+        left: left + (column * width) / ends.length,
+        width: ((next - column) * width) / ends.length,
+        share: width / ends.length,
+      });
+    }
     cluster = [];
     ends = [];
   };

@@ -14,10 +14,13 @@
   import LedgerRow from '$lib/stages/LedgerRow.svelte';
   import PutAway from '$lib/stages/PutAway.svelte';
   import { Selection } from '$lib/stages/selection.svelte';
+  import Editor from '$lib/time/Editor.svelte';
+  import LookNav from '$lib/time/LookNav.svelte';
   import { answer, client, type Entry } from '$lib/api/client';
   import { calendarsQuery } from '$lib/api/queries';
   import { keys } from '$lib/keys.svelte';
   import { notices } from '$lib/notice.svelte';
+  import { showInTime } from '$lib/time/open';
   import { count, counted } from '$lib/words';
 
   const COLUMNS = [
@@ -42,6 +45,7 @@
   let cursor = $state(0);
   let anchor = 0;
   let opened = $state<number | null>(null);
+  let editing = $state<number | null>(null);
   let asking = $state<'hand-on' | 'put-away' | 'copy' | null>(null);
   const selection = new Selection();
   const chosen = $derived(selection.count(total));
@@ -53,6 +57,9 @@
   }));
   const readable = $derived(Math.min(chosen, check.data?.only_readable ?? 0));
   const changeable = $derived(chosen - readable);
+  const occurrences = $derived(
+    `/look/time?view=agenda&span=31${filter ? `&filter=${encodeURIComponent(filter)}` : ''}`,
+  );
   const sole = $derived(filter.match(/^(?:account:\S+ )?calendar:(?:"([^"]+)"|(\S+))/));
   const fileName = $derived((sole?.[1] ?? sole?.[2] ?? 'entries') + (filter.includes('before:') ? ' archive' : ''));
 
@@ -126,6 +133,12 @@
     opened = (await here()) ?? null;
   }
 
+  /** Open the entry under the cursor where it happens next. */
+  async function inTime(): Promise<void> {
+    const id = await here();
+    if (id !== undefined) await showInTime(id);
+  }
+
   function onkeydown(event: KeyboardEvent): void {
     const screen = list.perScreen();
     const steps: Record<string, number> = {
@@ -197,6 +210,8 @@
       { key: ' ', does: 'select or leave out the row' },
       { key: 'Ctrl+A', does: 'select all that match' },
       { key: 'Enter', does: 'open the entry' },
+      { key: 'i', does: 'show the entry in time', run: () => void inTime() },
+      { key: 'o', does: 'list occurrences instead', run: () => void goto(occurrences) },
       { key: 'Escape', does: 'close the entry, or clear the selection', run: leave },
       { key: 'Delete', does: 'propose deleting the selection', run: () => void (changeable && propose()) },
       { key: 'p', does: 'put the selection away', run: () => changeable && (asking = 'put-away') },
@@ -209,11 +224,14 @@
 <svelte:head><title>Look · Date Bridge</title></svelte:head>
 <h1 class="visually-hidden">Look: the table of everything</h1>
 
-<div class="flex items-start gap-3 px-4 pt-3 pb-2">
+<LookNav>
+  <span class="figures" role="status">{counted(total, 'entry', 'entries')}</span>
+  <Action href={occurrences} hint="Each time it happens, day after day (o)">List occurrences</Action>
+</LookNav>
+<div class="flex items-start gap-3 px-4 pb-2">
   <FilterLine bind:this={line} bind:value={() => filter, show} />
   <Action onclick={() => void today()} key="t">Today</Action>
   {#if filter}<Action onclick={() => show('')}>Show everything</Action>{/if}
-  <span class="figures w-36 pt-1.5 text-right" role="status">{counted(total, 'entry', 'entries')}</span>
 </div>
 <Facets {filter} ready={total > 0 || filter !== ''} onnarrow={narrow} />
 
@@ -292,7 +310,21 @@
       {/snippet}
     </PagedList>
   </div>
-  {#if opened !== null}<EntryDrawer id={opened} onclose={leave} />{/if}
+  {#if editing !== null}
+    <Editor
+      target={{ entry: editing, series: 0, slot: null }}
+      calendars={calendars.data ?? []}
+      calendar={0}
+      onclose={() => (editing = null)}
+      oncopy={(id) => {
+        selection.only([id]);
+        asking = 'copy';
+      }}
+      ondone={() => (editing = opened = null)}
+    />
+  {:else if opened !== null}
+    <EntryDrawer id={opened} onclose={leave} onedit={() => (editing = opened)} />
+  {/if}
 </div>
 
 {#if chosen > 0}

@@ -131,7 +131,7 @@
     <input bind:value={dayText} class="{box} w-36" placeholder="from another day" aria-label="From another day" />
   </form>
   <label class="flex items-center gap-1.5"
-    >of
+    >only those of
     <input
       bind:this={find}
       class="{box} w-44"

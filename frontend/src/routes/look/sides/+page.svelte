@@ -66,6 +66,16 @@
       day.pairs.filter((pair) => pair.verdict !== 'same').map((pair) => ({ day, pair })),
     ),
   );
+  // The hours that are used, so that a short working day fills the height.
+  const hours = $derived.by((): [number, number] => {
+    const pieces = (mirror.data?.days ?? [])
+      .flatMap((day) => day.pairs)
+      .flatMap((pair) => [pair.left, pair.right])
+      .filter((one) => one !== null && one !== undefined && !one.whole);
+    const from = Math.min(8 * 60, ...pieces.map((one) => one?.start ?? 480));
+    const to = Math.max(18 * 60, ...pieces.map((one) => one?.end ?? 1080));
+    return [from - 15, to + 15];
+  });
   let at = $state(-1);
   const current = $derived(differences[at]?.pair ?? null);
   $effect(() => {
@@ -190,6 +200,7 @@
             {day}
             {byId}
             small={month}
+            {hours}
             {current}
             onpick={(pair) => {
               const index = differences.findIndex((other) => other.pair === pair);

@@ -23,7 +23,7 @@
   import YearMap from '$lib/time/YearMap.svelte';
   import { hourLabel, later, weekday, type Piece } from '$lib/time/layout';
   import { looking, STEPS, type View } from '$lib/time/looking.svelte';
-  import { count, counted } from '$lib/words';
+  import { counted } from '$lib/words';
 
   type Occurrence = Schemas['OccurrenceOut'];
   const VIEWS: { view: View; name: string; key: string }[] = [
@@ -281,13 +281,31 @@
 </script>
 
 <svelte:head><title>Time · Date Bridge</title></svelte:head>
-<svelte:window onkeydown={sets} />
+<svelte:window onkeydowncapture={sets} />
 <h1 class="visually-hidden">Look: time</h1>
-<LookNav />
+<LookNav>
+  <span class="figures" role="status">
+    {counted(
+      view === 'agenda' ? listed : (days.data?.total ?? 0),
+      'occurrence',
+      'occurrences',
+    )}{#if colliding.size && view !== 'year'}
+      ·
+      <a class="text-removed underline" href="/look/collisions?on={first}&count={wanted.count ?? 7}"
+        >{counted(clashes.data?.total ?? 0, 'collision', 'collisions')}</a
+      >{/if}
+  </span>
+  <Action onclick={() => (lining = !lining)} key="n">New…</Action>
+</LookNav>
 
 <div class="flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1 px-4 pt-1.5 pb-1.5 text-[13px]">
   <span>Show</span>
-  <select class={box} aria-label="View" value={view} onchange={(event) => show({ view: event.currentTarget.value })}>
+  <select
+    class="{box} w-[150px]"
+    aria-label="View"
+    value={view}
+    onchange={(event) => show({ view: event.currentTarget.value })}
+  >
     {#each VIEWS as one (one.view)}<option value={one.view}>{one.name} ({one.key})</option>{/each}
   </select>
   {#if view === 'agenda'}
@@ -304,7 +322,7 @@
           : new Date(`${on}T12:00:00Z`).toLocaleDateString('en-GB', { month: 'long', year: 'numeric', timeZone: 'UTC' })
         : view === 'agenda'
           ? `from ${on}`
-          : (days.data?.title ?? '…')}
+          : `${days.data?.title ?? '…'} · ${days.data?.days[0]?.week.slice(5) ?? ''}`}
     </strong>
     <Action onclick={() => step(1)} hint="The next ones (→)">›</Action>
     <Action onclick={() => show({ on: localDay() })} key="t">Today</Action>
@@ -325,7 +343,7 @@
     </form>
   {/if}
   <button class="text-brass underline" onclick={() => (asking = 'clocks')} title="Clocks, working hours, worked days"
-    >{looking.clocks.map((clock) => clock.name).join(' · ')}</button
+    >{looking.clocks.length > 1 ? 'clocks' : 'clock'}: {looking.clocks.map((clock) => clock.name).join(' · ')}</button
   >
   {#if !['month', 'year', 'agenda'].includes(view)}
     <label class="flex items-center gap-1"
@@ -350,18 +368,6 @@
       ><input type="checkbox" class="accent-brass" bind:checked={picking} />pick days by clicking</label
     >
   {/if}
-  <span class="figures ml-auto" role="status">
-    {counted(
-      view === 'agenda' ? listed : (days.data?.total ?? 0),
-      'occurrence',
-      'occurrences',
-    )}{#if colliding.size && view !== 'year'}
-      ·
-      <a class="text-removed underline" href="/look/collisions?on={first}&count={wanted.count ?? 7}"
-        >{count(clashes.data?.total ?? 0)} collisions</a
-      >{/if}
-  </span>
-  <Action onclick={() => (lining = !lining)} key="n">New…</Action>
 </div>
 
 <LayerStrip bind:this={strip} calendars={all} />

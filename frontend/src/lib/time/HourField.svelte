@@ -1,0 +1,27 @@
+<script lang="ts">
+  /** An hour of the day on 24 hours, however it is typed: 9, 930, 9:30, 2pm. */
+  type Props = { value: string; label: string; onchange: (value: string) => void };
+  const { value, label, onchange }: Props = $props();
+
+  function read(text: string): string | null {
+    const match = /^(\d{1,2})[:.]?(\d{2})?\s*(am|pm)?$/i.exec(text.trim());
+    if (!match) return null;
+    let hour = Number(match[1]);
+    const half = match[3]?.toLowerCase();
+    if (half) hour = (hour % 12) + (half === 'pm' ? 12 : 0);
+    const minute = Number(match[2] ?? 0);
+    if (hour > 23 || minute > 59) return null;
+    return `${String(hour).padStart(2, '0')}:${String(minute).padStart(2, '0')}`;
+  }
+</script>
+
+<input
+  class="bg-paper border-line figures h-7 w-[58px] border px-1.5"
+  aria-label={label}
+  {value}
+  onchange={(event) => {
+    const found = read(event.currentTarget.value);
+    event.currentTarget.value = found ?? value;
+    if (found) onchange(found);
+  }}
+/>

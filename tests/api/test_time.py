@@ -1,0 +1,115 @@
+"""Time over the wire: days ready to be drawn, drags, typed lines, what is kept, and refusals in words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+
+from datebridge.api.application import create_app
+from tests.conftest import Bench, calendar, event
+
+
+@pytest.fixture
+def client(bench: Bench) -> Iterator[TestClient]:
+    with TestClient(create_app(bench.settings, work=False), base_url="http://127.0.0.1") as client:
+        yield client
+
+
+@pytest.fixture
+def filled(client: TestClient, bench: Bench) -> TestClient:
+    bench.bring(calendar(
+        event("a", "Handover", "TZID=America/Halifax:20261123T090000", "DTEND;TZID=America/Halifax:20261123T093000",
+              "RRULE:FREQ=WEEKLY"),
+        event("b", "Call", "20261123T131500Z", "DTEND:20261123T140000Z"), event("c", "Regatta", "VALUE=DATE:20261125"),
+    ))  # fmt: skip
+    return client
+
+
+def _pieces(client: TestClient, **query: Any) -> list[dict[str, Any]]:
+    asked = {"calendar": 1, "first": "2026-11-23", "count": 7, "zone": "Atlantic/Reykjavik", **query}
+    return [piece for day in client.get("/api/days", params=asked).json()["days"] for piece in day["pieces"]]
+
+
+def test_days_come_ready_to_be_drawn(filled: TestClient) -> None:
+    handover, _, regatta = _pieces(filled)
+    assert (handover["start"], handover["end"], handover["own"]) == (780, 810, "09:00–09:30 Halifax -04:00")
+    assert handover["marks"] == ["series"]
+    assert (regatta["whole"], regatta["row"]) == (True, 0)
+    answer = filled.get("/api/days", params={"first": "2026-11-01", "count": 30, "calendar": 1, "most": 0}).json()
+    assert (answer["title"], answer["total"], answer["days"][22]["total"]) == ("1–30 Nov 2026", 4, 2)
+    assert answer["days"][22]["week"] == "2026-W48"
+
+
+def test_a_drag_is_a_batch_on_the_clock_it_was_dragged_on(filled: TestClient) -> None:
+    one = _pieces(filled)[0]
+    body = {**{k: one[k] for k in ("entry", "series", "slot")}, "begin": 60, "end": 60, "zone": "Atlantic/Reykjavik"}
+    done = filled.post("/api/shifts", json=body).json()
+    assert done["title"] == "Move “Handover”, 2026-11-23 only"
+    assert [p["hours"] for p in _pieces(filled) if p["title"] == "Handover"] == ["14:00–14:30"]
+    assert [p["hours"] for p in _pieces(filled, first="2026-11-30")] == ["13:00–13:30"]
+
+
+def test_what_a_series_comes_to(filled: TestClient) -> None:
+    entry = _pieces(filled)[0]["entry"]
+    found = filled.get(f"/api/entries/{entry}/happens", params={"zone": "UTC"}).json()
+    assert (found["count"], found["last"], found["first"]["date"]) == (None, None, "2026-11-23 Mon")
+    assert len(found["upcoming"]) == 10
+
+
+def test_fields_are_checked_while_they_are_typed(filled: TestClient) -> None:
+    one = {k: _pieces(filled)[0][k] for k in ("entry", "series", "slot")}
+    fields = filled.get("/api/fields", params=one).json()["fields"]
+    asked = {**one, "scope": "all", "fields": {**fields, "rule": "FREQ=WEEKLY;COUNT=3"}}
+    found = filled.post("/api/fields/check", params={"clock": ["Australia/Hobart"]}, json=asked).json()
+    assert (found["words"], found["count"], len(found["dates"])) == ("every Monday, 3 times", 3, 3)
+    assert found["clocks"] == [{"zone": "Australia/Hobart", "shown": "00:00–00:30 next day +11:00"}]
+    wrong = filled.post("/api/fields/check", json={**asked, "fields": {**fields, "end": "2026-11-23T08:00"}}).json()
+    assert wrong["wrong"] == "The end lies before the start."
+
+
+def test_an_event_by_a_typed_line(filled: TestClient) -> None:
+    line = {"calendar": 1, "text": "Crane check, 26 nov 14:00–15:30, Hobart time", "zone": "UTC"}
+    assert filled.post("/api/lines", json=line).json()["title"] == "New: Crane check"
+    assert [p["hours"] for p in _pieces(filled) if p["title"] == "Crane check"] == ["03:00–04:30"]
+
+
+def test_occurrences_as_a_list_of_what_matches_a_filter(filled: TestClient) -> None:
+    asked = {"first": "2026-11-23", "count": 31, "calendar": 1, "filter": "repeats:yes", "limit": 2, "offset": 1}
+    found = filled.get("/api/occurrences", params=asked).json()
+    assert (found["total"], [row["date"] for row in found["rows"]]) == (5, ["2026-11-30 Mon", "2026-12-07 Mon"])
+
+
+def test_collisions_and_two_sides(filled: TestClient) -> None:
+    asked = {"first": "2026-11-23", "count": 7, "calendar": 1, "zone": "UTC"}
+    found = filled.get("/api/collisions", params=asked).json()
+    assert [(r["left"]["title"], r["right"]["title"], r["shared"]) for r in found["rows"]] == [
+        ("Handover", "Call", "15 min")
+    ]
+    assert len(found["keys"]) == 2
+    term = filled.post("/api/entries/uids", json=found["entries"]).json()["term"]
+    assert filled.get("/api/entries", params={"filter": term}).json()["total"] == 2
+    sides = filled.get("/api/mirror", params={"first": "2026-11-23", "left": 1, "right": 1}).json()
+    assert (sides["same"], sides["moved"], sides["alone_left"]) == (3, 0, 0)
+
+
+def test_what_is_kept_under_a_name(client: TestClient) -> None:
+    client.put("/api/kept/layers/Ships", json={"value": {"on": [1, 2]}})
+    client.put("/api/kept/layers/Ships", json={"value": {"on": [2]}})
+    assert client.get("/api/kept/layers").json() == [{"name": "Ships", "value": {"on": [2]}}]
+    client.delete("/api/kept/layers/Ships")
+    assert client.get("/api/kept/layers").json() == []
+
+
+@pytest.mark.parametrize(
+    ("path", "said"),
+    [("/api/days?zone=Skerrow/Nowhere", "is not a time zone"), ("/api/phrases/date?text=soon", "is no date"),
+     ("/api/phrases/days?text=blue+days", "says no days"), ("/api/entries/99/happens", "not there any more"),
+     ("/api/fields?entry=99", "not there any more")],
+)  # fmt: skip
+def test_refusals_are_in_words(client: TestClient, path: str, said: str) -> None:
+    answer = client.get(path)
+    assert answer.status_code in (404, 422)
+    assert said in answer.text
