@@ -20,7 +20,7 @@ import icalendar
 from rich.console import Console
 from rich.table import Table
 
-from bench import connecting, generate, importing, pages
+from bench import connecting, generate, importing, occurring, pages
 from bench.importing import fresh, take_in
 from datebridge.services import cleaning, handing
 from datebridge.store.ledger import Ledger, Selection
@@ -98,6 +98,17 @@ def reading_and_writing(results: Results, folder: Path) -> None:
     results.ratio(note, ours, theirs, 5, 10)
     results.ratio("the same → written out (icalendar: serialise)", ours_out, theirs_out, 20, 40)
     store.close()
+    took, reference, found, other = occurring.month(folder / "twenty", parsed[0])
+    results.ratio(f"one month of the 20,000: {found:,} (recurring-ical-events: {other:,})", took, reference, 25, 100)
+
+
+def time_itself(results: Results, folder: Path) -> None:
+    recent, old = occurring.age()
+    results.limit("a month of series begun a century ago, against last year", old / recent, "×", 1.5, 1.1)
+    seconds, pairs = occurring.sweep()
+    results.limit("collisions in a year of 100,000 occurrences", seconds, "s", 2, 0.5, f"{pairs:,} pairs")
+    full, empty = occurring.drawn(folder / "twenty", folder)
+    results.limit("month of the 20,000, from click to drawn", full, "ms", 300, 150, f"{empty:.0f} ms with one entry")
 
 
 def ledger_and_changes(results: Results, folder: Path) -> None:
@@ -170,7 +181,14 @@ def main() -> int:
     console = Console(width=int(os.environ.get("COLUMNS", "150")))
     folder = Path(tempfile.mkdtemp(prefix="date-bridge-bench-"))
     try:
-        for part in (reading_and_writing, ledger_and_changes, large_import, talking_to_servers, first_screen):
+        for part in (
+            reading_and_writing,
+            time_itself,
+            ledger_and_changes,
+            large_import,
+            talking_to_servers,
+            first_screen,
+        ):
             console.print(f"… {part.__name__.replace('_', ' ')}")
             part(results, folder)
     finally:

@@ -70,8 +70,9 @@ def _written(freq: str, interval: int, parts: tuple[str, ...]) -> str:
     month, day, time, place, week, limit = parts
     if freq in ("DAILY", "WEEKLY"):
         day = day.replace("-1FR,2MO", "FR,MO")
-    if freq == "WEEKLY" and day.startswith("BYMONTHDAY"):
-        day = ""
+    if freq == "WEEKLY":
+        place = ""  # dateutil counts the positions of the first week from DTSTART on: see below
+        day = "" if day.startswith("BYMONTHDAY") else day
     if day.startswith("BYWEEKNO"):
         day = day + ";BYDAY=TH" if freq == "YEARLY" else ""  # alone, dateutil takes all seven days: see below
     return ";".join(filter(None, [f"FREQ={freq}", f"INTERVAL={interval}", month, day, time,
@@ -115,6 +116,13 @@ def test_a_week_number_alone_means_the_weekday_of_the_start() -> None:
     start = Moment(START).wall_seconds
     found = list(starts(parse_rule("FREQ=YEARLY;BYWEEKNO=20"), start, start, start + 800 * DAY))
     assert [from_wall_seconds(m) for m in found] == [datetime(2027, 5, 17, 9), datetime(2028, 5, 15, 9)]
+
+
+def test_positions_are_counted_over_whole_weeks() -> None:
+    """BYSETPOS is "within the set of recurrence instances specified by the rule", a whole week (§3.3.10)."""
+    friday = Moment(datetime(2016, 1, 1)).wall_seconds
+    found = starts(parse_rule("FREQ=WEEKLY;BYDAY=TU,FR;BYSETPOS=-2"), friday, friday, friday + 14 * DAY)
+    assert [from_wall_seconds(m) for m in found] == [datetime(2016, 1, 5), datetime(2016, 1, 12)]
 
 
 @pytest.mark.parametrize("rule", ["FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30", "FREQ=SECONDLY;BYMONTH=2;BYMONTHDAY=30"])

@@ -197,7 +197,8 @@ class _Reading:
             if (param_of(fields["RECURRENCE-ID"][0], "RANGE") or "").upper() == "THISANDFUTURE":
                 facts.marks |= Mark.FUTURE
             facts.recurrence_id = replaced.key() if replaced else fields["RECURRENCE-ID"][1]
-        self._travel()
+        if self.unknown:
+            self._travel()
         self._zones()
         if start is None:
             if facts.component in ("VEVENT", "VFREEBUSY") and start_name not in fields:
@@ -240,9 +241,13 @@ class _Reading:
             end = self._moment(end_name, fields[end_name])
             if end is None:
                 return default, None
-            wall = Moment(end.on_clock_of(start)).wall_seconds
-            first, last = start.instant(), end.instant()
-            if (last < first) if first is not None and last is not None else wall < begins:
+            if end.tzid == start.tzid:
+                wall, early = end.wall_seconds, end.wall < start.wall
+            else:
+                wall = Moment(end.on_clock_of(start)).wall_seconds
+                first, last = start.instant(), end.instant()
+                early = last < first if first is not None and last is not None else wall < begins
+            if early:
                 self.problem(
                     "end-before-start",
                     "The end lies before the start.",

@@ -61,7 +61,10 @@ class Moment(NamedTuple):
         """
         if not self.zone:
             return None
-        return instant_at(self.wall_seconds, self.zone)
+        if self.zone == "UTC":
+            return self.wall_seconds
+        offset = zone_info(self.zone).utcoffset(self.wall)
+        return self.wall_seconds - (offset.days * 86400 + offset.seconds if offset is not None else 0)
 
     def on_clock_of(self, other: Moment) -> datetime:
         """The wall time of this moment on the clock that `other` goes by."""
