@@ -133,7 +133,7 @@ def test_questions_to_a_series() -> None:
 
 # ---- the oracle ---------------------------------------------------------------------------------------
 
-DAYS = st.dates(date(2026, 1, 1), date(2026, 12, 1))
+DAYS = st.dates(date(2026, 1, 1), date(2026, 10, 30))  # before the UNTIL below: DTSTART is the first in any case
 TIMES = st.integers(0, 95).map(lambda quarter: timedelta(minutes=15 * quarter))
 RULES = st.sampled_from(
     ["", "FREQ=DAILY;COUNT=9", "FREQ=WEEKLY;BYDAY={day}", "FREQ=WEEKLY;INTERVAL=2;UNTIL=20261101T000000Z", "FREQ=MONTHLY",
@@ -176,7 +176,8 @@ def test_agreement_with_recurring_ical_events(data: bytes, first: date) -> None:
         if event.start.replace(fold=0).utcoffset() == _settled(event.start) == _settled(event.end):
             theirs.add((str(event["SUMMARY"]), begin.isoformat(), end.isoformat()))
         else:  # where the clocks skip or repeat a time, it keeps wall time instead of what §3.3.5 says
-            ours = {one for one in ours if one[1][:10] != begin.date().isoformat()}
+            near = (str(event["SUMMARY"]), begin.date().isoformat())
+            ours = {one for one in ours if (one[0], one[1][:10]) != near}
     assert ours == theirs
 
 

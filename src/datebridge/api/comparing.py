@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date, timedelta
 from typing import Annotated
 
@@ -24,6 +25,9 @@ Sides = Annotated[list[int], Query(max_length=500)]
 
 def _collisions(app: App, calendar: list[int], first: date, count: int, zone: str, asked: Asked) -> Collisions:
     low = wall_seconds_of(first)
+    if asked.about.strip():
+        about = asked.about.strip().lower()
+        asked = replace(asked, named=frozenset(row[0] for row in app.ledger.calendars() if about in row[1].lower()))
     return comparing.collisions(app.happenings, low, low + count * DAY, zone_of(zone), calendar, asked)
 
 

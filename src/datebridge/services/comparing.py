@@ -28,7 +28,7 @@ class Asked:
         whole_days: whether whole days count.
         least: how many seconds must be shared.
         travel: whether the way there counts as part of an entry that says how long it takes.
-        about: only pairs of which one has this in its title; "" for all.
+        about: only pairs of which one has this in its title, or is in a calendar `named` so; "" for all.
     """
 
     blocking: bool = True
@@ -36,6 +36,7 @@ class Asked:
     least: int = 60
     travel: bool = True
     about: str = ""
+    named: frozenset[int] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,7 +78,7 @@ def collisions(
     for a, b, shared in overlaps(spans, max(asked.least, 1)):
         first, second = chosen[a], chosen[b]
         one, other = entries[first.entry], entries[second.entry]
-        if about and about not in one.title.lower() and about not in other.title.lower():
+        if about and not any(about in e.title.lower() or e.calendar in asked.named for e in (one, other)):
             continue
         if one.uid == other.uid and one.calendar != other.calendar and first.start == second.start:
             twins += 1

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import { untrack } from 'svelte';
+  import { tick, untrack } from 'svelte';
   import Action from '$lib/parts/Action.svelte';
   import { answer, client, type Calendar, type Fields, type Schemas } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
@@ -122,9 +122,10 @@
     working = true;
     await attempt(async () => {
       const done = await work();
-      await refreshAll(queries);
       notices.say(`${done.title}. u takes it back.`);
-      ondone(done.day);
+      ondone(done.day); // closed first: what it showed may be another version by now
+      await tick();
+      await refreshAll(queries);
     });
     working = false;
   }

@@ -112,7 +112,7 @@
         >
         <button
           class="text-soft hover:text-brass border-line h-full border-l px-1 text-[11px]"
-          aria-label="Only {calendar.label}"
+          aria-label="1 layer only: {calendar.label}"
           title="Only this layer; once more: as before"
           tabindex="-1"
           onclick={() => looking.only(calendar.id, calendars)}>1</button

@@ -135,7 +135,7 @@
     <input
       bind:this={find}
       class="{box} w-44"
-      placeholder="anything (/)"
+      placeholder="a title or layer (/)"
       aria-label="Only collisions of"
       value={about}
       oninput={(event) => set({ about: event.currentTarget.value })}
@@ -195,7 +195,12 @@
         >Show {(summary.data?.entries.length ?? 0) > 60 ? 'the first 60' : said(summary.data?.entries.length ?? 0)} entries
         in the table</Action
       >
-      <Action href={file}>Hand the list on as CSV</Action>
+      <a
+        class="border-line bg-sheet hover:bg-shade flex h-8 items-center border px-3 text-sm font-medium"
+        href={file}
+        download
+        data-sveltekit-reload>Hand the list on as CSV</a
+      >
     {/if}
   </span>
 </div>

@@ -8,6 +8,7 @@
   import { calendarsQuery } from '$lib/api/queries';
   import { attempt } from '$lib/attempt';
   import { keys } from '$lib/keys.svelte';
+  import { notices } from '$lib/notice.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
   import SideDay from '$lib/time/SideDay.svelte';
   import { later, weekday } from '$lib/time/layout';
@@ -78,9 +79,12 @@
   });
   let at = $state(-1);
   const current = $derived(differences[at]?.pair ?? null);
+  /** Which difference of the page that is on its way is to be shown: the first, the last, or none. */
+  let coming: 1 | -1 | 0 = 0;
   $effect(() => {
-    void mirror.data;
-    at = -1;
+    if (!mirror.data || mirror.isPlaceholderData) return;
+    at = coming > 0 ? 0 : coming < 0 ? differences.length - 1 : -1;
+    coming = 0;
   });
 
   async function step(by: 1 | -1): Promise<void> {
@@ -98,8 +102,12 @@
       const found = await answer(client.GET('/api/mirror', { params: { query } }));
       const days = found.days.filter((day) => day.pairs.some((pair) => pair.verdict !== 'same'));
       const day = by > 0 ? days[0] : days.at(-1);
-      if (day) return set({ on: day.date });
+      if (day) {
+        coming = by;
+        return set({ on: day.date });
+      }
     }
+    notices.say(`Both sides agree from here on, for a year ${by > 0 ? 'ahead' : 'back'}.`);
   }
 
   const line = (pair: Pair) =>
