@@ -53,7 +53,6 @@
   type="button"
   data-key={piece.key}
   title={said}
-  aria-label={said}
   class="block h-full w-full cursor-default overflow-hidden {strip
     ? 'px-0'
     : 'px-1'} text-left text-[12px] leading-[15px] select-none
@@ -68,7 +67,9 @@
   {onpointerdown}
 >
   <span class="block h-full overflow-hidden hyphens-auto {strip ? '[writing-mode:vertical-rl]' : ''}">
-    {#if collides}<span class="text-removed float-right font-bold" aria-hidden="true">✕</span>{/if}
+    {#if collides}<span class="text-removed float-right font-bold" aria-hidden="true">✕</span><span
+        class="visually-hidden">collides:</span
+      >{/if}
     {#if piece.hours && piece.begins && !detail && !strip && !narrow}<span class="figures text-[11px]"
         >{piece.hours.slice(0, 5)}</span
       >{/if}{#if !piece.begins}<span aria-hidden="true">… </span>{/if}

@@ -117,7 +117,7 @@
             {/each}
             {#if day.total > shown(day).length}
               <button
-                class="text-brass h-4 shrink-0 px-1 text-left text-[11px] underline"
+                class="text-ink h-4 shrink-0 px-1 text-left text-[11px] underline"
                 onclick={() => p.oncrowd(day.date)}>and {day.total - shown(day).length} more</button
               >
             {/if}

@@ -64,8 +64,7 @@
             : ''}"
           onclick={() => onopen(one)}
         >
-          <span
-            class="figures truncate {list?.rowAt(index - 1)?.date === one.date ? 'text-soft opacity-60' : 'font-bold'}"
+          <span class="figures truncate {list?.rowAt(index - 1)?.date === one.date ? 'text-soft' : 'font-bold'}"
             >{one.date}</span
           >
           <span class="figures truncate">{one.hours || 'whole day'}</span>

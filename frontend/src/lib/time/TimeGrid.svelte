@@ -244,7 +244,7 @@
         {#if day.more || rows > MOST_ROWS}
           {@const hidden = day.more + whole(day).filter((piece) => piece.row >= MOST_ROWS).length}
           {#if hidden}
-            <button class="text-brass block text-[11px] leading-4 underline" onclick={() => p.oncrowd(day.date)}
+            <button class="text-ink block text-[11px] leading-4 underline" onclick={() => p.oncrowd(day.date)}
               >and {hidden} more</button
             >
           {/if}

@@ -17,7 +17,7 @@
     return [...found.entries()];
   });
   const most = $derived(Math.max(1, ...p.days.map((day) => day.total)));
-  const strength = (total: number) => (total ? 4 + 62 * (total / most) ** 1.6 : 0);
+  const strength = (total: number) => (total ? 3 + 37 * (total / most) ** 1.6 : 0);
   const NAMES = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 </script>
 
