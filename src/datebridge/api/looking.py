@@ -23,11 +23,11 @@ from datebridge.api.time_shapes import (
     ThereOut,
 )  # fmt: skip
 from datebridge.core.colours import warnings
-from datebridge.core.moments import wall_at, wall_seconds_of
+from datebridge.core.moments import instant_at, wall_at, wall_seconds_of
 from datebridge.core.phrases import read_date, read_days
 from datebridge.core.recurrence.occurrences import Occurrence
 from datebridge.core.recurrence.starts import DAY
-from datebridge.core.zones.across import across
+from datebridge.core.zones.across import across, offset_of
 from datebridge.core.zones.names import resolve
 from datebridge.services import looking
 from datebridge.store.database import now
@@ -75,8 +75,10 @@ def days(
     wanted = day or [(first or today) + timedelta(days=k) for k in range(count)]
     found = looking.days(app.happenings, wanted, own, calendar, most, [zone_of(c) for c in clock])
     shown = [present.day(one, today) for one in found]
+    noon = instant_at(wall_seconds_of(min(wanted)) + DAY // 2, own)
     return DaysOut(
         zone=own, title=present.span(wanted), total=sum(one.total for one in found), days=shown,
+        offsets=[offset_of(noon, zone_of(c)) for c in clock],
         now=minute if today in wanted else None,
     )  # fmt: skip
 

@@ -55,6 +55,7 @@ class DaysOut(BaseModel):
     zone: str
     title: str = Field(description="the span in words")
     total: int
+    offsets: list[str] = Field(description="the offset in force on the first day, of each of the clocks asked")
     days: list[DayOut]
     now: int | None = Field(description="minutes since midnight on the clock asked, where today is among the days")
 

@@ -56,8 +56,8 @@ def sample_files(today: date, seed: int = 1926) -> list[SampleFile]:
     make = Scenario(today, seed)
     return [
         SampleFile("old-lab-diary.ics", make.lab_diary(), "Old lab diary"),
-        SampleFile("tide-tables.ics", make.tides(), "Duty officer rota"),
         SampleFile("berths-export.ics", make.export(), "Berths, as exported"),
+        SampleFile("tide-tables.ics", make.tides(), "Duty officer rota"),
         SampleFile("mooring-log-damaged.ics", damaged_log(today), ""),
     ]
 

@@ -1933,6 +1933,11 @@ export interface components {
             title: string;
             /** Total */
             total: number;
+            /**
+             * Offsets
+             * @description the offset in force on the first day, of each of the clocks asked
+             */
+            offsets: string[];
             /** Days */
             days: components["schemas"]["DayOut"][];
             /**

@@ -7,11 +7,10 @@
   import { attempt } from '$lib/attempt';
   import { notices } from '$lib/notice.svelte';
   import AlarmFields from './AlarmFields.svelte';
-  import DayField from './DayField.svelte';
-  import HourField from './HourField.svelte';
   import { looking } from './looking.svelte';
-  import PeopleFields from './PeopleFields.svelte';
+  import MoreFields from './MoreFields.svelte';
   import RepeatFields from './RepeatFields.svelte';
+  import WhenFields from './WhenFields.svelte';
 
   /** One occurrence, or a new event, with everything that can be edited. */
   type Target = { entry: number; series: number; slot: number | null };
@@ -63,11 +62,6 @@
   const writable = $derived(home?.writable ?? true);
   const kind = $derived(loaded.data?.kind ?? 'event');
   const series = $derived(loaded.data?.is_series ?? false);
-  const zones = createQuery(() => ({
-    queryKey: ['zones'],
-    queryFn: () => answer(client.GET('/api/zones')),
-    staleTime: Infinity,
-  }));
   const body = $derived({
     entry: target.entry,
     series: target.series,
@@ -91,32 +85,6 @@
     queryFn: () => answer(client.GET('/api/entries/{entry_id}', { params: { path: { entry_id: target.entry } } })),
     enabled: source && target.entry > 0,
   }));
-
-  function wholeDays(whole: boolean): void {
-    if (!fields) return;
-    if (whole) [fields.start, fields.end, fields.zone] = [fields.start.slice(0, 10), fields.end.slice(0, 10), ''];
-    else
-      [fields.start, fields.end, fields.zone] = [
-        `${fields.start.slice(0, 10)}T09:00`,
-        `${fields.start.slice(0, 10)}T10:00`,
-        looking.zone,
-      ];
-    fields.whole = whole;
-  }
-
-  /** A new start keeps the length. */
-  function begin(value: string): void {
-    if (!fields || !value) return;
-    if (!fields.start) {
-      [fields.start, fields.end] = [`${value.slice(0, 10)}T09:00`, `${value.slice(0, 10)}T10:00`];
-      [fields.whole, fields.zone] = [false, looking.zone];
-      return;
-    }
-    const length = Date.parse(`${fields.end}Z`) - Date.parse(`${fields.start}Z`);
-    const end = new Date(Date.parse(`${value}${fields.whole ? 'T00:00' : ''}Z`) + (Number.isNaN(length) ? 0 : length));
-    fields.start = value;
-    fields.end = end.toISOString().slice(0, fields.whole ? 10 : 16);
-  }
 
   async function finish(work: () => Promise<Schemas['DoneOut']>): Promise<void> {
     working = true;
@@ -208,71 +176,7 @@
             {/each}
           </div>
         {/if}
-        <div class={row}>
-          <span class={name}>From</span>
-          <DayField
-            label="First day"
-            value={fields.start.slice(0, 10)}
-            onchange={(day) => fields && begin(day + fields.start.slice(10))}
-          />
-          {#if !fields.whole}
-            <HourField
-              label="Start"
-              value={fields.start.slice(11, 16)}
-              onchange={(hour) => fields && begin(`${fields.start.slice(0, 10)}T${hour}`)}
-            />
-          {/if}
-          <label class="ml-auto flex items-center gap-1"
-            ><input
-              type="checkbox"
-              class="accent-brass"
-              checked={fields.whole}
-              onchange={(event) => wholeDays(event.currentTarget.checked)}
-            />whole days</label
-          >
-        </div>
-        <div class={row}>
-          <span class={name}>{fields.whole ? 'To, included' : 'To'}</span>
-          <DayField
-            label="Last day"
-            value={fields.end.slice(0, 10)}
-            onchange={(day) => fields && (fields.end = day + fields.end.slice(10))}
-          />
-          {#if !fields.whole}
-            <HourField
-              label="End"
-              value={fields.end.slice(11, 16)}
-              onchange={(hour) => fields && (fields.end = `${fields.end.slice(0, 10)}T${hour}`)}
-            />
-          {/if}
-        </div>
-        {#if !fields.whole}
-          <div class={row}>
-            <span class={name}>On the clock</span>
-            <input
-              class="{box} flex-1"
-              aria-label="Zone"
-              list="zones-of-editor"
-              bind:value={fields.zone}
-              placeholder="floating: the same hour everywhere"
-            />
-            <datalist id="zones-of-editor">
-              {#each zones.data ?? [] as zone (zone)}<option value={zone}></option>{/each}
-            </datalist>
-          </div>
-          {#if check.data?.clocks.length}
-            <dl class="border-line figures mb-2 ml-[88px] border-l-2 pl-2 text-[12px]" aria-label="On the other clocks">
-              {#each check.data.clocks as clock (clock.zone)}
-                <div class="flex gap-2">
-                  <dt class="text-soft w-24 truncate">
-                    {looking.clocks.find((one) => one.zone === clock.zone)?.name ?? clock.zone}
-                  </dt>
-                  <dd>{clock.shown}</dd>
-                </div>
-              {/each}
-            </dl>
-          {/if}
-        {/if}
+        <WhenFields bind:fields clocks={check.data?.clocks ?? []} />
         {#if !(series && scope === 'one') && !loaded.data?.is_override && kind === 'event'}
           <div class="mb-2 flex gap-2">
             <span class="{name} pt-1">Repeats</span>
@@ -337,89 +241,7 @@
             ? ` · ${fields.attendees.length} attendees`
             : ''}</button
         >
-        {#if more}
-          <div class="mb-2">
-            <PeopleFields
-              organizer={fields.organizer ?? null}
-              attendees={fields.attendees}
-              onchange={(organizer, attendees) => {
-                if (fields) [fields.organizer, fields.attendees] = [organizer, attendees];
-              }}
-            />
-          </div>
-          <div class={row}>
-            <span class={name}>Time is</span>
-            <select
-              class={box}
-              aria-label="Busy"
-              value={fields.busy ? 'busy' : 'free'}
-              onchange={(event) => fields && (fields.busy = event.currentTarget.value === 'busy')}
-            >
-              <option value="busy">blocked</option><option value="free">free</option>
-            </select>
-            <select class={box} aria-label="Privacy" bind:value={fields.privacy}>
-              <option value="">for everybody</option><option value="PUBLIC">public</option><option value="PRIVATE"
-                >private</option
-              ><option value="CONFIDENTIAL">confidential</option>
-            </select>
-            <select class={box} aria-label="Status" bind:value={fields.status}>
-              <option value="">no status</option>
-              {#each kind === 'event' ? ['TENTATIVE', 'CONFIRMED', 'CANCELLED'] : ['NEEDS-ACTION', 'IN-PROCESS', 'COMPLETED', 'CANCELLED'] as one (one)}
-                <option value={one}>{one.toLowerCase()}</option>
-              {/each}
-            </select>
-          </div>
-          <div class={row}>
-            <span class={name}>Categories</span>
-            <input
-              class="{box} flex-1"
-              aria-label="Categories, with commas"
-              value={fields.categories.join(', ')}
-              onchange={(event) =>
-                fields &&
-                (fields.categories = event.currentTarget.value
-                  .split(',')
-                  .map((one) => one.trim())
-                  .filter(Boolean))}
-            />
-          </div>
-          <div class={row}>
-            <span class={name}>Link</span><input class="{box} flex-1" aria-label="Link" bind:value={fields.link} />
-          </div>
-          <div class={row}>
-            <span class={name}>Conference</span>
-            <input class="{box} flex-1" aria-label="Conference address" bind:value={fields.conference} />
-          </div>
-          <div class={row}>
-            <span class={name}>On the way</span>
-            <input
-              type="number"
-              min="0"
-              class="{box} w-20"
-              aria-label="Travel time in minutes"
-              bind:value={fields.travel}
-            />
-            minutes
-          </div>
-          {#if fields.attachments.length}
-            <div class="mb-2 flex gap-2">
-              <span class={name}>Attached</span>
-              <ul class="min-w-0 flex-1">
-                {#each fields.attachments as one, k (k)}
-                  <li class="flex gap-2">
-                    <span class="min-w-0 flex-1 truncate" title={one}>{one}</span>
-                    <button
-                      type="button"
-                      class="text-removed underline"
-                      onclick={() => fields && (fields.attachments = fields.attachments.filter((_, at) => at !== k))}
-                      >remove</button
-                    >
-                  </li>
-                {/each}
-              </ul>
-            </div>
-          {/if}
-        {/if}
+        {#if more}<MoreFields bind:fields {kind} />{/if}
       </fieldset>
       {#if !writable}
         <p class="text-changed mb-2">{home?.label} can only be read. Copy it to a layer you may write.</p>

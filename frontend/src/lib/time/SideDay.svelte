@@ -138,9 +138,11 @@
     {#each timed as pair (pair)}
       {#if pair.left}{@render box(pair, pair.left, false)}{/if}
       {#if pair.right}{@render box(pair, pair.right, true)}{/if}
-      {#if pair.difference && pair.left && pair.right && !p.small}
+      {#if pair.difference && pair.left && pair.right}
         <span
-          class="bg-paper text-changed figures pointer-events-none absolute z-[1] text-[10px] leading-3 font-bold"
+          class="bg-paper text-changed figures pointer-events-none absolute z-[1] leading-3 font-bold tracking-tighter {p.small
+            ? 'text-[9px]'
+            : 'text-[10px]'}"
           style:left="{bank - 2}px"
           style:width="{channel + 4}px"
           style:top="{(y(pair.left.start) + y(pair.right.start)) / 2 - 5}px"

@@ -76,3 +76,7 @@ export const daysBetween = (from: string, to: string): number =>
 
 /** Monday as 0. */
 export const weekday = (day: string): number => (new Date(`${day}T12:00:00Z`).getUTCDay() + 6) % 7;
+
+/** Today where the reader is. */
+export const localDay = (): string =>
+  new Date(Date.now() - new Date().getTimezoneOffset() * 60_000).toISOString().slice(0, 10);

@@ -12,6 +12,7 @@
   import LayerStrip from '$lib/time/LayerStrip.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
   import Party from '$lib/time/Party.svelte';
+  import { localDay } from '$lib/time/layout';
   import { looking } from '$lib/time/looking.svelte';
   import { count as said, counted } from '$lib/words';
 
@@ -29,7 +30,7 @@
   const shown = $derived(looking.on(all));
 
   const asked = $derived(page.url.searchParams);
-  const today = new Date(Date.now() - new Date().getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
+  const today = localDay();
   const first = $derived(asked.get('on') ?? today);
   const count = $derived(Number(asked.get('count')) || 31);
   const about = $derived(asked.get('about') ?? '');
@@ -220,10 +221,14 @@
           class="border-line grid h-full grid-cols-[minmax(0,1fr)_132px_minmax(0,1fr)] items-center gap-2 border-b px-4 text-[13px]"
         >
           <Party one={one.left} calendar={byId.get(one.left.calendar)} onopen={() => open(one.left)} />
-          <span class="text-removed border-removed flex flex-col border-x-2 text-center leading-4">
+          <button
+            class="text-removed border-removed hover:bg-shade flex flex-col items-center border-x-2 leading-4"
+            title="Show both in the table"
+            onclick={() => void inTable([one.left.entry, one.right.entry])}
+          >
             <span class="figures font-bold">{one.shared}</span>
             <span class="text-[11px]">{one.travel ? 'on the way' : 'overlap'}</span>
-          </span>
+          </button>
           <Party one={one.right} calendar={byId.get(one.right.calendar)} onopen={() => open(one.right)} />
         </div>
       {:else}<div role="listitem" class="text-soft px-4">…</div>{/if}

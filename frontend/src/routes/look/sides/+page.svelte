@@ -11,7 +11,7 @@
   import { notices } from '$lib/notice.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
   import SideDay from '$lib/time/SideDay.svelte';
-  import { later, weekday } from '$lib/time/layout';
+  import { later, localDay, weekday } from '$lib/time/layout';
   import { looking } from '$lib/time/looking.svelte';
   import { count as said } from '$lib/words';
 
@@ -21,7 +21,7 @@
   const byId = $derived(new Map(all.map((calendar) => [calendar.id, calendar])));
 
   const asked = $derived(page.url.searchParams);
-  const today = new Date(Date.now() - new Date().getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
+  const today = localDay();
   const on = $derived(asked.get('on') ?? today);
   const month = $derived(asked.get('view') === 'month');
   const left = $derived(asked.get('left') ?? '');

@@ -4,52 +4,37 @@
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { onMount, untrack } from 'svelte';
   import Action from '$lib/parts/Action.svelte';
-  import Sheet from '$lib/parts/Sheet.svelte';
   import CopyTo from '$lib/stages/CopyTo.svelte';
   import { answer, client, type Fields, type Schemas } from '$lib/api/client';
   import { calendarsQuery, refreshAll } from '$lib/api/queries';
   import { attempt } from '$lib/attempt';
   import { keys } from '$lib/keys.svelte';
   import { notices } from '$lib/notice.svelte';
+  import AskScope from '$lib/time/AskScope.svelte';
   import Across from '$lib/time/Across.svelte';
   import Clocks from '$lib/time/Clocks.svelte';
   import Editor from '$lib/time/Editor.svelte';
   import LayerStrip from '$lib/time/LayerStrip.svelte';
+  import LineForm from '$lib/time/LineForm.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
   import MonthGrid from '$lib/time/MonthGrid.svelte';
   import OccurrenceList from '$lib/time/OccurrenceList.svelte';
   import PickedLine from '$lib/time/PickedLine.svelte';
   import TimeGrid from '$lib/time/TimeGrid.svelte';
+  import ViewLine from '$lib/time/ViewLine.svelte';
   import YearMap from '$lib/time/YearMap.svelte';
-  import { hourLabel, later, weekday, type Piece } from '$lib/time/layout';
-  import { looking, STEPS, type View } from '$lib/time/looking.svelte';
+  import { VIEWS } from '$lib/time/views';
+  import { hourLabel, later, localDay, weekday, type Piece } from '$lib/time/layout';
+  import { looking, type View } from '$lib/time/looking.svelte';
   import { counted } from '$lib/words';
 
   type Occurrence = Schemas['OccurrenceOut'];
-  const VIEWS: { view: View; name: string; key: string }[] = [
-    { view: 'day', name: 'a day', key: 'd' },
-    { view: 'week', name: 'a week', key: 'w' },
-    { view: 'work', name: 'the working days of a week', key: 'k' },
-    { view: 'month', name: 'a month', key: 'm' },
-    { view: 'year', name: 'a year', key: 'y' },
-    { view: 'agenda', name: 'a list', key: 'a' },
-    { view: 'picked', name: 'picked days', key: 'p' },
-  ];
-  const SPANS = [
-    { days: 1, name: 'of one day' },
-    { days: 7, name: 'of a week' },
-    { days: 31, name: 'of a month' },
-    { days: 92, name: 'of a quarter' },
-    { days: 366, name: 'of a year' },
-  ];
-
   const queries = useQueryClient();
   const calendars = calendarsQuery();
   const all = $derived(calendars.data ?? []);
   const byId = $derived(new Map(all.map((calendar) => [calendar.id, calendar])));
   const shown = $derived(looking.on(all));
 
-  const localDay = () => new Date(Date.now() - new Date().getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
   const asked = $derived(page.url.searchParams);
   const view = $derived((VIEWS.find((one) => one.view === asked.get('view'))?.view ?? 'week') as View);
   const on = $derived(/^\d{4}-\d\d-\d\d$/.test(asked.get('on') ?? '') ? (asked.get('on') as string) : localDay());
@@ -110,6 +95,10 @@
   const colliding = $derived(new Set(marking ? (clashes.data?.keys ?? []) : []));
   let listed = $state(0);
 
+  const title = $derived(
+    view === 'agenda' ? `from ${on}` : `${days.data?.title ?? '…'} · ${days.data?.days[0]?.week.slice(5) ?? ''}`,
+  );
+
   // ---- moving --------------------------------------------------------------------------------------
 
   function step(by: 1 | -1): void {
@@ -120,20 +109,7 @@
     } else show({ on: later(on, by * (view === 'day' ? 1 : view === 'agenda' ? span : 7)) });
   }
 
-  let jumpText = $state('');
-  let jumpInput = $state<HTMLInputElement>();
-  async function jump(): Promise<void> {
-    try {
-      const query = { text: jumpText, zone: looking.zone };
-      const found = await answer(client.GET('/api/phrases/date', { params: { query } }));
-      jumpText = '';
-      jumpInput?.blur();
-      show({ on: found.day, view: view === 'picked' ? 'day' : view });
-    } catch (error) {
-      notices.wrong(error);
-    }
-  }
-
+  let viewLine = $state<ViewLine>();
   function visit(day: string): void {
     if (picking) pick(day);
     else show({ view: 'day', on: day });
@@ -220,25 +196,7 @@
     });
   }
 
-  let line = $state('');
-  let lineInput: HTMLInputElement | undefined = $state();
   let lining = $state(false);
-  let lineInto = $state(0);
-  async function add(): Promise<void> {
-    await attempt(async () => {
-      const body = { calendar: lineInto || drawCalendar, text: line, zone: looking.zone };
-      const done = await answer(client.POST('/api/lines', { body }));
-      line = '';
-      lining = false;
-      await refreshAll(queries);
-      notices.say(`${done.title}, added to ${byId.get(body.calendar)?.label}. u takes it back.`);
-      show({ on: done.day });
-    });
-  }
-  $effect(() => {
-    if (lining) lineInput?.focus();
-  });
-
   let strip: LayerStrip | undefined = $state();
 
   onMount(() => {
@@ -248,7 +206,7 @@
       { key: 'ArrowRight', does: 'the next ones', run: () => step(1) },
       { key: 'ArrowLeft', does: 'the ones before', run: () => step(-1) },
       { key: 't', does: 'today', run: () => show({ on: localDay() }) },
-      { key: 'g', does: 'go to a day by typing it', run: () => jumpInput?.focus() },
+      { key: 'g', does: 'go to a day by typing it', run: () => viewLine?.focus() },
       { key: 'n', does: 'new event by a typed line', run: () => (lining = true) },
       { key: 'l', does: 'the layers: ← →, Space on or off, o only this, c colour', run: () => strip?.focus() },
       { key: 'b', does: 'all layers back', run: () => looking.allBack() },
@@ -276,8 +234,6 @@
     event.preventDefault();
     looking.show(set, all);
   }
-
-  const box = 'bg-paper border-line h-7 border px-1.5';
 </script>
 
 <svelte:head><title>Time · Date Bridge</title></svelte:head>
@@ -298,106 +254,24 @@
   <Action onclick={() => (lining = !lining)} key="n">New…</Action>
 </LookNav>
 
-<div class="flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1 px-4 pt-1.5 pb-1.5 text-[13px]">
-  <span>Show</span>
-  <select
-    class="{box} w-[150px]"
-    aria-label="View"
-    value={view}
-    onchange={(event) => show({ view: event.currentTarget.value })}
-  >
-    {#each VIEWS as one (one.view)}<option value={one.view}>{one.name} ({one.key})</option>{/each}
-  </select>
-  {#if view === 'agenda'}
-    <select class={box} aria-label="Span" value={span} onchange={(event) => show({ span: event.currentTarget.value })}>
-      {#each SPANS as one (one.days)}<option value={one.days}>{one.name}</option>{/each}
-    </select>
-  {/if}
-  {#if view !== 'picked'}
-    <Action onclick={() => step(-1)} hint="The ones before (←)">‹</Action>
-    <strong class="figures min-w-[150px] text-center text-[14px]">
-      {view === 'month' || view === 'year'
-        ? view === 'year'
-          ? on.slice(0, 4)
-          : new Date(`${on}T12:00:00Z`).toLocaleDateString('en-GB', { month: 'long', year: 'numeric', timeZone: 'UTC' })
-        : view === 'agenda'
-          ? `from ${on}`
-          : `${days.data?.title ?? '…'} · ${days.data?.days[0]?.week.slice(5) ?? ''}`}
-    </strong>
-    <Action onclick={() => step(1)} hint="The next ones (→)">›</Action>
-    <Action onclick={() => show({ on: localDay() })} key="t">Today</Action>
-    <form
-      onsubmit={(event) => {
-        event.preventDefault();
-        void jump();
-      }}
-    >
-      <input
-        bind:this={jumpInput}
-        bind:value={jumpText}
-        class="{box} w-36"
-        placeholder="3 jun, week 40  (g)"
-        aria-label="Go to a day"
-        onkeydown={(event) => event.key === 'Escape' && jumpInput?.blur()}
-      />
-    </form>
-  {/if}
-  <button class="text-brass underline" onclick={() => (asking = 'clocks')} title="Clocks, working hours, worked days"
-    >{looking.clocks.length > 1 ? 'clocks' : 'clock'}: {looking.clocks.map((clock) => clock.name).join(' · ')}</button
-  >
-  {#if !['month', 'year', 'agenda'].includes(view)}
-    <label class="flex items-center gap-1"
-      >by <select
-        class={box}
-        aria-label="Division of the hours"
-        value={looking.step}
-        onchange={(event) => {
-          looking.step = Number(event.currentTarget.value);
-          looking.save();
-        }}
-      >
-        {#each STEPS as minutes (minutes)}<option value={minutes}>{minutes} min</option>{/each}
-      </select></label
-    >
-    <button class="text-brass underline" aria-pressed={looking.lanes} onclick={lanes} title="Merged or side by side (v)"
-      >{looking.lanes ? 'side by side' : 'merged'}</button
-    >
-  {/if}
-  {#if view === 'month' || view === 'year'}
-    <label class="flex items-center gap-1"
-      ><input type="checkbox" class="accent-brass" bind:checked={picking} />pick days by clicking</label
-    >
-  {/if}
-</div>
+<ViewLine
+  bind:this={viewLine}
+  bind:picking
+  {view}
+  {on}
+  {span}
+  {title}
+  offsets={days.data?.offsets ?? []}
+  onshow={show}
+  onstep={step}
+  onlanes={lanes}
+  onclocks={() => (asking = 'clocks')}
+/>
 
 <LayerStrip bind:this={strip} calendars={all} />
 
 {#if lining}
-  <form
-    class="border-line bg-shade flex items-center gap-2 border-b px-4 py-1.5"
-    onsubmit={(event) => {
-      event.preventDefault();
-      void add();
-    }}
-  >
-    <input
-      bind:this={lineInput}
-      bind:value={line}
-      class="bg-paper border-line h-8 flex-1 border px-2"
-      aria-label="New event in a line"
-      placeholder="Berth 3 crane check, tue 14:00–15:30, Hobart time"
-      onkeydown={(event) => event.key === 'Escape' && (lining = false)}
-    />
-    <select
-      class="{box} h-8"
-      aria-label="Layer of the new event"
-      value={lineInto || drawCalendar}
-      onchange={(event) => (lineInto = Number(event.currentTarget.value))}
-    >
-      {#each all.filter((one) => one.writable) as one (one.id)}<option value={one.id}>{one.label}</option>{/each}
-    </select>
-    <Action kind="main" submit disabled={!line.trim()}>Add it</Action>
-  </form>
+  <LineForm calendars={all} usual={drawCalendar} onclose={() => (lining = false)} onmade={(day) => show({ on: day })} />
 {/if}
 
 {#if view === 'picked'}
@@ -530,19 +404,11 @@
 {/if}
 {#if shifting}
   {@const { piece, begin, end } = shifting}
-  <Sheet label="Move a series" onclose={() => (shifting = null)}>
-    <h2 class="mb-2 text-lg font-bold">“{piece.title}” is a series</h2>
-    <p class="mb-2">
-      {begin === end ? 'Move' : 'Stretch'}
-      {piece.date}, {piece.hours}, by {Math.abs(end) % 1440 === 0
-        ? counted(Math.abs(end) / 1440, 'day', 'days')
-        : `${Math.abs(end)} min`}
-      {end < 0 ? 'back' : 'on'}: this one, or more of the series? Changed occurrences keep what was changed.
-    </p>
-    {#snippet actions()}
-      <Action kind="main" onclick={() => void shift(piece, begin, end, 'one')}>This one</Action>
-      <Action onclick={() => void shift(piece, begin, end, 'following')}>This and all after</Action>
-      <Action onclick={() => void shift(piece, begin, end, 'all')}>All of the series</Action>
-    {/snippet}
-  </Sheet>
+  <AskScope
+    {piece}
+    {begin}
+    {end}
+    onclose={() => (shifting = null)}
+    onchoose={(scope) => void shift(piece, begin, end, scope)}
+  />
 {/if}

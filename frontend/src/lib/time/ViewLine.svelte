@@ -1,0 +1,124 @@
+<script lang="ts">
+  import Action from '$lib/parts/Action.svelte';
+  import { answer, client } from '$lib/api/client';
+  import { notices } from '$lib/notice.svelte';
+  import { localDay } from './layout';
+  import { looking, STEPS, type View } from './looking.svelte';
+  import { SPANS, VIEWS } from './views';
+
+  /** What is shown, as a sentence: which view, of which days, on which clocks, how finely divided. */
+  type Props = {
+    view: View;
+    on: string;
+    span: number;
+    title: string;
+    picking: boolean;
+    /** The offset in force on the first day shown, of each clock. */
+    offsets: string[];
+    onshow: (changes: Record<string, string>) => void;
+    onstep: (by: 1 | -1) => void;
+    onlanes: () => void;
+    onclocks: () => void;
+  };
+  let { view, on, span, title, picking = $bindable(), offsets, onshow, onstep, onlanes, onclocks }: Props = $props();
+
+  let jumpText = $state('');
+  let jumpInput = $state<HTMLInputElement>();
+  async function jump(): Promise<void> {
+    try {
+      const query = { text: jumpText, zone: looking.zone };
+      const found = await answer(client.GET('/api/phrases/date', { params: { query } }));
+      jumpText = '';
+      jumpInput?.blur();
+      onshow({ on: found.day, view: view === 'picked' ? 'day' : view });
+    } catch (error) {
+      notices.wrong(error);
+    }
+  }
+
+  export function focus(): void {
+    jumpInput?.focus();
+  }
+
+  const box = 'bg-paper border-line h-7 border px-1.5';
+</script>
+
+<div class="flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1 px-4 pt-1.5 pb-1.5 text-[13px]">
+  <span>Show</span>
+  <select
+    class="{box} w-[150px]"
+    aria-label="View"
+    value={view}
+    onchange={(event) => onshow({ view: event.currentTarget.value })}
+  >
+    {#each VIEWS as one (one.view)}<option value={one.view}>{one.name} ({one.key})</option>{/each}
+  </select>
+  {#if view === 'agenda'}
+    <select
+      class={box}
+      aria-label="Span"
+      value={span}
+      onchange={(event) => onshow({ span: event.currentTarget.value })}
+    >
+      {#each SPANS as one (one.days)}<option value={one.days}>{one.name}</option>{/each}
+    </select>
+  {/if}
+  {#if view !== 'picked'}
+    <Action onclick={() => onstep(-1)} hint="The ones before (←)">‹</Action>
+    <strong class="figures min-w-[150px] text-center text-[14px]">
+      {view === 'month' || view === 'year'
+        ? view === 'year'
+          ? on.slice(0, 4)
+          : new Date(`${on}T12:00:00Z`).toLocaleDateString('en-GB', { month: 'long', year: 'numeric', timeZone: 'UTC' })
+        : title}
+    </strong>
+    <Action onclick={() => onstep(1)} hint="The next ones (→)">›</Action>
+    <Action onclick={() => onshow({ on: localDay() })} key="t">Today</Action>
+    <form
+      onsubmit={(event) => {
+        event.preventDefault();
+        void jump();
+      }}
+    >
+      <input
+        bind:this={jumpInput}
+        bind:value={jumpText}
+        class="{box} w-36"
+        placeholder="3 jun, week 40  (g)"
+        aria-label="Go to a day"
+        onkeydown={(event) => event.key === 'Escape' && jumpInput?.blur()}
+      />
+    </form>
+  {/if}
+  <button class="text-brass underline" onclick={onclocks} title="Clocks, working hours, worked days"
+    >{looking.clocks.length > 1 ? 'clocks' : 'clock'}: {looking.clocks
+      .map((clock, k) => `${clock.name}${offsets[k] ? ` ${offsets[k]}` : ''}`)
+      .join(' · ')}</button
+  >
+  {#if !['month', 'year', 'agenda'].includes(view)}
+    <label class="flex items-center gap-1"
+      >by <select
+        class={box}
+        aria-label="Division of the hours"
+        value={looking.step}
+        onchange={(event) => {
+          looking.step = Number(event.currentTarget.value);
+          looking.save();
+        }}
+      >
+        {#each STEPS as minutes (minutes)}<option value={minutes}>{minutes} min</option>{/each}
+      </select></label
+    >
+    <button
+      class="text-brass underline"
+      aria-pressed={looking.lanes}
+      onclick={onlanes}
+      title="Merged or side by side (v)">{looking.lanes ? 'side by side' : 'merged'}</button
+    >
+  {/if}
+  {#if view === 'month' || view === 'year'}
+    <label class="flex items-center gap-1"
+      ><input type="checkbox" class="accent-brass" bind:checked={picking} />pick days by clicking</label
+    >
+  {/if}
+</div>
