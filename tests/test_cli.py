@@ -58,6 +58,32 @@ def test_inspect_tells_what_is_inside(good: Path, tmp_path: Path) -> None:
     }
 
 
+def test_expand_tells_when_things_happen(tmp_path: Path) -> None:
+    path = tmp_path / "calls.ics"
+    path.write_text(calendar(
+        event("a", "Call", "TZID=Australia/Hobart:20270403T150000", "DTEND;TZID=Australia/Hobart:20270403T160000",
+              "RRULE:FREQ=DAILY;COUNT=3"),
+        event("a", "Late call", "TZID=Australia/Hobart:20270405T170000", "RECURRENCE-ID;TZID=Australia/Hobart:20270405T150000"),
+        event("b", "Regatta", "VALUE=DATE:20270404"), event("c", "Lamp", "20270404T120000"),
+    ), "utf-8")  # fmt: skip
+    span = ("--from", "2027-04-03", "--to", "2027-04-06", "--zone", "America/Halifax")
+    done = run("expand", path, *span, "--json")
+    found = json.loads(done.stdout)["occurrences"]
+    assert set(found[0]) == {"uid", "recurrence_id", "summary", "start", "end", "all_day"}
+    assert [(one["summary"], one["start"], one["end"]) for one in found] == [
+        ("Call", "2027-04-03T01:00:00-03:00", "2027-04-03T02:00:00-03:00"),
+        ("Regatta", "2027-04-04", "2027-04-05"),
+        ("Call", "2027-04-04T02:00:00-03:00", "2027-04-04T03:00:00-03:00"),
+        ("Lamp", "2027-04-04T12:00:00", "2027-04-04T12:00:00"),
+        ("Late call", "2027-04-05T04:00:00-03:00", "2027-04-05T04:00:00-03:00"),
+    ]
+    assert found[4]["recurrence_id"] == "2027-04-05T02:00:00-03:00"
+    assert found[1]["recurrence_id"] is None
+    assert "4 occurrences" in run("expand", path, "--from", "2027-04-04", "--to", "2027-04-06").stdout
+    for wrong in (("--from", "2027-04-04", "--to", "2027-04-03"), (*span[:4], "--zone", "Skerrow/Nowhere")):
+        assert run("expand", path, *wrong).returncode == 2
+
+
 def test_brackets_in_a_file_are_text_and_not_markup(tmp_path: Path) -> None:
     path = tmp_path / "[odd].ics"
     path.write_text(calendar("BEGIN:VEVENT\nUID:a\nDTSTART;TZID=[/red]:20261124T080000\n[/bold] broken\nEND:VEVENT"))

@@ -189,3 +189,65 @@ def test_a_todo_becomes_an_event_and_loses_nothing() -> None:
     assert {"DESCRIPTION:Two coats", "X-KEEP:me"} <= set(made.split("\n"))
     assert "percent-complete 40" in made
     assert not derive("VEVENT", made).problems
+
+
+# ---- whatever is edited, the rest stays -------------------------------------------------------------------
+
+
+@st.composite
+def occurrences(draw: st.DrawFn) -> tuple[Group, list[int], int]:
+    """A series of some rule without overrides, all its slots, and one of them."""
+    rule = draw(st.sampled_from(["FREQ=DAILY;COUNT=7", "FREQ=WEEKLY;BYDAY=MO,TH;COUNT=8", "FREQ=MONTHLY;COUNT=4",
+                                 "FREQ=MONTHLY;BYDAY=1MO;UNTIL=20270401T120000Z"]))  # fmt: skip
+    text = MASTER.replace("FREQ=WEEKLY;BYDAY=MO;COUNT=8", rule)
+    entry = timed(derive("VEVENT", text), 1)
+    assert entry is not None
+    slots = [one.slot for one in Series([entry], ZONE).between(0, 1 << 32)]
+    return Group([Member(1, text)], ZONE), slots, draw(st.sampled_from(slots))
+
+
+def _slots_after(group: Group, plan: Plan) -> list[int]:
+    changed = {e.id: e.text for e in plan.edits if e.id is not None}
+    texts = [*(changed.get(m.id, m.text) for m in group.members), *(e.text for e in plan.edits if e.id is None)]
+    by_uid: dict[str, list[str]] = {}
+    for text in filter(None, texts):
+        by_uid.setdefault(derive("VEVENT", text).uid, []).append(text)
+    found = []
+    for group_of in by_uid.values():
+        entries = [t for k, text in enumerate(group_of) if (t := timed(derive("VEVENT", text), k))]
+        found += [o.shown_start for o in Series(entries, ZONE).between(0, 1 << 32)]
+    return sorted(found)
+
+
+def _by_hours(group: Group, slot: int, hours: int) -> Fields:
+    fields = fields_at(group.members[0].text, slot)
+    start, end = (from_wall_seconds(slot + 3600 * (hours + k)) for k in (0, 1))
+    return replace(fields, start=f"{start:%Y-%m-%dT%H:%M}", end=f"{end:%Y-%m-%dT%H:%M}")
+
+
+@given(occurrences(), st.integers(-30, 60).filter(bool))
+def test_moving_one_moves_nothing_else(case: tuple[Group, list[int], int], hours: int) -> None:
+    group, slots, slot = case
+    plan = edit(group, 1, slot, "one", _by_hours(group, slot, hours), STAMP, "b")
+    assert _slots_after(group, plan) == sorted([s for s in slots if s != slot] + [slot + hours * 3600])
+
+
+@given(occurrences(), st.integers(-8, 14).filter(bool))
+def test_moving_following_ones_leaves_those_before(case: tuple[Group, list[int], int], hours: int) -> None:
+    group, slots, slot = case
+    plan = edit(group, 1, slot, "following", _by_hours(group, slot, hours), STAMP, "b")
+    assert _slots_after(group, plan) == sorted(s if s < slot else s + hours * 3600 for s in slots)
+
+
+@given(occurrences(), st.integers(-8, 14).filter(bool))
+def test_moving_all_moves_all(case: tuple[Group, list[int], int], hours: int) -> None:
+    group, slots, slot = case
+    plan = edit(group, 1, slot, "all", _by_hours(group, slot, hours), STAMP, "b")
+    assert _slots_after(group, plan) == [s + hours * 3600 for s in slots]
+
+
+@given(occurrences(), st.sampled_from(["one", "following"]))
+def test_deleting_takes_out_what_it_says(case: tuple[Group, list[int], int], scope: Scope) -> None:
+    group, slots, slot = case
+    left = [s for s in slots if (s != slot if scope == "one" else s < slot)]
+    assert _slots_after(group, remove(group, 1, slot, scope, STAMP)) == left

@@ -47,6 +47,7 @@ def filled(bench: Bench) -> Bench:
         ("after:2026-11-25", ["Berth 3 booked"]),
         ("on:2026-11-24", ["North Bank survey", "Leaders' call", "Áætlun"]),
         ("on:2026-11-23", ["North Bank survey"]),
+        ("on:2026-11-23..2026-11-24", ["North Bank survey", "Leaders' call", "Áætlun"]),
         ("on:2026-11-30", ["Safety round", "North Bank survey"]),
         ("on:2018-01-10", ["Finished course"]),
         ("on:2018-01-11", []),

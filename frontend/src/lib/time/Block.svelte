@@ -14,6 +14,8 @@
     strip?: boolean;
     /** Too narrow for its hour before the title. */
     narrow?: boolean;
+    /** One line high. */
+    short?: boolean;
     onopen: () => void;
     onkeydown?: (event: KeyboardEvent) => void;
     onpointerdown?: (event: PointerEvent) => void;
@@ -26,6 +28,7 @@
     detail = false,
     strip = false,
     narrow = false,
+    short = false,
     onopen,
     onkeydown,
     onpointerdown,
@@ -66,10 +69,13 @@
   {onkeydown}
   {onpointerdown}
 >
-  <span class="block h-full overflow-hidden hyphens-auto {strip ? '[writing-mode:vertical-rl]' : ''}">
-    {#if collides}<span class="text-removed float-right font-bold" aria-hidden="true">✕</span><span
-        class="visually-hidden">collides:</span
-      >{/if}
+  <span
+    class="block h-full overflow-hidden hyphens-auto {short ? 'whitespace-nowrap' : ''} {strip
+      ? '[writing-mode:vertical-rl]'
+      : ''}"
+  >
+    {#if collides}<span class="text-removed font-bold {short ? 'mr-0.5' : 'float-right'}" aria-hidden="true">✕</span
+      ><span class="visually-hidden">collides:</span>{/if}
     {#if piece.hours && piece.begins && !detail && !strip && !narrow}<span class="figures text-[11px]"
         >{piece.hours.slice(0, 5)}</span
       >{/if}{#if !piece.begins}<span aria-hidden="true">… </span>{/if}

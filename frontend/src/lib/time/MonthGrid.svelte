@@ -108,6 +108,7 @@
               <div class="mb-px h-[17px] shrink-0">
                 <Block
                   {piece}
+                  short
                   calendar={p.byId.get(piece.calendar)}
                   collides={p.colliding.has(piece.key)}
                   opened={p.opened === piece.key}

@@ -25,7 +25,7 @@
     [0, 2, 4, 6, 8, 10, 12, 14, 16, 18, 20, 22].filter((hour) => hour * 60 > hours[0] && hour * 60 < hours[1]),
   );
   const y = (minutes: number) => ((minutes - hours[0]) / (hours[1] - hours[0])) * high;
-  const channel = $derived(p.small ? 22 : 40);
+  const channel = $derived(p.small ? 30 : 40);
   const bank = $derived((wide - channel) / 2);
   const colour = (one: Schemas['PieceOut']) => {
     const calendar = p.byId.get(one.calendar);

@@ -220,6 +220,7 @@
             <div class="absolute inset-x-0 h-[17px]" style:top="{piece.row * 19}px">
               <Block
                 {piece}
+                short
                 calendar={p.byId.get(piece.calendar)}
                 collides={p.colliding.has(piece.key)}
                 opened={p.opened === piece.key}
@@ -349,6 +350,7 @@
               detail={px(piece.end - piece.start) > 44 && drawn(width) > 56}
               strip={drawn(width) < 46 && px(piece.end - piece.start) > 40}
               narrow={drawn(width) < 58}
+              short={px(piece.end - piece.start) < 31}
               onopen={() => p.onopen(piece)}
               onkeydown={(event) => press(event, piece)}
               onpointerdown={(event) => grab(event, piece, d)}

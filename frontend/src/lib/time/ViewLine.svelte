@@ -90,7 +90,10 @@
       />
     </form>
   {/if}
-  <button class="text-brass underline" onclick={onclocks} title="Clocks, working hours, worked days"
+  <button
+    class="text-brass underline"
+    onclick={onclocks}
+    title="Clocks, working hours, worked days; offsets as on the first day shown"
     >{looking.clocks.length > 1 ? 'clocks' : 'clock'}: {looking.clocks
       .map((clock, k) => `${clock.name}${offsets[k] ? ` ${offsets[k]}` : ''}`)
       .join(' · ')}</button
