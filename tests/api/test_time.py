@@ -99,6 +99,9 @@ def test_what_is_kept_under_a_name(client: TestClient) -> None:
     client.put("/api/kept/layers/Ships", json={"value": {"on": [1, 2]}})
     client.put("/api/kept/layers/Ships", json={"value": {"on": [2]}})
     assert client.get("/api/kept/layers").json() == [{"name": "Ships", "value": {"on": [2]}}]
+    client.put("/api/kept/layers/Ships%2Fboats", json={"value": {}})
+    assert client.get("/api/kept/layers").json()[1]["name"] == "Ships/boats"
+    client.delete("/api/kept/layers/Ships%2Fboats")
     client.delete("/api/kept/layers/Ships")
     assert client.get("/api/kept/layers").json() == []
 

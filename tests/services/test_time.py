@@ -153,6 +153,22 @@ def test_dragging_goes_by_the_clock_it_is_dragged_on(bench: Bench) -> None:
     assert (fields.start, fields.end) == ("2027-03-14T10:00", "2027-03-14T11:00")
 
 
+def test_deleting_an_occurrence_moved_to_another_zone_leaves_the_right_one_out(bench: Bench) -> None:
+    moved = event("a", "Handover", "TZID=Australia/Hobart:20261201T200000", "RECURRENCE-ID:20261130T083000Z")
+    bench.bring(calendar(_timed("a", "Handover", "23T083000", "23T090000", WEEKLY), moved))
+    editing.delete(bench.store, Target(_id(bench, "recurrence_id <> ''")), "one")
+    assert [line[:2] for line in _shown(bench, MONDAY, 21)] == ["23", "07"]
+
+
+def test_an_occurrence_that_follows_a_change_for_all_after_is_not_guessed_at(bench: Bench) -> None:
+    later = event("a", "Handover", "20261130T100000Z", "RECURRENCE-ID;RANGE=THISANDFUTURE:20261130T083000Z")
+    bench.bring(calendar(_timed("a", "Handover", "23T083000", "23T090000", WEEKLY), later))
+    assert [line[:2] + line[-5:] for line in _shown(bench, MONDAY, 21)] == ["2309:00", "3010:00", "0710:00"]
+    series, changed = _id(bench, "recurrence_id = ''"), _id(bench, "recurrence_id <> ''")
+    with pytest.raises(CannotEdit, match="this and all after"):
+        editing.delete(bench.store, Target(changed, series, wall_seconds_of(date(2026, 12, 7)) + 30600), "one")
+
+
 def test_what_cannot_be_edited_is_said(bench: Bench) -> None:
     target = _series(bench)
     with pytest.raises(CannotApply, match="Nothing would change"):

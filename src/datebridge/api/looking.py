@@ -198,7 +198,7 @@ def kept(app: AppDep, kind: KeptKind) -> list[KeptOut]:
         return [KeptOut(name=name, value=value) for name, value in kept_of(connection, kind)]
 
 
-@router.put("/kept/{kind}/{name}")
+@router.put("/kept/{kind}/{name:path}")
 def keep(app: AppDep, kind: KeptKind, name: str, given: KeptIn) -> KeptOut:
     """Keep something under a name, in place of what was kept there."""
     if not name.strip() or len(name) > 80:
@@ -210,7 +210,7 @@ def keep(app: AppDep, kind: KeptKind, name: str, given: KeptIn) -> KeptOut:
     return KeptOut(name=name.strip(), value=given.value)
 
 
-@router.delete("/kept/{kind}/{name}")
+@router.delete("/kept/{kind}/{name:path}")
 def forget(app: AppDep, kind: KeptKind, name: str) -> None:
     """Forget what is kept under a name."""
     with app.store.write() as connection:

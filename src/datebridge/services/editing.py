@@ -15,7 +15,7 @@ from datebridge.core.editing.series import Edit, Group, Member, Plan, Scope, edi
 from datebridge.core.editing.writing import as_event, new_event, rewritten
 from datebridge.core.events import derive
 from datebridge.core.facts import Mark
-from datebridge.core.moments import Moment, instant_at, wall_at
+from datebridge.core.moments import Clock, Moment, instant_at, wall_at
 from datebridge.core.scheduling import told
 from datebridge.services.applying import apply
 from datebridge.store.database import Store, now
@@ -43,7 +43,7 @@ class Target:
 
 @dataclass(frozen=True, slots=True)
 class Loaded:
-    """What an edit begins from."""
+    """What an edit begins from. `clock` is what the target's own times go by."""
 
     calendar: int
     calendar_name: str
@@ -51,6 +51,7 @@ class Loaded:
     group: Group
     target: int
     slot: int | None
+    clock: Clock | None
 
     @property
     def text(self) -> str:
@@ -72,8 +73,13 @@ def load(connection: Connection, target: Target) -> Loaded:
     """The entry and all of its UID.
 
     Raises:
-        CannotEdit: if it is not there any more.
+        CannotEdit: if it is not there any more, or goes by a change of another for all that follow.
     """
+    if target.series and target.entry != target.series:
+        raise CannotEdit(
+            "This occurrence follows a change of “this and all after” (RANGE=THISANDFUTURE). Edit the one that was"
+            " changed, or the whole series in the table."
+        )
     wanted = target.series or target.entry
     run = connection.exec_driver_sql
     row = run(
@@ -92,11 +98,20 @@ def load(connection: Connection, target: Target) -> Loaded:
         ).fetchall()  # type: ignore[assignment]
     else:
         members = [(wanted, text_of(connection, wanted))]
-    clock = None
-    if not marks & (Mark.ALL_DAY | Mark.FLOATING):
-        clock = zone or clocks_of(connection, (calendar,))(calendar, tzid)
+    master = run(
+        "SELECT tzid, zone, marks FROM entry WHERE calendar_id = ? AND uid = ? AND component = ?"
+        " AND recurrence_id = ''",
+        (calendar, uid, component),
+    ).first()
+    clocks = clocks_of(connection, (calendar,))
+
+    def clock_of(tzid: str, zone: str, marks: int) -> Clock | None:
+        return None if marks & (Mark.ALL_DAY | Mark.FLOATING) else zone or clocks(calendar, tzid)
+
+    own = clock_of(tzid, zone, marks)
+    group = Group([Member(*m) for m in members], clock_of(*master) if master and uid else own)
     slot = (start if target.slot is None else target.slot) if marks & Mark.SERIES else None
-    return Loaded(calendar, name, component, Group([Member(*m) for m in members], clock), wanted, slot)
+    return Loaded(calendar, name, component, group, wanted, slot, own)
 
 
 def plan_edit(loaded: Loaded, scope: Scope, after: Fields, event: bool = False) -> Plan:
@@ -165,7 +180,7 @@ def moved(store: Store, target: Target, begin: int, end: int, zone: str) -> Fiel
         loaded = load(connection, target)
     fields = loaded.fields()
     start, stop = start_of(fields), Moment(end_wall_of(fields))
-    clock = loaded.group.clock
+    clock = loaded.clock
     walls = []
     for moment, shift in ((start.wall_seconds, begin), (stop.wall_seconds, end)):
         if clock is not None and zone:

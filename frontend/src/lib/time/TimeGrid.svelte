@@ -198,7 +198,7 @@
   aria-label="Hours"
   tabindex="0"
 >
-  <div class="bg-paper border-ink sticky top-0 z-[3] grid border-b" style:grid-template-columns={columns}>
+  <div class="bg-paper border-ink sticky top-0 z-[3] grid min-w-max border-b" style:grid-template-columns={columns}>
     <div class="bg-paper sticky left-0 z-[1] flex items-end">
       {#each looking.clocks as clock, k (k)}
         <span
@@ -256,7 +256,7 @@
   <!-- svelte-ignore a11y_no_static_element_interactions (drawing by pointer; the typed line does the same by key) -->
   <div
     bind:this={area}
-    class="relative grid"
+    class="relative grid min-w-max"
     style:grid-template-columns={columns}
     style:height="{height}px"
     onpointerdown={begin}
