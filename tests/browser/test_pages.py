@@ -168,6 +168,7 @@ def test_axe_finds_nothing_on_any_page(page: Page, theme: str) -> None:
     for path in (
         "/connect",
         "/connect/3",
+        "/connect/4",
         "/connect/add",
         "/connect/catalogue",
         "/connect/calendar/1",

@@ -66,6 +66,9 @@
             <span>{name}</span><span class="figures">{count(n)}</span>
           </dd>
         {/each}
+        {#if !Object.keys(summary.features).length && !Object.keys(summary.unknown_properties).length}<dd>
+            nothing
+          </dd>{/if}
       </dl>
       <dl class="ruled min-w-0 flex-1">
         <dt class="text-soft">Time zones</dt>
@@ -79,6 +82,8 @@
             </span>
             <span class="figures">{count(zone.events)}</span>
           </dd>
+        {:else}
+          <dd>none</dd>
         {/each}
       </dl>
     </div>
