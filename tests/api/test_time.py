@@ -70,6 +70,17 @@ def test_fields_are_checked_while_they_are_typed(filled: TestClient) -> None:
     assert wrong["wrong"] == "The end lies before the start."
 
 
+def test_a_todo_keeps_its_status_while_it_is_edited(client: TestClient, bench: Bench) -> None:
+    bench.bring(calendar("BEGIN:VTODO\nUID:t\nSUMMARY:Paint\nSTATUS:NEEDS-ACTION\nDUE:20261130T120000Z\nEND:VTODO"))
+    entry = client.get("/api/entries").json()["rows"][0]["id"]
+    fields = client.get("/api/fields", params={"entry": entry}).json()["fields"]
+    asked = {"entry": entry, "fields": {**fields, "title": "Paint twice"}}
+    assert client.post("/api/fields/check", json=asked).json()["wrong"] == ""
+    assert client.post("/api/edits", json=asked).json()["title"] == "Edit “Paint twice”"
+    wrong = client.post("/api/fields/check", json={**asked, "fields": {**fields, "status": "CONFIRMED"}}).json()
+    assert "no status" in wrong["wrong"]
+
+
 def test_an_event_by_a_typed_line(filled: TestClient) -> None:
     line = {"calendar": 1, "text": "Crane check, 26 nov 14:00–15:30, Hobart time", "zone": "UTC"}
     assert filled.post("/api/lines", json=line).json()["title"] == "New: Crane check"

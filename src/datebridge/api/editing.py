@@ -119,7 +119,9 @@ def check(app: AppDep, wish: EditIn, clock: Zones = []) -> CheckOut:  # noqa: B0
     """What an edit would come to; `entry` 0 for a new event."""
     said: list[str] = []
     try:
-        text = new_event("check", replace(wish.fields, title=wish.fields.title or "-"), "20000101T000000Z")
+        # A to-do has statuses of its own; they are checked where the edit is planned.
+        trial = replace(wish.fields, title=wish.fields.title or "-", status="")
+        text = new_event("check", trial, "20000101T000000Z")
         if wish.entry:
             with app.store.read() as connection:
                 loaded = editing.load(connection, wish.target())
