@@ -94,7 +94,10 @@ _DRAWN = """() => new Promise((done) => {
 
 
 def drawn(full: Path, folder: Path) -> tuple[float, float]:
-    """Milliseconds from choosing the month to its being drawn, for the 20,000 and for a calendar of one entry."""
+    """Milliseconds from choosing the month to its being drawn, for the 20,000 and for a calendar of one entry.
+
+    A week of it is looked at before, as a person would; the page fetches the month around ahead meanwhile.
+    """
     store, settings = fresh(folder / "one")
     path = folder / "one.ics"
     generate.write(path, 1)

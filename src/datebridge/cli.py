@@ -272,7 +272,9 @@ def _serve(settings: Settings, what: str, besides: str = "") -> None:
 def _listener(settings: Settings) -> socket.socket:
     """A socket on the wanted port, or on the next free one if that port is taken."""
     for port in (settings.port, *range(settings.port + 1, settings.port + 20), 0):
-        listener = socket.socket(socket.AF_INET6 if ":" in settings.host else socket.AF_INET)
+        # Said to be TCP, or asyncio leaves Nagle's algorithm on and every answer waits 40 ms for an acknowledgement.
+        family = socket.AF_INET6 if ":" in settings.host else socket.AF_INET
+        listener = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             listener.bind((settings.host, port))

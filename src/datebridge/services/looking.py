@@ -74,7 +74,7 @@ def days(
             if day is None:
                 continue
             day.total += 1
-            if most and (len(day.pieces) < most or key_of(one) in rows):
+            if len(day.pieces) < most or (rows and key_of(one) in rows):
                 day.pieces.append(_piece(one, window.entries[one.entry], midnight, rows, zone))
     for midnight, day in found.items():
         day.pieces.sort(key=lambda p: (p.row < 0, p.row, p.start, -p.end))

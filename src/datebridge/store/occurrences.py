@@ -102,22 +102,20 @@ def _shown(one: Timed, rest: Sequence[Any]) -> Shown:
 
 def _read(connection: Connection, low: int, high: int, shown: str, calendars: tuple[int, ...]) -> Window:
     run = connection.exec_driver_sql
-    entries, timed, unknown = {}, [], False
     rows = run(
         f"SELECT {_TIMED}, {_SHOWN} FROM entry WHERE {_STANDS.replace('listed', '+listed')}"
         f" AND calendar_id IN ({bound(len(calendars))}) AND ((start_wall < ? AND (until_wall IS NULL OR"
         " until_wall >= ?)) OR recurrence_id <> '')",
         (*calendars, high + 2 * DAY, low - 2 * DAY),
     ).fetchall()
-    for row in rows:
-        one = Timed(*row[:11])
-        timed.append(one)
-        entries[one.id] = _shown(one, row[11:])
-        unknown = unknown or bool(one.marks & Mark.UNRESOLVED_ZONE)
+    timed = {row[0]: Timed(*row[:11]) for row in rows}
+    unknown = any(one.marks & Mark.UNRESOLVED_ZONE for one in timed.values())
     clocks = clocks_of(connection, calendars) if unknown else None
-    found = sorted(occurrences(timed, low, high, shown, clocks), key=lambda o: (o.shown_start, -o.shown_end, o.entry))
-    used = {o.entry for o in found} | {o.series for o in found}
-    return Window(found, {key: value for key, value in entries.items() if key in used})
+    found = sorted(
+        occurrences(timed.values(), low, high, shown, clocks), key=lambda o: (o.shown_start, -o.shown_end, o.entry)
+    )
+    used = {o.entry for o in found}
+    return Window(found, {row[0]: _shown(timed[row[0]], row[11:]) for row in rows if row[0] in used})
 
 
 def clocks_of(connection: Connection, calendars: Iterable[int]) -> Clocks:

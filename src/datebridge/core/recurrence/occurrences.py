@@ -128,7 +128,10 @@ def _series(
 ) -> Iterator[Occurrence]:
     clock = clock_of(master, clocks)
     rules = pattern(master.recurrence)
-    begins, following, (gone, gone_days) = master.start_wall, _Following(overrides, clock), _slots_of(overrides, clock)
+    begins, following, gone, gone_days = master.start_wall, _NOTHING, _NO_SLOTS, _NO_SLOTS
+    if overrides:
+        following = _Following(overrides, clock)
+        gone, gone_days = _slots_of(overrides, clock)
     length = master.end_wall - begins
     if clock is not None and rules.nominal is None:
         length = instant_at(master.end_wall, clock) - instant_at(begins, clock)
@@ -141,7 +144,7 @@ def _series(
             return
         if slot in gone or (gone_days and slot // DAY in gone_days):
             continue
-        entry, wall, long = master.id, slot, rules.extra.get(slot)
+        entry, wall, long = master.id, slot, rules.extra.get(slot) if rules.extra else None
         if following:
             entry, wall, own = following.at(slot, entry)
             long = own if own is not None else long
@@ -216,3 +219,7 @@ class _Following:
             return entry, slot, None
         _, shift, long, override = self._found[place - 1]
         return override, slot + shift, long
+
+
+_NOTHING = _Following((), None)
+_NO_SLOTS: set[int] = set()

@@ -38,6 +38,8 @@ class Pattern:
     gone_days: frozenset[int]
     nominal: tuple[int, int] | None
     longest_extra: int
+    #: One rule and nothing beside it.
+    plain: bool
 
     def slots(self, start: int, low: int, high: int) -> list[int]:
         """The slots in [low, high), in order, MOST_SLOTS at most. The start is always the first."""
@@ -45,6 +47,11 @@ class Pattern:
 
     def each(self, start: int, low: int, high: int) -> Iterator[int]:
         """The same, one after the other, however many there are."""
+        if self.plain and start < low < high:
+            return starts(self.rules[0], start, low, high)
+        return self._merged(start, low, high)
+
+    def _merged(self, start: int, low: int, high: int) -> Iterator[int]:
         if high <= low:
             return
         found = [starts(rule, start, low, high) for rule in self.rules]
@@ -79,8 +86,9 @@ def pattern(text: str) -> Pattern:
             nominal = int(whole), int(seconds)
         else:
             rules.append(parse_rule(line))
+    plain = len(rules) == 1 and not (extra or gone or days)
     longest = max((long or 0 for long in extra.values()), default=0)
-    return Pattern(tuple(rules), extra, frozenset(gone), frozenset(days), nominal, longest)
+    return Pattern(tuple(rules), extra, frozenset(gone), frozenset(days), nominal, longest, plain)
 
 
 def happens(recurrence: str, start_wall: int, low: int, high: int) -> bool:

@@ -60,27 +60,43 @@
     Math.ceil((weekday(`${month}-01`) + new Date(Date.UTC(+month.slice(0, 4), +month.slice(5), 0)).getUTCDate()) / 7),
   );
   const leap = $derived(new Date(Date.UTC(+on.slice(0, 4), 2, 0)).getUTCDate() === 29);
-  const wanted = $derived.by((): { first?: string; count?: number; day?: string[]; most: number } => {
+  // A month asks for as many as its cells can show, and two to choose from.
+  const cellRows = Math.max(4, Math.min(16, Math.floor((window.innerHeight - 240) / 108) + 2));
+  type Wanted = { first?: string; count?: number; day?: string[]; most: number };
+  const wholeMonth = $derived<Wanted>({ first: monthFirst, count: monthWeeks * 7, most: cellRows });
+  const wanted = $derived.by((): Wanted => {
     if (view === 'day') return { first: on, count: 1, most: 400 };
     if (view === 'week') return { first: monday, count: 7, most: 90 };
     if (view === 'work') return { day: looking.worked.map((k) => later(monday, k)), most: 120 };
-    if (view === 'month') return { first: monthFirst, count: monthWeeks * 7, most: 8 };
+    if (view === 'month') return wholeMonth;
     if (view === 'year') return { first: `${on.slice(0, 4)}-01-01`, count: leap ? 366 : 365, most: 0 };
     return { day: picked, most: 90 };
   });
-  const days = createQuery(() => ({
-    queryKey: ['days', wanted, looking.others, shown],
+  const ask = (asked: Wanted) => ({
+    queryKey: ['days', asked, looking.others, shown],
     queryFn: () =>
       answer(
         client.GET('/api/days', {
-          params: { query: { ...wanted, zone: looking.zone, clock: looking.others, calendar: shown } },
+          params: { query: { ...asked, zone: looking.zone, clock: looking.others, calendar: shown } },
         }),
       ),
+    structuralSharing: false,
+  });
+  const days = createQuery(() => ({
+    ...ask(wanted),
     enabled: looking.ready && calendars.isSuccess && view !== 'agenda' && (view !== 'picked' || picked.length > 0),
-    placeholderData: (previous) => (previous?.zone === looking.zone ? previous : undefined),
+    placeholderData: (previous: Schemas['DaysOut'] | undefined) =>
+      previous?.zone === looking.zone ? previous : undefined,
   }));
   const fits = $derived(days.data && !days.isPlaceholderData);
   const first = $derived(wanted.first ?? wanted.day?.[0] ?? on);
+  // The month around is fetched ahead while days of it are looked at: it is what is asked for next most often.
+  $effect(() => {
+    if (!fits || !['day', 'week', 'work'].includes(view)) return;
+    const ahead = ask(wholeMonth);
+    const timer = setTimeout(() => void queries.prefetchQuery(ahead), 200);
+    return () => clearTimeout(timer);
+  });
   const clashes = createQuery(() => ({
     queryKey: ['collisions', 'marks', first, wanted.count, looking.zone, shown],
     queryFn: () =>
