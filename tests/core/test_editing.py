@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import datetime
+from datetime import datetime, timedelta
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.core.editing.fields import Alarm, CannotEdit, Fields, Person, read_fields
-from datebridge.core.editing.series import Group, Member, Plan, Scope, edit, fields_at, moved_rule, remove
+from datebridge.core.editing.moving import Move, move_rule
+from datebridge.core.editing.series import Group, Member, Plan, Scope, edit, fields_at, remove
 from datebridge.core.editing.writing import as_event, new_event, rewritten
 from datebridge.core.events import derive
-from datebridge.core.moments import from_wall_seconds, parse_moment
+from datebridge.core.moments import Moment, from_wall_seconds, parse_moment
 from datebridge.core.recurrence.occurrences import timed
 from datebridge.core.recurrence.series import Series
 
@@ -149,13 +150,30 @@ def test_a_series_in_another_zone_keeps_its_left_out_dates() -> None:
 
 @pytest.mark.parametrize(
     ("rule", "before", "after", "moved"),
-    [("FREQ=MONTHLY;BYDAY=2MO", (11, 9), (11, 17), "FREQ=MONTHLY;BYDAY=3TU"),
-     ("FREQ=MONTHLY;BYDAY=-1MO", (11, 30), (11, 24), "FREQ=MONTHLY;BYDAY=-1TU"),
+    [("FREQ=MONTHLY;BYDAY=2MO", (11, 9), (11, 10), "FREQ=MONTHLY;BYDAY=TU;BYMONTHDAY=9,10,11,12,13,14,15"),
+     ("FREQ=MONTHLY;BYDAY=-1FR", (11, 27), (11, 28), "FREQ=MONTHLY;BYDAY=SA;BYMONTHDAY=-6,-5,-4,-3,-2,-1,1"),
+     ("FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,SU", (11, 9), (11, 10), "FREQ=WEEKLY;INTERVAL=2;BYDAY=TU,MO;WKST=TU"),
      ("FREQ=MONTHLY;BYMONTHDAY=9", (11, 9), (11, 10), "FREQ=MONTHLY;BYMONTHDAY=10"),
-     ("FREQ=DAILY;UNTIL=20261120T090000Z", (11, 9), (11, 10), "FREQ=DAILY;UNTIL=20261121T090000Z")],
+     ("FREQ=MONTHLY;BYMONTHDAY=-1", (11, 30), (12, 1), "FREQ=MONTHLY;BYMONTHDAY=1"),
+     ("FREQ=YEARLY;BYYEARDAY=-3", (12, 29), (12, 30), "FREQ=YEARLY;BYYEARDAY=-2"),
+     ("FREQ=DAILY;UNTIL=20261120T090000", (11, 9), (11, 10), "FREQ=DAILY;UNTIL=20261121T090000"),
+     ("FREQ=MONTHLY;BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-1", (11, 30), (12, 1), None),
+     ("FREQ=MONTHLY;BYMONTHDAY=28", (11, 28), (11, 29), None), ("FREQ=MONTHLY", (1, 31), (2, 1), None)],
 )  # fmt: skip
-def test_a_rule_goes_along(rule: str, before: tuple[int, int], after: tuple[int, int], moved: str) -> None:
-    assert moved_rule(rule, datetime(2026, *before), datetime(2026, *after)) == moved
+def test_a_rule_goes_along_or_it_is_said_that_none_does(
+    rule: str, before: tuple[int, int], after: tuple[int, int], moved: str | None
+) -> None:
+    assert move_rule(rule, Move(Moment(datetime(2026, *before)), Moment(datetime(2026, *after)))) == moved
+
+
+@pytest.mark.parametrize(
+    ("rule", "hours", "moved"),
+    [("FREQ=DAILY;BYHOUR=9,15", 1, "FREQ=DAILY;BYHOUR=10,16"), ("FREQ=DAILY;BYHOUR=9,15", 10, "FREQ=DAILY;BYHOUR=1,19"), ("FREQ=WEEKLY;BYDAY=MO;BYHOUR=9,15", 10, None),
+     ("FREQ=DAILY;BYHOUR=9,15", 15, "FREQ=DAILY;BYHOUR=0,6"), ("FREQ=HOURLY;BYHOUR=9,10", 14, "FREQ=HOURLY;BYHOUR=0,23")],
+)  # fmt: skip
+def test_hours_of_a_rule_go_along(rule: str, hours: int, moved: str | None) -> None:
+    begin = datetime(2026, 11, 9, 9)
+    assert move_rule(rule, Move(Moment(begin), Moment(begin + timedelta(hours=hours)))) == moved
 
 
 def test_until_is_written_as_the_standard_wants_it() -> None:

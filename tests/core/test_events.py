@@ -13,14 +13,14 @@ from datebridge.core.events import derive, digest_of
 from datebridge.core.facts import Mark
 from datebridge.core.moments import NotAMoment, parse_duration, parse_moment, wall_seconds_of
 from datebridge.core.recurrence.pattern import happens
-from datebridge.core.sheet import write_sheet
+from datebridge.core.sheet import Row, write_sheet
 from datebridge.core.summary import Summary
 from datebridge.store.versions import INDEX_COLUMNS, index_row
 from tests.conftest import event
 
 
 def facts(*lines: str, component: str = "VEVENT"):  # type: ignore[no-untyped-def]
-    return derive(component, "\n".join([f"BEGIN:{component}", "UID:1", *lines, f"END:{component}"]))
+    return derive(component, "\n".join([f"BEGIN:{component}", "UID:1", "DTSTAMP:20261101T000000Z", *lines, f"END:{component}"]))
 
 
 @pytest.mark.parametrize(
@@ -47,12 +47,12 @@ def test_each_defect_is_named_and_the_entry_is_still_read(lines: list[str], code
 
 
 def test_an_entry_without_uid_says_so() -> None:
-    assert [p.code for p in derive("VEVENT", "BEGIN:VEVENT\nDTSTART:20261124\nEND:VEVENT").problems] == ["no-uid"]
+    assert [p.code for p in derive("VEVENT", "BEGIN:VEVENT\nDTSTAMP:20261101T000000Z\nEND:VEVENT").problems] == ["no-start", "no-uid"]
 
 
 def test_the_problem_names_the_line_of_the_entry() -> None:
     found = facts("DTSTART:20261124T080000Z", "RRULE:nonsense")
-    assert found.problems[0].line == 3
+    assert found.problems[0].line == 4
 
 
 @pytest.mark.parametrize(
@@ -163,7 +163,7 @@ def test_the_first_and_the_last_day_there_is_can_be_indexed_shown_and_handed_on(
     assert summary.as_dict()["events"] == 1
     assert present.entry({**row, "id": 1}).when
     happens(found.recurrence, row["start_wall"], 0, 86400)
-    assert b"".join(write_sheet([("c", "VEVENT", event("1", "x", start, *lines[1:]))], "Pacific/Kiritimati"))
+    assert b"".join(write_sheet([Row("c", "VEVENT", event("1", "x", start, *lines[1:]))], "Pacific/Kiritimati"))
 
 
 def test_until_the_end_of_time_is_for_ever() -> None:

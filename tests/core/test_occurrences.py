@@ -30,7 +30,7 @@ def _file(*events: str) -> bytes:
 
 def _expand(data: bytes, first: date, days: int, zone: str = "") -> list[Expanded]:
     low = wall_seconds_of(first)
-    return expand(list(Reader(io.BytesIO(data))), low, low + days * 86400, zone)[0]
+    return expand(list(Reader(io.BytesIO(data))), low, low + days * 86400, zone).happening
 
 
 def _short(found: list[Expanded]) -> list[str]:

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from datebridge.core.ics import source
 from datebridge.core.ics.reader import RawComponent, Reader
+from datebridge.core.ics.writer import write_calendar
 
 
 def read(data: bytes | str) -> tuple[list[RawComponent], Reader]:
@@ -35,7 +36,7 @@ GOOD = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nUID:1\r\nSUMMARY:Höft
         GOOD.replace("\r\n", "\n").encode(),
         GOOD.replace("\r\n", "\r").encode(),
         GOOD.replace("\r\n", "\r\r\n").encode(),
-        GOOD.replace("UID:1\r\n", "UID:1\n").replace("VERSION:2.0\r\n", "VERSION:2.0\r").encode(),
+        GOOD.replace("UID:1\r\n", "UID:1\n").encode(),
         GOOD.replace("SUMMARY:Höft", "SUMM\r\n ARY:H\r\n\töft").encode(),
         GOOD.encode().replace(b"\xc3\xb6", b"\xc3\r\n \xb6"),
         GOOD.rstrip().encode(),
@@ -48,6 +49,21 @@ def test_every_spelling_of_the_same_file_reads_the_same(data: bytes) -> None:
     assert components[0].text == "BEGIN:VEVENT\nUID:1\nSUMMARY:Höft\nEND:VEVENT"
     assert components[1].text == "BEGIN:VCALENDAR\nVERSION:2.0\nEND:VCALENDAR"
     assert not reader.problems
+
+
+def test_a_lone_cr_makes_no_line_where_lines_end_otherwise() -> None:
+    text = GOOD.replace("SUMMARY:Höft", "SUMMARY:Lunch\rATTENDEE:mailto:spy@elsewhere.example")
+    components, _ = read(text)
+    assert components[0].text.split("\n")[2] == "SUMMARY:Lunch\rATTENDEE:mailto:spy@elsewhere.example"
+    assert codes(text) == [("control-character", 3)]
+    written = b"".join(write_calendar(components[1].text, [], [components[0].text]))
+    assert b"\r" not in written.replace(b"\r\n", b"")
+
+
+def test_a_broken_utf16_is_named() -> None:
+    whole = GOOD.encode("utf-16")
+    at = whole.index("ö".encode("utf-16-le"))
+    assert codes(whole[:at] + b"\x00\xd8" + whole[at + 2 :]) == [("encoding", 5)]
 
 
 def test_lines_are_those_of_the_file_though_lines_are_folded() -> None:

@@ -36,8 +36,9 @@ class Census(Generic[Key]):
         """Each entry that has such a problem, with the problem."""
         for (_, uid), masters in self._masters.items():
             if len(masters) > 1:
+                some = masters[:4]
                 for key, line in masters:
-                    others = [str(at) for k, at in masters if k != key][:3]
+                    others = [str(at) for k, at in some if k != key][:3]
                     message = f"Another entry has the same UID (line {', '.join(others)})."
                     yield key, Problem("two-masters", message, "Both are kept.", line, uid=uid)
         for component, uid, key, line in self._overrides:

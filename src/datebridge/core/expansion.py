@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import timedelta, timezone
+from typing import NamedTuple
 
 from datebridge.core.events import derive
 from datebridge.core.facts import Facts
 from datebridge.core.ics.reader import RawComponent
 from datebridge.core.moments import Clock, from_wall_seconds, instant_at, wall_at
-from datebridge.core.recurrence.occurrences import Occurrence, Timed, clock_of, occurrences, slot_of, timed
-from datebridge.core.zones.defined import defined
+from datebridge.core.recurrence.occurrences import Bounds, Occurrence, Timed, clock_of, occurrences, slot_of, timed
+from datebridge.core.zones.meaning import Zones
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,8 +41,16 @@ def spelled(moment: int, clock: Clock | None, whole_day: bool) -> str:
     return from_wall_seconds(wall).replace(tzinfo=timezone(timedelta(seconds=wall - moment))).isoformat()
 
 
-def expand(components: Iterable[RawComponent], low: int, high: int, zone: str = "") -> tuple[list[Expanded], int]:
-    """The occurrences of events that overlap [low, high), in order of start, and how many more are cancelled.
+class Expansion(NamedTuple):
+    """What happens, in order of start; how many more are cancelled; titles of series of which a part is missing."""
+
+    happening: list[Expanded]
+    cancelled: int
+    cut: list[str]
+
+
+def expand(components: Iterable[RawComponent], low: int, high: int, zone: str = "") -> Expansion:
+    """The occurrences of events that overlap [low, high).
 
     Cancelled occurrences do not happen (RFC 5545 §3.8.1.11), so they are counted but not listed.
 
@@ -51,19 +60,22 @@ def expand(components: Iterable[RawComponent], low: int, high: int, zone: str = 
     """
     entries: list[Timed] = []
     facts: dict[int, Facts] = {}
-    zones: dict[tuple[int, str], Clock | None] = {}
+    zones: dict[int, Zones] = {}
+    components = list(components)
     for component in components:
+        own = zones.setdefault(component.calendar, Zones())
         if component.name == "VTIMEZONE":
-            zones[component.calendar, derive("VTIMEZONE", component.text).uid] = defined(component.text)
-        elif component.name == "VEVENT":
-            found = derive("VEVENT", component.text)
+            own.add(derive("VTIMEZONE", component.text).uid, component.text)
+    for component in components:
+        if component.name == "VEVENT":
+            found = derive("VEVENT", component.text, zones[component.calendar])
             entry = timed(found, len(entries) + 1, component.calendar)
             if entry is not None:
                 entries.append(entry)
                 facts[entry.id] = found
 
     def zone_of(calendar: int, tzid: str) -> Clock | None:
-        return zones.get((calendar, tzid))
+        return zones[calendar].clock(tzid) if calendar in zones else None
 
     def shown(one: Occurrence) -> Expanded:
         entry, said = entries[one.entry - 1], facts[one.entry]
@@ -81,7 +93,9 @@ def expand(components: Iterable[RawComponent], low: int, high: int, zone: str = 
             said.all_day,
         )
 
-    every = list(occurrences(entries, low, high, zone or "UTC", zone_of))
+    bounds = Bounds()
+    every = list(occurrences(entries, low, high, zone or "UTC", zone_of, bounds=bounds))
     happening = [one for one in every if facts[one.entry].status != "CANCELLED"]
     happening.sort(key=lambda one: (one.shown_start, one.shown_end, facts[one.entry].uid))
-    return [shown(one) for one in happening], len(every) - len(happening)
+    cut = [facts[entry].summary or facts[entry].uid for entry in sorted(bounds.cut)]
+    return Expansion([shown(one) for one in happening], len(every) - len(happening), cut)

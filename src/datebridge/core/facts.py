@@ -24,6 +24,8 @@ class Mark:
     UNRESOLVED_ZONE = 2048
     ENDLESS = 4096
     FUTURE = 8192  #: an override for all that follows, too (RANGE=THISANDFUTURE)
+    DEFINED_ZONE = 16384  #: its times go by a zone that its calendar defines
+    EARLY = 32768  #: an extra date lies before the start
 
 
 @dataclass(slots=True)
@@ -36,7 +38,7 @@ class Facts:
         start: the instant of the start; wall seconds where it is floating or a date; None if unplaced.
         start_wall, end_wall: the (first) occurrence on the clock of its start; the end is exclusive.
         until_wall: when the last occurrence has ended; None for a series without end or an unplaced entry.
-        tzid: of the start, as written; zone: the IANA zone it means.
+        tzid: of the start, as written; zone: the IANA zone it means, "" where its calendar's definition counts.
         recurrence: the rules, extra and left-out dates; see `recurrence.pattern`.
         travel: seconds it takes to get there.
         weekdays: on which occurrences can begin, Monday as 1 to Sunday as 64.

@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO
 
 from datebridge.core.census import Census
 from datebridge.core.events import derive
+from datebridge.core.facts import Facts
 from datebridge.core.ics.reader import RawComponent, Reader
 from datebridge.core.problems import Problem
 from datebridge.core.summary import Summary
+from datebridge.core.zones.meaning import Zones
 from datebridge.core.zones.names import resolve
+
+#: Of so many zone names in one entry the line is looked for; of more, the entry's own line will do.
+_LOOKED_FOR = 10
 
 
 @dataclass(slots=True)
 class Inspection:
-    """What is in a file. `components` are kept only where they were asked for."""
+    """What is in a file. `components` and what they define are kept only where they were asked for."""
 
     octets: int = 0
     encoding: str = ""
@@ -23,6 +29,7 @@ class Inspection:
     summary: Summary = field(default_factory=Summary)
     problems: list[Problem] = field(default_factory=list)
     components: list[RawComponent] = field(default_factory=list)
+    zones: dict[int, Zones] = field(default_factory=dict)
 
     def as_dict(self, path: str) -> dict[str, Any]:
         """The shape of ``date-bridge inspect --json``."""
@@ -40,41 +47,97 @@ class Inspection:
         }
 
 
-def undefined_zones(used: dict[str, int], defined: set[str]) -> list[Problem]:
-    """A problem for each zone name that entries use and the file does not define (RFC 5545 §3.6.5)."""
+def undefined_zones(used: dict[str, int], defined: set[str], line_of: Callable[[str], int]) -> list[Problem]:
+    """A problem for each zone name that entries use and the file does not define (RFC 5545 §3.6.5).
+
+    Args:
+        used: how many entries use a name.
+        line_of: the line at which a name is first used.
+    """
     found = []
     for tzid, count in used.items():
         if tzid != "UTC" and tzid not in defined:
             zone = resolve(tzid).zone
             entries = "1 entry uses" if count == 1 else f"{count:,} entries use"
             done = f"Taken as {zone}; a definition is added when the file is handed on." if zone else "Kept."
-            found.append(Problem("no-zone-definition", f"{entries} “{tzid}”, which the file does not define.", done))
+            message = f"{entries} “{tzid[:80]}”, which the file does not define."
+            found.append(Problem("no-zone-definition", message, done, line_of(tzid)))
     return found
+
+
+def needs_definition(facts: Facts) -> bool:
+    """Whether a definition that comes later in the file could make other facts of an entry."""
+    return bool(facts.tzids) and not all(tzid == "UTC" or resolve(tzid).exact for tzid in facts.tzids)
+
+
+class _Gathering:
+    """The reading of one file: facts as they come, and once more where a definition came after what it defines."""
+
+    def __init__(self, keep: bool) -> None:
+        self.found = Inspection()
+        self.keep = keep
+        self.censuses: dict[int, Census[int]] = {}
+        self.lines: dict[str, int] = {}
+        self.waiting: list[RawComponent] = []
+
+    def take(self, component: RawComponent) -> None:
+        found = self.found
+        found.problems += component.problems
+        zones = found.zones.setdefault(component.calendar, Zones())
+        facts = derive(component.name, component.text, zones)
+        if component.name == "VTIMEZONE":
+            zones.add(facts.uid, component.text)
+        elif component.name == "VCALENDAR":
+            found.calendars += 1
+        elif needs_definition(facts) and not all(tzid in zones for tzid in facts.tzids):
+            self.waiting.append(component)  # its definition may still come
+            if self.keep:
+                found.components.append(component)
+            return
+        self._count(component, facts)
+        if self.keep:
+            found.components.append(component)
+
+    def _count(self, component: RawComponent, facts: Facts) -> None:
+        found = self.found
+        found.problems += [p.at(component.line_of(p.line), facts.uid) for p in facts.problems]
+        found.summary.add(facts)
+        if component.name in ("VCALENDAR", "VTIMEZONE"):
+            return
+        for number, tzid in enumerate(facts.tzids):
+            if tzid not in self.lines or component.line < self.lines[tzid]:
+                place = _first_use(component.text, tzid) if number < _LOOKED_FOR else 0
+                self.lines[tzid] = component.line_of(place)
+        census = self.censuses.setdefault(component.calendar, Census())
+        census.add(component.name, facts.uid, facts.recurrence_id, component.line, component.line)
+
+    def conclude(self, reader: Reader) -> Inspection:
+        found = self.found
+        for component in self.waiting:
+            self._count(component, derive(component.name, component.text, found.zones[component.calendar]))
+        found.encoding = reader.encoding
+        found.octets = reader.octets
+        found.problems += reader.problems
+        found.problems += [problem for census in self.censuses.values() for _, problem in census.problems()]
+        defined = {tzid for zones in found.zones.values() for tzid in zones}
+        found.problems += undefined_zones(found.summary.zones, defined, lambda tzid: self.lines.get(tzid, 1))
+        found.problems.sort(key=lambda p: p.line)
+        return found
+
+
+def _first_use(text: str, tzid: str) -> int:
+    at = text.find(f"TZID={tzid}")
+    at = text.find(f'TZID="{tzid}') if at < 0 else at
+    return text.count("\n", 0, max(at, 0))
 
 
 def inspect(source: BinaryIO, keep: bool = False) -> Inspection:
     """Read a file through. Never fails on what is inside."""
     reader = Reader(source)
-    found = Inspection(encoding=reader.encoding)
-    censuses: dict[int, Census[int]] = {}
-    defined: set[str] = set()
-    for number, component in enumerate(reader):
-        facts = derive(component.name, component.text)
-        found.problems += component.problems
-        found.problems += [p.at(component.line_of(p.line), facts.uid) for p in facts.problems]
-        found.summary.add(facts)
-        if component.name == "VCALENDAR":
-            found.calendars += 1
-        elif component.name == "VTIMEZONE":
-            defined.add(facts.uid)
-        else:
-            census = censuses.setdefault(component.calendar, Census())
-            census.add(component.name, facts.uid, facts.recurrence_id, number, component.line)
-        if keep:
-            found.components.append(component)
-    found.octets = reader.octets
-    found.problems += reader.problems
-    found.problems += [problem for census in censuses.values() for _, problem in census.problems()]
-    found.problems += undefined_zones(found.summary.zones, defined)
-    found.problems.sort(key=lambda p: p.line)
-    return found
+    gathering = _Gathering(keep)
+    for component in reader:
+        gathering.take(component)
+    return gathering.conclude(reader)
+
+
+

@@ -26,7 +26,9 @@ _EPOCH_UTC = datetime(1970, 1, 1, tzinfo=UTC)
 #: The last moment a calendar can name; what lies beyond is held here.
 LATEST = datetime(9999, 12, 31, 23, 59, 59)  # noqa: DTZ001
 _EPOCH_DAY = _EPOCH.toordinal()
-_DURATION = re.compile(r"([+-]?)P(?:(\d+)W)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)S)?)?", re.IGNORECASE)
+_DURATION = re.compile(
+    r"([+-]?)P(?:(\d+)W)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)S)?)?", re.IGNORECASE | re.ASCII
+)
 
 
 class NotAMoment(ValueError):
@@ -40,13 +42,13 @@ class Moment(NamedTuple):
         wall: what the clock on the wall shows; midnight for a date.
         is_date: a whole day, in no zone.
         tzid: the TZID as written; "UTC" for a time that ends in Z; "" for dates and floating times.
-        zone: the IANA zone it means, "" where there is none or it is unknown.
+        zone: the IANA zone it means, or the zone a calendar defines; "" where there is none or it is unknown.
     """
 
     wall: datetime
     is_date: bool = False
     tzid: str = ""
-    zone: str = ""
+    zone: Clock = ""
 
     @property
     def wall_seconds(self) -> int:
@@ -63,7 +65,7 @@ class Moment(NamedTuple):
             return None
         if self.zone == "UTC":
             return self.wall_seconds
-        offset = zone_info(self.zone).utcoffset(self.wall)
+        offset = _tzinfo(self.zone).utcoffset(self.wall)
         return self.wall_seconds - (offset.days * 86400 + offset.seconds if offset is not None else 0)
 
     def on_clock_of(self, other: Moment) -> datetime:
@@ -79,28 +81,41 @@ class Moment(NamedTuple):
             return self.wall.date().isoformat()
         if not self.zone:
             return self.wall.isoformat()
-        tz = UTC if self.zone == "UTC" else zone_info(self.zone)
+        tz = UTC if self.zone == "UTC" else _tzinfo(self.zone)
         return self.wall.replace(tzinfo=tz).isoformat()
 
     def key(self) -> str:
         """The moment in one spelling for all zones, so that RECURRENCE-IDs can be compared."""
         if self.is_date:
-            return f"{self.wall:%Y%m%d}"
+            return basic_date(self.wall)
         instant = self.instant()
-        if instant is None:
-            return f"{self.wall:%Y%m%dT%H%M%S}"
-        return f"{from_wall_seconds(instant):%Y%m%dT%H%M%SZ}"
+        return basic(self.wall) if instant is None else basic(from_wall_seconds(instant)) + "Z"
+
+
+def basic(wall: datetime) -> str:
+    """A DATE-TIME as iCalendar writes it, without Z. The year always has four digits."""
+    return wall.isoformat(timespec="seconds").replace("-", "").replace(":", "")[:15]
+
+
+def basic_date(day: date) -> str:
+    """A DATE as iCalendar writes it."""
+    return day.isoformat()[:10].replace("-", "")
 
 
 @lru_cache(maxsize=8192)  # stamps, and the starts and ends of what happens together, come again and again
-def parse_moment(value: str, tzid: str = "") -> Moment:
+def parse_moment(value: str, tzid: str = "", clock: Clock | None = None) -> Moment:
     """Read a DATE or DATE-TIME value with the TZID of its property.
+
+    Args:
+        clock: what the TZID means where it stands; left to its name where it is not given.
 
     Raises:
         NotAMoment: if there is no such date or time.
     """
     try:
         size = len(value)
+        if not (value.isascii() and value[:8].isdigit() and (size == 8 or value[9:15].isdigit())):
+            raise NotAMoment(value)  # int() takes signs, spaces and digits of other scripts
         if size == 8:
             return Moment(datetime(int(value[:4]), int(value[4:6]), int(value[6:])), True)  # noqa: DTZ001
         if size in (15, 16) and value[8] in "Tt":
@@ -113,7 +128,7 @@ def parse_moment(value: str, tzid: str = "") -> Moment:
                 if value[15] not in "Zz":
                     raise NotAMoment(value)
                 return Moment(wall, False, "UTC", "UTC")
-            return Moment(wall, False, tzid, resolve(tzid).zone if tzid else "")
+            return Moment(wall, False, tzid, (resolve(tzid).zone if tzid else "") if clock is None else clock)
     except ValueError as error:
         raise NotAMoment(value) from error
     raise NotAMoment(value)
@@ -126,7 +141,7 @@ def parse_duration(value: str) -> tuple[int, int]:
         NotAMoment: if it is not one.
     """
     match = _DURATION.fullmatch(value.strip())
-    if match is None or not any(match.groups()[1:]):
+    if match is None or not any(match.groups()[1:]) or len(value) > 60:
         raise NotAMoment(value)
     weeks, days, hours, minutes, seconds = (int(g or 0) for g in match.groups()[1:])
     days, seconds = weeks * 7 + days, hours * 3600 + minutes * 60 + seconds
@@ -159,6 +174,25 @@ def wall_at(instant: int, clock: Clock) -> int:
 
 def _tzinfo(clock: Clock) -> tzinfo:
     return zone_info(clock) if isinstance(clock, str) else clock
+
+
+def last_wall(instant: int, clock: Clock) -> int:
+    """The latest wall seconds whose time is not after an instant.
+
+    That is what the clock shows, but for the second pass of an hour it repeats: all of the first pass is over then.
+    """
+    wall = wall_at(instant, clock)
+    if instant_at(wall, clock) == instant:
+        return wall
+    low, high = instant_at(wall, clock), instant  # the clocks went back in between
+    before = wall - low
+    while high - low > 1:
+        middle = (low + high) // 2
+        if wall_at(middle, clock) - middle == before:
+            low = middle
+        else:
+            high = middle
+    return low + before if instant_at(wall, clock) < instant else wall
 
 
 def wall_seconds_of(day: date) -> int:

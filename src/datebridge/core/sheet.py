@@ -8,15 +8,18 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Iterable, Iterator
 from contextlib import suppress
 from datetime import UTC, datetime
+from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
 from datebridge.core.events import derive
 from datebridge.core.facts import Facts, Mark
 from datebridge.core.ics.lines import LINES, unescape_text
 from datebridge.core.moments import from_wall_seconds, instant_at
+from datebridge.core.zones.meaning import NO_ZONES, Zones
 from datebridge.core.zones.names import zone_info
 
 COLUMNS = (
@@ -25,20 +28,29 @@ COLUMNS = (
     "url", "modified", "problems",
 )  # fmt: skip
 _KINDS = {"VEVENT": "event", "VTODO": "to-do", "VJOURNAL": "journal", "VFREEBUSY": "free-busy"}
-#: A cell that begins like this would be run as a formula by a spreadsheet.
-_DANGEROUS = ("=", "+", "-", "@", "\t", "\r")
+#: What would be run as a formula by a spreadsheet: it stands at the beginning of a cell, or of what becomes one
+#: where a semicolon or tab parts them. Apostrophes that are there already are told apart by one more.
+_DANGEROUS = re.compile(r"(?:\A|(?<=[;\t\r\n]))(?='*[=+\-@\t\r\n＝＋－＠])")
 
 
 def defuse(cell: str) -> str:
     """A cell no spreadsheet runs: an apostrophe goes before what would be a formula."""
-    return "'" + cell if cell.startswith(_DANGEROUS) else cell
+    return _DANGEROUS.sub("'", cell)
 
 
-def write_sheet(rows: Iterable[tuple[str, str, str]], zone: str = "") -> Iterator[bytes]:
+class Row(NamedTuple):
+    """An entry as it is to be written: its calendar's name, its component, its text, what its calendar defines."""
+
+    calendar: str
+    component: str
+    text: str
+    zones: Zones = NO_ZONES
+
+
+def write_sheet(rows: Iterable[Row], zone: str = "") -> Iterator[bytes]:
     """CSV in pieces, UTF-8 with a byte order mark, CRLF (RFC 4180).
 
     Args:
-        rows: calendar name, component name and text of each entry.
         zone: an IANA zone all times are shown in; "" leaves each in its own.
     """
     info = zone_info(zone) if zone else None
@@ -46,8 +58,8 @@ def write_sheet(rows: Iterable[tuple[str, str, str]], zone: str = "") -> Iterato
     writer = csv.writer(out)
     writer.writerow(COLUMNS)
     yield b"\xef\xbb\xbf"
-    for count, (calendar, component, text) in enumerate(rows, 1):
-        writer.writerow([defuse(cell) for cell in _row(calendar, component, text, info)])
+    for count, row in enumerate(rows, 1):
+        writer.writerow([defuse(cell) for cell in _row(row, info)])
         if count % 500 == 0:
             yield out.getvalue().encode("utf-8", "replace")
             out.seek(0)
@@ -55,8 +67,9 @@ def write_sheet(rows: Iterable[tuple[str, str, str]], zone: str = "") -> Iterato
     yield out.getvalue().encode("utf-8", "replace")
 
 
-def _row(calendar: str, component: str, text: str, zone: ZoneInfo | None) -> list[str]:
-    facts = derive(component, text)
+def _row(row: Row, zone: ZoneInfo | None) -> list[str]:
+    calendar, component, text, zones = row
+    facts = derive(component, text, zones)
     own: dict[str, str] = {}
     people: list[str] = []
     alarms: list[str] = []
@@ -70,7 +83,7 @@ def _row(calendar: str, component: str, text: str, zone: ZoneInfo | None) -> lis
                 people.append(_address(value))
         elif name == "TRIGGER":
             alarms.append(value)
-    start, end = _times(facts, zone)
+    start, end = _times(facts, zone, zones)
     shown_zone = (
         "" if facts.all_day or facts.marks & Mark.FLOATING else (str(zone) if zone else facts.zone or facts.tzid)
     )
@@ -96,23 +109,24 @@ def _row(calendar: str, component: str, text: str, zone: ZoneInfo | None) -> lis
         "; ".join(people),
         "; ".join(alarms),
         own.get("URL", ""),
-        f"{datetime.fromtimestamp(facts.modified, UTC):%Y-%m-%d %H:%M:%S}" if facts.modified > 0 else "",
+        datetime.fromtimestamp(facts.modified, UTC).isoformat(" ")[:19] if facts.modified > 0 else "",
         "; ".join(p.code for p in facts.problems),
     ]
 
 
-def _times(facts: Facts, zone: ZoneInfo | None) -> tuple[str, str]:
+def _times(facts: Facts, zone: ZoneInfo | None, zones: Zones) -> tuple[str, str]:
     if facts.start_wall is None or facts.end_wall is None or facts.start is None:
         return "", ""
     start, end = from_wall_seconds(facts.start_wall), from_wall_seconds(facts.end_wall)
     if facts.all_day:
-        return f"{start:%Y-%m-%d}", f"{end:%Y-%m-%d}"
-    if zone is not None and facts.zone:
+        return start.date().isoformat(), end.date().isoformat()
+    clock = facts.zone or (zones.clock(facts.tzid) if facts.marks & Mark.DEFINED_ZONE else None)
+    if zone is not None and clock:
         with suppress(OverflowError, ValueError):  # the first or last day there is: shown on its own clock
             start, end = (
-                datetime.fromtimestamp(moment, zone) for moment in (facts.start, instant_at(facts.end_wall, facts.zone))
+                datetime.fromtimestamp(moment, zone) for moment in (facts.start, instant_at(facts.end_wall, clock))
             )
-    return f"{start:%Y-%m-%d %H:%M}", f"{end:%Y-%m-%d %H:%M}"
+    return start.isoformat(" ")[:16], end.isoformat(" ")[:16]
 
 
 def _address(value: str) -> str:

@@ -4,17 +4,25 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
-from pathlib import Path, PurePath
-
-from icalendar import Calendar
+from pathlib import Path
 
 from datebridge.core.events import derive
 from datebridge.core.headers import description_of
+from datebridge.core.ics.lines import fold
 from datebridge.core.ics.reader import RawComponent
 from datebridge.core.ics.source import open_bytes
-from datebridge.core.ics.writer import missing_definitions, new_header, tzids_in, write_calendar
+from datebridge.core.ics.writer import (
+    complete_header,
+    missing_definitions,
+    new_header,
+    span_of,
+    tzids_in,
+    write_calendar,
+)
 from datebridge.core.inspection import Inspection, inspect
-from datebridge.core.sheet import write_sheet
+from datebridge.core.jcal import CannotSay, NotJcal, from_jcal, to_jcal
+from datebridge.core.sheet import Row, write_sheet
+from datebridge.core.zones.meaning import NO_ZONES
 
 FORMATS = (".ics", ".json", ".csv")
 
@@ -56,22 +64,37 @@ def _pieces(found: Inspection, source: Path, ending: str, zone: str) -> Iterator
     if ending == ".csv":
         names = {c.calendar: description_of(c.text).name for c in found.components if c.name == "VCALENDAR"}
         entries = (c for c in found.components if c.name not in ("VCALENDAR", "VTIMEZONE"))
-        yield from write_sheet(((names.get(c.calendar) or source.stem, c.name, c.text) for c in entries), zone)
+        yield from write_sheet(
+            (Row(names.get(c.calendar) or source.stem, c.name, c.text, found.zones.get(c.calendar, NO_ZONES))
+             for c in entries), zone,
+        )  # fmt: skip
         return
-    ics = b"".join(_calendars(found.components, source.stem))
     if ending == ".ics":
-        yield ics
+        for header, zones, texts in _calendars(found, source.stem):
+            yield from write_calendar(header, zones, texts)
         return
-    try:
-        calendars = Calendar.from_ical(ics, multiple=True)
-        jcal = [calendar.to_jcal() for calendar in calendars]
-    except (ValueError, KeyError, IndexError, TypeError, AttributeError) as error:
-        raise CannotConvert(f"{source.name}: it cannot be written as jCal ({error}). Mend it first.") from error
-    yield json.dumps(jcal[0] if len(jcal) == 1 else jcal, ensure_ascii=False).encode()
+    yield from _jcal(found, source)
 
 
-def _calendars(components: list[RawComponent], name: str) -> Iterator[bytes]:
-    """Each VCALENDAR again, with definitions for the zones that have none."""
+def _jcal(found: Inspection, source: Path) -> Iterator[bytes]:
+    lines = {id(c.text): c.line for c in found.components}
+    many = []
+    for header, zones, texts in _calendars(found, source.stem):
+        where = source.name
+        try:
+            whole = to_jcal(complete_header(header))
+            for text in (*zones, *texts):
+                where = f"{source.name}, line {lines[id(text)]}" if id(text) in lines else source.name
+                whole[2].append(to_jcal(text))
+        except CannotSay as error:
+            raise CannotConvert(f"{where}: {error}, which jCal cannot say. Mend it first.") from error
+        many.append(whole)
+    yield json.dumps(many[0] if len(many) == 1 else many, ensure_ascii=False).encode("utf-8", "replace")
+
+
+def _calendars(found: Inspection, name: str) -> Iterator[tuple[str, list[str], list[str]]]:
+    """Each VCALENDAR's header, zones and entries, with definitions for the zones that have none."""
+    components = found.components
     groups: dict[int, list[RawComponent]] = {}
     for component in components:
         groups.setdefault(component.calendar, []).append(component)
@@ -79,19 +102,25 @@ def _calendars(components: list[RawComponent], name: str) -> Iterator[bytes]:
         header = next((c.text for c in group if c.name == "VCALENDAR"), new_header(name))
         zones = [c.text for c in group if c.name == "VTIMEZONE"]
         texts = [c.text for c in group if c.name not in ("VCALENDAR", "VTIMEZONE")]
-        facts = [derive(c.name, c.text) for c in group]
-        walls = [f.start_wall for f in facts if f.start_wall is not None] or [0]
-        ends = [f.until_wall for f in facts if f.until_wall is not None] or walls
+        known = found.zones.get(group[0].calendar, NO_ZONES)
         used = {tzid for text in texts for tzid in tzids_in(text)}
-        defined = {f.uid for f in facts if f.component == "VTIMEZONE"}
-        made = missing_definitions(used - {"UTC"}, defined, min(walls), max(max(ends), max(walls)))
-        yield from write_calendar(header, [*zones, *made], texts)
+        facts = [derive(c.name, c.text, known) for c in group if used]
+        made = missing_definitions(used - {"UTC"}, set(known), *span_of(facts))
+        yield header, [*zones, *made], texts
 
 
 def _from_jcal(source: Path) -> bytes:
     try:
-        data = json.loads(source.read_text("utf-8"))
-        many = data if data and isinstance(data[0], list) else [data]
-        return b"".join(Calendar.from_jcal(one).to_ical() for one in many)
-    except (ValueError, KeyError, IndexError, TypeError, AttributeError) as error:
-        raise CannotConvert(f"{PurePath(source).name}: it is not jCal ({error}).") from error
+        data = json.loads(source.read_text("utf-8"), parse_constant=_no_number)
+        many = data if isinstance(data, list) and data and isinstance(data[0], list) else [data]
+        return b"".join(fold(from_jcal(one) + "\n") for one in many)
+    except UnicodeDecodeError as error:
+        raise CannotConvert(f"{source.name}: it is not UTF-8, as JSON has to be.") from error
+    except RecursionError as error:
+        raise CannotConvert(f"{source.name}: it is not jCal (nested too deeply).") from error
+    except ValueError as error:
+        raise CannotConvert(f"{source.name}: it is not jCal ({error}).") from error
+
+
+def _no_number(name: str) -> None:
+    raise NotJcal(f"{name} is no number")

@@ -16,11 +16,19 @@ from datebridge.core.events import derive
 from datebridge.core.facts import Mark
 from datebridge.core.ics.component import Component
 from datebridge.core.ics.lines import ContentLine, split_text_list, unescape_text
-from datebridge.core.moments import Moment, NotAMoment, from_wall_seconds, parse_duration, parse_moment
+from datebridge.core.moments import Clock, Moment, NotAMoment, from_wall_seconds, parse_duration, parse_moment
+from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 
 class CannotEdit(ValueError):
-    """The fields do not make an entry; the message says which, and what to do."""
+    """The fields do not make an entry; the message says which, and what to do.
+
+    `dates`: how many dates the edit could be written as, where a rule cannot say it; 0 where it cannot be.
+    """
+
+    def __init__(self, message: str, dates: int = 0) -> None:
+        super().__init__(message)
+        self.dates = dates
 
 
 @dataclass(slots=True)
@@ -85,11 +93,15 @@ class Fields:
     attachments: list[str] = field(default_factory=list)
 
 
-def read_fields(text: str) -> Fields:
-    """The fields of an event or to-do. What they do not cover stays in the text alone."""
+def read_fields(text: str, zones: Zones = NO_ZONES) -> Fields:
+    """The fields of an event or to-do. What they do not cover stays in the text alone.
+
+    Args:
+        zones: what its calendar defines.
+    """
     lines = Lines(text)
     component = Component(text)
-    facts = derive(component.kind, text)
+    facts = derive(component.kind, text, zones)
 
     def said(name: str) -> str:
         return unescape_text(lines.value(name))
@@ -109,8 +121,9 @@ def read_fields(text: str) -> Fields:
         found.whole = bool(facts.marks & Mark.ALL_DAY)
         found.zone = "" if found.whole else facts.tzid
         set_times(found, facts.start_wall, facts.end_wall)
+        start = start_of(found, zones)
         dates = [(line, item) for _, line in lines.own("EXDATE") for item in line.value.split(",")]
-        found.left_out = sorted(filter(None, (left_out(line, item, found) for line, item in dates)))
+        found.left_out = sorted(filter(None, (left_out(line, item, start, zones) for line, item in dates)))
     return found
 
 
@@ -122,53 +135,70 @@ def set_times(fields: Fields, start: int, end: int) -> None:
 
 
 def _shown(wall: int, whole: bool) -> str:
-    moment = from_wall_seconds(wall)
+    return shown_text(from_wall_seconds(wall), whole)
+
+
+def shown_text(moment: datetime, whole: bool) -> str:
+    """A wall time as the fields spell it; seconds only where there are any."""
     if whole:
-        return f"{moment:%Y-%m-%d}"
-    return f"{moment:%Y-%m-%dT%H:%M}" + (f":{moment:%S}" if moment.second else "")
+        return moment.date().isoformat()
+    return moment.isoformat(timespec="seconds" if moment.second else "minutes")
 
 
-def start_of(fields: Fields) -> Moment:
+def start_of(fields: Fields, zones: Zones = NO_ZONES) -> Moment:
     """The start as a moment.
 
     Raises:
         CannotEdit: if it is none.
     """
-    return moment_of(fields.start, fields, "start")
+    return moment_of(fields.start, fields, "start", zones)
 
 
 def wall_of(text: str, what: str = "time") -> datetime:
     try:
-        return datetime.fromisoformat(text).replace(tzinfo=None)
+        return datetime.fromisoformat(text).replace(tzinfo=None, microsecond=0)
     except ValueError:
         raise CannotEdit(
-            f"The {what} “{text}” is no date or time. Write it as 2026-11-24 or 2026-11-24T09:00."
+            f"The {what} “{text[:40]}” is no date or time. Write it as 2026-11-24 or 2026-11-24T09:00."
         ) from None
 
 
-def moment_of(text: str, fields: Fields, what: str = "time") -> Moment:
+def moment_of(text: str, fields: Fields, what: str = "time", zones: Zones = NO_ZONES) -> Moment:
     """A wall time of the fields as a moment on their clock."""
     wall = wall_of(text, what)
     if fields.whole:
         return Moment(wall.replace(hour=0, minute=0, second=0), True)
-    value = f"{wall:%Y%m%dT%H%M%S}"
-    return parse_moment(value + "Z") if fields.zone == "UTC" else parse_moment(value, fields.zone)
+    if fields.zone == "UTC":
+        return Moment(wall, False, "UTC", "UTC")
+    return Moment(wall, False, fields.zone, clock_named(fields.zone, zones, wall.year))
+
+
+def clock_named(tzid: str, zones: Zones, year: int) -> Clock:
+    """What a TZID means in a year; "" where nobody knows, or where none is given."""
+    return zones.of(tzid, year, year).clock if tzid else ""
 
 
 def end_wall_of(fields: Fields) -> datetime:
-    """The exclusive end on the entry's own clock."""
+    """The exclusive end on the entry's own clock.
+
+    Raises:
+        CannotEdit: if it is none, or lies past the last day there is.
+    """
     end = wall_of(fields.end or fields.start, "end")
-    return end.replace(hour=0, minute=0, second=0) + timedelta(days=1) if fields.whole else end
-
-
-def left_out(line: ContentLine, item: str, fields: Fields) -> str:
-    """One value of an EXDATE as the fields spell it; "" where it cannot be read."""
     try:
-        moment = parse_moment(item.strip(), line.param("TZID") or "")
-        wall = moment.on_clock_of(start_of(fields))
-    except (NotAMoment, CannotEdit):
+        return end.replace(hour=0, minute=0, second=0) + timedelta(days=1) if fields.whole else end
+    except OverflowError:
+        raise CannotEdit("The end lies past the last day there is.") from None
+
+
+def left_out(line: ContentLine, item: str, start: Moment, zones: Zones = NO_ZONES) -> str:
+    """One value of an EXDATE as the fields spell it; "" where it cannot be read."""
+    tzid = line.param("TZID") or ""
+    try:
+        moment = parse_moment(item.strip(), tzid, clock_named(tzid, zones, start.wall.year))
+    except NotAMoment:
         return ""
-    return f"{wall:%Y-%m-%d}" if fields.whole or moment.is_date else f"{wall:%Y-%m-%dT%H:%M}"
+    return shown_text(moment.on_clock_of(start), start.is_date or moment.is_date)
 
 
 def _person(line: ContentLine) -> Person:
@@ -200,7 +230,7 @@ def _alarms(lines: Lines) -> list[Alarm]:
         try:
             if (trigger.param("VALUE") or "").upper() == "DATE-TIME":
                 moment = parse_moment(trigger.value.strip())
-                found.append(Alarm("", 0, f"{moment.wall:%Y-%m-%dT%H:%M}", place))
+                found.append(Alarm("", 0, shown_text(moment.wall, False), place))
             else:
                 days, seconds = parse_duration(trigger.value)
                 related = (trigger.param("RELATED") or "START").lower()

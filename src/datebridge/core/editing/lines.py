@@ -4,19 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from datebridge.core.ics.component import Component
-from datebridge.core.ics.lines import ContentLine, NotAContentLine, format_param, parse_line
+from datebridge.core.ics.lines import ContentLine, NotAContentLine, format_line, parse_line, rewritten_line
 
 Params = dict[str, str | None]
 
 
-def written(line: ContentLine, value: str, changes: Params | None = None) -> str:
-    """A content line with another value and some parameters set (or taken out, where None); others stay."""
-    changes = changes or {}
-    params = [(name, values) for name, values in line.params if name not in changes]
-    params += [(name, (value,)) for name, value in changes.items() if value is not None]
-    joined = "".join(f";{name}={','.join(format_param(v) for v in values)}" for name, values in params)
-    return f"{line.name}{joined}:{value}"
+def written(name: str, value: str, params: Params | None = None) -> str:
+    """A new content line."""
+    return format_line(name, value, {key: one for key, one in (params or {}).items() if one is not None})
 
 
 class Lines:
@@ -31,7 +26,29 @@ class Lines:
 
     def own(self, name: str) -> Iterator[tuple[int, ContentLine]]:
         """The component's own properties of a name with their index."""
-        return (found for found in list(Component(self.text).properties()) if found[1].name == name)
+        begins = (name, name.lower())
+        some = [i for i, raw in enumerate(self.lines) if raw.startswith(begins) or raw[: len(name)].upper() == name]
+        if not some:
+            return iter(())
+        depths = self._depths()
+        found = ((i, line) for i in some if depths[i] == 1 and (line := parsed(self.lines[i])) is not None)
+        return iter([one for one in found if one[1].name == name])
+
+    def _depths(self) -> list[int]:
+        """How deep each line lies; the component's own lines at 1."""
+        depths, depth = [], 0
+        for raw in self.lines:
+            fence = raw[:6].upper()
+            if fence == "BEGIN:":
+                depth += 1
+            elif fence.startswith("END:"):
+                depth -= 1
+            depths.append(depth if fence != "BEGIN:" and not fence.startswith("END:") else 0)
+        return depths
+
+    def change(self, index: int, value: str, params: Params | None = None) -> None:
+        """Give a line another value and set some of its parameters."""
+        self.lines[index] = rewritten_line(self.lines[index], value, params)
 
     def value(self, name: str) -> str:
         found = next(self.own(name), None)
@@ -43,9 +60,9 @@ class Lines:
         if not value:
             self.drop(name)
         elif found:
-            self.lines[found[0]] = written(found[1], value, params)
+            self.change(found[0], value, params)
         else:
-            self.add(written(ContentLine(name, (), ""), value, params))
+            self.add(written(name, value, params))
 
     def add(self, *lines: str) -> None:
         """New lines of the component itself, before what is nested in it."""

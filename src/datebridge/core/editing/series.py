@@ -1,30 +1,39 @@
-"""Edits of a series: this occurrence, this and all after it, or all; and what becomes of changed occurrences."""
+"""Edits of a series: this occurrence, this and all after it, or all; and what becomes of changed occurrences.
+
+Afterwards the occurrences differ exactly where it was asked. What no rule can say is not said by one that is nearly
+right: it is refused in words, or written as dates where that is wished.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from datetime import datetime, timedelta
+from functools import cached_property
 from typing import Literal, NamedTuple
 
-from datebridge.core.editing.fields import (
-    CannotEdit,
-    Fields,
-    end_wall_of,
-    moment_of,
-    read_fields,
-    set_times,
-    start_of,
-    wall_of,
+from datebridge.core.editing.dates import (
+    MOST_LISTED,
+    as_dates,
+    ended,
+    going_on,
+    move_dates,
+    numbered,
+    only_early,
 )
+from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, read_fields, set_times, shown_text, start_of
 from datebridge.core.editing.lines import Lines, written
-from datebridge.core.editing.writing import rewritten, touched, value_of, written_rule
+from datebridge.core.editing.moving import Move, move_rule
+from datebridge.core.editing.times import read_span, set_exact_length, value_of
+from datebridge.core.editing.writing import FORMATTED, rewritten, touched
 from datebridge.core.events import derive
-from datebridge.core.ics.lines import ContentLine
-from datebridge.core.moments import Clock, Moment, NotAMoment, from_wall_seconds, parse_moment
+from datebridge.core.facts import Facts, Mark
+from datebridge.core.moments import Clock, Moment, from_wall_seconds, instant_at, wall_at
 from datebridge.core.recurrence.occurrences import slot_of
-from datebridge.core.recurrence.pattern import pattern
-from datebridge.core.recurrence.rules import WEEKDAYS, parse_rule
+from datebridge.core.recurrence.pattern import Pattern, pattern
+from datebridge.core.recurrence.starts import DAY
+from datebridge.core.zones.meaning import NO_ZONES, Zones
+
+__all__ = ["Edit", "Group", "Member", "Plan", "Scope", "edit", "fields_at", "remove"]
 
 Scope = Literal["one", "following", "all"]
 
@@ -52,27 +61,39 @@ class Plan:
     said: list[str] = field(default_factory=list)
 
 
-@dataclass(slots=True)
+@dataclass
 class Group:
-    """A series (or a lone entry) with its overrides. `clock` is what its master goes by."""
+    """A series (or a lone entry) with its overrides.
+
+    Attributes:
+        clock: what its master goes by.
+        zones: what its calendar defines.
+    """
 
     members: Sequence[Member]
     clock: Clock | None = None
+    zones: Zones = NO_ZONES
 
-    @property
+    @cached_property
     def master(self) -> Member | None:
-        return next((m for m in self.members if not Lines(m.text).value("RECURRENCE-ID")), None)
+        return next((m for m in self.members if not next(Lines(m.text).own("RECURRENCE-ID"), None)), None)
 
-    @property
+    @cached_property
     def overrides(self) -> list[tuple[Member, int]]:
         """Overrides with the slots they stand for."""
         found = []
         for member in self.members:
-            key = derive("VEVENT", member.text).recurrence_id
+            key = derive("VEVENT", member.text, self.zones).recurrence_id
             slot = slot_of(key, self.clock) if key else None
             if slot is not None:
                 found.append((member, slot))
         return found
+
+    @cached_property
+    def series(self) -> _Series | None:
+        """The master as a series; None if it happens once."""
+        found = _Series(self.master.text, self.zones) if self.master else None
+        return found if found and found.facts.marks & Mark.SERIES and found.facts.start_wall is not None else None
 
     def member(self, wanted: int) -> Member:
         for member in self.members:
@@ -81,269 +102,319 @@ class Group:
         raise CannotEdit("This entry is not there any more.")
 
 
-def fields_at(text: str, slot: int | None) -> Fields:
+class _Series:
+    """A text read as a series."""
+
+    def __init__(self, text: str, zones: Zones) -> None:
+        self.text, self.zones = text, zones
+        self.facts: Facts = derive("VEVENT", text, zones)
+        self.fields: Fields = read_fields(text, zones)
+        self.shape: Pattern = pattern(self.facts.recurrence)
+
+    @property
+    def begin(self) -> int:
+        return self.facts.start_wall or 0
+
+    @cached_property
+    def start(self) -> Moment:
+        return start_of(self.fields, self.zones)
+
+    def at(self, slot: int) -> Moment:
+        """A slot as a moment of the series, as its DTSTART is written."""
+        return self.start._replace(wall=from_wall_seconds(slot))
+
+    def has(self, slot: int) -> bool:
+        return self.shape.has(self.begin, slot)
+
+    def end_of(self, slot: int) -> int:
+        """When what begins in a slot ends, on the clock of the series."""
+        long = self.shape.extra.get(slot) or self.shape.nominal
+        clock = self.start.zone
+        if long is None:
+            own = (self.facts.end_wall or 0) - self.begin
+            if clock:
+                own = instant_at(self.facts.end_wall or 0, clock) - instant_at(self.begin, clock)
+            long = (0, own)
+        if not clock:
+            return slot + long[0] * DAY + long[1]
+        return wall_at((instant_at(slot + long[0] * DAY, clock) if long[0] else instant_at(slot, clock)) + long[1], clock)
+
+
+def fields_at(text: str, slot: int | None, zones: Zones = NO_ZONES) -> Fields:
     """The fields of an entry; of a series, with the times of the occurrence in a slot."""
-    fields = read_fields(text)
-    if slot is not None and fields.start:
-        begin = start_of(fields).wall
-        length = end_wall_of(fields) - begin
-        start = from_wall_seconds(slot)
-        set_times(fields, slot, Moment(start + length).wall_seconds)
-    return fields
+    if slot is None:
+        return read_fields(text, zones)
+    series = _Series(text, zones)
+    if series.fields.start and series.facts.marks & Mark.SERIES:
+        set_times(series.fields, slot, series.end_of(slot))
+    return series.fields
 
 
-def edit(group: Group, target: int, slot: int | None, scope: Scope, after: Fields, stamp: str, fresh: str) -> Plan:
+def edit(
+    group: Group, target: int, slot: int | None, scope: Scope, after: Fields, stamp: str, fresh: str,
+    listed: bool = False,
+) -> Plan:  # fmt: skip
     """Plan an edit of the occurrence of `target` in `slot` (None for a lone entry or an override itself).
 
     Args:
         after: the fields as they shall be, with the times of that occurrence.
         fresh: a UID for a series that begins anew.
+        listed: write a series as dates where no rule says what is wished.
 
     Raises:
-        CannotEdit: where the fields make no entry.
+        CannotEdit: where the fields make no entry, or no rule says what is wished.
     """
     member = group.member(target)
-    master = group.master
-    if slot is None or master is None or not _is_series(master.text):
-        return Plan([Edit(member.id, rewritten(member.text, after, stamp), "Edited.")])
-    if scope == "one":
-        return _one(group, master, slot, after, stamp)
-    if scope == "following" and slot != _start(master.text):
-        return _following(group, master, slot, after, stamp, fresh)
-    return _all(group, master, fields_at(master.text, slot), after, stamp)
+    master, series = group.master, group.series
+    if slot is None or master is None or series is None:
+        plan = Plan([Edit(member.id, rewritten(member.text, after, stamp, zones=group.zones), "Edited.")])
+    elif scope == "one":
+        plan = _one(group, series, slot, after, stamp)
+    elif scope == "following" and slot != _first(series):
+        plan = _following(group, series, slot, after, stamp, fresh, listed)
+    else:
+        plan = _all(group, master, slot, fields_at(master.text, slot, group.zones), after, stamp, listed)
+    if any(_formatted(m.text) and not _formatted(e.text) for m in group.members for e in plan.edits if e.text and e.id == m.id):  # noqa: E501
+        plan.said.append("The formatted copy of the notes would be out of date; it is taken out.")
+    return plan
 
 
 def remove(group: Group, target: int, slot: int | None, scope: Scope, stamp: str) -> Plan:
-    """Plan taking an occurrence out, it and all after it, or everything."""
-    member, master = group.member(target), group.master
+    """Plan taking an occurrence out, it and all after it, or everything.
+
+    Raises:
+        CannotEdit: where others would change with it.
+    """
+    member, master, series = group.member(target), group.master, group.series
     if slot is None and master is not None and member.id != master.id and scope == "one":
+        if derive("VEVENT", member.text, group.zones).marks & Mark.FUTURE:
+            raise CannotEdit(
+                "This change holds for all that follow too (RANGE=THISANDFUTURE); without it they would go back to where"
+                " they were. Delete this and all after it, or edit it."
+            )
         slot = next((at for one, at in group.overrides if one.id == member.id), None)
-    if slot is None or master is None or not _is_series(master.text) or scope == "all":
+    if slot is None or master is None or series is None or scope == "all":
         gone = [member] if scope == "one" or master is None else list(group.members)
         return Plan([Edit(one.id, None, "Deleted.") for one in gone])
     if scope == "one":
         lines = Lines(master.text)
-        value, params = value_of(_moment_at(master.text, slot))
-        lines.add(written(ContentLine("EXDATE", (), ""), value, params))
+        lines.add(written("EXDATE", *value_of(series.at(slot))))
         touched(lines, stamp, True)
         gone = [one for one, at in group.overrides if at == slot]
         return Plan([Edit(master.id, lines.text, "One occurrence left out."),
                      *(Edit(one.id, None, "The left-out occurrence.") for one in gone)])  # fmt: skip
-    if slot == _start(master.text):
+    if slot == _first(series):
         return Plan([Edit(one.id, None, "Deleted.") for one in group.members])
     after = [one for one, at in group.overrides if at >= slot]
-    return Plan([Edit(master.id, _ended(master.text, slot, stamp), "Ends before it."),
+    return Plan([Edit(master.id, _ended(series, slot, stamp), "Ends before it."),
                  *(Edit(one.id, None, "It came after.") for one in after)])  # fmt: skip
 
 
-def _is_series(text: str) -> bool:
-    return bool(derive("VEVENT", text).recurrence)
+def _first(series: _Series) -> int:
+    """The first slot there is: the start, unless an extra date lies before it."""
+    return min(series.begin, series.shape.first_extra or series.begin)
 
 
-def _start(text: str) -> int:
-    return derive("VEVENT", text).start_wall or 0
-
-
-def _moment_at(text: str, slot: int) -> Moment:
-    """A slot as a moment of the series, as its DTSTART is written."""
-    return start_of(read_fields(text))._replace(wall=from_wall_seconds(slot))
+def _formatted(text: str | None) -> bool:
+    return text is not None and any(next(Lines(text).own(name), None) for name in FORMATTED)
 
 
 # ---- one ----------------------------------------------------------------------------------------------
 
 
-def _one(group: Group, master: Member, slot: int, after: Fields, stamp: str) -> Plan:
+def _one(group: Group, series: _Series, slot: int, after: Fields, stamp: str) -> Plan:
     known = next((one for one, at in group.overrides if at == slot), None)
     after = replace(after, rule="", left_out=[])
     if known:
-        return Plan([Edit(known.id, rewritten(known.text, after, stamp), "One occurrence edited.")])
-    lines = Lines(_standing_alone(master.text, slot))
-    lines.lines.insert(1, written(ContentLine("RECURRENCE-ID", (), ""), *value_of(_moment_at(master.text, slot))))
-    return Plan([Edit(None, rewritten(lines.text, after, stamp), "One occurrence edited.")])
+        return Plan([Edit(known.id, rewritten(known.text, after, stamp, zones=group.zones), "One occurrence edited.")])
+    lines = _standing_alone(series, slot)
+    lines.lines.insert(1, written("RECURRENCE-ID", *value_of(series.at(slot))))
+    return Plan([Edit(None, rewritten(lines.text, after, stamp, zones=group.zones), "One occurrence edited.")])
 
 
-def _standing_alone(text: str, slot: int) -> str:
-    """The master's text as the one occurrence in a slot."""
-    lines = Lines(text)
+def _standing_alone(series: _Series, slot: int) -> Lines:
+    """The master's text as the one occurrence in a slot, as long as that."""
+    lines = Lines(series.text)
+    span = read_span(lines, series.zones)
     for name in ("RRULE", "RDATE", "EXDATE", "EXRULE"):
         lines.drop(name)
-    fields = fields_at(text, slot)
-    return rewritten(lines.text, replace(fields, rule="", left_out=[]), "", touch=False)
+    start = series.at(slot)
+    if slot != series.begin:
+        lines.set("DTSTART", *value_of(start))
+    long = series.shape.extra.get(slot)
+    if long is not None:
+        lines.drop("DTEND")
+        set_exact_length(lines, start, None, long[1], long[0])
+    elif span.form == "end" and slot != series.begin:
+        set_exact_length(lines, start, span.end, span.exact)
+    return lines
 
 
 # ---- all ----------------------------------------------------------------------------------------------
 
 
-def _all(group: Group, master: Member, shown: Fields, after: Fields, stamp: str) -> Plan:
+def _all(
+    group: Group, master: Member, slot: int, shown: Fields, after: Fields, stamp: str, listed: bool
+) -> Plan:
     """Edit a whole series: what was shown at one slot and is now otherwise is otherwise at every slot."""
-    before = read_fields(master.text)
-    shift = start_of(after).wall - start_of(shown).wall
-    begin = start_of(before).wall + shift
-    wanted = replace(after)
-    wanted.start, wanted.end = "", ""
-    set_times(wanted, Moment(begin).wall_seconds, Moment(begin + _length(after)).wall_seconds)
-    own_left_out = shown.left_out == after.left_out
-    moved = bool(shift) or (after.whole, after.zone) != (before.whole, before.zone)
-    if moved and own_left_out:
-        wanted.left_out = [_moved_text(text, before, after, shift) for text in before.left_out]
-    if after.rule == before.rule and after.rule:
-        wanted.rule = moved_rule(before.rule, start_of(before).wall, begin)
-    text = _moved(master.text, before, wanted, shift, stamp) if moved else rewritten(master.text, wanted, stamp)
-    plan = Plan([Edit(master.id, text, "The whole series edited.")])
-    facts, shape = derive("VEVENT", text), pattern(derive("VEVENT", text).recurrence)
-    stay = gone = 0
-    for one, at in group.overrides:
-        slot = Moment(from_wall_seconds(at) + shift).wall_seconds
-        if facts.start_wall is None or slot not in shape.slots(facts.start_wall, slot, slot + 1):
-            gone += 1
-            plan.edits.append(Edit(one.id, None, "The series does not happen there any more."))
-        elif moved:
-            stay += 1
-            lines = Lines(one.text)
-            moment = start_of(wanted)._replace(wall=from_wall_seconds(slot))
-            lines.set("RECURRENCE-ID", *value_of(moment))
-            touched(lines, stamp, False)
-            plan.edits.append(Edit(one.id, lines.text, "Stands for the same occurrence of the moved series."))
-        else:
-            stay += 1
-    if stay:
-        plan.said.append(f"{_counted(stay)} keep{'s' if stay == 1 else ''} what was changed, and when.")
-    if gone:
-        plan.said.append(
-            f"{_counted(gone)} no longer fall{'s' if gone == 1 else ''} in the series and will be deleted."
-        )
+    zones = group.zones
+    series = _Series(master.text, zones)
+    text = master.text
+    if after.left_out != shown.left_out:
+        text = rewritten(text, replace(series.fields, left_out=after.left_out), stamp, zones=zones)
+        series = _Series(text, zones)
+    new = start_of(after, zones)
+    move = Move(series.start, new._replace(wall=from_wall_seconds(Move(series.at(slot), new).of(series.begin))))
+    moved = move.old != move.new
+    wanted, exact = _whole_wish(series, shown, after, move)
+    wanted.left_out = series.fields.left_out
+    by_hand = after.rule != shown.rule
+    wanted.rule = after.rule if by_hand else series.fields.rule
+    plan = Plan([])
+    if moved and not by_hand:
+        text = _moved(series, move, wanted, exact, stamp, listed, plan)
+    else:
+        text = rewritten(text, wanted, stamp, zones=zones, exact=exact)
+        if moved:
+            lines = Lines(text)
+            old = [line.value for _, line in Lines(series.text).own("RRULE")]
+            move_dates(lines, series.start, move, zones, series.shape, old)
+            text = lines.text
+    plan.edits.append(Edit(master.id, text, "The whole series edited."))
+    _overrides_after(group, _Series(text, zones), move, moved, stamp, plan)
     return plan
 
 
-def _counted(number: int) -> str:
-    return f"{number} changed occurrence{'s' if number > 1 else ''}"
+def _whole_wish(series: _Series, shown: Fields, after: Fields, move: Move) -> tuple[Fields, int | None]:
+    """The fields of the whole series from those of one occurrence, and its length in seconds if that is to be kept."""
+    wanted = replace(after)
+    before = series.fields
+    span = read_span(Lines(series.text), series.zones)
+    begin = move.of(series.begin)
+    wanted.start = shown_text(from_wall_seconds(begin), after.whole)
+    long = end_wall_of(after) - start_of(after).wall
+    as_long = long == end_wall_of(shown) - start_of(shown).wall and after.whole == shown.whole
+    if move.old == move.new and as_long:
+        wanted.start, wanted.end = before.start, before.end
+        return wanted, None
+    clock = move.new.zone
+    exact: int | None = None
+    if as_long and span.form == "end" and clock and not after.whole:
+        exact = span.exact
+    elif not as_long and clock and not after.whole:
+        ends = [Moment(wall).wall_seconds for wall in (start_of(after).wall, end_wall_of(after))]
+        exact = max(0, instant_at(ends[1], clock) - instant_at(ends[0], clock))
+        if ends[1] < ends[0]:
+            raise CannotEdit("The end lies before the start.")
+    if exact is not None and clock:
+        end = wall_at(instant_at(begin, clock) + exact, clock)
+    else:
+        own = end_wall_of(before) - start_of(before).wall if as_long else long
+        end = begin + int(own.total_seconds())
+    set_times(wanted, begin, end)
+    return wanted, exact
 
 
-def _length(fields: Fields) -> timedelta:
-    return end_wall_of(fields) - start_of(fields).wall
+def _moved(
+    series: _Series, move: Move, wanted: Fields, exact: int | None, stamp: str, listed: bool, plan: Plan
+) -> str:
+    """A series written at other times, its rules, extra and left-out dates with it."""
+    rules = {}
+    unsaid = None
+    old = [line.value for _, line in Lines(series.text).own("RRULE")]
+    for index, line in Lines(series.text).own("RRULE"):
+        rules[index] = move_rule(line.value, move)
+        unsaid = line.value if rules[index] is None else unsaid
+    if unsaid is not None and not listed:
+        _cannot_say(series, unsaid)
+    lines = Lines(series.text)
+    if unsaid is not None:
+        number = as_dates(lines, series.start, move, series.zones, series.shape, series.begin)
+        plan.said.append(f"No rule says this, so the series becomes {numbered(number, 'date')}, one by one.")
+    else:
+        for index, rule in rules.items():
+            if rule is not None and rule != lines.lines[index].partition(":")[2]:
+                lines.change(index, rule)
+        move_dates(lines, series.start, move, series.zones, series.shape, old)
+    # The dates stand where they belong; what remains is the start, the end, and everything else.
+    left = read_fields(lines.text, series.zones)
+    return rewritten(
+        lines.text, replace(wanted, rule=left.rule, left_out=left.left_out), stamp, zones=series.zones, exact=exact
+    )
 
 
-def _moved_text(text: str, before: Fields, after: Fields, shift: timedelta) -> str:
-    wall = wall_of(text) + shift
-    if after.whole:
-        return f"{wall:%Y-%m-%d}"
-    if before.whole or len(text) == 10:
-        return f"{datetime.combine(wall.date(), wall_of(after.start).time()):%Y-%m-%dT%H:%M}"
-    return f"{wall:%Y-%m-%dT%H:%M}"
+def _cannot_say(series: _Series, rule: str) -> None:
+    number = 0
+    if not series.facts.marks & Mark.ENDLESS:
+        number = len(series.shape.slots(series.begin, _first(series), 1 << 40))
+    offer = "Change this one alone, or give the series another rule."
+    if 0 < number <= MOST_LISTED:
+        offer = f"Write it as {numbered(number, 'date')}, one by one; or change this one alone."
+    raise CannotEdit(
+        f"The series goes by {series.facts.repeats or rule}, and no such rule has every occurrence moved like this one."
+        f" {offer}",
+        number if number <= MOST_LISTED else 0,
+    )
 
 
-def _moved(text: str, before: Fields, wanted: Fields, shift: timedelta, stamp: str) -> str:
-    """A series written at other times, its left-out and extra dates on the clock it then goes by."""
-    lines = Lines(text)
-    lines.drop("EXDATE")
-    clock = start_of(wanted)
-    params = value_of(clock)[1]
-    for index, line in list(lines.own("RDATE")):
-        values = []
-        for item in line.value.split(","):
-            first, slash, rest = item.partition("/")
-            try:
-                wall = parse_moment(first.strip(), line.param("TZID") or "").on_clock_of(start_of(before)) + shift
-                values.append(value_of(clock._replace(wall=wall))[0] + slash + rest)
-            except NotAMoment:
-                values.append(item)
-        named = {"TZID": params["TZID"]} if "/" in line.value else params
-        lines.lines[index] = written(line, ",".join(values), named)
-    lines = Lines(rewritten(lines.text, replace(wanted, left_out=[]), stamp))
-    for left in wanted.left_out:
-        value, named = value_of(moment_of(left, wanted))
-        lines.add(written(ContentLine("EXDATE", (), ""), value, named))
-    return lines.text
-
-
-def moved_rule(text: str, before: datetime, after: datetime) -> str:
-    """The rule of a series whose start is moved: weekdays and days of the month go along, UNTIL too.
-
-    >>> moved_rule("FREQ=WEEKLY;BYDAY=MO,WE", datetime(2026, 11, 23), datetime(2026, 11, 24))
-    'FREQ=WEEKLY;BYDAY=TU,TH'
-    """
-    rule = parse_rule(text)
-    days = (after.date() - before.date()).days
-    parts = []
-    for part in text.strip().rstrip(";").split(";"):
-        name, _, value = part.partition("=")
-        name = name.upper()
-        if name == "UNTIL" and rule.until is not None and before != after:
-            until = rule.until.wall + (after - before)
-            value = f"{until:%Y%m%d}" if rule.until.is_date else f"{until:%Y%m%dT%H%M%S}" + value[15:]
-        elif name == "BYDAY" and days and rule.freq == "WEEKLY":
-            value = ",".join(WEEKDAYS[(WEEKDAYS.index(day) + days) % 7] for _, day in rule.byday)
-        elif name == "BYDAY" and days and len(rule.byday) == 1:
-            nth, day = rule.byday[0]
-            if WEEKDAYS.index(day) == before.weekday():
-                nth = (after.day - 1) // 7 + 1 if nth > 0 else nth
-                value = f"{nth or ''}{WEEKDAYS[after.weekday()]}"
-        elif name == "BYMONTHDAY" and days and rule.by.get("BYMONTHDAY") == (before.day,):
-            value = str(after.day)
-        elif name == "BYMONTH" and days and rule.by.get("BYMONTH") == (before.month,) and rule.freq == "YEARLY":
-            value = str(after.month)
-        parts.append(f"{name}={value}")
-    return ";".join(parts)
+def _overrides_after(group: Group, series: _Series, move: Move, moved: bool, stamp: str, plan: Plan) -> None:
+    """What becomes of changed occurrences once the series is another."""
+    stay = gone = 0
+    for one, at in group.overrides:
+        if not series.has(move.of(at)):
+            gone += 1
+            plan.edits.append(Edit(one.id, None, "The series does not happen there any more."))
+            continue
+        stay += 1
+        if moved:
+            lines = Lines(one.text)
+            lines.set("RECURRENCE-ID", *value_of(move.moment(at)))
+            touched(lines, stamp, False)
+            plan.edits.append(Edit(one.id, lines.text, "Stands for the same occurrence of the moved series."))
+    if stay:
+        keep = "keeps" if stay == 1 else "keep"
+        plan.said.append(f"{numbered(stay, 'changed occurrence')} {keep} what was changed, and when.")
+    if gone:
+        fall = "falls" if gone == 1 else "fall"
+        plan.said.append(f"{numbered(gone, 'changed occurrence')} no longer {fall} in the series and will be deleted.")
 
 
 # ---- this and all after -------------------------------------------------------------------------------
 
 
-def _ended(text: str, slot: int, stamp: str) -> str:
+def _ended(series: _Series, slot: int, stamp: str) -> str:
     """A series that ends before a slot."""
-    lines = Lines(text)
-    start = _moment_at(text, slot)
-    last = start._replace(wall=start.wall - (timedelta(days=1) if start.is_date else timedelta(seconds=1)))
-    for index, line in list(lines.own("RRULE")):
-        parts = [p for p in line.value.split(";") if not p.upper().startswith(("UNTIL=", "COUNT="))]
-        until = f"UNTIL={last.wall:%Y%m%d}" if start.is_date else f"UNTIL={last.wall:%Y%m%dT%H%M%S}"
-        lines.lines[index] = written(line, written_rule(";".join([*parts, until]), start))
-    _keep_dates(lines, start, lambda wall: wall < slot)
+    lines = Lines(series.text)
+    if slot <= series.begin:
+        only_early(lines, series.start, series.zones, slot)
+    else:
+        ended(lines, series.start, series.zones, slot)
     touched(lines, stamp, True)
     return lines.text
 
 
-def _keep_dates(lines: Lines, start: Moment, keep) -> None:  # type: ignore[no-untyped-def]
-    """Leave only the extra and left-out dates whose slot is to be kept."""
-    for name in ("EXDATE", "RDATE"):
-        for index, line in reversed(list(lines.own(name))):
-            stay = []
-            for item in line.value.split(","):
-                try:
-                    moment = parse_moment(item.partition("/")[0].strip(), line.param("TZID") or "")
-                except NotAMoment:
-                    stay.append(item)
-                    continue
-                if keep(Moment(moment.on_clock_of(start)).wall_seconds):
-                    stay.append(item)
-            if not stay:
-                del lines.lines[index]
-            elif len(stay) < len(line.value.split(",")):
-                lines.lines[index] = written(line, ",".join(stay))
-
-
-def _following(group: Group, master: Member, slot: int, after: Fields, stamp: str, fresh: str) -> Plan:
+def _following(
+    group: Group, series: _Series, slot: int, after: Fields, stamp: str, fresh: str, listed: bool
+) -> Plan:
     """Split a series: the old one ends before the slot, a new one goes on from it."""
-    old = derive("VEVENT", master.text)
-    lines = Lines(master.text)
+    assert group.master is not None  # noqa: S101
+    shown = fields_at(series.text, slot, series.zones)
+    lines = Lines(series.text)
     lines.set("UID", fresh)
-    start = _moment_at(master.text, slot)
-    _keep_dates(lines, start, lambda wall: wall >= slot)
-    shown = fields_at(master.text, slot)
-    for index, line in list(lines.own("RRULE")):
-        rule = parse_rule(line.value)
-        if rule.count is not None and old.start_wall is not None:
-            before = len(list(pattern(rule.text).each(old.start_wall, old.start_wall, slot)))
-            parts = [p for p in line.value.split(";") if not p.upper().startswith("COUNT=")]
-            lines.lines[index] = written(line, ";".join([*parts, f"COUNT={max(1, rule.count - before)}"]))
-    base = rewritten(lines.text, replace(read_fields(lines.text), start=shown.start, end=shown.end), stamp, touch=False)
-    own = read_fields(base)
+    said = going_on(lines, series.start, series.zones, series.shape, series.begin, slot)
+    base = lines.text
+    own = fields_at(base, slot, series.zones)
     wanted = replace(after, rule=own.rule if after.rule == shown.rule else after.rule)
     if after.left_out == shown.left_out:
         wanted.left_out = own.left_out
     later = [Member(one.id, one.text) for one, at in group.overrides if at >= slot]
-    moved = _all(Group([Member(-1, base), *later], group.clock), Member(-1, base), own, wanted, stamp)
-    plan = Plan([Edit(master.id, _ended(master.text, slot, stamp), "Ends before the change.")], moved.said)
+    rest = Group([Member(-1, base), *later], group.clock, group.zones)
+    if rest.series is None:  # nothing but this one is left
+        edits = [Edit(-1, rewritten(base, replace(wanted, rule=own.rule), stamp, zones=group.zones), "")]
+        moved = Plan(edits)
+    else:
+        moved = _all(rest, Member(-1, base), slot, own, wanted, stamp, listed)
+    plan = Plan([Edit(group.master.id, _ended(series, slot, stamp), "Ends before the change.")], said + moved.said)
     texts = {made.id: made for made in moved.edits}
     plan.edits.append(Edit(None, texts[-1].text, "Goes on with the change."))
     for one in later:
@@ -354,3 +425,5 @@ def _following(group: Group, master: Member, slot: int, after: Fields, stamp: st
             renamed.set("UID", fresh)
             plan.edits.append(Edit(None, renamed.text, "Goes on with the new series."))
     return plan
+
+

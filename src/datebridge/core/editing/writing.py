@@ -9,7 +9,6 @@ from datebridge.core.editing.fields import (
     CannotEdit,
     Fields,
     Person,
-    end_wall_of,
     left_out,
     moment_of,
     read_fields,
@@ -17,16 +16,19 @@ from datebridge.core.editing.fields import (
     wall_of,
 )
 from datebridge.core.editing.lines import Lines, parsed, written
-from datebridge.core.ics.lines import ContentLine, escape_text
-from datebridge.core.moments import Moment, from_wall_seconds
+from datebridge.core.editing.times import length_text, value_of, write_times
+from datebridge.core.ics.lines import escape_text, one_line
+from datebridge.core.moments import Moment, basic, basic_date, from_wall_seconds
 from datebridge.core.recurrence.rules import NotARule, parse_rule
-from datebridge.core.zones.names import resolve
+from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 #: Fields that a plain property holds, as TEXT.
 _TEXTS = {"title": "SUMMARY", "place": "LOCATION", "notes": "DESCRIPTION"}
 _WORDS = {"privacy": "CLASS", "status": "STATUS", "link": "URL"}
 _STATUS = {"VEVENT": ("", "TENTATIVE", "CONFIRMED", "CANCELLED"),
            "VTODO": ("", "NEEDS-ACTION", "COMPLETED", "IN-PROCESS", "CANCELLED")}  # fmt: skip
+#: The notes over again, with formatting; stale once the notes are edited.
+FORMATTED = ("X-ALT-DESC", "STYLED-DESCRIPTION")
 
 
 def new_event(uid: str, fields: Fields, stamp: str) -> str:
@@ -41,17 +43,26 @@ def new_event(uid: str, fields: Fields, stamp: str) -> str:
     return rewritten(empty, fields, stamp, touch=False)
 
 
-def rewritten(text: str, after: Fields, stamp: str, touch: bool = True) -> str:
+def rewritten(
+    text: str, after: Fields, stamp: str, touch: bool = True, zones: Zones = NO_ZONES, exact: int | None = None
+) -> str:
     """The text with other fields; lines of fields that stay the same keep their bytes.
+
+    Args:
+        zones: what its calendar defines.
+        exact: its length in seconds, where times change and their wall times do not tell it.
 
     Raises:
         CannotEdit: where the fields make no entry.
     """
-    before, lines = read_fields(text), Lines(text)
+    before, lines = read_fields(text, zones), Lines(text)
     kind = lines.lines[0].partition(":")[2].strip().upper()
     for name, prop in _TEXTS.items():
         if getattr(after, name) != getattr(before, name):
             lines.set(prop, escape_text(getattr(after, name).strip()))
+    if after.notes != before.notes:
+        for prop in FORMATTED:
+            lines.drop(prop)
     for name, prop in _WORDS.items():
         if getattr(after, name) != getattr(before, name):
             value = _one_line(getattr(after, name))
@@ -67,11 +78,11 @@ def rewritten(text: str, after: Fields, stamp: str, touch: bool = True) -> str:
         lines.set("TRANSP", "OPAQUE" if after.busy else "TRANSPARENT")
     timing = (after.start, after.end, after.whole, after.zone) != (before.start, before.end, before.whole, before.zone)
     if timing:
-        _write_times(lines, before, after, kind)
-    if after.rule != before.rule or (timing and after.rule):
-        lines.set("RRULE", written_rule(after.rule, start_of(after)) if after.rule.strip() else "")
+        write_times(lines, before, after, zones, exact)
+    if after.rule != before.rule:
+        lines.set("RRULE", written_rule(after.rule, start_of(after, zones)) if after.rule.strip() else "")
     if after.left_out != before.left_out:
-        _write_left_out(lines, before, after)
+        _write_left_out(lines, before, after, zones)
     if after.alarms != before.alarms:
         _write_alarms(lines, before, after)
     if after.organizer != before.organizer:
@@ -97,38 +108,10 @@ def touched(lines: Lines, stamp: str, significant: bool) -> None:
 
 
 def _one_line(value: str) -> str:
-    return " ".join(value.split())
+    return one_line(" ".join(value.split()))
 
 
 # ---- times ------------------------------------------------------------------------------------------
-
-
-def value_of(moment: Moment) -> tuple[str, dict[str, str | None]]:
-    """A moment as a property's value with its parameters."""
-    if moment.is_date:
-        return f"{moment.wall:%Y%m%d}", {"VALUE": "DATE", "TZID": None}
-    utc = moment.tzid == "UTC" and moment.zone == "UTC"
-    return f"{moment.wall:%Y%m%dT%H%M%S}" + ("Z" if utc else ""), {
-        "VALUE": None, "TZID": None if utc or not moment.tzid else moment.tzid
-    }  # fmt: skip
-
-
-def _write_times(lines: Lines, before: Fields, after: Fields, kind: str) -> None:
-    if not after.whole and after.zone and after.zone != before.zone and resolve(after.zone).method == "unresolved":
-        raise CannotEdit(f"“{after.zone}” is not a time zone.")
-    start = start_of(after)
-    end = Moment(end_wall_of(after))
-    if end.wall < start.wall:
-        raise CannotEdit("The end lies before the start.")
-    length = end.wall - start.wall
-    kept = before.start and end_wall_of(before) - start_of(before).wall == length and before.whole == after.whole
-    lines.set("DTSTART", *value_of(start))
-    if kind == "VTODO":
-        lines.drop("DURATION")
-        lines.set("DUE", *value_of(start._replace(wall=end.wall)))
-    elif not (kept and lines.value("DURATION")):
-        lines.drop("DURATION")
-        lines.set("DTEND", *value_of(start._replace(wall=end.wall)))
 
 
 def written_rule(text: str, start: Moment) -> str:
@@ -143,31 +126,36 @@ def written_rule(text: str, start: Moment) -> str:
     except NotARule as error:
         raise CannotEdit(f"The rule cannot be read: {error}.") from error
     if rule.until is None:
-        return text
+        return one_line(text)
     until = rule.until
     if start.is_date:
-        value = f"{until.on_clock_of(start):%Y%m%d}"
+        value = basic_date(until.on_clock_of(start))
     else:
         if until.is_date:
             until = until._replace(wall=until.wall.replace(hour=23, minute=59, second=59), is_date=False)
         instant = until._replace(zone=until.zone or start.zone).instant() if start.zone else None
         shown = until.wall if instant is None else from_wall_seconds(instant)
-        value = f"{shown:%Y%m%dT%H%M%S}" + ("" if instant is None else "Z")
-    parts = [part for part in text.split(";") if not part.upper().startswith("UNTIL=")]
-    return ";".join([*parts, f"UNTIL={value}"])
+        value = basic(shown) + ("" if instant is None else "Z")
+    parts = [f"UNTIL={value}" if part.strip().upper().startswith("UNTIL=") else part for part in text.split(";")]
+    return one_line(";".join(parts))
 
 
-def _write_left_out(lines: Lines, before: Fields, after: Fields) -> None:
+def _write_left_out(lines: Lines, before: Fields, after: Fields, zones: Zones) -> None:
     gone = set(before.left_out) - set(after.left_out)
-    for index, line in list(lines.own("EXDATE")):
+    dropped = set()
+    start = start_of(before, zones) if gone else None
+    for index, line in lines.own("EXDATE") if start is not None else ():
         items = line.value.split(",")
-        stay = [item for item in items if left_out(line, item, before) not in gone]
-        if len(stay) < len(items):
-            lines.lines[index] = written(line, ",".join(stay)) if stay else ""
-    lines.lines = [raw for raw in lines.lines if raw]
+        stay = [item for item in items if left_out(line, item, start, zones) not in gone]
+        if not stay:
+            dropped.add(index)
+        elif len(stay) < len(items):
+            lines.change(index, ",".join(stay))
+    lines.lines = [raw for index, raw in enumerate(lines.lines) if index not in dropped]
     for text in sorted(set(after.left_out) - set(before.left_out)):
-        value, params = value_of(moment_of(text, after, "left-out date"))
-        lines.add(written(ContentLine("EXDATE", (), ""), value, params))
+        whole = after.whole or len(text) == 10
+        value, params = value_of(moment_of(text, replace(after, whole=whole), "left-out date", zones))
+        lines.add(written("EXDATE", value, params))
 
 
 # ---- alarms, people, the rest -------------------------------------------------------------------------
@@ -176,13 +164,9 @@ def _write_left_out(lines: Lines, before: Fields, after: Fields) -> None:
 def trigger_of(alarm: Alarm) -> str:
     """An alarm's TRIGGER line (RFC 5545 §3.8.6.3)."""
     if not alarm.related:
-        return f"TRIGGER;VALUE=DATE-TIME:{wall_of(alarm.at, 'time of the alarm'):%Y%m%dT%H%M%SZ}"
-    minutes = abs(alarm.minutes)
-    days, rest = divmod(minutes, 1440)
-    hours, rest = divmod(rest, 60)
-    length = "P" + (f"{days}D" if days else "")
-    if hours or rest or not days:
-        length += "T" + (f"{hours}H" if hours else "") + (f"{rest}M" if rest or not hours else "")
+        return f"TRIGGER;VALUE=DATE-TIME:{basic(wall_of(alarm.at, 'time of the alarm'))}Z"
+    days, rest = divmod(abs(alarm.minutes), 1440)
+    length = length_text(days, rest * 60) if alarm.minutes else "PT0M"
     related = ";RELATED=END" if alarm.related == "end" else ""
     return f"TRIGGER{related}:{'-' if alarm.minutes > 0 else ''}{length}"
 
@@ -208,7 +192,7 @@ def _write_alarms(lines: Lines, before: Fields, after: Fields) -> None:
 
 def _write_people(lines: Lines, name: str, people: list[Person]) -> None:
     """People by their address: a line that stays is changed only in what differs, the others go or come."""
-    wanted = {person.address.strip().lower(): person for person in people if person.address.strip()}
+    wanted = {_one_line(person.address).lower(): person for person in people if person.address.strip()}
     for index, line in reversed(list(lines.own(name))):
         address = line.value.strip().lower().removeprefix("mailto:")
         person = wanted.pop(address, None)
@@ -216,14 +200,16 @@ def _write_people(lines: Lines, name: str, people: list[Person]) -> None:
             del lines.lines[index]
             continue
         said = {"CN": person.name, "PARTSTAT": person.answer.upper(), "ROLE": person.role.upper()}
-        changes = {k: v or None for k, v in said.items() if v != ((line.param(k) or "") if k == "CN" else (line.param(k) or "").upper())}  # fmt: skip  # noqa: E501
+        had = {"CN": line.param("CN") or "", **{k: (line.param(k) or "").upper() for k in ("PARTSTAT", "ROLE")}}
+        changes = {key: value or None for key, value in said.items() if value != had[key]}
         if changes:
-            lines.lines[index] = written(line, line.value, changes)
+            lines.change(index, line.value, changes)
     for address, person in wanted.items():
-        if "@" not in address:
-            raise CannotEdit(f"“{person.address}” is no e-mail address.")
-        params = {"CN": person.name or None, "PARTSTAT": person.answer.upper() or None, "ROLE": person.role.upper() or None}  # fmt: skip  # noqa: E501
-        lines.add(written(ContentLine(name, (), ""), f"mailto:{person.address.strip()}", params))
+        if "@" not in address or " " in address:
+            raise CannotEdit(f"“{person.address[:60]}” is no e-mail address.")
+        params = {"CN": person.name, "PARTSTAT": person.answer.upper(), "ROLE": person.role.upper()}
+        value = f"mailto:{_one_line(person.address)}"
+        lines.add(written(name, value, {key: one or None for key, one in params.items()}))
 
 
 def _write_travel(lines: Lines, minutes: int) -> None:
@@ -249,7 +235,7 @@ def _drop_attachments(lines: Lines, before: Fields, after: Fields) -> None:
             del lines.lines[index]
 
 
-def as_event(text: str, fields: Fields, stamp: str) -> str:
+def as_event(text: str, fields: Fields, stamp: str, zones: Zones = NO_ZONES) -> str:
     """A to-do made an event at the times of the fields. What only a to-do can say goes into a COMMENT.
 
     Raises:
@@ -265,4 +251,4 @@ def as_event(text: str, fields: Fields, stamp: str) -> str:
     lines.lines[0], lines.lines[-1] = "BEGIN:VEVENT", "END:VEVENT"
     if said:
         lines.add(f"COMMENT:{escape_text('Was a to-do: ' + ', '.join(said))}")
-    return rewritten(lines.text, replace(fields, status=""), stamp)
+    return rewritten(lines.text, replace(fields, status=""), stamp, zones=zones)

@@ -10,6 +10,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+#: Properties whose values are dates and times, which hold no colon.
+DATED = frozenset({"DTSTART", "DTEND", "DUE", "RECURRENCE-ID", "RDATE", "EXDATE"})
 #: Longest physical line in octets, the line break not counted (RFC 5545 §3.1).
 FOLD_AT = 75
 
@@ -20,6 +22,11 @@ LINE = re.compile(CONTENT_LINE + r"\Z", re.DOTALL)
 LINES = re.compile(r"^" + CONTENT_LINE + r"$", re.MULTILINE)
 _PARAM = re.compile(r";([^=;:\"]+)=((?:\"[^\"]*\"|[^;\"])*)")
 _VALUES = re.compile(r"\"[^\"]*\"|[^,\"]+")
+#: One parameter as written, a value it may lack included.
+_RAW_PARAM = re.compile(r";((?:[^;\"]|\"[^\"]*\")*)")
+#: What would end a line, here or for whoever reads it: no value may hold it.
+_BREAKS = re.compile("\r\n|[\n\r\v\f\x1c-\x1e\x85\u2028\u2029]")
+_CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
 _CARET = {"^n": "\n", "^'": '"', "^^": "^"}
 
 
@@ -52,7 +59,11 @@ def parse_line(line: str) -> ContentLine:
     match = LINE.match(line)
     if match is None:
         raise NotAContentLine(line)
-    return ContentLine(match[1].upper(), parse_params(match[2]), match[3])
+    name, params, value = match[1].upper(), match[2], match[3]
+    if ":" in value and name in DATED and "TZID=" in params.upper():  # TZID=(UTC+01:00) Somewhere:2026…
+        head, _, value = value.rpartition(":")
+        params = f"{params}:{head}"
+    return ContentLine(name, parse_params(params), value)
 
 
 def parse_params(text: str) -> tuple[tuple[str, tuple[str, ...]], ...]:
@@ -82,19 +93,52 @@ def _decode_param(value: str) -> str:
 
 def format_param(value: str) -> str:
     """A parameter value as it is written: caret-encoded (RFC 6868) and quoted where it must be."""
+    value = value.replace("\r\n", "\n").replace("\r", "\n")
     value = value.replace("^", "^^").replace("\n", "^n").replace('"', "^'")
     return f'"{value}"' if re.search(r"[:;,]", value) else value
 
 
 def format_line(name: str, value: str, params: dict[str, str] | None = None) -> str:
-    """An unfolded content line; `value` is taken as it is (see `escape_text`)."""
-    return name + "".join(f";{k}={format_param(v)}" for k, v in (params or {}).items()) + ":" + value
+    """An unfolded content line; `value` is taken as it is (see `escape_text`), but stays on one line."""
+    return name + "".join(f";{k}={format_param(v)}" for k, v in (params or {}).items()) + ":" + one_line(value)
+
+
+def rewritten_line(raw: str, value: str, params: dict[str, str | None] | None = None) -> str:
+    """A content line with another value and some parameters set (or taken out, where None).
+
+    Its name and all its other parameters keep their bytes, also those without a value.
+
+    >>> rewritten_line("DTSTART;X-SEEN;TZID=Europe/Oslo:20261124T090000", "20261125", {"VALUE": "DATE", "TZID": None})
+    'DTSTART;X-SEEN;VALUE=DATE:20261125'
+
+    Raises:
+        NotAContentLine: if it is not one.
+    """
+    match = LINE.match(raw)
+    if match is None:
+        raise NotAContentLine(raw)
+    written, left, said = [], dict(params or {}), match[2]
+    if ":" in match[3] and match[1].upper() in DATED and "TZID=" in said.upper():
+        said += ":" + match[3].rpartition(":")[0]
+    for token in _RAW_PARAM.findall(said):
+        name = token.partition("=")[0].strip().upper()
+        if name not in (params or {}):
+            written.append(token)
+        elif (new := left.pop(name, None)) is not None:
+            written.append(f"{name}={format_param(new)}")
+    written += [f"{name}={format_param(new)}" for name, new in left.items() if new is not None]
+    return match[1] + "".join(f";{token}" for token in written) + ":" + one_line(value)
+
+
+def one_line(value: str) -> str:
+    """A value that stays on one line, whatever it holds."""
+    return _CONTROL.sub("", _BREAKS.sub(" ", value))
 
 
 def escape_text(value: str) -> str:
-    """A TEXT value as it is written (RFC 5545 §3.3.11)."""
+    """A TEXT value as it is written (RFC 5545 §3.3.11). Whatever breaks a line is an escaped line break in it."""
     value = value.replace("\\", "\\\\").replace(";", "\\;").replace(",", "\\,")
-    return value.replace("\r\n", "\\n").replace("\n", "\\n")
+    return value.replace("\r\n", "\\n").replace("\n", "\\n").replace("\r", "\\n")
 
 
 def unescape_text(value: str) -> str:
@@ -133,5 +177,7 @@ def _fold_long(line: bytes) -> bytes:
 
 def fold(text: str) -> bytes:
     """Unfolded lines joined by LF, as UTF-8 with CRLF and lines of at most 75 octets."""
+    if "\r" in text:  # a lone CR within a line would be a line of its own for whoever reads it
+        text = text.replace("\r", "\\n")
     lines = text.encode("utf-8", "replace").split(b"\n")
     return b"\r\n".join([line if len(line) <= FOLD_AT else _fold_long(line) for line in lines])

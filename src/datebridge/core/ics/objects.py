@@ -16,8 +16,9 @@ from datebridge.core.facts import Facts
 from datebridge.core.ics.component import Component
 from datebridge.core.ics.reader import Reader
 from datebridge.core.ics.source import open_bytes
-from datebridge.core.ics.writer import missing_definitions, tzids_in, write_calendar
+from datebridge.core.ics.writer import missing_definitions, span_of, tzids_in, write_calendar
 from datebridge.core.problems import Problem
+from datebridge.core.zones.meaning import Zones
 
 _HEADER = "BEGIN:VCALENDAR\nEND:VCALENDAR"
 
@@ -52,7 +53,9 @@ def take_apart(data: bytes) -> CalendarObject:
     entries, zones, odd = [], [], []
     problems: list[Problem] = []
     method = ""
-    for component in reader:
+    components = list(reader)
+    meanings = Zones((_zone(c.text).uid, c.text) for c in components if c.name == "VTIMEZONE")
+    for component in components:
         if component.name == "VCALENDAR":
             line = Component(component.text).first("METHOD")
             method = line.value if line else ""
@@ -61,7 +64,7 @@ def take_apart(data: bytes) -> CalendarObject:
         if component.name == "VTIMEZONE":
             zones.append((_zone(component.text), component.text))
         else:
-            entries.append((derive(component.name, component.text), component.text))
+            entries.append((derive(component.name, component.text, meanings), component.text))
             odd.append(tuple(component.problems))
     return CalendarObject(tuple(entries), tuple(zones), tuple(odd), (*problems, *reader.problems), method)
 
@@ -77,6 +80,5 @@ def assemble(texts: Iterable[str], zones: Iterable[tuple[str, str]]) -> bytes:
     made: list[str] = []
     if used - defined.keys():
         facts = [derive(Component(text).kind, text) for text in texts]
-        walls = [w for f in facts for w in (f.start_wall, f.until_wall) if w is not None] or [0]
-        made = missing_definitions(used - {"UTC"}, defined, min(walls), max(walls))
+        made = missing_definitions(used - {"UTC"}, defined, *span_of(facts))
     return b"".join(write_calendar(_HEADER, [*defined.values(), *made], texts))

@@ -18,7 +18,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import BinaryIO
 
-from datebridge.core.ics.source import Block, Decoder, blocks, utf8_stream
+from datebridge.core.ics.source import REPLACED, Block, Decoder, blocks, utf8_stream
 from datebridge.core.problems import Problem
 
 #: Components that stand directly in a VCALENDAR and never in one another.
@@ -26,9 +26,11 @@ ENTRY_KINDS = frozenset({"VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY", "VTIMEZONE"
 #: Deeper nesting than this is kept but remarked on; no real component goes beyond three.
 MAX_DEPTH = 20
 
+#: Where the next component of a calendar begins.
+_NEXT = re.compile(rb"\nBEGIN[ \t]*:[ \t]*V(?:EVENT|TODO|JOURNAL|FREEBUSY|TIMEZONE|CALENDAR)\b", re.IGNORECASE)
 _NESTING = re.compile(rb"\n(BEGIN|END)[ \t]*:([^\n]*)", re.IGNORECASE)
 _FENCE = re.compile(r"(BEGIN|END)[ \t]*:[ \t]*([^\n]*?)[ \t]*\Z", re.IGNORECASE)
-_CONTROL = re.compile(rb"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
+_CONTROL = re.compile(rb"[\x00-\x08\x0b-\x1f\x7f]")
 
 
 @dataclass(slots=True)
@@ -74,6 +76,7 @@ class Reader:
         self._chunks = chunks
         if self.encoding != "utf-8" and not declared:
             self._note("encoding", "The file is UTF-16 without a byte order mark.", "Read as UTF-16.", 1)
+        self._may_be_broken = self.encoding != "utf-8"
         self._decoder = Decoder()
         self._calendar: list[str] | None = None
         self._calendar_problems: list[Problem] = []
@@ -92,6 +95,10 @@ class Reader:
 
     def __iter__(self) -> Iterator[RawComponent]:
         for block in blocks(self._counted()):
+            if self._may_be_broken and (at := block.data.find(REPLACED)) >= 0:
+                self._may_be_broken = False
+                message = "The file is not whole UTF-16: some of it stands for no character."
+                self._note("encoding", message, "Marked by � where it was.", block.line_at(at))
             yield from self._read_block(block)
         yield from self._finish()
 
@@ -114,8 +121,10 @@ class Reader:
         while at < size:
             if self._entry is None and self._calendar is not None and data.startswith(b"BEGIN:V", at):
                 eol = data.find(b"\n", at)
+                # No further than where the next one begins, so that what never ends costs no more than its own size.
+                following = _NEXT.search(data, eol)
                 marker = b"\nEND:" + data[at + 6 : eol] + b"\n"
-                end = data.find(marker, eol)
+                end = data.find(marker, eol, following.start() + 1 if following else size)
                 if end >= 0 and _well_nested(body := data[at : end + len(marker) - 1]):
                     yield self._whole(body, block, at)
                     at = end + len(marker)

@@ -15,6 +15,8 @@ from dataclasses import dataclass, field
 from typing import BinaryIO
 
 BLOCK = 1 << 20
+#: What stands where an encoding was broken.
+REPLACED = "\ufffd".encode()
 _FOLD = re.compile(rb"\n[ \t]")
 #: Where a block may end without cutting a component in two.
 _CUT = re.compile(rb"\nBEGIN:V(?:EVENT|TODO|JOURNAL|CALENDAR)(?=\n)")
@@ -81,31 +83,41 @@ def blocks(chunks: Iterator[bytes]) -> Iterator[Block]:
     """Unfolded blocks, cut between components wherever that is possible."""
     raw = b""
     line = 1
+    wanted = BLOCK
+    lone: bool | None = None
     for chunk in chunks:
         raw += chunk
-        if len(raw) < BLOCK:
+        if len(raw) < wanted:
             continue
+        if lone is None:
+            lone = b"\n" not in raw
         # A CR at the very end may be half of a CRLF: leave it for the next round.
         held = len(raw) - len(raw.rstrip(b"\r"))
-        folded = _line_feeds(raw[: len(raw) - held])
+        folded = _line_feeds(raw[: len(raw) - held], lone)
         cut = _cut_at(folded)
         if cut == 0:
+            wanted = 2 * len(raw)  # one line without end: looked at again only when it has grown by as much
             continue
+        wanted = BLOCK
         yield _block(folded[:cut], line)
         line += folded.count(b"\n", 0, cut)
         raw = folded[cut:] + raw[len(raw) - held :]
-    folded = _line_feeds(raw)
+    folded = _line_feeds(raw, b"\n" not in raw if lone is None else lone)
     if folded:
         yield _block(folded if folded.endswith(b"\n") else folded + b"\n", line)
 
 
-def _line_feeds(raw: bytes) -> bytes:
-    """CRLF, CR and mixtures as LF; CR CR LF, which careless transfers leave behind, is one break."""
+def _line_feeds(raw: bytes, lone: bool) -> bytes:
+    """CRLF as LF; CR CR LF, which careless transfers leave behind, is one break.
+
+    A CR alone breaks a line only where the file has no other breaks (`lone`): else somebody's text could make lines.
+    """
     if b"\r" not in raw:
         return raw
     if b"\r\r\n" in raw:
         raw = raw.replace(b"\r\r\n", b"\n")
-    return raw.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
+    raw = raw.replace(b"\r\n", b"\n")
+    return raw.replace(b"\r", b"\n") if lone else raw
 
 
 def _cut_at(folded: bytes) -> int:

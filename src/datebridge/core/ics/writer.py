@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 
+from datebridge.core.facts import Facts
 from datebridge.core.ics.lines import escape_text, fold
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.zones.definition import define
@@ -16,7 +17,10 @@ from datebridge.core.zones.names import resolve
 
 PRODID = "-//Date Bridge//Date Bridge//EN"
 _BATCH = 500
-_PARAM_TZID = re.compile(r";TZID=(\"[^\"\n]*\"|[^;:,\n]+)", re.IGNORECASE)
+#: What a series without end is taken to reach, where definitions of its zones are made: the year 2100.
+ENDLESS = 4_102_444_800
+#: A name that is not in quotes may hold a colon all the same: it ends at the last one of its line.
+_PARAM_TZID = re.compile(r";TZID=(\"[^\"\n]*\"|[^;:\"\n]+(?::[^;:\"\n]+)*?)(?=;|:[^:\n]*$|,)", re.IGNORECASE | re.MULTILINE)
 
 
 def new_header(name: str) -> str:
@@ -55,6 +59,16 @@ def tzids_in(text: str) -> set[str]:
     return {name.strip('"') for name in _PARAM_TZID.findall(text)} if "TZID" in text.upper() else set()
 
 
+def span_of(facts: Iterable[Facts]) -> tuple[int, int]:
+    """From when to when entries are in use, in wall seconds; a series without end counts to 2100."""
+    first, last = [0], [0]
+    placed = [one for one in facts if one.start_wall is not None]
+    if placed:
+        first = [one.start_wall or 0 for one in placed]
+        last = [ENDLESS if one.until_wall is None else one.until_wall for one in placed]
+    return min(first), max(last)
+
+
 def missing_definitions(used: Iterable[str], defined: Iterable[str], first_wall: int, last_wall: int) -> list[str]:
     """VTIMEZONEs made for the TZIDs that have none, for the years in use. Unknown names get none."""
     known = set(defined)
@@ -63,5 +77,5 @@ def missing_definitions(used: Iterable[str], defined: Iterable[str], first_wall:
     for tzid in sorted(set(used) - known):
         zone = resolve(tzid).zone
         if zone:
-            made.append(define(tzid, zone, max(first, 1900), min(last, 2100)))
+            made.append(define(tzid, zone, max(first, 1900), last))
     return made

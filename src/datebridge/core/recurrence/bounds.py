@@ -13,14 +13,17 @@ from datebridge.core.recurrence.starts import DAY, last_counted
 ALL_WEEKDAYS = 0b1111111
 
 
-def last_start(rule: Rule, start: int) -> int | None:
-    """When the last occurrence begins at the latest, or None for a series without end; `rule` on its own clock.
+def last_start(rule: Rule, start: int) -> tuple[int | None, bool]:
+    """When the last occurrence begins at the latest, None for a series without end; `rule` on its own clock.
 
-    Exact for COUNT; for UNTIL it is the limit the rule sets, which the last occurrence may fall short of.
+    Exact for COUNT, unless counting is given up (then the second is False); for UNTIL it is the limit the rule
+    sets, which the last occurrence may fall short of. Where a rule has both, what ends first counts.
     """
-    if rule.until is not None:
-        return max(rule.until.wall_seconds + (DAY - 1 if rule.until.is_date else 0), start)
-    return last_counted(rule, start)
+    counted, known = last_counted(rule, start)
+    if rule.until is None:
+        return counted, known
+    until = max(rule.until.wall_seconds + (DAY - 1 if rule.until.is_date else 0), start)
+    return (until if counted is None else min(until, counted)), True
 
 
 def weekdays(rule: Rule, start: datetime) -> int:

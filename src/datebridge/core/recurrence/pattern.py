@@ -8,13 +8,16 @@ A *slot* is where the rules put an occurrence, in wall seconds of the series; an
 there. Recurrence text has one thing a line, as `core.events` writes it:
 
 - a rule, with UNTIL on the clock of the series;
-- ``+wall`` or ``+wall/seconds``: an extra start, with a length of its own (RDATE, PERIOD);
+- ``+wall`` or ``+wall/days:seconds``: an extra start, with a length of its own (RDATE, PERIOD);
 - ``-wall`` a left-out start, ``!wall`` a whole left-out day (EXDATE as a date in a series with hours);
-- ``~days:seconds``: the length is nominal, so a day is a day also when the clocks change (RFC 5545 §3.8.5.3).
+- ``@instant``: a left-out start that no wall time tells, in the second pass of an hour the clocks repeat;
+- ``~days:seconds``: the length is nominal, so a day is a day also when the clocks change (RFC 5545 §3.8.5.3), or the
+  end lies in an hour that comes twice; what happens once has it too then.
 """
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
@@ -22,73 +25,110 @@ from heapq import merge
 from itertools import islice
 
 from datebridge.core.recurrence.rules import Rule, parse_rule
-from datebridge.core.recurrence.starts import DAY, starts
+from datebridge.core.recurrence.starts import DAY, Steps, starts
 
-#: More slots than this in one window are not looked for: nothing but a mistake repeats so often.
+#: More slots than this of one series in one window are not looked for: nothing but a mistake repeats so often.
 MOST_SLOTS = 20_000
+#: A length as days, which are nominal, and seconds, which are exact.
+Length = tuple[int, int]
+_SUB_DAILY = ("HOURLY", "MINUTELY", "SECONDLY")
 
 
 @dataclass(frozen=True, slots=True)
 class Pattern:
-    """Recurrence text taken apart. `extra` holds the length of a PERIOD, or None for that of the series."""
+    """Recurrence text taken apart. `extra` holds the length of a PERIOD, or None for that of the series.
+
+    Attributes:
+        gone: left-out starts, in order; gone_days: left-out days; gone_instants: left-out instants.
+        plain: one rule and nothing beside it.
+        crowded: whether several slots can be so close that the clocks make one instant of them.
+    """
 
     rules: tuple[Rule, ...]
-    extra: dict[int, int | None]
-    gone: frozenset[int]
+    extra: dict[int, Length | None]
+    gone: tuple[int, ...]
     gone_days: frozenset[int]
-    nominal: tuple[int, int] | None
+    gone_instants: frozenset[int]
+    nominal: Length | None
     longest_extra: int
-    #: One rule and nothing beside it.
     plain: bool
+    crowded: bool
 
     def slots(self, start: int, low: int, high: int) -> list[int]:
         """The slots in [low, high), in order, MOST_SLOTS at most. The start is always the first."""
         return list(islice(self.each(start, low, high), MOST_SLOTS))
 
-    def each(self, start: int, low: int, high: int) -> Iterator[int]:
-        """The same, one after the other, however many there are."""
-        if self.plain and start < low < high:
-            return starts(self.rules[0], start, low, high)
-        return self._merged(start, low, high)
+    def has(self, start: int, slot: int) -> bool:
+        """Whether there is a slot at that moment."""
+        return next(self.each(start, slot, slot + 1), None) is not None
 
-    def _merged(self, start: int, low: int, high: int) -> Iterator[int]:
+    def each(self, start: int, low: int, high: int, steps: Steps | None = None) -> Iterator[int]:
+        """The same, one after the other, however many there are; fewer once the steps are spent."""
+        if self.plain and start < low < high:
+            return starts(self.rules[0], start, low, high, steps)
+        return self._merged(start, low, high, steps or Steps())
+
+    def left_out(self, low: int, high: int) -> tuple[int, ...]:
+        """The left-out starts in [low, high)."""
+        return self.gone[bisect_left(self.gone, low) : bisect_left(self.gone, high)]
+
+    def _merged(self, start: int, low: int, high: int, steps: Steps) -> Iterator[int]:
         if high <= low:
             return
-        found = [starts(rule, start, low, high) for rule in self.rules]
+        found = [starts(rule, start, low, high, steps) for rule in self.rules]
         ahead = sorted({moment for moment in (start, *self.extra) if low <= moment < high})
+        gone = set(self.left_out(low, high))
         last = None
         for moment in merge(ahead, *found) if ahead or len(found) > 1 else found[0] if found else ():
             if (
                 moment != last
-                and moment not in self.gone
+                and moment not in gone
                 and (not self.gone_days or moment // DAY * DAY not in self.gone_days)
             ):
                 yield moment
+            elif not steps.take():
+                return
             last = moment
 
+    @property
+    def first_extra(self) -> int | None:
+        return min(self.extra, default=None)
 
-@lru_cache(maxsize=8192)
+
+@lru_cache(maxsize=4096)
 def pattern(text: str) -> Pattern:
-    """Take recurrence text apart. A rule that cannot be read counts for nothing."""
-    rules, extra, gone, days = [], {}, set(), set()
+    """Take recurrence text apart."""
+    rules: dict[str, Rule] = {}
+    extra: dict[int, Length | None] = {}
+    gone, days, instants = set(), set(), set()
     nominal = None
     for line in text.split("\n") if text else ():
         mark, rest = line[:1], line[1:]
         if mark == "+":
             moment, _, length = rest.partition("/")
-            extra[int(moment)] = int(length) if length else None
+            extra[int(moment)] = _length(length) if length else None
         elif mark == "-":
             gone.add(int(rest))
         elif mark == "!":
             days.add(int(rest))
+        elif mark == "@":
+            instants.add(int(rest))
         elif mark == "~":
-            whole, _, seconds = rest.partition(":")
-            nominal = int(whole), int(seconds)
-        else:
-            rules.append(parse_rule(line))
+            nominal = _length(rest)
+        elif line not in rules:
+            rules[line] = parse_rule(line)
     plain = len(rules) == 1 and not (extra or gone or days)
-    longest = max((long or 0 for long in extra.values()), default=0)
-    return Pattern(tuple(rules), extra, frozenset(gone), frozenset(days), nominal, longest, plain)
+    longest = max((long[0] * DAY + long[1] for long in extra.values() if long is not None), default=0)
+    crowded = len(rules) > 1 or bool(extra) or any(r.freq in _SUB_DAILY or "BYMINUTE" in r.by for r in rules.values())
+    return Pattern(
+        tuple(rules.values()), extra, tuple(sorted(gone)), frozenset(days), frozenset(instants), nominal, longest,
+        plain, crowded,
+    )  # fmt: skip
+
+
+def _length(text: str) -> Length:
+    days, _, seconds = text.partition(":")
+    return int(days), int(seconds)
 
 
 def happens(recurrence: str, start_wall: int, low: int, high: int) -> bool:

@@ -2,6 +2,9 @@
 
 >>> parse_rule("FREQ=WEEKLY;BYDAY=MO,WE;COUNT=4").byday
 ((0, 'MO'), (0, 'WE'))
+>>> rule, odd = read_rule("FREQ=DAILY;COUNT=-1;UNTIL=20270101")
+>>> rule.text, odd
+('FREQ=DAILY;UNTIL=20270101', ['COUNT=-1 is out of range'])
 """
 
 from __future__ import annotations
@@ -9,17 +12,21 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from datebridge.core.moments import Moment, NotAMoment, parse_moment
+from datebridge.core.moments import Moment, NotAMoment, basic, basic_date, from_wall_seconds, last_wall, parse_moment
 
 FREQUENCIES = ("SECONDLY", "MINUTELY", "HOURLY", "DAILY", "WEEKLY", "MONTHLY", "YEARLY")
 WEEKDAYS = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")
-_BYDAY = re.compile(r"([+-]?\d{1,2})?(MO|TU|WE|TH|FR|SA|SU)")
+_BYDAY = re.compile(r"([+-]?\d{1,2})?(MO|TU|WE|TH|FR|SA|SU)", re.ASCII)
+_NUMBER = re.compile(r"[+-]?\d{1,18}", re.ASCII)
+_NAME = re.compile(r"[A-Z][A-Z0-9-]*", re.ASCII)
 #: Numbers each BY part may hold: lowest, highest, whether negative ones count from the end.
 _RANGES = {
     "BYSECOND": (0, 60, False), "BYMINUTE": (0, 59, False), "BYHOUR": (0, 23, False),
     "BYMONTHDAY": (1, 31, True), "BYYEARDAY": (1, 366, True), "BYWEEKNO": (1, 53, True),
     "BYMONTH": (1, 12, False), "BYSETPOS": (1, 366, True),
 }  # fmt: skip
+#: Beyond any moment there is, whatever the unit.
+_MOST = 10**18
 
 
 class NotARule(ValueError):
@@ -28,7 +35,10 @@ class NotARule(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """A repeat rule. `by` holds the numeric BY parts by name; `text` is the rule as written."""
+    """A repeat rule. `by` holds the numeric BY parts by name; `text` is the rule as it is understood.
+
+    What no standard puts into a rule (X- parts) is kept in `other` as written.
+    """
 
     text: str
     freq: str
@@ -38,6 +48,7 @@ class Rule:
     byday: tuple[tuple[int, str], ...]
     by: dict[str, tuple[int, ...]]
     wkst: str = "MO"
+    other: tuple[str, ...] = ()
 
 
 def parse_rule(text: str) -> Rule:
@@ -46,44 +57,135 @@ def parse_rule(text: str) -> Rule:
     Raises:
         NotARule: if a part is missing, unknown, twice there or out of range.
     """
-    parts: dict[str, str] = {}
-    for part in text.strip().rstrip(";").split(";"):
-        name, equals, value = part.partition("=")
-        name = name.strip().upper()
-        if not equals or not value:
-            raise NotARule(f"“{part}” is not a part of a rule")
-        if name in parts:
-            raise NotARule(f"{name} stands twice")
-        parts[name] = value.strip().upper()
+    rule, odd = read_rule(text)
+    if odd:
+        raise NotARule(odd[0])
+    return rule
+
+
+def read_rule(text: str) -> tuple[Rule, list[str]]:
+    """What a rule says as far as it makes sense, and what of it does not, in words.
+
+    A part that cannot be read is left out; what is left of the rule counts.
+
+    Raises:
+        NotARule: if it has no frequency.
+    """
+    parts, odd = _parts(text)
     freq = parts.pop("FREQ", "")
     if freq not in FREQUENCIES:
         raise NotARule(f"“{freq}” is not a frequency" if freq else "it has no FREQ")
-    interval = _number("INTERVAL", parts.pop("INTERVAL", "1"), 1, 1_000_000)
-    count = _number("COUNT", parts.pop("COUNT"), 1, 10_000_000) if "COUNT" in parts else None
-    until = None
-    if "UNTIL" in parts:
-        try:
-            until = parse_moment(parts.pop("UNTIL"))
-        except NotAMoment as error:
-            raise NotARule(f"UNTIL={error} is not a date") from error
-    wkst = parts.pop("WKST", "MO")
-    if wkst not in WEEKDAYS:
-        raise NotARule(f"WKST={wkst} is not a weekday")
-    byday = []
-    for item in parts.pop("BYDAY", "").split(",") if "BYDAY" in parts else ():
-        match = _BYDAY.fullmatch(item.strip())
-        if match is None:
-            raise NotARule(f"BYDAY={item} is not a weekday")
-        byday.append((int(match[1] or 0), match[2]))
-    by: dict[str, tuple[int, ...]] = {}
+    reading = _Reading(parts, odd)
+    interval = reading.number("INTERVAL", _MOST) or 1
+    count = reading.number("COUNT", _MOST)
+    until = reading.until()
+    wkst = reading.weekday("WKST") or "MO"
+    byday = reading.weekdays()
+    by = {name: found for name in list(parts) if name in _RANGES and (found := reading.numbers(name))}
+    other = tuple(f"{name}={value}" for name, value in parts.items() if name.startswith("X-"))
     for name, value in parts.items():
-        if name.startswith("X-") or name in ("RSCALE", "SKIP"):
-            continue
-        if name not in _RANGES:
-            raise NotARule(f"{name} is not a part of a rule")
+        if name in ("RSCALE", "SKIP"):
+            if (name, value) not in (("RSCALE", "GREGORIAN"), ("SKIP", "OMIT")):
+                odd.append(f"{name}={value} is not followed (RFC 7529)")
+        elif name not in _RANGES and not name.startswith("X-"):
+            odd.append(f"{name[:40]} is not a part of a rule")
+    written = [f"FREQ={freq}"]
+    written += [f"INTERVAL={interval}"] if interval > 1 else []
+    written += [f"COUNT={count}"] if count is not None else []
+    written += [f"UNTIL={_moment_text(until)}"] if until is not None else []
+    written += ["BYDAY=" + ",".join(f"{nth or ''}{day}" for nth, day in byday)] if byday else []
+    written += [f"{name}={','.join(map(str, numbers))}" for name, numbers in by.items()]
+    written += [f"WKST={wkst}"] if wkst != "MO" else []
+    return Rule(";".join([*written, *other]), freq, interval, count, until, byday, by, wkst, other), odd
+
+
+def _parts(text: str) -> tuple[dict[str, str], list[str]]:
+    parts: dict[str, str] = {}
+    odd = []
+    for part in text.strip().rstrip(";").split(";"):
+        name, equals, value = part.partition("=")
+        name, value = name.strip().upper(), value.strip().upper()
+        if not equals or not value or not _NAME.fullmatch(name) or "\n" in value or "\r" in value:
+            odd.append(f"“{' '.join(part.split())[:40]}” is not a part of a rule")
+        elif name in parts:
+            odd.append(f"{name[:40]} stands twice")
+        else:
+            parts[name] = value
+    return parts, odd
+
+
+class _Reading:
+    """The parts of a rule, read one kind at a time; what is read is taken out, what is odd is noted."""
+
+    def __init__(self, parts: dict[str, str], odd: list[str]) -> None:
+        self.parts, self.odd = parts, odd
+
+    def number(self, name: str, high: int) -> int | None:
+        if name not in self.parts:
+            return None
+        try:
+            return _number(name, self.parts.pop(name), 1, high, False)
+        except NotARule as error:
+            self.odd.append(str(error))
+            return None
+
+    def until(self) -> Moment | None:
+        if "UNTIL" not in self.parts:
+            return None
+        text = self.parts.pop("UNTIL")
+        try:
+            return parse_moment(text)
+        except NotAMoment:
+            self.odd.append(f"UNTIL={text[:40]} is not a date")
+            return None
+
+    def weekday(self, name: str) -> str:
+        value = self.parts.pop(name, "")
+        if value and value not in WEEKDAYS:
+            self.odd.append(f"{name}={value[:40]} is not a weekday")
+            return ""
+        return value
+
+    def weekdays(self) -> tuple[tuple[int, str], ...]:
+        found: dict[tuple[int, str], None] = {}
+        for item in self.parts.pop("BYDAY").split(",") if "BYDAY" in self.parts else ():
+            match = _BYDAY.fullmatch(item.strip())
+            if match is None:
+                self._odd(f"BYDAY={item[:40]} is not a weekday")
+            elif match[1] and not 1 <= abs(int(match[1])) <= 53:
+                self._odd(f"BYDAY={item} counts from 1 to 53, or from the end")
+                if not int(match[1]):
+                    found[0, match[2]] = None
+            else:
+                found[int(match[1] or 0), match[2]] = None
+        return tuple(found)
+
+    def numbers(self, name: str) -> tuple[int, ...]:
         low, high, negative = _RANGES[name]
-        by[name] = tuple(_number(name, item, -high if negative else low, high) for item in value.split(","))
-    return Rule(text, freq, interval, count, until, tuple(byday), by, wkst)
+        found: dict[int, None] = {}
+        for item in self.parts[name].split(","):
+            try:
+                found[_number(name, item.strip(), low, high, negative)] = None
+            except NotARule as error:
+                self._odd(str(error))
+        return tuple(found)
+
+    def _odd(self, message: str) -> None:
+        if len(self.odd) < 20:
+            self.odd.append(message)
+
+
+def _number(name: str, text: str, low: int, high: int, negative: bool) -> int:
+    if not _NUMBER.fullmatch(text):
+        raise NotARule(f"{name}={text[:40]} is not a number")
+    number = int(text)
+    if not low <= number <= high and not (negative and low <= -number <= high):
+        raise NotARule(f"{name}={text} is out of range")
+    return number
+
+
+def _moment_text(moment: Moment) -> str:
+    return basic_date(moment.wall) if moment.is_date else basic(moment.wall) + ("Z" if moment.zone == "UTC" else "")
 
 
 def on_clock_of(rule: Rule, start: Moment) -> Rule:
@@ -95,25 +197,17 @@ def on_clock_of(rule: Rule, start: Moment) -> Rule:
     Raises:
         NotARule: if whole days are to repeat by the hour or quicker.
     """
-    text = rule.text.strip().rstrip(";").upper()
     if start.is_date and rule.freq in ("SECONDLY", "MINUTELY", "HOURLY"):
         raise NotARule("whole days cannot repeat by the hour")
     if rule.until is None and not start.is_date:
-        return rule if text == rule.text else parse_rule(text)
-    parts = [p for p in text.split(";") if not p.startswith("UNTIL=")]
+        return rule
+    drop = {"UNTIL"}
     if start.is_date:
-        parts = [p for p in parts if p.partition("=")[0].strip() not in ("BYHOUR", "BYMINUTE", "BYSECOND")]
+        drop |= {"BYHOUR", "BYMINUTE", "BYSECOND"}
+    parts = [p for p in rule.text.split(";") if p.partition("=")[0] not in drop]
     if rule.until is not None:
-        whole = start.is_date or rule.until.is_date
-        parts.append(f"UNTIL={rule.until.on_clock_of(start):{'%Y%m%d' if whole else '%Y%m%dT%H%M%S'}}")
+        until = rule.until.on_clock_of(start)
+        if start.zone and not rule.until.is_date and (instant := rule.until.instant()) is not None:
+            until = from_wall_seconds(last_wall(instant, start.zone))  # it may lie in an hour that comes twice
+        parts.append(f"UNTIL={basic_date(until) if start.is_date or rule.until.is_date else basic(until)}")
     return parse_rule(";".join(parts))
-
-
-def _number(name: str, text: str, low: int, high: int) -> int:
-    try:
-        number = int(text)
-    except ValueError:
-        raise NotARule(f"{name}={text} is not a number") from None
-    if not low <= number <= high or (number == 0 and low < 0):
-        raise NotARule(f"{name}={text} is out of range")
-    return number

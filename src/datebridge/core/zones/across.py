@@ -9,12 +9,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, time, timedelta
-from functools import lru_cache
+from datetime import date, datetime, time, timedelta
 
 from datebridge.core.moments import Moment, from_wall_seconds, instant_at, wall_at
-from datebridge.core.zones.definition import Transition, transitions
-from datebridge.core.zones.names import zone_info
+from datebridge.core.zones.definition import Transition, changes_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,16 +60,19 @@ def _there(instant: int, wall: int, zone: str) -> There:
 
 def offset_of(instant: int, zone: str) -> str:
     """The offset in force, as ISO 8601 writes it: ``+11:00``."""
-    minutes = (wall_at(instant, zone) - instant) // 60
-    sign, minutes = ("-", -minutes) if minutes < 0 else ("+", minutes)
-    return f"{sign}{minutes // 60:02d}:{minutes % 60:02d}"
+    return offset_text(wall_at(instant, zone) - instant)
 
 
-@lru_cache(maxsize=128)
+def offset_text(seconds: int) -> str:
+    """An offset as ISO 8601 writes it; seconds only where there are any."""
+    sign, seconds = ("-", -seconds) if seconds < 0 else ("+", seconds)
+    text = f"{sign}{seconds // 3600:02d}:{seconds // 60 % 60:02d}"
+    return text + (f":{seconds % 60:02d}" if seconds % 60 else "")
+
+
 def changes(zone: str, first_year: int, last_year: int) -> tuple[Transition, ...]:
     """Every time the clocks of a zone change in these years."""
-    begin, end = datetime(first_year, 1, 1, tzinfo=UTC), datetime(last_year + 1, 1, 1, tzinfo=UTC)
-    return tuple(c for c in transitions(zone_info(zone), begin, end) if c.before != c.after)
+    return tuple(c for year in range(first_year, last_year + 1) for c in changes_of(zone, year) if c.before != c.after)
 
 
 def change_on(day: date, zone: str) -> str:

@@ -9,22 +9,28 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_right
+from collections.abc import Iterator
+from contextlib import suppress
 from datetime import datetime, timedelta, tzinfo
 from functools import lru_cache
+from itertools import accumulate, islice
 from typing import NamedTuple
 
 from datebridge.core.ics.component import Component
-from datebridge.core.moments import Moment, NotAMoment, from_wall_seconds, parse_moment
-from datebridge.core.recurrence.rules import NotARule, on_clock_of, parse_rule
+from datebridge.core.ics.lines import ContentLine
+from datebridge.core.moments import Moment, NotAMoment, basic, from_wall_seconds, parse_moment
+from datebridge.core.recurrence.rules import NotARule, on_clock_of, parse_rule, read_rule
 from datebridge.core.recurrence.starts import starts
 from datebridge.core.zones.definition import define
 
 __all__ = ["DefinedZone", "define", "defined"]
 
-_OFFSET = re.compile(r"([+-])(\d\d)(\d\d)(\d\d)?")
-_OBSERVANCE = re.compile(r"^BEGIN:(STANDARD|DAYLIGHT)\n.*?^END:\1$", re.MULTILINE | re.DOTALL | re.IGNORECASE)
+_OFFSET = re.compile(r"([+-])(\d\d)(\d\d)(\d\d)?", re.ASCII)
+_BEGIN = re.compile(r"BEGIN:(?:STANDARD|DAYLIGHT)\s*", re.IGNORECASE)
 #: How far the yearly rules of a definition are followed.
 _LAST_YEAR = Moment(datetime(2200, 1, 1)).wall_seconds  # noqa: DTZ001
+#: A definition that changes the clocks more often is nonsense, and is not followed beyond this.
+_MOST_CHANGES = 2_000
 
 
 class _Change(NamedTuple):
@@ -41,14 +47,27 @@ class DefinedZone(tzinfo):
     """What a VTIMEZONE says, as Python has zones. Made by `defined`, one object for one text."""
 
     def __init__(self, changes: list[_Change]) -> None:
-        self._changes = changes
+        # What was in force before is what the change before it says, whatever TZOFFSETFROM has.
+        befores = [changes[0].before, *(c.after for c in changes)]
+        self._changes = [c._replace(before=before) for c, before in zip(changes, befores, strict=False)]
         self._instants = [c.instant for c in changes]
         # When the clocks go forward, what they skip is taken with the offset before (§3.3.5), so a wall time
         # is in the new offset once the old one is over; when they go back, what comes twice is the first.
-        self._walls = [c.instant + max(c.before, c.after) for c in changes]
+        walls = [c.instant + max(c.before, c.after) for c in self._changes]
+        self._walls = list(accumulate(walls, max))
+
+    @property
+    def instants(self) -> list[int]:
+        """When its clocks change."""
+        return self._instants
+
+    def offset_at(self, instant: int) -> int:
+        """The seconds its clocks are ahead of UTC at an instant."""
+        place = bisect_right(self._instants, instant)
+        return self._changes[place - 1].after if place else self._changes[0].before
 
     def _at_wall(self, moment: datetime) -> _Change:
-        place = bisect_right(self._walls, Moment(moment.replace(tzinfo=None)).wall_seconds)
+        place = bisect_right(self._walls, self._wall(moment))
         if moment.fold and place < len(self._changes):
             change = self._changes[place]
             if change.after < change.before and self._instants[place] + change.after <= self._wall(moment):
@@ -82,41 +101,57 @@ class DefinedZone(tzinfo):
         return wall.replace(tzinfo=self, fold=int(twice))
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=1024)
 def defined(text: str) -> DefinedZone | None:
     """The zone a VTIMEZONE defines, or None if it has no observance that can be read."""
-    changes = [c for match in _OBSERVANCE.finditer(text) for c in _changes(Component(match[0]))]
-    return DefinedZone(sorted(changes)) if changes else None
+    changes: list[_Change] = []
+    for observance in _observances(text):
+        if len(changes) < _MOST_CHANGES:
+            changes += _changes(Component(observance))
+    return DefinedZone(sorted(set(changes))) if changes else None
+
+
+def _observances(text: str) -> Iterator[str]:
+    lines = text.split("\n")
+    begin = -1
+    for number, line in enumerate(lines):
+        if _BEGIN.fullmatch(line):
+            begin = number
+        elif begin >= 0 and line[:4].upper() == "END:":
+            yield "\n".join(lines[begin : number + 1])
+            begin = -1
 
 
 def _changes(observance: Component) -> list[_Change]:
-    before, after = _seconds(observance, "TZOFFSETFROM"), _seconds(observance, "TZOFFSETTO")
-    begin = observance.first("DTSTART")
-    if before is None or after is None or begin is None:
+    found: dict[str, list[ContentLine]] = {}
+    for _, line in observance.properties():
+        found.setdefault(line.name, []).append(line)
+    before, after = _seconds(found, "TZOFFSETFROM"), _seconds(found, "TZOFFSETTO")
+    if before is None or after is None or "DTSTART" not in found:
         return []
-    name = observance.first("TZNAME")
+    name = found["TZNAME"][0].value if "TZNAME" in found else ""
     daylight = observance.kind == "DAYLIGHT"
     walls: set[int] = set()
-    try:
-        start = parse_moment(begin.value.strip())
+    with suppress(NotAMoment, NotARule):  # what could be read of it still counts
+        start = parse_moment(found["DTSTART"][0].value.strip())
         walls.add(start.wall_seconds)
-        for line in observance.all("RRULE"):
-            rule = parse_rule(line.value)
+        for line in found.get("RRULE", [])[:20]:
+            rule = read_rule(line.value)[0]
             if rule.until is not None and rule.until.zone == "UTC":  # "in UTC time" (§3.6.5), of the offset before
-                shown = from_wall_seconds(rule.until.wall_seconds + before)
-                rule = parse_rule(re.sub(r"UNTIL=[^;]*", f"UNTIL={shown:%Y%m%dT%H%M%S}", rule.text.upper()))
-            walls.update(starts(on_clock_of(rule, start), start.wall_seconds, start.wall_seconds, _LAST_YEAR))
-        for line in observance.all("RDATE"):
-            walls.update(parse_moment(item.partition("/")[0]).wall_seconds for item in line.value.split(","))
-    except (NotAMoment, NotARule):
-        pass  # what could be read of it still counts
-    return [_Change(wall - before, before, after, name.value if name else "", daylight) for wall in walls]
+                shown = basic(from_wall_seconds(rule.until.wall_seconds + before))
+                rule = parse_rule(re.sub(r"UNTIL=[^;]*", f"UNTIL={shown}", rule.text))
+            begun = starts(on_clock_of(rule, start), start.wall_seconds, start.wall_seconds, _LAST_YEAR)
+            walls.update(islice(begun, _MOST_CHANGES))
+        for line in found.get("RDATE", []):
+            for item in line.value.split(","):
+                with suppress(NotAMoment):
+                    walls.add(parse_moment(item.partition("/")[0].strip()).wall_seconds)
+    return [_Change(wall - before, before, after, name, daylight) for wall in walls]
 
 
-def _seconds(observance: Component, name: str) -> int | None:
-    line = observance.first(name)
-    match = _OFFSET.fullmatch(line.value.strip()) if line else None
+def _seconds(found: dict[str, list[ContentLine]], name: str) -> int | None:
+    match = _OFFSET.fullmatch(found[name][0].value.strip()) if name in found else None
     if match is None:
         return None
     size = int(match[2]) * 3600 + int(match[3]) * 60 + int(match[4] or 0)
-    return -size if match[1] == "-" else size
+    return None if size >= 86400 else -size if match[1] == "-" else size

@@ -1,21 +1,29 @@
 """A VTIMEZONE made from the zone data, for the years in use (RFC 5545 §3.6.5).
 
-Each change of the clocks that falls into the years is written out as it happened. The pattern in force
-in the last year goes on as a yearly rule, so that series without end keep their hour.
+Each change of the clocks in these years is said: changes that come alike from year to year as a yearly rule, all
+others by their dates. Rules that go on after the last year are left open, so that series without end keep their hour.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import lru_cache
 from zoneinfo import ZoneInfo
 
+from datebridge.core.moments import basic
 from datebridge.core.recurrence.rules import WEEKDAYS
 from datebridge.core.zones.names import zone_info
 
-_STEP = timedelta(days=7)
+#: No zone has two changes within a day.
+_STEP = timedelta(days=1)
+#: Years after the last one that are said as well: entries are moved, and series go on.
+_AHEAD = 10
+#: The zone database follows rules that change from year to year no further than some decades.
+_FIRST, _LAST = 1880, 2100
+#: Fewer years alike are dates, not a rule.
+_RUN = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,24 +42,39 @@ class Transition:
         return (self.instant + self.before).replace(tzinfo=None)
 
 
-def transitions(zone: ZoneInfo, first: datetime, last: datetime) -> Iterator[Transition]:
-    """Every change of offset, name or daylight saving in [first, last), both in UTC."""
-    low, state = first, _state(zone, first)
-    while low < last:
-        high = min(low + _STEP, last)
-        if _state(zone, high) != state:
-            left, right = low, high
+@lru_cache(maxsize=256)
+def _days_of(year: int) -> list[datetime]:
+    """The midnights of a year in UTC, that after its last day included."""
+    first = datetime(year, 1, 1, tzinfo=UTC)
+    return [first + timedelta(days=day) for day in range((datetime(year + 1, 1, 1, tzinfo=UTC) - first).days + 1)]
+
+
+@lru_cache(maxsize=32_768)
+def changes_of(zone: str, year: int) -> tuple[Transition, ...]:
+    """Every change of offset, name or daylight saving of a zone in a year of UTC.
+
+    The offset is asked day by day, since some zones have changed theirs for a week only; the rest every other week.
+    """
+    info, days = zone_info(zone), _days_of(year)
+    offsets = [day.astimezone(info).utcoffset() for day in days]
+    found = []
+    low, state = days[0], _state(info, days[0])
+    for number, (high, before, after) in enumerate(zip(days[1:], offsets, offsets[1:], strict=False)):
+        if before == after and (number % 14 and high is not days[-1]):
+            continue
+        while _state(info, high) != state:  # twice where the name had changed before the offset did
+            left, right = low if before == after or state[0] != before else max(low, high - _STEP), high
             while right - left > timedelta(seconds=1):
                 middle = left + timedelta(seconds=int((right - left).total_seconds()) // 2)
-                if _state(zone, middle) == state:
-                    left = middle
-                else:
-                    right = middle
-            after = _state(zone, right)
-            yield Transition(right, state[0], after[0], after[2], bool(after[1]))
-            low, state = right, after
-        else:
-            low = high
+                left, right = (middle, right) if _state(info, middle) == state else (left, middle)
+            changed = _state(info, right)
+            if right < days[-1]:
+                found.append(Transition(right, state[0], changed[0], changed[2], bool(changed[1])))
+            low, state = right, changed
+            if right == high:
+                break
+        low = high
+    return tuple(found)
 
 
 def _state(zone: ZoneInfo, instant: datetime) -> tuple[timedelta, timedelta, str]:
@@ -61,58 +84,100 @@ def _state(zone: ZoneInfo, instant: datetime) -> tuple[timedelta, timedelta, str
 
 @lru_cache(maxsize=512)
 def define(tzid: str, zone: str, first_year: int, last_year: int) -> str:
-    """The VTIMEZONE for `zone` under the name `tzid`, as unfolded lines joined by LF."""
-    info = zone_info(zone)
-    start = datetime(first_year, 1, 1, tzinfo=UTC)
-    offset, dst, name = _state(info, start)
+    """The VTIMEZONE for `zone` under the name `tzid`, as unfolded lines joined by LF.
+
+    It tells the time as the zone data does from the first year to ten years past the last, and where the zone goes
+    by a yearly rule then, for good.
+    """
+    first = min(max(first_year, _FIRST), 9_980)
+    last = min(max(last_year, first) + _AHEAD, max(_LAST, first + _AHEAD))
+    start = datetime(first, 1, 1, tzinfo=UTC)
+    offset, dst, name = _state(zone_info(zone), start)
+    wall = (start + offset).replace(tzinfo=None)
     lines = ["BEGIN:VTIMEZONE", f"TZID:{tzid}"]
-    lines += _observance("DAYLIGHT" if dst else "STANDARD", datetime(first_year, 1, 1), offset, offset, name)  # noqa: DTZ001
-    changes = list(transitions(info, start, datetime(last_year + 1, 1, 1, tzinfo=UTC)))
-    following = list(
-        transitions(info, datetime(last_year + 1, 1, 1, tzinfo=UTC), datetime(last_year + 3, 1, 1, tzinfo=UTC))
-    )
-    yearly = _yearly(following)
-    for change in changes:
-        if yearly and change.instant.year == last_year and _pattern(change) in yearly:
-            continue
-        lines += _change(change)
-    for pattern in yearly:
-        latest = [c for c in changes if c.instant.year == last_year] + following
-        lines += _change(next(c for c in latest if _pattern(c) == pattern), pattern[0])
+    lines += _observance("DAYLIGHT" if dst else "STANDARD", wall, offset, offset, name)
+    found = [change for year in range(first, last + 1) for change in changes_of(zone, year)]
+    coming = {_alike(change) for change in changes_of(zone, last + 1)}
+    coming &= {_alike(change) for change in changes_of(zone, last + 2)}
+    kinds: dict[tuple[object, ...], list[Transition]] = {}
+    for change in found:
+        kinds.setdefault((change.before, change.after, change.name, change.daylight), []).append(change)
+    for group in kinds.values():
+        single = []
+        for run in _runs(group):
+            if len(run) < _RUN:
+                single += run
+            else:
+                ends = run[-1].instant.year < last or _alike(run[-1]) not in coming
+                lines += _change(run[0], _rule_of(run), run[-1].instant if ends else None)
+        if single:
+            lines += _change(single[0], dates=[change.wall for change in single[1:]])
     lines.append("END:VTIMEZONE")
     return "\n".join(lines)
 
 
-def _pattern(change: Transition) -> tuple[str, timedelta, timedelta]:
-    """Which weekday of which month a change falls on, as a yearly rule, with its offsets."""
+def _alike(change: Transition) -> tuple[str, timedelta, timedelta, str]:
+    """What makes a change the same as that of another year."""
+    return _rule(change), change.before, change.after, change.name
+
+
+def _rule(change: Transition, from_end: bool | None = None) -> str:
+    """Which weekday of which month a change falls on, and when, as a yearly rule."""
     wall = change.wall
-    last_week = (wall + timedelta(days=7)).month != wall.month
-    nth = -1 if last_week else (wall.day - 1) // 7 + 1
-    rule = f"FREQ=YEARLY;BYMONTH={wall.month};BYDAY={nth}{WEEKDAYS[wall.weekday()]}"
-    return rule, change.before, change.after
+    if from_end is None:
+        from_end = (wall + timedelta(days=7)).month != wall.month
+    nth = -1 if from_end else (wall.day - 1) // 7 + 1
+    return f"FREQ=YEARLY;BYMONTH={wall.month};BYDAY={nth}{WEEKDAYS[wall.weekday()]}|{wall:%H%M%S}"
 
 
-def _yearly(changes: list[Transition]) -> list[tuple[str, timedelta, timedelta]]:
-    """The patterns that come in each of the two years looked at; nothing unless all changes do."""
-    years: dict[tuple[str, timedelta, timedelta], int] = {}
+def _rule_of(run: list[Transition]) -> str:
+    return _rule(run[0], _in_last_week(run)).partition("|")[0]
+
+
+def _in_last_week(run: list[Transition]) -> bool:
+    """Whether all of a run fall into the last week of their month; else into the same, counted from the first."""
+    return all((change.wall + timedelta(days=7)).month != change.wall.month for change in run)
+
+
+def _runs(changes: list[Transition]) -> Iterator[list[Transition]]:
+    """Changes one a year that a single rule says, as long as they go on."""
+    run: list[Transition] = []
     for change in changes:
-        years[_pattern(change)] = years.get(_pattern(change), 0) + 1
-    return list(years) if years and all(count == 2 for count in years.values()) else []
+        if run and not (change.wall.year == run[-1].wall.year + 1 and _one_rule([*run, change])):
+            yield run
+            run = []
+        run.append(change)
+    if run:
+        yield run
 
 
-def _change(change: Transition, rule: str = "") -> list[str]:
+def _one_rule(run: list[Transition]) -> bool:
+    walls = [change.wall for change in run]
+    if len({(wall.month, wall.weekday(), wall.time()) for wall in walls}) > 1:
+        return False
+    return _in_last_week(run) or len({(wall.day - 1) // 7 for wall in walls}) == 1
+
+
+def _change(
+    change: Transition, rule: str = "", until: datetime | None = None, dates: Sequence[datetime] = ()
+) -> list[str]:
     kind = "DAYLIGHT" if change.daylight else "STANDARD"
-    return _observance(kind, change.wall, change.before, change.after, change.name, rule)
+    if rule and until is not None:
+        rule += f";UNTIL={basic(until.replace(tzinfo=None))}Z"
+    return _observance(kind, change.wall, change.before, change.after, change.name, rule, dates)
 
 
 def _observance(
-    kind: str, start: datetime, before: timedelta, after: timedelta, name: str, rule: str = ""
-) -> list[str]:
-    lines = [f"BEGIN:{kind}", f"DTSTART:{start:%Y%m%dT%H%M%S}"]
+    kind: str, start: datetime, before: timedelta, after: timedelta, name: str, rule: str = "",
+    dates: Sequence[datetime] = (),
+) -> list[str]:  # fmt: skip
+    lines = [f"BEGIN:{kind}", f"DTSTART:{basic(start)}"]
     if rule:
         lines.append(f"RRULE:{rule}")
-    lines += [f"TZOFFSETFROM:{_offset(before)}", f"TZOFFSETTO:{_offset(after)}", f"TZNAME:{name}", f"END:{kind}"]
-    return lines
+    lines += ["RDATE:" + ",".join(map(basic, dates))] if dates else []
+    lines += [f"TZOFFSETFROM:{_offset(before)}", f"TZOFFSETTO:{_offset(after)}"]
+    lines += [f"TZNAME:{name}"] if name else []
+    return [*lines, f"END:{kind}"]
 
 
 def _offset(offset: timedelta) -> str:

@@ -13,16 +13,22 @@ from functools import cache, lru_cache
 from typing import Literal
 from zoneinfo import ZoneInfo, available_timezones
 
+#: No name is as long as this.
+_LONGEST = 500
 Method = Literal["iana", "cldr", "path", "unresolved"]
 
 
 @dataclass(frozen=True, slots=True)
 class Resolution:
-    """A TZID as written, the IANA zone it means ("" where unknown) and how that was found."""
+    """A TZID as written, the IANA zone its name suggests ("" where unknown) and how that was found.
+
+    `exact`: the name stands in the zone database just so.
+    """
 
     tzid: str
     zone: str
     method: Method
+    exact: bool = False
 
 
 @cache
@@ -38,18 +44,23 @@ def _cldr() -> dict[str, str]:
     return {alias.lower(): zone for alias, zone in WINDOWS_TO_OLSON.items()}
 
 
-@lru_cache(maxsize=4096)
 def resolve(tzid: str) -> Resolution:
-    """Find the IANA zone a TZID means. Names are compared without regard to case."""
+    """Find the IANA zone a TZID's name suggests. Names are compared without regard to case."""
+    return _resolved(tzid) if len(tzid) < _LONGEST else Resolution(tzid, "", "unresolved")
+
+
+@lru_cache(maxsize=4096)
+def _resolved(tzid: str) -> Resolution:
     name = tzid.strip().strip('"').lower()
     if name in _iana():
-        return Resolution(tzid, _iana()[name], "iana")
+        return Resolution(tzid, _iana()[name], "iana", _iana()[name] == tzid)
     if name in _cldr():
         return Resolution(tzid, _cldr()[name], "cldr")
     # "/example.org/20090301_2/Europe/London": the zone is the longest tail that is one (RFC 5545 §3.2.19
     # leaves such prefixes to the vendor). Two parts at least, so that ".../GMT" alone proves nothing.
+    # A name that begins with a slash and has nothing before the zone means that zone as well.
     parts = name.strip("/").split("/")
-    for start in range(1, len(parts) - 1):
+    for start in range(0 if name.startswith("/") else 1, len(parts) - 1):
         tail = "/".join(parts[start:])
         if tail in _iana():
             return Resolution(tzid, _iana()[tail], "path")
