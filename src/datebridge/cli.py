@@ -2,40 +2,34 @@
 
 from __future__ import annotations
 
+# What a command needs is imported when it runs, so that --help and a look into a file start at once.
 import json
-import socket
-import time
-from dataclasses import asdict
 from datetime import datetime
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
-from rich.console import Console
-from rich.markup import escape
-from rich.progress import Progress
-from rich.table import Table
 
 from datebridge import cli_accounts
-from datebridge.core.expansion import expand
-from datebridge.core.inspection import Inspection, inspect
-from datebridge.core.moments import Moment
-from datebridge.core.zones.names import resolve
-from datebridge.settings import Settings
+from datebridge.cli_output import CANNOT, OK, PROBLEMS, error, progress, say, table
+
+if TYPE_CHECKING:
+    import socket
+
+    from datebridge.core.inspection import Inspection
+    from datebridge.settings import Settings
 
 app = typer.Typer(
     no_args_is_help=True,
     add_completion=False,
     pretty_exceptions_enable=False,
+    rich_markup_mode=None,
     help="Date Bridge: brings calendar data from where it is to where it must be.",
 )
 app.add_typer(cli_accounts.app, name="accounts")
 for command in (cli_accounts.pull, cli_accounts.push, cli_accounts.copy):
     app.command()(command)
-out = Console()
-err = Console(stderr=True)
 
-OK, PROBLEMS, CANNOT = 0, 1, 2
 _MOMENTS = ["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%dT%H:%M:%S"]
 DataDir = Annotated[
     Path | None, typer.Option("--data", help="Where the data is kept.", show_default="the user's data folder")
@@ -48,9 +42,9 @@ def main() -> None:
     """Entry point: errors in words, exit code 2 where something could not be done."""
     try:
         app()
-    except OSError as error:
-        err.print(f"[red]{escape(str(error.filename or ''))}: {escape(str(error.strerror or error))}[/]")
-        raise SystemExit(CANNOT) from error
+    except OSError as failed:
+        error(f"{failed.filename}: {failed.strerror or failed}" if failed.filename else str(failed))
+        raise SystemExit(CANNOT) from failed
 
 
 @app.command("inspect")
@@ -59,6 +53,8 @@ def inspect_files(
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False,
 ) -> None:
     """Say what is inside files and what is wrong with them. Exit code 1 if there are problems."""
+    from datebridge.core.inspection import inspect
+
     found: list[tuple[Path, Inspection]] = []
     for path in files:
         with path.open("rb") as source:
@@ -73,23 +69,21 @@ def inspect_files(
 
 def _show(path: Path, one: Inspection) -> None:
     s = one.summary.as_dict()
-    out.print(f"[bold]{escape(str(path))}[/]  {one.octets:,} octets, {one.encoding}, calendars: {one.calendars}")
-    out.print(
+    say(f"{path}  {one.octets:,} octets, {one.encoding}, calendars: {one.calendars}")
+    say(
         f"  {s['events']:,} events ({s['series']:,} series, {s['overrides']:,} overrides), {s['todos']:,} to-dos,"
         f" {s['journals']:,} journal entries; {s['first'] or '–'} to {s['last'] or '–'}"
     )
     for zone in s["zones"]:
         meaning = zone["zone"] or "unknown"
-        out.print(f"  zone {escape(zone['tzid'])} = {meaning} ({zone['method']}), {zone['events']:,} entries")
+        say(f"  zone {zone['tzid']} = {meaning} ({zone['method']}), {zone['events']:,} entries")
     for name, count in s["features"].items():
-        out.print(f"  {name}: {count:,}")
+        say(f"  {name}: {count:,}")
     if one.problems:
-        table = Table("line", "severity", "what is wrong", "what was done", title=f"{len(one.problems):,} problems")
-        for problem in one.problems[:200]:
-            table.add_row(str(problem.line), problem.severity, escape(problem.message), escape(problem.done))
-        out.print(table)
+        rows = [(str(p.line), p.severity, p.message, p.done) for p in one.problems[:200]]
+        table(("line", "severity", "what is wrong", "what was done"), rows, f"{len(one.problems):,} problems")
         if len(one.problems) > 200:
-            out.print(f"  … and {len(one.problems) - 200:,} more; --json lists them all.")
+            say(f"  … and {len(one.problems) - 200:,} more; --json lists them all.")
 
 
 @app.command()
@@ -108,13 +102,13 @@ def convert(
         if zone and not is_zone(zone):
             raise CannotConvert(f"“{zone}” is not a time zone.")
         found = run(source, target, zone)
-    except CannotConvert as error:
-        err.print(f"[red]{escape(str(error))}[/]")
-        raise SystemExit(CANNOT) from error
+    except CannotConvert as failed:
+        error(str(failed))
+        raise SystemExit(CANNOT) from failed
     if as_json:
         print(json.dumps({"in": found.as_dict(str(source)), "out": str(target)}, ensure_ascii=False))
     else:
-        out.print(f"{escape(str(target))}: {found.summary.entries:,} entries, {len(found.problems):,} problems")
+        say(f"{target}: {found.summary.entries:,} entries, {len(found.problems):,} problems")
     raise SystemExit(PROBLEMS if found.problems else OK)
 
 
@@ -129,28 +123,36 @@ def expand_file(
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False,
 ) -> None:
     """Say when the events of a file happen: all that overlaps the span. Exit code 1 if the file has problems."""
+    from dataclasses import asdict
+
+    from datebridge.core.expansion import expand
+    from datebridge.core.inspection import inspect
+    from datebridge.core.moments import Moment
+    from datebridge.core.zones.names import resolve
+
     if zone and resolve(zone).method != "iana":
-        err.print(f"[red]“{escape(zone)}” is not a time zone.[/]")
+        error(f"“{zone}” is not a time zone.")
         raise SystemExit(CANNOT)
     if end <= begin:
-        err.print("[red]--to lies before --from: there is nothing in between.[/]")
+        error("--to lies before --from: there is nothing in between.")
         raise SystemExit(CANNOT)
     with file.open("rb") as source:
         found = inspect(source, keep=True)
     low, high = Moment(begin).wall_seconds, Moment(end).wall_seconds
-    happening, cancelled = expand(found.components, low, high, resolve(zone).zone if zone else "")
+    happening, cancelled, cut = expand(found.components, low, high, resolve(zone).zone if zone else "")
     if as_json:
-        print(json.dumps({"occurrences": [asdict(one) for one in happening]}, ensure_ascii=False, indent=2))
+        told = {"occurrences": [asdict(one) for one in happening], **({"cut": cut} if cut else {})}
+        print(json.dumps(told, ensure_ascii=False, indent=2))
     else:
-        table = Table("start", "end", "what", title=f"{len(happening):,} occurrences")
-        for one in happening:
-            table.add_row(one.start, one.end, escape(one.summary))
-        out.print(table)
+        rows = [(one.start, one.end, one.summary) for one in happening]
+        table(("start", "end", "what"), rows, f"{len(happening):,} occurrences")
         if cancelled:
-            out.print(f"  {cancelled:,} more are cancelled, so they do not happen.")
+            say(f"  {cancelled:,} more are cancelled, so they do not happen.")
+        for title in cut:
+            say(f"  “{title}” happens more often than can be listed; not all of its times are here.")
         if found.problems:
-            out.print(f"  {len(found.problems):,} problems in the file; “date-bridge inspect” lists them.")
-    raise SystemExit(PROBLEMS if found.problems else OK)
+            say(f"  {len(found.problems):,} problems in the file; “date-bridge inspect” lists them.")
+    raise SystemExit(PROBLEMS if found.problems or cut else OK)
 
 
 @app.command()
@@ -163,16 +165,15 @@ def reindex(
 
     settings = _settings(data)
     if not settings.database.is_file():
-        err.print(f"[red]There is no data in {escape(str(settings.data_dir))}.[/]")
+        error(f"There is no data in {settings.data_dir}.")
         raise SystemExit(CANNOT)
     store = Store(settings.database)
-    with Progress(console=err, transient=True) as progress, store.write() as connection:
-        task = progress.add_task("Reindexing")
-        changed = run(connection, lambda done, total: progress.update(task, completed=done, total=total))
+    with progress("Reindexing") as report, store.write() as connection:
+        changed = run(connection, report)
     if as_json:
         print(json.dumps({"changed": changed}))
     else:
-        out.print(f"{changed:,} entries had another index before." if changed else "The index was as it should be.")
+        say(f"{changed:,} entries had another index before." if changed else "The index was as it should be.")
     raise SystemExit(PROBLEMS if changed else OK)
 
 
@@ -209,13 +210,15 @@ def run_standins(
     fresh: Annotated[bool, typer.Option("--fresh", help="Begin again with untouched sample data.")] = False,
 ) -> None:
     """Run the simulated servers of the sample scenario alone, for other programs to connect to."""
+    import time
+
     from datebridge.demo.setup import standins as simulated
 
     settings = _demo_settings(data)
     _prepare(settings, fresh)
     with simulated(settings) as addresses:
-        out.print(_say_standins(addresses), soft_wrap=True, highlight=False)
-        out.print("Ctrl+C stops them.")
+        say(_say_standins(addresses))
+        say("Ctrl+C stops them.")
         try:
             while True:
                 time.sleep(3600)
@@ -239,16 +242,13 @@ def _demo_settings(data: Path | None, host: str | None = None, port: int | None 
 def _prepare(settings: Settings, fresh: bool) -> None:
     from datebridge.demo.setup import prepare
 
-    with Progress(console=err, transient=True) as progress:
-        task = progress.add_task("Preparing the sample scenario", total=None)
-
-        def report(done: int, total: int) -> None:
-            progress.update(task, completed=done, total=total)
-
+    with progress("Preparing the sample scenario") as report:
         prepare(settings, fresh, report)
 
 
 def _settings(data: Path | None, host: str | None = None, port: int | None = None) -> Settings:
+    from datebridge.settings import Settings
+
     given = {"data_dir": data, "host": host, "port": port}
     return Settings(**{name: value for name, value in given.items() if value is not None})  # type: ignore[arg-type]
 
@@ -259,18 +259,20 @@ def _serve(settings: Settings, what: str, besides: str = "") -> None:
     from datebridge.api.application import WEB, create_app
 
     if not (WEB / "index.html").is_file():
-        err.print("[yellow]The pages are not built; only the programming interface answers. Run “make build”.[/]")
+        error("The pages are not built; only the programming interface answers. Run “make build”.")
     listener = _listener(settings)
     address = f"http://{settings.host}:{listener.getsockname()[1]}/"
-    out.print(f"{escape(what)} is at [bold]{address}[/]  (Ctrl+C stops it)", highlight=False, soft_wrap=True)
+    say(f"{what} is at {address}  (Ctrl+C stops it)")
     if besides:
-        out.print(escape(besides), highlight=False, soft_wrap=True)
+        say(besides)
     server = uvicorn.Server(uvicorn.Config(create_app(settings), log_level="warning", server_header=False))
     server.run(sockets=[listener])
 
 
 def _listener(settings: Settings) -> socket.socket:
     """A socket on the wanted port, or on the next free one if that port is taken."""
+    import socket
+
     for port in (settings.port, *range(settings.port + 1, settings.port + 20), 0):
         # Said to be TCP, or asyncio leaves Nagle's algorithm on and every answer waits 40 ms for an acknowledgement.
         family = socket.AF_INET6 if ":" in settings.host else socket.AF_INET

@@ -8,26 +8,13 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
-from rich.console import Console
-from rich.markup import escape
-from rich.progress import Progress
-from rich.table import Table
 
-from datebridge.connect.errors import Unreachable
-from datebridge.services import accounts, applying, carrying, copying, jobs, statements, worker
-from datebridge.services.connecting import NotConnected, remotes_of
-from datebridge.services.copying import Rule, Target
-from datebridge.services.secrets import KeyLost
-from datebridge.settings import Settings
-from datebridge.store import remotes, review
-from datebridge.store.database import Store
-from datebridge.store.ledger import Ledger, Selection
-from datebridge.store.logbook import CannotApply
+from datebridge.cli_output import CANNOT, OK, PROBLEMS, error, progress, say, table
+from datebridge.core.choices import Existing, Keep
 
-app = typer.Typer(help="Accounts on servers and feeds: list them, add one, switch calendars on and off.")
-out = Console()
-err = Console(stderr=True)
-OK, PROBLEMS, CANNOT = 0, 1, 2
+app = typer.Typer(
+    help="Accounts on servers and feeds: list them, add one, switch calendars on and off.", rich_markup_mode=None
+)
 
 Data = Annotated[
     Path | None, typer.Option("--data", help="Where the data is kept.", show_default="the user's data folder")
@@ -39,6 +26,8 @@ class _Open:
     """Settings and store of a command; what cannot be done ends it with exit code 2."""
 
     def __init__(self, data: Path | None) -> None:
+        from datebridge.settings import Settings
+
         self.settings = Settings() if data is None else Settings(data_dir=data)
         if (self.settings.data_dir / "standins" / "ready").is_file():  # the sample scenario's own servers
             from datebridge.demo.setup import with_standins
@@ -46,19 +35,28 @@ class _Open:
             self.settings = with_standins(self.settings)
 
     def __enter__(self) -> _Open:
+        from datebridge.store.database import Store
+
         self.store = Store(self.settings.database)
         return self
 
-    def __exit__(self, kind: object, error: BaseException | None, _: object) -> None:
+    def __exit__(self, kind: object, failed: BaseException | None, _: object) -> None:
+        from datebridge.connect.errors import Unreachable
+        from datebridge.services.connecting import NotConnected
+        from datebridge.services.secrets import KeyLost
+        from datebridge.store.logbook import CannotApply
+
         self.store.close()
-        if isinstance(error, Unreachable | NotConnected | CannotApply | KeyLost | ValueError):
-            err.print(f"[red]{escape(str(error))}[/]")
-            raise SystemExit(CANNOT) from error
+        if isinstance(failed, Unreachable | NotConnected | CannotApply | KeyLost | ValueError):
+            error(str(failed))
+            raise SystemExit(CANNOT) from failed
 
     def do(self, job: int | None) -> dict[str, Any]:
         """Do what is queued; the result of a job, or its failure as CannotApply."""
-        with Progress(console=err, transient=True) as progress:
-            progress.add_task("Working", total=None)
+        from datebridge.services import jobs, worker
+        from datebridge.store.logbook import CannotApply
+
+        with progress("Working"):
             worker.drain(self.store, self.settings)
         found = jobs.get(self.store, job) if job is not None else None
         if found is not None and found.state != "done":
@@ -71,6 +69,9 @@ def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> 
     """List accounts with their calendars, switched on or left off."""
     if context.invoked_subcommand is not None:
         return
+    from datebridge.services import statements
+    from datebridge.store import remotes
+
     with _Open(data) as opened, opened.store.read() as connection:
         rows = remotes.statements(connection)
     found = [
@@ -85,13 +86,15 @@ def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> 
     if as_json:
         print(json.dumps({"calendars": found}, ensure_ascii=False, indent=2))
         return
-    table = Table("account", "where", "calendar", "", "may", "last refresh")
-    for r in found:
-        table.add_row(
-            escape(r["account"]), escape(r["host"]), escape(r["calendar"]), "on" if r["on"] else "off",
-            "writable" if r["writable"] else "read only", escape(r["trouble"] or r["outcome"]),
-        )  # fmt: skip
-    out.print(table if found else "No accounts yet. Add one: date-bridge accounts add ADDRESS")
+    if not found:
+        say("No accounts yet. Add one: date-bridge accounts add ADDRESS")
+        return
+    lines = [
+        (r["account"], r["host"], r["calendar"], "on" if r["on"] else "off",
+         "writable" if r["writable"] else "read only", r["trouble"] or r["outcome"])
+        for r in found
+    ]  # fmt: skip
+    table(("account", "where", "calendar", "", "may", "last refresh"), lines)
 
 
 @app.command()
@@ -103,6 +106,9 @@ def add(
     as_json: Json = False,
 ) -> None:
     """Add a server with all calendars left off, or subscribe to a feed."""
+    from datebridge.services import accounts
+    from datebridge.services.connecting import remotes_of
+
     password = os.environ.get("DATE_BRIDGE_PASSWORD", "")
     if user and not password:
         password = typer.prompt("Password", hide_input=True, err=True)
@@ -113,10 +119,13 @@ def add(
     if as_json:
         print(json.dumps({"account": account, "calendars": names}, ensure_ascii=False))
     else:
-        out.print(f"Added, with {', '.join(map(escape, names)) or 'no calendars'}.")
+        say(f"Added, with {', '.join(names) or 'no calendars'}.")
 
 
 def _switched(opened: _Open, names: list[str], on: bool) -> list[int]:
+    from datebridge.store import remotes
+    from datebridge.store.logbook import CannotApply
+
     with opened.store.read() as connection:
         rows = remotes.statements(connection)
     found = [r["id"] for r in rows if r["name"] in names and (r["calendar_id"] is not None) is not on]
@@ -128,6 +137,8 @@ def _switched(opened: _Open, names: list[str], on: bool) -> list[int]:
 @app.command()
 def on(calendars: Annotated[list[str], typer.Argument(help="Their names.")], data: Data = None) -> None:
     """Switch calendars on, and fetch them."""
+    from datebridge.services import accounts
+
     with _Open(data) as opened:
         result = opened.do(accounts.switch_on(opened.store, _switched(opened, calendars, True)))
     _say_pulled(result, False)
@@ -136,13 +147,15 @@ def on(calendars: Annotated[list[str], typer.Argument(help="Their names.")], dat
 @app.command()
 def off(
     calendar: Annotated[str, typer.Argument(help="Its name.")],
-    keep: Annotated[accounts.Keep, typer.Option(help="What stays here.")] = "snapshot",
+    keep: Annotated[Keep, typer.Option(help="What stays here.")] = "snapshot",
     data: Data = None,
 ) -> None:
     """Switch a calendar off. Nothing is deleted where it lives."""
+    from datebridge.services import accounts
+
     with _Open(data) as opened:
         set_id = accounts.switch_off(opened.store, _switched(opened, [calendar], False)[0], keep)
-    out.print(f"Switched off in batch {set_id}.")
+    say(f"Switched off in batch {set_id}.")
 
 
 def pull(
@@ -151,6 +164,10 @@ def pull(
     as_json: Json = False,
 ) -> None:
     """Refresh calendars that live elsewhere. Exit code 1 if one could not be."""
+    from datebridge.services import accounts
+    from datebridge.store import remotes
+    from datebridge.store.logbook import CannotApply
+
     with _Open(data) as opened:
         with opened.store.read() as connection:
             rows = remotes.statements(connection)
@@ -166,12 +183,15 @@ def _say_pulled(result: dict[str, Any], as_json: bool) -> int:
         print(json.dumps(result, ensure_ascii=False))
     else:
         for r in result["results"]:
-            out.print(f"{escape(r['name'])}: {escape(r['outcome'])}")
+            say(f"{r['name']}: {r['outcome']}")
     return PROBLEMS if any(r["failed"] for r in result["results"]) else OK
 
 
 def push(data: Data = None, as_json: Json = False) -> None:
     """Carry what waits to where its calendars live. Exit code 1 if something was refused or collided."""
+    from datebridge.services import carrying
+    from datebridge.store import remotes
+
     with _Open(data) as opened:
         opened.do(carrying.push_pending(opened.store))
         with opened.store.read() as connection:
@@ -182,7 +202,7 @@ def push(data: Data = None, as_json: Json = False) -> None:
     if as_json:
         print(json.dumps(counts))
     else:
-        out.print(", ".join(f"{count:,} {state}" for state, count in counts.items()) or "Nothing waits.")
+        say(", ".join(f"{count:,} {state}" for state, count in counts.items()) or "Nothing waits.")
     raise SystemExit(PROBLEMS if counts.get("refused") or counts.get("collided") else OK)
 
 
@@ -190,7 +210,7 @@ def copy(
     filter: Annotated[str, typer.Argument(help="Which entries, as in the filter line.")],
     to: Annotated[str, typer.Option(help="The calendar they go to; made if there is none of that name.")],
     account: Annotated[str, typer.Option(help="The account it is on; here if not given.")] = "",
-    existing: Annotated[Rule, typer.Option(help="What happens to a UID that stands there already.")] = "skip",
+    existing: Annotated[Existing, typer.Option(help="What happens to a UID that stands there already.")] = "skip",
     move: Annotated[bool, typer.Option("--move", help="Delete at the source what has arrived.")] = False,
     tell: Annotated[bool, typer.Option("--tell", help="Let the server invite the attendees.")] = False,
     apply: Annotated[bool, typer.Option("--apply", help="Do it; otherwise it is only proposed.")] = False,
@@ -198,6 +218,11 @@ def copy(
     as_json: Json = False,
 ) -> None:
     """Copy or move entries to a calendar. Nobody is told unless you say so."""
+    from datebridge.services import applying, copying
+    from datebridge.store import review
+    from datebridge.store.ledger import Ledger, Selection
+    from datebridge.store.logbook import CannotApply
+
     with _Open(data) as opened:
         store = opened.store
         with store.read() as connection:
@@ -211,7 +236,7 @@ def copy(
                 " AND lower(k.name) = lower(?) AND r.account_id IS ?",
                 (to, account_id),
             ).scalar()
-        target = Target(calendar, account_id, to, existing, move, tell)
+        target = copying.Target(calendar, account_id, to, existing, move, tell)
         set_id = copying.propose_copy(store, Ledger(store), Selection(filter), target)
         with store.read() as connection:
             row = review.set_row(connection, set_id) or {}
@@ -224,7 +249,7 @@ def copy(
     if as_json:
         print(json.dumps(said, ensure_ascii=False))
         return
-    out.print(f"{escape(row['title'])}. {escape(row['reason'])}")
+    say(f"{row['title']}. {row['reason']}")
     for warning in warnings:
-        out.print(f"  {escape(warning)}")
-    out.print("Done." if apply else f"Proposal {set_id}: apply it in Mend, or again with --apply.")
+        say(f"  {warning}")
+    say("Done." if apply else f"Proposal {set_id}: apply it in Mend, or again with --apply.")

@@ -39,10 +39,10 @@ def lines_of(text: str, name: str) -> list[tuple[dict[str, str], str]]:
 
 def moment(text: str, params: dict[str, str]) -> datetime:
     if len(text) == 8:
-        return datetime.strptime(text, "%Y%m%d")
+        return datetime.fromisoformat(text)
     if text.endswith("Z"):
-        return datetime.strptime(text, "%Y%m%dT%H%M%SZ").replace(tzinfo=UTC)
-    wall = datetime.strptime(text, "%Y%m%dT%H%M%S")
+        return datetime.fromisoformat(text)
+    wall = datetime.fromisoformat(text)
     return wall.replace(tzinfo=ZoneInfo(params["TZID"])) if "TZID" in params else wall
 
 

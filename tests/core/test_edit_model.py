@@ -50,7 +50,9 @@ def series(draw: st.DrawFn) -> tuple[str, str]:
     rule = draw(st.sampled_from(RULES))
     if not zone:
         rule = rule.replace("BYHOUR=9,15", "INTERVAL=2").replace(";BYHOUR=8,22", "")
-    near = draw(st.sampled_from([datetime(2026, 3, 1), datetime(2026, 3, 30), datetime(2026, 10, 1), datetime(2026, 10, 28)]))
+    near = draw(
+        st.sampled_from([datetime(2026, 3, 1), datetime(2026, 3, 30), datetime(2026, 10, 1), datetime(2026, 10, 28)])
+    )
     hour = draw(st.sampled_from([0, 1, 2, 9, 14, 22])) if zone else 0
     near += timedelta(days=draw(st.integers(0, 12)), hours=hour, minutes=30 * draw(st.booleans()) if zone else 0)
     near += timedelta(seconds=draw(st.sampled_from([0, 0, 17]))) if zone else timedelta()
@@ -59,7 +61,11 @@ def series(draw: st.DrawFn) -> tuple[str, str]:
     limit = draw(st.sampled_from(["", f"COUNT={draw(st.integers(1, 12))}", "UNTIL"]))
     if limit == "UNTIL":
         until = known[draw(st.integers(0, 11))]
-        limit = f"UNTIL={until:%Y%m%d}" if not zone else f"UNTIL={_basic(until.replace(tzinfo=ZoneInfo(zone)).astimezone(UTC))}Z"
+        limit = (
+            f"UNTIL={until:%Y%m%d}"
+            if not zone
+            else f"UNTIL={_basic(until.replace(tzinfo=ZoneInfo(zone)).astimezone(UTC))}Z"
+        )
     kind = f";TZID={zone}" if zone else ";VALUE=DATE"
 
     def said(wall: datetime) -> str:
@@ -72,7 +78,9 @@ def series(draw: st.DrawFn) -> tuple[str, str]:
         end = start + (timedelta(seconds=long) if zone else timedelta(days=2))
         lines.append(f"DTEND{kind}:{said(end)}")
     elif form == "ELSEWHERE" and zone and long:
-        end = (start.replace(tzinfo=ZoneInfo(zone)).astimezone(UTC) + timedelta(seconds=long)).astimezone(ZoneInfo(ZONES[1]))
+        end = (start.replace(tzinfo=ZoneInfo(zone)).astimezone(UTC) + timedelta(seconds=long)).astimezone(
+            ZoneInfo(ZONES[1])
+        )
         lines.append(f"DTEND;TZID={ZONES[1]}:{_basic(end)}")
     elif form == "DURATION":
         lines.append(f"DURATION:{draw(st.sampled_from(['PT8H', 'P1D', 'P1DT2H', 'PT45M'])) if zone else 'P2D'}")
@@ -163,7 +171,11 @@ def test_an_edit_changes_what_was_asked(
         plan = edit(group, 1, slot, scope, after, STAMP, "b", listed=True)  # type: ignore[arg-type]
     texts = _texts(group, plan)
     assert all("X-KEPT;ODD:as it is" in one for one in texts)
-    at = instant(datetime.fromtimestamp(slot, UTC).replace(tzinfo=ZoneInfo(zone))) if zone else datetime.fromtimestamp(slot, UTC).replace(tzinfo=None)
+    at = (
+        instant(datetime.fromtimestamp(slot, UTC).replace(tzinfo=ZoneInfo(zone)))
+        if zone
+        else datetime.fromtimestamp(slot, UTC).replace(tzinfo=None)
+    )
     wanted = []
     for one in before:
         asked = one.begin == at if scope == "one" else scope == "all" or one.begin >= at
@@ -201,7 +213,9 @@ def _edited(one: Happens, zone: str, zone_after: str, shift: int, longer: int, t
 
 def _settled(before: list[Happens], at: datetime, zone: str) -> bool:
     own = next(one for one in before if one.begin == at)
-    around = [(own.begin + timedelta(days=k)).astimezone(ZoneInfo(zone)).utcoffset() for k in range(-9, 11)] if zone else [0]
+    around = (
+        [(own.begin + timedelta(days=k)).astimezone(ZoneInfo(zone)).utcoffset() for k in range(-9, 11)] if zone else [0]
+    )
     return len(set(around)) == 1
 
 
@@ -211,7 +225,11 @@ def test_a_deletion_takes_out_what_was_asked(case: tuple[str, str], place: int, 
     text, zone = case
     slot = _slot_of(text, zone, place)
     before = expand([text])
-    at = instant(datetime.fromtimestamp(slot, UTC).replace(tzinfo=ZoneInfo(zone))) if zone else datetime.fromtimestamp(slot, UTC).replace(tzinfo=None)
+    at = (
+        instant(datetime.fromtimestamp(slot, UTC).replace(tzinfo=ZoneInfo(zone)))
+        if zone
+        else datetime.fromtimestamp(slot, UTC).replace(tzinfo=None)
+    )
     group = Group([Member(1, text)], zone or None)
     found = expand(_texts(group, remove(group, 1, slot, scope, STAMP)))  # type: ignore[arg-type]
     left = [one for one in before if (one.begin != at if scope == "one" else one.begin < at)]

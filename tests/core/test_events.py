@@ -20,7 +20,9 @@ from tests.conftest import event
 
 
 def facts(*lines: str, component: str = "VEVENT"):  # type: ignore[no-untyped-def]
-    return derive(component, "\n".join([f"BEGIN:{component}", "UID:1", "DTSTAMP:20261101T000000Z", *lines, f"END:{component}"]))
+    return derive(
+        component, "\n".join([f"BEGIN:{component}", "UID:1", "DTSTAMP:20261101T000000Z", *lines, f"END:{component}"])
+    )
 
 
 @pytest.mark.parametrize(
@@ -47,7 +49,10 @@ def test_each_defect_is_named_and_the_entry_is_still_read(lines: list[str], code
 
 
 def test_an_entry_without_uid_says_so() -> None:
-    assert [p.code for p in derive("VEVENT", "BEGIN:VEVENT\nDTSTAMP:20261101T000000Z\nEND:VEVENT").problems] == ["no-start", "no-uid"]
+    assert [p.code for p in derive("VEVENT", "BEGIN:VEVENT\nDTSTAMP:20261101T000000Z\nEND:VEVENT").problems] == [
+        "no-start",
+        "no-uid",
+    ]
 
 
 def test_the_problem_names_the_line_of_the_entry() -> None:

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
-Keep = Literal["nothing", "snapshot"]
+from datebridge.core.choices import Keep
 
 
 class CalendarOut(BaseModel):

@@ -15,6 +15,7 @@ from datebridge.api.looking import today_in, zone_of
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, start_of
 from datebridge.core.editing.writing import new_event
 from datebridge.core.events import derive
+from datebridge.core.facts import Mark
 from datebridge.core.moments import from_wall_seconds, instant_at, wall_at
 from datebridge.core.phrases import read_line
 from datebridge.core.recurrence.occurrences import timed
@@ -134,11 +135,11 @@ def check(app: AppDep, wish: EditIn, clock: Zones = []) -> CheckOut:  # noqa: B0
     series = Series([entry] if entry else [], facts.zone or "UTC")
     found: list[str] = []
     after = (facts.start_wall or 0) - 1
-    while facts.recurrence and len(found) < 8 and (one := series.next(after)) is not None:
+    while facts.marks & Mark.SERIES and len(found) < 8 and (one := series.next(after)) is not None:
         found.append(f"{present.day_name(present.day_of(one.slot))} {from_wall_seconds(one.slot).year}")
         after = one.shown_start
     return CheckOut(
-        wrong="", said=said, words=facts.repeats, dates=found, count=series.count() if facts.recurrence else 1,
+        wrong="", said=said, words=facts.repeats, dates=found, count=series.count() if facts.marks & Mark.SERIES else 1,
         clocks=_clocks(wish.fields, clock),
     )  # fmt: skip
 

@@ -34,6 +34,7 @@ from datebridge.store.database import this_day
 from datebridge.store.ledger import compile_filter, rows_of
 from datebridge.store.review import problems_of
 from datebridge.store.versions import bound
+from datebridge.store.zones import zones_beside
 
 router = APIRouter(prefix="/api", tags=["entries"])
 Sort = Literal["when", "what", "where", "calendar", "repeats", "zone", "marks", "status"]
@@ -137,13 +138,14 @@ def entry(app: AppDep, entry_id: int) -> EntryDetail:
             raise HTTPException(404, "This entry is not there any more.")
         rows = rows_of(connection, [entry_id]) or rows_of(connection, [entry_id], "version")
         problems = problems_of(connection, [entry_id])
+        zones = zones_beside(connection, entry_id)
     component, text = found.component, found.text
-    facts = [FactOut(label=label, value=value) for label, value in details.facts(component, text)]
+    facts = [FactOut(label=label, value=value) for label, value in details.facts(component, text, zones)]
     known = {(p["code"], p["message"]) for p in problems}
     derived = [
         {"severity": p.severity, "code": p.code, "message": p.message, "done": p.done, "line": 0, "uid": p.uid,
          "text": "", "version_id": entry_id}
-        for p in derive(component, text).problems if (p.code, p.message) not in known
+        for p in derive(component, text, zones).problems if (p.code, p.message) not in known
     ]  # fmt: skip
     return EntryDetail(
         row=present.entry(rows[0]), calendar=found.calendar, facts=facts,

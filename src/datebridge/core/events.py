@@ -234,8 +234,6 @@ class _Reading:
         facts, fields = self.facts, self.fields
         if not facts.uid and facts.component != "VFREEBUSY":
             self.problem("no-uid", "There is no UID.", "Kept; it can only be recognised by its text.")
-        if "DTSTAMP" not in fields:
-            self.problem("no-dtstamp", "There is no DTSTAMP.", "Kept as it is.")
         if "EXRULE" in self.lists:
             self.problem(
                 "exrule", "EXRULE leaves occurrences out by a rule; the standard has given it up.",

@@ -44,6 +44,10 @@ _TOKEN = re.compile(r'\s*(?P<neg>-?)(?:(?P<field>[A-Za-z]+):)?(?P<value>(?:"[^"]
 _VALUE = re.compile(r'"([^"]*)"|([^,"]+)')
 
 
+#: More terms and values than this are a mistake, and more than a database takes in one question.
+MOST_TERMS = 150
+
+
 class FilterError(ValueError):
     """The filter cannot be read; `start` and `end` mark the place in the text."""
 
@@ -82,6 +86,8 @@ def parse_filter(text: str) -> list[Term]:
             raise FilterError("A minus sign needs something to leave out.", start, max(end, start + 1))
         terms.append(_term(match, start, end))
         at = end
+        if sum(len(term.values) for term in terms) > MOST_TERMS:
+            raise FilterError(f"These are too many terms; {MOST_TERMS} are the most.", start, len(text))
     return terms
 
 
@@ -103,7 +109,7 @@ def _term(match: re.Match[str], start: int, end: int) -> Term:
         for value in values:
             if value not in choices:
                 raise FilterError(f"“{field}:” takes {', '.join(choices)}, not “{value}”.", start, end)
-    if field == "imported" and not all(v.isdigit() and len(v) < 12 for v in values):
+    if field == "imported" and not all(v.isascii() and v.isdigit() and len(v) < 12 for v in values):
         raise FilterError("“imported:” takes the number of a batch, as the logbook shows it.", start, end)
     return Term(field, values, negated, start, end)
 
@@ -124,24 +130,27 @@ def day_range(value: str, today: date, term: Term) -> tuple[date, date]:
     if value.lower() in words:
         first = today + timedelta(days=words[value.lower()])
         return first, first + timedelta(days=1)
-    match = re.fullmatch(r"(\d{4})(?:-(\d{1,2}))?(?:-(\d{1,2}))?", value)
+    match = re.fullmatch(r"([0-9]{4})(?:-([0-9]{1,2}))?(?:-([0-9]{1,2}))?", value)
     try:
         if match is None:
             raise ValueError(value)
         year, month, day = int(match[1]), match[2], match[3]
         if day:
-            first = date(year, int(month), int(day))
-            return first, first + timedelta(days=1)
+            return _from(date(year, int(month), int(day)), 1)
         if month:
-            first = date(year, int(month), 1)
-            return first, first + timedelta(days=months.monthrange(year, int(month))[1])
-        return date(year, 1, 1), date(year + 1, 1, 1)
+            return _from(date(year, int(month), 1), months.monthrange(year, int(month))[1])
+        return _from(date(year, 1, 1), 366 if months.isleap(year) else 365)
     except (ValueError, OverflowError):
         raise FilterError(
             f"“{value}” is not a date. Write 2026-11-24, 2026-11 or 2026, today, or two with .. between.",
             term.start,
             term.end,
         ) from None
+
+
+def _from(first: date, days: int) -> tuple[date, date]:
+    """So many days from the first on; the last day there is ends what would go beyond it."""
+    return first, first + timedelta(days=min(days, (date.max - first).days))
 
 
 def quote(value: str) -> str:
@@ -165,7 +174,7 @@ def complete(text: str, cursor: int, values: Callable[[str], Iterable[str]], lim
     Args:
         values: gives the known values of a field, the most useful first.
     """
-    start = cursor
+    start = cursor = min(cursor, len(text))
     quotes = text.count('"', 0, cursor) % 2
     while start > 0 and (quotes or not text[start - 1].isspace()):
         start -= 1

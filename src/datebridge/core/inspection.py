@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO
@@ -15,6 +16,7 @@ from datebridge.core.summary import Summary
 from datebridge.core.zones.meaning import Zones
 from datebridge.core.zones.names import resolve
 
+_DTSTAMP = re.compile(r"^DTSTAMP[;:]", re.MULTILINE | re.IGNORECASE)
 #: Of so many zone names in one entry the line is looked for; of more, the entry's own line will do.
 _LOOKED_FOR = 10
 
@@ -104,6 +106,9 @@ class _Gathering:
         found.summary.add(facts)
         if component.name in ("VCALENDAR", "VTIMEZONE"):
             return
+        if not _DTSTAMP.search(component.text):
+            message = "There is no DTSTAMP, which the standard demands."
+            found.problems.append(Problem("no-dtstamp", message, "Kept as it is.", component.line, uid=facts.uid))
         for number, tzid in enumerate(facts.tzids):
             if tzid not in self.lines or component.line < self.lines[tzid]:
                 place = _first_use(component.text, tzid) if number < _LOOKED_FOR else 0
@@ -138,6 +143,3 @@ def inspect(source: BinaryIO, keep: bool = False) -> Inspection:
     for component in reader:
         gathering.take(component)
     return gathering.conclude(reader)
-
-
-

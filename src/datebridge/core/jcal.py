@@ -101,12 +101,12 @@ def _property(raw: str, name: str, given: tuple[tuple[str, tuple[str, ...]], ...
     said = params.pop("value", [""])[0].lower()
     kind = said or _default(name)
     params = {key: values[0] if len(values) == 1 else values for key, values in params.items()}
-    values = _values(name, kind, value) if kind else None
-    if values is None:
+    told = _values(name, kind, value) if kind else None
+    if told is None:
         if said:
             raise CannotSay(f"“{raw[:60]}” is not what its VALUE says")
         return [name.lower(), params, "unknown", value]
-    return [name.lower(), params, kind, *values]
+    return [name.lower(), params, kind, *told]
 
 
 def _default(name: str) -> str:

@@ -35,6 +35,9 @@ _ORDINALS = {"first": 1, "1st": 1, "second": 2, "2nd": 2, "third": 3, "3rd": 3, 
 MOST_DAYS = 31
 
 
+_WEEK = re.compile(r"(?:week|wk|w|kw) ([0-9]{1,2})(?: (?:of )?([0-9]{4}))?|([0-9]{4}) - w ([0-9]{1,2})")
+
+
 class NotUnderstood(ValueError):
     """The text says no date, days or event; the message says how to say one."""
 
@@ -56,7 +59,11 @@ def read_date(text: str, today: date) -> date:
 
 
 def _words(text: str) -> list[str]:
-    return re.findall(r"[a-z]+|\d+(?:st|nd|rd|th)?|[-./]", _plain(text))
+    """Words, numbers and marks in order; none at all where there is anything else, so that nothing is passed over."""
+    plain = _plain(text)
+    if re.sub(r"[a-z0-9\s,./-]", "", plain):
+        return []
+    return re.findall(r"[a-z]+|[0-9]+(?:st|nd|rd|th)?|[-./]", plain)
 
 
 def _plain(text: str) -> str:
@@ -65,14 +72,23 @@ def _plain(text: str) -> str:
 
 
 def _date(words: list[str], today: date) -> date | None:
+    try:
+        return _any_date(words, today)
+    except (ValueError, OverflowError):  # beyond the years there are
+        return None
+
+
+def _any_date(words: list[str], today: date) -> date | None:
     text = " ".join(words)
     if text in ("today", "tomorrow", "yesterday"):
         return today + timedelta(days={"today": 0, "tomorrow": 1, "yesterday": -1}[text])
-    if match := re.fullmatch(r"(\d{4}) - (\d{1,2}) - (\d{1,2})", text):
+    if match := re.fullmatch(r"([0-9]{4}) - ([0-9]{1,2}) - ([0-9]{1,2})", text):
         return _real(int(match[1]), int(match[2]), int(match[3]))
-    if match := re.fullmatch(r"(\d{1,2}) [./] (\d{1,2})(?: [./](?: (\d{4}))?)?", text):
+    if match := re.fullmatch(r"([0-9]{1,2}) [./] ([0-9]{1,2})(?: [./](?: ([0-9]{4}))?)?", text):
         return _coming(int(match[1]), int(match[2]), match[3], today)
-    if match := re.fullmatch(r"(?:week|wk|w|kw) (\d{1,2})(?: (?:of )?(\d{4}))?|(\d{4}) - w (\d{1,2})", text):
+    if match := re.fullmatch(
+        r"(?:week|wk|w|kw) ([0-9]{1,2})(?: (?:of )?([0-9]{4}))?|([0-9]{4}) - w ([0-9]{1,2})", text
+    ):
         return _week(int(match[1] or match[4]), match[2] or match[3], today)
     if match := re.fullmatch(r"(?:(in) )?(\w+) (day|week|month|year)s?(?: (ago))?", text):
         number = _number(match[2])
@@ -90,11 +106,11 @@ def _date(words: list[str], today: date) -> date | None:
         month = _named(match[2], _MONTHS)
         if month is not None and match[1] is None:
             return _coming(1, month + 1, None, today.replace(day=1))
-    if match := re.fullmatch(r"([a-z]+) (\d{4})", text):
+    if match := re.fullmatch(r"([a-z]+) ([0-9]{4})", text):
         month = _named(match[1], _MONTHS)
         return _real(int(match[2]), month + 1, 1) if month is not None else None
-    for pattern in (r"(?P<day>\d{1,2})(?:st|nd|rd|th)? (?:of )?(?P<month>[a-z]+)", r"(?P<month>[a-z]+) (?P<day>\d{1,2})(?:st|nd|rd|th)?"):  # fmt: skip  # noqa: E501
-        if match := re.fullmatch(pattern + r"(?: (?P<year>\d{4}))?", text):
+    for pattern in (r"(?P<day>[0-9]{1,2})(?:st|nd|rd|th)? (?:of )?(?P<month>[a-z]+)", r"(?P<month>[a-z]+) (?P<day>[0-9]{1,2})(?:st|nd|rd|th)?"):  # fmt: skip  # noqa: E501
+        if match := re.fullmatch(pattern + r"(?: (?P<year>[0-9]{4}))?", text):
             month = _named(match["month"], _MONTHS)
             if month is not None:
                 return _coming(int(match["day"]), month + 1, match["year"], today)
@@ -107,7 +123,13 @@ def _named(word: str, names: tuple[str, ...]) -> int | None:
 
 
 def _number(word: str) -> int | None:
-    return int(word) if word.isdigit() else 1 if word in ("a", "an") else _NUMBERS.get(word)
+    return (
+        int(word)
+        if word.isascii() and word.isdigit() and len(word) < 7
+        else 1
+        if word in ("a", "an")
+        else _NUMBERS.get(word)
+    )
 
 
 def _real(year: int, month: int, day: int) -> date | None:
@@ -136,7 +158,11 @@ def _week(number: int, year: str | None, today: date) -> date | None:
 
 
 def shifted(day: date, number: int, unit: str) -> date:
-    """The day so many days, weeks, months or years later; the last of a month where it has no such day."""
+    """The day so many days, weeks, months or years later; the last of a month where it has no such day.
+
+    Raises:
+        ValueError, OverflowError: if there is no such year.
+    """
     if unit in ("day", "week"):
         return day + timedelta(days=number * (7 if unit == "week" else 1))
     months = day.year * 12 + day.month - 1 + number * {"month": 1, "quarter": 3, "year": 12}[unit]
@@ -171,28 +197,47 @@ def read_days(text: str, today: date) -> list[date]:
     return found
 
 
-def _span(text: str, today: date) -> tuple[date, date] | None:
-    """A span of days, the second not included."""
+def _span(text: str, today: date) -> tuple[date, int] | None:
+    """A span of days: the first, and how many."""
+    try:
+        found = _any_span(text, today)
+    except (ValueError, OverflowError):
+        return None
+    if found is None:
+        return None
+    first, end = found
+    return first, (end - first).days if end is not None else (date.max - first).days + 1
+
+
+def _following(first: date, unit: str) -> date | None:
+    """The first day after a span; None after the last year there is."""
+    try:
+        return shifted(first, 1, unit)
+    except (ValueError, OverflowError):
+        return None
+
+
+def _any_span(text: str, today: date) -> tuple[date, date | None] | None:
     if match := re.fullmatch(r"(this|next|last) (week|month|quarter|year)", text):
         first = _begin(today, match[2])
         first = shifted(first, {"this": 0, "next": 1, "last": -1}[match[1]], match[2])
-        return first, shifted(first, 1, match[2])
+        return first, _following(first, match[2])
     if match := re.fullmatch(r"(next|coming|last|past) (\w+) (day|week|month|quarter|year)s?", text):
         number = _number(match[2])
         if number is not None and number <= 60:
             ahead = match[1] in ("next", "coming")
             other = shifted(today, number if ahead else -number, match[3])
             return (today, other) if ahead else (other, today)
-    if match := re.fullmatch(r"(?:q([1-4])|quarter ([1-4]))(?: (\d{4}))?", text):
+    if match := re.fullmatch(r"(?:q([1-4])|quarter ([1-4]))(?: ([0-9]{4}))?", text):
         first = date(int(match[3] or today.year), 3 * int(match[1] or match[2]) - 2, 1)
-        return first, shifted(first, 1, "quarter")
-    if re.fullmatch(r"\d{4}", text):
-        return date(int(text), 1, 1), date(int(text) + 1, 1, 1)
-    match = re.fullmatch(r"([a-z]+)(?: (\d{4}))?", text)
+        return first, _following(first, "quarter")
+    if re.fullmatch(r"[0-9]{4}", text):
+        return date(int(text), 1, 1), _following(date(int(text), 1, 1), "year")
+    match = re.fullmatch(r"([a-z]+)(?: ([0-9]{4}))?", text)
     month = _named(match[1], _MONTHS) if match else None
     if match and month is not None:
         begin = _real(int(match[2]), month + 1, 1) if match[2] else _coming(1, month + 1, None, today.replace(day=1))
-        return (begin, shifted(begin, 1, "month")) if begin else None
+        return (begin, _following(begin, "month")) if begin else None
     return None
 
 
@@ -203,10 +248,11 @@ def _begin(day: date, unit: str) -> date:
     return date(day.year, month, 1)
 
 
-def _chosen(words: list[str], first: date, end: date) -> list[date]:
+def _chosen(words: list[str], first: date, number: int) -> list[date]:
     ordinals: set[int] = set()
     weekdays: set[int] = set()
     month_days: set[int] = set()
+    kinds: set[int] = set()
     for word in words:
         word = word.strip(",")
         weekday = _named(word.removesuffix("s"), _WEEKDAYS)
@@ -215,31 +261,35 @@ def _chosen(words: list[str], first: date, end: date) -> list[date]:
         if weekday is not None:
             weekdays.add(weekday)
         elif word in ("day", "days", "weekdays"):
-            weekdays |= set(range(5 if {"working", "work"} & set(words) or word == "weekdays" else 7))
+            kinds |= set(range(5 if {"working", "work"} & set(words) or word == "weekdays" else 7))
         elif word in ("weekend", "weekends"):
-            weekdays |= {5, 6}
+            kinds |= {5, 6}
         elif word in _ORDINALS:
             ordinals.add(_ORDINALS[word])
-        elif numbered := re.fullmatch(r"(\d{1,2})(?:st|nd|rd|th)", word):
+        elif numbered := re.fullmatch(r"([0-9]{1,2})(?:st|nd|rd|th)", word):
             month_days.add(int(numbered[1]))
         else:
             return []
-    if not weekdays:
+    if not (weekdays or kinds):
         month_days |= ordinals
         ordinals = set()
-    days = (first + timedelta(days=k) for k in range((end - first).days))
-    return [day for day in days if _fits(day, ordinals, weekdays, month_days)]
+    days = (first + timedelta(days=k) for k in range(number))
+    return [day for day in days if _fits(day, ordinals, weekdays, kinds, month_days)]
 
 
-def _fits(day: date, ordinals: set[int], weekdays: set[int], month_days: set[int]) -> bool:
+def _fits(day: date, ordinals: set[int], weekdays: set[int], kinds: set[int], month_days: set[int]) -> bool:
     length = calendar.monthrange(day.year, day.month)[1]
     if month_days and day.day not in month_days and day.day - length - 1 not in month_days:
         return False
-    if weekdays and day.weekday() not in weekdays:
+    if weekdays | kinds and day.weekday() not in weekdays | kinds:
         return False
+    if ordinals and kinds:  # the last working day: of all such days of the month
+        alike = [d for d in range(1, length + 1) if day.replace(day=d).weekday() in weekdays | kinds]
+        place = alike.index(day.day)
+        return place + 1 in ordinals or place - len(alike) in ordinals
     if ordinals:
         return (day.day - 1) // 7 + 1 in ordinals or -((length - day.day) // 7 + 1) in ordinals
-    return bool(weekdays or month_days)
+    return bool(weekdays or kinds or month_days)
 
 
 # ---- an event in a line -----------------------------------------------------------------------------
@@ -261,8 +311,10 @@ class _Clock(NamedTuple):
     end: time | None
 
 
-_TIME = r"(\d{1,2})(?:[:.](\d{2}))? ?(am|pm|h)?"
-_RANGE = re.compile(rf"(?:at |from )?{_TIME}(?: ?(?:-|–|—|to|until) ?{_TIME})?(?: for (\d+) ?(min|minutes|h|hours?))?")
+_TIME = r"([0-9]{1,2})(?:[:.]([0-9]{2}))? ?(am|pm|h)?"
+_RANGE = re.compile(
+    rf"(?:at |from )?{_TIME}(?: ?(?:-|–|—|to|until) ?{_TIME})?(?: for ([0-9]+) ?(min|minutes|h|hours?))?"
+)
 
 
 def read_line(text: str, today: date) -> Line:
@@ -311,9 +363,13 @@ def _take(line: Line, part: str, today: date) -> bool:
 def _takes_hours(line: Line, match: re.Match[str] | None) -> bool:
     if match is None or not (match[2] or match[3] or match[5] or match[4]):
         return False  # a number alone is no time
-    start = _time(match[1], match[2], match[3] or (match[6] if match[6] in ("am", "pm") else None))
     end = _time(match[4], match[5], match[6]) if match[4] else None
-    if start is None or (match[4] and end is None):
+    start = _time(match[1], match[2], match[3])
+    if end is not None and match[6] in ("am", "pm") and not match[3]:  # 9-5pm: whichever half lies before the end
+        same = _time(match[1], match[2], match[6])
+        other = _time(match[1], match[2], "am" if match[6] == "pm" else "pm")
+        start = same if same is not None and same < end else other or start
+    if start is None or (match[4] and end is None) or len(match[7] or "") > 6:
         return False
     line.at = start
     if end is not None:

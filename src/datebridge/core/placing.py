@@ -195,7 +195,9 @@ class Placing:
     def _contradiction(self, meaning: Meaning) -> None:
         named, defined = self.zones.readings(meaning.tzid, meaning.contradiction or 0)
         when = basic(from_wall_seconds(meaning.contradiction or 0))
-        done = "Its own definition counts." if meaning.defined else "The name counts, as it stands in the zone database."
+        done = (
+            "Its own definition counts." if meaning.defined else "The name counts, as it stands in the zone database."
+        )
         self.complain(
             "zone-contradiction",
             f"“{meaning.tzid}” says one thing by its name and another by its definition: from {when}Z on it is"
@@ -415,5 +417,3 @@ def _tzid(params: str) -> str:
 @lru_cache(maxsize=4096)
 def _value_type(params: str) -> str:
     return (param_of(params, "VALUE") or "").upper() if params else ""
-
-

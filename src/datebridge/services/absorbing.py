@@ -15,6 +15,7 @@ from datebridge.connect.caldav import Resource
 from datebridge.core.facts import Facts
 from datebridge.core.ics.objects import CalendarObject, take_apart
 from datebridge.core.problems import Problem
+from datebridge.core.zones.meaning import Zones
 from datebridge.store.database import Store
 from datebridge.store.logbook import Proposal, StoredChange, add_changes, apply_within, close_set, open_set
 from datebridge.store.remotes import (
@@ -25,10 +26,10 @@ from datebridge.store.remotes import (
     in_force,
     keep_objects,
     known_objects,
-    zones_of,
 )
 from datebridge.store.tables import Remote
 from datebridge.store.versions import VersionWriter
+from datebridge.store.zones import zones_of
 
 
 @dataclass(slots=True)
@@ -55,7 +56,7 @@ class Absorbed:
     kept: list[Known] = field(default_factory=list)
     gone: list[str] = field(default_factory=list)
     counts: Counts = field(default_factory=Counts)
-    zones: dict[str, str] = field(default_factory=dict)
+    zones: Zones = field(default_factory=Zones)
 
 
 class Absorber:
@@ -138,9 +139,9 @@ class Absorber:
 
     def _zones(self, writer: VersionWriter, zones: Iterable[tuple[Facts, str]]) -> None:
         for facts, text in zones:
-            there = self.found.zones.get(facts.uid)
-            if there is None:
-                self.found.zones[facts.uid] = text
+            there = self.found.zones.text(facts.uid)
+            if not there:
+                self.found.zones.add(facts.uid, text)
                 version = writer.add(facts, text)
                 self.found.changes.append(StoredChange(self.calendar, facts.uid, "", None, version))
             elif there != text and facts.uid not in self._conflicts:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 from urllib.parse import unquote, urlsplit
 
 from sqlalchemy import Connection
@@ -13,6 +13,7 @@ from sqlmodel import select
 from datebridge.connect.caldav import Home, Listed
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.finding import FoundThere, find
+from datebridge.core.choices import Keep
 from datebridge.core.coming import Coming, coming
 from datebridge.core.headers import description_of
 from datebridge.core.ics.objects import take_apart
@@ -31,7 +32,6 @@ from datebridge.store.logbook import Proposal, add_deletions, apply_within, clos
 from datebridge.store.remotes import OPEN
 from datebridge.store.tables import Account, Remote
 
-Keep = Literal["nothing", "snapshot"]
 #: How far ahead a feed is shown before it is subscribed to, in days.
 AHEAD = 92
 

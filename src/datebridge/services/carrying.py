@@ -39,10 +39,10 @@ from datebridge.store.remotes import (
     known_by_uid,
     pending,
     unread_objects,
-    zones_of,
 )
 from datebridge.store.tables import Remote
 from datebridge.store.versions import bound, chunks, text_of
+from datebridge.store.zones import zones_of
 
 _CHUNK = 256
 _SAFE = re.compile(r"[A-Za-z0-9._@-]{1,120}\Z")
@@ -272,7 +272,9 @@ class Carrier:
                 return Outcome(unit, "carried", "", href, "")
             return Outcome(unit, "refused", self._reason(answer), href)
         theirs = {(f.component, f.recurrence_id): text for f, text in found.entries}
-        mine = {(f.component, f.recurrence_id): text for f, text in take_apart(assemble(texts, ())).entries}
+        mine = {
+            (f.component, f.recurrence_id): text for f, text in take_apart(assemble(texts, self.zones.items())).entries
+        }
         if found.uid == unit.uid and theirs.keys() == mine.keys():
             if all(digest_of(theirs[key]) == digest_of(mine[key]) for key in mine):
                 return Outcome(unit, "carried", "", href, there.etag if texts == unit.texts else "")

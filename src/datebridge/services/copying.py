@@ -5,24 +5,25 @@ from __future__ import annotations
 import uuid
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 from sqlalchemy import Connection
 
+from datebridge.core.choices import Existing
 from datebridge.core.events import derive
 from datebridge.core.facts import Facts
 from datebridge.core.ics.component import Component
 from datebridge.core.ics.writer import tzids_in
 from datebridge.core.scheduling import silenced
+from datebridge.core.zones.meaning import Zones
 from datebridge.services.calendars import fresh_calendar
 from datebridge.services.jobs import JobContext
 from datebridge.store.database import Store
 from datebridge.store.ledger import Ledger, Selection
 from datebridge.store.logbook import CannotApply, Proposal, StoredChange, add_changes, close_set, open_set
-from datebridge.store.remotes import zones_of
 from datebridge.store.versions import VersionWriter, add_text, bound, chunks
+from datebridge.store.zones import zones_of
 
-Rule = Literal["skip", "newer", "both"]
 _TEXTS = 1_000
 
 
@@ -40,7 +41,7 @@ class Target:
     calendar_id: int | None = None
     account_id: int | None = None
     name: str = ""
-    existing: Rule = "skip"
+    existing: Existing = "skip"
     move: bool = False
     tell: bool = False
 
@@ -122,25 +123,27 @@ class _Copy:
         home = self._in_home(account, calendar) if account is not None else {}
         writer = VersionWriter(self.connection)
         zones = zones_of(self.connection, calendar)
+        sources: dict[int, Zones] = {}
         wanted: dict[str, int] = {}
         for done, (version, owner, component, text) in enumerate(self._entries()):
-            facts = derive(component, text)
+            if owner not in sources:
+                sources[owner] = zones_of(self.connection, owner)
+            facts = derive(component, text, sources[owner])
             if owner == calendar:
                 raise CannotApply("Some of these entries are in the calendar they are to be copied to.")
-            text, facts = self._prepared(owner, text, facts, home)
-            for tzid in tzids_in(text) - zones.keys():
+            text, facts = self._prepared(owner, text, facts, home, sources[owner])
+            for tzid in tzids_in(text) - set(zones):
                 wanted.setdefault(tzid, owner)
             self._one(writer, calendar, version, text, facts, there, home)
             if done % _TEXTS == 0:
                 writer.flush()
         writer.flush()
         for tzid, owner in wanted.items():
-            definition = zones_of(self.connection, owner).get(tzid)
-            if definition:
+            if definition := sources[owner].text(tzid):
                 version = add_text(self.connection, "VTIMEZONE", definition)
                 self.changes.append(StoredChange(calendar, tzid, "", None, version))
 
-    def _prepared(self, owner: int, text: str, facts: Facts, home: dict[str, str]) -> tuple[str, Facts]:
+    def _prepared(self, owner: int, text: str, facts: Facts, home: dict[str, str], zones: Zones) -> tuple[str, Facts]:
         """The text as it goes there: silent, and under a UID of its own where it needs one."""
         before = text
         if not facts.uid:
@@ -151,7 +154,7 @@ class _Copy:
         if facts.attendees and not self.target.tell:
             text = silenced(text)
             self.silent += 1
-        return (text, derive(facts.component, text)) if text != before else (text, facts)
+        return (text, derive(facts.component, text, zones)) if text != before else (text, facts)
 
     def _one(
         self, writer: VersionWriter, calendar: int, version: int, text: str, facts: Facts,

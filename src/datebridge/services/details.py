@@ -11,7 +11,7 @@ from datebridge.core.ics.component import Component
 from datebridge.core.ics.lines import ContentLine, split_text_list, unescape_text
 from datebridge.core.moments import NotAMoment, parse_moment
 from datebridge.core.problems import CODES
-from datebridge.core.zones.names import resolve
+from datebridge.core.zones.meaning import Zones
 from datebridge.store.database import Store
 
 
@@ -48,9 +48,11 @@ _MOMENTS = frozenset({"DTSTART", "DTEND", "DUE", "RECURRENCE-ID", "CREATED", "LA
 _TEXTS = frozenset({"DESCRIPTION", "COMMENT", "CONTACT"})
 
 
-def facts(component: str, text: str) -> list[tuple[str, str]]:
+def facts(component: str, text: str, zones: Zones) -> list[tuple[str, str]]:
     """What an entry says, label and value, in the order of its lines; alarms after the rest."""
-    rows = [(_LABELS[line.name], _value(line)) for _, line in Component(text).properties() if line.name in _LABELS]
+    rows = [
+        (_LABELS[line.name], _value(line, zones)) for _, line in Component(text).properties() if line.name in _LABELS
+    ]
     depth, trigger = 0, ""
     for raw in text.split("\n"):
         upper = raw.upper()
@@ -61,17 +63,22 @@ def facts(component: str, text: str) -> list[tuple[str, str]]:
     return rows
 
 
-def _value(line: ContentLine) -> str:
+def _value(line: ContentLine, zones: Zones) -> str:
     if line.name in _MOMENTS:
         tzid = line.param("TZID") or ""
         try:
             moment = parse_moment(line.value.strip(), tzid)
         except NotAMoment:
             return f"{line.value} (not a date)"
-        shown = f"{moment.wall:%Y-%m-%d %a}" if moment.is_date else f"{moment.wall:%Y-%m-%d %a %H:%M}"
+        shown = f"{moment.wall.date().isoformat()} {moment.wall:%a}" + (
+            "" if moment.is_date else f" {moment.wall:%H:%M}"
+        )
         if not tzid:
             return shown + (" UTC" if moment.zone == "UTC" else "" if moment.is_date else " floating")
-        zone = resolve(tzid).zone
+        meaning = zones.of(tzid, moment.wall.year, moment.wall.year)
+        if meaning.defined:
+            return f"{shown} {tzid} (as its calendar defines it)"
+        zone = meaning.zone
         return f"{shown} {tzid}" + (f" = {zone}" if zone and zone != tzid else "" if zone else " (unknown)")
     if line.name in _TEXTS:
         return unescape_text(line.value)

@@ -15,7 +15,7 @@ from datebridge.core.editing.series import Edit, Group, Member, Plan, Scope, edi
 from datebridge.core.editing.writing import as_event, new_event, rewritten
 from datebridge.core.events import derive
 from datebridge.core.facts import Mark
-from datebridge.core.moments import Clock, Moment, instant_at, wall_at
+from datebridge.core.moments import Clock, Moment, basic, instant_at, wall_at
 from datebridge.core.scheduling import told
 from datebridge.services.applying import apply
 from datebridge.store.database import Store, now
@@ -28,8 +28,8 @@ from datebridge.store.logbook import (
     discard_set,
     open_set,
 )
-from datebridge.store.occurrences import clocks_of
 from datebridge.store.versions import add_text, text_of
+from datebridge.store.zones import zones_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,11 +62,11 @@ class Loaded:
         return self.slot is not None
 
     def fields(self) -> Fields:
-        return fields_at(self.text, self.slot)
+        return fields_at(self.text, self.slot, self.group.zones)
 
 
 def stamp() -> str:
-    return f"{datetime.fromtimestamp(now(), UTC):%Y%m%dT%H%M%SZ}"
+    return basic(datetime.fromtimestamp(now(), UTC).replace(tzinfo=None)) + "Z"
 
 
 def load(connection: Connection, target: Target) -> Loaded:
@@ -103,27 +103,32 @@ def load(connection: Connection, target: Target) -> Loaded:
         " AND recurrence_id = ''",
         (calendar, uid, component),
     ).first()
-    clocks = clocks_of(connection, (calendar,))
+    zones = zones_of(connection, calendar)
 
     def clock_of(tzid: str, zone: str, marks: int) -> Clock | None:
-        return None if marks & (Mark.ALL_DAY | Mark.FLOATING) else zone or clocks(calendar, tzid)
+        return None if marks & (Mark.ALL_DAY | Mark.FLOATING) else zone or zones.clock(tzid)
 
     own = clock_of(tzid, zone, marks)
-    group = Group([Member(*m) for m in members], clock_of(*master) if master and uid else own)
+    group = Group([Member(*m) for m in members], clock_of(*master) if master and uid else own, zones)
     slot = (start if target.slot is None else target.slot) if marks & Mark.SERIES else None
     return Loaded(calendar, name, component, group, wanted, slot, own)
 
 
-def plan_edit(loaded: Loaded, scope: Scope, after: Fields, event: bool = False) -> Plan:
+def plan_edit(loaded: Loaded, scope: Scope, after: Fields, event: bool = False, listed: bool = False) -> Plan:
     """What an edit would do; a to-do is made an event where `event` says so.
+
+    Args:
+        listed: write a series as dates where no rule says what is wished.
 
     Raises:
         CannotEdit: where the fields make no entry.
     """
     if loaded.component == "VTODO":
-        text = as_event(loaded.text, after, stamp()) if event else rewritten(loaded.text, after, stamp())
+        zones = loaded.group.zones
+        make = as_event if event else rewritten
+        text = make(loaded.text, after, stamp(), zones=zones)
         return Plan([Edit(loaded.target, text, "Made an event." if event else "Edited.")])
-    return edit(loaded.group, loaded.target, loaded.slot, scope, after, stamp(), str(uuid4()))
+    return edit(loaded.group, loaded.target, loaded.slot, scope, after, stamp(), str(uuid4()), listed)
 
 
 def consequences(connection: Connection, loaded: Loaded, plan: Plan) -> list[str]:
@@ -141,7 +146,9 @@ def consequences(connection: Connection, loaded: Loaded, plan: Plan) -> list[str
     return said
 
 
-def save(store: Store, target: Target, scope: Scope, after: Fields, event: bool = False) -> tuple[int, str]:
+def save(
+    store: Store, target: Target, scope: Scope, after: Fields, event: bool = False, listed: bool = False
+) -> tuple[int, str]:
     """Edit an occurrence; returns the batch and what it is called.
 
     Raises:
@@ -150,7 +157,7 @@ def save(store: Store, target: Target, scope: Scope, after: Fields, event: bool 
     """
     with store.write() as connection:
         loaded = load(connection, target)
-        plan = plan_edit(loaded, scope, after, event)
+        plan = plan_edit(loaded, scope, after, event, listed)
         what = after.title.strip() or "an entry"
         title = f"Make “{what}” an event" if event else f"Edit “{what}”{_of(loaded, scope)}"
         set_id = _propose(connection, loaded, plan, title, "edit")
@@ -179,7 +186,7 @@ def moved(store: Store, target: Target, begin: int, end: int, zone: str) -> Fiel
     with store.read() as connection:
         loaded = load(connection, target)
     fields = loaded.fields()
-    start, stop = start_of(fields), Moment(end_wall_of(fields))
+    start, stop = start_of(fields, loaded.group.zones), Moment(end_wall_of(fields))
     clock = loaded.clock
     walls = []
     for moment, shift in ((start.wall_seconds, begin), (stop.wall_seconds, end)):
@@ -220,8 +227,8 @@ def _propose(connection: Connection, loaded: Loaded, plan: Plan, title: str, kin
             continue
         kept = one.text if one.text is not None else texts[one.id or 0]
         component = kept.partition("\n")[0].partition(":")[2].strip().upper()
-        facts = derive(component, kept)
-        version = add_text(connection, component, one.text) if one.text is not None else None
+        facts = derive(component, kept, loaded.group.zones)
+        version = add_text(connection, component, one.text, loaded.group.zones) if one.text is not None else None
         changes.append(StoredChange(loaded.calendar, facts.uid, facts.recurrence_id, one.id, version, one.reason))
     if not changes:
         raise CannotApply("Nothing would change.")

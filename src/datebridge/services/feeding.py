@@ -20,9 +20,9 @@ from datebridge.services.secrets import seal
 from datebridge.settings import Settings
 from datebridge.store.database import Store
 from datebridge.store.logbook import Proposal, StoredChange, add_changes, apply_within, close_set, open_set
-from datebridge.store.remotes import zones_of
 from datebridge.store.tables import Remote
 from datebridge.store.versions import VersionWriter, add_text, text_of
+from datebridge.store.zones import zones_of
 
 #: A refresh that loses more than this share of the entries is asked about.
 HELD_SHARE = 0.2
@@ -76,10 +76,10 @@ class _Comparison:
             if same is not None:
                 self.here[key].remove(same)
                 return
-        facts = derive(name, text)
+        facts = derive(name, text, self.zones)
         if name == "VTIMEZONE":
             if facts.uid not in self.zones:
-                self.zones[facts.uid] = text
+                self.zones.add(facts.uid, text)
                 self.changes.append(StoredChange(self.calendar, facts.uid, "", None, writer.add(facts, text)))
             return
         there = self.here.get((name, facts.uid, facts.recurrence_id)) if facts.uid else None

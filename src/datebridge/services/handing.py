@@ -11,11 +11,12 @@ from typing import Literal
 from sqlalchemy import Connection
 
 from datebridge.core.facts import Mark
-from datebridge.core.ics.writer import missing_definitions, new_header, write_calendar
-from datebridge.core.sheet import write_sheet
+from datebridge.core.ics.writer import ENDLESS, missing_definitions, new_header, write_calendar
+from datebridge.core.sheet import Row, write_sheet
 from datebridge.store.database import Store
 from datebridge.store.ledger import Ledger, Selection
 from datebridge.store.versions import bound, chunks
+from datebridge.store.zones import zones_of
 
 Format = Literal["ics", "zip", "csv"]
 
@@ -93,7 +94,9 @@ def write_csv(connection: Connection, handout: Handout, zone: str = "") -> Itera
     """A spreadsheet, one row an entry, in order of start."""
     owner = {i: name for c, name in handout.calendars.items() for i in handout.entries[c]}
 
-    def rows() -> Iterator[tuple[str, str, str]]:
+    zones = {name: zones_of(connection, c) for c, name in handout.calendars.items()}
+
+    def rows() -> Iterator[Row]:
         ordered: list[tuple[int, int]] = []
         for chunk in chunks(owner):
             ordered += [
@@ -111,7 +114,7 @@ def write_csv(connection: Connection, handout: Handout, zone: str = "") -> Itera
                     tuple(chunk),
                 )
             }
-            yield from ((owner[i], found[i][1], found[i][2]) for i in chunk)
+            yield from (Row(owner[i], found[i][1], found[i][2], zones[owner[i]]) for i in chunk)
 
     yield from write_sheet(rows(), zone)
 
@@ -181,7 +184,7 @@ def _zones(connection: Connection, calendars: list[int], ids: list[int], whole: 
     last: int | None = None
     for chunk in chunks(ids):
         for tzids, low, high in connection.exec_driver_sql(
-            "SELECT tzids, min(start_wall), max(max(start_wall, coalesce(until_wall, end_wall, start_wall)))"
+            f"SELECT tzids, min(start_wall), max(max(start_wall, coalesce(until_wall, {ENDLESS})))"
             f" FROM entry WHERE tzids <> '' AND id IN ({bound(len(chunk))}) GROUP BY tzids",
             tuple(chunk),
         ):

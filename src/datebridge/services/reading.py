@@ -14,12 +14,13 @@ from datebridge.core.census import Census
 from datebridge.core.events import derive
 from datebridge.core.headers import description_of
 from datebridge.core.ics.reader import RawComponent, Reader
-from datebridge.core.inspection import undefined_zones
+from datebridge.core.inspection import needs_definition, undefined_zones
 from datebridge.core.problems import Problem
 from datebridge.core.summary import Summary
+from datebridge.core.zones.meaning import Zones
 from datebridge.services.jobs import JobContext
 from datebridge.store.tables import Incoming
-from datebridge.store.versions import VersionWriter, mark_problems
+from datebridge.store.versions import BY_ZONE, INDEX, Reindexing, VersionWriter, bound, chunks, mark_problems
 
 _BATCH = 2_000
 
@@ -75,7 +76,9 @@ class _ReadFile:
         self.headers: dict[int, str] = {}
         self.merged: dict[int, list[str]] = {}
         self.ordinals: dict[int, int] = {}
-        self.defined: set[str] = set()
+        self.zones: dict[int, Zones] = {}
+        self.lines: dict[str, int] = {}
+        self.waiting: list[tuple[int, int, int]] = []
 
     def run(self) -> None:
         store = self.context.store
@@ -121,16 +124,43 @@ class _ReadFile:
             if component.name == "VCALENDAR":
                 self._header(group, component, writer)
                 continue
-            facts = derive(component.name, component.text)
-            facts.problems = tuple(p.at(component.line_of(p.line), facts.uid) for p in facts.problems)
-            if component.name == "VTIMEZONE":
-                self.defined.add(facts.uid)
+            zones = self.zones.setdefault(group, Zones())
+            facts = derive(component.name, component.text, zones)
+            late = needs_definition(facts) and not all(tzid in zones for tzid in facts.tzids)
+            facts.problems = tuple(
+                p.at(component.line_of(p.line), facts.uid)
+                for p in facts.problems if not (late and p.code in BY_ZONE)
+            )  # fmt: skip
             writer.group_id = group
             version = writer.add(facts, component.text, component.line, component.problems)
-            if component.name != "VTIMEZONE":
-                self.censuses[group].add(component.name, facts.uid, facts.recurrence_id, version, component.line)
-            self.summaries[group].add(facts)
+            if component.name == "VTIMEZONE":
+                zones.add(facts.uid, component.text)
+                continue
+            for tzid in facts.tzids:
+                self.lines.setdefault(tzid, component.line)
+            self.censuses[group].add(component.name, facts.uid, facts.recurrence_id, version, component.line)
+            if late:  # its definition may still come
+                self.waiting.append((version, group, component.line))
+            else:
+                self.summaries[group].add(facts)
         writer.flush()
+
+    def _settle(self, connection: Connection) -> None:
+        """Read the facts of entries again whose zones may have been defined after them."""
+        for chunk in chunks(self.waiting):
+            found = {version: (group, line) for version, group, line in chunk}
+            reindexing = Reindexing(connection)
+            for version, text, component, *index in connection.exec_driver_sql(
+                f"SELECT v.id, t.text, {INDEX} FROM version v JOIN version_text t ON t.id = v.id"
+                f" WHERE v.id IN ({bound(len(found))})",
+                tuple(found),
+            ):
+                group, line = found[version]
+                facts = derive(component, text, self.zones[group])
+                facts.problems = tuple(p.at(line + p.line, facts.uid) for p in facts.problems)
+                reindexing.add(version, facts, (component, *index), self.incoming)
+                self.summaries[group].add(facts)
+            reindexing.flush()
 
     def _header(self, group: int, component: RawComponent, writer: VersionWriter) -> None:
         for problem in component.problems:
@@ -144,6 +174,7 @@ class _ReadFile:
         self.merged.setdefault(group, []).extend(line for line in component.text.split("\n") if line not in known)
 
     def _conclude(self, connection: Connection, reader: Reader) -> None:
+        self._settle(connection)
         writer = VersionWriter(connection, incoming_id=self.incoming)
         for problem in reader.problems:
             writer.problem(problem)
@@ -157,7 +188,8 @@ class _ReadFile:
                 )
             )  # fmt: skip
         used: Counter[str] = sum((summary.zones for summary in self.summaries.values()), Counter())
-        for problem in undefined_zones(used, self.defined):
+        defined = {tzid for zones in self.zones.values() for tzid in zones}
+        for problem in undefined_zones(used, defined, lambda tzid: self.lines.get(tzid, 1)):
             writer.problem(problem)
         for group, census in self.censuses.items():
             found = list(census.problems())

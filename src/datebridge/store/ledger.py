@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import json
-import threading
 from array import array
-from collections import Counter, OrderedDict
-from collections.abc import Callable, Iterator
+from collections import Counter
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
-from typing import Any, Generic, TypeVar
+from typing import Any
 
 from sqlalchemy import Connection
 
@@ -17,6 +16,8 @@ from datebridge.core.facts import Mark
 from datebridge.core.filters import FilterError, Term, day_range, parse_filter
 from datebridge.core.moments import wall_seconds_of
 from datebridge.store.database import Store, this_day
+from datebridge.store.occurrences import Changed, changed_series
+from datebridge.store.remembered import Remembered
 from datebridge.store.versions import bound, chunks
 
 SORTS = {
@@ -46,12 +47,14 @@ _ROW = (
     "end_wall", "until_wall", "tzid", "zone", "repeats", "marks", "status", "privacy", "busy", "categories",
     "attendees",
 )  # fmt: skip
+#: Fewer than this are put in order by themselves; of more, the whole order is gone through.
+_FEW = 3_000
 #: The plus keeps SQLite from walking an index of listed entries where a scan of the table is quicker.
 _LISTED = "+listed = 1"
+_LISTED_IDS = "SELECT value FROM json_each(?)"
 _SEARCH = "id IN (SELECT rowid FROM search WHERE search MATCH ?)"
 #: Fields that are looked for in the words, with the column of the full-text index.
 _TEXT = {"text": "", "what": "summary : ", "where": "location : "}
-Value = TypeVar("Value")
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,18 +68,32 @@ class Selection:
 
 @dataclass(slots=True)
 class Condition:
-    """A WHERE clause over `entry` with its bound values."""
+    """A WHERE clause over `entry` with its bound values.
+
+    `words` is a full-text query that holds as well; `sql` leaves it out, `whole` has it.
+    """
 
     clauses: list[str] = field(default_factory=lambda: [_LISTED])
     values: list[Any] = field(default_factory=list)
+    words: str | None = None
 
     @property
     def sql(self) -> str:
-        return " AND ".join(self.clauses)
+        return " AND ".join(self.clauses) if len(self.clauses) > 1 else "listed = 1"
+
+    @property
+    def whole(self) -> tuple[str, tuple[Any, ...]]:
+        """Everything as one clause, and its values."""
+        if self.words is None:
+            return self.sql, tuple(self.values)
+        return f"{self.sql} AND {_SEARCH}", (*self.values, self.words)
 
 
-def compile_filter(text: str, today: date) -> Condition:
+def compile_filter(text: str, today: date, changed: Sequence[Changed] = ()) -> Condition:
     """A filter line as SQL.
+
+    Args:
+        changed: the series that have changed occurrences, of which the index alone does not tell when they happen.
 
     Raises:
         FilterError: where it does not parse.
@@ -88,13 +105,12 @@ def compile_filter(text: str, today: date) -> Condition:
         match = " AND ".join(_match(term) for term in words if not term.negated)
         for term in words:
             match = f"({match}) NOT {_match(term)}" if term.negated else match
-        condition.clauses.append(_SEARCH)
-        condition.values.append(match)
+        condition.words = match
         terms = [term for term in terms if term.field not in _TEXT]
     for term in sorted(terms, key=lambda t: t.field == "on"):  # the costly one last
         parts = []
         for value in term.values:
-            clause, values = _clause(term, value, today)
+            clause, values = _clause(term, value, today, changed)
             parts.append(clause)
             condition.values += values
         joined = " OR ".join(f"({p})" for p in parts)
@@ -102,12 +118,12 @@ def compile_filter(text: str, today: date) -> Condition:
     return condition
 
 
-def _clause(term: Term, value: str, today: date) -> tuple[str, list[Any]]:
+def _clause(term: Term, value: str, today: date, changed: Sequence[Changed]) -> tuple[str, list[Any]]:
     name = term.field
     if name in _TEXT:
         return _SEARCH, [_match(Term(name, (value,)))]
     if name in ("before", "after", "on"):
-        return _dated(term, value, today)
+        return _dated(term, value, today, changed)
     if name == "has":
         return f"marks & {_HAS[value]}", []
     if name in _YES_NO:
@@ -152,12 +168,15 @@ def _match(term: Term) -> str:
     return f"({' OR '.join(found)})"
 
 
-def _dated(term: Term, value: str, today: date) -> tuple[str, list[Any]]:
+def _dated(term: Term, value: str, today: date, changed: Sequence[Changed]) -> tuple[str, list[Any]]:
     first, following = day_range(value, today, term)
     low, high = wall_seconds_of(first), wall_seconds_of(following)
     if term.field == "before":
         # An entry of no length ends when it starts; it is over before the day it starts on.
-        return "until_wall <= ? AND start_wall < ?", [low, low]
+        ends = {one.master.id: one.last_end() for one in changed if one.moves_on}
+        still = json.dumps([i for i, end in ends.items() if end is None or end > low])
+        moved = f" AND id NOT IN ({_LISTED_IDS})" if ends else ""
+        return f"until_wall <= ? AND start_wall < ?{moved}", [low, low, *([still] if ends else [])]
     if term.field == "after":
         return "start_wall >= ?", [low]
     once = "start_wall < ? AND (end_wall > ? OR start_wall >= ?)"
@@ -171,11 +190,17 @@ def _dated(term: Term, value: str, today: date) -> tuple[str, list[Any]]:
         " AND (until_wall IS NULL OR until_wall - (end_wall - start_wall) - 172800 >= ?)"
     )
     series = (
-        f"CASE WHEN (marks & {Mark.SERIES}) = 0 OR start_wall >= ? OR until_wall < ?"
+        f"CASE WHEN (marks & {Mark.SERIES}) = 0 OR (start_wall >= ? AND NOT marks & {Mark.EARLY}) OR until_wall < ?"
         f" OR (end_wall - start_wall <= 86400 AND (weekdays & {mask}) = 0) THEN 0 WHEN {sure} THEN 1"
         " ELSE happens(recurrence, start_wall, ? - max(end_wall - start_wall - 1, 0), ?) END"
     )
-    return f"({once}) OR ({series})", [high, low, low, high, low, low, high, low, high]
+    clause, values = f"({once}) OR ({series})", [high, low, low, high, low, low, high, low, high]
+    if not changed:
+        return clause, values
+    masters = json.dumps([one.master.id for one in changed])
+    happening = json.dumps([one.master.id for one in changed if one.happens(low, high)])
+    asked = f"CASE WHEN id IN ({_LISTED_IDS}) THEN id IN ({_LISTED_IDS}) ELSE {clause} END"
+    return asked, [masters, happening, *values]
 
 
 class Ledger:
@@ -186,6 +211,7 @@ class Ledger:
         self._orders: Remembered[array[int]] = Remembered(len(SORTS))
         self._calendars: Remembered[list[tuple[Any, ...]]] = Remembered(1)
         self._matches: Remembered[frozenset[int]] = Remembered(16)
+        self._changed: Remembered[list[Changed]] = Remembered(1)
 
     def order(self, connection: Connection, text: str, sort: str = "when", descending: bool = False) -> array[int]:
         """The ids of all entries that match, in order.
@@ -193,37 +219,68 @@ class Ledger:
         Raises:
             FilterError: where the filter does not parse.
         """
-        today = this_day()
-        condition = compile_filter(text, today)
         revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
         whole = self._orders.get((revision, sort), lambda: array("q", _in_order(connection, sort)))
         if not text.strip():
             return whole[::-1] if descending else whole
-
-        def matching() -> frozenset[int]:
-            return frozenset(_ids(connection, condition.sql, condition.values))
-
-        matches = self._matches.get((revision, today, text), matching)
+        matches = self._matching(connection, revision, text)
         ids = array("q", list(filter(matches.__contains__, whole)))
         return ids[::-1] if descending else ids
+
+    def _matching(self, connection: Connection, revision: int, text: str) -> frozenset[int]:
+        """The ids of all that matches."""
+        today = this_day()
+
+        def found() -> frozenset[int]:
+            condition = self._compiled(connection, text, today)
+            if condition.words is None:
+                return frozenset(_ids(connection, condition.sql, condition.values))
+            # The words first: what holds them is found much quicker than it is looked up entry by entry.
+            joined = connection.exec_driver_sql(
+                "SELECT group_concat(rowid) FROM search WHERE search MATCH ?", (condition.words,)
+            ).scalar_one()
+            holding = frozenset(json.loads(f"[{joined}]")) if joined else frozenset()
+            if len(holding) < _FEW:
+                ids = json.dumps(list(holding))
+                return frozenset(
+                    _ids(connection, f"id IN ({_LISTED_IDS}) AND {condition.sql}", [ids, *condition.values])
+                )
+            return holding.intersection(_ids(connection, condition.sql, condition.values))
+
+        return self._matches.get((revision, today, text), found)
+
+    def _compiled(self, connection: Connection, text: str, today: date) -> Condition:
+        """A filter as SQL, with what of it has to be asked of the engine."""
+        terms = parse_filter(text)
+        if not any(term.field in ("on", "before") for term in terms):
+            return compile_filter(text, today)
+        revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
+        return compile_filter(text, today, self._changed.get((revision,), lambda: changed_series(connection)))
 
     def page(
         self, text: str = "", sort: str = "when", descending: bool = False, offset: int = 0, limit: int = 100
     ) -> tuple[int, list[dict[str, Any]]]:
         """How many match, and the rows [offset, offset + limit) of them."""
         with self.store.read() as connection:
-            ids = self.order(connection, text, sort, descending)
-            return len(ids), rows_of(connection, ids[offset : offset + limit])
+            revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
+            if self._orders.has((revision, sort)):
+                ids = self.order(connection, text, sort, descending)
+                return len(ids), rows_of(connection, ids[offset : offset + limit])
+            if not text.strip():
+                total = int(connection.exec_driver_sql("SELECT count(*) FROM entry WHERE listed = 1").scalar_one())
+                return total, rows_of(connection, _window(connection, sort, descending, offset, limit))
+            matches = self._matching(connection, revision, text)
+            return len(matches), rows_of(connection, _first_of(connection, matches, sort, descending, offset, limit))
 
     def row_of_today(self, text: str = "") -> int:
         """How many of what matches begin before today (entries at no time come first)."""
         today = this_day()
-        condition = compile_filter(text, today)
         with self.store.read() as connection:
+            where, values = self._compiled(connection, text, today).whole
             return int(
                 connection.exec_driver_sql(
-                    f"SELECT count(*) FROM entry WHERE {condition.sql} AND coalesce(start, -9e15) < ?",
-                    (*condition.values, wall_seconds_of(today)),
+                    f"SELECT count(*) FROM entry WHERE {where} AND coalesce(start, -9e15) < ?",
+                    (*values, wall_seconds_of(today)),
                 ).scalar_one()
             )
 
@@ -265,22 +322,20 @@ class Ledger:
 
     def facets(self, by: str, text: str = "") -> list[tuple[str, int]]:
         """Counts of what matches by one of FACETS, most frequent first; years newest first."""
-        condition = compile_filter(text, this_day())
         with self.store.read() as connection:
+            where, values = self._compiled(connection, text, this_day()).whole
 
             def grouped(expression: str) -> list[tuple[Any, int]]:
                 rows = connection.exec_driver_sql(
-                    f"SELECT {expression}, count(*) FROM entry WHERE {condition.sql} GROUP BY 1",
-                    tuple(condition.values),
+                    f"SELECT {expression}, count(*) FROM entry WHERE {where} GROUP BY 1",
+                    values,
                 )
                 return [(row[0], row[1]) for row in rows]
 
             counts: Counter[str] = Counter()
             if by == "marks":
                 sums = ", ".join(f"coalesce(sum((marks & {bit}) <> 0), 0)" for bit in MARK_NAMES.values())
-                row = connection.exec_driver_sql(
-                    f"SELECT {sums} FROM entry WHERE {condition.sql}", tuple(condition.values)
-                ).one()
+                row = connection.exec_driver_sql(f"SELECT {sums} FROM entry WHERE {where}", values).one()
                 counts.update({name: n for name, n in zip(MARK_NAMES, row, strict=True) if n})
             elif by == "category":
                 for joined, count in grouped("categories"):
@@ -297,25 +352,61 @@ class Ledger:
         return counts.most_common(60)
 
 
-class Remembered(Generic[Value]):
-    """The few results asked for last; keys hold the revision, so what is old is never asked for again."""
+def _first_of(
+    connection: Connection, matches: frozenset[int], sort: str, descending: bool, offset: int, limit: int
+) -> list[int]:
+    """One page of what matches, in order, without putting all the others in order."""
+    if len(matches) < _FEW:
+        found: list[int] = []
+        for chunk in chunks(matches, 10_000):
+            found += _sorted(connection, f"id IN ({_LISTED_IDS})", [json.dumps(list(chunk))], sort, descending)
+        return found[offset : offset + limit]
+    wanted, found = offset + limit, []
+    for ids in _stretches(connection, sort, descending):
+        found += filter(matches.__contains__, ids)
+        if len(found) >= wanted:
+            break
+    return found[offset:wanted]
 
-    def __init__(self, most: int) -> None:
-        self._most = most
-        self._kept: OrderedDict[tuple[Any, ...], Value] = OrderedDict()
-        self._lock = threading.Lock()
 
-    def get(self, key: tuple[Any, ...], make: Callable[[], Value]) -> Value:
-        with self._lock:
-            if key in self._kept:
-                self._kept.move_to_end(key)
-                return self._kept[key]
-        made = make()
-        with self._lock:
-            self._kept[key] = made
-            while len(self._kept) > self._most:
-                self._kept.popitem(last=False)
-        return made
+def _window(connection: Connection, sort: str, descending: bool, offset: int, limit: int) -> list[int]:
+    """One page of everything."""
+    if sort != "calendar":
+        order = SORTS[sort].split(",")
+        way = " DESC" if descending else ""
+        keys = ", ".join(f"{key.strip()}{way}" for key in (*order, "id"))
+        return _ids(connection, "listed = 1", [], f"{keys} LIMIT {limit} OFFSET {offset}")
+    found: list[int] = []
+    for ids in _stretches(connection, sort, descending):
+        found += ids
+        if len(found) >= offset + limit:
+            break
+    return found[offset : offset + limit]
+
+
+def _sorted(connection: Connection, where: str, values: list[Any], sort: str, descending: bool) -> list[int]:
+    way = " DESC" if descending else ""
+    if sort == "calendar":
+        name = "(SELECT k.name FROM calendar k WHERE k.id = calendar_id) COLLATE NOCASE"
+        return _ids(connection, where, values, f"{name}{way}, calendar_id{way}, start{way}, id{way}")
+    return _ids(connection, where, values, ", ".join(f"{key.strip()}{way}" for key in (*SORTS[sort].split(","), "id")))
+
+
+def _stretches(connection: Connection, sort: str, descending: bool) -> Iterator[list[int]]:
+    """All listed entries in order, in growing stretches, from the index that holds the order."""
+    way = " DESC" if descending else ""
+    orders = [("listed = 1", (), ", ".join(f"{k.strip()}{way}" for k in (*SORTS[sort].split(","), "id")))]
+    if sort == "calendar":
+        names = connection.exec_driver_sql("SELECT id FROM calendar ORDER BY name COLLATE NOCASE, id").scalars().all()
+        orders = [
+            ("listed = 1 AND calendar_id = ?", (calendar,), f"start{way}, id{way}")  # type: ignore[misc]
+            for calendar in (reversed(names) if descending else names)
+        ]
+    for where, values, order in orders:
+        at, size = 0, 2_000
+        while ids := _ids(connection, where, list(values), f"{order} LIMIT {size} OFFSET {at}"):
+            yield ids
+            at, size = at + size, size * 4
 
 
 def _in_order(connection: Connection, sort: str) -> list[int]:

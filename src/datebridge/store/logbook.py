@@ -12,6 +12,7 @@ from sqlalchemy import Connection
 from datebridge.core.headers import Description, description_of
 from datebridge.store.database import Store, now
 from datebridge.store.versions import INDEX, INDEX_COLUMNS, chunks, text_of
+from datebridge.store.zones import settle
 
 _CHANGE = (
     "INSERT INTO change (set_id, position, calendar_id, uid, recurrence_id, before_id, after_id, reason, held,"
@@ -181,6 +182,7 @@ def apply_within(connection: Connection, set_id: int) -> None:
         " WHERE c.set_id = ? AND NOT c.held AND c.after_id IS NOT NULL",
         (set_id,),
     )
+    settle(connection, set_id)
     for calendar in calendars:
         _refresh_calendar(connection, calendar)
     _add_carriages(connection, set_id)

@@ -9,18 +9,22 @@ from typing import Any, NamedTuple
 from sqlalchemy import Connection
 
 from datebridge.core.facts import Mark
-from datebridge.core.moments import Clock
-from datebridge.core.recurrence.occurrences import Clocks, Occurrence, Timed, occurrences
+from datebridge.core.recurrence.occurrences import Bounds, Clocks, Occurrence, Timed, occurrences
 from datebridge.core.recurrence.series import Series
 from datebridge.core.recurrence.starts import DAY
-from datebridge.core.zones.defined import defined
+from datebridge.core.zones.meaning import Zones
 from datebridge.store.database import Store
-from datebridge.store.ledger import Remembered
-from datebridge.store.versions import bound
+from datebridge.store.remembered import Remembered
+from datebridge.store.versions import bound, chunks
 
 _TIMED = "id, calendar_id, uid, recurrence_id, start_wall, end_wall, until_wall, tzid, zone, marks, recurrence"
 _SHOWN = "summary, location, component, status, busy, travel"
 _STANDS = "listed = 1 AND component IN ('VEVENT', 'VTODO') AND start_wall IS NOT NULL"
+#: Series that a change for all that follow may move past their end; the change itself tells which they are.
+MOVED_ON = (
+    f"(marks & {Mark.SERIES} AND (calendar_id, uid) IN (SELECT f.calendar_id, f.uid FROM entry f"
+    f" WHERE f.recurrence_id <> '' AND f.marks & {Mark.FUTURE}))"
+)
 
 
 class Shown(NamedTuple):
@@ -55,6 +59,8 @@ class Window:
 
     occurrences: list[Occurrence]
     entries: dict[int, Shown]
+    #: Titles of series of which, for their number, not every time was found.
+    cut: tuple[str, ...] = ()
 
     def key(self, one: Occurrence) -> tuple[str, int]:
         """What an occurrence is the same by in another calendar: UID and slot (an override's by what it stands for)."""
@@ -103,29 +109,83 @@ def _shown(one: Timed, rest: Sequence[Any]) -> Shown:
 def _read(connection: Connection, low: int, high: int, shown: str, calendars: tuple[int, ...]) -> Window:
     run = connection.exec_driver_sql
     rows = run(
+        # An extra date can lie before the start, and a change for all that follow move them past the end.
         f"SELECT {_TIMED}, {_SHOWN} FROM entry WHERE {_STANDS.replace('listed', '+listed')}"
         f" AND calendar_id IN ({bound(len(calendars))}) AND ((start_wall < ? AND (until_wall IS NULL OR"
-        " until_wall >= ?)) OR recurrence_id <> '')",
+        f" until_wall >= ?)) OR recurrence_id <> '' OR marks & {Mark.EARLY} OR {MOVED_ON})",
         (*calendars, high + 2 * DAY, low - 2 * DAY),
     ).fetchall()
     timed = {row[0]: Timed(*row[:11]) for row in rows}
-    unknown = any(one.marks & Mark.UNRESOLVED_ZONE for one in timed.values())
-    clocks = clocks_of(connection, calendars) if unknown else None
+    own = any(one.marks & Mark.DEFINED_ZONE for one in timed.values())
+    clocks = clocks_of(connection, calendars) if own else None
+    bounds = Bounds()
     found = sorted(
-        occurrences(timed.values(), low, high, shown, clocks), key=lambda o: (o.shown_start, -o.shown_end, o.entry)
+        occurrences(timed.values(), low, high, shown, clocks, bounds=bounds),
+        key=lambda o: (o.shown_start, -o.shown_end, o.entry),
     )
-    used = {o.entry for o in found}
-    return Window(found, {row[0]: _shown(timed[row[0]], row[11:]) for row in rows if row[0] in used})
+    used = {o.entry for o in found} | bounds.cut
+    entries = {row[0]: _shown(timed[row[0]], row[11:]) for row in rows if row[0] in used}
+    return Window(found, entries, tuple(sorted(entries[one].title or "(no title)" for one in bounds.cut)))
+
+
+@dataclass(frozen=True, slots=True)
+class Changed:
+    """A series with changed occurrences: its own index does not tell when it happens, so it has to be asked."""
+
+    master: Timed
+    overrides: tuple[Timed, ...]
+    clocks: Clocks
+
+    @property
+    def moves_on(self) -> bool:
+        """Whether a change holds for all that follow."""
+        return any(one.marks & Mark.FUTURE for one in self.overrides)
+
+    def happens(self, low: int, high: int) -> bool:
+        """Whether its rules put anything into [low, high) on its own clock that no override stands for."""
+        found = occurrences([self.master], low, high, "", self.clocks, self.overrides)
+        return any(one.series for one in found)
+
+    def last_end(self) -> int | None:
+        """When the last of it has ended on its own clock; None for a series without end."""
+        series = Series([self.master, *self.overrides], "", self.clocks)
+        last = series.last()
+        return None if series.is_endless() else last.shown_end if last else self.master.end_wall
+
+
+def changed_series(connection: Connection) -> list[Changed]:
+    """All series that have changed occurrences."""
+    run = connection.exec_driver_sql
+    # The index of marks holds all that is asked of the many, so their rows are not read.
+    found = run(
+        "SELECT DISTINCT calendar_id, uid FROM entry WHERE uid <> '' AND id IN"
+        f" (SELECT id FROM entry INDEXED BY ix_entry_marks WHERE listed = 1 AND marks & {Mark.OVERRIDE})"
+    )
+    wanted = {(row[0], row[1]) for row in found}
+    groups: dict[tuple[int, str], list[Timed]] = {}
+    for chunk in chunks({uid for _, uid in wanted}):
+        for row in run(
+            f"SELECT {_TIMED} FROM entry WHERE {_STANDS.replace('listed', '+listed')} AND uid IN ({bound(len(chunk))})",
+            tuple(chunk),
+        ):
+            one = Timed(*row)
+            if (one.calendar, one.uid) in wanted:
+                groups.setdefault((one.calendar, one.uid), []).append(one)
+    clocks = clocks_of(connection, {calendar for calendar, _ in groups})
+    return [
+        Changed(one, tuple(other for other in group if other.recurrence_id), clocks)
+        for group in groups.values() for one in group if one.marks & Mark.SERIES and not one.recurrence_id
+    ]  # fmt: skip
 
 
 def clocks_of(connection: Connection, calendars: Iterable[int]) -> Clocks:
     """The zones that calendars define themselves, read when first asked for."""
     wanted = tuple(calendars)
-    found: dict[tuple[int, str], Clock | None] = {}
+    found: dict[int, Zones] = {}
     for calendar, tzid, text in connection.exec_driver_sql(
         "SELECT e.calendar_id, e.uid, t.text FROM entry e JOIN version_text t ON t.id = e.id"
-        f" WHERE e.component = 'VTIMEZONE' AND e.calendar_id IN ({bound(len(wanted))})",
+        f" WHERE e.component = 'VTIMEZONE' AND e.calendar_id IN ({bound(len(wanted))}) ORDER BY e.id",
         wanted,
     ):
-        found[calendar, tzid] = defined(text)
-    return lambda calendar, tzid: found.get((calendar, tzid))
+        found.setdefault(calendar, Zones()).add(tzid, text)
+    return lambda calendar, tzid: found[calendar].clock(tzid) if calendar in found else None

@@ -100,16 +100,6 @@ def busy_uids(connection: Connection, remote: int) -> set[str]:
     return {row[0] for row in rows}
 
 
-def zones_of(connection: Connection, calendar: int) -> dict[str, str]:
-    """A calendar's zone definitions, text by TZID."""
-    rows = connection.exec_driver_sql(
-        "SELECT e.uid, t.text FROM entry e JOIN version_text t ON t.id = e.id"
-        " WHERE e.calendar_id = ? AND e.component = 'VTIMEZONE' ORDER BY e.id",
-        (calendar,),
-    )
-    return {row[0]: row[1] for row in rows}
-
-
 def pending(connection: Connection) -> list[int]:
     """Calendars elsewhere for which something waits to be carried."""
     rows = connection.exec_driver_sql(f"SELECT DISTINCT remote_id FROM carriage WHERE state IN {PENDING}")

@@ -13,6 +13,7 @@ from datebridge.core.events import derive
 from datebridge.core.facts import Facts, Mark
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.problems import Problem
+from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 #: The index columns, in the order of `index_row`.
 INDEX_COLUMNS = (
@@ -22,8 +23,10 @@ INDEX_COLUMNS = (
     "categories", "attendees", "digest",
 )  # fmt: skip
 #: Raised whenever facts change their meaning: a store with an index from before makes it anew when it is opened.
-INDEX_REVISION = 3
+INDEX_REVISION = 4
 INDEX = ", ".join(INDEX_COLUMNS)
+#: Problems that come and go with the definitions that stand beside an entry.
+BY_ZONE = frozenset({"unresolved-zone", "zone-contradiction", "end-before-start"})
 _UNLISTED = frozenset({"VCALENDAR", "VTIMEZONE"})
 _INSERT = f"INSERT INTO version (id, group_id, file_line, {INDEX}) VALUES (?, ?, ?{', ?' * len(INDEX_COLUMNS)})"
 _UPDATE = "UPDATE version SET " + ", ".join(f"{c} = ?" for c in INDEX_COLUMNS) + " WHERE id = ?"
@@ -107,6 +110,83 @@ class VersionWriter:
         self._versions, self._texts, self._words, self._problems = [], [], [], []
 
 
+class Reindexing:
+    """Index rows and problems of versions made anew, many at a time; those the text alone does not tell are kept."""
+
+    def __init__(self, connection: Connection) -> None:
+        self.connection = connection
+        self._rows: list[tuple[int, Facts, tuple[Any, ...], int | None]] = []
+
+    def add(self, version: int, facts: Facts, before: tuple[Any, ...], incoming: int | None = None) -> None:
+        """Note what a version's facts are now; `before` is its index row as stored.
+
+        Args:
+            incoming: the file it is read from, so that the lines of its problems are those of the file.
+        """
+        self._rows.append((version, facts, before, incoming))
+
+    def flush(self) -> list[int]:
+        """Write what differs; returns the versions."""
+        run = self.connection.exec_driver_sql
+        kept: dict[int, set[str]] = {}
+        for chunk in chunks([row[0] for row in self._rows]):
+            for version, code in run(
+                f"SELECT version_id, code FROM problem WHERE version_id IN ({bound(len(chunk))})", tuple(chunk)
+            ):
+                kept.setdefault(version, set()).add(code)
+        updates, gone, problems = [], [], []
+        for version, facts, before, incoming in self._rows:
+            had, has = kept.get(version, set()), {p.code for p in facts.problems}
+            if (had | has) & BY_ZONE and had & BY_ZONE != has & BY_ZONE:
+                gone.append(version)
+                problems += [
+                    (version, incoming, p.line if incoming else 0, p.severity, p.code, p.message, p.done, p.text,
+                     p.uid or facts.uid)
+                    for p in facts.problems if p.code in BY_ZONE
+                ]  # fmt: skip
+                had = (had - BY_ZONE) | has
+            if had:
+                facts.marks |= Mark.PROBLEM
+            row = index_row(facts)
+            if row != before:
+                updates.append((*row, version))
+        for chunk in chunks(gone):
+            codes = ", ".join(f"'{code}'" for code in sorted(BY_ZONE))
+            run(f"DELETE FROM problem WHERE code IN ({codes}) AND version_id IN ({bound(len(chunk))})", tuple(chunk))
+        for statement, values in ((_PROBLEM, problems), (_UPDATE, updates)):
+            if values:
+                run(statement, values)
+        self._rows = []
+        return [row[-1] for row in updates]
+
+
+class _Definitions:
+    """The definitions that stand beside versions: those of their calendar, or of their file."""
+
+    def __init__(self, connection: Connection) -> None:
+        run = connection.exec_driver_sql
+        found: dict[tuple[str, int], Zones] = {}
+        for place, owner, uid, text in run(
+            "SELECT 'calendar', e.calendar_id, e.uid, t.text FROM entry e JOIN version_text t ON t.id = e.id"
+            " WHERE e.component = 'VTIMEZONE' UNION ALL SELECT 'group', v.group_id, v.uid, t.text FROM version v"
+            " JOIN version_text t ON t.id = v.id WHERE v.component = 'VTIMEZONE' AND v.group_id IS NOT NULL"
+        ):
+            found.setdefault((place, owner), Zones()).add(uid, text)
+        self._found = found
+        self._owners: dict[int, tuple[str, int]] = {}
+        if found:
+            for version, group in run("SELECT id, group_id FROM version WHERE group_id IS NOT NULL"):
+                self._owners[version] = ("group", group)
+            for table in ("SELECT after_id, calendar_id FROM change WHERE after_id IS NOT NULL",
+                          "SELECT id, calendar_id FROM entry"):  # fmt: skip
+                for version, calendar in run(table):
+                    self._owners[version] = ("calendar", calendar)
+
+    def beside(self, version: int) -> Zones:
+        owner = self._owners.get(version)
+        return self._found.get(owner, NO_ZONES) if owner else NO_ZONES
+
+
 def mark_problems(connection: Connection, versions: Sequence[int]) -> int:
     """Mark versions as having a problem; returns how many had none before."""
     return sum(
@@ -119,10 +199,14 @@ def mark_problems(connection: Connection, versions: Sequence[int]) -> int:
     )
 
 
-def add_text(connection: Connection, component: str, text: str) -> int:
-    """Store one version made here (a calendar's header, an edited entry); returns its id."""
+def add_text(connection: Connection, component: str, text: str, zones: Zones = NO_ZONES) -> int:
+    """Store one version made here (a calendar's header, an edited entry); returns its id.
+
+    Args:
+        zones: what the calendar defines that it is for.
+    """
     writer = VersionWriter(connection)
-    version = writer.add(derive(component, text), text)
+    version = writer.add(derive(component, text, zones), text)
     writer.flush()
     return version
 
@@ -157,7 +241,7 @@ def reindex(connection: Connection, progress: Any = None) -> int:
     run = connection.exec_driver_sql
     total = int(run("SELECT count(*) FROM version").scalar_one())
     run("INSERT INTO search (search) VALUES ('delete-all')")
-    damaged = {row[0] for row in run("SELECT DISTINCT version_id FROM problem WHERE version_id IS NOT NULL")}
+    known = _Definitions(connection)
     changed: set[int] = set()
     done = last = 0
     while rows := run(
@@ -165,19 +249,14 @@ def reindex(connection: Connection, progress: Any = None) -> int:
         " JOIN version_text t ON t.id = v.id WHERE v.id > ? ORDER BY v.id LIMIT 2000",
         (last,),
     ).fetchall():
-        updates, words = [], []
+        reindexing = Reindexing(connection)
+        words = []
         for version, text, component, *index in rows:
-            facts = derive(component, text)
-            if version in damaged:
-                facts.marks |= Mark.PROBLEM
-            row = index_row(facts)
-            if row != (component, *index):
-                updates.append((*row, version))
+            facts = derive(component, text, known.beside(version))
+            reindexing.add(version, facts, (component, *index))
             if component not in _UNLISTED:
                 words.append((version, facts.summary, facts.location, facts.words))
-        if updates:
-            changed.update(row[-1] for row in updates)
-            run(_UPDATE, updates)
+        changed.update(reindexing.flush())
         if words:
             run("INSERT INTO search (rowid, summary, location, words) VALUES (?, ?, ?, ?)", words)
         last = rows[-1][0]

@@ -89,7 +89,9 @@ def ended(lines: Lines, start: Moment, zones: Zones, slot: int) -> None:
             continue
         parts = [p for p in line.value.split(";") if not p.strip().upper().startswith(("UNTIL=", "COUNT="))]
         lines.change(index, ";".join([*parts, f"UNTIL={_before(start, slot)}"]))
-    _keep(lines, start, zones, lambda wall, whole: wall < slot - (slot % DAY if whole else 0) or (whole and wall < slot))
+    _keep(
+        lines, start, zones, lambda wall, whole: wall < slot - (slot % DAY if whole else 0) or (whole and wall < slot)
+    )
 
 
 def _before(start: Moment, slot: int) -> str:
@@ -203,7 +205,9 @@ def _implied(rule: Rule, start: Moment) -> dict[str, str]:
     """What a rule takes from its start, said by itself (RFC 5545 §3.3.10)."""
     wall, found = start.wall, {}
     placed = rule.byday or any(name in rule.by for name in ("BYMONTHDAY", "BYYEARDAY"))
-    if (rule.freq == "WEEKLY" and not rule.byday) or (rule.freq == "YEARLY" and "BYWEEKNO" in rule.by and not rule.byday):
+    if (rule.freq == "WEEKLY" and not rule.byday) or (
+        rule.freq == "YEARLY" and "BYWEEKNO" in rule.by and not rule.byday
+    ):
         found["BYDAY"] = WEEKDAYS[wall.weekday()]
     elif rule.freq in ("MONTHLY", "YEARLY") and not placed:
         found["BYMONTHDAY"] = str(wall.day)
@@ -286,7 +290,7 @@ def as_dates(lines: Lines, start: Moment, move: Move, zones: Zones, shape: Patte
     """Write a moved series date by date; returns how many there are."""
     first = min(begin, shape.first_extra if shape.first_extra is not None else begin)
     slots = shape.slots(begin, first, 1 << 40)
-    periods = {}
+    periods: dict[int, _Item] = {}
     for _, line in lines.own("RDATE"):
         periods |= {i.wall: i for i in _items(line, start, zones) if i.rest and i.wall is not None}
     for name in ("RRULE", "RDATE", "EXDATE"):

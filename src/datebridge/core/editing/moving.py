@@ -57,7 +57,9 @@ def rule_starts(text: str, start: Moment, low: int | None = None) -> Iterator[in
     return starts(rule, begin, begin if low is None else low, _END)
 
 
-def follows(text: str, start: Moment, wanted: Callable[[int | None], Iterator[int]], back: Callable[[int], int]) -> bool:
+def follows(
+    text: str, start: Moment, wanted: Callable[[int | None], Iterator[int]], back: Callable[[int], int]
+) -> bool:
     """Whether a rule gives the wanted starts. `wanted` gives those from a moment on, `back` says what a time was."""
     if not _same(rule_starts(text, start), wanted(None), _COMPARED):
         return False
@@ -121,7 +123,7 @@ def candidates(rule: Rule, move: Move) -> Iterator[str]:
 
 
 def _parts(text: str) -> dict[str, str]:
-    return dict(part.partition("=")[::2] for part in text.split(";"))  # type: ignore[misc]
+    return dict(part.partition("=")[::2] for part in text.split(";"))
 
 
 def _joined(parts: dict[str, str]) -> str:
@@ -233,7 +235,7 @@ def _moved_day(day: int, days: int) -> int:
 
 def _by_days(rule: Rule, days: int) -> dict[str, str]:
     """Days of months and years moved by their number, weekdays among them along with them."""
-    found = {}
+    found: dict[str, str] = {}
     for name in ("BYMONTHDAY", "BYYEARDAY"):
         if name in rule.by:
             found[name] = _numbers(_moved_day(day, days) for day in rule.by[name])

@@ -137,7 +137,9 @@ class _Series:
             long = (0, own)
         if not clock:
             return slot + long[0] * DAY + long[1]
-        return wall_at((instant_at(slot + long[0] * DAY, clock) if long[0] else instant_at(slot, clock)) + long[1], clock)
+        return wall_at(
+            (instant_at(slot + long[0] * DAY, clock) if long[0] else instant_at(slot, clock)) + long[1], clock
+        )
 
 
 def fields_at(text: str, slot: int | None, zones: Zones = NO_ZONES) -> Fields:
@@ -174,7 +176,12 @@ def edit(
         plan = _following(group, series, slot, after, stamp, fresh, listed)
     else:
         plan = _all(group, master, slot, fields_at(master.text, slot, group.zones), after, stamp, listed)
-    if any(_formatted(m.text) and not _formatted(e.text) for m in group.members for e in plan.edits if e.text and e.id == m.id):  # noqa: E501
+    if any(
+        _formatted(m.text) and not _formatted(e.text)
+        for m in group.members
+        for e in plan.edits
+        if e.text and e.id == m.id
+    ):
         plan.said.append("The formatted copy of the notes would be out of date; it is taken out.")
     return plan
 
@@ -189,8 +196,8 @@ def remove(group: Group, target: int, slot: int | None, scope: Scope, stamp: str
     if slot is None and master is not None and member.id != master.id and scope == "one":
         if derive("VEVENT", member.text, group.zones).marks & Mark.FUTURE:
             raise CannotEdit(
-                "This change holds for all that follow too (RANGE=THISANDFUTURE); without it they would go back to where"
-                " they were. Delete this and all after it, or edit it."
+                "This change holds for all that follow too (RANGE=THISANDFUTURE); without it they would go back to"
+                " where they were. Delete this and all after it, or edit it."
             )
         slot = next((at for one, at in group.overrides if one.id == member.id), None)
     if slot is None or master is None or series is None or scope == "all":
@@ -253,9 +260,7 @@ def _standing_alone(series: _Series, slot: int) -> Lines:
 # ---- all ----------------------------------------------------------------------------------------------
 
 
-def _all(
-    group: Group, master: Member, slot: int, shown: Fields, after: Fields, stamp: str, listed: bool
-) -> Plan:
+def _all(group: Group, master: Member, slot: int, shown: Fields, after: Fields, stamp: str, listed: bool) -> Plan:
     """Edit a whole series: what was shown at one slot and is now otherwise is otherwise at every slot."""
     zones = group.zones
     series = _Series(master.text, zones)
@@ -315,9 +320,7 @@ def _whole_wish(series: _Series, shown: Fields, after: Fields, move: Move) -> tu
     return wanted, exact
 
 
-def _moved(
-    series: _Series, move: Move, wanted: Fields, exact: int | None, stamp: str, listed: bool, plan: Plan
-) -> str:
+def _moved(series: _Series, move: Move, wanted: Fields, exact: int | None, stamp: str, listed: bool, plan: Plan) -> str:
     """A series written at other times, its rules, extra and left-out dates with it."""
     rules = {}
     unsaid = None
@@ -393,9 +396,7 @@ def _ended(series: _Series, slot: int, stamp: str) -> str:
     return lines.text
 
 
-def _following(
-    group: Group, series: _Series, slot: int, after: Fields, stamp: str, fresh: str, listed: bool
-) -> Plan:
+def _following(group: Group, series: _Series, slot: int, after: Fields, stamp: str, fresh: str, listed: bool) -> Plan:
     """Split a series: the old one ends before the slot, a new one goes on from it."""
     assert group.master is not None  # noqa: S101
     shown = fields_at(series.text, slot, series.zones)
@@ -425,5 +426,3 @@ def _following(
             renamed.set("UID", fresh)
             plan.edits.append(Edit(None, renamed.text, "Goes on with the new series."))
     return plan
-
-

@@ -104,7 +104,11 @@ def length_text(days: int, seconds: int) -> str:
     """A DURATION value (RFC 5545 §3.3.6)."""
     hours, rest = divmod(seconds, 3600)
     minutes, rest = divmod(rest, 60)
-    parts = [f"{hours}H" if hours else "", f"{minutes}M" if minutes or (hours and rest) else "", f"{rest}S" if rest else ""]  # noqa: E501
+    parts = [
+        f"{hours}H" if hours else "",
+        f"{minutes}M" if minutes or (hours and rest) else "",
+        f"{rest}S" if rest else "",
+    ]
     time = "".join(parts)
     return "P" + (f"{days}D" if days or not time else "") + (f"T{time}" if time else "")
 

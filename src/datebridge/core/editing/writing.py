@@ -143,8 +143,8 @@ def written_rule(text: str, start: Moment) -> str:
 def _write_left_out(lines: Lines, before: Fields, after: Fields, zones: Zones) -> None:
     gone = set(before.left_out) - set(after.left_out)
     dropped = set()
-    start = start_of(before, zones) if gone else None
-    for index, line in lines.own("EXDATE") if start is not None else ():
+    for index, line in lines.own("EXDATE") if gone else ():
+        start = start_of(before, zones)
         items = line.value.split(",")
         stay = [item for item in items if left_out(line, item, start, zones) not in gone]
         if not stay:

@@ -20,7 +20,9 @@ _BATCH = 500
 #: What a series without end is taken to reach, where definitions of its zones are made: the year 2100.
 ENDLESS = 4_102_444_800
 #: A name that is not in quotes may hold a colon all the same: it ends at the last one of its line.
-_PARAM_TZID = re.compile(r";TZID=(\"[^\"\n]*\"|[^;:\"\n]+(?::[^;:\"\n]+)*?)(?=;|:[^:\n]*$|,)", re.IGNORECASE | re.MULTILINE)
+_PARAM_TZID = re.compile(
+    r";TZID=(\"[^\"\n]*\"|[^;:\"\n]+(?::[^;:\"\n]+)*?)(?=;|:[^:\n]*$|,)", re.IGNORECASE | re.MULTILINE
+)
 
 
 def new_header(name: str) -> str:

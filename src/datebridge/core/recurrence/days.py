@@ -16,7 +16,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import date
 from functools import lru_cache
-from itertools import accumulate
+from itertools import accumulate, pairwise
 from typing import NamedTuple
 
 from datebridge.core.recurrence.rules import WEEKDAYS, Rule, parse_rule
@@ -99,10 +99,34 @@ class _Parts(NamedTuple):
     nth_in_month: bool
 
 
-@lru_cache(maxsize=4096)
-def _known(_parts: _Parts) -> dict[_Kind, int]:
-    """The years of some parts as far as they have been looked at."""
-    return {}
+@lru_cache(maxsize=16_384)
+def _takes(text: str) -> str:
+    """What a rule takes from its start: "Information missing from the rule is taken from DTSTART" (§3.3.10)."""
+    rule = parse_rule(text)
+    by, freq = rule.by, rule.freq
+    if rule.byday or "BYMONTHDAY" in by or "BYYEARDAY" in by:
+        return ""
+    if freq == "WEEKLY" or (freq == "YEARLY" and "BYWEEKNO" in by):
+        return "weekday"
+    if freq == "MONTHLY" or (freq == "YEARLY" and "BYMONTH" in by):
+        return "day"
+    return "date" if freq == "YEARLY" else ""
+
+
+@lru_cache(maxsize=16_384)
+def _parts_of(text: str, weekday: int, day: int, month: int) -> tuple[_Parts, dict[_Kind, int]]:
+    """The parts of a rule, with what it takes from its start, and its years as far as they have been looked at."""
+    rule = parse_rule(text)
+    by = rule.by
+    counts = rule.freq in ("MONTHLY", "YEARLY") and "BYWEEKNO" not in by
+    weekdays = {(WEEKDAYS.index(name), nth if counts else 0) for nth, name in rule.byday}
+    parts = _Parts(
+        WEEKDAYS.index(rule.wkst), frozenset((month,) if month else by.get("BYMONTH", ())),
+        frozenset(by.get("BYWEEKNO", ()) if rule.freq == "YEARLY" else ()), frozenset(by.get("BYYEARDAY", ())),
+        frozenset((day,) if day else by.get("BYMONTHDAY", ())),
+        frozenset({(weekday, 0)} if weekday >= 0 else weekdays), rule.freq == "MONTHLY" or "BYMONTH" in by,
+    )  # fmt: skip
+    return parts, {}
 
 
 @dataclass(slots=True)
@@ -121,23 +145,12 @@ class DayShape:
     def of(rule: Rule, start: int) -> DayShape:
         """`start` is the day the series begins."""
         began = date.fromordinal(start + EPOCH)
-        by, freq = rule.by, rule.freq
-        months, month_days = by.get("BYMONTH", ()), by.get("BYMONTHDAY", ())
-        counts = freq in ("MONTHLY", "YEARLY") and "BYWEEKNO" not in by
-        weekdays = {(WEEKDAYS.index(name), nth if counts else 0) for nth, name in rule.byday}
-        if not (weekdays or month_days or "BYYEARDAY" in by):
-            # "Information missing from the rule is taken from DTSTART" (§3.3.10): its weekday beside BYWEEKNO.
-            if freq == "WEEKLY" or (freq == "YEARLY" and "BYWEEKNO" in by):
-                weekdays = {(began.weekday(), 0)}
-            elif freq in ("MONTHLY", "YEARLY"):
-                month_days = (began.day,)
-                months = months or ((began.month,) if freq == "YEARLY" else ())
-        parts = _Parts(
-            WEEKDAYS.index(rule.wkst), frozenset(months),
-            frozenset(by.get("BYWEEKNO", ()) if freq == "YEARLY" else ()), frozenset(by.get("BYYEARDAY", ())),
-            frozenset(month_days), frozenset(weekdays), freq == "MONTHLY" or "BYMONTH" in by,
+        takes = _takes(rule.text)
+        parts, masks = _parts_of(
+            rule.text, began.weekday() if takes == "weekday" else -1, began.day if takes in ("day", "date") else 0,
+            began.month if takes == "date" else 0,
         )  # fmt: skip
-        return DayShape(freq, rule.interval, start, began.year, began.month, parts, _known(parts))
+        return DayShape(rule.freq, rule.interval, start, began.year, began.month, parts, masks)
 
     @property
     def every_day(self) -> bool:
@@ -284,7 +297,7 @@ def _in_weeks(parts: _Parts, kind: _Kind, length: int) -> int:
     januaries = [-366 if kind.after_leap else -365, 0, length, length + (366 if kind.before_leap else 365)]
     begins = [first_week(january, (kind.weekday + january) % 7) for january in januaries]
     found = 0
-    for begin, end in zip(begins, begins[1:], strict=False):
+    for begin, end in pairwise(begins):
         weeks = (end - begin) // 7
         for week in parts.weeks:
             at = begin + 7 * (week - 1 if week > 0 else weeks + week)

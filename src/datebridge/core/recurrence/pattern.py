@@ -95,7 +95,7 @@ class Pattern:
         return min(self.extra, default=None)
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=16_384)
 def pattern(text: str) -> Pattern:
     """Take recurrence text apart."""
     rules: dict[str, Rule] = {}

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 from datebridge.core.moments import Moment, NotAMoment, basic, basic_date, from_wall_seconds, last_wall, parse_moment
 
@@ -51,6 +52,7 @@ class Rule:
     other: tuple[str, ...] = ()
 
 
+@lru_cache(maxsize=16_384)  # the same few rules come again and again
 def parse_rule(text: str) -> Rule:
     """Take an RRULE value apart.
 

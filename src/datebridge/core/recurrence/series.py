@@ -8,12 +8,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from datebridge.core.events import derive
 from datebridge.core.facts import Mark
 from datebridge.core.moments import Clock
-from datebridge.core.recurrence.occurrences import Clocks, Occurrence, Timed, occurrences, timed
+from datebridge.core.recurrence.occurrences import Clocks, Occurrence, Timed, clock_of, occurrences, slot_of, timed
+from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.recurrence.starts import DAY
 
 __all__ = ["Series", "derive", "timed"]
@@ -49,14 +50,13 @@ class Series:
 
     def first(self) -> Occurrence | None:
         """The first of all."""
-        begin = min((e.start_wall for e in self._entries), default=0) - 2 * DAY
-        return self.next(begin)
+        return self.next(self._begin)
 
     def last(self) -> Occurrence | None:
         """The last of all; None also for a series without end."""
         if self._end is None or not self._entries:
             return None
-        begin = min(e.start_wall for e in self._entries) - 2 * DAY
+        begin = self._begin
         high, span = self._end + 2 * DAY, 32 * DAY
         while high > begin:
             found = self.between(high - span, high)
@@ -72,12 +72,29 @@ class Series:
         """How often it happens; None for a series without end."""
         if self._end is None:
             return None
-        begin = min((e.start_wall for e in self._entries), default=0) - 2 * DAY
-        return len(self.between(begin, self._end + 2 * DAY))
+        return len(self.between(self._begin, self._end + 2 * DAY))
+
+    @property
+    def _begin(self) -> int:
+        """When nothing has begun yet: an extra date can lie before the start."""
+        starts = [e.start_wall for e in self._entries]
+        starts += [first for e in self._entries if (first := pattern(e.recurrence).first_extra) is not None]
+        return min(starts, default=0) - 2 * DAY - self._shift(min, 0)
+
+    def _shift(self, furthest: Callable[[int, int], int], none: int) -> int:
+        """How far changes for all that follow move what comes after them, at the most."""
+        found = none
+        for one in self._entries:
+            slot = slot_of(one.recurrence_id, clock_of(one, self._clocks)) if one.marks & Mark.FUTURE else None
+            if slot is not None:
+                found = furthest(found, one.start_wall - slot)
+        return abs(found)
 
     @property
     def _end(self) -> int | None:
         """When the last has ended, at the latest; None where there is no end."""
         if self.is_endless():
             return None
-        return max((e.end_wall if e.until_wall is None else e.until_wall for e in self._entries), default=0)
+        ends = [e.end_wall if e.until_wall is None else e.until_wall for e in self._entries]
+        longest = max((e.end_wall - e.start_wall for e in self._entries), default=0)
+        return max(ends, default=0) + self._shift(max, 0) + (longest if self._shift(max, 0) else 0)

@@ -57,6 +57,8 @@ def starts(rule: Rule, start: int, low: int, high: int, steps: Steps | None = No
 def last_counted(rule: Rule, start: int) -> tuple[int | None, bool]:
     """The last start of a rule with COUNT, None where it lies past the last day there is; and whether it is known.
 
+    A rule that never comes to its COUNT, because it gives nothing, ends with its start.
+
     It is not known where counting would take too long; such a series is taken as endless, and that has to be said.
     """
     if rule.count is None:
@@ -250,19 +252,21 @@ class _Shape:
         if self.rule.interval == 1 or (self.days.by_kind and stride == 1):
             total = sum(self._tally(2000 + k) for k in range(400))
             if not total:
-                return None, True
+                return self.start, True
             cycle = max(0, (left - 1) // total - 1)
             left -= cycle * total
             year += cycle * 400  # the calendar repeats after 400 years
+        ever = bool(cycle)
         while year <= 9999:
             if not steps.take():
-                return None, False
+                return (None, False) if ever else (self.start, True)
             found = self._tally(year)
+            ever = ever or found > 0
             if left <= found:
                 return self._pick(year, left - 1), True
             left -= found
             year += stride
-        return None, True
+        return (None, True) if ever else (self.start, True)
 
     def _rank(self) -> int:
         """How many moments of its year are not after the start."""
@@ -293,7 +297,7 @@ class _Shape:
             if left > head:
                 total = sum(self.times.tally(first + k) for k in range(cycle))
                 if not total:
-                    return None, True
+                    return (self.start, True) if not head else (None, True)
                 turns = (left - head - 1) // total
                 left -= head + turns * total
                 begin = (first + turns * cycle) * DAY
@@ -302,22 +306,23 @@ class _Shape:
         return self._walked(left + 1, begin)
 
     def _walked(self, number: int, begin: int | None = None) -> tuple[int | None, bool]:
-        left, steps = number - 1, Steps(_MOST_COUNTING)
+        left, steps, ever = number - 1, Steps(_MOST_COUNTING), False
         if not self.places and not self.times.sparse:
             for day in self.days.between((begin or self.start + 1) // DAY, LAST_DAY, steps):
                 if not steps.take():
-                    return None, False
+                    return (None, False) if ever else (self.start, True)
                 since = max(0, (begin or self.start + 1) - day * DAY)
                 found = self.times.tally(day) if not since else sum(1 for _ in self.times.on(day, since, DAY))
+                ever = ever or found > 0
                 if left <= found:
                     return day * DAY + next(islice(self.times.on(day, since, DAY), left - 1, None)), True
                 left -= found
-            return None, not steps.spent
+            return (None, not steps.spent) if ever else (self.start, True)
         for moment in self.between(begin or self.start + 1, _END, steps):
-            left -= 1
+            left, ever = left - 1, True
             if not left:
                 return moment, True
-        return None, not steps.spent
+        return (None, not steps.spent) if ever else (self.start, True)
 
 
 @lru_cache(maxsize=4096)
@@ -333,4 +338,3 @@ def _set_bits(bits: int, offset: int) -> list[int]:
         found.append(offset + lowest.bit_length() - 1)
         bits ^= lowest
     return found
-

@@ -68,6 +68,10 @@ class Zones:
     def __iter__(self) -> Iterator[str]:
         return iter(self._texts)
 
+    def items(self) -> Iterable[tuple[str, str]]:
+        """The definitions as written, by TZID."""
+        return self._texts.items()
+
     def __contains__(self, tzid: str) -> bool:
         return tzid in self._texts
 

@@ -1,0 +1,36 @@
+"""Results remembered until the next batch."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from typing import Any, Generic, TypeVar
+
+Value = TypeVar("Value")
+
+
+class Remembered(Generic[Value]):
+    """The few results asked for last; keys hold the revision, so what is old is never asked for again."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._kept: OrderedDict[tuple[Any, ...], Value] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def has(self, key: tuple[Any, ...]) -> bool:
+        """Whether a result is remembered."""
+        with self._lock:
+            return key in self._kept
+
+    def get(self, key: tuple[Any, ...], make: Callable[[], Value]) -> Value:
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+        made = make()
+        with self._lock:
+            self._kept[key] = made
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+        return made
