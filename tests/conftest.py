@@ -89,6 +89,8 @@ def world(tmp_path: Path) -> Iterator[World]:
 def event(uid: str, summary: str = "Tide", start: str = "20261124T080000Z", *extra: str) -> str:
     name = "DTSTART" if start[0].isdigit() else "DTSTART;"
     joined = f"{name}:{start}" if start[0].isdigit() else f"{name}{start}"
+    if len(start) == 8:
+        joined = f"DTSTART;VALUE=DATE:{start}"
     return "\n".join(["BEGIN:VEVENT", f"UID:{uid}", joined, f"SUMMARY:{summary}", *extra, "END:VEVENT"])
 
 

@@ -24,6 +24,8 @@ from datebridge.standins.faults import Fault
 from tests.conftest import calendar, event
 from tests.world import OFFICE, PASSWORD, World, berth
 
+STAMP = "DTSTAMP:20261101T000000Z"
+
 
 def run(
     *arguments: str | Path, cwd: Path | None = None, settings: dict[str, str] | None = None
@@ -38,7 +40,9 @@ def run(
 @pytest.fixture
 def good(tmp_path: Path) -> Path:
     path = tmp_path / "good.ics"
-    path.write_text(calendar(event("a", "Höfn", "20261124T080000Z"), event("b", "=x", "20261125", "X-ODD:1")), "utf-8")
+    path.write_text(
+        calendar(event("a", "Höfn", "20261124T080000Z", STAMP), event("b", "=x", "20261125", "X-ODD:1", STAMP)), "utf-8"
+    )
     return path
 
 
@@ -120,7 +124,7 @@ def test_convert_goes_to_each_format_and_back(good: Path, tmp_path: Path) -> Non
 
 def test_convert_to_the_same_format_keeps_every_entry_and_adds_zone_definitions(tmp_path: Path) -> None:
     source, target = tmp_path / "in.ics", tmp_path / "out.ics"
-    source.write_text(calendar(event("a", "x", "TZID=Australia/Hobart:20261124T080000", "X-ODD;P=1:kept")))
+    source.write_text(calendar(event("a", "x", "TZID=Australia/Hobart:20261124T080000", "X-ODD;P=1:kept", STAMP)))
     assert run("convert", source, target).returncode == 1  # the missing definition is a problem
     text = target.read_text()
     assert "TZID:Australia/Hobart" in text

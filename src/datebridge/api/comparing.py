@@ -53,6 +53,7 @@ def collisions(
     both = [party for one in found.found for party in (one.first, one.second)]
     return OverlapPage(
         total=len(found.found), offset=offset, rows=rows, twins=found.twins, capped=found.capped,
+        cut=list(found.window.cut),
         keys=sorted({looking.key_of(one) for one in both})[:5000] if offset == 0 else [],
         entries=sorted({one.entry for one in both})[:5000] if offset == 0 else [],
     )  # fmt: skip
@@ -87,16 +88,14 @@ def mirror(
     by_day: dict[date, list[Pair]] = {}
     for pair in found.pairs:
         by_day.setdefault(max(present.day_of(pair.at), first), []).append(pair)
-    days = [
-        _mirror_day(found, first + timedelta(days=k), by_day.get(first + timedelta(days=k), []), today, most, own)
-        for k in range(count)
-    ]
+    shown = [first + timedelta(days=k) for k in range(min(count, (date.max - first).days + 1))]
+    days = [_mirror_day(found, day, by_day.get(day, []), today, most, own) for day in shown]
     verdicts = [p.verdict for p in found.pairs]
     return MirrorOut(
-        title=present.span([first, first + timedelta(days=count - 1)]),
+        title=present.span([first, shown[-1]]),
         same=verdicts.count("same"), changed=verdicts.count("changed"), moved=verdicts.count("moved"),
         alone_left=sum(p.right is None for p in found.pairs), alone_right=sum(p.left is None for p in found.pairs),
-        days=days,
+        days=days, cut=sorted({*found.left.cut, *found.right.cut}),
     )  # fmt: skip
 
 

@@ -55,6 +55,7 @@ class EditIn(OccurrenceIn):
     fields: Fields
     scope: Scope = "one"
     event: bool = Field(default=False, description="make a to-do an event")
+    listed: bool = Field(default=False, description="write the series as dates where no rule says what is wished")
 
 
 class NewIn(BaseModel):
@@ -96,6 +97,7 @@ class CheckOut(BaseModel):
     """What the fields come to, while they are typed."""
 
     wrong: str = Field(description="why they make no entry; empty if they do")
+    listable: int = Field(description="as how many dates it could be written where no rule says it; 0 where not")
     said: list[str] = Field(description="what saving does besides")
     words: str = Field(description="the repeats in words")
     dates: list[str]
@@ -126,10 +128,10 @@ def check(app: AppDep, wish: EditIn, clock: Zones = []) -> CheckOut:  # noqa: B0
         if wish.entry:
             with app.store.read() as connection:
                 loaded = editing.load(connection, wish.target())
-                plan = editing.plan_edit(loaded, wish.scope, wish.fields, wish.event)
+                plan = editing.plan_edit(loaded, wish.scope, wish.fields, wish.event, wish.listed)
                 said = editing.consequences(connection, loaded, plan)
     except CannotEdit as error:
-        return CheckOut(wrong=str(error), said=[], words="", dates=[], count=None, clocks=[])
+        return CheckOut(wrong=str(error), listable=error.dates, said=[], words="", dates=[], count=None, clocks=[])
     facts = derive("VEVENT", text)
     entry = timed(facts)
     series = Series([entry] if entry else [], facts.zone or "UTC")
@@ -139,8 +141,8 @@ def check(app: AppDep, wish: EditIn, clock: Zones = []) -> CheckOut:  # noqa: B0
         found.append(f"{present.day_name(present.day_of(one.slot))} {from_wall_seconds(one.slot).year}")
         after = one.shown_start
     return CheckOut(
-        wrong="", said=said, words=facts.repeats, dates=found, count=series.count() if facts.marks & Mark.SERIES else 1,
-        clocks=_clocks(wish.fields, clock),
+        wrong="", listable=0, said=said, words=facts.repeats, dates=found,
+        count=series.count() if facts.marks & Mark.SERIES else 1, clocks=_clocks(wish.fields, clock),
     )  # fmt: skip
 
 
@@ -165,7 +167,7 @@ def _clocks(fields: Fields, zones: list[str]) -> list[ClockOut]:
 @router.post("/edits")
 def save(app: AppDep, wish: EditIn) -> DoneOut:
     """Edit an occurrence, it and all after it, or the whole series."""
-    set_id, title = editing.save(app.store, wish.target(), wish.scope, wish.fields, wish.event)
+    set_id, title = editing.save(app.store, wish.target(), wish.scope, wish.fields, wish.event, wish.listed)
     return DoneOut(set_id=set_id, title=title, day=wish.fields.start[:10])
 
 
@@ -203,7 +205,10 @@ def line(app: AppDep, wish: LineIn) -> DoneOut:
         made.start = made.end = said.day.isoformat()
     else:
         begin = datetime.combine(said.day, said.at)
-        made.start = f"{begin:%Y-%m-%dT%H:%M}"
-        made.end = f"{begin + timedelta(minutes=said.length or 60):%Y-%m-%dT%H:%M}"
+        made.start = begin.isoformat(timespec="minutes")
+        try:
+            made.end = (begin + timedelta(minutes=said.length or 60)).isoformat(timespec="minutes")
+        except OverflowError:
+            raise CannotEdit("The end lies past the last day there is.") from None
     set_id, title = editing.create(app.store, wish.calendar, made)
     return DoneOut(set_id=set_id, title=title, day=said.day.isoformat())

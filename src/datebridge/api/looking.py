@@ -72,14 +72,15 @@ def days(
     """What happens on given days, or on `count` days from `first`; `most` pieces a day, or counts alone for 0."""
     own = zone_of(zone)
     today, minute = today_in(own)
-    wanted = day or [(first or today) + timedelta(days=k) for k in range(count)]
-    found = looking.days(app.happenings, wanted, own, calendar, most, [zone_of(c) for c in clock])
+    begin = first or today
+    wanted = day or [begin + timedelta(days=k) for k in range(min(count, (date.max - begin).days + 1))]
+    found, cut = looking.days(app.happenings, wanted, own, calendar, most, [zone_of(c) for c in clock])
     shown = [present.day(one, today) for one in found]
     noon = instant_at(wall_seconds_of(min(wanted)) + DAY // 2, own)
     made = DaysOut.model_construct(
         zone=own, title=present.span(wanted), total=sum(one.total for one in found), days=shown,
         offsets=[offset_of(noon, zone_of(c)) for c in clock],
-        now=minute if today in wanted else None,
+        now=minute if today in wanted else None, cut=list(cut),
     )  # fmt: skip
     # Hundreds of pieces, made just now: they are written out without being checked once more.
     return Response(made.model_dump_json(), media_type="application/json")
@@ -108,7 +109,7 @@ def occurrences(
             matching = set(app.ledger.order(connection, filter))
         found = [one for one in found if one.entry in matching or one.series in matching]
     rows = [present.occurrence(one, window.entries[one.entry], own) for one in found[offset : offset + limit]]
-    return OccurrencePage(total=len(found), offset=offset, rows=rows)
+    return OccurrencePage(total=len(found), offset=offset, rows=rows, cut=list(window.cut))
 
 
 @router.get("/entries/{entry_id}/happens")

@@ -10,6 +10,10 @@ from pydantic import BaseModel, Field
 KeptKind = Literal["layers", "days", "looking"]
 
 
+#: Said wherever a bound was reached.
+CUT = "titles of series that happen too often for all of their times to be here"
+
+
 class OccurrenceOut(BaseModel):
     """Something that happens once, ready to be drawn or listed."""
 
@@ -58,12 +62,14 @@ class DaysOut(BaseModel):
     offsets: list[str] = Field(description="the offset in force on the first day, of each of the clocks asked")
     days: list[DayOut]
     now: int | None = Field(description="minutes since midnight on the clock asked, where today is among the days")
+    cut: list[str] = Field(description=CUT)
 
 
 class OccurrencePage(BaseModel):
     total: int
     offset: int
     rows: list[OccurrenceOut]
+    cut: list[str] = Field(description=CUT)
 
 
 class OverlapOut(BaseModel):
@@ -79,6 +85,7 @@ class OverlapPage(BaseModel):
     rows: list[OverlapOut]
     twins: int = Field(description="pairs left out because both are the same entry in two calendars")
     capped: bool
+    cut: list[str] = Field(description=CUT)
     keys: list[str] = Field(description="the keys of all that collides, to be marked in the views")
     entries: list[int] = Field(description="the entries that collide")
 
@@ -105,6 +112,7 @@ class MirrorOut(BaseModel):
     moved: int
     alone_left: int
     alone_right: int
+    cut: list[str] = Field(description=CUT)
     days: list[MirrorDay]
 
 

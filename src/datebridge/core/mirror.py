@@ -9,7 +9,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections import defaultdict
+from collections import defaultdict, deque
 from collections.abc import Callable, Hashable, Iterable, Sequence
 from typing import Literal, NamedTuple
 
@@ -63,14 +63,14 @@ _Joined = tuple[list[tuple[Side, Side]], list[Side], list[Side]]
 
 
 def _join(left: Iterable[Side], right: Iterable[Side], key: Callable[[Side], Hashable]) -> _Joined:
-    waiting: dict[Hashable, list[Side]] = defaultdict(list)
+    waiting: dict[Hashable, deque[Side]] = defaultdict(deque)
     for side in right:
         waiting[key(side)].append(side)
     found, rest = [], []
     for side in left:
         partners = waiting.get(key(side))
         if partners:
-            found.append((side, partners.pop(0)))
+            found.append((side, partners.popleft()))
         else:
             rest.append(side)
     return found, rest, [side for sides in waiting.values() for side in sides]
@@ -80,13 +80,15 @@ def _nearest(left: Iterable[Side], right: Iterable[Side]) -> _Joined:
     by_title: dict[str, list[Side]] = defaultdict(list)
     for side in sorted(right, key=lambda s: s.start):
         by_title[side.title].append(side)
+    starts = {title: [side.start for side in sides] for title, sides in by_title.items()}
     found, rest = [], []
     for side in sorted(left, key=lambda s: s.start):
-        partners = by_title.get(side.title, [])
-        place = bisect_left([p.start for p in partners], side.start)
+        partners, begins = by_title.get(side.title, []), starts.get(side.title, [])
+        place = bisect_left(begins, side.start)
         near = [k for k in (place - 1, place) if 0 <= k < len(partners)]
         best = min(near, key=lambda k: abs(partners[k].start - side.start), default=None)
         if best is not None and abs(partners[best].start - side.start) <= _NEAR:
+            begins.pop(best)
             found.append((side, partners.pop(best)))
         else:
             rest.append(side)

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from datebridge.core.mirror import Pair, Side, pair
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.overlaps import overlaps
+from datebridge.core.recurrence.days import Steps
 from datebridge.core.recurrence.occurrences import Occurrence
 from datebridge.core.sheet import defuse
 from datebridge.services.looking import spans_days
@@ -17,6 +18,8 @@ from datebridge.store.occurrences import Happenings, Window
 
 #: More pairs than this are not listed; the span or the layers are to be narrowed then.
 MOST_PAIRS = 20_000
+#: Pairs looked at before that; a thousand entries at one time make half a million.
+_MOST_LOOKS = 5_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +78,8 @@ def collisions(
     about = asked.about.strip().lower()
     found: list[Collision] = []
     twins = 0
-    for a, b, shared in overlaps(spans, max(asked.least, 1)):
+    steps = Steps(_MOST_LOOKS)
+    for a, b, shared in overlaps(spans, max(asked.least, 1), steps):
         first, second = chosen[a], chosen[b]
         one, other = entries[first.entry], entries[second.entry]
         if about and not any(about in e.title.lower() or e.calendar in asked.named for e in (one, other)):
@@ -87,7 +91,7 @@ def collisions(
             return Collisions(window, found, twins, True)
         apart = min(first.shown_end, second.shown_end) <= max(first.shown_start, second.shown_start)
         found.append(Collision(first, second, shared, apart))
-    return Collisions(window, found, twins, False)
+    return Collisions(window, found, twins, steps.spent)
 
 
 def as_sheet(found: Collisions, names: dict[int, str]) -> Iterator[bytes]:
@@ -106,7 +110,7 @@ def _party(window: Window, one: Occurrence, names: dict[int, str]) -> list[str]:
     entry = window.entries[one.entry]
     start, end = from_wall_seconds(one.shown_start), from_wall_seconds(one.shown_end)
     name = names.get(entry.calendar, "")
-    return [name, entry.title, f"{start:%Y-%m-%d %H:%M}", f"{end:%Y-%m-%d %H:%M}", entry.place, entry.uid]
+    return [name, entry.title, start.isoformat(" ")[:16], end.isoformat(" ")[:16], entry.place, entry.uid]
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
+from heapq import heappop, heappush
 
 from datebridge.core.facts import Mark
 from datebridge.core.moments import from_wall_seconds, instant_at, wall_at, wall_seconds_of
@@ -57,11 +58,14 @@ def key_of(one: Occurrence) -> str:
 def days(
     happenings: Happenings, wanted: Sequence[date], zone: str, calendars: Iterable[int],
     most: int, clocks: Sequence[str] = (),
-) -> list[Day]:  # fmt: skip
-    """The days asked, in order, with `most` pieces each; none at all where `most` is 0, only counts."""
+) -> tuple[list[Day], tuple[str, ...]]:  # fmt: skip
+    """The days asked, in order, with `most` pieces each; none at all where `most` is 0, only counts.
+
+    With them the titles of series of which, for their number, not every time is there.
+    """
     ordered = sorted(set(wanted))
     if not ordered:
-        return []
+        return [], ()
     low, high = wall_seconds_of(ordered[0]), wall_seconds_of(ordered[-1]) + DAY
     window = happenings.window(low, high, zone, calendars)
     found = {wall_seconds_of(day): Day(day) for day in ordered}
@@ -82,19 +86,22 @@ def days(
         day.change = change_on(day.date, zone)
         noon = instant_at(midnight + DAY // 2, zone)
         day.shifts = [(wall_at(noon, clock) - noon) // 60 - (midnight + DAY // 2 - noon) // 60 for clock in clocks]
-    return list(found.values())
+    return list(found.values()), window.cut
 
 
 def _rows(window: Window, found: dict[int, Day]) -> dict[str, int]:
     """The row of everything that takes whole days or more than one, each in the first that is free."""
     free: list[int] = []
+    taken: list[tuple[int, int]] = []
     rows: dict[str, int] = {}
     for one in window.occurrences:
         if not spans_days(one, window.entries[one.entry]):
             continue
-        row = next((k for k, until in enumerate(free) if until <= one.shown_start // DAY * DAY), len(free))
-        until = -(-max(one.shown_end, one.shown_start + 1) // DAY) * DAY
-        free[row : row + 1] = [until]
+        begin = one.shown_start // DAY * DAY
+        while taken and taken[0][0] <= begin:
+            heappush(free, heappop(taken)[1])
+        row = heappop(free) if free else len(taken)
+        heappush(taken, (-(-max(one.shown_end, one.shown_start + 1) // DAY) * DAY, row))
         rows[key_of(one)] = row
     return rows
 

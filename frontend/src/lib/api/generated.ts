@@ -1817,6 +1817,11 @@ export interface components {
              */
             wrong: string;
             /**
+             * Listable
+             * @description as how many dates it could be written where no rule says it; 0 where not
+             */
+            listable: number;
+            /**
              * Said
              * @description what saving does besides
              */
@@ -1945,6 +1950,11 @@ export interface components {
              * @description minutes since midnight on the clock asked, where today is among the days
              */
             now: number | null;
+            /**
+             * Cut
+             * @description titles of series that happen too often for all of their times to be here
+             */
+            cut: string[];
         };
         /** DecisionIn */
         DecisionIn: {
@@ -2006,6 +2016,12 @@ export interface components {
              * @default false
              */
             event: boolean;
+            /**
+             * Listed
+             * @description write the series as dates where no rule says what is wished
+             * @default false
+             */
+            listed: boolean;
         };
         /** EntryDetail */
         EntryDetail: {
@@ -2520,6 +2536,11 @@ export interface components {
             alone_left: number;
             /** Alone Right */
             alone_right: number;
+            /**
+             * Cut
+             * @description titles of series that happen too often for all of their times to be here
+             */
+            cut: string[];
             /** Days */
             days: components["schemas"]["MirrorDay"][];
         };
@@ -2631,6 +2652,11 @@ export interface components {
             offset: number;
             /** Rows */
             rows: components["schemas"]["OccurrenceOut"][];
+            /**
+             * Cut
+             * @description titles of series that happen too often for all of their times to be here
+             */
+            cut: string[];
         };
         /** OverlapOut */
         OverlapOut: {
@@ -2662,6 +2688,11 @@ export interface components {
             twins: number;
             /** Capped */
             capped: boolean;
+            /**
+             * Cut
+             * @description titles of series that happen too often for all of their times to be here
+             */
+            cut: string[];
             /**
              * Keys
              * @description the keys of all that collides, to be marked in the views

@@ -6,6 +6,7 @@
   import { refreshAll } from '$lib/api/queries';
   import { attempt } from '$lib/attempt';
   import { notices } from '$lib/notice.svelte';
+  import { counted } from '$lib/words';
   import AlarmFields from './AlarmFields.svelte';
   import { looking } from './looking.svelte';
   import MoreFields from './MoreFields.svelte';
@@ -43,6 +44,7 @@
   let into = $state(0);
   let scope = $state<'one' | 'following' | 'all'>('one');
   let more = $state(false);
+  let listed = $state(false);
   let source = $state(false);
   let working = $state(false);
   let title = $state<HTMLInputElement>();
@@ -68,6 +70,7 @@
     slot: target.slot,
     scope,
     event: false,
+    listed,
     fields: fields as Fields,
   });
   const check = createQuery(() => ({
@@ -247,6 +250,14 @@
         <p class="text-changed mb-2">{home?.label} can only be read. Copy it to a layer you may write.</p>
       {/if}
       {#if check.data?.wrong}<p class="text-removed mb-2" role="alert">{check.data.wrong}</p>{/if}
+      {#if check.data?.listable || listed}
+        <label class="mb-2 flex items-center gap-1.5"
+          ><input type="checkbox" class="accent-brass" bind:checked={listed} />Write the series date by date{check.data
+            ?.listable
+            ? `: ${counted(check.data.listable, 'date', 'dates')}`
+            : ''}</label
+        >
+      {/if}
       {#each check.data?.said ?? [] as said (said)}<p class="text-changed mb-1">{said}</p>{/each}
       {#if target.entry}
         <button type="button" class="text-brass underline" aria-expanded={source} onclick={() => (source = !source)}

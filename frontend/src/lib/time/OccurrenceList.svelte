@@ -1,5 +1,6 @@
 <script lang="ts">
   import PagedList from '$lib/parts/PagedList.svelte';
+  import CutNote from './CutNote.svelte';
   import Swatch from '$lib/parts/Swatch.svelte';
   import { answer, client, type Calendar, type Schemas } from '$lib/api/client';
 
@@ -31,12 +32,16 @@
   }: Props = $props();
   let list: ReturnType<typeof PagedList<Occurrence>> | undefined = $state();
 
-  function fetchPage(offset: number, limit: number) {
+  let cut: string[] = $state([]);
+  async function fetchPage(offset: number, limit: number) {
     const query = { first, count, zone, calendar: calendars, filter, offset, limit };
-    return answer(client.GET('/api/occurrences', { params: { query } }));
+    const found = await answer(client.GET('/api/occurrences', { params: { query } }));
+    cut = found.cut;
+    return found;
   }
 </script>
 
+<CutNote titles={cut} />
 <div
   class="ledger-of-time border-ink grid shrink-0 items-center gap-x-3 border-b px-4 py-1 text-[13px] font-bold"
   aria-hidden="true"

@@ -13,7 +13,16 @@ from collections.abc import Callable, Sequence
 from datebridge.core.events import derive
 from datebridge.core.facts import Mark
 from datebridge.core.moments import Clock
-from datebridge.core.recurrence.occurrences import Clocks, Occurrence, Timed, clock_of, occurrences, slot_of, timed
+from datebridge.core.recurrence.occurrences import (
+    Bounds,
+    Clocks,
+    Occurrence,
+    Timed,
+    clock_of,
+    occurrences,
+    slot_of,
+    timed,
+)
 from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.recurrence.starts import DAY
 
@@ -57,7 +66,7 @@ class Series:
         if self._end is None or not self._entries:
             return None
         begin = self._begin
-        high, span = self._end + 2 * DAY, 32 * DAY
+        high, span = self._end + 2 * DAY, 4 * 3600  # so short that even a time every second is found whole
         while high > begin:
             found = self.between(high - span, high)
             if found:
@@ -69,10 +78,13 @@ class Series:
         return any(e.marks & Mark.ENDLESS for e in self._entries)
 
     def count(self) -> int | None:
-        """How often it happens; None for a series without end."""
+        """How often it happens; None for a series without end, or with more times than are listed one by one."""
         if self._end is None:
             return None
-        return len(self.between(self._begin, self._end + 2 * DAY))
+        bounds = Bounds()
+        found = occurrences(self._entries, self._begin, self._end + 2 * DAY, self._shown, self._clocks, bounds=bounds)
+        number = sum(1 for _ in found)
+        return None if bounds.cut else number
 
     @property
     def _begin(self) -> int:

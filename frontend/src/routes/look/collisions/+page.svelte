@@ -9,6 +9,7 @@
   import { calendarsQuery } from '$lib/api/queries';
   import { attempt } from '$lib/attempt';
   import { keys } from '$lib/keys.svelte';
+  import CutNote from '$lib/time/CutNote.svelte';
   import LayerStrip from '$lib/time/LayerStrip.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
   import Party from '$lib/time/Party.svelte';
@@ -179,6 +180,7 @@
   >
 </div>
 <LayerStrip calendars={all} />
+<CutNote titles={summary.data?.cut ?? []} />
 <div class="border-ink flex shrink-0 items-center gap-3 border-b px-4 py-1 text-[13px]">
   <strong class="figures" role="status"
     >{counted(total, 'collision', 'collisions')}{summary.data?.capped

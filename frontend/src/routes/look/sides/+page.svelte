@@ -9,6 +9,7 @@
   import { attempt } from '$lib/attempt';
   import { keys } from '$lib/keys.svelte';
   import { notices } from '$lib/notice.svelte';
+  import CutNote from '$lib/time/CutNote.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
   import SideDay from '$lib/time/SideDay.svelte';
   import { later, localDay, weekday } from '$lib/time/layout';
@@ -191,6 +192,7 @@
   <p class="text-soft p-6" role="status">Fetching…</p>
 {:else}
   {@const found = mirror.data}
+  <CutNote titles={found.cut} />
   <p class="border-line figures flex shrink-0 gap-5 border-b px-4 py-1 text-[13px]" role="status">
     <span class="text-same">= {said(found.same)} the same</span>
     <span class="text-changed">⇅ {said(found.moved)} at another time</span>

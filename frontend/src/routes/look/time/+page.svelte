@@ -14,6 +14,7 @@
   import Across from '$lib/time/Across.svelte';
   import Clocks from '$lib/time/Clocks.svelte';
   import Editor from '$lib/time/Editor.svelte';
+  import CutNote from '$lib/time/CutNote.svelte';
   import LayerStrip from '$lib/time/LayerStrip.svelte';
   import LineForm from '$lib/time/LineForm.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
@@ -299,6 +300,8 @@
     <button class="text-brass ml-2 underline" onclick={() => show({ filter: '' })}>show all</button>
   </p>
 {/if}
+
+{#if view !== 'agenda'}<CutNote titles={days.data?.cut ?? []} />{/if}
 
 <div class="flex min-h-0 flex-1">
   <div class="flex min-w-0 flex-1 flex-col">
