@@ -240,7 +240,9 @@ class _Reading:
                 "Kept; not followed, so what it leaves out is shown.", "EXRULE",
             )  # fmt: skip
         misplaced = MISPLACED[facts.component]
-        for name in misplaced.intersection([*fields, *self.lists]):
+        if misplaced.isdisjoint(fields) and misplaced.isdisjoint(self.lists):
+            return
+        for name in sorted(misplaced.intersection([*fields, *self.lists])):
             self.problem("misplaced-property", f"{name} may not stand in a {facts.component}.", "Kept.", name)
 
 

@@ -35,7 +35,6 @@ Field = tuple[str, str]
 MOST_RULES = 100
 #: Years in which an entry without end is in use, as far as zones go.
 _LAST_YEAR = 2100
-_DATED = ("DTSTART", "DTEND", "DUE", "RECURRENCE-ID")
 
 
 class Complain(Protocol):
@@ -52,6 +51,7 @@ class Placing:
         self.facts, self.fields, self.lists = facts, fields, lists
         self.complain, self.zones = complain, zones
         self.years: tuple[int, int] | None = None
+        self.used: dict[str, None] = {}
         self.meanings: dict[str, Meaning] = {}
 
     def place(self) -> None:
@@ -94,24 +94,33 @@ class Placing:
     def moment(self, name: str, field: Field) -> Moment | None:
         """A property's value as a moment; None, and a problem, where it is none."""
         params, value = field
-        text, tzid = value.strip(), _tzid(params)
+        tzid = ""
+        if params and (tzid := _tzid(params)):
+            self.used[tzid] = None
         try:
-            found = parse_moment(text, tzid, self._clock(tzid))
+            found = parse_moment(value, tzid, self._clock(tzid) if self.zones else None)
         except NotAMoment:
-            return self._mended(name, params, text)
+            found_too = self._mended(name, params, value.strip())
+            if found_too is None or value == value.strip():
+                return found_too
+            found = found_too
         if params or found.is_date:
             said = _value_type(params)
             if said == "DATE" and not found.is_date:
-                message = f"{name} is said to be a DATE, but {text[:20]} is a time."
+                message = f"{name} is said to be a DATE, but {value[:20]} is a time."
                 self.complain("value-type", message, "Read as the time it is.", name)
             elif found.is_date and said != "DATE" and said != "PERIOD":
-                message = f"{name}:{text} is a day, but VALUE=DATE is missing."
+                message = f"{name}:{value[:20]} is a day, but VALUE=DATE is missing."
                 self.complain("value-type", message, "Read as a whole day.", name)
         return found
 
     def _mended(self, name: str, params: str, text: str) -> Moment | None:
         """What was meant by a value that is no moment as it stands."""
         tzid = _tzid(params)
+        try:
+            return parse_moment(text, tzid, self._clock(tzid))  # spaces around it are nothing
+        except NotAMoment:
+            pass
         if ":" in text and tzid:  # TZID=(UTC+01:00) Somewhere:2026…
             head, _, tail = text.rpartition(":")
             whole = f"{tzid}:{head}"
@@ -120,8 +129,8 @@ class Placing:
             except NotAMoment:
                 found = None
             if found is not None:
-                if name in self.fields:
-                    self.fields[name] = (f';TZID="{whole}"', tail)
+                self.used.pop(tzid, None)
+                self.used[whole] = None
                 self.complain(
                     "unquoted-zone", f"{name} has a time zone name with a colon that is not in quotes: {whole[:60]}.",
                     "Read as it was meant.", name,
@@ -174,13 +183,9 @@ class Placing:
 
     def _zones(self) -> None:
         """The zone names in use, and a problem for each that nobody knows or that means two things."""
-        used = [self.fields[name] for name in _DATED if name in self.fields]
-        used += [field for name in ("RDATE", "EXDATE") for field in self.lists.get(name, ())]
-        written = {params for params, _ in used if params}
-        names = {_tzid(params) for params in written} - {""}
-        if not names:
+        if not self.used:
             return
-        self.facts.tzids = tuple(sorted(names)) if len(names) > 1 else tuple(names)
+        self.facts.tzids = tuple(sorted(self.used)) if len(self.used) > 1 else tuple(self.used)
         for tzid in self.facts.tzids:
             meaning = self._meaning(tzid)
             if meaning.clock == "":
@@ -270,6 +275,10 @@ class Placing:
 
     def _series(self, start: Moment, length: int, nominal: Length | None) -> None:
         facts = self.facts
+        if "RRULE" not in self.lists and "RDATE" not in self.lists:
+            if "EXDATE" in self.lists:
+                self._dates("EXDATE", start)  # for what is wrong with them
+            return
         rules = self._rules(start)
         extra = self._dates("RDATE", start)
         if not rules and not extra:

@@ -79,6 +79,17 @@ class Summary:
             end = facts.until_wall if facts.until_wall is not None else facts.end_wall or facts.start_wall
             self.last = end if self.last is None else max(self.last, end)
 
+    def merge(self, other: Summary) -> None:
+        """Count what another has counted."""
+        for name in ("events", "series", "overrides", "todos", "journals", "others", "problems", "unplaced"):
+            setattr(self, name, getattr(self, name) + getattr(other, name))
+        for name, choose in (("first", min), ("last", max)):
+            both = [one for one in (getattr(self, name), getattr(other, name)) if one is not None]
+            setattr(self, name, choose(both, default=None))
+        self.zones.update(other.zones)
+        self.marks.update(other.marks)
+        self.unknown.update(other.unknown)
+
     @property
     def features(self) -> Counter[str]:
         """How many entries have what, by name, the most frequent first."""

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
-from collections import Counter
+from collections import Counter, deque
+from concurrent.futures import Future
+from dataclasses import dataclass, field
 from itertools import islice
 from pathlib import PurePath
 from typing import Any
@@ -14,13 +16,14 @@ from datebridge.core.census import Census
 from datebridge.core.events import derive
 from datebridge.core.headers import description_of
 from datebridge.core.ics.reader import RawComponent, Reader
-from datebridge.core.inspection import needs_definition, undefined_zones
+from datebridge.core.inspection import undefined_zones
 from datebridge.core.problems import Problem
 from datebridge.core.summary import Summary
 from datebridge.core.zones.meaning import Zones
+from datebridge.services.deriving import Batch, Deriving, Text
 from datebridge.services.jobs import JobContext
 from datebridge.store.tables import Incoming
-from datebridge.store.versions import BY_ZONE, INDEX, Reindexing, VersionWriter, bound, chunks, mark_problems
+from datebridge.store.versions import BY_ZONE, INDEX, Reindexing, Row, VersionWriter, bound, chunks, mark_problems
 
 _BATCH = 2_000
 
@@ -60,6 +63,15 @@ def _finished(connection: Connection, incoming: int) -> bool:
     return connection.exec_driver_sql("SELECT state FROM incoming WHERE id = ?", (incoming,)).scalar() == "waiting"
 
 
+@dataclass(slots=True)
+class _Part:
+    """Some components of a file, with the groups they belong to, whose facts are being read."""
+
+    octets: int
+    components: list[tuple[int, RawComponent]] = field(default_factory=list)
+    facts: Future[Batch] | None = None
+
+
 class _ReadFile:
     """The reading of one file, in transactions of a few thousand components each.
 
@@ -85,19 +97,22 @@ class _ReadFile:
         with store.write() as connection:
             _clear(connection, self.incoming)
             connection.exec_driver_sql("UPDATE incoming SET state = 'reading' WHERE id = ?", (self.incoming,))
-        with (self.context.settings.incoming_dir / self.row.path).open("rb") as source:
+        path = self.context.settings.incoming_dir / self.row.path
+        with path.open("rb") as source, Deriving(self.row.octets) as other:
             reader = Reader(source)
             components = iter(reader)
+            under_way: deque[_Part] = deque()
             while batch := list(islice(components, _BATCH)):
                 with store.write() as connection:
-                    self._store(connection, reader, batch)
-                self.context.progress(
-                    self.before + min(reader.octets, self.row.octets), self.total, "octets", self.row.name
-                )
+                    under_way.append(self._begin(connection, reader, batch, other))
+                if len(under_way) > other.ahead:
+                    self._finish(under_way.popleft())
+            while under_way:
+                self._finish(under_way.popleft())
         with store.write() as connection:
             self._conclude(connection, reader)
         # Every line of it is stored or reported now, so the upload is not needed again.
-        (self.context.settings.incoming_dir / self.row.path).unlink(missing_ok=True)
+        path.unlink(missing_ok=True)
 
     def _group_of(self, connection: Connection, reader: Reader, component: RawComponent) -> int:
         """The group for a component: VCALENDARs of one name, or without one, are one calendar."""
@@ -117,33 +132,52 @@ class _ReadFile:
             self.censuses.setdefault(group, Census())
         return group
 
-    def _store(self, connection: Connection, reader: Reader, batch: list[RawComponent]) -> None:
-        writer = VersionWriter(connection, incoming_id=self.incoming)
+    def _begin(self, connection: Connection, reader: Reader, batch: list[RawComponent], other: Deriving) -> _Part:
+        """Sort out where components belong, and have their facts read."""
+        part = _Part(min(reader.octets, self.row.octets))
+        texts = []
         for component in batch:
             group = self._group_of(connection, reader, component)
-            if component.name == "VCALENDAR":
-                self._header(group, component, writer)
-                continue
-            zones = self.zones.setdefault(group, Zones())
-            facts = derive(component.name, component.text, zones)
-            late = needs_definition(facts) and not all(tzid in zones for tzid in facts.tzids)
-            facts.problems = tuple(
-                p.at(component.line_of(p.line), facts.uid)
-                for p in facts.problems if not (late and p.code in BY_ZONE)
-            )  # fmt: skip
-            writer.group_id = group
-            version = writer.add(facts, component.text, component.line, component.problems)
             if component.name == "VTIMEZONE":
-                zones.add(facts.uid, component.text)
-                continue
-            for tzid in facts.tzids:
-                self.lines.setdefault(tzid, component.line)
-            self.censuses[group].add(component.name, facts.uid, facts.recurrence_id, version, component.line)
-            if late:  # its definition may still come
-                self.waiting.append((version, group, component.line))
-            else:
-                self.summaries[group].add(facts)
-        writer.flush()
+                facts = derive("VTIMEZONE", component.text)
+                self.zones.setdefault(group, Zones()).add(facts.uid, component.text)
+            part.components.append((group, component))
+            if component.name != "VCALENDAR":
+                texts.append(Text(group, component.name, component.text))
+        part.facts = other.begin(texts, self.zones)
+        return part
+
+    def _finish(self, part: _Part) -> None:
+        """Store what a part of the file came to."""
+        assert part.facts is not None  # noqa: S101
+        found = part.facts.result()
+        with self.context.store.write() as connection:
+            writer = VersionWriter(connection, incoming_id=self.incoming)
+            rows = iter(enumerate(found.rows))
+            for group, component in part.components:
+                if component.name == "VCALENDAR":
+                    self._header(group, component, writer)
+                else:
+                    place, row = next(rows)
+                    self._one(writer, group, component, row, place in found.late)
+            writer.flush()
+        for group, summary in found.summaries.items():
+            self.summaries[group].merge(summary)
+        self.context.progress(self.before + part.octets, self.total, "octets", self.row.name)
+
+    def _one(self, writer: VersionWriter, group: int, component: RawComponent, row: Row, late: bool) -> None:
+        if row.problems:
+            problems = (p for p in row.problems if not (late and p.code in BY_ZONE))
+            row = row._replace(problems=tuple(p.at(component.line_of(p.line), row.uid) for p in problems))
+        writer.group_id = group
+        version = writer.add_row(row, component.text, component.line, component.problems)
+        if component.name == "VTIMEZONE":
+            return
+        for tzid in row.tzids:
+            self.lines.setdefault(tzid, component.line)
+        self.censuses[group].add(component.name, row.uid, row.recurrence_id, version, component.line)
+        if late:  # its definition may still come
+            self.waiting.append((version, group, component.line))
 
     def _settle(self, connection: Connection) -> None:
         """Read the facts of entries again whose zones may have been defined after them."""

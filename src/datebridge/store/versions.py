@@ -5,7 +5,7 @@ from __future__ import annotations
 import unicodedata
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 from sqlalchemy import Connection
 
@@ -22,6 +22,7 @@ INDEX_COLUMNS = (
     "tzids", "recurrence", "repeats", "weekdays", "gap_days", "travel", "marks", "status", "privacy", "busy",
     "categories", "attendees", "digest",
 )  # fmt: skip
+_UID, _RECURRENCE_ID, _MARKS = (INDEX_COLUMNS.index(name) for name in ("uid", "recurrence_id", "marks"))
 #: Raised whenever facts change their meaning: a store with an index from before makes it anew when it is opened.
 INDEX_REVISION = 4
 INDEX = ", ".join(INDEX_COLUMNS)
@@ -58,6 +59,32 @@ def index_row(facts: Facts) -> tuple[Any, ...]:
     )  # fmt: skip
 
 
+class Row(NamedTuple):
+    """Facts as the store keeps them: the index row, the words to be searched, and what else is asked of them."""
+
+    indexed: tuple[Any, ...]
+    words: tuple[str, str, str]
+    problems: tuple[Problem, ...]
+    tzids: tuple[str, ...]
+
+    @property
+    def component(self) -> str:
+        return str(self.indexed[0])
+
+    @property
+    def uid(self) -> str:
+        return str(self.indexed[_UID])
+
+    @property
+    def recurrence_id(self) -> str:
+        return str(self.indexed[_RECURRENCE_ID])
+
+
+def row_of(facts: Facts) -> Row:
+    """Facts as a row."""
+    return Row(index_row(facts), (facts.summary, facts.location, facts.words), facts.problems, facts.tzids)
+
+
 class VersionWriter:
     """Adds versions with their texts, search words and problems, many at a time."""
 
@@ -78,17 +105,22 @@ class VersionWriter:
 
     def add(self, facts: Facts, text: str, line: int = 0, problems: Iterable[Problem] = ()) -> int:
         """Queue a version; returns its id. `problems` are those the text alone does not tell."""
+        return self.add_row(row_of(facts), text, line, problems)
+
+    def add_row(self, row: Row, text: str, line: int = 0, problems: Iterable[Problem] = ()) -> int:
+        """The same, with the facts as a row."""
         version = self._next
         self._next += 1
-        found = [*problems, *facts.problems]
+        index = row.indexed
+        found = [*problems, *row.problems]
         if found:
-            facts.marks |= Mark.PROBLEM
+            index = (*index[:_MARKS], index[_MARKS] | Mark.PROBLEM, *index[_MARKS + 1 :])
             for p in found:
-                self.problem(p, version, facts.uid)
-        self._versions.append((version, self.group_id, line, *index_row(facts)))
+                self.problem(p, version, row.uid)
+        self._versions.append((version, self.group_id, line, *index))
         self._texts.append((version, text))
-        if facts.component not in _UNLISTED:
-            self._words.append((version, facts.summary, facts.location, facts.words))
+        if row.component not in _UNLISTED:
+            self._words.append((version, *row.words))
         return version
 
     def problem(self, problem: Problem, version: int | None = None, uid: str = "") -> None:
