@@ -55,6 +55,7 @@ $(WEB): .stamps/node $(SOURCES)
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	@$(BIN)/python -m pip install -qq --disable-pip-version-check --require-hashes -r requirements.lock
 	@$(BIN)/python -m pip install -qq --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@$(BIN)/python -m compileall -q src
 	@touch $@
 
 .stamps/python-dev: .stamps/python requirements-dev.lock

@@ -75,7 +75,7 @@ def _show(path: Path, one: Inspection) -> None:
         f" {s['journals']:,} journal entries; {s['first'] or '–'} to {s['last'] or '–'}"
     )
     for zone in s["zones"]:
-        meaning = zone["zone"] or "unknown"
+        meaning = zone["zone"] or ("as the file defines it" if zone["method"] == "defined" else "unknown")
         say(f"  zone {zone['tzid']} = {meaning} ({zone['method']}), {zone['events']:,} entries")
     for name, count in s["features"].items():
         say(f"  {name}: {count:,}")

@@ -62,7 +62,7 @@ def said(url: str) -> bool:
 def page(browser: Browser, address: str) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True)
     page = context.new_page()
-    page.set_default_timeout(15_000)
+    page.set_default_timeout(30_000)
     wrong: list[str] = []
     page.on("pageerror", lambda error: wrong.append(str(error)))
     page.on("console", lambda m: wrong.append(m.text) if m.type == "error" and not said(m.location["url"]) else None)

@@ -25,6 +25,7 @@ from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 _COLLECTED = frozenset({"ATTENDEE", "CATEGORIES", "RDATE", "EXDATE", "RRULE", "EXRULE", "COMMENT", "CONTACT"})
 _ENTRIES = frozenset({"VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY"})
+_NUMBERS = ("SEQUENCE", "PRIORITY", "PERCENT-COMPLETE")
 _CN = re.compile(r';CN=("[^"]*"|[^;:]*)', re.IGNORECASE)
 _STAMPS = re.compile(r"\nDTSTAMP[^\n]*")
 #: Of problems of one kind, so many are told one by one; the last of them says how many more there are.
@@ -180,11 +181,14 @@ class _Reading:
         facts.uid = get("UID", none)[1].strip()
         facts.summary = unescape_text(get("SUMMARY", none)[1])
         facts.location = unescape_text(get("LOCATION", none)[1])
-        sequence = get("SEQUENCE", none)[1].strip()
-        facts.sequence = int(sequence) if sequence.isascii() and sequence.isdigit() and len(sequence) < 10 else 0
-        for name in ("SEQUENCE", "PRIORITY", "PERCENT-COMPLETE"):
-            if name in fields and not ((number := fields[name][1]).isascii() and number.isdigit()):
-                self.problem("loose-value", f"{name}:{number[:40]} is not a plain number.", "Kept as it is.", name)
+        for name in _NUMBERS:
+            if name in fields:
+                number = fields[name][1]
+                plain = number.isascii() and number.isdigit()
+                if not plain:
+                    self.problem("loose-value", f"{name}:{number[:40]} is not a plain number.", "Kept as it is.", name)
+                elif name == "SEQUENCE" and len(number) < 10:
+                    facts.sequence = int(number)
         facts.status = get("STATUS", none)[1].strip().upper()
         facts.privacy = get("CLASS", none)[1].strip().upper()
         facts.busy = get("TRANSP", none)[1].strip().upper()

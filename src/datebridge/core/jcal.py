@@ -36,7 +36,7 @@ _DEFAULTS = {
     **dict.fromkeys(("PERCENT-COMPLETE", "PRIORITY", "REPEAT", "SEQUENCE"), "integer"),
     **dict.fromkeys(("RRULE", "EXRULE"), "recur"), **dict.fromkeys(("TZOFFSETFROM", "TZOFFSETTO"), "utc-offset"),
     "GEO": "float", "FREEBUSY": "period", "IMAGE": "", "CONFERENCE": "", "LINK": "", "REFRESH-INTERVAL": "",
-    "STRUCTURED-DATA": "",
+    "STRUCTURED-DATA": "", "STYLED-DESCRIPTION": "",
 }  # fmt: skip
 _TEXTS = frozenset({"X-WR-CALNAME", "X-WR-CALDESC", "X-WR-TIMEZONE"})
 _MANY = frozenset({"CATEGORIES", "RESOURCES", "EXDATE", "RDATE", "FREEBUSY"})

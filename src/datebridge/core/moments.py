@@ -119,11 +119,8 @@ def parse_moment(value: str, tzid: str = "", clock: Clock | None = None) -> Mome
         if size == 8:
             return Moment(datetime(int(value[:4]), int(value[4:6]), int(value[6:])), True)  # noqa: DTZ001
         if size in (15, 16) and value[8] in "Tt":
-            second = int(value[13:15])
-            wall = datetime(  # noqa: DTZ001
-                int(value[:4]), int(value[4:6]), int(value[6:8]), int(value[9:11]), int(value[11:13]),
-                59 if second == 60 else second,  # leap seconds exist (RFC 5545 §3.3.12); datetime's do not
-            )  # fmt: skip
+            # Leap seconds exist (RFC 5545 §3.3.12); datetime's do not.
+            wall = datetime.fromisoformat(value[:15] if value[13:15] != "60" else value[:13] + "59")
             if size == 16:
                 if value[15] not in "Zz":
                     raise NotAMoment(value)

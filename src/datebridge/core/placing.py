@@ -72,9 +72,8 @@ class Placing:
                 self.complain("no-start", "There is no DTSTART.", "Kept; it stands at no time.")
             facts.marks |= Mark.UNPLACED
         else:
-            facts.start_wall = start.wall_seconds
-            instant = start.instant()
-            facts.start = facts.start_wall if instant is None else instant
+            begins = facts.start_wall = start.wall_seconds
+            facts.start = instant_at(begins, start.zone) if start.zone else begins
             facts.tzid, facts.zone = start.tzid, start.zone if isinstance(start.zone, str) else ""
             if start.is_date:
                 facts.marks |= Mark.ALL_DAY
@@ -163,6 +162,9 @@ class Placing:
     def _in_use(self, start_name: str) -> tuple[int, int] | None:
         """The years in which the entry happens, on whatever clock."""
         params, value = self.fields[start_name]
+        if "RRULE" not in self.lists and "RDATE" not in self.lists:
+            year = value[:4]
+            return (int(year), int(year)) if year.isascii() and year.isdigit() else None
         try:
             start = parse_moment(value.strip(), _tzid(params), "")
         except NotAMoment:
@@ -216,7 +218,7 @@ class Placing:
         """The end on the clock of the start, and the length where it is nominal or where the end alone does not tell
         it, lying in an hour that comes twice; and whether that is so (RFC 5545 §3.6.1, §3.8.2.5)."""
         fields = self.fields
-        begins = start.wall_seconds
+        begins = self.facts.start_wall or 0
         end_name = "DUE" if self.facts.component == "VTODO" else "DTEND"
         default = begins + (DAY if start.is_date and self.facts.component != "VTODO" else 0)
         if end_name in fields and not (end_name == "DUE" and "DTSTART" not in fields):
@@ -249,7 +251,7 @@ class Placing:
         return wall, ((days, seconds) if needed or (days and start.tzid) else None), needed
 
     def _end_at(self, start: Moment, end: Moment, end_name: str, default: int) -> tuple[int, Length | None, bool]:
-        begins = start.wall_seconds
+        begins = self.facts.start_wall or 0
         if end.is_date != start.is_date:
             what = ("a day", "a time") if start.is_date else ("a time", "a day")
             self.complain("mixed-types", f"The start is {what[0]}, the end {what[1]}.", "Kept as it is.", end_name)
@@ -284,7 +286,7 @@ class Placing:
         if not rules and not extra:
             return
         facts.marks |= Mark.SERIES
-        begins = start.wall_seconds
+        begins = facts.start_wall or 0
         facts.weekdays = 1 << start.wall.weekday()
         spoken, ends = [], [begins, *(moment for moment, _, _, _ in extra)]
         for rule in rules:

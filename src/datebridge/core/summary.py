@@ -47,6 +47,8 @@ class Summary:
     first: int | None = None
     last: int | None = None
     zones: Counter[str] = field(default_factory=Counter)
+    #: Of the zones, those whose own definition counts for an entry at least.
+    defined: Counter[str] = field(default_factory=Counter)
     marks: Counter[int] = field(default_factory=Counter)
     unknown: Counter[str] = field(default_factory=Counter)
 
@@ -74,6 +76,8 @@ class Summary:
             self.zones.update(facts.tzids)
         elif facts.tzid:
             self.zones[facts.tzid] += 1
+        if marks & Mark.DEFINED_ZONE:
+            self.defined[facts.tzid] += 1
         if facts.start_wall is not None:
             self.first = facts.start_wall if self.first is None else min(self.first, facts.start_wall)
             end = facts.until_wall if facts.until_wall is not None else facts.end_wall or facts.start_wall
@@ -88,6 +92,7 @@ class Summary:
             setattr(self, name, choose(both, default=None))
         self.zones.update(other.zones)
         self.marks.update(other.marks)
+        self.defined.update(other.defined)
         self.unknown.update(other.unknown)
 
     @property
@@ -119,7 +124,9 @@ class Summary:
             "first": _day(self.first),
             "last": _day(self.last),
             "zones": [
-                {"tzid": tzid, "zone": resolve(tzid).zone, "method": resolve(tzid).method, "events": count}
+                {"tzid": tzid, "zone": "", "method": "defined", "events": count}
+                if tzid in self.defined
+                else {"tzid": tzid, "zone": resolve(tzid).zone, "method": resolve(tzid).method, "events": count}
                 for tzid, count in self.zones.most_common()
             ],
             "features": dict(self.features.most_common()),

@@ -22,7 +22,7 @@ from datebridge.core.events import derive
 from datebridge.core.inspection import needs_definition
 from datebridge.core.summary import Summary
 from datebridge.core.zones.meaning import Zones
-from datebridge.store.versions import Row, row_of
+from datebridge.store.rows import Row, row_of
 
 #: Smaller files are read quicker by one process alone.
 _WORTHWHILE = 2 << 20
@@ -108,7 +108,7 @@ class Deriving(AbstractContextManager["Deriving"]):
     @property
     def ahead(self) -> int:
         """How many batches are worth having under way at once."""
-        return 2 * len(self._all)
+        return 2 * len(self._all) + 1 if self._all else 0
 
     def begin(self, texts: Sequence[Text], zones: dict[int, Zones]) -> Future[Batch]:
         """Begin to read texts; the definitions are those known by now."""
@@ -145,13 +145,14 @@ def _requests() -> Iterator[tuple[Sequence[Text], dict[int, list[tuple[str, str]
 
 def _serve() -> None:
     zones: dict[int, Zones] = {}
-    for texts, fresh in _requests():
-        for group, definitions in fresh.items():
-            own = zones.setdefault(group, Zones())
-            for tzid, text in definitions:
-                own.add(tzid, text)
-        pickle.dump(batch_of(texts, zones), sys.stdout.buffer, pickle.HIGHEST_PROTOCOL)
-        sys.stdout.buffer.flush()
+    with os.fdopen(os.dup(sys.stdout.fileno()), "wb", buffering=1 << 20) as out:  # whatever Python was told of buffers
+        for texts, fresh in _requests():
+            for group, definitions in fresh.items():
+                own = zones.setdefault(group, Zones())
+                for tzid, text in definitions:
+                    own.add(tzid, text)
+            pickle.dump(batch_of(texts, zones), out, pickle.HIGHEST_PROTOCOL)
+            out.flush()
 
 
 if __name__ == "__main__":

@@ -20,10 +20,11 @@ from datebridge.core.inspection import undefined_zones
 from datebridge.core.problems import Problem
 from datebridge.core.summary import Summary
 from datebridge.core.zones.meaning import Zones
-from datebridge.services.deriving import Batch, Deriving, Text
+from datebridge.services.deriving import Batch, Deriving, Text, batch_of
 from datebridge.services.jobs import JobContext
+from datebridge.store.rows import Row
 from datebridge.store.tables import Incoming
-from datebridge.store.versions import BY_ZONE, INDEX, Reindexing, Row, VersionWriter, bound, chunks, mark_problems
+from datebridge.store.versions import BY_ZONE, INDEX, Reindexing, VersionWriter, bound, chunks, mark_problems
 
 _BATCH = 2_000
 
@@ -69,6 +70,7 @@ class _Part:
 
     octets: int
     components: list[tuple[int, RawComponent]] = field(default_factory=list)
+    texts: list[Text] = field(default_factory=list)
     facts: Future[Batch] | None = None
 
 
@@ -106,9 +108,9 @@ class _ReadFile:
                 with store.write() as connection:
                     under_way.append(self._begin(connection, reader, batch, other))
                 if len(under_way) > other.ahead:
-                    self._finish(under_way.popleft())
+                    self._next(under_way)
             while under_way:
-                self._finish(under_way.popleft())
+                self._next(under_way)
         with store.write() as connection:
             self._conclude(connection, reader)
         # Every line of it is stored or reported now, so the upload is not needed again.
@@ -135,7 +137,6 @@ class _ReadFile:
     def _begin(self, connection: Connection, reader: Reader, batch: list[RawComponent], other: Deriving) -> _Part:
         """Sort out where components belong, and have their facts read."""
         part = _Part(min(reader.octets, self.row.octets))
-        texts = []
         for component in batch:
             group = self._group_of(connection, reader, component)
             if component.name == "VTIMEZONE":
@@ -143,9 +144,20 @@ class _ReadFile:
                 self.zones.setdefault(group, Zones()).add(facts.uid, component.text)
             part.components.append((group, component))
             if component.name != "VCALENDAR":
-                texts.append(Text(group, component.name, component.text))
-        part.facts = other.begin(texts, self.zones)
+                part.texts.append(Text(group, component.name, component.text))
+        part.facts = other.begin(part.texts, self.zones)
         return part
+
+    def _next(self, under_way: deque[_Part]) -> None:
+        """Finish the first part; while it is being read elsewhere, read others here that nobody has begun."""
+        first = under_way[0]
+        for part in reversed(under_way):
+            if first.facts is not None and first.facts.done():
+                break
+            if part.facts is not None and part.facts.cancel():
+                part.facts = Future()
+                part.facts.set_result(batch_of(part.texts, self.zones))
+        self._finish(under_way.popleft())
 
     def _finish(self, part: _Part) -> None:
         """Store what a part of the file came to."""

@@ -11,7 +11,8 @@ from sqlalchemy import Connection
 
 from datebridge.core.headers import Description, description_of
 from datebridge.store.database import Store, now
-from datebridge.store.versions import INDEX, INDEX_COLUMNS, chunks, text_of
+from datebridge.store.rows import INDEX_COLUMNS
+from datebridge.store.versions import INDEX, chunks, text_of
 from datebridge.store.zones import settle
 
 _CHANGE = (

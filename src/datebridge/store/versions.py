@@ -2,33 +2,23 @@
 
 from __future__ import annotations
 
-import unicodedata
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice
-from typing import Any, NamedTuple, TypeVar
+from typing import Any, TypeVar
 
 from sqlalchemy import Connection
 
 from datebridge.core.events import derive
 from datebridge.core.facts import Facts, Mark
-from datebridge.core.moments import from_wall_seconds
 from datebridge.core.problems import Problem
 from datebridge.core.zones.meaning import NO_ZONES, Zones
+from datebridge.store.rows import INDEX_COLUMNS, MARKS, UNLISTED, Row, index_row, row_of
 
-#: The index columns, in the order of `index_row`.
-INDEX_COLUMNS = (
-    "component", "listed", "uid", "recurrence_id", "sequence", "modified", "summary", "summary_key",
-    "location", "location_key", "start", "start_wall", "end_wall", "until_wall", "year", "tzid", "zone",
-    "tzids", "recurrence", "repeats", "weekdays", "gap_days", "travel", "marks", "status", "privacy", "busy",
-    "categories", "attendees", "digest",
-)  # fmt: skip
-_UID, _RECURRENCE_ID, _MARKS = (INDEX_COLUMNS.index(name) for name in ("uid", "recurrence_id", "marks"))
 #: Raised whenever facts change their meaning: a store with an index from before makes it anew when it is opened.
 INDEX_REVISION = 4
 INDEX = ", ".join(INDEX_COLUMNS)
 #: Problems that come and go with the definitions that stand beside an entry.
 BY_ZONE = frozenset({"unresolved-zone", "zone-contradiction", "end-before-start"})
-_UNLISTED = frozenset({"VCALENDAR", "VTIMEZONE"})
 _INSERT = f"INSERT INTO version (id, group_id, file_line, {INDEX}) VALUES (?, ?, ?{', ?' * len(INDEX_COLUMNS)})"
 _UPDATE = "UPDATE version SET " + ", ".join(f"{c} = ?" for c in INDEX_COLUMNS) + " WHERE id = ?"
 _PROBLEM = (
@@ -38,51 +28,6 @@ _PROBLEM = (
 Item = TypeVar("Item")
 #: How many ids one statement is given.
 ID_CHUNK = 500
-
-
-def sort_key(text: str) -> str:
-    """What names are sorted by: without case or accents."""
-    if text.isascii():
-        return text.lower()
-    return "".join(c for c in unicodedata.normalize("NFKD", text) if not unicodedata.combining(c)).casefold()
-
-
-def index_row(facts: Facts) -> tuple[Any, ...]:
-    """Facts as a row of INDEX_COLUMNS."""
-    year = from_wall_seconds(facts.start_wall).year if facts.start_wall is not None else None
-    return (
-        facts.component, facts.component not in _UNLISTED, facts.uid, facts.recurrence_id, facts.sequence,
-        facts.modified, facts.summary, sort_key(facts.summary), facts.location, sort_key(facts.location),
-        facts.start, facts.start_wall, facts.end_wall, facts.until_wall, year, facts.tzid, facts.zone,
-        "\x1f".join(facts.tzids), facts.recurrence, facts.repeats, facts.weekdays, facts.gap_days, facts.travel,
-        facts.marks, facts.status, facts.privacy, facts.busy, facts.categories, facts.attendees, facts.digest,
-    )  # fmt: skip
-
-
-class Row(NamedTuple):
-    """Facts as the store keeps them: the index row, the words to be searched, and what else is asked of them."""
-
-    indexed: tuple[Any, ...]
-    words: tuple[str, str, str]
-    problems: tuple[Problem, ...]
-    tzids: tuple[str, ...]
-
-    @property
-    def component(self) -> str:
-        return str(self.indexed[0])
-
-    @property
-    def uid(self) -> str:
-        return str(self.indexed[_UID])
-
-    @property
-    def recurrence_id(self) -> str:
-        return str(self.indexed[_RECURRENCE_ID])
-
-
-def row_of(facts: Facts) -> Row:
-    """Facts as a row."""
-    return Row(index_row(facts), (facts.summary, facts.location, facts.words), facts.problems, facts.tzids)
 
 
 class VersionWriter:
@@ -114,12 +59,12 @@ class VersionWriter:
         index = row.indexed
         found = [*problems, *row.problems]
         if found:
-            index = (*index[:_MARKS], index[_MARKS] | Mark.PROBLEM, *index[_MARKS + 1 :])
+            index = (*index[:MARKS], index[MARKS] | Mark.PROBLEM, *index[MARKS + 1 :])
             for p in found:
                 self.problem(p, version, row.uid)
         self._versions.append((version, self.group_id, line, *index))
         self._texts.append((version, text))
-        if row.component not in _UNLISTED:
+        if row.component not in UNLISTED:
             self._words.append((version, *row.words))
         return version
 
@@ -286,7 +231,7 @@ def reindex(connection: Connection, progress: Any = None) -> int:
         for version, text, component, *index in rows:
             facts = derive(component, text, known.beside(version))
             reindexing.add(version, facts, (component, *index))
-            if component not in _UNLISTED:
+            if component not in UNLISTED:
                 words.append((version, facts.summary, facts.location, facts.words))
         changed.update(reindexing.flush())
         if words:

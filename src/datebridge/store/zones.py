@@ -14,7 +14,8 @@ from datebridge.core.events import derive
 from datebridge.core.facts import Mark
 from datebridge.core.zones.meaning import Zones
 from datebridge.core.zones.names import resolve
-from datebridge.store.versions import INDEX, INDEX_COLUMNS, Reindexing, bound, chunks
+from datebridge.store.rows import INDEX_COLUMNS
+from datebridge.store.versions import INDEX, Reindexing, bound, chunks
 
 _DEFINITIONS = (
     "SELECT e.uid, t.text FROM entry e JOIN version_text t ON t.id = e.id"

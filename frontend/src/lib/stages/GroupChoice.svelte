@@ -75,7 +75,8 @@
         {#each summary.zones as zone (zone.tzid)}
           <dd class="flex justify-between gap-3 py-0.5">
             <span class="min-w-0 break-all">
-              {zone.tzid}{#if !zone.zone}{' '}<strong class="text-removed">nobody knows it</strong
+              {zone.tzid}{#if zone.method === 'defined'}{' '}<span class="text-soft">as the file defines it</span
+                >{:else if !zone.zone}{' '}<strong class="text-removed">nobody knows it</strong
                 >{:else if zone.zone !== zone.tzid}{' '}<span class="text-soft">
                   = {zone.zone} {METHOD[zone.method]}</span
                 >{/if}

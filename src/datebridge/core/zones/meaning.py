@@ -19,7 +19,7 @@ from functools import lru_cache
 from datebridge.core.moments import Clock, wall_at
 from datebridge.core.zones.across import changes, offset_text
 from datebridge.core.zones.defined import DefinedZone, define, defined
-from datebridge.core.zones.names import Resolution, resolve
+from datebridge.core.zones.names import resolve
 
 __all__ = ["NO_ZONES", "Meaning", "Zones", "define"]
 
@@ -54,13 +54,14 @@ class Zones:
         for tzid, text in definitions:
             self._texts.setdefault(tzid, text)
         self._own: dict[str, DefinedZone | None] = {}
-        self._named: dict[str, Resolution] = {}
+        self._found: dict[tuple[str, int, int], Meaning] = {}
 
     def add(self, tzid: str, text: str) -> None:
         """One more definition; where there is one of that name, it is kept instead."""
         if tzid not in self._texts:
             self._texts[tzid] = text
             self._own.pop(tzid, None)
+            self._found.clear()
 
     def __bool__(self) -> bool:
         return bool(self._texts)
@@ -89,6 +90,14 @@ class Zones:
 
     def of(self, tzid: str, first: int, last: int) -> Meaning:
         """What a TZID means in the years from `first` to `last`."""
+        found = self._found.get((tzid, first, last))
+        if found is None:
+            found = self._read(tzid, first, last)
+            if self._texts:
+                self._found[tzid, first, last] = found
+        return found
+
+    def _read(self, tzid: str, first: int, last: int) -> Meaning:
         named = resolve(tzid)
         own = self.clock(tzid) if self._texts and tzid != "UTC" else None
         if own is None:
