@@ -127,3 +127,44 @@ def test_refusals_are_in_words(client: TestClient, path: str, said: str) -> None
     answer = client.get(path)
     assert answer.status_code in (404, 422)
     assert said in answer.text
+
+
+@pytest.mark.parametrize(
+    ("path", "query"),
+    [("phrases/date", {"text": "in 99999 years"}), ("phrases/date", {"text": "٣ jun"}), ("phrases/date", {"text": "9" * 400}),
+     ("phrases/days", {"text": "Mondays of december 9999"}), ("phrases/days", {"text": "days of 9999"}),
+     ("phrases/days", {"text": "last day of the next ²² months"}), ("entries", {"filter": "imported:²"}),
+     ("entries", {"filter": " ".join(["a"] * 1200)}), ("entries", {"filter": "calendar:" + ",".join(["a"] * 1200)}),
+     ("entries", {"filter": "-a " * 149}), ("entries", {"filter": "on:9999"}), ("entries", {"filter": "before:0001"}),
+     ("days", {"first": "9999-12-30", "count": 7, "calendar": 1}), ("days", {"first": "0001-01-01", "count": 7, "calendar": 1}),
+     ("occurrences", {"first": "9999-12-31", "calendar": 1}), ("mirror", {"first": "9999-12-31", "left": 1, "right": 1}),
+     ("collisions", {"first": "9999-12-31", "calendar": 1})],
+)  # fmt: skip
+def test_no_words_make_it_fail(filled: TestClient, path: str, query: dict[str, Any]) -> None:
+    assert filled.get(f"/api/{path}", params=query).status_code in (200, 422, 400)
+
+
+@pytest.mark.parametrize(
+    "text", ["Long, 9:00 for 99999999999 minutes", "Last day, 9999-12-31", "Late, 9999-12-31 23:30"]
+)
+def test_no_typed_line_makes_it_fail(filled: TestClient, text: str) -> None:
+    assert filled.post("/api/lines", json={"calendar": 1, "text": text}).status_code in (200, 422)
+
+
+def test_a_move_no_rule_says_is_offered_as_dates(client: TestClient, bench: Bench) -> None:
+    bench.bring(
+        calendar(event("m", "Report", "20260331T090000", "RRULE:FREQ=MONTHLY;BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-1;COUNT=4"))
+    )
+    (entry,) = (row[0] for row in bench.rows("SELECT id FROM entry WHERE uid = 'm'"))
+    fields = client.get("/api/fields", params={"entry": entry}).json()["fields"]
+    wish = {
+        "entry": entry,
+        "scope": "all",
+        "fields": {**fields, "start": "2026-04-01T09:00", "end": "2026-04-01T09:00"},
+    }
+    checked = client.post("/api/fields/check", json=wish).json()
+    assert checked["listable"] == 4
+    assert "last working day" in checked["wrong"]
+    assert client.post("/api/edits", json=wish).status_code == 422
+    assert client.post("/api/edits", json={**wish, "listed": True}).status_code == 200
+    assert bench.one("SELECT repeats FROM entry WHERE uid = 'm'") == "on 4 extra dates"

@@ -369,12 +369,16 @@ def _first_of(
     return found[offset:wanted]
 
 
+def _keys(sort: str, descending: bool = False) -> str:
+    """The ORDER BY of a sort; ties in order of the ids, so that pages are parts of one whole."""
+    way = " DESC" if descending else ""
+    return ", ".join(f"{key.strip()}{way}" for key in (*filter(None, SORTS[sort].split(",")), "id"))
+
+
 def _window(connection: Connection, sort: str, descending: bool, offset: int, limit: int) -> list[int]:
     """One page of everything."""
     if sort != "calendar":
-        order = SORTS[sort].split(",")
-        way = " DESC" if descending else ""
-        keys = ", ".join(f"{key.strip()}{way}" for key in (*order, "id"))
+        keys = _keys(sort, descending)
         return _ids(connection, "listed = 1", [], f"{keys} LIMIT {limit} OFFSET {offset}")
     found: list[int] = []
     for ids in _stretches(connection, sort, descending):
@@ -389,13 +393,13 @@ def _sorted(connection: Connection, where: str, values: list[Any], sort: str, de
     if sort == "calendar":
         name = "(SELECT k.name FROM calendar k WHERE k.id = calendar_id) COLLATE NOCASE"
         return _ids(connection, where, values, f"{name}{way}, calendar_id{way}, start{way}, id{way}")
-    return _ids(connection, where, values, ", ".join(f"{key.strip()}{way}" for key in (*SORTS[sort].split(","), "id")))
+    return _ids(connection, where, values, _keys(sort, descending))
 
 
 def _stretches(connection: Connection, sort: str, descending: bool) -> Iterator[list[int]]:
     """All listed entries in order, in growing stretches, from the index that holds the order."""
     way = " DESC" if descending else ""
-    orders = [("listed = 1", (), ", ".join(f"{k.strip()}{way}" for k in (*SORTS[sort].split(","), "id")))]
+    orders = [("listed = 1", (), _keys(sort, descending))]
     if sort == "calendar":
         names = connection.exec_driver_sql("SELECT id FROM calendar ORDER BY name COLLATE NOCASE, id").scalars().all()
         orders = [
@@ -412,12 +416,12 @@ def _stretches(connection: Connection, sort: str, descending: bool) -> Iterator[
 def _in_order(connection: Connection, sort: str) -> list[int]:
     """All entries in an order. Each of the orders has an index that holds all it needs."""
     if sort != "calendar":
-        return _ids(connection, "listed = 1", [], SORTS[sort])
+        return _ids(connection, "listed = 1", [], _keys(sort))
     ids: list[int] = []
     for (calendar,) in connection.exec_driver_sql(
         "SELECT id FROM calendar ORDER BY name COLLATE NOCASE, id"
     ).fetchall():
-        ids += _ids(connection, "calendar_id = ? AND listed = 1", [calendar], "start")
+        ids += _ids(connection, "calendar_id = ? AND listed = 1", [calendar], "start, id")
     return ids
 
 

@@ -79,11 +79,16 @@ def _add_inverse(connection: Connection, set_id: int, undo: int, force: bool) ->
         (undo, set_id, not force, set_id, undo),
     )
     run("DELETE FROM change WHERE set_id = ? AND before_id IS NULL AND after_id IS NULL", (undo,))
-    # A calendar goes only with the last of its entries.
+    # A calendar goes only with the last of its entries, a definition only with those that came later and use it.
+    left = (
+        "EXISTS (SELECT 1 FROM entry e WHERE e.calendar_id = change.calendar_id AND e.listed"
+        " AND e.id NOT IN (SELECT before_id FROM change WHERE set_id = ? AND before_id IS NOT NULL AND NOT held)"
+    )
+    held = "UPDATE change SET held = 1, reason = 'The calendar holds entries that came later.' WHERE set_id = ?"
+    of = "AND after_id IS NULL AND before_id IN (SELECT id FROM entry WHERE component = "
+    run(f"{held} {of} 'VCALENDAR') AND {left})", (undo, undo))
     run(
-        "UPDATE change SET held = 1, reason = 'The calendar holds entries that came later.' WHERE set_id = ?"
-        " AND after_id IS NULL AND before_id IN (SELECT id FROM entry WHERE component IN ('VCALENDAR', 'VTIMEZONE'))"
-        " AND EXISTS (SELECT 1 FROM entry e WHERE e.calendar_id = change.calendar_id AND e.listed"
-        "  AND e.id NOT IN (SELECT before_id FROM change WHERE set_id = ? AND before_id IS NOT NULL AND NOT held))",
-        (undo, undo),
+        f"{held} {of} 'VTIMEZONE') AND {left} AND e.id > (SELECT max(after_id) FROM change WHERE set_id = ?)"
+        " AND instr(char(31) || e.tzids || char(31), char(31) || change.uid || char(31))))",
+        (undo, undo, set_id),
     )
