@@ -89,6 +89,6 @@ def _add_inverse(connection: Connection, set_id: int, undo: int, force: bool) ->
     run(f"{held} {of} 'VCALENDAR') AND {left})", (undo, undo))
     run(
         f"{held} {of} 'VTIMEZONE') AND {left} AND e.id > (SELECT max(after_id) FROM change WHERE set_id = ?)"
-        " AND instr(char(31) || e.tzids || char(31), char(31) || change.uid || char(31))))",
+        " AND instr(char(31) || e.tzids || char(31), char(31) || change.uid || char(31)))",
         (undo, undo, set_id),
     )
