@@ -131,6 +131,15 @@ def test_what_no_rule_says_is_refused_in_words_and_can_be_listed() -> None:
     assert plan.said == ["No rule says this, so the series becomes 4 dates, one by one."]
 
 
+def test_a_series_without_end_is_never_listed() -> None:
+    text = event("DTSTART:20260331T090000", "RRULE:FREQ=MONTHLY;BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-1")
+    first = slot("20260331T090000")
+    after = replace(fields_at(text, first), start="2026-04-01T09:00", end="2026-04-01T09:00")
+    with pytest.raises(CannotEdit, match="Change this one alone, or give the series another rule") as refused:
+        edit(Group([Member(1, text)]), 1, first, "all", after, STAMP, "b", listed=True)
+    assert refused.value.dates == 0
+
+
 def test_another_zone_or_whole_days_keep_the_last_occurrence() -> None:
     text = event(f"DTSTART;TZID={ZONE}:20260302T210000", "DURATION:PT1H", "RRULE:FREQ=DAILY;UNTIL=20260307T010000Z")
     assert len(starts(text)) == 5

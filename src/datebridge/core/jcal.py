@@ -76,7 +76,10 @@ def to_jcal(text: str) -> list[Any]:
         except NotAContentLine:
             raise CannotSay(f"“{raw[:60]}” is not a property") from None
         if line.name == "BEGIN":
-            inner: list[Any] = [line.value.strip().lower(), [], []]
+            name = line.value.strip().lower()
+            if not _NAME.fullmatch(name):
+                raise CannotSay(f"“{raw[:60]}” begins no component")
+            inner: list[Any] = [name, [], []]
             open_components[-1][2].append(inner)
             open_components.append(inner)
             if len(open_components) > MOST_DEEP:
@@ -96,10 +99,13 @@ def _property(raw: str, name: str, given: tuple[tuple[str, tuple[str, ...]], ...
         raise CannotSay(f"“{raw[:60]}” has a parameter without a value")
     params: dict[str, Any] = {}
     for key, values in given:
-        before = params.get(key.lower(), [])
-        params[key.lower()] = [*before, *(values or ("",))]
+        if not _NAME.fullmatch(key) or key.lower() in params:
+            raise CannotSay(f"“{raw[:60]}” has a parameter twice, or one whose name is none")
+        params[key.lower()] = list(values or ("",))
     said = params.pop("value", [""])[0].lower()
     kind = said or _default(name)
+    if "\r" in value and kind != "text":
+        raise CannotSay(f"“{' '.join(raw[:60].split())}” has a line break in its value")
     params = {key: values[0] if len(values) == 1 else values for key, values in params.items()}
     told = _values(name, kind, value) if kind else None
     if told is None:

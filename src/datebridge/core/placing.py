@@ -16,7 +16,6 @@ from datebridge.core.moments import (
     Clock,
     Moment,
     NotAMoment,
-    basic,
     from_wall_seconds,
     instant_at,
     parse_duration,
@@ -201,14 +200,11 @@ class Placing:
 
     def _contradiction(self, meaning: Meaning) -> None:
         named, defined = self.zones.readings(meaning.tzid, meaning.contradiction or 0)
-        when = basic(from_wall_seconds(meaning.contradiction or 0))
-        done = (
-            "Its own definition counts." if meaning.defined else "The name counts, as it stands in the zone database."
-        )
+        when = from_wall_seconds(meaning.contradiction or 0).isoformat(" ", "minutes")
+        done = "Its own definition counts." if meaning.defined else "The name counts, as the zone database has it."
         self.complain(
             "zone-contradiction",
-            f"“{meaning.tzid}” says one thing by its name and another by its definition: from {when}Z on it is"
-            f" {named} by the name, {defined} by the definition.",
+            f"“{meaning.tzid[:60]}” is {named} by its name, {defined} by its definition (from {when} UTC on).",
             done, "DTSTART",
         )  # fmt: skip
 

@@ -11,7 +11,7 @@ from uuid import uuid4
 from sqlalchemy import Connection
 
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, set_times, start_of
-from datebridge.core.editing.series import Edit, Group, Member, Plan, Scope, edit, fields_at, remove
+from datebridge.core.editing.series import Edit, Group, Member, Plan, Scope, edit, fields_at, remove, twin_note
 from datebridge.core.editing.writing import as_event, new_event, rewritten
 from datebridge.core.events import derive
 from datebridge.core.facts import Mark
@@ -127,7 +127,8 @@ def plan_edit(loaded: Loaded, scope: Scope, after: Fields, event: bool = False, 
         zones = loaded.group.zones
         make = as_event if event else rewritten
         text = make(loaded.text, after, stamp(), zones=zones)
-        return Plan([Edit(loaded.target, text, "Made an event." if event else "Edited.")])
+        note = twin_note(loaded.text, text)
+        return Plan([Edit(loaded.target, text, "Made an event." if event else "Edited.")], [note] if note else [])
     return edit(loaded.group, loaded.target, loaded.slot, scope, after, stamp(), str(uuid4()), listed)
 
 

@@ -249,15 +249,6 @@
       {#if !writable}
         <p class="text-changed mb-2">{home?.label} can only be read. Copy it to a layer you may write.</p>
       {/if}
-      {#if check.data?.wrong}<p class="text-removed mb-2" role="alert">{check.data.wrong}</p>{/if}
-      {#if check.data?.listable || listed}
-        <label class="mb-2 flex items-center gap-1.5"
-          ><input type="checkbox" class="accent-brass" bind:checked={listed} />Write the series date by date{check.data
-            ?.listable
-            ? `: ${counted(check.data.listable, 'date', 'dates')}`
-            : ''}</label
-        >
-      {/if}
       {#each check.data?.said ?? [] as said (said)}<p class="text-changed mb-1">{said}</p>{/each}
       {#if target.entry}
         <button type="button" class="text-brass underline" aria-expanded={source} onclick={() => (source = !source)}
@@ -273,6 +264,19 @@
       {/if}
     {/if}
   </form>
+  {#if fields && (check.data?.wrong || listed)}
+    <div class="border-line border-t px-4 pt-2">
+      {#if check.data?.wrong}<p class="text-removed mb-2" role="alert">{check.data.wrong}</p>{/if}
+      {#if check.data?.listable || listed}
+        <label class="mb-2 flex items-center gap-1.5"
+          ><input type="checkbox" class="accent-brass" bind:checked={listed} />Write the series date by date{check.data
+            ?.listable
+            ? `: ${counted(check.data.listable, 'date', 'dates')}`
+            : ''}</label
+        >
+      {/if}
+    </div>
+  {/if}
   {#if fields}
     <div class="border-line bg-shade flex flex-wrap gap-2 border-t p-3">
       {#if target.entry === 0}

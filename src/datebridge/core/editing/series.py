@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from itertools import islice
 from typing import Literal, NamedTuple
 
 from datebridge.core.editing.dates import (
@@ -123,6 +124,15 @@ class _Series:
         """A slot as a moment of the series, as its DTSTART is written."""
         return self.start._replace(wall=from_wall_seconds(slot))
 
+    @property
+    def dates(self) -> int:
+        """As how many dates it could be written; 0 where it has no end, or too many."""
+        if self.facts.marks & Mark.ENDLESS:
+            return 0
+        found = islice(self.shape.each(self.begin, _first(self), 1 << 40), MOST_LISTED + 1)
+        number = sum(1 for _ in found)
+        return number if number <= MOST_LISTED else 0
+
     def has(self, slot: int) -> bool:
         return self.shape.has(self.begin, slot)
 
@@ -176,13 +186,9 @@ def edit(
         plan = _following(group, series, slot, after, stamp, fresh, listed)
     else:
         plan = _all(group, master, slot, fields_at(master.text, slot, group.zones), after, stamp, listed)
-    if any(
-        _formatted(m.text) and not _formatted(e.text)
-        for m in group.members
-        for e in plan.edits
-        if e.text and e.id == m.id
-    ):
-        plan.said.append("The formatted copy of the notes would be out of date; it is taken out.")
+    texts = {m.id: m.text for m in group.members}
+    note = next((n for e in plan.edits if e.id in texts and e.text and (n := twin_note(texts[e.id], e.text))), "")
+    plan.said += [note] if note else []
     return plan
 
 
@@ -222,8 +228,10 @@ def _first(series: _Series) -> int:
     return min(series.begin, series.shape.first_extra or series.begin)
 
 
-def _formatted(text: str | None) -> bool:
-    return text is not None and any(next(Lines(text).own(name), None) for name in FORMATTED)
+def twin_note(before: str, after: str) -> str:
+    """What to say where an edit takes out a formatted copy of the notes; "" where it does not."""
+    had, has = ([name for name in FORMATTED if next(Lines(text).own(name), None)] for text in (before, after))
+    return "The formatted copy of the notes would be out of date; it is taken out." if len(has) < len(had) else ""
 
 
 # ---- one ----------------------------------------------------------------------------------------------
@@ -328,8 +336,8 @@ def _moved(series: _Series, move: Move, wanted: Fields, exact: int | None, stamp
     for index, line in Lines(series.text).own("RRULE"):
         rules[index] = move_rule(line.value, move)
         unsaid = line.value if rules[index] is None else unsaid
-    if unsaid is not None and not listed:
-        _cannot_say(series, unsaid)
+    if unsaid is not None and not (listed and series.dates):
+        raise _cannot_say(series, unsaid)
     lines = Lines(series.text)
     if unsaid is not None:
         number = as_dates(lines, series.start, move, series.zones, series.shape, series.begin)
@@ -346,17 +354,15 @@ def _moved(series: _Series, move: Move, wanted: Fields, exact: int | None, stamp
     )
 
 
-def _cannot_say(series: _Series, rule: str) -> None:
-    number = 0
-    if not series.facts.marks & Mark.ENDLESS:
-        number = len(series.shape.slots(series.begin, _first(series), 1 << 40))
+def _cannot_say(series: _Series, rule: str) -> CannotEdit:
+    number = series.dates
     offer = "Change this one alone, or give the series another rule."
-    if 0 < number <= MOST_LISTED:
+    if number:
         offer = f"Write it as {numbered(number, 'date')}, one by one; or change this one alone."
-    raise CannotEdit(
+    return CannotEdit(
         f"The series goes by {series.facts.repeats or rule}, and no such rule has every occurrence moved like this one."
         f" {offer}",
-        number if number <= MOST_LISTED else 0,
+        number,
     )
 
 

@@ -103,8 +103,17 @@ def _weekly(rule: Rule, start: int, low: int, high: int) -> Iterator[int]:
         week += step
 
 
-@lru_cache(maxsize=8192)
 def _shape(text: str, start: int) -> _Shape:
+    return _quick_shape(text, start) if parse_rule(text).freq in UNITS else _slow_shape(text, start)
+
+
+@lru_cache(maxsize=8192)
+def _slow_shape(text: str, start: int) -> _Shape:
+    return _Shape(parse_rule(text), start)
+
+
+@lru_cache(maxsize=64)  # up to a third of a megabyte each
+def _quick_shape(text: str, start: int) -> _Shape:
     return _Shape(parse_rule(text), start)
 
 

@@ -92,11 +92,11 @@ class DayTimes:
         minutes = _part(rule, "BYMINUTE", time // 60 % 60, 60, unit > 60)
         seconds = tuple(sorted({min(s, 59) for s in _part(rule, "BYSECOND", time % 60, 60, unit > 1)}))
         within = _within(minutes, seconds)
-        outer = array("L", [hour * 3600 for hour in hours])
+        outer = array("I", [hour * 3600 for hour in hours])
         if unit == DAY:
             grid = Grid(outer, within)
             if positions:
-                grid = Grid(array("L", grid.chosen(positions)), array("H", [0]))
+                grid = Grid(array("I", grid.chosen(positions)), array("H", [0]))
             return DayTimes(grid, grid[0] if len(grid) == 1 else None, DAY, 0, (), 0, 1)
         inner: Sequence[int]
         if unit == 3600:
@@ -113,9 +113,9 @@ class DayTimes:
             bits = found._bits_on(0)
             size = 1440 if unit == 60 else 24
             if unit != 1:
-                outer = array("L", [bit * unit for bit in range(size) if bits >> bit & 1])
+                outer = array("I", [bit * unit for bit in range(size) if bits >> bit & 1])
             else:
-                outer = array("L", (bit for bit in _places(bits, 0, DAY)))
+                outer = array("I", (bit for bit in _places(bits, 0, DAY)))
             found = DayTimes(Grid(outer, inner), None, unit, units, inner, start // unit, rule.interval)
         return found
 
