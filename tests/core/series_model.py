@@ -108,9 +108,11 @@ def _series(text: str, gone: set[datetime], horizon: datetime) -> list[Happens]:
             walls[wall_on(at, zone)] = own
     for params, values in lines_of(text, "EXDATE"):
         for item in values.split(","):
-            at = wall_on(moment(item, params), zone)
+            said = moment(item, params)
             for wall in list(walls):
-                if wall == at or (len(item) == 8 and wall.date() == at.date()):
+                begin = instant(wall.replace(tzinfo=zone)) if zone else wall
+                day = len(item) == 8 and wall.date() == said.date()
+                if day or wall == wall_on(said, zone) or (said.tzinfo and begin == instant(said)):
                     del walls[wall]
     found = {}
     for wall, own in walls.items():
