@@ -10,10 +10,12 @@ from pathlib import Path
 
 import pytest
 from bench.application import FLAGS, application
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from datebridge.demo.setup import prepare
 from datebridge.settings import Settings
+
+expect.set_options(timeout=30_000)  # a busy machine is slow, not wrong
 
 
 @pytest.fixture(scope="session")

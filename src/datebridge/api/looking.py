@@ -74,13 +74,13 @@ def days(
     today, minute = today_in(own)
     begin = first or today
     wanted = day or [begin + timedelta(days=k) for k in range(min(count, (date.max - begin).days + 1))]
-    found, cut = looking.days(app.happenings, wanted, own, calendar, most, [zone_of(c) for c in clock])
+    found = looking.days(app.happenings, wanted, own, calendar, most, [zone_of(c) for c in clock])
     shown = [present.day(one, today) for one in found]
     noon = instant_at(wall_seconds_of(min(wanted)) + DAY // 2, own)
     made = DaysOut.model_construct(
         zone=own, title=present.span(wanted), total=sum(one.total for one in found), days=shown,
         offsets=[offset_of(noon, zone_of(c)) for c in clock],
-        now=minute if today in wanted else None, cut=list(cut),
+        now=minute if today in wanted else None, cut=list(looking.cut(app.happenings, wanted, own, calendar)),
     )  # fmt: skip
     # Hundreds of pieces, made just now: they are written out without being checked once more.
     return Response(made.model_dump_json(), media_type="application/json")

@@ -58,14 +58,11 @@ def key_of(one: Occurrence) -> str:
 def days(
     happenings: Happenings, wanted: Sequence[date], zone: str, calendars: Iterable[int],
     most: int, clocks: Sequence[str] = (),
-) -> tuple[list[Day], tuple[str, ...]]:  # fmt: skip
-    """The days asked, in order, with `most` pieces each; none at all where `most` is 0, only counts.
-
-    With them the titles of series of which, for their number, not every time is there.
-    """
+) -> list[Day]:  # fmt: skip
+    """The days asked, in order, with `most` pieces each; none at all where `most` is 0, only counts."""
     ordered = sorted(set(wanted))
     if not ordered:
-        return [], ()
+        return []
     low, high = wall_seconds_of(ordered[0]), wall_seconds_of(ordered[-1]) + DAY
     window = happenings.window(low, high, zone, calendars)
     found = {wall_seconds_of(day): Day(day) for day in ordered}
@@ -86,7 +83,15 @@ def days(
         day.change = change_on(day.date, zone)
         noon = instant_at(midnight + DAY // 2, zone)
         day.shifts = [(wall_at(noon, clock) - noon) // 60 - (midnight + DAY // 2 - noon) // 60 for clock in clocks]
-    return list(found.values()), window.cut
+    return list(found.values())
+
+
+def cut(happenings: Happenings, wanted: Sequence[date], zone: str, calendars: Iterable[int]) -> tuple[str, ...]:
+    """The titles of series of which, for their number, not every time is among the days asked."""
+    if not wanted:
+        return ()
+    low, high = wall_seconds_of(min(wanted)), wall_seconds_of(max(wanted)) + DAY
+    return happenings.window(low, high, zone, calendars).cut
 
 
 def _rows(window: Window, found: dict[int, Day]) -> dict[str, int]:
