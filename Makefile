@@ -26,6 +26,7 @@ lint: .stamps/python-dev .stamps/node
 	@cd frontend && npm run -s lint && npm run -s check
 
 bench: .stamps/python-dev $(WEB)
+	@$(BIN)/python -m compileall -q src
 	@CHROMIUM="$(CHROMIUM)" $(BIN)/python -m bench
 
 build: $(WEB)

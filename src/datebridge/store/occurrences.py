@@ -22,8 +22,8 @@ _SHOWN = "summary, location, component, status, busy, travel"
 _STANDS = "listed = 1 AND component IN ('VEVENT', 'VTODO') AND start_wall IS NOT NULL"
 #: Series that a change for all that follow may move past their end; the change itself tells which they are.
 MOVED_ON = (
-    f"(marks & {Mark.SERIES} AND (calendar_id, uid) IN (SELECT f.calendar_id, f.uid FROM entry f"
-    f" WHERE f.recurrence_id <> '' AND f.marks & {Mark.FUTURE}))"
+    f"(marks & {Mark.SERIES} AND uid IN (SELECT f.uid FROM entry f WHERE f.id IN"
+    f" (SELECT id FROM entry INDEXED BY ix_entry_marks WHERE listed = 1 AND marks & {Mark.FUTURE})))"
 )
 
 

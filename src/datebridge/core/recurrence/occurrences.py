@@ -187,9 +187,10 @@ class _Window:
         shown = self.shown or clock or "UTC"
         seen: set[int] = set()
         latest: int | None = None
-        number = 0
+        number = looked = 0
         for slot in rules.each(begins, first - reach, last + following.back, steps):
-            if not steps.take():
+            looked += 1
+            if looked > most * _LOOKS:
                 break
             start = slot if clock is None else instant_at(slot, clock)
             if start in gone or (gone_days and slot // DAY in gone_days):
@@ -217,8 +218,8 @@ class _Window:
                 if number > most:
                     break
                 yield Occurrence(entry, master.id, slot, start, end, at, until)
-        self.bounds.left -= most * _LOOKS - steps.left
-        if number > most or steps.spent:
+        self.bounds.left -= looked
+        if number > most or looked > most * _LOOKS or steps.spent:
             self.bounds.cut.add(master.id)
 
 

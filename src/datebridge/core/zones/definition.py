@@ -16,8 +16,8 @@ from datebridge.core.moments import basic
 from datebridge.core.recurrence.rules import WEEKDAYS
 from datebridge.core.zones.names import zone_info
 
-#: No zone has two changes within a day.
-_STEP = timedelta(days=1)
+#: No zone has two changes within so short a time; some have changed theirs for a week only.
+_STEP = timedelta(days=3)
 #: Years after the last one that are said as well: entries are moved, and series go on.
 _AHEAD = 10
 #: The zone database follows rules that change from year to year no further than some decades.
@@ -43,24 +43,24 @@ class Transition:
 
 
 @lru_cache(maxsize=256)
-def _days_of(year: int) -> list[datetime]:
-    """The midnights of a year in UTC, that after its last day included."""
-    first = datetime(year, 1, 1, tzinfo=UTC)
-    return [first + timedelta(days=day) for day in range((datetime(year + 1, 1, 1, tzinfo=UTC) - first).days + 1)]
+def _moments_of(year: int) -> list[datetime]:
+    """Moments of a year in UTC, no further apart than `_STEP`, the end of the year included."""
+    first, end = datetime(year, 1, 1, tzinfo=UTC), datetime(year + 1, 1, 1, tzinfo=UTC)
+    return [*(first + _STEP * number for number in range((end - first) // _STEP + 1)), end]
 
 
 @lru_cache(maxsize=32_768)
 def changes_of(zone: str, year: int) -> tuple[Transition, ...]:
     """Every change of offset, name or daylight saving of a zone in a year of UTC.
 
-    The offset is asked day by day, since some zones have changed theirs for a week only; the rest every other week.
+    The offset is asked at every step, the rest now and then.
     """
-    info, days = zone_info(zone), _days_of(year)
+    info, days = zone_info(zone), _moments_of(year)
     offsets = [day.astimezone(info).utcoffset() for day in days]
     found = []
     low, state = days[0], _state(info, days[0])
     for number, (high, before, after) in enumerate(zip(days[1:], offsets, offsets[1:], strict=False)):
-        if before == after and (number % 14 and high is not days[-1]):
+        if before == after and (number % 5 and high is not days[-1]):
             continue
         while _state(info, high) != state:  # twice where the name had changed before the offset did
             left, right = low if before == after or state[0] != before else max(low, high - _STEP), high

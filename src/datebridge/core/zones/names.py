@@ -10,8 +10,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache, lru_cache
+from pathlib import Path
 from typing import Literal
 from zoneinfo import ZoneInfo, available_timezones
+
+import tzdata
 
 #: No name is as long as this.
 _LONGEST = 500
@@ -32,8 +35,15 @@ class Resolution:
 
 
 @cache
+def all_names() -> frozenset[str]:
+    """Every name of the zone database, from the list that ships with it; looking for the files takes far longer."""
+    listed = Path(tzdata.__file__ or "").parent / "zones"
+    return frozenset(listed.read_text("utf-8").split()) if listed.is_file() else frozenset(available_timezones())
+
+
+@cache
 def _iana() -> dict[str, str]:
-    return {name.lower(): name for name in available_timezones()}
+    return {name.lower(): name for name in all_names()}
 
 
 @cache
