@@ -86,18 +86,15 @@ class DayTimes:
     @staticmethod
     def of(rule: Rule, start: int, positions: Sequence[int]) -> DayTimes:
         """`positions` are those of a BYSETPOS within a day or a shorter period."""
-        unit = UNITS.get(rule.freq, DAY)
+        if rule.freq not in UNITS:
+            return _daily(rule.text, start % DAY, tuple(positions))
+        unit = UNITS[rule.freq]
         time = start % DAY
         hours = _part(rule, "BYHOUR", time // 3600, 24, unit > 3600)
         minutes = _part(rule, "BYMINUTE", time // 60 % 60, 60, unit > 60)
         seconds = tuple(sorted({min(s, 59) for s in _part(rule, "BYSECOND", time % 60, 60, unit > 1)}))
         within = _within(minutes, seconds)
         outer = array("I", [hour * 3600 for hour in hours])
-        if unit == DAY:
-            grid = Grid(outer, within)
-            if positions:
-                grid = Grid(array("I", grid.chosen(positions)), array("H", [0]))
-            return DayTimes(grid, grid[0] if len(grid) == 1 else None, DAY, 0, (), 0, 1)
         inner: Sequence[int]
         if unit == 3600:
             inner = within if not positions else array("H", Grid([0], within).chosen(positions))
@@ -157,6 +154,19 @@ class DayTimes:
                 time = bit * unit + within
                 if low <= time < high:
                     yield time
+
+
+@lru_cache(maxsize=8192)  # many series begin at the same hours
+def _daily(text: str, time: int, positions: tuple[int, ...]) -> DayTimes:
+    """The times of a rule by the day or longer that begins at a time of day."""
+    rule = parse_rule(text)
+    hours = _part(rule, "BYHOUR", time // 3600, 24, True)
+    minutes = _part(rule, "BYMINUTE", time // 60 % 60, 60, True)
+    seconds = tuple(sorted({min(s, 59) for s in _part(rule, "BYSECOND", time % 60, 60, True)}))
+    grid = Grid(array("I", [hour * 3600 for hour in hours]), _within(minutes, seconds))
+    if positions:
+        grid = Grid(array("I", grid.chosen(positions)), array("H", [0]))
+    return DayTimes(grid, grid[0] if len(grid) == 1 else None, DAY, 0, (), 0, 1)
 
 
 def _part(rule: Rule, name: str, own: int, size: int, takes_own: bool) -> tuple[int, ...]:
