@@ -98,6 +98,7 @@ def test_a_change_that_met_another_is_decided_field_by_field(
     page.get_by_label("Calendar files").set_input_files(path)
     page.get_by_role("combobox", name="Calendar").select_option("Harbour office (live 15 min · writable)")
     page.get_by_role("button", name="change 1 in “Harbour office”").click()
+    page.wait_for_url(re.compile("/look"))  # it is applied: leaving at once would call the request off
     page.goto("/connect")
     page.get_by_role("link", name="Look at them and decide").click()
     page.get_by_role("link", name="Both sides").click()
