@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime, time, timedelta
 from functools import lru_cache
 from zoneinfo import ZoneInfo
 
@@ -136,26 +136,39 @@ def _rule_of(run: list[Transition]) -> str:
 
 def _in_last_week(run: list[Transition]) -> bool:
     """Whether all of a run fall into the last week of their month; else into the same, counted from the first."""
-    return all((change.wall + timedelta(days=7)).month != change.wall.month for change in run)
+    return all(_is_last(change) for change in run)
 
 
 def _runs(changes: list[Transition]) -> Iterator[list[Transition]]:
     """Changes one a year that a single rule says, as long as they go on."""
     run: list[Transition] = []
+    last = same = True
     for change in changes:
-        if run and not (change.wall.year == run[-1].wall.year + 1 and _one_rule([*run, change])):
-            yield run
-            run = []
+        if run:
+            last, same = last and _is_last(change), same and _week(change) == _week(run[0])
+            goes_on = change.wall.year == run[-1].wall.year + 1 and _when(change) == _when(run[0])
+            if not (goes_on and (last or same)):
+                yield run
+                run = []
+        if not run:
+            last, same = _is_last(change), True
         run.append(change)
     if run:
         yield run
 
 
-def _one_rule(run: list[Transition]) -> bool:
-    walls = [change.wall for change in run]
-    if len({(wall.month, wall.weekday(), wall.time()) for wall in walls}) > 1:
-        return False
-    return _in_last_week(run) or len({(wall.day - 1) // 7 for wall in walls}) == 1
+def _when(change: Transition) -> tuple[int, int, time]:
+    wall = change.wall
+    return wall.month, wall.weekday(), wall.time()
+
+
+def _week(change: Transition) -> int:
+    return (change.wall.day - 1) // 7
+
+
+def _is_last(change: Transition) -> bool:
+    """Whether it falls into the last week of its month."""
+    return (change.wall + timedelta(days=7)).month != change.wall.month
 
 
 def _change(
