@@ -224,9 +224,8 @@ class DayShape:
             year += stride
 
 
-@lru_cache(maxsize=1024)
-def _stepping(phase: int, interval: int, bits: int) -> int:
-    """Every `interval`th bit from `phase` on."""
+def every_nth(phase: int, interval: int, bits: int) -> int:
+    """Every `interval`th of so many bits, from `phase` on."""
     if phase >= bits:
         return 0
     found, width = 1, interval
@@ -234,6 +233,9 @@ def _stepping(phase: int, interval: int, bits: int) -> int:
         found |= found << width
         width *= 2
     return (found << phase) & ((1 << bits) - 1)
+
+
+_stepping = lru_cache(maxsize=1024)(every_nth)
 
 
 def _mask(parts: _Parts, kind: _Kind) -> int:

@@ -18,6 +18,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from math import gcd
 
+from datebridge.core.recurrence.days import every_nth
 from datebridge.core.recurrence.rules import Rule, parse_rule
 
 __all__ = ["UNITS", "DayTimes", "Grid", "parse_rule"]
@@ -130,7 +131,7 @@ class DayTimes:
         if self.interval == 1:
             return self.units
         per_day = DAY // self.unit
-        return self.units & _steps(per_day, self.interval, (self.base - day * per_day) % self.interval)
+        return self.units & _steps((self.base - day * per_day) % self.interval, self.interval, per_day)
 
     def tally(self, day: int) -> int:
         """How many times there are on a day."""
@@ -187,16 +188,8 @@ def _seconds(hours: tuple[int, ...], minutes: tuple[int, ...], seconds: tuple[in
     return sum(of_hour << hour * 3600 for hour in hours)
 
 
-@lru_cache(maxsize=64)
-def _steps(size: int, interval: int, phase: int) -> int:
-    """Every `interval`th of so many bits, from `phase` on."""
-    if phase >= size:
-        return 0
-    found, width = 1, interval
-    while width < size - phase:
-        found |= found << width
-        width *= 2
-    return (found << phase) & ((1 << size) - 1)
+#: A long number each, so only a few are kept.
+_steps = lru_cache(maxsize=64)(every_nth)
 
 
 def _places(bits: int, low: int, high: int) -> Iterator[int]:
