@@ -10,6 +10,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import pytest
+from fastapi import FastAPI
+from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, settings
 
 from datebridge.services import receiving, taking, worker
@@ -84,6 +86,11 @@ def world(tmp_path: Path) -> Iterator[World]:
 
     with new_world(tmp_path) as made:
         yield made
+
+
+def browser(app: FastAPI, origin: str = "http://127.0.0.1:8137") -> TestClient:
+    """A client that asks as a page of the application does, from this machine."""
+    return TestClient(app, base_url=origin, client=("127.0.0.1", 50000), headers={"Origin": origin})
 
 
 def event(uid: str, summary: str = "Tide", start: str = "20261124T080000Z", *extra: str) -> str:

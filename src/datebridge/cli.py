@@ -23,6 +23,18 @@ def main() -> None:
             from datebridge.cli_commands import app
 
             app()
-    except OSError as failed:
-        error(f"{failed.filename}: {failed.strerror or failed}" if failed.filename else str(failed))
+    except Exception as failed:
+        words = _words(failed)
+        if words is None:
+            raise
+        error(words)
         raise SystemExit(CANNOT) from failed
+
+
+def _words(failed: Exception) -> str | None:
+    """What could not be done, in a sentence; None for what nobody foresaw."""
+    if isinstance(failed, OSError):
+        return f"{failed.filename}: {failed.strerror or failed}" if failed.filename else str(failed)
+    if type(failed).__name__ in ("CannotOpen", "AlreadyRunning", "KeyLost"):  # named, so that they need not be loaded
+        return str(failed)
+    return None

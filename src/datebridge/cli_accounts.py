@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import json
 import os
+from contextlib import AbstractContextManager
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from datebridge.cli_output import CANNOT, OK, PROBLEMS, error, progress, say, table
 from datebridge.core.choices import Existing, Keep
+
+if TYPE_CHECKING:
+    from datebridge.store.tables import Job
 
 app = typer.Typer(
     help="Accounts on servers and feeds: list them, add one, switch calendars on and off.", rich_markup_mode=None
@@ -35,8 +39,15 @@ class _Open:
             self.settings = with_standins(self.settings)
 
     def __enter__(self) -> _Open:
+        from datebridge.services.sole import AlreadyRunning, sole_program
         from datebridge.store.database import Store
 
+        os.umask(0o077)
+        self._alone: AbstractContextManager[None] | None = sole_program(self.settings)
+        try:
+            self._alone.__enter__()
+        except AlreadyRunning:  # that one does the jobs
+            self._alone = None
         self.store = Store(self.settings.database)
         return self
 
@@ -47,21 +58,43 @@ class _Open:
         from datebridge.store.logbook import CannotApply
 
         self.store.close()
+        if self._alone is not None:
+            self._alone.__exit__(None, None, None)
         if isinstance(failed, Unreachable | NotConnected | CannotApply | KeyLost | ValueError):
             error(str(failed))
             raise SystemExit(CANNOT) from failed
 
-    def do(self, job: int | None) -> dict[str, Any]:
-        """Do what is queued; the result of a job, or its failure as CannotApply."""
-        from datebridge.services import jobs, worker
+    def do(self, *queued: int | None) -> list[dict[str, Any]]:
+        """Have jobs done, here or by the program that is running; their results. All failed: CannotApply."""
+        from datebridge.services import worker
         from datebridge.store.logbook import CannotApply
 
+        wanted = [job for job in queued if job is not None]
         with progress("Working"):
-            worker.drain(self.store, self.settings)
-        found = jobs.get(self.store, job) if job is not None else None
-        if found is not None and found.state != "done":
-            raise CannotApply(found.message or f"It is {found.state}.")
-        return found.result if found is not None else {}
+            if self._alone is not None:
+                worker.drain(self.store, self.settings)
+            found = [self._ended(job) for job in wanted]
+        if found and all(job.state != "done" for job in found):
+            raise CannotApply(found[0].message or f"It is {found[0].state}.")
+        return [
+            job.result if job.state == "done" else
+            {"results": [{"name": job.title, "outcome": job.message or job.state, "failed": True}]}
+            for job in found
+        ]  # fmt: skip
+
+    def _ended(self, number: int) -> Job:
+        """A job, once it has ended."""
+        import time
+
+        from datebridge.services import jobs
+
+        while True:
+            found = jobs.get(self.store, number)
+            if found is None:
+                raise ValueError(f"There is no job {number}.")
+            if found.state not in ("queued", "running"):
+                return found
+            time.sleep(0.2)
 
 
 @app.callback(invoke_without_command=True)
@@ -102,6 +135,10 @@ def add(
     address: Annotated[str, typer.Argument(help="Of a server, a feed, or a page that links to one.")],
     user: Annotated[str, typer.Option(help="User name; the password is asked for, or DATE_BRIDGE_PASSWORD.")] = "",
     name: Annotated[str, typer.Option(help="What to call it.")] = "",
+    agree: Annotated[
+        list[str] | None,
+        typer.Option(help="An origin the password may go to, although it is elsewhere or without encryption."),
+    ] = None,
     data: Data = None,
     as_json: Json = False,
 ) -> None:
@@ -113,7 +150,7 @@ def add(
     if user and not password:
         password = typer.prompt("Password", hide_input=True, err=True)
     with _Open(data) as opened:
-        account, job = accounts.add(opened.store, opened.settings, address, user, password, name)
+        account, job = accounts.add(opened.store, opened.settings, address, user, password, name, agreed=agree or ())
         opened.do(job)
         names = [r.name for r in remotes_of(opened.store, account)]
     if as_json:
@@ -140,8 +177,8 @@ def on(calendars: Annotated[list[str], typer.Argument(help="Their names.")], dat
     from datebridge.services import accounts
 
     with _Open(data) as opened:
-        result = opened.do(accounts.switch_on(opened.store, _switched(opened, calendars, True)))
-    _say_pulled(result, False)
+        results = opened.do(*accounts.switch_on(opened.store, _switched(opened, calendars, True)))
+    _say_pulled(results, False)
 
 
 @app.command()
@@ -151,10 +188,10 @@ def off(
     data: Data = None,
 ) -> None:
     """Switch a calendar off. Nothing is deleted where it lives."""
-    from datebridge.services import accounts
+    from datebridge.services import leaving
 
     with _Open(data) as opened:
-        set_id = accounts.switch_off(opened.store, _switched(opened, [calendar], False)[0], keep)
+        set_id = leaving.switch_off(opened.store, _switched(opened, [calendar], False)[0], keep)
     say(f"Switched off in batch {set_id}.")
 
 
@@ -174,17 +211,18 @@ def pull(
         wanted = [r["id"] for r in rows if r["calendar_id"] is not None and (not calendars or r["name"] in calendars)]
         if not wanted:
             raise CannotApply("There is no such calendar that is switched on.")
-        result = opened.do(accounts.refresh_now(opened.store, wanted))
-    raise SystemExit(_say_pulled(result, as_json))
+        results = opened.do(*accounts.refresh_now(opened.store, wanted))
+    raise SystemExit(_say_pulled(results, as_json))
 
 
-def _say_pulled(result: dict[str, Any], as_json: bool) -> int:
+def _say_pulled(found: list[dict[str, Any]], as_json: bool) -> int:
+    results = [one for result in found for one in result["results"]]
     if as_json:
-        print(json.dumps(result, ensure_ascii=False))
+        print(json.dumps({"results": results}, ensure_ascii=False))
     else:
-        for r in result["results"]:
+        for r in results:
             say(f"{r['name']}: {r['outcome']}")
-    return PROBLEMS if any(r["failed"] for r in result["results"]) else OK
+    return PROBLEMS if any(r["failed"] for r in results) else OK
 
 
 def push(data: Data = None, as_json: Json = False) -> None:
@@ -242,8 +280,7 @@ def copy(
             row = review.set_row(connection, set_id) or {}
             warnings = review.warnings(connection, set_id)
         if apply:
-            applying.apply(store, set_id)
-            opened.do(None)
+            opened.do(applying.apply(store, set_id))
     said = {"set_id": set_id, "title": row["title"], "reason": row["reason"], "creates": row["creates"],
             "updates": row["updates"], "held": row["held"], "applied": apply, "warnings": warnings}  # fmt: skip
     if as_json:

@@ -17,8 +17,15 @@ class Settings(BaseSettings):
     data_dir: Path = Field(default_factory=lambda: user_data_path("date-bridge", appauthor=False))
     host: str = "127.0.0.1"
     port: int = 8137
+    #: Who may ask from elsewhere: whoever has the access key, or whoever the reverse proxy at this address lets in.
+    access_key: bool = False
+    proxy: str = ""
+    #: Names under which the application is reached, beside the address it listens on.
+    names: tuple[str, ...] = ()
     #: Largest file taken in one piece, in octets.
     max_file: int = 512 << 20
+    #: Largest answer taken from another system, in octets once unpacked.
+    max_answer: int = 128 << 20
     #: Bounds for archives: files, octets in all once unpacked, and how many times larger than packed.
     max_archive_files: int = 2_000
     max_archive_octets: int = 1 << 30
@@ -41,6 +48,14 @@ class Settings(BaseSettings):
     @property
     def key_file(self) -> Path:
         return self.data_dir / "secret.key"
+
+    @property
+    def access_file(self) -> Path:
+        return self.data_dir / "access.key"
+
+    @property
+    def lock_file(self) -> Path:
+        return self.data_dir / "in-use"
 
     @property
     def incoming_dir(self) -> Path:

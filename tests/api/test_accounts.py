@@ -10,7 +10,7 @@ from fastapi.testclient import TestClient
 from datebridge.api.application import create_app
 from datebridge.standins.faults import Fault
 from datebridge.standins.feeds import Feed
-from tests.conftest import calendar
+from tests.conftest import browser, calendar
 from tests.world import MEETING, OFFICE, PASSWORD, World, berth
 
 HIDDEN = "/private/9d2k-duty.ics"
@@ -19,7 +19,7 @@ HIDDEN = "/private/9d2k-duty.ics"
 @pytest.fixture
 def client(world: World) -> Iterator[TestClient]:
     app = create_app(world.settings, work=False)
-    with TestClient(app, base_url="http://127.0.0.1:8137") as made:
+    with browser(app) as made:
         yield made
 
 
@@ -32,7 +32,7 @@ def test_every_calendar_says_what_it_is(world: World, client: TestClient) -> Non
     said = {c["name"]: (c["state"], c["flow"], c["owner"]) for c in client.get("/api/calendars").json()}
     assert said == {
         "Berths": ("live 15 min · writable", "both ways with Tidewrack", "you"),
-        "9d2k-duty": ("live 6 h · read only", "from Breakwater only", "Breakwater"),
+        "127.0.0.1 1": ("live 6 h · read only", "from Breakwater only", "Breakwater"),
         "From a file": ("snapshot · writable here", "nowhere: it stays here", ""),
     }
 

@@ -12,14 +12,14 @@ from datebridge.api import schema
 from datebridge.api.application import create_app
 from datebridge.services import worker
 from datebridge.settings import Settings
-from tests.conftest import calendar, event
+from tests.conftest import browser, calendar, event
 
 BASE = "http://127.0.0.1:8137"
 
 
 @pytest.fixture
 def client(tmp_path: Path) -> Iterator[TestClient]:
-    with TestClient(create_app(Settings(data_dir=tmp_path), work=False), base_url=BASE) as made:
+    with browser(create_app(Settings(data_dir=tmp_path), work=False)) as made:
         yield made
 
 
@@ -134,10 +134,10 @@ def test_the_clients_schema_is_that_of_the_server() -> None:
 
 def test_a_start_says_what_a_kill_interrupted(tmp_path: Path) -> None:
     settings = Settings(data_dir=tmp_path)
-    with TestClient(create_app(settings, work=False), base_url=BASE) as client:
+    with browser(create_app(settings, work=False)) as client:
         set_id = bring(client, calendar(event("a")))
         store = client.app.state.app.store  # type: ignore[attr-defined]
         with store.write() as connection:
             connection.exec_driver_sql("UPDATE change_set SET state = 'applying' WHERE id = ?", (set_id,))
-    with TestClient(create_app(settings, work=False), base_url=BASE) as client:
+    with browser(create_app(settings, work=False)) as client:
         assert "nothing of it was applied" in client.get("/api/route").json()["notices"][0]

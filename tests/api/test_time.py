@@ -9,12 +9,12 @@ import pytest
 from fastapi.testclient import TestClient
 
 from datebridge.api.application import create_app
-from tests.conftest import Bench, calendar, event
+from tests.conftest import Bench, browser, calendar, event
 
 
 @pytest.fixture
 def client(bench: Bench) -> Iterator[TestClient]:
-    with TestClient(create_app(bench.settings, work=False), base_url="http://127.0.0.1") as client:
+    with browser(create_app(bench.settings, work=False)) as client:
         yield client
 
 

@@ -6,7 +6,7 @@ import pytest
 
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.feed import interval
-from datebridge.services import accounts
+from datebridge.services import addresses
 from datebridge.standins.faults import Fault
 from datebridge.standins.feeds import Feed
 from tests.conftest import calendar, event
@@ -22,15 +22,15 @@ def publish(world: World, path: str, **more: object) -> str:
 
 def refusal(world: World, address: str, user: str = "", password: str = "") -> Unreachable:
     with pytest.raises(Unreachable) as caught:
-        accounts.look_at(world.settings, address, user, password)
+        addresses.look_at(world.settings, address, user, password)
     return caught.value
 
 
 def test_a_server_asks_who_one_is_and_then_shows_its_calendars(world: World) -> None:
     address = world.hosts.address("lantern")
-    locked = accounts.look_at(world.settings, address)
+    locked = addresses.look_at(world.settings, address)
     assert (locked.found.kind, locked.found.locked) == ("server", True)
-    seen = accounts.look_at(world.settings, address, OFFICE, PASSWORD)
+    seen = addresses.look_at(world.settings, address, OFFICE, PASSWORD)
     assert [(c.name, c.writable, c.colour) for c in seen.found.calendars] == [("Berths", True, "#1f5f8b")]
     assert seen.found.home is not None
     assert seen.found.home.addresses == ("harbour-office@skerrow.example",)
@@ -39,7 +39,7 @@ def test_a_server_asks_who_one_is_and_then_shows_its_calendars(world: World) -> 
 
 def test_a_calendars_own_address_leads_to_its_server(world: World) -> None:
     address = f"{world.hosts.address('tidewrack')}/dav/calendars/{OFFICE}/berths/"
-    assert accounts.look_at(world.settings, address, OFFICE, PASSWORD).found.kind == "server"
+    assert addresses.look_at(world.settings, address, OFFICE, PASSWORD).found.kind == "server"
 
 
 def test_a_wrong_password_gets_a_clear_answer(world: World) -> None:
@@ -48,7 +48,7 @@ def test_a_wrong_password_gets_a_clear_answer(world: World) -> None:
 
 
 def test_a_feed_shows_what_is_in_it(world: World) -> None:
-    seen = accounts.look_at(world.settings, publish(world, "/tides.ics"))
+    seen = addresses.look_at(world.settings, publish(world, "/tides.ics"))
     assert (seen.found.kind, seen.title) == ("feed", "Tides")
     assert seen.inspection is not None
     assert seen.inspection.summary.events == 1
@@ -56,17 +56,17 @@ def test_a_feed_shows_what_is_in_it(world: World) -> None:
 
 def test_a_feed_behind_a_password_asks_for_it(world: World) -> None:
     address = publish(world, "/members/tides.ics", access="password")
-    assert accounts.look_at(world.settings, address).found.locked
+    assert addresses.look_at(world.settings, address).found.locked
     host = world.hosts.breakwater
-    assert accounts.look_at(world.settings, address, host.user, host.password).found.kind == "feed"
+    assert addresses.look_at(world.settings, address, host.user, host.password).found.kind == "feed"
     assert refusal(world, address, host.user, "guess").trouble == "password"
     inside = address.replace("http://", f"http://{host.user}:{host.password}@")
-    assert not accounts.look_at(world.settings, inside).found.locked
+    assert not addresses.look_at(world.settings, inside).found.locked
 
 
 def test_a_page_shows_the_calendars_it_links_to(world: World) -> None:
     address = publish(world, "/tides.ics")
-    found = accounts.look_at(world.settings, world.hosts.address("breakwater") + "/").found
+    found = addresses.look_at(world.settings, world.hosts.address("breakwater") + "/").found
     assert (found.kind, found.links) == ("page", (("Tides", address),))
 
 
@@ -74,8 +74,8 @@ def test_a_feed_that_moved_for_good_is_found_at_its_new_address(world: World) ->
     target = publish(world, "/tides.ics")
     old = publish(world, "/old.ics", manner="moved", target=target)
     today = publish(world, "/today.ics", manner="redirect", target=target)
-    assert accounts.look_at(world.settings, old).found.address == target
-    assert accounts.look_at(world.settings, today).found.address == today
+    assert addresses.look_at(world.settings, old).found.address == target
+    assert addresses.look_at(world.settings, today).found.address == today
 
 
 def test_what_is_no_calendar_is_said_to_be_none(world: World) -> None:

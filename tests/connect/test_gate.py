@@ -117,7 +117,9 @@ def test_the_connection_goes_to_the_address_that_was_looked_at(monkeypatch: pyte
 def test_names_and_passwords_stay_with_the_origin_they_are_for(hosts: tuple[_Host, _Host]) -> None:
     first, second = hosts
     first.location = second.origin + "/elsewhere"
-    Web(Gate([first.origin, second.origin]), "me", "secret").request("GET", first.origin + "/away")
+    Web(Gate([first.origin, second.origin]), "me", "secret", origins=[first.origin]).request(
+        "GET", first.origin + "/away"
+    )
     assert first.reached[0][1].startswith("Basic ")
     assert second.reached == [("/elsewhere", "")]
 

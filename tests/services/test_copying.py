@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.core.ics.objects import assemble, take_apart
-from datebridge.services import accounts, applying, copying
+from datebridge.services import accounts, applying, copying, leaving
 from datebridge.services.copying import Target
 from datebridge.standins.faults import Fault
 from datebridge.store import review
@@ -173,7 +173,7 @@ def test_disconnecting_deletes_nothing_there_and_leaves_what_was_asked_for(world
     world.put("tidewrack", "berths", *map(berth, range(4)))
     account = world.connect("tidewrack")
     world.hosts.switches["tidewrack"].requests.clear()
-    accounts.disconnect(world.store, account, keep)  # type: ignore[arg-type]
+    leaving.disconnect(world.store, account, keep)  # type: ignore[arg-type]
     world.work()
     assert len(world.there("tidewrack", "berths")) == 4
     assert not world.hosts.switches["tidewrack"].requests
@@ -190,7 +190,7 @@ def test_a_calendar_switched_off_and_on_again_is_a_true_copy_again(world: World)
     account = world.connect("lantern")
     number = world.remote(account).id
     assert number is not None
-    accounts.switch_off(world.store, number, "nothing")
+    leaving.switch_off(world.store, number, "nothing")
     assert world.titles() == []
     accounts.switch_on(world.store, [number])
     world.work()

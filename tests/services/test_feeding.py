@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from datebridge.core.headers import Description
-from datebridge.services import accounts, applying, calendars
+from datebridge.services import accounts, addresses, applying, calendars
 from datebridge.services.connecting import NotConnected
 from datebridge.standins.feeds import Feed
 from datebridge.store.logbook import apply_set, discard_set
@@ -148,4 +148,4 @@ def test_the_same_feed_is_not_subscribed_to_twice(world: World) -> None:
 def test_the_catalogue_lists_open_feeds_by_subject(world: World) -> None:
     world.hosts.breakwater.publish(Feed("/tides.ics", "Tides", "Sea", "High and low"), feed(1))
     subscribed(world, 1)
-    assert [(row["subject"], row["title"]) for row in accounts.catalogue(world.settings)] == [("Sea", "Tides")]
+    assert [(row["subject"], row["title"]) for row in addresses.catalogue(world.settings)] == [("Sea", "Tides")]

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from datebridge.services import accounts, collisions
+from datebridge.services import collisions, leaving
 from datebridge.services.carrying import push_pending
 from datebridge.standins.faults import Fault
 from datebridge.store.logbook import CannotApply
@@ -125,7 +125,7 @@ def test_switching_off_with_changes_on_their_way_says_what_became_of_them(world:
     life.delete_here(1, "")
     number = world.remote(life.account).id
     assert number is not None
-    accounts.switch_off(world.store, number, "snapshot")
+    leaving.switch_off(world.store, number, "snapshot")
     world.work()
     assert world.rows("SELECT state, message FROM carriage") == [("dropped", "The calendar was switched off.")]
     assert len(world.there("lantern", "berths")) == 3

@@ -151,12 +151,12 @@ def test_what_may_only_be_read_cannot_be_changed_here(world: World) -> None:
 def test_the_clock_refreshes_what_is_due_and_nothing_else(world: World) -> None:
     world.put("lantern", "berths", berth(1))
     world.connect("lantern")
-    tick(world.store)
+    tick(world.store, world.settings)
     assert world.one("SELECT count(*) FROM job WHERE state = 'queued'") == 0
     with world.store.write() as connection:
         connection.exec_driver_sql("UPDATE remote SET next_at = 1")
-    tick(world.store)
-    tick(world.store)
+    tick(world.store, world.settings)
+    tick(world.store, world.settings)
     assert world.rows("SELECT kind FROM job WHERE state = 'queued'") == [("pull",)]
 
 

@@ -76,6 +76,9 @@ class LookIn(BaseModel):
     address: str = Field(min_length=1, max_length=2_000)
     user: str = Field(default="", max_length=200)
     password: str = Field(default="", max_length=500)
+    agreed: list[str] = Field(
+        default=[], max_length=20, description="origins the person agreed to: elsewhere, or without encryption"
+    )
 
 
 class AddIn(LookIn):
@@ -124,6 +127,7 @@ class AddedOut(BaseModel):
 class SignInIn(BaseModel):
     user: str = Field(max_length=200)
     password: str = Field(max_length=500)
+    agreed: list[str] = Field(default=[], max_length=20)
 
 
 class RemotesIn(BaseModel):

@@ -25,7 +25,7 @@ from datebridge.api.account_shapes import (
 from datebridge.api.context import AppDep
 from datebridge.api.shapes import JobId, SetId
 from datebridge.connect.feed import interval
-from datebridge.services import accounts, statements
+from datebridge.services import accounts, addresses, leaving, statements
 from datebridge.store import remotes
 
 router = APIRouter(prefix="/api", tags=["accounts"])
@@ -61,10 +61,10 @@ def listed(app: AppDep) -> list[AccountOut]:
 @router.post("/accounts/look")
 def look(app: AppDep, wish: LookIn) -> LookOut:
     """What is at an address: a server, a feed, or a page that links to one. Nothing is kept."""
-    seen = accounts.look_at(app.settings, wish.address, wish.user, wish.password)
+    seen = addresses.look_at(app.settings, wish.address, wish.user, wish.password, wish.agreed)
     found = seen.found
     out = LookOut(
-        kind=found.kind, says=accounts.says(seen), locked=found.locked,
+        kind=found.kind, says=addresses.says(seen), locked=found.locked,
         connected=accounts.connected_as(app.store, app.settings, found.address, wish.user), title=seen.title,
         links=[LinkOut(title=title, address=address) for title, address in found.links],
         calendars=[
@@ -89,8 +89,9 @@ def look(app: AppDep, wish: LookIn) -> LookOut:
 def add(app: AppDep, wish: AddIn) -> AddedOut:
     """Add a server, all calendars left off, or subscribe to a feed."""
     account, job = accounts.add(
-        app.store, app.settings, wish.address, wish.user, wish.password, wish.name, wish.publisher
-    )
+        app.store, app.settings, wish.address, wish.user, wish.password, wish.name, wish.publisher,
+        wish.agreed,
+    )  # fmt: skip
     return AddedOut(account_id=account, job_id=job)
 
 
@@ -108,28 +109,28 @@ def refresh_account(app: AppDep, account_id: int) -> JobId:
 @router.post("/accounts/{account_id}/sign-in", status_code=204)
 def sign_in(app: AppDep, account_id: int, wish: SignInIn) -> None:
     """Another user name and password, kept once they have been seen to work."""
-    accounts.sign_in(app.store, app.settings, account_id, wish.user, wish.password)
+    accounts.sign_in(app.store, app.settings, account_id, wish.user, wish.password, wish.agreed)
 
 
 @router.post("/accounts/{account_id}/disconnect")
 def disconnect(app: AppDep, account_id: int, wish: KeepIn) -> SetId:
     """Disconnect an account. Nothing is deleted where it lives."""
-    return SetId(set_id=accounts.disconnect(app.store, account_id, wish.keep))
+    return SetId(set_id=leaving.disconnect(app.store, account_id, wish.keep))
 
 
 @router.post("/remotes/on")
 def switch_on(app: AppDep, wish: RemotesIn) -> JobId:
-    return JobId(job_id=accounts.switch_on(app.store, wish.remotes))
+    return JobId(job_id=accounts.switch_on(app.store, wish.remotes)[-1])
 
 
 @router.post("/remotes/{remote_id}/off")
 def switch_off(app: AppDep, remote_id: int, wish: KeepIn) -> SetId:
-    return SetId(set_id=accounts.switch_off(app.store, remote_id, wish.keep))
+    return SetId(set_id=leaving.switch_off(app.store, remote_id, wish.keep))
 
 
 @router.post("/remotes/refresh")
 def refresh(app: AppDep, wish: RemotesIn) -> JobId:
-    return JobId(job_id=accounts.refresh_now(app.store, wish.remotes))
+    return JobId(job_id=accounts.refresh_now(app.store, wish.remotes)[-1])
 
 
 @router.put("/remotes/{remote_id}/interval", status_code=204)
@@ -147,4 +148,4 @@ def reveal(app: AppDep, remote_id: int, response: Response) -> AddressOut:
 @router.get("/catalogue")
 def catalogue(app: AppDep) -> list[CatalogueRow]:
     """Open feeds by subject."""
-    return [CatalogueRow.model_validate(row) for row in accounts.catalogue(app.settings)]
+    return [CatalogueRow.model_validate(row) for row in addresses.catalogue(app.settings)]

@@ -14,6 +14,7 @@ from typing import Any
 
 from fastapi import FastAPI, Request, Response
 from fastapi.responses import FileResponse, JSONResponse
+from sqlalchemy.exc import OperationalError
 from starlette.middleware.gzip import GZipMiddleware
 
 from datebridge import __version__
@@ -24,14 +25,14 @@ from datebridge.connect.errors import Unreachable
 from datebridge.core.editing.fields import CannotEdit
 from datebridge.core.filters import FilterError
 from datebridge.core.phrases import NotUnderstood
-from datebridge.services import jobs
+from datebridge.services import jobs, receiving
 from datebridge.services.connecting import NotConnected
 from datebridge.services.receiving import NotTaken
-from datebridge.services.scheduling import scheduler
+from datebridge.services.scheduling import Clock
 from datebridge.services.secrets import KeyLost
 from datebridge.services.worker import Worker
 from datebridge.settings import Settings
-from datebridge.store.database import Store
+from datebridge.store.database import Store, is_full
 from datebridge.store.ledger import Ledger
 from datebridge.store.logbook import CannotApply, recover
 from datebridge.store.occurrences import Happenings
@@ -43,18 +44,20 @@ _FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 def create_app(settings: Settings, work: bool = True) -> FastAPI:
     """The application over the store of `settings`. `work` starts the worker process."""
     store = Store(settings.database)
-    app = App(store, settings, Ledger(store), Happenings(store), [*recover(store), *jobs.resume_interrupted(store)])
+    said = [*recover(store), *jobs.resume_interrupted(store)]
+    receiving.forget_strays(store, settings)
+    app = App(store, settings, Ledger(store), Happenings(store), said)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         worker = Worker(store, settings) if work else None
-        clock = scheduler(store)
+        clock = Clock(store, settings)
         if worker:
             worker.start()
             clock.start()
         yield
         if worker:
-            clock.shutdown(wait=False)
+            clock.stop()
             worker.stop()
         store.close()
 
@@ -63,7 +66,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
     _errors(api)
     _front_end(api)
     api.add_middleware(GZipMiddleware, minimum_size=2_000, compresslevel=4)
-    api.add_middleware(Guard, host=settings.host, script_hashes=_inline_hashes())
+    api.add_middleware(Guard, settings=settings, script_hashes=_inline_hashes())
     return api
 
 
@@ -99,7 +102,18 @@ def _errors(api: FastAPI) -> None:
 
     @api.exception_handler(Unreachable)
     async def _unreachable(_: Request, error: Unreachable) -> JSONResponse:
-        return JSONResponse({"message": error.message, "trouble": error.trouble}, 502)
+        said = {"message": error.message, "trouble": error.trouble, "origin": error.origin}
+        if error.trouble == "busy":
+            return JSONResponse(said, 503, {"Retry-After": f"{error.retry_after or 5:.0f}"})
+        return JSONResponse(said, 502)
+
+    @api.exception_handler(OperationalError)
+    async def _database(_: Request, error: OperationalError) -> JSONResponse:
+        if not is_full(error):
+            raise error
+        return JSONResponse(
+            {"message": "The disk that holds the data is full, so nothing was changed. Make room."}, 507
+        )
 
     @api.exception_handler(NotTaken)
     async def _not_taken(_: Request, error: NotTaken) -> JSONResponse:

@@ -1,57 +1,156 @@
-"""Who may ask: the Host and Origin a browser sends must be this application's own; nothing may be framed."""
+"""Who may ask: from which address, under which name, with which key; and what every answer carries.
+
+Names are checked so that no foreign page can have a browser ask here (DNS rebinding), and writes are taken from this
+application's own pages alone, or from a program that says so with a header of its own.
+"""
 
 from __future__ import annotations
 
-from urllib.parse import urlsplit
+import re
+from collections.abc import Iterable
+from http.cookies import CookieError, SimpleCookie
+from urllib.parse import parse_qs, urlsplit
 
+import structlog
 from starlette.datastructures import Headers, MutableHeaders
-from starlette.responses import JSONResponse
+from starlette.requests import Request
+from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from datebridge.services.access import AccessKey, is_this_machine
+from datebridge.settings import Settings
+
+log = structlog.get_logger()
+#: What a program sends that is no browser; a foreign page cannot have a browser send it (Fetch §3.2.2).
+OWN_HEADER = "X-Date-Bridge"
+_COOKIE = "date-bridge-access"
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
-_LOCAL = ("127.0.0.1", "localhost", "[::1]")
+_HOST = re.compile(r"(\[[0-9a-f:.]{2,45}\]|[a-z0-9._-]{1,253})(?::[0-9]{1,5})?", re.IGNORECASE)
 _POLICY = (
     "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; script-src 'self' {hashes};"
     " frame-ancestors 'none'; base-uri 'self'; form-action 'self'; object-src 'none'"
 )
+_ENTRANCE = """<!doctype html><html lang=en><meta charset=utf-8><title>Date Bridge</title>
+<body style="font:16px/1.5 system-ui;max-width:34rem;margin:4rem auto;padding:0 1rem;background:#f6f3ea;color:#14213d">
+<h1 style="font-size:1.3rem">Date Bridge needs its access key</h1>
+<p>It was shown once, when Date Bridge was started for the first time. Ask who started it.</p>{said}
+<form method=post action=/enter><label>Access key
+<input name=key type=password autocomplete=current-password autofocus style="font:inherit;width:22rem"></label>
+<button style="font:inherit">Enter</button></form>"""
 
 
 class Guard:
-    """Refuses requests under foreign names (DNS rebinding) and writes from foreign pages; sets headers."""
+    """Stands before everything else; also turns what nobody foresaw into an answer in words."""
 
-    def __init__(self, app: ASGIApp, host: str, script_hashes: tuple[str, ...] = ()) -> None:
-        self.app = app
-        self.hosts = {*_LOCAL, host}
+    def __init__(self, app: ASGIApp, settings: Settings, script_hashes: Iterable[str] = ()) -> None:
+        self.app, self.settings = app, settings
+        self.key = AccessKey(settings)
         self.policy = _POLICY.format(hashes=" ".join(f"'{h}'" for h in script_hashes))
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
-        headers = Headers(scope=scope)
-        refusal = self._refusal(scope["method"], headers)
-        if refusal:
-            await JSONResponse({"message": refusal}, 403)(scope, receive, send)
-            return
+        begun = False
 
         async def with_headers(message: Message) -> None:
+            nonlocal begun
             if message["type"] == "http.response.start":
+                begun = True
                 out = MutableHeaders(scope=message)
                 out["Content-Security-Policy"] = self.policy
                 out["X-Content-Type-Options"] = "nosniff"
-                out["Referrer-Policy"] = "no-referrer"
+                out.setdefault("Referrer-Policy", "no-referrer")
                 out["Cross-Origin-Resource-Policy"] = "same-origin"
+                out["Cross-Origin-Opener-Policy"] = "same-origin"
             await send(message)
 
-        await self.app(scope, receive, with_headers)
+        try:
+            refusal = await self._refusal(scope, receive)
+            await (refusal or self.app)(scope, receive, with_headers)
+        except Exception:
+            log.exception("an answer could not be made", path=scope["path"])
+            if begun:  # too late for another answer: the connection is cut, and who asked sees that it was
+                raise
+            words = "Something went wrong that nobody foresaw. Nothing was changed; the log says more."
+            await JSONResponse({"message": words}, 500)(scope, receive, with_headers)
 
-    def _refusal(self, method: str, headers: Headers) -> str:
-        host = headers.get("host", "")
-        if host.rsplit(":", 1)[0] not in self.hosts and host not in self.hosts:
-            return "This application does not answer under that name. Use the address it printed at its start."
-        origin = headers.get("origin")
-        if method not in _SAFE and origin is not None and urlsplit(origin).netloc != host:
-            return "Changes are only taken from this application's own pages."
-        if method not in _SAFE and headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
-            return "Changes are only taken from this application's own pages."
-        return ""
+    async def _refusal(self, scope: Scope, receive: Receive) -> Response | None:
+        """An answer in place of the application's, for who may not ask, or not like this."""
+        headers = Headers(scope=scope)
+        near = is_this_machine(_peer(scope))
+        through_proxy = bool(self.settings.proxy) and (near or _peer(scope) == self.settings.proxy)
+        if self.settings.proxy and not through_proxy:
+            return _no("Only the reverse proxy may ask here.")
+        hosts = headers.getlist("host")
+        if len(hosts) != 1 or not self._is_own_name(hosts[0], scope, near):
+            return _no("This application does not answer under that name. Use the address it printed at its start.")
+        if scope["method"] not in _SAFE and not _is_own_page(headers, hosts[0]):
+            return _no("Changes are only taken from this application's own pages.")
+        if near or through_proxy or self._has_key(headers):
+            return None
+        if scope["path"] == "/enter" and scope["method"] == "POST":
+            return await self._enter(scope, receive)
+        if "text/html" in headers.get("accept", ""):
+            return _entrance("", 401)
+        return JSONResponse({"message": "This needs the access key, as “Authorization: Bearer KEY”."}, 401)
+
+    def _is_own_name(self, host: str, scope: Scope, near: bool) -> bool:
+        found = _HOST.fullmatch(host)
+        if found is None:
+            return False
+        name = found[1].lower().strip("[]")
+        own = {self.settings.host, *self.settings.names}
+        server = scope.get("server")
+        if server and not is_this_machine(server[0]):  # no foreign name stands for a bare address
+            own.add(server[0])
+        return (near and is_this_machine(name)) or name in {one.lower() for one in own if not is_this_machine(one)}
+
+    def _has_key(self, headers: Headers) -> bool:
+        scheme, _, key = headers.get("authorization", "").partition(" ")
+        if scheme.lower() == "bearer" and self.key.opens(key.strip()):
+            return True
+        try:
+            cookie = SimpleCookie(headers.get("cookie", "")).get(_COOKIE)
+        except CookieError:
+            return False
+        return cookie is not None and self.key.accepts(cookie.value)
+
+    async def _enter(self, scope: Scope, receive: Receive) -> Response:
+        body = b""
+        async for piece in Request(scope, receive).stream():
+            body += piece
+            if len(body) > 4096:
+                return _no("That is no access key.")
+        given = parse_qs(body.decode("utf-8", "replace")).get("key", [""])[0]
+        if not self.key.opens(given.strip()):
+            return _entrance("<p role=alert><strong>This is not the key.</strong></p>", 403)
+        answer = RedirectResponse("/", 303)
+        answer.set_cookie(_COOKIE, self.key.cookie, max_age=30 * 86400, httponly=True, samesite="strict")
+        return answer
+
+
+def _peer(scope: Scope) -> str:
+    client = scope.get("client")
+    return str(client[0]) if client else ""
+
+
+def _is_own_page(headers: Headers, host: str) -> bool:
+    """Whether a browser sends this for a page of ours, or a program of its own accord (Fetch Metadata, RFC 6454)."""
+    origin, site = headers.get("origin"), headers.get("sec-fetch-site")
+    if origin is not None:
+        try:
+            parts = urlsplit(origin)
+        except ValueError:
+            return False
+        return parts.scheme in ("http", "https") and parts.netloc == host and site in (None, "same-origin")
+    return site == "same-origin" or (site is None and OWN_HEADER in headers)
+
+
+def _no(words: str) -> Response:
+    return JSONResponse({"message": words}, 403)
+
+
+def _entrance(said: str, status: int) -> Response:
+    # A form sends no origin under "no-referrer" (Fetch §3.1), and without one nothing is taken.
+    return HTMLResponse(_ENTRANCE.replace("{said}", said), status, {"Referrer-Policy": "same-origin"})

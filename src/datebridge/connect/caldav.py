@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
@@ -9,8 +10,11 @@ from urllib.parse import quote, unquote, urljoin, urlsplit
 
 from datebridge.connect import dav
 from datebridge.connect.errors import Unreachable
+from datebridge.connect.origins import host_of
 from datebridge.connect.web import Answer, Web
 
+#: The only statuses that say that something is not there.
+GONE = frozenset({404, 410})
 #: How many entries one multiget asks for.
 FETCH = 100
 _UNESCAPED = "~!$&'()*+,;=:@"
@@ -73,11 +77,21 @@ class Delta:
 
 @dataclass(frozen=True, slots=True)
 class Resource:
-    """A calendar object as fetched: its path, its ETag, its octets; None where it is gone."""
+    """A calendar object as fetched: its path, its ETag, its octets.
+
+    `data` is None where there are none: because it is not there any more, or because it is not handed out just now,
+    as `status` says; 0 where the server does not speak of it at all.
+    """
 
     href: str
     etag: str
     data: bytes | None
+    status: int = 200
+
+    @property
+    def gone(self) -> bool:
+        """Whether it is not there any more; no other status says that (RFC 9110 §15.5.5, §15.5.11)."""
+        return self.data is None and self.status in GONE
 
 
 class CalDavServer:
@@ -85,7 +99,7 @@ class CalDavServer:
 
     def __init__(self, web: Web, address: str) -> None:
         self.web, self.address = web, address
-        self.host = urlsplit(address).hostname or address
+        self.host = host_of(address)
 
     # ---- finding ---------------------------------------------------------------------------------
 
@@ -95,21 +109,21 @@ class CalDavServer:
         Raises:
             Unreachable: if there is no CalDAV server there, or it does not let one in.
         """
-        for url in (self.address, urljoin(self.address, "/.well-known/caldav")):
+        for url in (self.address, self._at(self.address, "/.well-known/caldav")):
             found = self._properties(url, "D:current-user-principal", "C:calendar-home-set")
             principal = found.hrefs("current-user-principal") if found else []
             if found and (principal or found.hrefs("calendar-home-set")):
                 break
         else:
             raise Unreachable("answer", f"{self.host} is no calendar server, as far as it shows.")
-        at = urljoin(found.href, principal[0]) if principal else found.href
+        at = self._at(found.href, principal[0]) if principal else found.href
         person = self._properties(
             at, "D:displayname", "C:calendar-home-set", "C:calendar-user-address-set"
         )  # fmt: skip
         homes = person.hrefs("calendar-home-set") if person else []
         if person is None or not homes:
             raise Unreachable("answer", f"{self.host} does not say where your calendars are.")
-        home = urljoin(person.href, homes[0])
+        home = self._at(person.href, homes[0])
         offers = self.web.request("OPTIONS", home).headers.get("dav", "")
         addresses = [a.lower().removeprefix("mailto:") for a in person.hrefs("calendar-user-address-set")]
         return Home(
@@ -122,7 +136,14 @@ class CalDavServer:
         if answer.status != 207:
             return None
         found, _ = dav.multistatus(answer.body, self.host)
-        return dav.Found(urljoin(answer.url, found[0].href), 200, found[0].properties) if found else None
+        return dav.Found(self._at(answer.url, found[0].href), 200, found[0].properties) if found else None
+
+    def _at(self, base: str, href: str) -> str:
+        """An address that an answer names."""
+        try:
+            return urljoin(base, href)
+        except ValueError as error:
+            raise Unreachable("answer", f"{self.host} names an address that is none.") from error
 
     def calendars(self, home: Home) -> list[Listed]:
         """Every calendar of the home, in the order the owner gave them."""
@@ -130,7 +151,7 @@ class CalDavServer:
         answer = self._expect(self.web.request("PROPFIND", home.url, body, _DEPTH), 207)
         found, _ = dav.multistatus(answer.body, self.host)
         listed = [
-            _listed(urljoin(answer.url, one.href), one, home)
+            _listed(self._at(answer.url, one.href), one, home)
             for one in found
             if "calendar" in one.children("resourcetype")
         ]
@@ -149,7 +170,18 @@ class CalDavServer:
         """A calendar as it is now, tag and token among it."""
         answer = self._expect(self.web.request("PROPFIND", url, dav.propfind(_CALENDAR, everything=True), _FLAT), 207)
         found, _ = dav.multistatus(answer.body, self.host)
+        if not found:
+            raise Unreachable("answer", f"{self.host} says nothing of this calendar.")
         return _listed(url, found[0], None)
+
+    def exists(self, url: str) -> bool:
+        """Whether there is a collection at an address.
+
+        Raises:
+            Unreachable: if the server does not say.
+        """
+        answer = self.web.request("PROPFIND", url, dav.propfind(["D:resourcetype"]), _FLAT)
+        return answer.status not in GONE and bool(self._expect(answer, 207))
 
     # ---- fetching --------------------------------------------------------------------------------
 
@@ -159,7 +191,7 @@ class CalDavServer:
         found, _ = dav.multistatus(answer.body, self.host)
         itself = canonical(url).rstrip("/")
         return {
-            path: one.text("getetag") for one in found
+            path: one.etag for one in found
             if (path := canonical(one.href)).rstrip("/") != itself and "getetag" in one.properties
         }  # fmt: skip
 
@@ -169,12 +201,12 @@ class CalDavServer:
         if answer.status in (403, 409, 410) and token:
             return self.changes(url, "")
         found, after = dav.multistatus(self._expect(answer, 207).body, self.host)
-        if any(one.status == 507 for one in found):  # the server cut the list short: ask for the whole instead
-            return Delta(self.etags(url), (), "", True)
         itself = canonical(url).rstrip("/")
         entries = [one for one in found if canonical(one.href).rstrip("/") != itself]
-        gone = tuple(canonical(one.href) for one in entries if one.status == 404)
-        changed = {canonical(one.href): one.text("getetag") for one in entries if one.status != 404}
+        if any(one.status == 507 for one in found if one not in entries):  # the list was cut short (RFC 6578 §3.6)
+            return Delta(self.etags(url), (), "", True)
+        gone = tuple(canonical(one.href) for one in entries if one.status in GONE)
+        changed = {canonical(one.href): one.etag for one in entries if one.status not in GONE}
         return Delta(changed, gone, after, not token)
 
     def fetch(self, url: str, hrefs: Sequence[str]) -> Iterator[list[Resource]]:
@@ -192,17 +224,14 @@ class CalDavServer:
     def _multiget(self, url: str, hrefs: list[str]) -> list[Resource]:
         answer = self._expect(self.web.request("REPORT", url, dav.multiget(hrefs), _DEPTH), 207)
         found, _ = dav.multistatus(answer.body, self.host)
-        return [
-            Resource(
-                canonical(one.href), one.text("getetag"),
-                one.text("calendar-data").encode() if one.status != 404 and "calendar-data" in one.properties else None,
-            )
-            for one in found
-        ]  # fmt: skip
+        said = {canonical(one.href): one for one in found}
+        # One that the answer passes over is not gone: nothing was said of it.
+        return [_resource(href, said.get(canonical(href))) for href in hrefs]
 
     def get(self, href: str) -> Resource:
-        answer = self.web.request("GET", urljoin(self.address, href))
-        return Resource(href, answer.headers.get("etag", ""), answer.body if answer.status == 200 else None)
+        answer = self.web.request("GET", self._at(self.address, href))
+        data = answer.body if answer.status == 200 else None
+        return Resource(href, answer.header("etag"), data, answer.status)
 
     # ---- writing ---------------------------------------------------------------------------------
 
@@ -210,12 +239,12 @@ class CalDavServer:
         """Write an object: over the state `etag` stands for, or as a new one where it is "" (RFC 9110 §13.1)."""
         condition = {"If-Match": etag} if etag else {"If-None-Match": "*"}
         headers = {"Content-Type": "text/calendar; charset=utf-8", **condition}
-        return self.web.request("PUT", urljoin(self.address, href), data, headers)
+        return self.web.request("PUT", self._at(self.address, href), data, headers)
 
     def delete(self, href: str, etag: str) -> Answer:
         """Delete an object; an attendee's deletion is not told to the organiser (RFC 6638 §8.1)."""
         headers = {"Schedule-Reply": "F", **({"If-Match": etag} if etag else {})}
-        return self.web.request("DELETE", urljoin(self.address, href), headers=headers)
+        return self.web.request("DELETE", self._at(self.address, href), headers=headers)
 
     def make_calendar(self, url: str, values: dict[tuple[str, str], str]) -> Answer:
         body = dav.settings("C:mkcalendar", values)
@@ -241,7 +270,21 @@ def canonical(href: str) -> str:
     >>> canonical("http://calendars.example/home/a%40b%2fc.ics") == canonical("/home/a@b%2Fc.ics")
     True
     """
-    return "/".join(quote(unquote(part), safe=_UNESCAPED) for part in urlsplit(href).path.split("/"))
+    try:
+        path = urlsplit(href).path
+    except ValueError:  # no address at all
+        path = href
+    return "/".join(quote(unquote(part), safe=_UNESCAPED) for part in path.split("/"))
+
+
+def _resource(href: str, said: dav.Found | None) -> Resource:
+    if said is None:
+        return Resource(canonical(href), "", None, 0)
+    if said.status < 300 and "calendar-data" in said.properties:
+        return Resource(canonical(href), said.etag, said.text("calendar-data").encode())
+    status = said.status if said.status >= 300 else said.missing
+    # Something that has an ETag is there, whatever is said of its data.
+    return Resource(canonical(href), said.etag, None, 0 if said.etag and status in GONE else status)
 
 
 def _tzid(definition: str) -> str:
@@ -255,8 +298,11 @@ def _with_owner(one: Listed, name: str) -> Listed:
 
 def _listed(url: str, one: dav.Found, home: Home | None) -> Listed:
     privileges = one.children("current-user-privilege-set")
-    owners = one.hrefs("owner")
-    owner = urljoin(url, owners[0]) if owners else ""
+    owner = next(iter(one.hrefs("owner")), "")
+    try:
+        owner = urljoin(url, owner) if owner else ""
+    except ValueError:
+        owner = ""
     element = one.properties.get("supported-calendar-component-set")
     components = tuple(str(c.get("name", "")) for c in element) if element is not None else ()
     order = one.text("calendar-order")
@@ -267,7 +313,7 @@ def _listed(url: str, one: dav.Found, home: Home | None) -> Listed:
         # A server without access control lets the owner of the home write.
         writable=bool({"all", "write", "write-content"} & privileges) or not privileges,
         owned=home is None or not owner or owner.rstrip("/") == home.principal.rstrip("/"),
-        components=components, position=int(order) if order.isdigit() else 0,
+        components=components, position=int(order) if re.fullmatch("[0-9]{1,9}", order) else 0,
         tag=one.text("getctag"), token=one.text("sync-token"),
         syncs="sync-collection" in one.children("supported-report-set") or bool(one.text("sync-token")),
         colour_space=one.namespace("calendar-color"),

@@ -6,6 +6,7 @@ server's own is taken as it comes, and used again when such a property is set th
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from xml.sax.saxutils import escape
@@ -21,19 +22,30 @@ _OPEN = f'<?xml version="1.0" encoding="utf-8"?>\n<{{0}} xmlns:D="{DAV}" xmlns:C
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """One response of a multistatus: its address, its own status if it has one, the properties that are there."""
+    """One response of a multistatus: its address, its own status if it has one, the properties that are there.
+
+    `missing` is the status of those that are not; 0 where it speaks of none.
+    """
 
     href: str
     status: int = 200
     properties: dict[str, etree._Element] = field(default_factory=dict)
+    missing: int = 0
 
     def text(self, name: str) -> str:
         element = self.properties.get(name)
-        return "".join(str(t) for t in element.itertext()) if element is not None else ""
+        return "".join(str(t) for t in element.itertext(with_tail=False)) if element is not None else ""
 
     def hrefs(self, name: str) -> list[str]:
         element = self.properties.get(name)
-        return [(e.text or "").strip() for e in element.iter(f"{{{DAV}}}href")] if element is not None else []
+        found = element.iter(f"{{{DAV}}}href") if element is not None else ()
+        return [href for e in found if (href := (e.text or "").strip())]
+
+    @property
+    def etag(self) -> str:
+        """Its getetag as it can be sent back in a header; "" where there is none."""
+        etag = self.text("getetag").strip()
+        return etag if all(c > " " and c != "\x7f" for c in etag) else ""
 
     def children(self, name: str) -> set[str]:
         """Local names of everything inside a property."""
@@ -67,18 +79,20 @@ def multistatus(body: bytes, host: str) -> tuple[list[Found], str]:
     for response in root.iterfind(f"{{{DAV}}}response"):
         href = (response.findtext(f"{{{DAV}}}href") or "").strip()
         own = response.findtext(f"{{{DAV}}}status")
-        properties = {}
+        properties, missing = {}, 0
         for stat in response.iterfind(f"{{{DAV}}}propstat"):
-            prop = stat.find(f"{{{DAV}}}prop")
-            if prop is not None and _code(stat.findtext(f"{{{DAV}}}status")) < 300:
-                properties.update({etree.QName(child).localname: child for child in prop})
-        responses.append(Found(href, _code(own), properties))
+            prop, code = stat.find(f"{{{DAV}}}prop"), _code(stat.findtext(f"{{{DAV}}}status"))
+            if code >= 300:
+                missing = code
+            elif prop is not None:
+                properties.update({etree.QName(child).localname: child for child in prop.iterchildren("*")})
+        responses.append(Found(href, _code(own), properties, missing))
     return responses, (root.findtext(f"{{{DAV}}}sync-token") or "").strip()
 
 
 def _code(line: str | None) -> int:
     parts = (line or "").split()
-    return int(parts[1]) if len(parts) > 1 and parts[1].isdigit() else 200
+    return int(parts[1]) if len(parts) > 1 and re.fullmatch("[0-9]{3}", parts[1]) else 200
 
 
 def condition(body: bytes) -> tuple[str, str]:
@@ -87,7 +101,8 @@ def condition(body: bytes) -> tuple[str, str]:
         root = etree.fromstring(body, etree.XMLParser(resolve_entities=False, no_network=True))
     except etree.XMLSyntaxError:
         return "", body.decode("utf-8", "replace").strip()[:200] if b"<" not in body else ""
-    names = [etree.QName(child).localname for child in root if etree.QName(child).localname != "responsedescription"]
+    names = [etree.QName(child).localname for child in root.iterchildren("*")]
+    names = [name for name in names if name != "responsedescription"]
     words = root.findtext(f"{{{DAV}}}responsedescription") or ""
     return (names[0] if names else ""), words.strip()
 

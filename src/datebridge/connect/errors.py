@@ -6,7 +6,7 @@ from typing import Literal
 
 Trouble = Literal[
     "address", "forbidden", "name", "refused", "timeout", "certificate", "password", "down", "throttled", "cut",
-    "large", "missing", "answer",
+    "large", "missing", "answer", "leaves", "plain", "busy",
 ]  # fmt: skip
 #: Trouble that may well be over in a while.
 PASSING = frozenset({"name", "refused", "timeout", "down", "throttled", "cut"})
@@ -19,11 +19,14 @@ class Unreachable(Exception):
     False
 
     The message never holds an address beyond its host: the rest may work like a password.
+
+    Attributes:
+        origin: for ``leaves`` and ``plain``, where name and password would go if a person says yes; else "".
     """
 
-    def __init__(self, trouble: Trouble, message: str, retry_after: float | None = None) -> None:
+    def __init__(self, trouble: Trouble, message: str, retry_after: float | None = None, origin: str = "") -> None:
         super().__init__(message)
-        self.trouble, self.message, self.retry_after = trouble, message, retry_after
+        self.trouble, self.message, self.retry_after, self.origin = trouble, message, retry_after, origin
 
     @property
     def passing(self) -> bool:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from urllib.parse import urlsplit
 
 from datebridge.connect.errors import Unreachable
+from datebridge.connect.origins import host_of
 from datebridge.connect.web import Web
 from datebridge.core.ics.component import Component
 from datebridge.core.moments import NotAMoment, parse_duration
@@ -36,7 +36,7 @@ def fetch(web: Web, url: str, etag: str = "", modified: str = "") -> Fetched:
     if modified:
         headers["If-Modified-Since"] = modified
     answer = web.request("GET", url, headers=headers)
-    host = urlsplit(url).hostname or ""
+    host = host_of(url)
     if answer.status == 304:
         return Fetched(None, etag, modified, answer.moved)
     if answer.status in (404, 410):
@@ -46,7 +46,7 @@ def fetch(web: Web, url: str, etag: str = "", modified: str = "") -> Fetched:
     if not is_calendar(answer.body):
         what = "a web page" if is_page(answer.body) else "something else"
         raise Unreachable("answer", f"{host} answers with {what} instead of a calendar.")
-    return Fetched(answer.body, answer.headers.get("etag", ""), answer.headers.get("last-modified", ""), answer.moved)
+    return Fetched(answer.body, answer.header("etag"), answer.header("last-modified"), answer.moved)
 
 
 def is_calendar(data: bytes) -> bool:

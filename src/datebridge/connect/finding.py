@@ -7,15 +7,17 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Literal
-from urllib.parse import urljoin, urlsplit
+from urllib.parse import urljoin
 
 from lxml import etree, html
 
 from datebridge.connect.caldav import CalDavServer, Home, Listed
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.feed import is_calendar, is_page
+from datebridge.connect.origins import host_of, is_loopback, origin_of
 from datebridge.connect.web import Web
 
 Kind = Literal["server", "feed", "page"]
@@ -56,28 +58,42 @@ def tidy(address: str) -> list[str]:
     return [f"https://{address}", f"http://{address}"]
 
 
-def find(web: Web, address: str) -> FoundThere:
+def find(web: Web, address: str, agreed: Collection[str] = ()) -> FoundThere:
     """Find out what is at an address as somebody typed it.
 
+    Args:
+        agreed: origins that somebody has agreed to, although what goes there can be read on the way.
+
     Raises:
-        Unreachable: if nothing is there that holds calendars, or it cannot be reached.
+        Unreachable: if nothing is there that holds calendars, or it cannot be reached; ``plain`` if it might be
+            reached without encryption, which is never done unasked.
     """
-    candidates = tidy(address)
-    for candidate in candidates[:-1]:
+    first, *others = tidy(address)
+    for plain in others:
         try:
-            return _find(web, candidate)
+            return _find(web, first)
         except Unreachable as error:
             if error.trouble not in ("refused", "timeout"):
                 raise
-    return _find(web, candidates[-1])
+            origin = origin_of(plain)
+            if not is_loopback(plain) and origin not in agreed:
+                raise Unreachable(
+                    "plain",
+                    f"{host_of(plain)} does not answer under https. Under http, everybody on the way can read what is"
+                    " sent.",
+                    origin=origin,
+                ) from error
+            first = plain
+    return _find(web, first)
 
 
 def _find(web: Web, address: str) -> FoundThere:
-    host = urlsplit(address).hostname or address
+    host = host_of(address)
     body, locked = b"", None
     try:
         answer = web.request("GET", address, headers={"Accept": "text/calendar, text/html;q=0.5, */*;q=0.1"})
-        address = answer.moved or address
+        if answer.moved and (not web.signed_in or origin_of(answer.moved) in web.origins):
+            address = answer.moved
         body = answer.body if answer.status == 200 else b""
     except Unreachable as error:
         if error.trouble != "password":
@@ -118,9 +134,12 @@ def _links(body: bytes, address: str) -> tuple[tuple[str, str], ...]:
     for element in root.iter("link", "a"):
         href = str(element.get("href") or "")
         declared = str(element.get("type") or "").lower().startswith("text/calendar")
-        path = urlsplit(href).path.lower()
+        path = href.partition("?")[0].partition("#")[0].lower()
         if href and (declared or path.endswith((".ics", ".ical")) or href.lower().startswith("webcal")):
-            url = tidy(urljoin(address, href))[0]
+            try:
+                url = tidy(urljoin(address, href))[0]
+            except ValueError:  # no address at all
+                continue
             title = str(element.get("title") or "") or "".join(str(t) for t in element.itertext()).strip()
             if url not in found or not found[url]:
                 found[url] = title or path.rsplit("/", 1)[-1]

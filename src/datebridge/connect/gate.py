@@ -8,19 +8,34 @@ datebridge.connect.errors.Unreachable: 192.168.1.9 is in a private network. Date
 
 from __future__ import annotations
 
+import asyncio
 import ipaddress
 import socket
 import ssl
-import threading
 from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 
 import httpx
 
 from datebridge.connect.errors import Unreachable
 
-_NAT64 = ipaddress.ip_network("64:ff9b::/96")
 _ANY = ipaddress.IPv4Address | ipaddress.IPv6Address
+#: The only part of IPv6 that IANA has given out for the open internet ("IPv6 Global Unicast Address Space").
+_GLOBAL_UNICAST = ipaddress.ip_network("2000::/3")
+#: IPv6 addresses that stand for an IPv4 one in their last 32 bits (RFC 6052 §2.1).
+_NAT64 = ipaddress.ip_network("64:ff9b::/96")
+#: Blocks of IANA's registries of special-purpose addresses that are not reachable from everywhere, and that the
+#: `ipaddress` of some Python 3.11 to 3.13 does not know yet.
+_SPECIAL = tuple(
+    ipaddress.ip_network(block)
+    for block in (
+        "192.0.0.0/24", "192.88.99.0/24", "64:ff9b:1::/48", "100::/64", "100:0:0:1::/64", "2001::/23",
+        "2001:db8::/32", "3fff::/20", "5f00::/16",
+    )
+)  # fmt: skip
+#: Looking a name up blocks; so many may be looked up at once.
+_LOOKUPS = ThreadPoolExecutor(16, "lookup")
 
 
 class Gate:
@@ -34,6 +49,10 @@ class Gate:
         """`allowed`: origins such as ``http://127.0.0.1:8141`` that may be reached wherever they are."""
         self.allowed = {_origin(httpx.URL(origin)) for origin in allowed}
 
+    def allows(self, url: httpx.URL) -> bool:
+        """Whether an origin may be reached wherever it is."""
+        return _origin(url) in self.allowed
+
     def pinned(self, url: httpx.URL) -> str | None:
         """The address to connect to instead of the name; None where the origin is allowed as it is.
 
@@ -42,11 +61,11 @@ class Gate:
         """
         if url.scheme not in ("http", "https") or not url.host:
             raise Unreachable("address", "This is no web address. It should begin with https:// or http://.")
-        if _origin(url) in self.allowed:
+        if self.allows(url):
             return None
         try:
             found = socket.getaddrinfo(url.host, url.port or 443, type=socket.SOCK_STREAM)
-        except (OSError, UnicodeError) as error:
+        except (OSError, UnicodeError, OverflowError) as error:
             raise Unreachable("name", f"There is no host named {url.host}. Is the address spelt right?") from error
         addresses = [str(entry[4][0]).partition("%")[0] for entry in found]
         if not all(is_public(ipaddress.ip_address(address)) for address in addresses):
@@ -67,6 +86,10 @@ def is_public(address: _ANY) -> bool:
             inner = ipaddress.IPv4Address(int(address) & 0xFFFFFFFF)
         if inner is not None:
             return is_public(inner)
+        if address not in _GLOBAL_UNICAST:
+            return False
+    if any(address.version == block.version and address in block for block in _SPECIAL):
+        return False
     return address.is_global and not address.is_multicast
 
 
@@ -80,31 +103,32 @@ def _trust() -> ssl.SSLContext:
     return httpx.create_ssl_context(trust_env=False)
 
 
-class GuardedTransport(httpx.BaseTransport):
+class GuardedTransport(httpx.AsyncBaseTransport):
     """Sends a request only where the gate lets it, to the very address the gate has looked at."""
 
     def __init__(self, gate: Gate, connections: int) -> None:
         self.gate = gate
         self._limits = httpx.Limits(max_connections=connections, max_keepalive_connections=connections)
-        self._by_host: dict[str, httpx.HTTPTransport] = {}
-        self._lock = threading.Lock()
+        self._by_host: dict[str, httpx.AsyncHTTPTransport] = {}
 
-    def handle_request(self, request: httpx.Request) -> httpx.Response:
-        pinned = self.gate.pinned(request.url)
-        with self._lock:  # one pool a name: names that share an address must not share a TLS connection
-            transport = self._by_host.get(request.url.host)
-            if transport is None:
-                # No proxy from the environment: it would do the looking up, behind the gate's back.
-                transport = httpx.HTTPTransport(verify=_trust(), limits=self._limits, trust_env=False)
-                self._by_host[request.url.host] = transport
+    async def handle_async_request(self, request: httpx.Request) -> httpx.Response:
+        pinned = None
+        if not self.gate.allows(request.url):
+            loop = asyncio.get_running_loop()
+            pinned = await loop.run_in_executor(_LOOKUPS, self.gate.pinned, request.url)
+        transport = self._by_host.get(request.url.host)
+        if transport is None:  # one pool a name: names that share an address must not share a TLS connection
+            # No proxy from the environment: it would do the looking up, behind the gate's back.
+            transport = httpx.AsyncHTTPTransport(verify=_trust(), limits=self._limits, trust_env=False)
+            self._by_host[request.url.host] = transport
         if pinned is not None:
             extensions = {**request.extensions, "sni_hostname": request.url.host}
             request = httpx.Request(
                 request.method, request.url.copy_with(host=pinned), headers=request.headers,
                 stream=request.stream, extensions=extensions,
             )  # fmt: skip
-        return transport.handle_request(request)
+        return await transport.handle_async_request(request)
 
-    def close(self) -> None:
+    async def aclose(self) -> None:
         for transport in self._by_host.values():
-            transport.close()
+            await transport.aclose()

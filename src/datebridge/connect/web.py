@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+import asyncio
 import logging
+import math
 import ssl
-import threading
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from email.utils import parsedate_to_datetime
 
 import httpx
-from tenacity import RetryCallState, Retrying, retry_if_exception, stop_after_delay
+from tenacity import AsyncRetrying, RetryCallState, retry_if_exception, stop_after_delay
 
 from datebridge import __version__
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.gate import Gate, GuardedTransport
+from datebridge.connect.origins import host_of, is_upgrade, origin_of
+from datebridge.connect.unpacking import Body
+from datebridge.connect.waiting import wait
 
 # It would write every address down, and some addresses work like passwords.
 logging.getLogger("httpx").setLevel(logging.WARNING)
@@ -23,6 +27,10 @@ logging.getLogger("httpx").setLevel(logging.WARNING)
 _REDIRECTS = 5
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS", "PROPFIND", "REPORT"})
 _LONGEST_WAIT = 60.0
+#: A body may come as slowly as it likes for so many seconds, and then no slower than so many octets a second.
+_GRACE, _SLOWEST = 10.0, 2048
+#: However fast it comes, a request ends after so many seconds.
+_WHOLE = 600.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,10 +48,20 @@ class Answer:
     url: str
     moved: str = ""
 
+    def header(self, name: str) -> str:
+        """A header's value, to be sent back as it came; "" where there is none, or it is no text."""
+        for key, value in self.headers.raw:
+            if key.lower() == name.encode():
+                try:
+                    return value.decode().strip()
+                except UnicodeDecodeError:
+                    return ""
+        return ""
+
     @property
     def etag(self) -> str:
         """The ETag if it is a strong one (RFC 9110 §8.8.3), else ""."""
-        etag = self.headers.get("etag", "")
+        etag = self.header("etag")
         return "" if etag.startswith("W/") else etag
 
 
@@ -51,26 +69,28 @@ class Web:
     """A client for one account. Safe to use from several threads.
 
     Args:
+        origins: those that the user name and the password may be sent to.
         patience: for how many seconds a request that was put off or cut is tried again; 0 for never.
+        most_octets: that a body may have, unpacked.
+        timeout: how long nothing may come, in seconds.
+        budget: how long all requests together may take, in seconds; None for as long as they need.
+        check: asked while waiting; raises to give up.
     """
 
     def __init__(
-        self, gate: Gate, user: str = "", password: str = "", *, connections: int = 6, patience: float = 0,
-        most_octets: int = 256 << 20, timeout: float = 30,
+        self, gate: Gate, user: str = "", password: str = "", *, origins: Iterable[str] = (), connections: int = 6,
+        patience: float = 0, most_octets: int = 128 << 20, timeout: float = 30, budget: float | None = None,
+        check: Callable[[], None] | None = None,
     ) -> None:  # fmt: skip
         self.connections, self.patience, self.most_octets = connections, patience, most_octets
-        self._auth = httpx.BasicAuth(user, password) if user or password else None
-        self._client = httpx.Client(
-            transport=GuardedTransport(gate, connections), timeout=httpx.Timeout(timeout, connect=10),
-            headers={"User-Agent": f"DateBridge/{__version__}"}, trust_env=False,
+        self.origins = {origin_of(origin) for origin in origins}
+        self._auth = httpx.BasicAuth(user.encode(), password.encode()) if user or password else None
+        self._client = httpx.AsyncClient(
+            transport=GuardedTransport(gate, connections), timeout=httpx.Timeout(timeout, connect=10), trust_env=False,
+            headers={"User-Agent": f"DateBridge/{__version__}", "Accept-Encoding": "gzip, deflate"},
         )  # fmt: skip
-        self._retrying = Retrying(
-            retry=retry_if_exception(lambda e: isinstance(e, Unreachable) and e.passing and e.trouble != "name"),
-            stop=stop_after_delay(patience),
-            wait=_pause,
-            reraise=True,
-        )
-        self._held = threading.Lock()
+        self._check = check
+        self._ends = time.monotonic() + budget if budget is not None else None
         self._not_before = 0.0
         self.sent = 0
 
@@ -80,7 +100,7 @@ class Web:
         return self._auth is not None
 
     def close(self) -> None:
-        self._client.close()
+        wait(self._client.aclose())
 
     def __enter__(self) -> Web:
         return self
@@ -94,80 +114,112 @@ class Web:
         """Send a request; answers of any status but 401, 429 and 5xx come back as they are.
 
         Raises:
-            Unreachable: if there is no answer, or none that is of use.
+            Unreachable: if there is no answer, or none that is of use; or if it would take the user name and the
+                password to an origin they were not given for.
         """
-        if not self.patience:
-            return self._follow(method, url, body, dict(headers or {}))
-        return self._retrying(self._follow, method, url, body, dict(headers or {}))
+        origin = origin_of(url)
+        if self._auth is not None and origin not in self.origins:
+            raise self._leaves(origin)
+        octets = {name.encode(): value.encode() for name, value in (headers or {}).items()}
+        return wait(self._patiently(method, url, body, octets), self._check)
 
-    def _follow(self, method: str, url: str, body: bytes, headers: dict[str, str]) -> Answer:
-        """Follow redirects, each checked like the first; names and passwords go only to the origin they are for."""
-        at = first = httpx.URL(url)
+    async def _patiently(self, method: str, url: str, body: bytes, headers: dict[bytes, bytes]) -> Answer:
+        if not self.patience:
+            return await self._follow(method, url, body, headers)
+        retrying = AsyncRetrying(
+            retry=retry_if_exception(lambda e: isinstance(e, Unreachable) and e.passing and e.trouble != "name"),
+            stop=stop_after_delay(self.patience), wait=_pause, reraise=True,
+        )  # fmt: skip
+        return await retrying(self._follow, method, url, body, headers)
+
+    async def _follow(self, method: str, url: str, body: bytes, headers: dict[bytes, bytes]) -> Answer:
+        """Follow redirects, each checked like the first; names and passwords go only to the origins they are for."""
         moved = ""
         for hop in range(_REDIRECTS + 1):
-            same = (at.scheme, at.host, at.port) == (first.scheme, first.host, first.port)
-            answer = self._once(method, at, body, headers, self._auth if same else None)
+            answer = await self._once(method, url, body, headers)
             location = answer.headers.get("location")
             if answer.status not in (301, 302, 303, 307, 308) or not location or method not in _SAFE:
                 return Answer(answer.status, answer.headers, answer.body, url, moved)
-            at = at.join(location)
-            url = str(at)
+            before = origin_of(url)
+            try:
+                url = str(httpx.URL(url).join(location))
+            except httpx.InvalidURL as error:
+                raise Unreachable("answer", f"{host_of(url)} sends one on to something that is no address.") from error
+            if before in self.origins and is_upgrade(before, origin_of(url)):
+                self.origins.add(origin_of(url))
             permanent = answer.status in (301, 308) and (hop == 0 or bool(moved))
             moved = url if permanent else ""
-        raise Unreachable("answer", f"{first.host} sends one on and on, without end.")
+        raise Unreachable("answer", f"{host_of(url)} sends one on and on, without end.")
 
-    def _once(
-        self, method: str, url: httpx.URL, body: bytes, headers: dict[str, str], auth: httpx.BasicAuth | None
-    ) -> Answer:
-        wait = self._not_before - time.monotonic()
-        if wait > 0 and self.patience:
-            time.sleep(wait)
+    async def _once(self, method: str, url: str, body: bytes, headers: dict[bytes, bytes]) -> Answer:
+        host = host_of(url)
+        pause = self._not_before - time.monotonic()
+        if pause > 0 and self.patience:
+            await asyncio.sleep(pause)
         self.sent += 1
+        left = _WHOLE if self._ends is None else min(_WHOLE, self._ends - time.monotonic())
         try:
-            request = self._client.build_request(method, url, content=body or None, headers=headers)
-            response = self._client.send(request, auth=auth, stream=True)
-            try:
-                content = self._bounded(response, url.host)
-            finally:
-                response.close()
-        except httpx.TimeoutException as error:
-            raise Unreachable("timeout", f"{url.host} takes too long to answer.") from error
+            async with asyncio.timeout(max(0.0, left)):
+                response, content = await self._ask(method, url, body, headers, host)
+        except (httpx.TimeoutException, TimeoutError) as error:
+            raise Unreachable("timeout", f"{host} takes too long to answer.") from error
         except httpx.ConnectError as error:
-            raise _connect_trouble(error, url.host) from error
-        except httpx.InvalidURL as error:
+            raise _connect_trouble(error, host) from error
+        except (httpx.InvalidURL, httpx.UnsupportedProtocol) as error:
             raise Unreachable("address", "This is no web address.") from error
+        except httpx.LocalProtocolError as error:
+            raise Unreachable("answer", f"What {host} calls its entries cannot be sent back to it.") from error
         except httpx.TransportError as error:
-            raise Unreachable("cut", f"The connection to {url.host} was cut in the middle.") from error
-        self._check(response, url.host)
-        return Answer(response.status_code, response.headers, content, str(url))
+            raise Unreachable("cut", f"The connection to {host} was cut in the middle.") from error
+        self._judge(response, host, url)
+        return Answer(response.status_code, response.headers, content, url)
 
-    def _bounded(self, response: httpx.Response, host: str) -> bytes:
-        pieces, size = [], 0
-        for piece in response.iter_bytes():
-            size += len(piece)
-            if size > self.most_octets:
-                raise Unreachable(
-                    "large", f"{host} sends more than {self.most_octets >> 20} MB, the most that is taken."
-                )
-            pieces.append(piece)
-        return b"".join(pieces)
+    async def _ask(
+        self, method: str, url: str, body: bytes, headers: dict[bytes, bytes], host: str
+    ) -> tuple[httpx.Response, bytes]:
+        request = self._client.build_request(method, url, content=body or None, headers=headers)
+        auth = self._auth if origin_of(url) in self.origins else None
+        response = await self._client.send(request, auth=auth, stream=True)
+        try:
+            taken = Body(response.headers.get("content-encoding", "") if method != "HEAD" else "",
+                         self.most_octets, host)  # fmt: skip
+            began, octets = time.monotonic(), 0
+            async for piece in response.aiter_raw():
+                octets += len(piece)
+                taken.add(piece)
+                seconds = time.monotonic() - began
+                if seconds > _GRACE and octets < seconds * _SLOWEST:
+                    raise Unreachable("timeout", f"{host} sends its answer too slowly to wait for.")
+            return response, taken.end() if octets else b""
+        finally:
+            await response.aclose()
 
-    def _check(self, response: httpx.Response, host: str) -> None:
+    def _judge(self, response: httpx.Response, host: str, url: str) -> None:
         code = response.status_code
         if code == 401:
             if self._auth is None:
                 raise Unreachable("password", f"{host} asks for a user name and a password.")
+            if origin_of(url) not in self.origins:
+                raise self._leaves(origin_of(url))
             raise Unreachable("password", f"{host} does not accept this user name and password.")
         if code in (429, 503):
             seconds = _retry_after(response.headers.get("retry-after", ""))
-            if seconds is not None:
-                with self._held:  # all threads hold off, or the server would go on refusing
-                    self._not_before = max(self._not_before, time.monotonic() + min(seconds, _LONGEST_WAIT))
+            if seconds is not None:  # all requests hold off, or the server would go on refusing
+                self._not_before = max(self._not_before, time.monotonic() + min(seconds, _LONGEST_WAIT))
             if code == 429:
                 raise Unreachable("throttled", f"{host} takes no more requests for now (429).", seconds)
             raise Unreachable("down", f"{host} is not available for now (503).", seconds)
         if code in (500, 502, 504):
             raise Unreachable("down", f"{host} has trouble of its own ({code}).")
+
+    def _leaves(self, origin: str) -> Unreachable:
+        given = " and ".join(sorted(self.origins)) or "another place"
+        return Unreachable(
+            "leaves",
+            f"This leads from {given} to {origin}. The user name and the password were given for {given} and have not"
+            f" been sent on.",
+            origin=origin,
+        )
 
 
 def _pause(state: RetryCallState) -> float:
@@ -178,15 +230,15 @@ def _pause(state: RetryCallState) -> float:
 
 
 def _retry_after(value: str) -> float | None:
-    """Seconds (RFC 9110 §10.2.3: a number of them, or a date); None where nothing is said."""
+    """Seconds (RFC 9110 §10.2.3: a number of them, or a date), a day at most; None where nothing of use is said."""
     try:
-        return max(0.0, float(value))
+        seconds = float(value)
     except ValueError:
-        pass
-    try:
-        return max(0.0, parsedate_to_datetime(value).timestamp() - time.time())
-    except (ValueError, TypeError):
-        return None
+        try:
+            seconds = parsedate_to_datetime(value).timestamp() - time.time()
+        except (ValueError, TypeError, OverflowError):
+            return None
+    return min(86400.0, max(0.0, seconds)) if math.isfinite(seconds) else None
 
 
 def _connect_trouble(error: httpx.ConnectError, host: str) -> Unreachable:

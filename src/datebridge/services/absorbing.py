@@ -6,6 +6,7 @@ state are kept in one transaction, so that a killed refresh has simply not happe
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
@@ -26,6 +27,7 @@ from datebridge.store.remotes import (
     in_force,
     keep_objects,
     known_objects,
+    known_objects_of,
 )
 from datebridge.store.tables import Remote
 from datebridge.store.versions import VersionWriter
@@ -50,11 +52,15 @@ class Counts:
 
 @dataclass(slots=True)
 class Absorbed:
-    """What a refresh comes to, gathered piece by piece."""
+    """What a refresh comes to, gathered piece by piece.
+
+    `missed` counts objects that are there and were not handed out, by the status given for them.
+    """
 
     changes: list[StoredChange] = field(default_factory=list)
     kept: list[Known] = field(default_factory=list)
     gone: list[str] = field(default_factory=list)
+    missed: Counter[int] = field(default_factory=Counter)
     counts: Counts = field(default_factory=Counts)
     zones: Zones = field(default_factory=Zones)
 
@@ -70,6 +76,7 @@ class Absorber:
         self.calendar: int = remote.calendar_id
         self.found = Absorbed()
         self._conflicts: set[str] = set()
+        self._leaving: dict[str, Known] = {}
         with store.read() as connection:
             self.found.zones = zones_of(connection, self.calendar)
             self.busy = busy_uids(connection, self.remote)
@@ -92,27 +99,47 @@ class Absorber:
                     )
                     continue
                 if before and before.uid != found.uid:  # another entry under the same name
-                    self._remove(before, here)
+                    self._leaving[f"{before.href}\n{before.uid}"] = before
                 self._compare(writer, resource, found, here.get(found.uid, []))
             for resource in resources:
-                if resource.data is None and resource.href in known:
-                    self._remove(known[resource.href], here)
+                if resource.gone and resource.href in known:
+                    self._leaving[resource.href] = known[resource.href]
+                elif resource.data is None and not resource.gone:
+                    self.found.missed[resource.status] += 1
             writer.flush()
 
     def take_gone(self, hrefs: Iterable[str]) -> None:
         """Note objects that are not there any more."""
         with self.store.read() as connection:
-            known = known_objects(connection, self.remote, hrefs)
-            here = in_force(connection, self.calendar, {k.uid for k in known.values()})
-        for one in known.values():
-            self._remove(one, here)
+            self._leaving.update(known_objects(connection, self.remote, hrefs))
+
+    def settle(self) -> None:
+        """Decide, once all has been taken, which of the objects that are gone take their entries along.
+
+        An entry that another object holds now was only renamed. And while something there has not been handed out,
+        it may be just that: then nothing is removed.
+        """
+        replaced = {one.href for key, one in self._leaving.items() if key != one.href}
+        if self.found.missed:  # what holds another entry now is looked at once more
+            self.found.kept = [one for one in self.found.kept if one.href not in replaced]
+            return
+        uids, hrefs = ({getattr(one, name) for one in self._leaving.values()} for name in ("uid", "href"))
+        with self.store.read() as connection:
+            here = in_force(connection, self.calendar, uids)
+            held = {one.uid for one in known_objects_of(connection, self.remote, uids) if one.href not in hrefs}
+        held.update(one.uid for one in self.found.kept)
+        for key, one in self._leaving.items():
+            if one.uid not in held:
+                self._remove(one, here)
+            elif key == one.href:
+                self.found.gone.append(one.href)
 
     def _remove(self, known: Known, here: dict[str, list[InForce]]) -> None:
         if known.uid in self.busy:
             self.found.kept.append(known._replace(etag=""))
             return
         self.found.gone.append(known.href)
-        for entry in here.get(known.uid, []):
+        for entry in here.pop(known.uid, []):
             self._change(entry.uid, entry.recurrence_id, entry.id, None)
 
     def _compare(

@@ -6,11 +6,12 @@ import uuid
 from urllib.parse import quote, urljoin
 
 from datebridge.connect import dav
+from datebridge.connect.errors import Unreachable
 from datebridge.core.headers import Description, description_of
 from datebridge.core.ics.writer import write_calendar
 from datebridge.core.zones.definition import define
 from datebridge.services.connecting import Line
-from datebridge.store.database import Store, this_day
+from datebridge.store.database import Store, now, this_day
 from datebridge.store.remotes import PENDING
 from datebridge.store.tables import Remote
 from datebridge.store.versions import text_of
@@ -77,55 +78,86 @@ def zone_object(zone: str) -> str:
 
 
 def _make(store: Store, line: Line, row: Remote, said: Description) -> bool:
-    slug = quote("".join(c if c.isalnum() else "-" for c in said.name.lower()).strip("-") or "calendar", safe="")
-    home = line.account.home
+    url = _begun(store, row)
+    if url and line.server.exists(url):  # it was made, and the process died before it could say so
+        return _made(store, line, row, said, url)
     values = {_NAME: said.name, **({_TEXT: said.text} if said.text else {})}
-    for name in (slug, f"{slug}-{uuid.uuid4().hex[:6]}"):
-        url = urljoin(home, f"{home.rstrip('/')}/{name}/")
-        answer = line.server.make_calendar(url, values)
-        if answer.status in (200, 201):
-            state = line.server.state(url)
-            with store.write() as connection:
-                connection.exec_driver_sql(
-                    "UPDATE remote SET url = ?, name = ?, colour = ?, colour_space = ?, description = ?, syncs = ?,"
-                    " owner = ? WHERE id = ?",
-                    (url, state.name, state.colour, state.colour_space, state.description, state.syncs,
-                     line.account.user, row.id),
-                )  # fmt: skip
-            row.url, row.name, row.colour = url, state.name, state.colour
-            row.colour_space, row.description = state.colour_space, state.description
-            late = {key: value for key, value in _values(row, said).items() if key not in (_NAME, _TEXT)}
-            if late:
-                line.server.set_properties(url, late)
-            _end(store, row, "carried")
-            return True
-        if answer.status not in (403, 405, 409):
-            break
+    url = _free(line, said.name)
+    with store.write() as connection:  # so that it is not made twice
+        connection.exec_driver_sql(
+            "UPDATE carriage SET state = 'sending', theirs = ? WHERE remote_id = ? AND kind = 'calendar'"
+            f" AND state IN {PENDING}",
+            (url, row.id),
+        )
+    answer = line.server.make_calendar(url, values)
+    if answer.status in (200, 201):
+        return _made(store, line, row, said, url)
     _end(store, row, "refused", f"{line.account.name} does not make a calendar: {_words(answer.body, answer.status)}")
     return False
+
+
+def _begun(store: Store, row: Remote) -> str:
+    """Where the calendar was going to be made when that was begun; "" if it was not."""
+    with store.read() as connection:
+        found = connection.exec_driver_sql(
+            "SELECT theirs FROM carriage WHERE remote_id = ? AND kind = 'calendar' AND state = 'sending'"
+            " AND theirs <> ''",
+            (row.id,),
+        ).scalar()
+    return str(found or "")
+
+
+def _free(line: Line, name: str) -> str:
+    """An address in the account's home where nothing is yet, as much as possible like the calendar's name."""
+    slug = quote("".join(c if c.isalnum() else "-" for c in name.lower()).strip("-") or "calendar", safe="")
+    home = line.account.home
+    url = urljoin(home, f"{home.rstrip('/')}/{slug}/")
+    return urljoin(home, f"{home.rstrip('/')}/{slug}-{uuid.uuid4().hex[:6]}/") if line.server.exists(url) else url
+
+
+def _made(store: Store, line: Line, row: Remote, said: Description, url: str) -> bool:
+    """Note where a new calendar is, and give it what cannot be said at its making. It is refreshed from now on."""
+    state = line.server.state(url)
+    row.url, row.name, row.colour = url, state.name, state.colour
+    row.colour_space, row.description = state.colour_space, state.description
+    late = {key: value for key, value in _values(row, said).items() if key not in (_NAME, _TEXT)}
+    if late:
+        line.server.set_properties(url, late)
+    with store.write() as connection:
+        connection.exec_driver_sql(
+            "UPDATE remote SET url = ?, name = ?, colour = ?, colour_space = ?, description = ?, syncs = ?,"
+            " owner = ?, next_at = ? WHERE id = ?",
+            (url, state.name, state.colour, state.colour_space, state.description, state.syncs,
+             line.account.user, now(), row.id),
+        )  # fmt: skip
+    _end(store, row, "carried")
+    return True
 
 
 def _delete(store: Store, line: Line, row: Remote) -> bool:
     """Delete a calendar there, unless something changed in it that is not known here."""
     if row.url:
-        state = line.server.state(row.url)
-        same = state.token == row.token if row.token else state.tag == row.tag
-        if not same and not _only_own(line, row, store):
-            _end(
-                store, row, "collided", "Entries were changed there meanwhile. Take it back, refresh, and decide again."
-            )
-            return False
-        answer = line.web.request("DELETE", row.url)
-        if answer.status not in (200, 204, 404, 410):
-            _end(store, row, "refused", f"{line.account.name}: {_words(answer.body, answer.status)}")
-            return False
+        try:
+            state = line.server.state(row.url)
+            same = state.token == row.token if row.token else state.tag == row.tag
+            if not same and not _only_own(line, row, store):
+                why = "Entries were changed there meanwhile. Take it back, refresh, and decide again."
+                _end(store, row, "collided", why)
+                return False
+            answer = line.web.request("DELETE", row.url)
+            if answer.status not in (200, 204, 404, 410):
+                _end(store, row, "refused", f"{line.account.name}: {_words(answer.body, answer.status)}")
+                return False
+        except Unreachable as error:
+            if error.trouble != "missing":  # if it is, it was deleted there before
+                raise
     with store.write() as connection:
         connection.exec_driver_sql("DELETE FROM resource WHERE remote_id = ?", (row.id,))
         connection.exec_driver_sql(
             "UPDATE remote SET url = '', tag = '', token = '', next_at = NULL WHERE id = ?", (row.id,)
         )
         connection.exec_driver_sql(
-            f"UPDATE carriage SET state = 'carried' WHERE remote_id = ? AND state IN {PENDING}", (row.id,)
+            f"UPDATE carriage SET state = 'carried', theirs = '' WHERE remote_id = ? AND state IN {PENDING}", (row.id,)
         )
     return False
 
@@ -151,7 +183,7 @@ def hold_entries(store: Store, remote: int) -> None:
 def _end(store: Store, row: Remote, state: str, message: str = "") -> None:
     with store.write() as connection:
         connection.exec_driver_sql(
-            "UPDATE carriage SET state = ?, message = ? WHERE remote_id = ? AND kind = 'calendar'"
+            "UPDATE carriage SET state = ?, message = ?, theirs = '' WHERE remote_id = ? AND kind = 'calendar'"
             f" AND state IN {PENDING}",
             (state, message, row.id),
         )

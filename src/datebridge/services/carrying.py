@@ -25,11 +25,12 @@ from datebridge.core.ics.objects import assemble, take_apart
 from datebridge.core.scheduling import silenced
 from datebridge.services import calendar_carrying
 from datebridge.services.connecting import Line, line_to, remote
-from datebridge.services.jobs import JobContext, Refused, Stopped, enqueue
+from datebridge.services.jobs import JobContext, Refused, Stopped, enqueue, lane_of
 from datebridge.services.moving import finish_moves
-from datebridge.services.pulling import note_failure, refresh
+from datebridge.services.pulling import is_of_account, note_failure, passing, put_off, refresh, trouble_of
 from datebridge.settings import Settings
 from datebridge.store.database import Store
+from datebridge.store.jobs import ClaimLost, lanes_with
 from datebridge.store.remotes import (
     PENDING,
     Known,
@@ -90,41 +91,49 @@ class Outcome:
 
 
 def push_pending(store: Store, remotes: Sequence[int] | None = None) -> int | None:
-    """Queue carrying what waits, unless that is queued already; returns the job."""
+    """Queue carrying what waits, one job an account, unless that is queued already; returns one of the jobs."""
+    made = None
     with store.read() as connection:
-        wanted = [r for r in pending(connection) if remotes is None or r in remotes]
-        queued = connection.exec_driver_sql("SELECT 1 FROM job WHERE kind = 'push' AND state = 'queued'").first()
-    if not wanted or queued:
-        return None
-    return enqueue(store, "push", "Carrying changes there", {"remotes": wanted})
+        wanted = pending(connection)
+        queued = lanes_with(connection, "push", ("queued",))
+    for account, own in wanted.items():
+        those = [remote_id for remote_id in own if remotes is None or remote_id in remotes]
+        if those and lane_of(account) not in queued:
+            made = enqueue(store, "push", "Carrying changes there", {"remotes": those}, lane_of(account))
+    return made
 
 
 def push_job(context: JobContext) -> dict[str, Any]:
     """Carry what waits. A server that cannot be reached keeps its changes waiting; the others go on."""
     out_of_reach: dict[int, str] = {}
+    failed: list[str] = []
     counts: dict[str, int] = {}
     with context.store.read() as connection:
-        wanted = [r for r in pending(connection) if r in context.params["remotes"]]
-    for remote_id in wanted:
+        waiting = {remote_id for own in pending(connection).values() for remote_id in own}
+    for remote_id in [r for r in context.params["remotes"] if r in waiting]:
         row = remote(context.store, remote_id)
         if row.account_id in out_of_reach:
             note_failure(context.store, remote_id, out_of_reach[row.account_id])
             continue
         try:
-            with line_to(context.store, context.settings, row.account_id) as line:
+            with line_to(context.store, context.settings, row.account_id, context.check) as line:
                 carrier = Carrier(context.store, context.settings, line, row, context)
                 for state, count in carrier.run().items():
                     counts[state] = counts.get(state, 0) + count
             if carrier.unread():
-                refresh(context.store, context.settings, remote_id, read_back=True)
-        except Unreachable as error:
-            out_of_reach[row.account_id] = error.message
-            note_failure(context.store, remote_id, error.message, error.trouble == "password")
+                refresh(context.store, context.settings, remote_id, read_back=True, check=context.check)
+        except Stopped:
+            put_off(context.store, context.settings, [remote_id])
+            raise
+        except Exception as error:
+            message, of_account = trouble_of(error)
+            failed.append(message)
+            if of_account:
+                out_of_reach[row.account_id] = message
+            note_failure(context.store, remote_id, message, of_account and not passing(error))
     moved = finish_moves(context.store)
-    if out_of_reach:
-        raise Refused(
-            " ".join(dict.fromkeys(out_of_reach.values())) + " What has not been carried waits and is tried again."
-        )
+    if failed:
+        raise Refused(" ".join(dict.fromkeys(failed)) + " What has not been carried waits and is tried again.")
     if moved:  # what they delete at their source is carried next
         push_pending(context.store)
     return counts
@@ -149,23 +158,30 @@ class Carrier:
         """Carry everything; returns how many units ended in which state.
 
         Raises:
-            Unreachable: if the server cannot be reached; what has not been carried waits on.
+            Exception: the first trouble there was. A server that cannot be reached is not asked for more; where only
+                one answer was not of use, the others are carried first. What has not been carried waits on.
         """
         if not calendar_carrying.carry_calendar(self.store, self.line, self.row):
             calendar_carrying.hold_entries(self.store, self.remote)
             return self.counts
         self.row = remote(self.store, self.remote)
         done = 0
+        odd: Exception | None = None
         with ThreadPoolExecutor(max_workers=self.line.web.connections) as pool:
             sent = self._submit(pool, self._begin())
             while sent:
                 ahead = self._submit(pool, self._begin())  # so that no connection waits for the book-keeping
-                outcomes, trouble = [], None
+                outcomes: list[Outcome] = []
+                trouble: Exception | None = None
                 for future in sent:
                     try:
                         outcomes.append(future.result())
-                    except Unreachable as error:
-                        trouble = trouble or error
+                    except (Stopped, ClaimLost) as error:  # raised once what did end has been noted
+                        trouble = error
+                    except Exception as error:
+                        if isinstance(error, Unreachable) and is_of_account(error):
+                            trouble = trouble or error
+                        odd = odd or error
                 self._record(outcomes)
                 done += len(outcomes)
                 if trouble is not None:
@@ -173,6 +189,8 @@ class Carrier:
                     raise trouble
                 self._report(done)
                 sent = ahead
+        if odd is not None:
+            raise odd
         return self.counts
 
     def _submit(self, pool: ThreadPoolExecutor, units: list[Unit]) -> list[Future[Outcome]]:
@@ -233,6 +251,8 @@ class Carrier:
             return Outcome(unit, "carried", "", known.href, known.etag)
         if known is not None and not known.etag:  # what is there has yet to be read back
             there = self.server.get(known.href)
+            if there.data is None and not there.gone:
+                return self._withheld(unit, known.href, there)
             if there.data is not None and not unit.begun and not self._ours(there.data, known):
                 return self._collided(unit, known.href, there)
             known = known._replace(etag=there.etag) if there.data is not None else None
@@ -256,12 +276,18 @@ class Carrier:
             return Outcome(unit, "carried")
         if answer.status == 412:
             there = self.server.get(known.href)
-            return self._collided(unit, known.href, there) if there.data is not None else Outcome(unit, "carried")
+            if there.gone:
+                return Outcome(unit, "carried")
+            if there.data is None:
+                return self._withheld(unit, known.href, there)
+            return self._collided(unit, known.href, there)
         return Outcome(unit, "refused", self._reason(answer), known.href)
 
     def _collision(self, unit: Unit, href: str, texts: tuple[str, ...]) -> Outcome:
         """What is there instead: one's own earlier writing whose answer was lost, or somebody else's change."""
         there = self.server.get(href)
+        if there.data is None and not there.gone:
+            return self._withheld(unit, href, there)
         if there.data is None:
             return Outcome(unit, "collided", "It was deleted there meanwhile.", href)
         found = take_apart(there.data)
@@ -285,6 +311,11 @@ class Carrier:
     def _collided(self, unit: Unit, href: str, there: Resource) -> Outcome:
         theirs = (there.data or b"").decode("utf-8", "replace")
         return Outcome(unit, "collided", "It was changed there meanwhile.", href, there.etag, theirs)
+
+    def _withheld(self, unit: Unit, href: str, there: Resource) -> Outcome:
+        """It is there, and is not handed out: whether it may be written over cannot be known."""
+        why = f"{self.line.account.name} does not hand out what is there now ({there.status})."
+        return Outcome(unit, "refused", why, href)
 
     def _ours(self, data: bytes, known: Known) -> bool:
         """Whether what is there is what was written from here last, or what the server kept of it."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy import Connection
 
 from datebridge.connect.caldav import Resource
+from datebridge.connect.errors import Unreachable
 from datebridge.core.ics.objects import take_apart
 from datebridge.core.merging import Differing, differing, merged
 from datebridge.services.absorbing import Absorber
@@ -77,8 +78,12 @@ def take_theirs(store: Store, settings: Settings, carriage_id: int) -> int | Non
     with store.read() as connection:
         known = known_by_uid(connection, one.remote_id, [one.uid]).get(one.uid)
     href = known.href if known else ""
-    with line_to(store, settings, row.account_id) as line:
-        resource = line.server.get(href) if href else Resource("", "", None)
+    with line_to(store, settings, row.account_id, waiting=True) as line:
+        resource = line.server.get(href) if href else Resource("", "", None, 404)
+    if resource.data is None and not resource.gone:
+        raise Unreachable(
+            "answer", f"{line.account.name} does not hand the entry out just now ({resource.status}). Try again later."
+        )
     absorber = Absorber(store, row, "Taken as it is there.")
     absorber.busy -= {one.uid}
     if resource.data is not None:
@@ -91,6 +96,7 @@ def take_theirs(store: Store, settings: Settings, carriage_id: int) -> int | Non
                 absorber.found.changes.append(
                     StoredChange(absorber.calendar, one.uid, entry.recurrence_id, entry.id, None)
                 )
+    absorber.settle()
     with store.write() as connection:
         _end(connection, one, "dropped", "Their state was taken.")
         return absorber.conclude(connection, Proposal(f"Take {line.account.name}'s side: {_title(store, one)}", "pull"))

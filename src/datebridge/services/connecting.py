@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import threading
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from urllib.parse import urlsplit
 
 from sqlmodel import select
 
 from datebridge.connect.caldav import CalDavServer
+from datebridge.connect.errors import Unreachable
 from datebridge.connect.gate import Gate
+from datebridge.connect.origins import origin_of
 from datebridge.connect.web import Web
-from datebridge.services.secrets import seal, unseal
+from datebridge.services.secrets import unseal
 from datebridge.settings import Settings
 from datebridge.store.database import Store
 from datebridge.store.tables import Account, Remote
@@ -35,17 +37,51 @@ class Line:
         return CalDavServer(self.web, self.address)
 
 
-def open_web(settings: Settings, user: str = "", password: str = "", patient: bool = False) -> Web:
-    """A client that goes where the settings let it; a patient one tries again what was put off."""
+def open_web(
+    settings: Settings, user: str = "", password: str = "", origins: Iterable[str] = (),
+    check: Callable[[], None] | None = None,
+) -> Web:  # fmt: skip
+    """A patient client: it goes where the settings let it, and tries again what was put off."""
     return Web(
-        Gate(settings.allowed_origins), user, password, connections=settings.connections,
-        patience=settings.patience if patient else 0, most_octets=settings.max_file,
+        Gate(settings.allowed_origins), user, password, origins=origins, connections=settings.connections,
+        patience=settings.patience, most_octets=settings.max_answer, check=check,
     )  # fmt: skip
 
 
+#: How many may look at once at what is elsewhere while somebody waits for the answer.
+_LOOKS = threading.BoundedSemaphore(4)
+#: How long they may, in seconds, and how much is taken.
+_LOOK_TIME, _LOOK_OCTETS = 45.0, 64 << 20
+
+
 @contextmanager
-def line_to(store: Store, settings: Settings, account_id: int, patient: bool = True) -> Iterator[Line]:
-    """A connection to an account's other end.
+def looking_web(
+    settings: Settings, user: str = "", password: str = "", origins: Iterable[str] = ()
+) -> Iterator[Web]:  # fmt: skip
+    """A client for somebody who waits: never patient, soon done, and few at once.
+
+    Raises:
+        Unreachable: ``busy`` while too many are at it.
+    """
+    if not _LOOKS.acquire(blocking=False):
+        raise Unreachable(
+            "busy", "Several addresses are being looked at already, and take their time. Try again in a moment.", 5
+        )
+    try:
+        with Web(
+            Gate(settings.allowed_origins), user, password, origins=origins, connections=2, timeout=15,
+            most_octets=min(_LOOK_OCTETS, settings.max_answer), budget=_LOOK_TIME,
+        ) as web:  # fmt: skip
+            yield web
+    finally:
+        _LOOKS.release()
+
+
+@contextmanager
+def line_to(
+    store: Store, settings: Settings, account_id: int, check: Callable[[], None] | None = None, waiting: bool = False
+) -> Iterator[Line]:
+    """A connection to an account's other end; `waiting` where somebody waits for what comes of it.
 
     Raises:
         NotConnected: if there is no such account.
@@ -53,10 +89,11 @@ def line_to(store: Store, settings: Settings, account_id: int, patient: bool = T
     """
     with store.session() as session:
         account = session.get(Account, account_id)
-    if account is None:
+    if account is None or account.gone:
         raise NotConnected("There is no such account any more.")
     address, password = unseal(settings, account.address_sealed), unseal(settings, account.password_sealed)
-    with open_web(settings, account.user, password, patient) as web:
+    signed = (settings, account.user, password, account.origins or [origin_of(address)])
+    with looking_web(*signed) if waiting else open_web(*signed, check) as web:
         yield Line(account, address, web)
 
 
@@ -77,13 +114,3 @@ def remotes_of(store: Store, account_id: int, only_on: bool = False) -> list[Rem
     with store.session() as session:
         rows = session.exec(select(Remote).where(Remote.account_id == account_id))
         return [row for row in rows if row.calendar_id is not None or not only_on]
-
-
-def origin_of(address: str) -> str:
-    """Scheme, host and port: as much of an address as may be shown."""
-    parts = urlsplit(address)
-    return f"{parts.scheme}://{parts.netloc.rpartition('@')[2]}"
-
-
-def sealed(settings: Settings, address: str, password: str) -> tuple[bytes, bytes]:
-    return seal(settings, address), seal(settings, password)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -53,8 +53,10 @@ def copy_job(context: JobContext) -> dict[str, Any]:
     selection = Selection(
         params["filter"], tuple(params.get("excluded", ())), tuple(only) if only is not None else None
     )
-    set_id = propose_copy(context.store, Ledger(context.store), selection, Target(**params["target"]))
-    return {"set_id": set_id}
+    with context.store.write() as connection:
+        target = Target(**params["target"])
+        set_id = _propose(connection, Ledger(context.store), selection, target, context.check)
+        return context.conclude(connection, {"set_id": set_id})
 
 
 def propose_copy(store: Store, ledger: Ledger, selection: Selection, target: Target) -> int:
@@ -65,10 +67,17 @@ def propose_copy(store: Store, ledger: Ledger, selection: Selection, target: Tar
         FilterError: if the selection's filter does not parse.
     """
     with store.write() as connection:
-        ids = _with_their_series(connection, list(ledger.ids(connection, selection)))
-        if not ids:
-            raise CannotApply("Nothing is selected, so there is nothing to copy.")
-        return _Copy(connection, target, ids).propose()
+        return _propose(connection, ledger, selection, target)
+
+
+def _propose(
+    connection: Connection, ledger: Ledger, selection: Selection, target: Target,
+    check: Callable[[], None] = lambda: None,
+) -> int:  # fmt: skip
+    ids = _with_their_series(connection, list(ledger.ids(connection, selection)))
+    if not ids:
+        raise CannotApply("Nothing is selected, so there is nothing to copy.")
+    return _Copy(connection, target, ids, check).propose()
 
 
 def _with_their_series(connection: Connection, ids: list[int]) -> list[int]:
@@ -87,8 +96,8 @@ def _with_their_series(connection: Connection, ids: list[int]) -> list[int]:
 
 
 class _Copy:
-    def __init__(self, connection: Connection, target: Target, ids: list[int]) -> None:
-        self.connection, self.target, self.ids = connection, target, ids
+    def __init__(self, connection: Connection, target: Target, ids: list[int], check: Callable[[], None]) -> None:
+        self.connection, self.target, self.ids, self.check = connection, target, ids, check
         self.changes: list[StoredChange] = []
         self.renamed: dict[tuple[int, str], str] = {}
         self.silent = self.skipped = self.elsewhere = 0
@@ -137,6 +146,7 @@ class _Copy:
             self._one(writer, calendar, version, text, facts, there, home)
             if done % _TEXTS == 0:
                 writer.flush()
+                self.check()
         writer.flush()
         for tzid, owner in wanted.items():
             if definition := sources[owner].text(tzid):

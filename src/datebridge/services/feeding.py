@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable
+from dataclasses import replace
 from hashlib import blake2b
 from itertools import islice
 
 from sqlalchemy import Connection
 
 from datebridge.connect.feed import fetch, interval
+from datebridge.connect.origins import origin_of
 from datebridge.core.events import derive, digest_of
 from datebridge.core.headers import Description, described, description_of
 from datebridge.core.ics.reader import Reader
@@ -102,6 +104,8 @@ def refresh_feed(
     assert row.id is not None  # noqa: S101
     assert row.calendar_id is not None  # noqa: S101
     got = fetch(line.web, line.address, row.etag, row.modified)
+    if got.moved and line.web.signed_in and origin_of(got.moved) not in line.web.origins:
+        got = replace(got, moved="")  # it is followed each time: its new place was not given the password
     if got.moved:
         with store.write() as connection:
             connection.exec_driver_sql(

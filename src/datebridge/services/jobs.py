@@ -1,24 +1,42 @@
-"""Long work: queued in the store, done one at a time by the worker, stoppable, taken up again after a kill."""
+"""Long work: queued in the store, done by the workers, stoppable, taken up again after a kill or a full disk."""
 
 from __future__ import annotations
 
 import gc
+import threading
 import time
 from collections.abc import Callable, Iterable
+from functools import partial
 from typing import Any
 
 import structlog
+from sqlalchemy import Connection
 from sqlmodel import col, select
 
 from datebridge.settings import Settings
-from datebridge.store.database import Store, now
+from datebridge.store.database import Store, is_full, now
+from datebridge.store.jobs import (
+    Claimed,
+    ClaimLost,
+    add_job,
+    claim_job,
+    demand_claim,
+    end_job,
+    next_job,
+    put_job_off,
+    remember,
+    report_job,
+    stop_wanted,
+    take_back,
+)
 from datebridge.store.logbook import CannotApply
 from datebridge.store.tables import Job
 
 log = structlog.get_logger()
-#: A job is begun anew this often after its process died; then it counts as failed.
-MAX_ATTEMPTS = 3
 _REPORT_EVERY = 0.25
+#: How long a job waits for room on the disk before it is tried again, in seconds.
+_WAIT_FOR_ROOM = 15
+FULL = "The disk is full. It goes on when there is room."
 
 
 class Stopped(Exception):
@@ -30,14 +48,33 @@ class Refused(Exception):
 
 
 class JobContext:
-    """What a job's function is given: the store, the settings, its parameters, and a way to report."""
+    """What a job's function is given: the store, the settings, its parameters, and a way to report.
 
-    def __init__(self, store: Store, settings: Settings, job_id: int, params: dict[str, Any]) -> None:
-        self.store, self.settings, self.job_id, self.params = store, settings, job_id, params
-        self._reported = 0.0
+    Whatever is written through `store` is written only while the job is this worker's.
+    """
+
+    def __init__(self, store: Store, settings: Settings, job: Claimed) -> None:
+        self.store = store.demanding(partial(demand_claim, job=job))
+        self.settings, self.job = settings, job
+        self.params = job.params
+        self._reported = self._asked = 0.0
+
+    def check(self) -> None:
+        """Go on? Cheap to ask often.
+
+        Raises:
+            Stopped: if somebody asked the job to stop.
+            ClaimLost: if it was given to another worker.
+        """
+        if time.monotonic() - self._asked < _REPORT_EVERY:
+            return
+        self._asked = time.monotonic()
+        with self.store.read() as connection:
+            if stop_wanted(connection, self.job):
+                raise Stopped
 
     def progress(self, done: int, total: int, unit: str, message: str = "") -> None:
-        """Report how far the job is; cheap to call often.
+        """Report how far the job is; cheap to call often, but not from within a transaction.
 
         Raises:
             Stopped: if somebody asked the job to stop.
@@ -46,33 +83,42 @@ class JobContext:
             return
         self._reported = time.monotonic()
         with self.store.write() as connection:
-            stop = connection.exec_driver_sql(
-                "UPDATE job SET done = ?, total = ?, unit = ?, message = ? WHERE id = ? RETURNING stop_requested",
-                (done, total, unit, message, self.job_id),
-            ).scalar()
+            report_job(connection, self.job, done, total, unit, message)
+            stop = stop_wanted(connection, self.job)
         if stop:
             raise Stopped
+
+    def remember(self, **params: Any) -> None:
+        """Keep something for the case that the job has to be begun again."""
+        with self.store.write() as connection:
+            remember(connection, self.job, **params)
+
+    def conclude(self, connection: Connection, result: dict[str, Any]) -> dict[str, Any]:
+        """End the job in the very transaction in which its last writing is done, so that it can't be done twice."""
+        end_job(connection, self.job, "done", "", result)
+        return result
 
 
 JobFunction = Callable[[JobContext], dict[str, Any]]
 
 
-def enqueue(store: Store, kind: str, title: str, params: dict[str, Any]) -> int:
-    with store.session() as session:
-        job = Job(kind=kind, title=title, params=params, created_at=now())
-        session.add(job)
-        session.flush()
-        assert job.id is not None  # noqa: S101  (given by flush)
-        return job.id
+def lane_of(account_id: int) -> str:
+    """Jobs that talk to one account take turns; each account has its own."""
+    return f"account {account_id}"
+
+
+def enqueue(store: Store, kind: str, title: str, params: dict[str, Any], lane: str = "") -> int:
+    with store.write() as connection:
+        return add_job(connection, kind, title, params, lane)
 
 
 def get(store: Store, job_id: int) -> Job | None:
-    with store.session() as session:
+    with store.reading_session() as session:
         return session.get(Job, job_id)
 
 
 def recent(store: Store, limit: int = 20) -> list[Job]:
-    with store.session() as session:
+    with store.reading_session() as session:
         return list(session.exec(select(Job).order_by(col(Job.id).desc()).limit(limit)))
 
 
@@ -88,53 +134,70 @@ def request_stop(store: Store, job_id: int) -> None:
 
 def resume_interrupted(store: Store, kinds: Iterable[str] | None = None) -> list[str]:
     """Queue what a killed process was doing, of these kinds or of all; says so in words."""
-    said = []
-    with store.session() as session:
-        running = select(Job).where(Job.state == "running")
-        for job in session.exec(running if kinds is None else running.where(col(Job.kind).in_(list(kinds)))):
-            if job.attempts >= MAX_ATTEMPTS:
-                job.state, job.message, job.finished_at = (
-                    "failed",
-                    "It ended the process each time it was tried.",
-                    now(),
-                )
-                said.append(f"“{job.title}” was interrupted {job.attempts} times and was given up.")
-            else:
-                job.state = "queued"
-                said.append(f"“{job.title}” was interrupted and goes on.")
-    return said
+    with store.write() as connection:
+        return take_back(connection, kinds)
+
+
+def claim_next(store: Store, kinds: Iterable[str]) -> Claimed | None:
+    """The oldest job of these kinds that may be begun now, begun; None if there is none."""
+    kinds = tuple(kinds)
+    with store.read() as connection:
+        if next_job(connection, kinds) is None:
+            return None
+    with store.write() as connection:
+        found = next_job(connection, kinds)
+        return claim_job(connection, found) if found is not None else None
 
 
 def run_next(store: Store, settings: Settings, functions: dict[str, JobFunction]) -> bool:
     """Do the oldest queued job of the kinds given; False if there is none."""
-    with store.session() as session:
-        query = select(Job).where(Job.state == "queued", col(Job.kind).in_(functions))
-        job = session.exec(query.order_by(col(Job.id)).limit(1)).first()
-        if job is None or job.id is None:
-            return False
-        job.state = "running"
-        job.attempts += 1
-        job_id, kind, params = job.id, job.kind, dict(job.params)
-    context = JobContext(store, settings, job_id, params)
+    job = claim_next(store, functions)
+    if job is not None:
+        run(store, settings, job, functions)
+    return job is not None
+
+
+def run(store: Store, settings: Settings, job: Claimed, functions: dict[str, JobFunction]) -> None:
+    """Do a job that has been claimed."""
+    context = JobContext(store, settings, job)
     state, message, result = "done", "", {}
+    collecting = gc.isenabled()
     gc.disable()  # jobs make very many small objects and hardly any cycles
     try:
-        result = functions[kind](context)
+        result = functions[job.kind](context)
     except Stopped as stopped:
         state, message = "stopped", str(stopped) or "Stopped; nothing was changed."
     except (Refused, CannotApply) as refusal:
         state, message = "failed", str(refusal)
-    except Exception:
-        log.exception("job failed", job=job_id, kind=kind)
-        state, message = (
-            "failed",
-            "An unexpected error; the log of the application has the details. Nothing was changed.",
-        )
+    except ClaimLost:
+        log.warning("job given to another worker", job=job.id, kind=job.kind)
+        return
+    except Exception as error:
+        if is_full(error):
+            state = "queued"
+        else:
+            log.exception("job failed", job=job.id, kind=job.kind)
+            state, message = (
+                "failed",
+                "An unexpected error; the log of the application has the details. Nothing was changed.",
+            )
     finally:
-        gc.enable()
-    with store.session() as session:
-        finished = session.get(Job, job_id)
-        if finished is not None:
-            finished.state, finished.message, finished.finished_at = state, message, now()
-            finished.result = result
-    return True
+        if collecting:
+            gc.enable()
+    _end(store, job, state, message, result)
+
+
+def _end(store: Store, job: Claimed, state: str, message: str, result: dict[str, Any]) -> None:
+    """Write how a job ended; on a full disk again and again, until there is room for it."""
+    while True:
+        try:
+            with store.write() as connection:
+                if state == "queued":
+                    put_job_off(connection, job, _WAIT_FOR_ROOM, FULL)
+                else:
+                    end_job(connection, job, state, message, result)
+            return
+        except Exception as error:
+            if not is_full(error):
+                raise
+            threading.Event().wait(2)

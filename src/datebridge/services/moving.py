@@ -29,17 +29,26 @@ _COPIED = (
 def finish_moves(store: Store) -> list[int]:
     """Delete at their sources what has arrived; returns the batches. Moves of which something waits are left."""
     made = []
+    with store.read() as connection:
+        if not _moves(connection):
+            return []
     with store.write() as connection:
-        moves = connection.exec_driver_sql(
-            "SELECT id, title FROM change_set WHERE kind = 'copy' AND state = 'applied' AND undone_by_id IS NULL"
-            " AND json_extract(details, '$.move') AND json_extract(details, '$.moved') IS NULL"
-        ).fetchall()
+        moves = _moves(connection)
         for set_id, title in moves:
             rows = connection.exec_driver_sql(_COPIED, (set_id,)).fetchall()
             if any(row[5] for row in rows):
                 continue
             made.append(_finish(connection, set_id, title, [row for row in rows if row[4]], len(rows)))
     return [made_id for made_id in made if made_id is not None]
+
+
+def _moves(connection: Connection) -> list[tuple[int, str]]:
+    """Moves that have been applied and whose second half has not been done."""
+    rows = connection.exec_driver_sql(
+        "SELECT id, title FROM change_set WHERE kind = 'copy' AND state = 'applied' AND undone_by_id IS NULL"
+        " AND json_extract(details, '$.move') AND json_extract(details, '$.moved') IS NULL"
+    )
+    return [(row[0], row[1]) for row in rows]
 
 
 def _finish(

@@ -2,30 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections import Counter
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+import structlog
 from sqlalchemy import Connection
 
 from datebridge.connect.caldav import Delta, Listed
 from datebridge.connect.errors import Unreachable
 from datebridge.core.headers import Description, described, description_of, is_tint
 from datebridge.services.absorbing import Absorber
-from datebridge.services.connecting import Line, line_to, remote, remotes_of
+from datebridge.services.connecting import Line, NotConnected, line_to, remote, remotes_of
 from datebridge.services.feeding import refresh_feed
-from datebridge.services.jobs import JobContext, Refused
+from datebridge.services.jobs import JobContext, Refused, Stopped, enqueue, lane_of
 from datebridge.services.secrets import KeyLost
 from datebridge.settings import Settings
-from datebridge.store.database import Store, now
+from datebridge.store.database import Store, is_full, now
+from datebridge.store.jobs import ClaimLost
 from datebridge.store.logbook import CannotApply, Proposal, StoredChange
-from datebridge.store.remotes import known_objects, unread_objects
-from datebridge.store.tables import Account, Remote
+from datebridge.store.remotes import LONGEST_PAUSE, known_objects, unread_objects
+from datebridge.store.tables import Account, Remote, demand_id
 from datebridge.store.versions import add_text, text_of
 
+log = structlog.get_logger()
 Report = Callable[[int, int, str], None]
 _ATTEMPTS = 3
-#: After a failure the next try comes after this, then twice as long each time, at most a day, in seconds.
-_BACK_OFF, _LONGEST = 60, 86400
+#: After a failure the next try comes after this, in seconds, then twice as long each time, at most a day.
+_BACK_OFF = 60
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +41,22 @@ class Refreshed:
     outcome: str
     set_id: int | None = None
     failed: bool = False
+
+
+def queue_pulls(store: Store, verb: str, remote_ids: Sequence[int]) -> list[int]:
+    """Queue refreshing calendars: one job an account, so that none waits for another; returns the jobs.
+
+    Raises:
+        NotConnected: if a calendar is not there any more.
+    """
+    rows = [remote(store, remote_id) for remote_id in remote_ids]
+    made = []
+    for account in dict.fromkeys(row.account_id for row in rows):
+        own = [row for row in rows if row.account_id == account]
+        what = own[0].name if len(own) == 1 else f"{len(own)} calendars"
+        params = {"remotes": [demand_id(row.id) for row in own]}
+        made.append(enqueue(store, "pull", f"{verb} {what}", params, lane_of(account)))
+    return made
 
 
 def pull_job(context: JobContext) -> dict[str, object]:
@@ -54,13 +74,15 @@ def pull_job(context: JobContext) -> dict[str, object]:
             results.append(note_failure(context.store, remote_id, out_of_reach[account]))
             continue
         try:
-            results.append(refresh(context.store, context.settings, remote_id, report))
-        except Unreachable as error:
-            if error.passing or error.trouble == "password":
-                out_of_reach[account] = error.message
-            results.append(note_failure(context.store, remote_id, error.message, error.trouble == "password"))
-        except KeyLost as error:
-            results.append(note_failure(context.store, remote_id, str(error), True))
+            results.append(refresh(context.store, context.settings, remote_id, report, check=context.check))
+        except Stopped:
+            put_off(context.store, context.settings, wanted)
+            raise
+        except Exception as error:
+            message, of_account = trouble_of(error)
+            if of_account:
+                out_of_reach[account] = message
+            results.append(note_failure(context.store, remote_id, message, of_account and not passing(error)))
     context.progress(1, 1, "entries")
     failed = [r for r in results if r.failed]
     if failed and len(failed) == len(results):
@@ -69,18 +91,47 @@ def pull_job(context: JobContext) -> dict[str, object]:
                          "failed": r.failed} for r in results]}  # fmt: skip
 
 
+def passing(error: Exception) -> bool:
+    """Whether it may well be over in a while."""
+    return isinstance(error, Unreachable) and error.passing
+
+
+def is_of_account(error: Unreachable) -> bool:
+    """Whether it concerns everything of an account, not just what was asked."""
+    return error.passing or error.trouble in ("password", "leaves", "plain", "certificate", "forbidden")
+
+
+def trouble_of(error: Exception) -> tuple[str, bool]:
+    """What went wrong with one calendar, in words, and whether it is the trouble of its whole account.
+
+    Raises:
+        Exception: the error itself, where it is not the other end's doing: a full disk, a claim that was lost.
+    """
+    if isinstance(error, Unreachable):
+        return error.message, is_of_account(error)
+    if isinstance(error, KeyLost):
+        return str(error), True
+    if isinstance(error, CannotApply | NotConnected):
+        return str(error), False
+    if isinstance(error, ClaimLost) or is_full(error):
+        raise error
+    log.exception("what came from elsewhere was not understood")
+    return "What it answers cannot be understood. What was there before is kept; the log says more.", False
+
+
 def refresh(
-    store: Store, settings: Settings, remote_id: int, report: Report | None = None, read_back: bool = False
-) -> Refreshed:
+    store: Store, settings: Settings, remote_id: int, report: Report | None = None, read_back: bool = False,
+    check: Callable[[], None] | None = None,
+) -> Refreshed:  # fmt: skip
     """Bring the copy of one calendar up to what is there now; `read_back`: just after having written there.
 
     Raises:
-        Unreachable: if its other end cannot be asked; the copy stays as it was.
+        Unreachable: if its other end cannot be asked; the copy stays as it was, or follows as far as it could.
     """
     row = remote(store, remote_id)
     if row.calendar_id is None:
         return Refreshed(remote_id, row.name, "It is not switched on.")
-    with line_to(store, settings, row.account_id) as line:
+    with line_to(store, settings, row.account_id, check) as line:
         if line.account.kind == "server" and not row.url:
             return Refreshed(remote_id, row.name, "It has yet to be made there.")
         for attempt in range(_ATTEMPTS):
@@ -108,6 +159,15 @@ def refresh(
     return Refreshed(remote_id, name, outcome, set_id)
 
 
+def put_off(store: Store, settings: Settings, remotes: Sequence[int]) -> None:
+    """What somebody stopped is not begun again at once."""
+    with store.session() as session:
+        for remote_id in remotes:
+            row = session.get(Remote, remote_id)
+            if row is not None and (row.next_at is None or row.next_at <= now()):
+                row.next_at = now() + settings.refresh_every
+
+
 def note_failure(store: Store, remote_id: int, message: str, locked: bool = False) -> Refreshed:
     """Keep what was last good, say since when and why it is not refreshed, and wait longer each time."""
     with store.session() as session:
@@ -116,7 +176,7 @@ def note_failure(store: Store, remote_id: int, message: str, locked: bool = Fals
             return Refreshed(remote_id, "", message, None, True)
         row.trouble = message
         row.failed_since = row.failed_since or now()
-        row.next_at = now() + min(_LONGEST, _BACK_OFF * 2 ** min(row.failures, 12))
+        row.next_at = now() + min(LONGEST_PAUSE, _BACK_OFF * 2 ** min(row.failures, 12))
         row.failures += 1
         account = session.get(Account, row.account_id)
         if account is not None and locked:
@@ -147,7 +207,9 @@ class _Refresh:
         absorber = Absorber(self.store, self.row)
         if delta is not None or unread:
             self._fetch(absorber, delta, unread)
+        absorber.settle()
         counts = absorber.found.counts
+        missed = absorber.found.missed
         host = self.line.account.name
         if first:
             proposal = Proposal(f"Switch on {state.name} ({host})", "subscribe",
@@ -160,17 +222,21 @@ class _Refresh:
             proposal = Proposal(f"From {host}, {state.name}: {counts.words()}", "pull", "Changed there.")
         if not state.writable:
             proposal.details["read_only"] = True
+        # What could not be had is asked for again: the server is told that one knows as much as before.
+        tag, token = (self.row.tag, self.row.token) if missed else (state.tag, (delta.token if delta else ""))
         with self.store.write() as connection:
             change = self._header(connection, header, state)
             set_id = absorber.conclude(connection, proposal, change)
             connection.exec_driver_sql(
                 "UPDATE remote SET tag = ?, token = ?, name = ?, colour = ?, colour_space = ?, description = ?,"
                 " zone = ?, syncs = ?, writable = ? WHERE id = ?",
-                (state.tag, delta.token if delta is not None and delta.token else self.row.token, state.name,
+                (tag, token or self.row.token, state.name,
                  state.colour, state.colour_space, state.description, state.zone, state.syncs, state.writable,
                  self.remote),
             )  # fmt: skip
             connection.exec_driver_sql("UPDATE calendar SET writable = ? WHERE id = ?", (state.writable, self.calendar))
+        if missed:
+            raise Unreachable("answer", _missed(host, missed))
         return (f"fetched {counts.added:,}" if first else counts.words()), set_id
 
     def _delta(self, state: Listed) -> Delta | None:
@@ -190,14 +256,13 @@ class _Refresh:
         wanted = [href for href, etag in changed.items() if href not in known or known[href].etag != etag]
         wanted = list(dict.fromkeys([*wanted, *unread]))
         done = 0
+        if delta is not None:
+            absorber.take_gone(delta.gone if not delta.whole else [href for href in known if href not in changed])
         for piece in self.server.fetch(self.row.url, wanted):
             absorber.take(piece)
             done += len(piece)
             if self.report:
                 self.report(done, len(wanted), self.row.name)
-        if delta is not None:
-            gone = delta.gone if not delta.whole else [href for href in known if href not in changed]
-            absorber.take_gone(gone)
 
     def _header(self, connection: Connection, header: int | None, state: Listed) -> StoredChange | None:
         """The calendar's own lines, where the server says something else than the copy does."""
@@ -222,13 +287,32 @@ class _Refresh:
         )
 
 
-def due(connection: Connection) -> list[int]:
-    """Calendars whose time to be refreshed has come."""
+def _missed(host: str, missed: Counter[int]) -> str:
+    """What could not be had, and why: ``Lantern does not hand out 2 of its entries (500).``"""
+    number = missed.total()
+    why = ", ".join(f"{status}" if status else "it passes them over" for status in sorted(missed))
+    what = "one of its entries" if number == 1 else f"{number:,} of its entries"
+    return f"{host} does not hand out {what} just now ({why}). Until it does, nothing is taken for removed there."
+
+
+def due(connection: Connection, settings: Settings) -> list[int]:
+    """Calendars whose time to be refreshed has come, or has never been set.
+
+    A time further ahead than a calendar's interval is due too: the clock was set back since.
+    """
     rows = connection.exec_driver_sql(
-        "SELECT r.id FROM remote r JOIN calendar k ON k.id = r.calendar_id WHERE r.next_at <= ? ORDER BY r.next_at",
-        (now(),),
+        "SELECT r.id, r.next_at, r.failures, max(coalesce(nullif(r.every, 0),"
+        " CASE a.kind WHEN 'feed' THEN ? ELSE ? END), r.published_every) FROM remote r"
+        " JOIN calendar k ON k.id = r.calendar_id JOIN account a ON a.id = r.account_id"
+        " WHERE NOT a.gone AND (a.kind = 'feed' OR r.url <> '') ORDER BY r.next_at",
+        (settings.feed_every, settings.refresh_every),
     )
-    return [row[0] for row in rows]
+    moment = now()
+    return [
+        number
+        for number, next_at, failures, every in rows
+        if next_at is None or next_at <= moment or next_at > moment + max(every, LONGEST_PAUSE if failures else 0)
+    ]
 
 
 def all_on(store: Store, account_id: int) -> list[int]:

@@ -10,9 +10,10 @@ from datebridge.core.ics.reader import Reader
 from datebridge.services.cleaning import hold_what_can_only_be_read, name_after_calendar
 from datebridge.services.handing import file_name, gather, texts, write_ics
 from datebridge.services.jobs import JobContext, Refused
-from datebridge.store.database import Store, now
+from datebridge.store.database import now
 from datebridge.store.ledger import Ledger, Selection
 from datebridge.store.logbook import Proposal, add_deletions, close_set, open_set
+from datebridge.store.private import open_private
 
 
 def put_away_job(context: JobContext) -> dict[str, Any]:
@@ -32,10 +33,10 @@ def put_away_job(context: JobContext) -> dict[str, Any]:
         if not handout.entries:
             raise Refused("Nothing is selected, so there is nothing to put away.")
         ids = sorted(i for group in handout.entries.values() for i in group)
-        path = _free_path(context.settings.archive_dir, file_name(context.params["name"], "ics"))
+        path = _path(context)
         partial = path.with_suffix(".part")
         try:
-            with partial.open("wb") as out:
+            with open_private(partial) as out:
                 for piece in write_ics(connection, handout):
                     out.write(piece)
             context.progress(len(ids), 2 * len(ids), "entries", "Written; reading back")
@@ -50,8 +51,16 @@ def put_away_job(context: JobContext) -> dict[str, Any]:
             partial.rename(path)
         finally:
             partial.unlink(missing_ok=True)
-    set_id = _propose(store, ids, path, context.params.get("reason", ""))
-    return {"set_id": set_id, "archive": path.name, "entries": len(ids)}
+    return _propose(context, ids, path)
+
+
+def _path(context: JobContext) -> Path:
+    """Where the archive goes: the same place however often the job is begun again."""
+    folder = context.settings.archive_dir
+    if "archive" not in context.params:
+        context.remember(archive=_free_path(folder, file_name(context.params["name"], "ics")).name)
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder / str(context.params["archive"])
 
 
 def _read_back(context: JobContext, path: Path, total: int) -> Counter[str]:
@@ -68,12 +77,13 @@ def _read_back(context: JobContext, path: Path, total: int) -> Counter[str]:
     return kept
 
 
-def _propose(store: Store, ids: list[int], path: Path, reason: str) -> int:
-    with store.write() as connection:
+def _propose(context: JobContext, ids: list[int], path: Path) -> dict[str, Any]:
+    """Propose the deletion, with which the job has ended."""
+    with context.store.write() as connection:
         proposal = Proposal(
             f"Put away {len(ids):,} entries",
             "put-away",
-            reason or f"Kept in the archive {path.name}, read back and found complete.",
+            context.params.get("reason") or f"Kept in the archive {path.name}, read back and found complete.",
             details={"archive": path.name, "entries": len(ids), "read_back": now()},
         )
         set_id = open_set(connection, proposal)
@@ -81,11 +91,10 @@ def _propose(store: Store, ids: list[int], path: Path, reason: str) -> int:
         hold_what_can_only_be_read(connection, set_id)
         close_set(connection, set_id)
         name_after_calendar(connection, set_id, f"Put away {len(ids):,}")
-    return set_id
+        return context.conclude(connection, {"set_id": set_id, "archive": path.name, "entries": len(ids)})
 
 
 def _free_path(folder: Path, name: str) -> Path:
-    folder.mkdir(parents=True, exist_ok=True)
     path, number = folder / name, 1
     while path.exists():
         number += 1

@@ -21,9 +21,9 @@ from datebridge.core.problems import Problem
 from datebridge.core.summary import Summary
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.deriving import Batch, Deriving, Text, batch_of
-from datebridge.services.jobs import JobContext
+from datebridge.services.jobs import JobContext, Stopped
 from datebridge.store.rows import Row
-from datebridge.store.tables import Incoming
+from datebridge.store.tables import Incoming, demand_id
 from datebridge.store.versions import BY_ZONE, INDEX, Reindexing, VersionWriter, bound, chunks, mark_problems
 
 _BATCH = 2_000
@@ -41,7 +41,7 @@ def read_job(context: JobContext) -> dict[str, Any]:
             if row.state in ("queued", "reading"):
                 _ReadFile(context, row, before, total).run()
             before += row.octets
-    except BaseException:
+    except Stopped:
         _abandon(context, rows)
         raise
     context.progress(total, total, "octets")
@@ -51,11 +51,11 @@ def read_job(context: JobContext) -> dict[str, Any]:
 def _abandon(context: JobContext, rows: list[Incoming]) -> None:
     """Drop the files of a stopped job that have not been read to their end, with their uploads."""
     for row in rows:
-        assert row.id is not None  # noqa: S101
+        number = demand_id(row.id)
         with context.store.write() as connection:
-            finished = _finished(connection, row.id)
+            finished = _finished(connection, number)
             if not finished:
-                forget(connection, row.id)
+                forget(connection, number)
         if not finished:
             (context.settings.incoming_dir / row.path).unlink(missing_ok=True)
 
@@ -81,9 +81,8 @@ class _ReadFile:
     """
 
     def __init__(self, context: JobContext, row: Incoming, before: int, total: int) -> None:
-        assert row.id is not None  # noqa: S101
         self.context, self.row, self.before, self.total = context, row, before, total
-        self.incoming: int = row.id
+        self.incoming = demand_id(row.id)
         self.groups: dict[str, int] = {}
         self.summaries: dict[int, Summary] = {}
         self.censuses: dict[int, Census[int]] = {}

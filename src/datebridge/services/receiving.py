@@ -5,16 +5,21 @@ from __future__ import annotations
 import re
 import uuid
 import zipfile
+from collections.abc import Callable
 from email import policy
 from email.parser import BytesParser
 from itertools import islice
 from pathlib import Path, PurePosixPath
 from typing import BinaryIO
 
-from datebridge.services import jobs
+from datebridge.connect.feed import is_calendar
+from datebridge.core.text import storable
 from datebridge.settings import Settings
 from datebridge.store.database import Store, now
-from datebridge.store.tables import Incoming
+from datebridge.store.jobs import add_job
+from datebridge.store.logbook import CannotApply
+from datebridge.store.private import open_private
+from datebridge.store.tables import Incoming, demand_id
 
 _COPY = 1 << 20
 _HEAD = 1 << 16
@@ -36,24 +41,19 @@ def receive(store: Store, settings: Settings, files: list[tuple[str, BinaryIO]])
     Raises:
         NotTaken: if a file or archive goes beyond the bounds, or there is nothing to read.
     """
-    settings.incoming_dir.mkdir(parents=True, exist_ok=True)
     kept: list[tuple[str, Path]] = []
     try:
         for name, content in files:
             path = settings.incoming_dir / uuid.uuid4().hex
             _copy(content, path, settings.max_file, name)
-            if zipfile.is_zipfile(path):
-                try:
-                    kept += _unpack(path, name, settings)
-                finally:
-                    path.unlink()
-            elif is_message(name, path):
-                try:
-                    kept += _open_message(path, name, settings)
-                finally:
-                    path.unlink()
-            else:
+            open_it = _opener(name, path)
+            if open_it is None:
                 kept.append((PurePosixPath(name).name, path))
+                continue
+            try:
+                kept += open_it(path, name, settings)
+            finally:
+                path.unlink()
         if not kept:
             raise NotTaken("There is no file in it that could be read. Calendar files end in .ics.")
     except BaseException:
@@ -62,19 +62,55 @@ def receive(store: Store, settings: Settings, files: list[tuple[str, BinaryIO]])
         raise
     with store.session() as session:
         rows = [
-            Incoming(name=name, path=path.name, octets=path.stat().st_size, created_at=now()) for name, path in kept
+            Incoming(name=storable(name), path=path.name, octets=path.stat().st_size, created_at=now())
+            for name, path in kept
         ]
         session.add_all(rows)
         session.flush()
-        ids = [row.id for row in rows]
-    title = f"Reading {kept[0][0]}" if len(kept) == 1 else f"Reading {len(kept)} files"
-    return jobs.enqueue(store, "read", title, {"incoming": ids})
+        title = f"Reading {rows[0].name}" if len(rows) == 1 else f"Reading {len(rows)} files"
+        params = {"incoming": [demand_id(row.id) for row in rows]}
+        return add_job(session.connection(), "read", title, params)
+
+
+def read_again(store: Store, settings: Settings, incoming_id: int) -> int:
+    """Read a file again whose reading was broken off; returns the job.
+
+    Raises:
+        CannotApply: if it is not there any more, or was read to its end.
+    """
+    with store.session() as session:
+        row = session.get(Incoming, incoming_id)
+        if row is None or row.state != "refused" or not (settings.incoming_dir / row.path).is_file():
+            raise CannotApply("This file cannot be read again. Bring it once more.")
+        row.state, row.message = "queued", ""
+        session.flush()
+        return add_job(session.connection(), "read", f"Reading {row.name}", {"incoming": [incoming_id]})
+
+
+def _opener(name: str, path: Path) -> Callable[[Path, str, Settings], list[tuple[str, Path]]] | None:
+    """How to get at the calendars inside a file; None where it is to be read as it is.
+
+    Raises:
+        NotTaken: if it is two things at once, so that nobody can say which of them was meant.
+    """
+    with path.open("rb") as opened:
+        head = opened.read(_HEAD)
+    if zipfile.is_zipfile(path):
+        # An archive is known by its end, so anything may stand before it.
+        if not head.startswith(b"PK"):
+            what = "a calendar" if is_calendar(head) else "another file"
+            raise NotTaken(
+                f"{name} is two things at once: {what}, with an archive behind it. Nothing of it is taken. Save the one"
+                " that is meant as a file of its own."
+            )
+        return _unpack
+    return _open_message if is_message(name, head) else None
 
 
 def _copy(content: BinaryIO, path: Path, most: int, name: str) -> int:
     size = 0
     try:
-        with path.open("wb") as out:
+        with open_private(path) as out:
             while chunk := content.read(_COPY):
                 size += len(chunk)
                 if size > most:
@@ -114,12 +150,10 @@ def _unpack(archive: Path, name: str, settings: Settings) -> list[tuple[str, Pat
     return kept
 
 
-def is_message(name: str, path: Path) -> bool:
+def is_message(name: str, head: bytes) -> bool:
     """Whether a file is a whole message (RFC 5322), by its name or by how it begins."""
     if name.lower().endswith(".eml"):
         return True
-    with path.open("rb") as opened:
-        head = opened.read(_HEAD)
     return bool(_HEADERS.match(head)) and b"\nMIME-Version:" in head.replace(b"\r", b"")
 
 
@@ -143,11 +177,22 @@ def _open_message(path: Path, name: str, settings: Settings) -> list[tuple[str, 
             continue
         seen.add(content)
         target = settings.incoming_dir / uuid.uuid4().hex
-        target.write_bytes(content)
+        with open_private(target) as out:
+            out.write(content)
         kept.append((f"{subject[:80]}{f' {len(kept) + 1}' if kept else ''}.ics", target))
     if not kept:
         raise NotTaken(f"{name} is a message without a calendar part. Is the invitation in another message?")
     return kept
+
+
+def forget_strays(store: Store, settings: Settings) -> None:
+    """After a start: throw away what a killed process had begun to keep, and nobody knows of."""
+    with store.read() as connection:
+        known = {row[0] for row in connection.exec_driver_sql("SELECT path FROM incoming")}
+    for folder, pattern in ((settings.incoming_dir, "*"), (settings.archive_dir, "*.part")):
+        for path in folder.glob(pattern) if folder.is_dir() else ():
+            if path.name not in known:
+                path.unlink(missing_ok=True)
 
 
 def _drop(kept: list[tuple[str, Path]]) -> None:

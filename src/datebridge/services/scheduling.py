@@ -2,40 +2,56 @@
 
 from __future__ import annotations
 
-from apscheduler.schedulers.background import BackgroundScheduler
+import threading
 
-from datebridge.services import jobs
+import structlog
+
 from datebridge.services.carrying import push_pending
-from datebridge.services.pulling import due
-from datebridge.store.database import Store, now
+from datebridge.services.jobs import lane_of
+from datebridge.services.moving import finish_moves
+from datebridge.services.pulling import due, queue_pulls
+from datebridge.settings import Settings
+from datebridge.store.database import Store
+from datebridge.store.jobs import lanes_with
+from datebridge.store.remotes import accounts_of, ready_to_carry
 
+log = structlog.get_logger()
 #: How often it is looked, in seconds.
 _LOOK = 5
 
 
-def tick(store: Store) -> None:
-    """Queue what is due, unless a job of its kind is under way."""
+def tick(store: Store, settings: Settings) -> None:
+    """Queue what is due, unless the account it is on is being refreshed already."""
     with store.read() as connection:
-        busy = {
-            row[0]
-            for row in connection.exec_driver_sql("SELECT DISTINCT kind FROM job WHERE state IN ('queued', 'running')")
-        }
-        remotes = due(connection) if "pull" not in busy else []
-        # After a failure what waits is tried again when its calendar is due (see `pulling.note_failure`).
-        ready = [
-            row[0]
-            for row in connection.exec_driver_sql(
-                "SELECT id FROM remote WHERE failed_since IS NULL OR next_at IS NULL OR next_at <= ?", (now(),)
-            )
-        ]
-    if remotes:
-        jobs.enqueue(store, "pull", "Refreshing what is due", {"remotes": remotes})
-    if "push" not in busy:
-        push_pending(store, ready)
+        busy = lanes_with(connection, "pull", ("queued", "running"))
+        owners = accounts_of(connection, due(connection, settings))
+        ready = ready_to_carry(connection)
+        carrying = lanes_with(connection, "push", ("running",))
+    wanted = [remote for remote, account in owners.items() if lane_of(account) not in busy]
+    if wanted:
+        queue_pulls(store, "Refreshing", wanted)
+    push_pending(store, [remote for remote, account in ready.items() if lane_of(account) not in carrying])
+    finish_moves(store)
 
 
-def scheduler(store: Store) -> BackgroundScheduler:
-    """The clock of a running application; start it, and shut it down at the end."""
-    made = BackgroundScheduler(timezone="UTC")
-    made.add_job(tick, "interval", seconds=_LOOK, args=[store], max_instances=1, coalesce=True)
-    return made
+class Clock:
+    """Looks every few seconds what is due, however the machine's clock is set meanwhile."""
+
+    def __init__(self, store: Store, settings: Settings) -> None:
+        self.store, self.settings = store, settings
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="clock", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        self._stop.set()
+        self._thread.join()
+
+    def _run(self) -> None:
+        while not self._stop.wait(_LOOK):
+            try:
+                tick(self.store, self.settings)
+            except Exception:  # a full disk, say: the next round tries again
+                log.exception("could not look what is due")

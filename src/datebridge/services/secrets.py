@@ -3,28 +3,65 @@
 from __future__ import annotations
 
 import os
+import threading
+from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
 
 from cryptography.fernet import Fernet, InvalidToken
 
 from datebridge.settings import Settings
+from datebridge.store.database import Store
+from datebridge.store.private import open_private
 
 
 class KeyLost(Exception):
     """The key that opens the stored passwords is gone or another one; they must be given again."""
 
 
+def demand_key(store: Store, settings: Settings) -> None:
+    """Whether what is stored can still be opened.
+
+    Raises:
+        KeyLost: if nothing that is stored can be.
+    """
+    with store.read() as connection:
+        sealed = connection.exec_driver_sql("SELECT address_sealed FROM account WHERE NOT gone").scalars().all()
+    if not sealed or (settings.key_file.is_file() and any(_opens(settings, one) for one in sealed)):
+        return
+    raise KeyLost(
+        f"The key to the stored addresses and passwords, {settings.key_file}, is gone or another one. Put it back; or"
+        " start with --new-key, and add each account again: its calendars stay."
+    )
+
+
+def _opens(settings: Settings, sealed: bytes) -> bool:
+    try:
+        return bool(unseal(settings, sealed))
+    except KeyLost:
+        return False
+
+
 @lru_cache(maxsize=8)
 def _box(path: Path) -> Fernet:
+    if not path.is_file():
+        made = path.with_suffix(f".{os.getpid()}-{threading.get_ident()}")
+        with open_private(made) as file:
+            file.write(Fernet.generate_key())
+        with suppress(FileExistsError):  # whole or not at all, and the first one counts
+            os.link(made, path)
+        made.unlink()
     try:
-        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-    except FileExistsError:
         return Fernet(path.read_bytes())
-    with os.fdopen(descriptor, "wb") as file:
-        key = Fernet.generate_key()
-        file.write(key)
-    return Fernet(key)
+    except ValueError as error:
+        raise KeyLost("The key to the stored passwords is damaged. Add the account again.") from error
+
+
+def begin_anew(settings: Settings) -> None:
+    """Lay the key aside that opens nothing: the next secret is sealed with a new one."""
+    if settings.key_file.is_file():
+        settings.key_file.replace(settings.key_file.with_suffix(".old"))
+    _box.cache_clear()
 
 
 def seal(settings: Settings, secret: str) -> bytes:

@@ -1,6 +1,7 @@
 """The workers: processes of their own that do the jobs, so that heavy computing never holds up a page.
 
-One computes, one talks to other systems: a server that makes one wait does not hold up reading a file.
+One computes, one talks to other systems: a server that makes one wait does not hold up reading a file. The one that
+talks does so with several at once, one job an account at a time: a server that makes one wait holds up no other.
 """
 
 from __future__ import annotations
@@ -9,14 +10,18 @@ import multiprocessing
 import os
 import threading
 import time
+from concurrent.futures import ThreadPoolExecutor
+from multiprocessing.connection import wait
 from multiprocessing.process import BaseProcess
 
 import structlog
 
 from datebridge.services import accounts, carrying, copying, jobs, pulling, putaway, reading
 from datebridge.services.jobs import JobFunction
+from datebridge.services.logs import set_up
 from datebridge.settings import Settings
 from datebridge.store.database import Store
+from datebridge.store.jobs import Claimed
 
 log = structlog.get_logger()
 COMPUTING: dict[str, JobFunction] = {
@@ -27,6 +32,8 @@ TALKING: dict[str, JobFunction] = {
 }  # fmt: skip
 FUNCTIONS = {**COMPUTING, **TALKING}
 _ROLES = {"computing": COMPUTING, "talking": TALKING}
+#: With so many accounts at once.
+_TURNS = 8
 _POLL = 0.1
 
 
@@ -36,13 +43,46 @@ def drain(store: Store, settings: Settings) -> None:
         pass
 
 
-def _main(settings_json: str, parent: int, role: str) -> None:
-    functions = _ROLES[role]
+def _main(settings_json: str, role: str) -> None:
+    threading.Thread(target=_end_with_parent, name="parent", daemon=True).start()
+    set_up()
     settings = Settings.model_validate_json(settings_json)
     store = Store(settings.database)
-    while os.getppid() == parent:  # never outlive the application
-        if not jobs.run_next(store, settings, functions):
+    if role == "talking":
+        _talk(store, settings)
+    while True:
+        if not jobs.run_next(store, settings, COMPUTING):
             time.sleep(_POLL)
+
+
+def _end_with_parent() -> None:
+    """Never outlive the application, however it ended; not even in the middle of a job."""
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        wait([parent.sentinel])
+    os._exit(1)
+
+
+def _talk(store: Store, settings: Settings) -> None:
+    turns = threading.Semaphore(_TURNS)
+
+    def one(job: Claimed) -> None:
+        try:
+            jobs.run(store, settings, job, TALKING)
+        except Exception:
+            log.exception("a job could not be ended", job=job.id)
+        finally:
+            turns.release()
+
+    with ThreadPoolExecutor(_TURNS) as pool:
+        while True:
+            turns.acquire()
+            job = jobs.claim_next(store, TALKING)
+            if job is not None:
+                pool.submit(one, job)
+            else:
+                turns.release()
+                time.sleep(_POLL)
 
 
 class Worker:
@@ -66,17 +106,21 @@ class Worker:
 
     def _spawn(self, role: str) -> None:
         context = multiprocessing.get_context("spawn")
-        arguments = (self.settings.model_dump_json(), os.getpid(), role)
+        arguments = (self.settings.model_dump_json(), role)
         self._processes[role] = context.Process(target=_main, args=arguments, name=f"worker-{role}", daemon=True)
         self._processes[role].start()
 
     def _keep(self) -> None:
         while not self._stop.wait(0.5):
             for role, process in list(self._processes.items()):
-                if not process.is_alive():
-                    log.warning("worker ended", role=role, exitcode=process.exitcode)
+                if process.is_alive():
+                    continue
+                try:  # a full disk, say, must not end the keeping: the next round tries again
                     jobs.resume_interrupted(self.store, _ROLES[role])
                     self._spawn(role)
+                    log.warning("worker ended", role=role, exitcode=process.exitcode)
+                except Exception:
+                    log.exception("worker could not be replaced", role=role)
 
     def stop(self) -> None:
         self._stop.set()

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import errno
+import shutil
+import sqlite3
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator
+from contextlib import closing, contextmanager
+from copy import copy
 from datetime import date
 from pathlib import Path
 from typing import Any
@@ -12,25 +16,44 @@ from typing import Any
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import Connection, Engine, create_engine, event
+from sqlalchemy.exc import DatabaseError
 from sqlmodel import Session
 
 from datebridge.core.recurrence.pattern import happens
-from datebridge.store.versions import bring_up_to_date
+from datebridge.store.private import make_private, open_private
+from datebridge.store.versions import INDEX_REVISION, bring_up_to_date
 
+#: SQLite says the first of itself, and the others of the file system: writing, or making room for the shared index.
+_NO_ROOM = frozenset({sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR_WRITE, sqlite3.SQLITE_IOERR_SHMSIZE})
+#: With less room on the disk than this, in octets, nothing is begun.
+_LEAST_ROOM = 8 << 20
 MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+class CannotOpen(Exception):
+    """The data cannot be opened; the message says in a sentence why, and what to do."""
 
 
 class Store:
     """A database file with its connections. Readers never wait for a writer (WAL)."""
 
     def __init__(self, path: Path) -> None:
-        """Open `path`, creating or migrating it as needed."""
-        path.parent.mkdir(parents=True, exist_ok=True)
+        """Open `path`, creating or migrating it as needed.
+
+        Raises:
+            CannotOpen: if that cannot be done; nothing was touched then.
+        """
+        _demand_sound(path)
         self.path = path
+        self._demand: Callable[[Connection], None] | None = None
         self.engine = _engine(path)
-        migrate(self.engine)
-        with self.write() as connection:
-            bring_up_to_date(connection)
+        try:
+            migrate(self.engine)
+            with self.write() as connection:
+                bring_up_to_date(connection)
+        except DatabaseError as error:
+            self.engine.dispose()
+            raise _cannot_open(path, error) from error
 
     @contextmanager
     def read(self) -> Iterator[Connection]:
@@ -44,11 +67,15 @@ class Store:
         with self.engine.connect() as connection:
             connection.exec_driver_sql("BEGIN IMMEDIATE")
             try:
+                if self._demand is not None:
+                    self._demand(connection)
                 yield connection
+                connection.exec_driver_sql("COMMIT")
             except BaseException:
-                connection.exec_driver_sql("ROLLBACK")
+                driver = connection.connection.driver_connection
+                if driver is not None and driver.in_transaction:  # a full disk ends it by itself
+                    connection.exec_driver_sql("ROLLBACK")
                 raise
-            connection.exec_driver_sql("COMMIT")
 
     @contextmanager
     def session(self) -> Iterator[Session]:
@@ -56,6 +83,18 @@ class Store:
         with self.write() as connection, Session(bind=connection, expire_on_commit=False) as session:
             yield session
             session.flush()
+
+    @contextmanager
+    def reading_session(self) -> Iterator[Session]:
+        """The same for looking at single records, without waiting for who writes."""
+        with self.read() as connection, Session(bind=connection, expire_on_commit=False) as session:
+            yield session
+
+    def demanding(self, demand: Callable[[Connection], None]) -> Store:
+        """The same store for somebody who may write only on a condition: asked in every transaction, it may raise."""
+        other = copy(self)
+        other._demand = demand
+        return other
 
     def revision(self) -> int:
         with self.read() as connection:
@@ -90,6 +129,72 @@ def migrate(engine: Engine) -> None:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
         connection.exec_driver_sql("COMMIT")
+
+
+def _demand_sound(path: Path) -> None:
+    """Look whether a database can be opened at all, without touching it.
+
+    Raises:
+        CannotOpen: if not.
+    """
+    folder = path.parent
+    try:
+        make_private(folder)
+        if shutil.disk_usage(folder).free < _LEAST_ROOM:
+            raise CannotOpen(f"The disk that holds {folder} is full. Make room, and start again.")
+        if not path.is_file():
+            with open_private(path):
+                return
+        for beside in (path, *(path.with_name(path.name + ending) for ending in ("-wal", "-shm"))):
+            if beside.is_file():
+                beside.chmod(0o600)
+        with path.open("r+b") as file:
+            head = file.read(100)
+    except OSError as error:
+        raise _cannot_open(path, error) from error
+    if not head:
+        return
+    octets = (int.from_bytes(head[16:18]) % 65535 or 65536) * int.from_bytes(head[28:32])
+    if not head.startswith(b"SQLite format 3\0") or octets > path.stat().st_size:
+        raise CannotOpen(f"{path} is damaged, or no database of Date Bridge. Put a sound copy in its place.")
+    try:
+        with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)) as connection:
+            known = connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").fetchone()
+            revision = connection.execute("SELECT version_num FROM alembic_version").fetchone() if known else None
+            index = connection.execute("SELECT index_revision FROM meta").fetchone() if known else None
+    except sqlite3.OperationalError as error:
+        if "no such" not in str(error):  # a table or a column that an older version did not have
+            raise _cannot_open(path, error) from error
+        index = None
+    except sqlite3.DatabaseError as error:
+        raise _cannot_open(path, error) from error
+    ours = {file.name.partition("_")[0] for file in (MIGRATIONS / "versions").glob("[0-9]*.py")}
+    if (revision and revision[0] not in ours) or (index and index[0] > INDEX_REVISION):
+        raise CannotOpen(f"{path} was written by a newer version of Date Bridge. Start that one.")
+
+
+def _cannot_open(path: Path, error: Exception) -> CannotOpen:
+    if is_full(error):
+        return CannotOpen(f"The disk that holds {path.parent} is full. Make room, and start again.")
+    words = str(getattr(error, "orig", None) or error)
+    if isinstance(error, PermissionError) or "readonly" in words or "unable to open" in words:
+        return CannotOpen(
+            f"{path} may not be written. Give yourself the right to, or choose another place with --data."
+        )
+    if isinstance(error, OSError):
+        return CannotOpen(f"{path} cannot be opened: {error.strerror or error}.")
+    return CannotOpen(f"{path} is damaged ({words}). Put a sound copy in its place.")
+
+
+def is_full(error: BaseException | None) -> bool:
+    """Whether something failed because there is no room left on the disk."""
+    while error is not None:
+        if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+            return True
+        if isinstance(error, sqlite3.Error) and getattr(error, "sqlite_errorcode", 0) in _NO_ROOM:
+            return True
+        error = getattr(error, "orig", None) or error.__cause__ or error.__context__
+    return False
 
 
 def now() -> int:

@@ -7,8 +7,11 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import Connection
 
+from datebridge.store.database import now
 from datebridge.store.versions import bound, chunks
 
+#: After a failure the next try comes within this time, in seconds.
+LONGEST_PAUSE = 86400
 #: Carriages in these states still have to end in one way or the other.
 OPEN = "('waiting', 'sending', 'refused', 'collided')"
 PENDING = "('waiting', 'sending')"
@@ -49,15 +52,21 @@ def known_objects(connection: Connection, remote: int, hrefs: Iterable[str] | No
     return found
 
 
-def known_by_uid(connection: Connection, remote: int, uids: Iterable[str]) -> dict[str, Known]:
-    found = {}
+def known_objects_of(connection: Connection, remote: int, uids: Iterable[str]) -> list[Known]:
+    """All objects that hold an entry of one of these UIDs."""
+    found = []
     for chunk in chunks(uids):
         rows = connection.exec_driver_sql(
             f"SELECT href, uid, etag, versions FROM resource WHERE remote_id = ? AND uid IN ({bound(len(chunk))})",
             (remote, *chunk),
         )
-        found.update({row[1]: _known(row) for row in rows})
+        found += [_known(row) for row in rows]
     return found
+
+
+def known_by_uid(connection: Connection, remote: int, uids: Iterable[str]) -> dict[str, Known]:
+    """One object of each UID."""
+    return {one.uid: one for one in known_objects_of(connection, remote, uids)}
 
 
 def unread_objects(connection: Connection, remote: int) -> list[str]:
@@ -100,10 +109,32 @@ def busy_uids(connection: Connection, remote: int) -> set[str]:
     return {row[0] for row in rows}
 
 
-def pending(connection: Connection) -> list[int]:
-    """Calendars elsewhere for which something waits to be carried."""
-    rows = connection.exec_driver_sql(f"SELECT DISTINCT remote_id FROM carriage WHERE state IN {PENDING}")
-    return [row[0] for row in rows]
+def pending(connection: Connection) -> dict[int, list[int]]:
+    """Calendars elsewhere for which something waits to be carried, by account."""
+    found: dict[int, list[int]] = {}
+    for account, remote in connection.exec_driver_sql(
+        "SELECT DISTINCT r.account_id, g.remote_id FROM carriage g JOIN remote r ON r.id = g.remote_id"
+        f" WHERE g.state IN {PENDING} ORDER BY 1, 2"
+    ):
+        found.setdefault(account, []).append(remote)
+    return found
+
+
+def accounts_of(connection: Connection, remotes: Iterable[int]) -> dict[int, int]:
+    """The account of each calendar that lives elsewhere, in the order asked."""
+    owners = dict(tuple(row) for row in connection.exec_driver_sql("SELECT id, account_id FROM remote"))
+    return {remote: owners[remote] for remote in remotes if remote in owners}
+
+
+def ready_to_carry(connection: Connection) -> dict[int, int]:
+    """Calendars to which may be carried now, with their accounts: after a failure not before they are due."""
+    moment = now()
+    rows = connection.exec_driver_sql(
+        "SELECT id, account_id FROM remote WHERE failed_since IS NULL OR next_at IS NULL OR next_at <= ?"
+        " OR next_at > ?",
+        (moment, moment + LONGEST_PAUSE),
+    )
+    return dict(tuple(row) for row in rows)
 
 
 def carriage_counts(connection: Connection, by: str, number: int | None = None) -> dict[int, dict[str, int]]:

@@ -12,6 +12,13 @@ from sqlalchemy import JSON, Column, Index, LargeBinary, text
 from sqlmodel import Field, SQLModel
 
 
+def demand_id(number: int | None) -> int:
+    """The id of a row that has been stored; before that it has none."""
+    if number is None:
+        raise ValueError("This row has not been stored yet.")
+    return number
+
+
 class Calendar(SQLModel, table=True):
     """A calendar. What its header in force says stands here as an index; `live` is false once that is gone.
 
@@ -198,7 +205,13 @@ class IncomingGroup(SQLModel, table=True):
 
 
 class Job(SQLModel, table=True):
-    """Long work, done in the worker process. `done` of `total` in `unit`; 0 total means not known yet."""
+    """Long work, done in a worker process. `done` of `total` in `unit`; 0 total means not known yet.
+
+    Attributes:
+        lane: jobs of one lane are done one after the other; "" for those that go by their kind alone.
+        claim: whose it is while it runs: every write it makes is for this claim (see `services.jobs`).
+        not_before: it is not begun before; after a full disk, say.
+    """
 
     id: int | None = Field(default=None, primary_key=True)
     kind: str
@@ -212,6 +225,9 @@ class Job(SQLModel, table=True):
     result: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
     attempts: int = 0
     stop_requested: bool = False
+    lane: str = Field(default="", sa_column_kwargs={"server_default": ""})
+    claim: str = Field(default="", sa_column_kwargs={"server_default": ""})
+    not_before: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
     created_at: int
     finished_at: int | None = None
 
@@ -261,6 +277,8 @@ class Account(SQLModel, table=True):
     home: str = ""
     addresses: list[str] = Field(default_factory=list, sa_column=Column(JSON, nullable=False))
     schedules: bool = False
+    #: Where user name and password may be sent; each a scheme with host and port.
+    origins: list[str] = Field(default_factory=list, sa_column=Column(JSON, nullable=False, server_default="[]"))
     created_at: int
     trouble: str = ""
     trouble_since: int | None = None

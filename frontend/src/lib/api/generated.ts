@@ -1453,6 +1453,12 @@ export interface components {
              */
             password: string;
             /**
+             * Agreed
+             * @description origins the person agreed to: elsewhere, or without encryption
+             * @default []
+             */
+            agreed: string[];
+            /**
              * Name
              * @default
              */
@@ -2452,6 +2458,12 @@ export interface components {
              * @default
              */
             password: string;
+            /**
+             * Agreed
+             * @description origins the person agreed to: elsewhere, or without encryption
+             * @default []
+             */
+            agreed: string[];
         };
         /**
          * LookOut
@@ -3023,6 +3035,11 @@ export interface components {
             user: string;
             /** Password */
             password: string;
+            /**
+             * Agreed
+             * @default []
+             */
+            agreed: string[];
         };
         /** StretchOut */
         StretchOut: {

@@ -1,0 +1,52 @@
+"""Waiting for other systems without being held by them: one loop a process, and callers that can give up.
+
+>>> wait(asyncio.sleep(0, "done"))
+'done'
+"""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import threading
+from collections.abc import Callable, Coroutine
+from concurrent.futures import CancelledError
+from typing import Any, TypeVar
+
+Result = TypeVar("Result")
+#: How often who waits is asked whether it should go on, in seconds.
+_ASK = 0.25
+_lock = threading.Lock()
+_loops: dict[int, asyncio.AbstractEventLoop] = {}
+
+
+def _loop() -> asyncio.AbstractEventLoop:
+    """This process's loop, running in a thread of its own; a forked process gets another one."""
+    with _lock:
+        found = _loops.get(os.getpid())
+        if found is None:
+            found = _loops[os.getpid()] = asyncio.new_event_loop()
+            threading.Thread(target=found.run_forever, name="waiting", daemon=True).start()
+        return found
+
+
+def wait(work: Coroutine[Any, Any, Result], check: Callable[[], None] | None = None) -> Result:
+    """What some work comes to.
+
+    Args:
+        check: asked four times a second; what it raises ends the work, and is raised here.
+    """
+    future = asyncio.run_coroutine_threadsafe(work, _loop())
+    try:
+        while True:
+            try:
+                return future.result(_ASK if check else None)
+            except TimeoutError:
+                if future.done():  # it was the work that raised it
+                    raise
+                if check is not None:
+                    check()
+    except CancelledError as error:
+        raise TimeoutError from error
+    finally:
+        future.cancel()
