@@ -134,7 +134,10 @@ def test_convert_to_the_same_format_keeps_every_entry_and_adds_zone_definitions(
 
 def test_the_demo_starts_reads_a_file_in_its_worker_and_reindexes(tmp_path: Path, good: Path) -> None:
     data = tmp_path / "demo"
-    with application(data, "demo") as address, httpx.Client(base_url=address, timeout=30, headers={"X-Date-Bridge": "test"}) as client:
+    with (
+        application(data, "demo") as address,
+        httpx.Client(base_url=address, timeout=30, headers={"X-Date-Bridge": "test"}) as client,
+    ):
         assert client.get("/api/route").json()["look"] > 6000
         job = client.post("/api/incoming", files=[("files", ("good.ics", good.read_bytes()))]).json()["job_id"]
         for _ in range(3000):

@@ -39,10 +39,12 @@ class _Open:
             self.settings = with_standins(self.settings)
 
     def __enter__(self) -> _Open:
+        from datebridge.services.logs import set_up
         from datebridge.services.sole import AlreadyRunning, sole_program
         from datebridge.store.database import Store
 
         os.umask(0o077)
+        set_up()
         self._alone: AbstractContextManager[None] | None = sole_program(self.settings)
         try:
             self._alone.__enter__()

@@ -271,10 +271,8 @@ def _serve(settings: Settings, what: str, besides: str = "", new_key: bool = Fal
 
     from datebridge.api.application import WEB, create_app
     from datebridge.services import access, secrets
-    from datebridge.services.logs import set_up
     from datebridge.store.database import Store
 
-    set_up()
     if new_key:
         secrets.begin_anew(settings)
     elif settings.database.is_file():

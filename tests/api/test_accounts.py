@@ -65,7 +65,7 @@ def test_secrets_never_leave_but_on_request(world: World, client: TestClient) ->
 def test_a_wrong_password_is_said_and_nothing_is_added(world: World, client: TestClient) -> None:
     wish = {"address": world.hosts.address("lantern"), "user": OFFICE, "password": "guess"}
     refused = client.post("/api/accounts", json=wish)
-    assert (refused.status_code, refused.json()["trouble"]) == (502, "password")
+    assert (refused.status_code, refused.json()["trouble"]) == (424, "password")
     assert client.get("/api/accounts").json() == []
     assert client.post("/api/accounts", json={**wish, "password": PASSWORD}).status_code == 200
     assert client.post("/api/accounts", json={**wish, "password": PASSWORD}).status_code == 409
@@ -77,7 +77,7 @@ def test_another_password_is_kept_only_if_it_works(world: World, client: TestCli
     world.refresh(account)
     assert "does not accept" in client.get("/api/accounts").json()[0]["trouble"]
     url = f"/api/accounts/{account}/sign-in"
-    assert client.post(url, json={"user": OFFICE, "password": "guess"}).status_code == 502
+    assert client.post(url, json={"user": OFFICE, "password": "guess"}).status_code == 424
     assert client.post(url, json={"user": OFFICE, "password": "new-1"}).status_code == 204
     assert world.refresh(account).state == "done"
     assert client.get("/api/accounts").json()[0]["trouble"] == ""

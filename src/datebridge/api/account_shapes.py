@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from datebridge.api.kinds import Id
 from datebridge.core.choices import Keep
 
 
@@ -131,7 +132,7 @@ class SignInIn(BaseModel):
 
 
 class RemotesIn(BaseModel):
-    remotes: list[int] = Field(min_length=1, max_length=500)
+    remotes: list[Id] = Field(min_length=1, max_length=500)
 
 
 class KeepIn(BaseModel):
@@ -154,7 +155,7 @@ class CalendarIn(BaseModel):
 
 
 class NewCalendarIn(CalendarIn):
-    account_id: int | None = None
+    account_id: Id | None = None
 
 
 class CatalogueRow(BaseModel):
@@ -168,8 +169,8 @@ class CatalogueRow(BaseModel):
 class TargetIn(BaseModel):
     """Where copies go: a calendar there is, or a new one on an account (or here)."""
 
-    calendar_id: int | None = None
-    account_id: int | None = None
+    calendar_id: Id | None = None
+    account_id: Id | None = None
     name: str = Field(default="", max_length=200)
     existing: Literal["skip", "newer", "both"] = "skip"
     move: bool = False

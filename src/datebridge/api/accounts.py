@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 
 from datebridge.api import present
 from datebridge.api.account_shapes import (
@@ -23,12 +23,14 @@ from datebridge.api.account_shapes import (
     SignInIn,
 )
 from datebridge.api.context import AppDep
+from datebridge.api.kinds import Id
+from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobId, SetId
 from datebridge.connect.feed import interval
 from datebridge.services import accounts, addresses, leaving, statements
 from datebridge.store import remotes
 
-router = APIRouter(prefix="/api", tags=["accounts"])
+router = new_router("/api", "accounts")
 
 
 @router.get("/accounts")
@@ -96,24 +98,24 @@ def add(app: AppDep, wish: AddIn) -> AddedOut:
 
 
 @router.post("/accounts/{account_id}/look-through")
-def look_through(app: AppDep, account_id: int) -> JobId:
+def look_through(app: AppDep, account_id: Id) -> JobId:
     """List an account's calendars anew, and count what is in those left off."""
     return JobId(job_id=accounts.survey(app.store, account_id))
 
 
 @router.post("/accounts/{account_id}/refresh")
-def refresh_account(app: AppDep, account_id: int) -> JobId:
+def refresh_account(app: AppDep, account_id: Id) -> JobId:
     return JobId(job_id=accounts.refresh_account(app.store, account_id))
 
 
 @router.post("/accounts/{account_id}/sign-in", status_code=204)
-def sign_in(app: AppDep, account_id: int, wish: SignInIn) -> None:
+def sign_in(app: AppDep, account_id: Id, wish: SignInIn) -> None:
     """Another user name and password, kept once they have been seen to work."""
     accounts.sign_in(app.store, app.settings, account_id, wish.user, wish.password, wish.agreed)
 
 
 @router.post("/accounts/{account_id}/disconnect")
-def disconnect(app: AppDep, account_id: int, wish: KeepIn) -> SetId:
+def disconnect(app: AppDep, account_id: Id, wish: KeepIn) -> SetId:
     """Disconnect an account. Nothing is deleted where it lives."""
     return SetId(set_id=leaving.disconnect(app.store, account_id, wish.keep))
 
@@ -124,7 +126,7 @@ def switch_on(app: AppDep, wish: RemotesIn) -> JobId:
 
 
 @router.post("/remotes/{remote_id}/off")
-def switch_off(app: AppDep, remote_id: int, wish: KeepIn) -> SetId:
+def switch_off(app: AppDep, remote_id: Id, wish: KeepIn) -> SetId:
     return SetId(set_id=leaving.switch_off(app.store, remote_id, wish.keep))
 
 
@@ -134,12 +136,12 @@ def refresh(app: AppDep, wish: RemotesIn) -> JobId:
 
 
 @router.put("/remotes/{remote_id}/interval", status_code=204)
-def set_interval(app: AppDep, remote_id: int, wish: IntervalIn) -> None:
+def set_interval(app: AppDep, remote_id: Id, wish: IntervalIn) -> None:
     accounts.set_interval(app.store, remote_id, wish.every)
 
 
 @router.post("/remotes/{remote_id}/address")
-def reveal(app: AppDep, remote_id: int, response: Response) -> AddressOut:
+def reveal(app: AppDep, remote_id: Id, response: Response) -> AddressOut:
     """The whole address, which may work like a password; asked for, never sent along."""
     response.headers["Cache-Control"] = "no-store"
     return AddressOut(address=accounts.address_of(app.store, app.settings, remote_id))

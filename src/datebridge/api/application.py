@@ -13,20 +13,24 @@ from pathlib import Path
 from typing import Any
 
 from fastapi import FastAPI, Request, Response
+from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse
 from sqlalchemy.exc import OperationalError
+from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
 
 from datebridge import __version__
 from datebridge.api import accounts, bringing, carrying, changes, comparing, editing, entries, looking
 from datebridge.api.context import App
 from datebridge.api.guard import Guard
+from datebridge.api.routing import in_words, refused
 from datebridge.connect.errors import Unreachable
 from datebridge.core.editing.fields import CannotEdit
 from datebridge.core.filters import FilterError
 from datebridge.core.phrases import NotUnderstood
 from datebridge.services import jobs, receiving
 from datebridge.services.connecting import NotConnected
+from datebridge.services.logs import set_up
 from datebridge.services.receiving import NotTaken
 from datebridge.services.scheduling import Clock
 from datebridge.services.secrets import KeyLost
@@ -43,6 +47,7 @@ _FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 
 def create_app(settings: Settings, work: bool = True) -> FastAPI:
     """The application over the store of `settings`. `work` starts the worker process."""
+    set_up()
     store = Store(settings.database)
     said = [*recover(store), *jobs.resume_interrupted(store)]
     receiving.forget_strays(store, settings)
@@ -84,40 +89,48 @@ def schema() -> dict[str, Any]:
 def _errors(api: FastAPI) -> None:
     @api.exception_handler(FilterError)
     async def _filter(_: Request, error: FilterError) -> JSONResponse:
-        return JSONResponse({"message": error.message, "start": error.start, "end": error.end}, 422)
-
-    @api.exception_handler(CannotApply)
-    async def _cannot(_: Request, error: CannotApply) -> JSONResponse:
-        return JSONResponse({"message": str(error)}, 409)
+        return refused(error.message, 422, start=error.start, end=error.end)
 
     @api.exception_handler(NotUnderstood)
     @api.exception_handler(CannotEdit)
     async def _not_understood(_: Request, error: Exception) -> JSONResponse:
-        return JSONResponse({"message": str(error)}, 422)
+        return refused(str(error), 422)
 
+    @api.exception_handler(RequestValidationError)
+    async def _invalid(_: Request, error: RequestValidationError) -> JSONResponse:
+        return refused(in_words(error), 422)
+
+    @api.exception_handler(HTTPException)
+    async def _http(_: Request, error: HTTPException) -> JSONResponse:
+        answer = refused(str(error.detail), error.status_code)
+        answer.headers.update(error.headers or {})
+        return answer
+
+    @api.exception_handler(CannotApply)
     @api.exception_handler(NotConnected)
     @api.exception_handler(KeyLost)
-    async def _not_connected(_: Request, error: Exception) -> JSONResponse:
-        return JSONResponse({"message": str(error)}, 409)
+    async def _cannot(_: Request, error: Exception) -> JSONResponse:
+        return refused(str(error), 409)
 
     @api.exception_handler(Unreachable)
     async def _unreachable(_: Request, error: Unreachable) -> JSONResponse:
-        said = {"message": error.message, "trouble": error.trouble, "origin": error.origin}
         if error.trouble == "busy":
-            return JSONResponse(said, 503, {"Retry-After": f"{error.retry_after or 5:.0f}"})
-        return JSONResponse(said, 502)
-
-    @api.exception_handler(OperationalError)
-    async def _database(_: Request, error: OperationalError) -> JSONResponse:
-        if not is_full(error):
-            raise error
-        return JSONResponse(
-            {"message": "The disk that holds the data is full, so nothing was changed. Make room."}, 507
-        )
+            answer = refused(error.message, 429, trouble=error.trouble)
+            answer.headers["Retry-After"] = f"{error.retry_after or 5:.0f}"
+            return answer
+        # What was asked here failed with what was asked elsewhere (RFC 4918 §11.4).
+        return refused(error.message, 424, trouble=error.trouble, origin=error.origin)
 
     @api.exception_handler(NotTaken)
     async def _not_taken(_: Request, error: NotTaken) -> JSONResponse:
-        return JSONResponse({"message": str(error)}, 413)
+        return refused(str(error), 413)
+
+    @api.exception_handler(OperationalError)
+    @api.exception_handler(OSError)
+    async def _no_room(_: Request, error: Exception) -> JSONResponse:
+        if not is_full(error):
+            raise error
+        return refused("The disk that holds the data is full, so nothing was changed. Make room.", 507)
 
 
 def _front_end(api: FastAPI) -> None:

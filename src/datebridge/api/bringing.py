@@ -5,10 +5,12 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, UploadFile
+from fastapi import HTTPException, UploadFile
 
 from datebridge.api import present
 from datebridge.api.context import AppDep
+from datebridge.api.kinds import Id
+from datebridge.api.routing import new_router
 from datebridge.api.shapes import (
     GroupOut,
     HereOut,
@@ -25,7 +27,7 @@ from datebridge.core.problems import CODES
 from datebridge.services import incoming, receiving, taking
 from datebridge.services.taking import Decision
 
-router = APIRouter(prefix="/api/incoming", tags=["incoming"])
+router = new_router("/api/incoming", "incoming")
 
 
 @router.post("")
@@ -55,7 +57,7 @@ def take_many(app: AppDep, wish: TakeManyIn) -> SetId:
 
 
 @router.get("/{incoming_id}")
-def detail(app: AppDep, incoming_id: int) -> IncomingDetail:
+def detail(app: AppDep, incoming_id: Id) -> IncomingDetail:
     """What is inside a file, what is wrong with it, what of it is here already."""
 
     with app.store.read() as connection:
@@ -83,20 +85,20 @@ def detail(app: AppDep, incoming_id: int) -> IncomingDetail:
 
 
 @router.post("/{incoming_id}/rehearse")
-def rehearse(app: AppDep, incoming_id: int, wish: TakeIn) -> TakeOutcome:
+def rehearse(app: AppDep, incoming_id: Id, wish: TakeIn) -> TakeOutcome:
     """What taking the file in as decided would do."""
     decisions = [Decision(**d.model_dump()) for d in wish.decisions]
     return TakeOutcome.model_validate(taking.rehearse_taking(app.store, [incoming_id], decisions))
 
 
 @router.post("/{incoming_id}/take")
-def take(app: AppDep, incoming_id: int, wish: TakeIn) -> SetId:
+def take(app: AppDep, incoming_id: Id, wish: TakeIn) -> SetId:
     """Propose taking the file in as decided."""
     decisions = [Decision(**d.model_dump()) for d in wish.decisions]
     return SetId(set_id=taking.propose_taking(app.store, [incoming_id], decisions))
 
 
 @router.delete("/{incoming_id}", status_code=204)
-def turn_away(app: AppDep, incoming_id: int) -> None:
+def turn_away(app: AppDep, incoming_id: Id) -> None:
     """Forget a file that was not taken in."""
     incoming.turn_away(app.store, app.settings, incoming_id)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Query
+from fastapi import HTTPException
 from sqlalchemy import Connection
 
 from datebridge.api import present
@@ -20,12 +20,14 @@ from datebridge.api.account_shapes import (
     UndecidedPage,
 )
 from datebridge.api.context import AppDep
+from datebridge.api.kinds import Id, Limit, Offset
+from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobId, SelectionIn, SetId
 from datebridge.core.headers import Description
 from datebridge.services import calendars, collisions, details, jobs
 from datebridge.store.ledger import rows_of
 
-router = APIRouter(prefix="/api", tags=["carrying"])
+router = new_router("/api", "carrying")
 
 
 @router.post("/calendars")
@@ -35,13 +37,13 @@ def propose_new(app: AppDep, wish: NewCalendarIn) -> SetId:
 
 
 @router.put("/calendars/{calendar_id}")
-def propose_description(app: AppDep, calendar_id: int, wish: CalendarIn) -> SetId:
+def propose_description(app: AppDep, calendar_id: Id, wish: CalendarIn) -> SetId:
     """Propose another name, colour, zone or description."""
     return SetId(set_id=calendars.propose_description(app.store, calendar_id, _description(wish)))
 
 
 @router.delete("/calendars/{calendar_id}")
-def propose_deletion(app: AppDep, calendar_id: int) -> SetId:
+def propose_deletion(app: AppDep, calendar_id: Id) -> SetId:
     """Propose deleting a calendar with everything in it."""
     return SetId(set_id=calendars.propose_deletion(app.store, calendar_id))
 
@@ -59,7 +61,7 @@ def copy(app: AppDep, chosen: SelectionIn, target: TargetIn) -> JobId:
 
 
 @router.get("/carriages")
-def undecided(app: AppDep, offset: int = 0, limit: int = Query(100, le=500)) -> UndecidedPage:
+def undecided(app: AppDep, offset: Offset = 0, limit: Limit = 100) -> UndecidedPage:
     """What was refused where its calendar lives, or collided there."""
     with app.store.read() as connection:
         total, rows = collisions.undecided(connection, offset, limit)
@@ -75,7 +77,7 @@ def _undecided(connection: Connection, row: dict[str, Any]) -> UndecidedOut:
 
 
 @router.get("/carriages/{carriage_id}")
-def collision(app: AppDep, carriage_id: int) -> CollisionOut:
+def collision(app: AppDep, carriage_id: Id) -> CollisionOut:
     """Both sides of a collision, with the fields in which they differ."""
     pairs = collisions.both_banks(app.store, carriage_id)
     with app.store.read() as connection:
@@ -104,18 +106,18 @@ def _lines(text: str) -> list[str]:
 
 
 @router.post("/carriages/{carriage_id}/theirs", status_code=204)
-def take_theirs(app: AppDep, carriage_id: int) -> None:
+def take_theirs(app: AppDep, carriage_id: Id) -> None:
     """Follow what is there; one's own change is not carried."""
     collisions.take_theirs(app.store, app.settings, carriage_id)
 
 
 @router.post("/carriages/{carriage_id}/mine", status_code=204)
-def take_mine(app: AppDep, carriage_id: int) -> None:
+def take_mine(app: AppDep, carriage_id: Id) -> None:
     """Write over what is there, or try again what was refused."""
     collisions.take_mine(app.store, carriage_id)
 
 
 @router.post("/carriages/{carriage_id}/merge")
-def merge(app: AppDep, carriage_id: int, wish: MergeIn) -> SetId:
+def merge(app: AppDep, carriage_id: Id, wish: MergeIn) -> SetId:
     """Make the entry anew, field by field."""
     return SetId(set_id=collisions.merge(app.store, carriage_id, wish.mine))

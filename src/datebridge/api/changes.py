@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import Literal
 
-from fastapi import APIRouter, HTTPException, Query
+from fastapi import HTTPException
 from fastapi.responses import FileResponse
 
 from datebridge.api import present
 from datebridge.api.account_shapes import CarriedOut
 from datebridge.api.context import App, AppDep
+from datebridge.api.kinds import Id, Limit, Offset
+from datebridge.api.routing import new_router
 from datebridge.api.shapes import (
     ChangePage,
     ChangeSetOut,
@@ -31,12 +33,12 @@ from datebridge.store.remotes import PENDING, carriage_counts
 from datebridge.store.tables import Job
 from datebridge.store.undo import propose_undo
 
-router = APIRouter(prefix="/api", tags=["changes"])
+router = new_router("/api", "changes")
 
 
 @router.get("/change-sets")
 def change_sets(
-    app: AppDep, state: Literal["proposed", "applied"] = "applied", offset: int = 0, limit: int = Query(100, le=500)
+    app: AppDep, state: Literal["proposed", "applied"] = "applied", offset: Offset = 0, limit: Limit = 100
 ) -> ChangeSetPage:
     """Proposals that wait, or the logbook; newest first."""
     with app.store.read() as connection:
@@ -45,7 +47,7 @@ def change_sets(
 
 
 @router.get("/change-sets/{set_id}")
-def change_set(app: AppDep, set_id: int) -> ChangeSetReview:
+def change_set(app: AppDep, set_id: Id) -> ChangeSetReview:
     """A change set counted and explained."""
     with app.store.read() as connection:
         row = review.set_row(connection, set_id)
@@ -63,7 +65,7 @@ def change_set(app: AppDep, set_id: int) -> ChangeSetReview:
 
 
 @router.get("/change-sets/{set_id}/changes")
-def changes(app: AppDep, set_id: int, offset: int = 0, limit: int = Query(100, le=500)) -> ChangePage:
+def changes(app: AppDep, set_id: Id, offset: Offset = 0, limit: Limit = 100) -> ChangePage:
     """A page of changes with both banks."""
     with app.store.read() as connection:
         total, rows = review.changes_page(connection, set_id, offset, limit)
@@ -72,21 +74,21 @@ def changes(app: AppDep, set_id: int, offset: int = 0, limit: int = Query(100, l
 
 
 @router.post("/change-sets/{set_id}/apply")
-def apply(app: AppDep, set_id: int) -> ChangeSetOut:
+def apply(app: AppDep, set_id: Id) -> ChangeSetOut:
     """Apply a proposal as one batch."""
     applying.apply(app.store, set_id)
     return _set(app, set_id)
 
 
 @router.post("/change-sets/{set_id}/discard")
-def discard(app: AppDep, set_id: int) -> ChangeSetOut:
+def discard(app: AppDep, set_id: Id) -> ChangeSetOut:
     """Drop a proposal."""
     discard_set(app.store, set_id)
     return _set(app, set_id)
 
 
 @router.post("/change-sets/{set_id}/undo")
-def undo(app: AppDep, set_id: int, force: bool = False, preview: bool = False) -> UndoOut:
+def undo(app: AppDep, set_id: Id, force: bool = False, preview: bool = False) -> UndoOut:
     """Take a batch back: at once where nothing in it changed since, else as a proposal to look at.
 
     What came in by itself is always looked at first: taking it back changes what is there.
@@ -99,7 +101,7 @@ def undo(app: AppDep, set_id: int, force: bool = False, preview: bool = False) -
     return UndoOut(set_id=undo_id, applied=at_once, title=proposal.title, held=proposal.held)
 
 
-def _set(app: App, set_id: int) -> ChangeSetOut:
+def _set(app: App, set_id: Id) -> ChangeSetOut:
     with app.store.read() as connection:
         row = review.set_row(connection, set_id)
     if row is None:
@@ -107,7 +109,7 @@ def _set(app: App, set_id: int) -> ChangeSetOut:
     return present.change_set(row)
 
 
-@router.get("/archives/{name}")
+@router.get("/archives/{name}", response_class=FileResponse, responses={200: {"content": {"text/calendar": {}}}})
 def archive(app: AppDep, name: str) -> FileResponse:
     """An archive file written by putting away."""
     folder = app.settings.archive_dir
@@ -123,7 +125,7 @@ def job_list(app: AppDep) -> list[JobOut]:
 
 
 @router.get("/jobs/{job_id}")
-def job(app: AppDep, job_id: int) -> JobOut:
+def job(app: AppDep, job_id: Id) -> JobOut:
     found = jobs.get(app.store, job_id)
     if found is None:
         raise HTTPException(404, f"There is no job {job_id}.")
@@ -131,7 +133,7 @@ def job(app: AppDep, job_id: int) -> JobOut:
 
 
 @router.post("/jobs/{job_id}/stop")
-def stop_job(app: AppDep, job_id: int) -> JobOut:
+def stop_job(app: AppDep, job_id: Id) -> JobOut:
     """Ask a job to stop. What it has done so far is dropped."""
     jobs.request_stop(app.store, job_id)
     return job(app, job_id)
@@ -155,7 +157,7 @@ def problem_counts(app: AppDep) -> list[ProblemCount]:
 
 
 @router.get("/incoming/{incoming_id}/problems")
-def incoming_problems(app: AppDep, incoming_id: int, offset: int = 0, limit: int = Query(100, le=500)) -> ProblemPage:
+def incoming_problems(app: AppDep, incoming_id: Id, offset: Offset = 0, limit: Limit = 100) -> ProblemPage:
     """The problems found in an incoming file, in the order of its lines."""
     with app.store.read() as connection:
         where = "FROM problem WHERE incoming_id = ?"

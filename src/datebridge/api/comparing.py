@@ -6,12 +6,14 @@ from dataclasses import replace
 from datetime import date, timedelta
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from fastapi.responses import StreamingResponse
 
 from datebridge.api import present_time as present
 from datebridge.api.context import App, AppDep
+from datebridge.api.kinds import Day, Id, Limit, Offset
 from datebridge.api.looking import MOST_DAYS, Calendars, today_in, zone_of
+from datebridge.api.routing import new_router
 from datebridge.api.time_shapes import MirrorDay, MirrorOut, MirrorPair, OverlapOut, OverlapPage
 from datebridge.core.mirror import Pair
 from datebridge.core.moments import wall_seconds_of
@@ -19,11 +21,11 @@ from datebridge.core.recurrence.starts import DAY
 from datebridge.services import comparing, looking
 from datebridge.services.comparing import Asked, Collisions, Mirror
 
-router = APIRouter(prefix="/api", tags=["comparing"])
-Sides = Annotated[list[int], Query(max_length=500)]
+router = new_router("/api", "comparing")
+Sides = Annotated[list[Id], Query(max_length=500)]
 
 
-def _collisions(app: App, calendar: list[int], first: date, count: int, zone: str, asked: Asked) -> Collisions:
+def _collisions(app: App, calendar: list[int], first: Day, count: int, zone: str, asked: Asked) -> Collisions:
     low = wall_seconds_of(first)
     if asked.about.strip():
         about = asked.about.strip().lower()
@@ -33,10 +35,10 @@ def _collisions(app: App, calendar: list[int], first: date, count: int, zone: st
 
 @router.get("/collisions")
 def collisions(
-    app: AppDep, first: date, calendar: Calendars = [],  # noqa: B006
+    app: AppDep, first: Day, calendar: Calendars = [],  # noqa: B006
     count: int = Query(31, ge=1, le=MOST_DAYS), zone: str = "", blocking: bool = True, whole_days: bool = True,
     least: int = Query(1, ge=1, le=1440), travel: bool = True, about: str = "",
-    offset: int = Query(0, ge=0), limit: int = Query(100, ge=1, le=500),
+    offset: Offset = 0, limit: Limit = 100,
 ) -> OverlapPage:  # fmt: skip
     """What overlaps among the calendars from `first` on, `least` minutes at least."""
     asked = Asked(blocking, whole_days, least * 60, travel, about)
@@ -59,9 +61,9 @@ def collisions(
     )  # fmt: skip
 
 
-@router.get("/collisions/file")
+@router.get("/collisions/file", response_class=StreamingResponse, responses={200: {"content": {"text/csv": {}}}})
 def collisions_file(
-    app: AppDep, first: date, calendar: Calendars = [],  # noqa: B006
+    app: AppDep, first: Day, calendar: Calendars = [],  # noqa: B006
     count: int = Query(31, ge=1, le=MOST_DAYS), zone: str = "", blocking: bool = True, whole_days: bool = True,
     least: int = Query(1, ge=1, le=1440), travel: bool = True, about: str = "",
 ) -> StreamingResponse:  # fmt: skip
@@ -77,7 +79,7 @@ def collisions_file(
 
 @router.get("/mirror")
 def mirror(
-    app: AppDep, first: date, left: Sides = [], right: Sides = [],  # noqa: B006
+    app: AppDep, first: Day, left: Sides = [], right: Sides = [],  # noqa: B006
     count: int = Query(7, ge=1, le=62), zone: str = "", most: int = Query(40, ge=1, le=500),
 ) -> MirrorOut:  # fmt: skip
     """Two sets of calendars on the same days, pair by pair. All differences; of what agrees `most` a day."""

@@ -6,12 +6,14 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import BaseModel, Field
 
 from datebridge.api import present_time as present
 from datebridge.api.context import AppDep
+from datebridge.api.kinds import Id, Minutes, Slot
 from datebridge.api.looking import today_in, zone_of
+from datebridge.api.routing import new_router
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, start_of
 from datebridge.core.editing.writing import new_event
 from datebridge.core.events import derive
@@ -24,7 +26,7 @@ from datebridge.core.zones.across import offset_of
 from datebridge.services import editing
 from datebridge.services.editing import Target
 
-router = APIRouter(prefix="/api", tags=["editing"])
+router = new_router("/api", "editing")
 Scope = Literal["one", "following", "all"]
 Zones = Annotated[list[str], Query(max_length=4)]
 
@@ -32,9 +34,9 @@ Zones = Annotated[list[str], Query(max_length=4)]
 class OccurrenceIn(BaseModel):
     """An occurrence as the views have it."""
 
-    entry: int
-    series: int = 0
-    slot: int | None = None
+    entry: Id
+    series: Id = 0
+    slot: Slot | None = None
 
     def target(self) -> Target:
         return Target(self.entry, self.series, self.slot)
@@ -59,15 +61,15 @@ class EditIn(OccurrenceIn):
 
 
 class NewIn(BaseModel):
-    calendar: int
+    calendar: Id
     fields: Fields
 
 
 class ShiftIn(OccurrenceIn):
     """Start and end moved by minutes on the clock asked."""
 
-    begin: int
-    end: int
+    begin: Minutes
+    end: Minutes
     zone: str = ""
     scope: Scope = "one"
 
@@ -77,7 +79,7 @@ class RemovalIn(OccurrenceIn):
 
 
 class LineIn(BaseModel):
-    calendar: int
+    calendar: Id
     text: str = Field(max_length=500)
     zone: str = ""
 
@@ -106,7 +108,7 @@ class CheckOut(BaseModel):
 
 
 @router.get("/fields")
-def fields(app: AppDep, entry: int, series: int = 0, slot: int | None = None) -> FieldsOut:
+def fields(app: AppDep, entry: Id, series: Id = 0, slot: Slot | None = None) -> FieldsOut:
     """The fields of an occurrence, with its own times."""
     with app.store.read() as connection:
         loaded = editing.load(connection, Target(entry, series, slot))

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Literal
+from typing import Annotated, Literal
 from urllib.parse import quote as encode
 
-from fastapi import APIRouter, HTTPException, Query
+from fastapi import Body, HTTPException
 from fastapi.responses import StreamingResponse
 
 from datebridge.api import present
 from datebridge.api.account_shapes import CalendarOut
 from datebridge.api.context import AppDep, selection
+from datebridge.api.kinds import Id, Limit, Offset
+from datebridge.api.routing import new_router
 from datebridge.api.shapes import (
     CompletionOut,
     EntryDetail,
@@ -36,10 +38,11 @@ from datebridge.store.review import problems_of
 from datebridge.store.versions import bound
 from datebridge.store.zones import zones_beside
 
-router = APIRouter(prefix="/api", tags=["entries"])
+router = new_router("/api", "entries")
 Sort = Literal["when", "what", "where", "calendar", "repeats", "zone", "marks", "status"]
 Facet = Literal["calendar", "year", "kind", "zone", "category", "status", "marks"]
 _MEDIA = {"ics": "text/calendar; charset=utf-8", "zip": "application/zip", "csv": "text/csv; charset=utf-8"}
+_MEDIA_TYPES = [kind.partition(";")[0] for kind in _MEDIA.values()]
 _FACET_TERMS = {"calendar": "calendar", "kind": "kind", "zone": "zone", "status": "status", "category": "category"}
 _MARK_TERMS = {"series": "repeats:yes", "all day": "allday:yes", "private": "private:yes", "override": "override:yes"}
 
@@ -67,8 +70,8 @@ def entries(
     filter: str = "",
     sort: Sort = "when",
     descending: bool = False,
-    offset: int = Query(0, ge=0),
-    limit: int = Query(100, ge=1, le=500),
+    offset: Offset = 0,
+    limit: Limit = 100,
 ) -> EntryPage:
     """A page of what matches the filter."""
     total, rows = app.ledger.page(filter, sort, descending, offset, limit)
@@ -77,7 +80,7 @@ def entries(
 
 @router.get("/entries/ids")
 def entry_ids(
-    app: AppDep, filter: str = "", sort: Sort = "when", descending: bool = False, first: int = 0, last: int = 0
+    app: AppDep, filter: str = "", sort: Sort = "when", descending: bool = False, first: Offset = 0, last: Offset = 0
 ) -> list[int]:
     """The ids of rows first to last (both included) in the given order, for selecting a stretch."""
     with app.store.read() as connection:
@@ -85,7 +88,7 @@ def entry_ids(
 
 
 @router.post("/entries/uids")
-def uid_term(app: AppDep, ids: list[int]) -> TermOut:
+def uid_term(app: AppDep, ids: Annotated[list[Id], Body(max_length=10_000)]) -> TermOut:
     """What the filter line says to show just these entries, by their UIDs; sixty at most."""
     with app.store.read() as connection:
         rows = connection.exec_driver_sql(
@@ -115,7 +118,7 @@ def _term(facet: str, value: str) -> str:
 
 
 @router.get("/filter")
-def check_filter(app: AppDep, filter: str = "", cursor: int = 0) -> FilterCheck:
+def check_filter(app: AppDep, filter: str = "", cursor: Offset = 0) -> FilterCheck:
     """Whether a filter line parses, and how it can go on at the cursor."""
     suggestions = [
         CompletionOut(insert=c.insert, start=c.start, end=c.end, hint=c.hint)
@@ -130,7 +133,7 @@ def check_filter(app: AppDep, filter: str = "", cursor: int = 0) -> FilterCheck:
 
 
 @router.get("/entries/{entry_id}")
-def entry(app: AppDep, entry_id: int) -> EntryDetail:
+def entry(app: AppDep, entry_id: Id) -> EntryDetail:
     """One entry in full: its facts, its problems, its source text."""
     with app.store.read() as connection:
         found = details.version(connection, entry_id)
@@ -176,23 +179,27 @@ def put_away(app: AppDep, wish: PutAwayIn) -> JobId:
 
 
 @router.post("/handouts/check")
-def check_handout(app: AppDep, chosen: SelectionIn, calendar: int | None = None) -> HandoutCheck:
+def check_handout(app: AppDep, chosen: SelectionIn, calendar: Id | None = None) -> HandoutCheck:
     """What would be handed on, and what to know before."""
     with app.store.read() as connection:
+        handing.demand_calendar(connection, calendar)
         handout = handing.gather(connection, app.ledger, selection(chosen), calendar)
         return HandoutCheck(
             entries=handout.count, calendars=len(handout.calendars), cautions=handing.cautions(connection, handout)
         )
 
 
-@router.post("/handouts")
+@router.post("/handouts", response_class=StreamingResponse, responses={200: {"content": {m: {} for m in _MEDIA_TYPES}}})
 def hand_out(
-    app: AppDep, chosen: SelectionIn, format: handing.Format = "ics", calendar: int | None = None,
+    app: AppDep, chosen: SelectionIn, format: handing.Format = "ics", calendar: Id | None = None,
     zone: str = "", name: str = "date-bridge",
 ) -> StreamingResponse:  # fmt: skip
     """A selection or a calendar as a file."""
     if zone and not details.is_zone(zone):
         raise HTTPException(422, f"“{zone}” is not a time zone.")
+    compile_filter(chosen.filter, this_day())  # once the file has begun, it is too late to say what is wrong
+    with app.store.read() as connection:
+        handing.demand_calendar(connection, calendar)
     file = handing.file_name(name, format)
     return StreamingResponse(
         handing.write(app.store, app.ledger, selection(chosen), calendar, format, zone),

@@ -6,10 +6,12 @@ import json
 from datetime import date, time, timedelta
 from typing import Annotated
 
-from fastapi import APIRouter, HTTPException, Query, Response
+from fastapi import HTTPException, Query, Response
 
 from datebridge.api import present_time as present
 from datebridge.api.context import AppDep
+from datebridge.api.kinds import Day, Id, Limit, Offset, Slot
+from datebridge.api.routing import new_router
 from datebridge.api.time_shapes import (
     DateOut,
     DaysOut,
@@ -35,8 +37,8 @@ from datebridge.store.kept import forget as forget_kept
 from datebridge.store.kept import keep as keep_under
 from datebridge.store.kept import kept as kept_of
 
-router = APIRouter(prefix="/api", tags=["time"])
-Calendars = Annotated[list[int], Query(max_length=500)]
+router = new_router("/api", "time")
+Calendars = Annotated[list[Id], Query(max_length=500)]
 Zones = Annotated[list[str], Query(max_length=4)]
 #: As many days as one call may ask for: a year in whole weeks.
 MOST_DAYS = 371
@@ -62,8 +64,8 @@ def today_in(zone: str) -> tuple[date, int]:
 def days(
     app: AppDep,
     calendar: Calendars = [],  # noqa: B006
-    day: Annotated[list[date], Query(max_length=62)] = [],  # noqa: B006
-    first: date | None = None,
+    day: Annotated[list[Day], Query(max_length=62)] = [],  # noqa: B006
+    first: Day | None = None,
     count: int = Query(7, ge=1, le=MOST_DAYS),
     zone: str = "",
     clock: Zones = [],  # noqa: B006
@@ -89,14 +91,14 @@ def days(
 @router.get("/occurrences")
 def occurrences(
     app: AppDep,
-    first: date,
+    first: Day,
     calendar: Calendars = [],  # noqa: B006
     count: int = Query(31, ge=1, le=MOST_DAYS),
     zone: str = "",
     filter: str = "",
     every: bool = False,
-    offset: int = Query(0, ge=0),
-    limit: int = Query(100, ge=1, le=500),
+    offset: Offset = 0,
+    limit: Limit = 100,
 ) -> OccurrencePage:
     """The occurrences of a span as a list; of the given calendars, or of `every` one; of what matches a filter."""
     own = zone_of(zone)
@@ -113,7 +115,7 @@ def occurrences(
 
 
 @router.get("/entries/{entry_id}/happens")
-def happens(app: AppDep, entry_id: int, zone: str = "", slot: int | None = None) -> HappensOut:
+def happens(app: AppDep, entry_id: Id, zone: str = "", slot: Slot | None = None) -> HappensOut:
     """What an entry comes to in time: how often, first and last, and the next from now (or from a slot) on."""
     own = zone_of(zone)
     with app.store.read() as connection:

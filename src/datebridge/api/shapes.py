@@ -7,14 +7,25 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field
 
 from datebridge.api.account_shapes import CarriedOut
+from datebridge.api.kinds import Id
+
+
+class Refusal(BaseModel):
+    """Why something was not done, in words; and where in what was sent the trouble is."""
+
+    message: str
+    start: int = 0
+    end: int = 0
+    trouble: str = Field(default="", description="for another system that could not be asked: what kind of trouble")
+    origin: str = Field(default="", description="where name and password would go if the person agrees")
 
 
 class SelectionIn(BaseModel):
     """All that match `filter` less `excluded`, or the entries in `only`."""
 
     filter: str = ""
-    excluded: list[int] = Field(default=[], max_length=50_000)
-    only: list[int] | None = Field(default=None, max_length=50_000)
+    excluded: list[Id] = Field(default=[], max_length=50_000)
+    only: list[Id] | None = Field(default=None, max_length=50_000)
 
 
 class EntryOut(BaseModel):
@@ -213,21 +224,21 @@ class ProblemPage(BaseModel):
 
 
 class DecisionIn(BaseModel):
-    group_id: int
-    calendar_id: int | None = None
+    group_id: Id
+    calendar_id: Id | None = None
     name: str = Field(default="", max_length=200)
     existing: Literal["newer", "keep", "replace"] = "newer"
     skip_elsewhere: bool = False
 
 
 class TakeIn(BaseModel):
-    decisions: list[DecisionIn] = Field(min_length=1)
+    decisions: list[DecisionIn] = Field(min_length=1, max_length=2_000)
 
 
 class TakeManyIn(BaseModel):
     """Files that are all taken in, each into a fresh calendar."""
 
-    incoming: list[int] = Field(min_length=1, max_length=2_000)
+    incoming: list[Id] = Field(min_length=1, max_length=2_000)
 
 
 class TakeOutcome(BaseModel):

@@ -7,6 +7,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from datebridge.api.kinds import Storable
+
 KeptKind = Literal["layers", "days", "looking"]
 
 
@@ -135,7 +137,7 @@ class DateOut(BaseModel):
 
 
 class KeptIn(BaseModel):
-    value: dict[str, Any]
+    value: Storable
 
 
 class KeptOut(BaseModel):

@@ -106,9 +106,9 @@ def _find(web: Web, address: str) -> FoundThere:
         home = server.discover()
         return FoundThere("server", address, home=home, calendars=tuple(server.calendars(home)))
     except Unreachable as error:
+        if error.trouble == "leaves" or (error.trouble == "password" and web.signed_in):
+            raise
         if error.trouble == "password":
-            if web.signed_in:
-                raise
             return FoundThere("server", address, locked=True)
     if locked is not None:
         if web.signed_in:

@@ -109,18 +109,20 @@ class GuardedTransport(httpx.AsyncBaseTransport):
     def __init__(self, gate: Gate, connections: int) -> None:
         self.gate = gate
         self._limits = httpx.Limits(max_connections=connections, max_keepalive_connections=connections)
-        self._by_host: dict[str, httpx.AsyncHTTPTransport] = {}
+        self._by_host: dict[tuple[str, str], httpx.AsyncHTTPTransport] = {}
 
     async def handle_async_request(self, request: httpx.Request) -> httpx.Response:
         pinned = None
         if not self.gate.allows(request.url):
             loop = asyncio.get_running_loop()
             pinned = await loop.run_in_executor(_LOOKUPS, self.gate.pinned, request.url)
-        transport = self._by_host.get(request.url.host)
+        name = request.url.scheme, request.url.host
+        transport = self._by_host.get(name)
         if transport is None:  # one pool a name: names that share an address must not share a TLS connection
+            trusted = _trust() if name[0] == "https" else False
             # No proxy from the environment: it would do the looking up, behind the gate's back.
-            transport = httpx.AsyncHTTPTransport(verify=_trust(), limits=self._limits, trust_env=False)
-            self._by_host[request.url.host] = transport
+            transport = httpx.AsyncHTTPTransport(verify=trusted, limits=self._limits, trust_env=False)
+            self._by_host[name] = transport
         if pinned is not None:
             extensions = {**request.extensions, "sni_hostname": request.url.host}
             request = httpx.Request(

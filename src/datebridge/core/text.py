@@ -6,6 +6,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from typing import Any
 
@@ -18,10 +19,13 @@ def storable(text: str) -> str:
     return _UNWRITABLE.sub("\ufffd", text)
 
 
-def is_storable(value: Any) -> bool:
-    """Whether a value as JSON has it can be kept and read again: every text in it can be written."""
+def is_storable(value: Any, depth: int = 32) -> bool:
+    """Whether a value as JSON has it can be kept and read again: all text can be written, no deeper nesting."""
     if isinstance(value, str):
         return _UNWRITABLE.search(value) is None
     if isinstance(value, dict):
-        return all(is_storable(key) and is_storable(one) for key, one in value.items())
-    return all(map(is_storable, value)) if isinstance(value, list | tuple) else True
+        value = [*value, *value.values()]
+    if isinstance(value, list | tuple):
+        return depth > 0 and all(is_storable(one, depth - 1) for one in value)
+    # A number that is none would be written as a word that JSON does not know (RFC 8259 §6).
+    return not isinstance(value, float) or math.isfinite(value)

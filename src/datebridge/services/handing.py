@@ -15,6 +15,7 @@ from datebridge.core.ics.writer import ENDLESS, missing_definitions, new_header,
 from datebridge.core.sheet import Row, write_sheet
 from datebridge.store.database import Store
 from datebridge.store.ledger import Ledger, Selection
+from datebridge.store.logbook import CannotApply
 from datebridge.store.versions import bound, chunks
 from datebridge.store.zones import zones_of
 
@@ -36,6 +37,17 @@ class Handout:
     @property
     def count(self) -> int:
         return sum(len(ids) for ids in self.entries.values())
+
+
+def demand_calendar(connection: Connection, calendar: int | None) -> None:
+    """Raises:
+    CannotApply: if a calendar is meant that is not there.
+    """
+    if (
+        calendar is not None
+        and not connection.exec_driver_sql("SELECT 1 FROM calendar WHERE id = ?", (calendar,)).first()
+    ):
+        raise CannotApply("There is no such calendar any more.")
 
 
 def gather(connection: Connection, ledger: Ledger, selection: Selection | None, calendar: int | None = None) -> Handout:

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import lzma
 import re
+import struct
 import uuid
 import zipfile
-from collections.abc import Callable
+import zlib
+from collections.abc import Callable, Iterator
 from email import policy
+from email.message import EmailMessage
 from email.parser import BytesParser
 from itertools import islice
 from pathlib import Path, PurePosixPath
@@ -15,7 +19,7 @@ from typing import BinaryIO
 from datebridge.connect.feed import is_calendar
 from datebridge.core.text import storable
 from datebridge.settings import Settings
-from datebridge.store.database import Store, now
+from datebridge.store.database import Store, is_full, now
 from datebridge.store.jobs import add_job
 from datebridge.store.logbook import CannotApply
 from datebridge.store.private import open_private
@@ -25,6 +29,13 @@ _COPY = 1 << 20
 _HEAD = 1 << 16
 _MOST_PARTS = 500
 _HEADERS = re.compile(rb"(?:[A-Za-z][A-Za-z0-9-]*:[^\r\n]*\r?\n(?:[ \t][^\r\n]*\r?\n)*){2,}")
+#: A message is taken apart as a whole, in memory.
+_MOST_MESSAGE = 64 << 20
+#: What comes of archives that are damaged, or lie about themselves.
+_DAMAGED = (
+    zipfile.BadZipFile, RuntimeError, NotImplementedError, zlib.error, lzma.LZMAError, EOFError, struct.error,
+    ValueError, OverflowError, OSError,
+)  # fmt: skip
 _CALENDAR_TYPES = frozenset({"text/calendar", "application/ics"})
 
 
@@ -139,10 +150,12 @@ def _unpack(archive: Path, name: str, settings: Settings) -> list[tuple[str, Pat
                 with packed.open(member) as content:
                     room -= _copy(content, path, most, f"{member.filename} in {name}")  # type: ignore[arg-type]
                 kept.append((PurePosixPath(member.filename).name, path))
-    except (zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
+    except _DAMAGED as error:
         _drop(kept)
+        if is_full(error):
+            raise
         raise NotTaken(f"{name} cannot be unpacked ({error}). Is it damaged or locked with a password?") from error
-    except NotTaken:
+    except BaseException:
         _drop(kept)
         raise
     if not kept:
@@ -163,19 +176,19 @@ def _open_message(path: Path, name: str, settings: Settings) -> list[tuple[str, 
     Raises:
         NotTaken: if it holds none.
     """
-    with path.open("rb") as opened:
-        message = BytesParser(policy=policy.default).parse(opened)
-    subject = str(message.get("subject", "")).strip() or PurePosixPath(name).stem
+    if path.stat().st_size > _MOST_MESSAGE:
+        raise NotTaken(f"{name} is a message of more than {_MOST_MESSAGE >> 20} MB. Save its calendar part as a file.")
     kept: list[tuple[str, Path]] = []
-    seen: set[bytes] = set()
-    for part in islice(message.walk(), _MOST_PARTS):
-        file = part.get_filename() or ""
-        if part.get_content_type() not in _CALENDAR_TYPES and not file.lower().endswith((".ics", ".ical")):
-            continue
-        content = part.get_payload(decode=True)
-        if not isinstance(content, bytes) or content in seen or not content.strip():
-            continue
-        seen.add(content)
+    try:
+        with path.open("rb") as opened:
+            message = BytesParser(policy=policy.default).parse(opened)
+        subject = str(message.get("subject", "")).strip() or PurePosixPath(name).stem
+        parts = list(_calendar_parts(message))
+    except (ValueError, LookupError, TypeError, AttributeError, RecursionError) as error:  # as the parser has it
+        raise NotTaken(
+            f"{name} is a message that cannot be taken apart. Save its calendar part as a file of its own."
+        ) from error
+    for content in dict.fromkeys(parts):
         target = settings.incoming_dir / uuid.uuid4().hex
         with open_private(target) as out:
             out.write(content)
@@ -193,6 +206,16 @@ def forget_strays(store: Store, settings: Settings) -> None:
         for path in folder.glob(pattern) if folder.is_dir() else ():
             if path.name not in known:
                 path.unlink(missing_ok=True)
+
+
+def _calendar_parts(message: EmailMessage) -> Iterator[bytes]:
+    for part in islice(message.walk(), _MOST_PARTS):
+        file = part.get_filename() or ""
+        if part.get_content_type() not in _CALENDAR_TYPES and not file.lower().endswith((".ics", ".ical")):
+            continue
+        content = part.get_payload(decode=True)
+        if isinstance(content, bytes) and content.strip():
+            yield content
 
 
 def _drop(kept: list[tuple[str, Path]]) -> None:

@@ -32,6 +32,7 @@ class Traits:
         most_octets: the largest object taken.
         pace: requests a second before it says 429; 0 for no limit.
         latency: seconds added to every answer.
+        principals_at: the origin at which people are said to be; "" for its own.
     """
 
     name: str
@@ -41,6 +42,7 @@ class Traits:
     most_octets: int = 1 << 20
     pace: int = 0
     latency: float = 0.0
+    principals_at: str = ""
 
 
 class Answer:
@@ -147,7 +149,9 @@ class Answer:
         return {
             f"{{{DAV}}}resourcetype": element(f"{{{DAV}}}collection"),
             f"{{{DAV}}}displayname": escape(self.traits.name),
-            f"{{{DAV}}}current-user-principal": href(f"/dav/principals/{quote(self.person)}/"),
+            f"{{{DAV}}}current-user-principal": href(
+                f"{self.traits.principals_at}/dav/principals/{quote(self.person)}/"
+            ),
         }
 
     def _principal_properties(self, name: str) -> dict[str, str]:

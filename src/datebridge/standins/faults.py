@@ -20,9 +20,13 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from datebridge.standins.odd import answer_oddly
 from datebridge.standins.page import page
 
-Kind = Literal["latency", "throttle", "unavailable", "cut", "full", "password", "meddle"]
+Kind = Literal[
+    "latency", "throttle", "unavailable", "cut", "full", "password", "meddle", "drip", "endless", "nonsense", "marks",
+    "damage", "twice", "bomb", "withhold", "away",
+]  # fmt: skip
 KINDS: dict[str, str] = {
     "latency": "answers late",
     "throttle": "429 with Retry-After",
@@ -31,7 +35,17 @@ KINDS: dict[str, str] = {
     "full": "507, no room left",
     "password": "401, whatever the password",
     "meddle": "somebody else edits the entry just before it is written",
+    "drip": "answers an octet at a time",
+    "endless": "answers without end",
+    "nonsense": "answers with what is neither XML nor a calendar",
+    "marks": "ETag and Last-Modified that are no text",
+    "damage": "a packed answer that is damaged",
+    "twice": "an answer packed twice",
+    "bomb": "an answer that unpacks to 400 MB",
+    "withhold": "hands out all entries but one, for which it says 500",
+    "away": "sends one on to another server, for good",
 }
+_ODD = frozenset({"drip", "endless", "nonsense", "marks", "damage", "twice", "bomb", "withhold"})
 assert set(KINDS) == set(get_args(Kind))  # noqa: S101
 
 
@@ -41,7 +55,9 @@ class Fault:
 
     Attributes:
         method: only for requests of this method; "" for all.
-        seconds: how late, or what Retry-After says.
+        path: only for requests whose path holds this; "" for all.
+        seconds: how late, how long between two octets, or what Retry-After says.
+        to: the origin one is sent on to.
     """
 
     kind: Kind
@@ -49,14 +65,17 @@ class Fault:
     after: int = 0
     method: str = ""
     seconds: float = 0.0
+    path: str = ""
+    to: str = ""
 
 
 class Switches:
-    """The armed faults of one server, and a count of the requests it was sent."""
+    """The armed faults of one server, and a count of the requests it was sent; of those with a name and password."""
 
     def __init__(self) -> None:
         self.armed: list[Fault] = []
         self.requests: Counter[str] = Counter()
+        self.signed = 0
 
     def arm(self, *faults: Fault) -> None:
         self.armed += faults
@@ -64,11 +83,11 @@ class Switches:
     def clear(self) -> None:
         self.armed = []
 
-    def take(self, method: str) -> list[Fault]:
+    def take(self, method: str, path: str = "") -> list[Fault]:
         """The faults that strike this request; each one is used up by it."""
         striking, left = [], []
         for fault in self.armed:
-            if fault.method not in ("", method):
+            if fault.method not in ("", method) or fault.path not in path:
                 left.append(fault)
             elif fault.after > 0:
                 left.append(replace(fault, after=fault.after - 1))
@@ -101,18 +120,27 @@ class Faulty:
             await (await self._control(request))(scope, receive, send)
             return
         self.switches.requests[request.method] += 1
-        cut = False
-        for fault in self.switches.take(request.method):
+        self.switches.signed += "authorization" in request.headers
+        cut, odd = False, None
+        for fault in self.switches.take(request.method, request.url.path):
             if fault.kind == "latency":
                 await asyncio.sleep(fault.seconds)
             elif fault.kind == "meddle" and self.meddle is not None:
                 self.meddle(request.url.path)
             elif fault.kind == "cut":
                 cut = True
+            elif fault.kind in _ODD:
+                odd = fault
+            elif fault.kind == "away":
+                await RedirectResponse(fault.to + request.url.path, 301)(scope, receive, send)
+                return
             elif fault.kind != "meddle":
                 await request.body()
                 await _refusal(fault)(scope, receive, send)
                 return
+        if odd is not None:
+            await answer_oddly(odd.kind, odd.seconds, self.app, scope, receive, send)
+            return
         await self.app(scope, receive, _Cut(send) if cut else send)
 
     async def _control(self, request: Request) -> Response:
@@ -135,7 +163,7 @@ class Faulty:
         elif button == "stir" and self.stir is not None:
             self.stir()
         elif button in KINDS:
-            self.switches.arm(Fault(button, count=3, seconds=2))  # type: ignore[arg-type]
+            self.switches.arm(Fault(button, count=3, seconds=2, to="http://127.0.0.1:8142"))  # type: ignore[arg-type]
 
     def _panel(self) -> str:
         buttons = {**KINDS, "stir": "somebody edits three entries now", "well": "all is well again"}

@@ -172,7 +172,8 @@ def _listen(kept: Path, wanted: dict[str, int] | None) -> dict[str, socket.socke
     before: dict[str, int] = json.loads(kept.read_text()) if kept.is_file() else {}
     sockets: dict[str, socket.socket] = {}
     for name, usual in {**PORTS, **(wanted or {})}.items():
-        listener = socket.socket()
+        # Said to be TCP, or asyncio leaves Nagle's algorithm on and every answer waits 40 ms for an acknowledgement.
+        listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             listener.bind((HOST, before.get(name, usual)))

@@ -13,8 +13,6 @@ from datetime import date
 from pathlib import Path
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.exc import DatabaseError
 from sqlmodel import Session
@@ -43,14 +41,15 @@ class Store:
         Raises:
             CannotOpen: if that cannot be done; nothing was touched then.
         """
-        _demand_sound(path)
+        current = _demand_sound(path)
         self.path = path
         self._demand: Callable[[Connection], None] | None = None
         self.engine = _engine(path)
         try:
-            migrate(self.engine)
-            with self.write() as connection:
-                bring_up_to_date(connection)
+            if not current:
+                migrate(self.engine)
+                with self.write() as connection:
+                    bring_up_to_date(connection)
         except DatabaseError as error:
             self.engine.dispose()
             raise _cannot_open(path, error) from error
@@ -122,6 +121,9 @@ def _engine(path: Path) -> Engine:
 
 def migrate(engine: Engine) -> None:
     """Bring the schema up to date. Two processes that start together take turns."""
+    from alembic import command  # here, since it takes a while to load and is hardly ever needed
+    from alembic.config import Config
+
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     with engine.connect() as connection:
@@ -131,8 +133,8 @@ def migrate(engine: Engine) -> None:
         connection.exec_driver_sql("COMMIT")
 
 
-def _demand_sound(path: Path) -> None:
-    """Look whether a database can be opened at all, without touching it.
+def _demand_sound(path: Path) -> bool:
+    """Look whether a database can be opened at all, without touching it; whether it is as this version has it.
 
     Raises:
         CannotOpen: if not.
@@ -144,7 +146,7 @@ def _demand_sound(path: Path) -> None:
             raise CannotOpen(f"The disk that holds {folder} is full. Make room, and start again.")
         if not path.is_file():
             with open_private(path):
-                return
+                return False
         for beside in (path, *(path.with_name(path.name + ending) for ending in ("-wal", "-shm"))):
             if beside.is_file():
                 beside.chmod(0o600)
@@ -153,8 +155,9 @@ def _demand_sound(path: Path) -> None:
     except OSError as error:
         raise _cannot_open(path, error) from error
     if not head:
-        return
-    octets = (int.from_bytes(head[16:18]) % 65535 or 65536) * int.from_bytes(head[28:32])
+        return False
+    page = int.from_bytes(head[16:18])
+    octets = (65536 if page == 1 else page) * int.from_bytes(head[28:32])  # of the pages the file says it has
     if not head.startswith(b"SQLite format 3\0") or octets > path.stat().st_size:
         raise CannotOpen(f"{path} is damaged, or no database of Date Bridge. Put a sound copy in its place.")
     try:
@@ -171,6 +174,7 @@ def _demand_sound(path: Path) -> None:
     ours = {file.name.partition("_")[0] for file in (MIGRATIONS / "versions").glob("[0-9]*.py")}
     if (revision and revision[0] not in ours) or (index and index[0] > INDEX_REVISION):
         raise CannotOpen(f"{path} was written by a newer version of Date Bridge. Start that one.")
+    return revision is not None and index is not None and (revision[0], index[0]) == (max(ours), INDEX_REVISION)
 
 
 def _cannot_open(path: Path, error: Exception) -> CannotOpen:

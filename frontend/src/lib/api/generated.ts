@@ -2279,11 +2279,6 @@ export interface components {
             /** Here */
             here: components["schemas"]["HereOut"][];
         };
-        /** HTTPValidationError */
-        HTTPValidationError: {
-            /** Detail */
-            detail?: components["schemas"]["ValidationError"][];
-        };
         /** HandoutCheck */
         HandoutCheck: {
             /** Entries */
@@ -2888,6 +2883,36 @@ export interface components {
             name: string;
         };
         /**
+         * Refusal
+         * @description Why something was not done, in words; and where in what was sent the trouble is.
+         */
+        Refusal: {
+            /** Message */
+            message: string;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+            /**
+             * End
+             * @default 0
+             */
+            end: number;
+            /**
+             * Trouble
+             * @description for another system that could not be asked: what kind of trouble
+             * @default
+             */
+            trouble: string;
+            /**
+             * Origin
+             * @description where name and password would go if the person agrees
+             * @default
+             */
+            origin: string;
+        };
+        /**
          * RemoteOut
          * @description A calendar an account holds, switched on or left off.
          */
@@ -3178,19 +3203,6 @@ export interface components {
             /** Held */
             held: number;
         };
-        /** ValidationError */
-        ValidationError: {
-            /** Location */
-            loc: (string | number)[];
-            /** Message */
-            msg: string;
-            /** Error Type */
-            type: string;
-            /** Input */
-            input?: unknown;
-            /** Context */
-            ctx?: Record<string, never>;
-        };
     };
     responses: never;
     parameters: never;
@@ -3226,13 +3238,22 @@ export interface operations {
                     "application/json": components["schemas"]["DaysOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3264,13 +3285,22 @@ export interface operations {
                     "application/json": components["schemas"]["OccurrencePage"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3298,13 +3328,22 @@ export interface operations {
                     "application/json": components["schemas"]["HappensOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3330,13 +3369,22 @@ export interface operations {
                     "application/json": components["schemas"]["DateOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3362,13 +3410,22 @@ export interface operations {
                     "application/json": components["schemas"]["DateOut"][];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3397,13 +3454,22 @@ export interface operations {
                     "application/json": components["schemas"]["StretchOut"][];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3429,13 +3495,22 @@ export interface operations {
                     "application/json": components["schemas"]["LayerWarning"][];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3460,13 +3535,22 @@ export interface operations {
                     "application/json": components["schemas"]["KeptOut"][];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3496,13 +3580,22 @@ export interface operations {
                     "application/json": components["schemas"]["KeptOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3528,13 +3621,22 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3569,13 +3671,22 @@ export interface operations {
                     "application/json": components["schemas"]["OverlapPage"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3608,13 +3719,22 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3644,13 +3764,22 @@ export interface operations {
                     "application/json": components["schemas"]["MirrorOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3677,13 +3806,22 @@ export interface operations {
                     "application/json": components["schemas"]["FieldsOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3712,13 +3850,22 @@ export interface operations {
                     "application/json": components["schemas"]["CheckOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3745,13 +3892,22 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3778,13 +3934,22 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3811,13 +3976,22 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3844,13 +4018,22 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3877,13 +4060,22 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3904,6 +4096,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CalendarOut"][];
+                };
+            };
+            /** @description What was sent makes no sense; the message says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3930,13 +4140,22 @@ export interface operations {
                     "application/json": components["schemas"]["SetId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3965,13 +4184,22 @@ export interface operations {
                     "application/json": components["schemas"]["EntryPage"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4000,13 +4228,22 @@ export interface operations {
                     "application/json": number[];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4033,13 +4270,22 @@ export interface operations {
                     "application/json": components["schemas"]["TermOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4064,13 +4310,22 @@ export interface operations {
                     "application/json": number;
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4096,13 +4351,22 @@ export interface operations {
                     "application/json": components["schemas"]["FacetValue"][];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4128,13 +4392,22 @@ export interface operations {
                     "application/json": components["schemas"]["FilterCheck"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4159,13 +4432,22 @@ export interface operations {
                     "application/json": components["schemas"]["EntryDetail"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4192,13 +4474,22 @@ export interface operations {
                     "application/json": components["schemas"]["SelectionCheck"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4225,13 +4516,22 @@ export interface operations {
                     "application/json": components["schemas"]["SetId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4258,13 +4558,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4293,13 +4602,22 @@ export interface operations {
                     "application/json": components["schemas"]["HandoutCheck"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4331,13 +4649,22 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4358,6 +4685,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": string[];
+                };
+            };
+            /** @description What was sent makes no sense; the message says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4384,13 +4729,22 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeSetPage"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4415,13 +4769,22 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeSetReview"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4449,13 +4812,22 @@ export interface operations {
                     "application/json": components["schemas"]["ChangePage"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4480,13 +4852,22 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeSetOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4511,13 +4892,22 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeSetOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4545,13 +4935,22 @@ export interface operations {
                     "application/json": components["schemas"]["UndoOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4576,13 +4975,22 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4603,6 +5011,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+            /** @description What was sent makes no sense; the message says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4627,13 +5053,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4658,13 +5093,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4685,6 +5129,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProblemCount"][];
+                };
+            };
+            /** @description What was sent makes no sense; the message says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4712,13 +5174,22 @@ export interface operations {
                     "application/json": components["schemas"]["ProblemPage"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4741,6 +5212,24 @@ export interface operations {
                     "application/json": components["schemas"]["RouteOut"];
                 };
             };
+            /** @description What was sent makes no sense; the message says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
         };
     };
     listed_api_incoming_get: {
@@ -4759,6 +5248,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IncomingOut"][];
+                };
+            };
+            /** @description What was sent makes no sense; the message says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4785,13 +5292,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4818,13 +5334,22 @@ export interface operations {
                     "application/json": components["schemas"]["SetId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4849,13 +5374,22 @@ export interface operations {
                     "application/json": components["schemas"]["IncomingDetail"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4878,13 +5412,22 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4913,13 +5456,22 @@ export interface operations {
                     "application/json": components["schemas"]["TakeOutcome"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4948,13 +5500,22 @@ export interface operations {
                     "application/json": components["schemas"]["SetId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4975,6 +5536,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AccountOut"][];
+                };
+            };
+            /** @description What was sent makes no sense; the message says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5001,13 +5580,22 @@ export interface operations {
                     "application/json": components["schemas"]["AddedOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5034,13 +5622,22 @@ export interface operations {
                     "application/json": components["schemas"]["LookOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5065,13 +5662,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5096,13 +5702,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5129,13 +5744,22 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5164,13 +5788,22 @@ export interface operations {
                     "application/json": components["schemas"]["SetId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5197,13 +5830,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5232,13 +5874,22 @@ export interface operations {
                     "application/json": components["schemas"]["SetId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5265,13 +5916,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5298,13 +5958,22 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5329,13 +5998,22 @@ export interface operations {
                     "application/json": components["schemas"]["AddressOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5356,6 +6034,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CatalogueRow"][];
+                };
+            };
+            /** @description What was sent makes no sense; the message says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5384,13 +6080,22 @@ export interface operations {
                     "application/json": components["schemas"]["SetId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5415,13 +6120,22 @@ export interface operations {
                     "application/json": components["schemas"]["SetId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5448,13 +6162,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5480,13 +6203,22 @@ export interface operations {
                     "application/json": components["schemas"]["UndecidedPage"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5511,13 +6243,22 @@ export interface operations {
                     "application/json": components["schemas"]["CollisionOut"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5540,13 +6281,22 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5569,13 +6319,22 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5604,13 +6363,22 @@ export interface operations {
                     "application/json": components["schemas"]["SetId"];
                 };
             };
-            /** @description Validation Error */
+            /** @description What was sent makes no sense; the message says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };

@@ -1,0 +1,40 @@
+"""Numbers and days as they may be asked for: within what the store and the calendar can hold."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Any
+
+from annotated_types import Ge, Le
+from pydantic import AfterValidator
+
+from datebridge.core.text import is_storable
+
+#: SQLite's whole numbers have 64 bits.
+_MOST = 2**63 - 1
+Id = Annotated[int, Ge(0), Le(_MOST)]
+#: Wall seconds, from before the year 1 to after the year 9999.
+Slot = Annotated[int, Ge(-100_000_000_000), Le(300_000_000_000)]
+#: Minutes by which something is moved: no more than all years there are.
+Minutes = Annotated[int, Ge(-6_000_000_000), Le(6_000_000_000)]
+Offset = Annotated[int, Ge(0), Le(2**40)]
+Limit = Annotated[int, Ge(1), Le(500)]
+_FIRST, _LAST = date(1, 1, 3), date(9999, 12, 29)
+
+
+def _with_room(day: date) -> date:
+    if not _FIRST <= day <= _LAST:
+        raise ValueError(f"days go from {_FIRST} to {_LAST}")
+    return day
+
+
+def _storable(value: Any) -> Any:
+    if not is_storable(value):
+        raise ValueError("this holds halves of characters, or is nested too deeply, and could not be read again")
+    return value
+
+
+#: A day with room for the clocks of other places before and after it.
+Day = Annotated[date, AfterValidator(_with_room)]
+#: Anything JSON can say that can be kept, and read again.
+Storable = Annotated[dict[str, Any], AfterValidator(_storable)]

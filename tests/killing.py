@@ -1,0 +1,50 @@
+"""Killing a job at a statement: in a process of its own that ends on the spot, as if the power had failed.
+
+The processes are forked from a server that has everything loaded, so that hundreds of deaths take seconds.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+from multiprocessing.context import ForkServerContext
+
+from sqlalchemy import event
+
+from datebridge.services import jobs
+from datebridge.services.worker import FUNCTIONS
+from datebridge.settings import Settings
+from datebridge.store.database import Store
+
+DIED = 9
+
+
+def _work(settings_json: str, statement: int) -> None:
+    settings = Settings.model_validate_json(settings_json)
+    store = Store(settings.database)
+    left = statement
+
+    @event.listens_for(store.engine, "before_cursor_execute")
+    def _count(*_: object) -> None:
+        nonlocal left
+        left -= 1
+        if left < 0:
+            os._exit(DIED)
+
+    while jobs.run_next(store, settings, FUNCTIONS):
+        pass
+
+
+def forks() -> ForkServerContext:
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(["datebridge.services.worker", "pytest"])
+    return context
+
+
+def work_and_die(settings: Settings, statement: int) -> bool:
+    """Do what is queued, and die before a statement; false if all was done before that."""
+    process = forks().Process(target=_work, args=(settings.model_dump_json(), statement))
+    process.start()
+    process.join(60)
+    assert process.exitcode in (0, DIED)
+    return process.exitcode == DIED

@@ -1,0 +1,139 @@
+"""Every job can be begun again at every point: killed before each of its statements, it ends as if nothing had been."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable
+from itertools import count
+from pathlib import Path
+
+import pytest
+
+from datebridge.services import accounts, applying, copying, jobs, receiving, worker
+from datebridge.services.connecting import remotes_of
+from datebridge.store.ledger import Selection
+from datebridge.store.logbook import apply_set, discard_set
+from tests.conftest import Bench, calendar, event
+from tests.killing import work_and_die
+from tests.world import World, berth
+
+
+def at_every_statement(bench: Bench, queue: Callable[[int], None], check: Callable[[int], None]) -> int:
+    """Queue a job, kill it before its n-th statement, take it up again, check; for all n. Returns how many there are."""
+    for n in count():
+        queue(n)
+        died = work_and_die(bench.settings, n)
+        jobs.resume_interrupted(bench.store)
+        worker.drain(bench.store, bench.settings)
+        assert bench.one("SELECT count(*) FROM job WHERE state <> 'done'") == 0, f"killed before statement {n}"
+        check(n)
+        if not died:
+            return n
+    raise AssertionError
+
+
+def test_reading_a_file(bench: Bench) -> None:
+    text = calendar(
+        event("a", "Tide"), event("odd", "Odd", "TZID=Nowhere:20261124T080000"), event("", "No UID"), "nonsense"
+    ).encode()
+
+    def check(n: int) -> None:
+        assert bench.rows("SELECT count(*), count(DISTINCT v.digest) FROM version v WHERE v.group_id IS NOT NULL"
+                          " AND v.listed") == [(3 * (n + 1), 3)]  # fmt: skip
+        assert bench.rows("SELECT state, count(*) FROM incoming GROUP BY 1") == [("waiting", n + 1)]
+        assert list((bench.settings.incoming_dir).iterdir()) == []
+
+    def queue(_: int) -> None:
+        receiving.receive(bench.store, bench.settings, [("file.ics", io.BytesIO(text))])
+
+    assert at_every_statement(bench, queue, check) > 20
+
+
+def test_putting_away(bench: Bench) -> None:
+    bench.bring(calendar(event("a", "Old tide"), event("b", "Old ebb"), event("c", "New")))
+
+    def queue(_: int) -> None:
+        jobs.enqueue(bench.store, "put-away", "x", {"filter": "old", "name": "old"})
+
+    def check(n: int) -> None:
+        (made,) = bench.rows("SELECT id, deletes FROM change_set WHERE kind = 'put-away' AND state = 'proposed'")
+        assert made[1] == 2
+        discard_set(bench.store, int(str(made[0])))
+        archives = sorted(path.name for path in bench.settings.archive_dir.iterdir())
+        assert len(archives) == n + 1
+        assert all(name.endswith(".ics") for name in archives)
+
+    assert at_every_statement(bench, queue, check) > 10
+
+
+def test_copying(bench: Bench) -> None:
+    bench.bring(calendar(*(event(f"e{k}", "Tide") for k in range(3))))
+
+    def queue(n: int) -> None:
+        target = {"calendar_id": None, "account_id": None, "name": f"Copy {n}"}
+        jobs.enqueue(bench.store, "copy", "x", {"filter": "calendar:Tides", "target": target})
+
+    def check(n: int) -> None:
+        ((made,),) = bench.rows("SELECT id FROM change_set WHERE kind = 'copy' AND state = 'proposed'")
+        apply_set(bench.store, int(str(made)))
+        assert len(bench.titles(f'calendar:"Copy {n}"')) == 3
+
+    assert at_every_statement(bench, queue, check) > 10
+
+
+@pytest.mark.parametrize("name", ["tidewrack", "lantern"])
+def test_refreshing_and_looking_through(world: World, name: str) -> None:
+    world.put(name, "berths", berth(1), berth(2))
+    account = world.connect(name)
+
+    def queue(n: int) -> None:
+        world.put(name, "berths", berth(1, name=f"moved {n}"), berth(100 + n))
+        if name == "lantern":
+            accounts.survey(world.store, account)
+        accounts.refresh_account(world.store, account)
+
+    def check(n: int) -> None:
+        assert len(world.titles()) == len(world.there(name, "berths")) == 3 + n
+        assert f"Launch 1 moved {n}" in world.titles()
+        assert world.rows("SELECT uid FROM entry WHERE listed GROUP BY uid HAVING count(*) > 1") == []
+
+    assert at_every_statement(world, queue, check) > 30
+
+
+@pytest.mark.parametrize("name", ["tidewrack", "lantern"])
+def test_carrying(world: World, name: str) -> None:
+    world.put(name, "berths", berth(1), berth(2))
+    account = world.connect(name)
+
+    def queue(n: int) -> None:
+        world.take("Berths", berth(1, name=f"moved {n}"), berth(100 + n), existing="replace")
+
+    def check(n: int) -> None:
+        world.refresh(account)
+        there = "".join(world.there(name, "berths").values())
+        assert there.count("BEGIN:VEVENT") == len(world.titles()) == 3 + n
+        assert f"SUMMARY:Launch 1 moved {n}" in there
+        assert world.carried().keys() == {"carried"}
+
+    assert at_every_statement(world, queue, check) > 30
+
+
+def test_moving_to_a_calendar_that_is_made_there(world: World, tmp_path: Path) -> None:
+    account = world.connect("lantern")
+    made = world.hosts.lantern.records
+
+    def queue(n: int) -> None:
+        world.bring(calendar(berth(n)), calendar=f"From {n}")
+        target = copying.Target(None, account, f"To {n}", move=True)
+        set_id = copying.propose_copy(world.store, world.ledger, Selection(f'calendar:"From {n}"'), target)
+        applying.apply(world.store, set_id)
+
+    def check(n: int) -> None:
+        world.work()
+        assert [len(world.titles(f'calendar:"{side} {n}"')) for side in ("From", "To")] == [0, 1]
+        names = [c.name for c, _ in made.calendars_of("harbour-office")]
+        assert names.count(f"To {n}") == 1
+        assert len(world.there("lantern", f"to-{n}")) == 1
+        assert [r.name for r in remotes_of(world.store, account)].count(f"To {n}") == 1
+
+    assert at_every_statement(world, queue, check) > 40
