@@ -7,9 +7,11 @@ import io
 import json
 import os
 import re
+import sqlite3
 import subprocess
 import sys
 from collections.abc import Callable
+from contextlib import closing
 from datetime import date
 from pathlib import Path
 
@@ -17,11 +19,13 @@ import httpx
 import icalendar
 import pytest
 from bench.application import application
+from cryptography.fernet import Fernet
 
 from datebridge.demo.damaged import damaged_log
 from datebridge.demo.scenario import sample_calendars, sample_files
+from datebridge.services.secrets import seal
 from datebridge.standins.faults import Fault
-from tests.conftest import calendar, event
+from tests.conftest import Bench, calendar, event
 from tests.world import OFFICE, PASSWORD, World, berth
 
 STAMP = "DTSTAMP:20261101T000000Z"
@@ -225,3 +229,78 @@ def test_what_cannot_be_reached_ends_with_two_and_what_was_refused_with_one(
     world.hosts.switches["tidewrack"].arm(Fault("unavailable", count=9))
     assert reached("pull").returncode == 1
     assert reached("copy", "launch", "--to", "X", "--account", "Nowhere").returncode == 2
+
+
+def fill(data: Path) -> Path:
+    """A store with an account in it; returns its database."""
+    bench = Bench(data)
+    bench.bring(calendar(event("a")))
+    bench.rows("SELECT 1")
+    with bench.store.write() as connection:
+        sealed = seal(bench.settings, "https://feeds.example/a.ics")
+        connection.exec_driver_sql(
+            "INSERT INTO account (kind, name, host, user, address_sealed, password_sealed, principal, home, addresses,"
+            " schedules, created_at, trouble, gone) VALUES ('feed', 'x', 'https://feeds.example', '', ?, x'', '', '',"
+            " '[]', 0, 0, '', 0)",
+            (sealed,),
+        )
+    bench.store.close()
+    return bench.settings.database
+
+
+def spoil(data: Path, how: str) -> None:
+    database = fill(data)
+    octets = database.read_bytes()
+    if how == "rubbish":
+        database.write_bytes(b"rubbish" * 1000)
+    elif how == "cut":
+        database.write_bytes(octets[: len(octets) // 2])
+    elif how == "header":
+        database.write_bytes(octets[:200] + b"\xff" * 4000 + octets[4200:])
+    elif how == "newer":
+        with closing(sqlite3.connect(database)) as connection:
+            connection.execute("UPDATE alembic_version SET version_num = '9999'")
+            connection.commit()
+    elif how == "key":
+        (data / "secret.key").unlink()
+    else:
+        (data / "secret.key").write_bytes(Fernet.generate_key())
+
+
+@pytest.mark.parametrize(
+    ("how", "words"),
+    [
+        ("rubbish", "damaged, or no database"), ("cut", "damaged"), ("header", "damaged"),
+        ("newer", "newer version"), ("key", "--new-key"), ("another key", "--new-key"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_opened_is_said_in_a_sentence_and_not_touched(tmp_path: Path, how: str, words: str) -> None:
+    spoil(tmp_path / "data", how)
+    before = {path.name: path.read_bytes() for path in (tmp_path / "data").iterdir() if path.is_file()}
+    said = run("serve", "--data", str(tmp_path / "data"), "--port", "0")
+    assert (said.returncode, said.stdout) == (2, "")
+    assert words in said.stderr
+    assert len(said.stderr.strip().splitlines()) == 1
+    after = {path.name: path.read_bytes() for path in (tmp_path / "data").iterdir() if path.is_file()}
+    assert {name: after[name] for name in before} == before
+
+
+def test_nobody_from_elsewhere_is_let_in_without_a_word(tmp_path: Path) -> None:
+    said = run("serve", "--data", str(tmp_path / "data"), "--host", "0.0.0.0")
+    assert (said.returncode, "--access-key" in said.stderr, (tmp_path / "data").exists()) == (2, True, False)
+
+
+def test_the_command_line_has_its_jobs_done_by_the_program_that_is_running(world: World, tmp_path: Path) -> None:
+    world.put("tidewrack", "berths", berth(1))
+    world.connect("tidewrack")
+    world.put("tidewrack", "berths", berth(2))
+    data = world.settings.data_dir
+    os.environ["DATE_BRIDGE_ALLOWED_ORIGINS"] = json.dumps(list(world.hosts.addresses.values()))
+    try:
+        with application(data, "serve"):
+            second = run("serve", "--data", str(data), "--port", "0")
+            assert (second.returncode, "already running" in second.stderr) == (2, True)
+            assert "1 added" in run("pull", "--data", str(data)).stdout
+    finally:
+        del os.environ["DATE_BRIDGE_ALLOWED_ORIGINS"]
+    assert len(world.titles()) == 2

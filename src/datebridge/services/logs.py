@@ -31,6 +31,13 @@ class _Masking(logging.Formatter):
         return mask(super().format(record))
 
 
+class _ToStderr(logging.Handler):
+    """Writes to standard error, whatever that is by then."""
+
+    def emit(self, record: logging.LogRecord) -> None:
+        print(self.format(record), file=sys.stderr, flush=True)
+
+
 def set_up() -> None:
     """Set the log up for this process."""
     structlog.configure(
@@ -42,9 +49,9 @@ def set_up() -> None:
             _masked,
             structlog.dev.ConsoleRenderer(colors=False, exception_formatter=structlog.dev.plain_traceback),
         ],
-        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+        logger_factory=lambda *_: structlog.PrintLogger(sys.stderr),
     )
-    handler = logging.StreamHandler(sys.stderr)
+    handler = _ToStderr()
     handler.setFormatter(_Masking("%(asctime)s [%(levelname)s] %(name)s: %(message)s"))
     root = logging.getLogger()
     root.handlers = [handler]

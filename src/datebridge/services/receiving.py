@@ -57,14 +57,14 @@ def receive(store: Store, settings: Settings, files: list[tuple[str, BinaryIO]])
         for name, content in files:
             path = settings.incoming_dir / uuid.uuid4().hex
             _copy(content, path, settings.max_file, name)
-            open_it = _opener(name, path)
-            if open_it is None:
-                kept.append((PurePosixPath(name).name, path))
-                continue
+            stays = False
             try:
-                kept += open_it(path, name, settings)
+                open_it = _opener(name, path)
+                stays = open_it is None
+                kept += open_it(path, name, settings) if open_it else [(PurePosixPath(name).name, path)]
             finally:
-                path.unlink()
+                if not stays:
+                    path.unlink()
         if not kept:
             raise NotTaken("There is no file in it that could be read. Calendar files end in .ics.")
     except BaseException:

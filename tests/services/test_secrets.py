@@ -1,0 +1,101 @@
+"""What works like a password stays secret: in the data, the log, all answers; and a lost key can be got over."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+
+from datebridge.api.application import schema
+from datebridge.connect.errors import Unreachable
+from datebridge.services import accounts, jobs, secrets
+from datebridge.services.connecting import remotes_of
+from datebridge.services.logs import mask, set_up
+from datebridge.services.secrets import KeyLost
+from datebridge.standins.faults import Fault
+from datebridge.standins.feeds import Feed
+from datebridge.store.ledger import Selection
+from tests.api.test_accounts import client  # noqa: F401
+from tests.conftest import calendar
+from tests.world import OFFICE, PASSWORD, World, berth
+
+SECRET = "8f2c-hidden-as-a-password"  # noqa: S105
+
+
+@pytest.fixture
+def log(capfd: pytest.CaptureFixture[str]) -> pytest.CaptureFixture[str]:
+    set_up()
+    return capfd
+
+
+def walk(world: World, page) -> str:  # type: ignore[no-untyped-def]
+    """Everything that is done with a feed behind a secret address, well and badly; all that was answered."""
+    path = f"/private/{SECRET}/calendar.ics?key={SECRET}"
+    world.hosts.breakwater.publish(Feed(path.partition("?")[0], "x"), calendar(berth(1)).encode())
+    address = world.hosts.address("breakwater") + path
+    said = [page.post("/api/accounts", json={"address": address})]
+    account = int(str(said[0].json()["account_id"]))
+    world.work()
+    faults: list[Fault] = [Fault(kind, count=9) for kind in ("nonsense", "damage", "unavailable", "cut", "twice")]  # type: ignore[arg-type]
+    for fault in faults:
+        world.settings.patience = 0
+        world.hosts.switches["breakwater"].arm(fault)
+        world.refresh(account)
+        said.append(page.post("/api/accounts/look", json={"address": address + "0"}))
+        world.hosts.switches["breakwater"].clear()
+    said.append(page.post("/api/accounts", json={"address": address}))  # connected already
+    jobs.enqueue(world.store, "pull", "x", {"remotes": None})  # fails in a way nobody foresaw
+    world.work()
+    world.refresh(account)
+    paths = [path for path, item in schema()["paths"].items() if "get" in item and "{" not in path]
+    said += [page.get(path, params={"first": "2026-12-01", "calendar": 1, "by": "calendar"}) for path in paths]
+    for number in range(1, 30):
+        said += [page.get(f"/api/{kind}/{number}") for kind in ("entries", "change-sets", "jobs", "incoming")]
+    said += [page.post("/api/handouts", json={}, params={"format": form}) for form in ("ics", "csv")]
+    return "\n".join(one.text for one in said)
+
+
+def test_a_secret_address_is_in_no_answer_no_log_and_no_file(world: World, client, log) -> None:  # type: ignore[no-untyped-def]  # noqa: F811
+    said = walk(world, client)
+    assert SECRET not in said
+    told = log.readouterr()
+    assert "job failed" in told.err  # there is something that could have told it
+    assert SECRET not in told.err + told.out
+    assert "locals" not in told.err
+    kept = [path for path in world.settings.data_dir.rglob("*") if path.is_file()]
+    assert [path.name for path in kept if SECRET.encode() in path.read_bytes()] == []
+    ((name,),) = world.rows("SELECT name FROM remote")
+    assert re.fullmatch(r"127\.0\.0\.1 1", str(name))
+
+
+@pytest.mark.parametrize(
+    ("text", "masked"),
+    [
+        ("at https://me:pw@feeds.example:8/s/8f2c?key=1, line 2", "at https://feeds.example:8/… line 2"),
+        ("webcal://feeds.example/8f2c.ics", "webcal://feeds.example/…"), ("https://feeds.example", "https://feeds.example"),
+        ("'http://[::1]:80/x'", "'http://[::1]:80/…'"), ("a/b and c", "a/b and c"),
+    ],
+)  # fmt: skip
+def test_the_log_shows_no_more_of_an_address_than_its_host(text: str, masked: str) -> None:
+    assert mask(text) == masked
+
+
+def test_with_the_key_lost_the_account_can_be_added_again_and_its_calendars_stay(world: World) -> None:
+    world.put("tidewrack", "berths", berth(1))
+    account = world.connect("tidewrack")
+    Path(world.settings.key_file).unlink()
+    with pytest.raises(KeyLost, match="--new-key"):
+        secrets.demand_key(world.store, world.settings)
+    secrets.begin_anew(world.settings)
+    assert "Add the account again" in world.refresh(account).message
+    with pytest.raises(Unreachable):
+        accounts.add(world.store, world.settings, world.hosts.address("tidewrack"), OFFICE, "guess")
+    again, _ = accounts.add(world.store, world.settings, world.hosts.address("tidewrack"), OFFICE, PASSWORD)
+    assert again == account
+    world.put("tidewrack", "berths", berth(2))
+    world.work()
+    world.refresh(account)
+    assert len(list(world.ledger.ids(world.store.engine.connect(), Selection("")))) == 2
+    assert [r.trouble for r in remotes_of(world.store, account)] == [""]
+    secrets.demand_key(world.store, world.settings)
