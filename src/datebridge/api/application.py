@@ -12,6 +12,7 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
 
+from anyio import to_thread
 from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse
@@ -36,7 +37,8 @@ from datebridge.services.scheduling import Clock
 from datebridge.services.secrets import KeyLost
 from datebridge.services.worker import Worker
 from datebridge.settings import Settings
-from datebridge.store.database import Store, is_full
+from datebridge.store.database import CONNECTIONS, Store, is_full
+from datebridge.store.density import Density
 from datebridge.store.ledger import Ledger
 from datebridge.store.logbook import CannotApply, recover
 from datebridge.store.occurrences import Happenings
@@ -51,10 +53,12 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
     store = Store(settings.database)
     said = [*recover(store), *jobs.resume_interrupted(store)]
     receiving.forget_strays(store, settings)
-    app = App(store, settings, Ledger(store), Happenings(store), said)
+    app = App(store, settings, Ledger(store), Happenings(store), Density(store), said)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        # A few at once get on better than many, and each has a connection of its own.
+        to_thread.current_default_thread_limiter().total_tokens = CONNECTIONS
         worker = Worker(store, settings) if work else None
         clock = Clock(store, settings)
         if worker:

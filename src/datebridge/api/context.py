@@ -10,6 +10,7 @@ from fastapi import Depends, Request
 from datebridge.api.shapes import SelectionIn
 from datebridge.settings import Settings
 from datebridge.store.database import Store
+from datebridge.store.density import Density
 from datebridge.store.ledger import Ledger, Selection
 from datebridge.store.occurrences import Happenings
 
@@ -20,6 +21,7 @@ class App:
     settings: Settings
     ledger: Ledger
     happenings: Happenings
+    density: Density
     notices: list[str] = field(default_factory=list)
 
 

@@ -84,7 +84,8 @@ def entry_ids(
 ) -> list[int]:
     """The ids of rows first to last (both included) in the given order, for selecting a stretch."""
     with app.store.read() as connection:
-        return list(app.ledger.order(connection, filter, sort, descending)[first : min(last, first + 50_000) + 1])
+        ids = app.ledger.order(connection, filter, sort, descending)
+    return [int(i) for i in ids[first : min(last, first + 50_000) + 1]]
 
 
 @router.post("/entries/uids")

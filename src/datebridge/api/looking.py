@@ -76,13 +76,18 @@ def days(
     today, minute = today_in(own)
     begin = first or today
     wanted = day or [begin + timedelta(days=k) for k in range(min(count, (date.max - begin).days + 1))]
-    found = looking.days(app.happenings, wanted, own, calendar, most, [zone_of(c) for c in clock])
+    clocks = [zone_of(c) for c in clock]
+    if most or day:
+        found = looking.days(app.happenings, wanted, own, calendar, most, clocks)
+        cut = looking.cut(app.happenings, wanted, own, calendar)
+    else:
+        found, cut = looking.counted(app.density, begin, len(wanted), own, calendar, clocks)
     shown = [present.day(one, today) for one in found]
     noon = instant_at(wall_seconds_of(min(wanted)) + DAY // 2, own)
     made = DaysOut.model_construct(
         zone=own, title=present.span(wanted), total=sum(one.total for one in found), days=shown,
         offsets=[offset_of(noon, zone_of(c)) for c in clock],
-        now=minute if today in wanted else None, cut=list(looking.cut(app.happenings, wanted, own, calendar)),
+        now=minute if today in wanted else None, cut=list(cut),
     )  # fmt: skip
     # Hundreds of pieces, made just now: they are written out without being checked once more.
     return Response(made.model_dump_json(), media_type="application/json")
@@ -108,7 +113,7 @@ def occurrences(
     found = window.occurrences
     if filter.strip():
         with app.store.read() as connection:
-            matching = set(app.ledger.order(connection, filter))
+            matching = set(app.ledger.order(connection, filter).tolist())
         found = [one for one in found if one.entry in matching or one.series in matching]
     rows = [present.occurrence(one, window.entries[one.entry], own) for one in found[offset : offset + limit]]
     return OccurrencePage(total=len(found), offset=offset, rows=rows, cut=list(window.cut))

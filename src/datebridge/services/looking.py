@@ -12,6 +12,7 @@ from datebridge.core.moments import from_wall_seconds, instant_at, wall_at, wall
 from datebridge.core.recurrence.occurrences import Occurrence
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.zones.across import change_on
+from datebridge.store.density import Density
 from datebridge.store.occurrences import Happenings, Shown, Window
 
 
@@ -77,13 +78,30 @@ def days(
             day.total += 1
             if len(day.pieces) < most or (rows and key_of(one) in rows):
                 day.pieces.append(_piece(one, window.entries[one.entry], midnight, rows, zone))
-    for midnight, day in found.items():
+    for day in found.values():
         day.pieces.sort(key=lambda p: (p.row < 0, p.row, p.start, -p.end))
         del day.pieces[most:]
-        day.change = change_on(day.date, zone)
-        noon = instant_at(midnight + DAY // 2, zone)
-        day.shifts = [(wall_at(noon, clock) - noon) // 60 - (midnight + DAY // 2 - noon) // 60 for clock in clocks]
+        _on_clocks(day, zone, clocks)
     return list(found.values())
+
+
+def counted(
+    density: Density, first: date, count: int, zone: str, calendars: Iterable[int], clocks: Sequence[str]
+) -> tuple[list[Day], tuple[str, ...]]:
+    """So many days from the first on with their counts alone, and the titles of series that are not counted whole."""
+    totals, cut_short = density.days(first, count, zone, calendars)
+    found = [Day(first + timedelta(days=k), total) for k, total in enumerate(totals)]
+    for day in found:
+        _on_clocks(day, zone, clocks)
+    return found, cut_short
+
+
+def _on_clocks(day: Day, zone: str, clocks: Sequence[str]) -> None:
+    """How the clocks change on a day, and how far others are ahead at its noon."""
+    day.change = change_on(day.date, zone)
+    noon = wall_seconds_of(day.date) + DAY // 2
+    instant = instant_at(noon, zone)
+    day.shifts = [(wall_at(instant, clock) - noon) // 60 for clock in clocks]
 
 
 def cut(happenings: Happenings, wanted: Sequence[date], zone: str, calendars: Iterable[int]) -> tuple[str, ...]:

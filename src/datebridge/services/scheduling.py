@@ -12,6 +12,7 @@ from datebridge.services.moving import finish_moves
 from datebridge.services.pulling import due, queue_pulls
 from datebridge.settings import Settings
 from datebridge.store.database import Store
+from datebridge.store.density import queue_refreshing, stale
 from datebridge.store.jobs import lanes_with
 from datebridge.store.remotes import accounts_of, ready_to_carry
 
@@ -32,6 +33,11 @@ def tick(store: Store, settings: Settings) -> None:
         queue_pulls(store, "Refreshing", wanted)
     push_pending(store, [remote for remote, account in ready.items() if lane_of(account) not in carrying])
     finish_moves(store)
+    with store.read() as connection:
+        old = stale(connection)
+    if old:
+        with store.write() as connection:
+            queue_refreshing(connection)
 
 
 class Clock:

@@ -16,7 +16,7 @@ from multiprocessing.process import BaseProcess
 
 import structlog
 
-from datebridge.services import accounts, carrying, copying, jobs, pulling, putaway, reading
+from datebridge.services import accounts, carrying, copying, counting, jobs, pulling, putaway, reading
 from datebridge.services.jobs import JobFunction
 from datebridge.services.logs import set_up
 from datebridge.settings import Settings
@@ -25,7 +25,7 @@ from datebridge.store.jobs import Claimed
 
 log = structlog.get_logger()
 COMPUTING: dict[str, JobFunction] = {
-    "read": reading.read_job, "put-away": putaway.put_away_job, "copy": copying.copy_job,
+    "read": reading.read_job, "put-away": putaway.put_away_job, "copy": copying.copy_job, "count": counting.count_job,
 }  # fmt: skip
 TALKING: dict[str, JobFunction] = {
     "pull": pulling.pull_job, "push": carrying.push_job, "survey": accounts.survey_job,

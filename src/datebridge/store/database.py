@@ -23,9 +23,17 @@ from datebridge.store.versions import INDEX_REVISION, bring_up_to_date
 
 #: SQLite says the first of itself, and the others of the file system: writing, or making room for the shared index.
 _NO_ROOM = frozenset({sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR_WRITE, sqlite3.SQLITE_IOERR_SHMSIZE})
+#: As many are kept open as may ask at once; each has pages of the file at hand.
+CONNECTIONS = 8
+#: How long a writer waits for its turn, in milliseconds.
+_PATIENCE = 60_000
 #: With less room on the disk than this, in octets, nothing is begun.
 _LEAST_ROOM = 8 << 20
 MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+class Busy(Exception):
+    """Somebody else is writing."""
 
 
 class CannotOpen(Exception):
@@ -61,10 +69,14 @@ class Store:
             yield connection
 
     @contextmanager
-    def write(self) -> Iterator[Connection]:
-        """A transaction: all of it is kept, or nothing. Writers take turns."""
+    def write(self, wait: bool = True) -> Iterator[Connection]:
+        """A transaction: all of it is kept, or nothing. Writers take turns.
+
+        Raises:
+            Busy: if somebody else is writing, and it is not to be waited for.
+        """
         with self.engine.connect() as connection:
-            connection.exec_driver_sql("BEGIN IMMEDIATE")
+            _begin(connection, wait)
             try:
                 if self._demand is not None:
                     self._demand(connection)
@@ -103,15 +115,31 @@ class Store:
         self.engine.dispose()
 
 
+def _begin(connection: Connection, wait: bool) -> None:
+    if wait:
+        connection.exec_driver_sql("BEGIN IMMEDIATE")
+        return
+    connection.exec_driver_sql("PRAGMA busy_timeout = 0")
+    try:
+        connection.exec_driver_sql("BEGIN IMMEDIATE")
+    except DatabaseError as error:
+        raise Busy from error
+    finally:
+        connection.exec_driver_sql(f"PRAGMA busy_timeout = {_PATIENCE}")
+
+
 def _engine(path: Path) -> Engine:
-    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 60, "check_same_thread": False})
+    engine = create_engine(
+        f"sqlite:///{path}", connect_args={"timeout": 60, "check_same_thread": False},
+        pool_size=CONNECTIONS, max_overflow=CONNECTIONS,
+    )  # fmt: skip
 
     @event.listens_for(engine, "connect")
     def _connect(driver: Any, _record: object) -> None:
         driver.isolation_level = None  # transactions begin where `write` says so
         for pragma in (
-            "journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", "busy_timeout=60000",
-            "cache_size=-65536", "wal_autocheckpoint=8000", "temp_store=MEMORY", "mmap_size=268435456",
+            "journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", f"busy_timeout={_PATIENCE}",
+            "cache_size=-8192", "wal_autocheckpoint=8000", "temp_store=MEMORY",
         ):  # fmt: skip
             driver.execute(f"PRAGMA {pragma}")
         driver.create_function("happens", 4, happens, deterministic=True)

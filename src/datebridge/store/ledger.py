@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import json
-from array import array
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
 from sqlalchemy import Connection
 
 from datebridge.core.facts import Mark
@@ -32,12 +33,12 @@ _HAS = {
 _YES_NO = {"repeats": Mark.SERIES, "private": Mark.PRIVATE, "allday": Mark.ALL_DAY, "override": Mark.OVERRIDE}
 _KIND = {"event": "VEVENT", "todo": "VTODO", "journal": "VJOURNAL", "freebusy": "VFREEBUSY"}
 _KINDS = " ".join(f"WHEN '{component}' THEN '{kind}'" for kind, component in _KIND.items())
-#: What can be counted by, as SQL; the three without SQL are counted in their own way.
+#: What can be counted by, as SQL.
 FACETS = {
-    "calendar": "", "year": "coalesce(CAST(year AS TEXT), 'no date')",
+    "calendar": "calendar_id", "year": "coalesce(CAST(year AS TEXT), 'no date')",
     "kind": f"CASE component {_KINDS} ELSE 'other' END",
     "zone": "CASE WHEN zone <> '' THEN zone WHEN tzid <> '' THEN tzid ELSE 'none' END",
-    "category": "", "status": "CASE status WHEN '' THEN 'none' ELSE lower(status) END", "marks": "",
+    "category": "categories", "status": "CASE status WHEN '' THEN 'none' ELSE lower(status) END", "marks": "marks",
 }  # fmt: skip
 MARK_NAMES = {
     "series": Mark.SERIES, "all day": Mark.ALL_DAY, "private": Mark.PRIVATE, "override": Mark.OVERRIDE, **_HAS,
@@ -53,6 +54,9 @@ _FEW = 3_000
 _LISTED = "+listed = 1"
 _LISTED_IDS = "SELECT value FROM json_each(?)"
 _SEARCH = "id IN (SELECT rowid FROM search WHERE search MATCH ?)"
+#: Ids in an order; and for every id there is, whether it is meant.
+Ids = NDArray[np.int64]
+Flags = NDArray[np.bool_]
 #: Fields that are looked for in the words, with the column of the full-text index.
 _TEXT = {"text": "", "what": "summary : ", "where": "location : "}
 
@@ -100,6 +104,8 @@ def compile_filter(text: str, today: date, changed: Sequence[Changed] = ()) -> C
     """
     condition = Condition()
     terms = parse_filter(text)
+    if {term.field for term in terms} <= {"before", "after"}:  # an index has all that is asked
+        condition.clauses = ["listed = 1"]
     words = [term for term in terms if term.field in _TEXT]
     if any(not term.negated for term in words):
         match = " AND ".join(_match(term) for term in words if not term.negated)
@@ -208,44 +214,43 @@ class Ledger:
 
     def __init__(self, store: Store) -> None:
         self.store = store
-        self._orders: Remembered[array[int]] = Remembered(len(SORTS))
+        self._orders: Remembered[Ids] = Remembered(len(SORTS))
         self._calendars: Remembered[list[tuple[Any, ...]]] = Remembered(1)
-        self._matches: Remembered[frozenset[int]] = Remembered(16)
+        self._matches: Remembered[Flags] = Remembered(16)
+        self._groups: Remembered[_Groups] = Remembered(len(FACETS))
         self._changed: Remembered[list[Changed]] = Remembered(1)
 
-    def order(self, connection: Connection, text: str, sort: str = "when", descending: bool = False) -> array[int]:
+    def order(self, connection: Connection, text: str, sort: str = "when", descending: bool = False) -> Ids:
         """The ids of all entries that match, in order.
 
         Raises:
             FilterError: where the filter does not parse.
         """
-        revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
-        whole = self._orders.get((revision, sort), lambda: array("q", _in_order(connection, sort)))
-        if not text.strip():
-            return whole[::-1] if descending else whole
-        matches = self._matching(connection, revision, text)
-        ids = array("q", list(filter(matches.__contains__, whole)))
+        revision = _revision(connection)
+        whole = self._orders.get((revision, sort), lambda: _in_order(connection, sort))
+        ids = whole[self._matching(connection, revision, text)[whole]] if text.strip() else whole
         return ids[::-1] if descending else ids
 
-    def _matching(self, connection: Connection, revision: int, text: str) -> frozenset[int]:
-        """The ids of all that matches."""
+    def _matching(self, connection: Connection, revision: int, text: str) -> Flags:
+        """All that matches."""
         today = this_day()
 
-        def found() -> frozenset[int]:
+        def found() -> Flags:
             condition = self._compiled(connection, text, today)
             if condition.words is None:
-                return frozenset(_ids(connection, condition.sql, condition.values))
+                return _flags(connection, _ids(connection, condition.sql, condition.values))
             # The words first: what holds them is found much quicker than it is looked up entry by entry.
-            joined = connection.exec_driver_sql(
-                "SELECT group_concat(rowid) FROM search WHERE search MATCH ?", (condition.words,)
-            ).scalar_one()
-            holding = frozenset(json.loads(f"[{joined}]")) if joined else frozenset()
-            if len(holding) < _FEW:
-                ids = json.dumps(list(holding))
-                return frozenset(
-                    _ids(connection, f"id IN ({_LISTED_IDS}) AND {condition.sql}", [ids, *condition.values])
+            holding = _joined(
+                connection, "SELECT group_concat(rowid) FROM search WHERE search MATCH ?", (condition.words,)
+            )
+            if len(holding) < _FEW or len(condition.clauses) == 1:
+                ids = json.dumps(holding.tolist())
+                return _flags(
+                    connection, _ids(connection, f"id IN ({_LISTED_IDS}) AND {condition.sql}", [ids, *condition.values])
                 )
-            return holding.intersection(_ids(connection, condition.sql, condition.values))
+            flags = _flags(connection, holding)
+            flags &= _flags(connection, _ids(connection, condition.sql, condition.values))
+            return flags
 
         return self._matches.get((revision, today, text), found)
 
@@ -254,7 +259,7 @@ class Ledger:
         terms = parse_filter(text)
         if not any(term.field in ("on", "before") for term in terms):
             return compile_filter(text, today)
-        revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
+        revision = _revision(connection)
         return compile_filter(text, today, self._changed.get((revision,), lambda: changed_series(connection)))
 
     def page(
@@ -262,15 +267,16 @@ class Ledger:
     ) -> tuple[int, list[dict[str, Any]]]:
         """How many match, and the rows [offset, offset + limit) of them."""
         with self.store.read() as connection:
-            revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
+            revision = _revision(connection)
             if self._orders.has((revision, sort)):
                 ids = self.order(connection, text, sort, descending)
-                return len(ids), rows_of(connection, ids[offset : offset + limit])
+                return len(ids), rows_of(connection, ids[offset : offset + limit].tolist())
             if not text.strip():
                 total = int(connection.exec_driver_sql("SELECT count(*) FROM entry WHERE listed = 1").scalar_one())
                 return total, rows_of(connection, _window(connection, sort, descending, offset, limit))
             matches = self._matching(connection, revision, text)
-            return len(matches), rows_of(connection, _first_of(connection, matches, sort, descending, offset, limit))
+            total = int(np.count_nonzero(matches))
+            return total, rows_of(connection, _first_of(connection, matches, total, sort, descending, offset, limit))
 
     def row_of_today(self, text: str = "") -> int:
         """How many of what matches begin before today (entries at no time come first)."""
@@ -287,7 +293,7 @@ class Ledger:
     def calendars(self) -> list[tuple[Any, ...]]:
         """Each calendar: id, name, colour, source, taken_at, entries, with problems, first, last, any without end."""
         with self.store.read() as connection:
-            revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
+            revision = _revision(connection)
             return self._calendars.get(
                 (revision,),
                 lambda: [
@@ -310,7 +316,7 @@ class Ledger:
             wanted = set(selection.only)
             return iter(sorted(i for c in chunks(wanted) for i in _existing(connection, c)))
         excluded = set(selection.excluded)
-        return (i for i in self.order(connection, selection.filter) if i not in excluded)
+        return (i for i in self.order(connection, selection.filter).tolist() if i not in excluded)
 
     def only_readable(self, connection: Connection, selection: Selection) -> int:
         """How many of the selected entries are in calendars that can only be read."""
@@ -323,47 +329,78 @@ class Ledger:
     def facets(self, by: str, text: str = "") -> list[tuple[str, int]]:
         """Counts of what matches by one of FACETS, most frequent first; years newest first."""
         with self.store.read() as connection:
-            where, values = self._compiled(connection, text, this_day()).whole
-
-            def grouped(expression: str) -> list[tuple[Any, int]]:
-                rows = connection.exec_driver_sql(
-                    f"SELECT {expression}, count(*) FROM entry WHERE {where} GROUP BY 1",
-                    values,
-                )
-                return [(row[0], row[1]) for row in rows]
-
+            revision = _revision(connection)
+            groups = self._groups.get((revision, by), lambda: _grouped(connection, FACETS[by]))
+            found = groups.count(self._matching(connection, revision, text) if text.strip() else None)
             counts: Counter[str] = Counter()
             if by == "marks":
-                sums = ", ".join(f"coalesce(sum((marks & {bit}) <> 0), 0)" for bit in MARK_NAMES.values())
-                row = connection.exec_driver_sql(f"SELECT {sums} FROM entry WHERE {where}", values).one()
-                counts.update({name: n for name, n in zip(MARK_NAMES, row, strict=True) if n})
+                for marks, n in found:
+                    counts.update({name: n for name, bit in MARK_NAMES.items() if int(marks) & bit})
             elif by == "category":
-                for joined, count in grouped("categories"):
-                    for category in joined.split("\x1f") if joined else ():
-                        counts[category] += count
+                for joined, n in found:
+                    counts.update(dict.fromkeys(str(joined).split("\x1f") if joined else (), n))
             elif by == "calendar":
                 names = {row[0]: row[1] for row in connection.exec_driver_sql("SELECT id, name FROM calendar")}
-                for calendar, n in grouped("calendar_id"):
+                for calendar, n in found:
                     counts[names.get(calendar, "")] += n
             else:
-                counts.update(dict(grouped(FACETS[by])))
+                counts.update({str(value): n for value, n in found})
         if by == "year":
             return sorted(counts.items(), reverse=True)
         return counts.most_common(60)
 
 
+@dataclass(frozen=True, slots=True)
+class _Groups:
+    """Everything by one thing: its values; and for each id the place of its own from 1 on, 0 for what is not listed."""
+
+    values: list[Any]
+    places: NDArray[np.int32]
+
+    def count(self, only: Flags | None) -> list[tuple[Any, int]]:
+        """How often each value there is comes, among all or some."""
+        places = self.places if only is None else self.places[only[: len(self.places)]]
+        counts = np.bincount(places, minlength=len(self.values) + 1)[1:].tolist()
+        return [(value, n) for value, n in zip(self.values, counts, strict=True) if n]
+
+
+def _grouped(connection: Connection, expression: str) -> _Groups:
+    places = np.zeros(_size(connection), np.int32)
+    values = []
+    for value, ids in connection.exec_driver_sql(
+        f"SELECT {expression}, group_concat(id) FROM entry WHERE +listed = 1 GROUP BY 1"
+    ):
+        values.append(value)
+        places[np.fromstring(str(ids), np.int64, sep=",")] = len(values)
+    return _Groups(values, places)
+
+
+def _revision(connection: Connection) -> int:
+    return int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
+
+
+def _size(connection: Connection) -> int:
+    """One more than the largest id there is."""
+    return int(connection.exec_driver_sql("SELECT coalesce(max(id), 0) + 1 FROM version").scalar_one())
+
+
+def _flags(connection: Connection, ids: Ids) -> Flags:
+    flags = np.zeros(_size(connection), np.bool_)
+    flags[ids] = True
+    return flags
+
+
 def _first_of(
-    connection: Connection, matches: frozenset[int], sort: str, descending: bool, offset: int, limit: int
+    connection: Connection, matches: Flags, total: int, sort: str, descending: bool, offset: int, limit: int
 ) -> list[int]:
     """One page of what matches, in order, without putting all the others in order."""
-    if len(matches) < _FEW:
-        found: list[int] = []
-        for chunk in chunks(matches, 10_000):
-            found += _sorted(connection, f"id IN ({_LISTED_IDS})", [json.dumps(list(chunk))], sort, descending)
-        return found[offset : offset + limit]
-    wanted, found = offset + limit, []
-    for ids in _stretches(connection, sort, descending):
-        found += filter(matches.__contains__, ids)
+    if total < _FEW:
+        ids = json.dumps(np.flatnonzero(matches).tolist())
+        return _listed(_sorted(connection, f"id IN ({_LISTED_IDS})", [ids], sort, descending)[offset : offset + limit])
+    wanted = offset + limit
+    found: list[int] = []
+    for ids_there in _stretches(connection, sort, descending):
+        found += ids_there[matches[ids_there]].tolist()
         if len(found) >= wanted:
             break
     return found[offset:wanted]
@@ -379,16 +416,16 @@ def _window(connection: Connection, sort: str, descending: bool, offset: int, li
     """One page of everything."""
     if sort != "calendar":
         keys = _keys(sort, descending)
-        return _ids(connection, "listed = 1", [], f"{keys} LIMIT {limit} OFFSET {offset}")
+        return _listed(_ids(connection, "listed = 1", [], f"{keys} LIMIT {limit} OFFSET {offset}"))
     found: list[int] = []
     for ids in _stretches(connection, sort, descending):
-        found += ids
+        found += ids.tolist()
         if len(found) >= offset + limit:
             break
     return found[offset : offset + limit]
 
 
-def _sorted(connection: Connection, where: str, values: list[Any], sort: str, descending: bool) -> list[int]:
+def _sorted(connection: Connection, where: str, values: list[Any], sort: str, descending: bool) -> Ids:
     way = " DESC" if descending else ""
     if sort == "calendar":
         name = "(SELECT k.name FROM calendar k WHERE k.id = calendar_id) COLLATE NOCASE"
@@ -396,7 +433,7 @@ def _sorted(connection: Connection, where: str, values: list[Any], sort: str, de
     return _ids(connection, where, values, _keys(sort, descending))
 
 
-def _stretches(connection: Connection, sort: str, descending: bool) -> Iterator[list[int]]:
+def _stretches(connection: Connection, sort: str, descending: bool) -> Iterator[Ids]:
     """All listed entries in order, in growing stretches, from the index that holds the order."""
     way = " DESC" if descending else ""
     orders = [("listed = 1", (), _keys(sort, descending))]
@@ -408,30 +445,34 @@ def _stretches(connection: Connection, sort: str, descending: bool) -> Iterator[
         ]
     for where, values, order in orders:
         at, size = 0, 2_000
-        while ids := _ids(connection, where, list(values), f"{order} LIMIT {size} OFFSET {at}"):
+        while len(ids := _ids(connection, where, list(values), f"{order} LIMIT {size} OFFSET {at}")):
             yield ids
             at, size = at + size, size * 4
 
 
-def _in_order(connection: Connection, sort: str) -> list[int]:
+def _listed(ids: Ids) -> list[int]:
+    return [int(i) for i in ids]
+
+
+def _in_order(connection: Connection, sort: str) -> Ids:
     """All entries in an order. Each of the orders has an index that holds all it needs."""
     if sort != "calendar":
         return _ids(connection, "listed = 1", [], _keys(sort))
-    ids: list[int] = []
-    for (calendar,) in connection.exec_driver_sql(
-        "SELECT id FROM calendar ORDER BY name COLLATE NOCASE, id"
-    ).fetchall():
-        ids += _ids(connection, "calendar_id = ? AND listed = 1", [calendar], "start, id")
-    return ids
+    calendars = connection.exec_driver_sql("SELECT id FROM calendar ORDER BY name COLLATE NOCASE, id").scalars().all()
+    parts = [_ids(connection, "calendar_id = ? AND listed = 1", [calendar], "start, id") for calendar in calendars]
+    return np.concatenate([np.empty(0, np.int64), *parts])
 
 
-def _ids(connection: Connection, where: str, values: list[Any], order: str = "") -> list[int]:
-    """Matching ids, as one string from SQLite: far quicker to fetch than as many rows."""
+def _ids(connection: Connection, where: str, values: list[Any], order: str = "") -> Ids:
+    """Matching ids."""
     by = f" ORDER BY {order}" if order else ""
-    joined = connection.exec_driver_sql(
-        f"SELECT group_concat(id) FROM (SELECT id FROM entry WHERE {where}{by})", tuple(values)
-    ).scalar_one()
-    return json.loads(f"[{joined}]") if joined else []
+    return _joined(connection, f"SELECT group_concat(id) FROM (SELECT id FROM entry WHERE {where}{by})", tuple(values))
+
+
+def _joined(connection: Connection, sql: str, values: tuple[Any, ...]) -> Ids:
+    """Ids as one string from SQLite: far quicker to fetch than as many rows."""
+    joined = connection.exec_driver_sql(sql, values).scalar_one()
+    return np.fromstring(joined or "", np.int64, sep=",")
 
 
 def rows_of(connection: Connection, ids: Any, table: str = "entry") -> list[dict[str, Any]]:

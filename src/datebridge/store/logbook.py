@@ -211,7 +211,8 @@ def _refresh_calendar(connection: Connection, calendar: int) -> None:
     said = description_of(text_of(connection, header)) if header is not None else Description("")
     connection.exec_driver_sql(
         "UPDATE calendar SET live = EXISTS (SELECT 1 FROM entry WHERE calendar_id = calendar.id),"
-        " name = coalesce(nullif(?, ''), name), tint = ?, zone = ?, description = ? WHERE id = ?",
+        " name = coalesce(nullif(?, ''), name), tint = ?, zone = ?, description = ?,"
+        " revision = (SELECT revision + 1 FROM meta) WHERE id = ?",
         (said.name, said.tint, said.zone, said.text, calendar),
     )
 

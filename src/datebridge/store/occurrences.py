@@ -21,9 +21,10 @@ _TIMED = "id, calendar_id, uid, recurrence_id, start_wall, end_wall, until_wall,
 _SHOWN = "summary, location, component, status, busy, travel"
 _STANDS = "listed = 1 AND component IN ('VEVENT', 'VTODO') AND start_wall IS NOT NULL"
 #: Series that a change for all that follow may move past their end; the change itself tells which they are.
-MOVED_ON = (
-    f"(marks & {Mark.SERIES} AND uid IN (SELECT f.uid FROM entry f WHERE f.id IN"
-    f" (SELECT id FROM entry INDEXED BY ix_entry_marks WHERE listed = 1 AND marks & {Mark.FUTURE})))"
+_MOVED_ON = (
+    f"SELECT id FROM entry INDEXED BY ix_entry_uid WHERE +listed = 1 AND marks & {Mark.SERIES} AND uid IN (SELECT f.uid"
+    f" FROM entry f WHERE f.id IN (SELECT id FROM entry INDEXED BY ix_entry_marks WHERE listed = 1"
+    f" AND marks & {Mark.FUTURE}))"
 )
 
 
@@ -83,7 +84,7 @@ class Happenings:
         with self.store.read() as connection:
             revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
             return self._windows.get(
-                (revision, low, high, shown, wanted), lambda: _read(connection, low, high, shown, wanted)
+                (revision, low, high, shown, wanted), lambda: read_window(connection, low, high, shown, wanted)
             )
 
     def series(self, connection: Connection, calendar: int, uid: str, shown: str) -> Series:
@@ -106,23 +107,28 @@ def _shown(one: Timed, rest: Sequence[Any]) -> Shown:
     return Shown(one.calendar, one.uid, one.recurrence_id, one.tzid, one.zone, one.marks, *rest)
 
 
-def _read(connection: Connection, low: int, high: int, shown: str, calendars: tuple[int, ...]) -> Window:
+def read_window(
+    connection: Connection, low: int, high: int, shown: str, calendars: tuple[int, ...], ordered: bool = True
+) -> Window:
+    """What of the calendars overlaps [low, high), in wall seconds on the clock of `shown`."""
     run = connection.exec_driver_sql
+    mine = f"calendar_id IN ({bound(len(calendars))})"
     rows = run(
-        # An extra date can lie before the start, and a change for all that follow move them past the end.
-        f"SELECT {_TIMED}, {_SHOWN} FROM entry WHERE {_STANDS.replace('listed', '+listed')}"
-        f" AND calendar_id IN ({bound(len(calendars))}) AND ((start_wall < ? AND (until_wall IS NULL OR"
-        f" until_wall >= ?)) OR recurrence_id <> '' OR marks & {Mark.EARLY} OR {MOVED_ON})",
-        (*calendars, high + 2 * DAY, low - 2 * DAY),
+        # One index tells what may be there. An extra date can lie before the start, and a change for all that follow
+        # move them past the end.
+        f"SELECT {_TIMED}, {_SHOWN} FROM entry WHERE {_STANDS.replace('listed', '+listed')} AND id IN ("
+        f"SELECT id FROM entry INDEXED BY ix_entry_span WHERE listed = 1 AND {mine} AND ((start_wall < ?"
+        f" AND (until_wall IS NULL OR until_wall >= ?)) OR marks & {Mark.OVERRIDE | Mark.EARLY}) UNION ALL"
+        f" {_MOVED_ON}) AND {mine}",
+        (*calendars, high + 2 * DAY, low - 2 * DAY, *calendars),
     ).fetchall()
     timed = {row[0]: Timed(*row[:11]) for row in rows}
     own = any(one.marks & Mark.DEFINED_ZONE for one in timed.values())
     clocks = clocks_of(connection, calendars) if own else None
     bounds = Bounds()
-    found = sorted(
-        occurrences(timed.values(), low, high, shown, clocks, bounds=bounds),
-        key=lambda o: (o.shown_start, -o.shown_end, o.entry),
-    )
+    found = list(occurrences(timed.values(), low, high, shown, clocks, bounds=bounds))
+    if ordered:
+        found.sort(key=lambda o: (o.shown_start, -o.shown_end, o.entry))
     used = {o.entry for o in found} | bounds.cut
     entries = {row[0]: _shown(timed[row[0]], row[11:]) for row in rows if row[0] in used}
     return Window(found, entries, tuple(sorted(entries[one].title or "(no title)" for one in bounds.cut)))

@@ -11,12 +11,16 @@ Value = TypeVar("Value")
 
 
 class Remembered(Generic[Value]):
-    """The few results asked for last; keys hold the revision, so what is old is never asked for again."""
+    """The few results asked for last; keys hold the revision, so what is old is never asked for again.
+
+    Several that ask for the same at once wait for one to make it.
+    """
 
     def __init__(self, most: int) -> None:
         self._most = most
         self._kept: OrderedDict[tuple[Any, ...], Value] = OrderedDict()
         self._lock = threading.Lock()
+        self._making: dict[tuple[Any, ...], threading.Lock] = {}
 
     def has(self, key: tuple[Any, ...]) -> bool:
         """Whether a result is remembered."""
@@ -28,9 +32,18 @@ class Remembered(Generic[Value]):
             if key in self._kept:
                 self._kept.move_to_end(key)
                 return self._kept[key]
-        made = make()
-        with self._lock:
-            self._kept[key] = made
-            while len(self._kept) > self._most:
-                self._kept.popitem(last=False)
-        return made
+            turn = self._making.setdefault(key, threading.Lock())
+        with turn:
+            with self._lock:
+                if key in self._kept:  # somebody else has made it meanwhile
+                    return self._kept[key]
+            try:
+                made = make()
+            finally:
+                with self._lock:
+                    self._making.pop(key, None)
+            with self._lock:
+                self._kept[key] = made
+                while len(self._kept) > self._most:
+                    self._kept.popitem(last=False)
+            return made

@@ -25,6 +25,7 @@ class Calendar(SQLModel, table=True):
     Attributes:
         colour: its place in the palette, where the header states no colour.
         tint: the colour the header states, as CSS has it; "" for none.
+        revision: the revision of the entries at which something in it was changed last.
         writable: whether change sets of one's own may touch it; false for what can only be read where it lives.
     """
 
@@ -38,6 +39,7 @@ class Calendar(SQLModel, table=True):
     writable: bool = True
     source: str = ""
     taken_at: int = 0
+    revision: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
 
 
 class IndexColumns(SQLModel):
@@ -105,6 +107,7 @@ class Entry(IndexColumns, table=True):
                 ("repeats", ("repeats",)),
                 ("zone", ("zone", "tzid")),
                 ("marks", ("marks",)),
+                ("span", ("start_wall", "until_wall", "calendar_id", "marks")),
             )
         ),
         Index("ix_entry_calendar", "calendar_id", "listed", "start"),
@@ -241,6 +244,22 @@ class Meta(SQLModel, table=True):
     id: int = Field(default=1, primary_key=True)
     revision: int = 0
     index_revision: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
+
+
+class DensityRow(SQLModel, table=True):
+    """How much happens on each day of a year in a calendar, on a clock; as of a revision of the calendar.
+
+    An index like others: it can be made anew from the entries (see `store.density`).
+    """
+
+    __tablename__ = "density"
+
+    calendar_id: int = Field(primary_key=True, foreign_key="calendar.id")
+    year: int = Field(primary_key=True)
+    zone: str = Field(primary_key=True)
+    revision: int
+    counts: str
+    cut: str
 
 
 class Kept(SQLModel, table=True):

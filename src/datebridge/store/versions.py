@@ -245,4 +245,5 @@ def reindex(connection: Connection, progress: Any = None) -> int:
     changed.update(row[0] for row in run(f"SELECT e.id {differing}"))
     run(f"INSERT OR REPLACE INTO entry (id, calendar_id, {INDEX}) SELECT e.id, e.calendar_id, {of['v']} {differing}")
     run("UPDATE meta SET revision = revision + 1, index_revision = ?", (INDEX_REVISION,))
+    run("UPDATE calendar SET revision = (SELECT revision FROM meta)")
     return len(changed)

@@ -1,0 +1,60 @@
+"""What is kept of each day's number is what the days themselves come to, whatever has been changed meanwhile."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from datebridge.services import cleaning, looking, worker
+from datebridge.store.density import Density, queue_refreshing
+from datebridge.store.ledger import Selection
+from datebridge.store.logbook import CannotApply, apply_set
+from datebridge.store.occurrences import Happenings
+from datebridge.store.undo import propose_undo
+from tests.conftest import Bench, calendar
+from tests.store.test_ledger_oracle import SAMPLES
+
+ZONES = ["UTC", "Australia/Hobart", "America/Halifax"]
+
+
+def agree(bench: Bench, density: Density, first: date, count: int, zone: str) -> None:
+    ids = [row[0] for row in bench.ledger.calendars()]
+    plain = looking.days(Happenings(bench.store), [first + timedelta(days=k) for k in range(count)], zone, ids, 0)
+    assert density.days(first, count, zone, ids)[0] == [day.total for day in plain]
+
+
+@settings(max_examples=25)
+@given(SAMPLES, SAMPLES, st.integers(-500, 500), st.integers(1, 371), st.sampled_from(ZONES))
+def test_it_agrees_with_the_days_through_changes_and_their_undoing(
+    tmp_path_factory: pytest.TempPathFactory, one: tuple[str, ...], other: tuple[str, ...], offset: int, count: int,
+    zone: str,
+) -> None:  # fmt: skip
+    bench = Bench(tmp_path_factory.mktemp("density"))
+    density, first = Density(bench.store), date(2026, 1, 1) + timedelta(days=offset)
+    bench.bring(calendar(*one))
+    bench.bring(calendar(*other), calendar="Other")
+    agree(bench, density, first, count, zone)
+    try:
+        set_id = cleaning.propose_deletion(bench.store, bench.ledger, Selection("calendar:Tides repeats:yes"))
+        apply_set(bench.store, set_id)
+        agree(bench, density, first, count, zone)
+        apply_set(bench.store, propose_undo(bench.store, set_id))
+    except CannotApply:  # there is no series
+        pass
+    with bench.store.write() as connection:
+        queue_refreshing(connection)
+    worker.drain(bench.store, bench.settings)
+    assert bench.rows("SELECT 1 FROM density d JOIN calendar k ON k.id = d.calendar_id WHERE d.revision <> k.revision"
+                      ) == []  # fmt: skip
+    agree(bench, Density(bench.store), first, count, zone)
+    bench.store.close()
+
+
+def test_looking_does_not_wait_for_who_writes(bench: Bench) -> None:
+    bench.bring(calendar("BEGIN:VEVENT\nUID:a\nDTSTART:20261124T080000Z\nEND:VEVENT"))
+    with bench.store.write():
+        assert sum(Density(bench.store).days(date(2026, 1, 1), 365, "UTC", [1])[0]) == 1
+    assert bench.rows("SELECT * FROM density") == []
