@@ -20,13 +20,13 @@ RULES = (
 )
 
 
-def entries(count: int, seed: int = 7) -> Iterator[str]:
-    """Event texts, unfolded, about 600 octets each."""
+def entries(count: int, seed: int = 7, years: int = 0) -> Iterator[str]:
+    """Event texts, unfolded, about 600 octets each; over ten years, or over `years` with series that end."""
     rng = random.Random(seed)
-    day = datetime(2018, 1, 1)  # noqa: DTZ001
+    day = datetime(2029 - years if years else 2018, 1, 1)  # noqa: DTZ001
     for number in range(count):
         zone = ZONES[number % 3]
-        start = day + timedelta(days=rng.randrange(3650), minutes=15 * rng.randrange(96))
+        start = day + timedelta(days=rng.randrange(365 * (years or 10)), minutes=15 * rng.randrange(96))
         lines = [
             "BEGIN:VEVENT",
             f"UID:{seed}-{number:06d}@skerrow.example",
@@ -42,7 +42,10 @@ def entries(count: int, seed: int = 7) -> Iterator[str]:
             "ORGANIZER;CN=Harbour office:mailto:harbour@skerrow.example",
         ]
         if number % 10 == 0:
-            lines.append("RRULE:" + RULES[number // 10 % len(RULES)])
+            rule = RULES[number // 10 % len(RULES)]
+            lines.append(
+                "RRULE:" + (f"{rule.partition(';UNTIL')[0]};COUNT=20" if years and "COUNT" not in rule else rule)
+            )
         if number % 4 == 0:
             lines += [f"ATTENDEE;CN=Person {k};PARTSTAT=ACCEPTED:mailto:p{k}@skerrow.example" for k in range(2)]
         if number % 3 == 0:
@@ -51,12 +54,12 @@ def entries(count: int, seed: int = 7) -> Iterator[str]:
         yield "\n".join(lines)
 
 
-def write(path: Path, count: int, seed: int = 7) -> int:
+def write(path: Path, count: int, seed: int = 7, years: int = 0) -> int:
     """Write a file of `count` events; returns its size in octets."""
     path.parent.mkdir(parents=True, exist_ok=True)
     with path.open("wb") as out:
         out.write(b"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Skerrow//Bench//EN\r\n")
-        for text in entries(count, seed):
+        for text in entries(count, seed, years):
             out.write(fold(text) + b"\r\n")
         out.write(b"END:VCALENDAR\r\n")
     return path.stat().st_size

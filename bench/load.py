@@ -42,7 +42,7 @@ def _url(kind: str, draw: random.Random, calendars: str) -> str:
 
 
 def _client(address: str, seed: int, until: float, results: Any) -> None:
-    draw = random.Random(seed)  # noqa: S311
+    draw = random.Random(seed)
     times: list[tuple[str, float]] = []
     with httpx.Client(base_url=address, timeout=120) as client:
         ids = [calendar["id"] for calendar in client.get("/api/calendars").json()]
@@ -89,7 +89,9 @@ def _process_of(address: str) -> int:
     }
     for folder in Path("/proc").glob("[0-9]*/fd"):
         try:
-            if any((m := re.match(r"socket:\[(\d+)\]", str(fd.readlink()))) and m[1] in sockets for fd in folder.iterdir()):
+            if any(
+                (m := re.match(r"socket:\[(\d+)\]", str(fd.readlink()))) and m[1] in sockets for fd in folder.iterdir()
+            ):
                 return int(folder.parent.name)
         except OSError:
             continue

@@ -23,7 +23,7 @@ _STANDS = "listed = 1 AND component IN ('VEVENT', 'VTODO') AND start_wall IS NOT
 #: Series that a change for all that follow may move past their end; the change itself tells which they are.
 _MOVED_ON = (
     f"SELECT id FROM entry INDEXED BY ix_entry_uid WHERE +listed = 1 AND marks & {Mark.SERIES} AND uid IN (SELECT f.uid"
-    f" FROM entry f WHERE f.id IN (SELECT id FROM entry INDEXED BY ix_entry_marks WHERE listed = 1"
+    f" FROM entry f WHERE f.id IN (SELECT id FROM entry INDEXED BY ix_entry_span WHERE listed = 1"
     f" AND marks & {Mark.FUTURE}))"
 )
 
@@ -77,6 +77,12 @@ class Happenings:
     def __init__(self, store: Store) -> None:
         self.store = store
         self._windows: Remembered[Window] = Remembered(12)
+        self._odd: Remembered[str] = Remembered(1)
+
+    def odd(self, connection: Connection) -> str:
+        """What may be in any window; see `may_be_anywhere`."""
+        revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
+        return self._odd.get((revision,), lambda: may_be_anywhere(connection))
 
     def window(self, low: int, high: int, shown: str, calendars: Iterable[int]) -> Window:
         """What of the calendars overlaps [low, high), in wall seconds on the clock of `shown`."""
@@ -84,7 +90,8 @@ class Happenings:
         with self.store.read() as connection:
             revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
             return self._windows.get(
-                (revision, low, high, shown, wanted), lambda: read_window(connection, low, high, shown, wanted)
+                (revision, low, high, shown, wanted),
+                lambda: read_window(connection, low, high, shown, wanted, self.odd(connection)),
             )
 
     def series(self, connection: Connection, calendar: int, uid: str, shown: str) -> Series:
@@ -107,20 +114,32 @@ def _shown(one: Timed, rest: Sequence[Any]) -> Shown:
     return Shown(one.calendar, one.uid, one.recurrence_id, one.tzid, one.zone, one.marks, *rest)
 
 
+def may_be_anywhere(connection: Connection) -> str:
+    """Ids, as JSON, of entries whose index does not tell when they may happen: changed occurrences; series with an
+    extra date before their start; and those that a change for all that follow may have moved past their end."""
+    joined = connection.exec_driver_sql(
+        "SELECT group_concat(id) FROM (SELECT id FROM entry INDEXED BY ix_entry_span WHERE listed = 1"
+        f" AND marks & {Mark.OVERRIDE | Mark.EARLY} UNION {_MOVED_ON})"
+    ).scalar()
+    return f"[{joined or ''}]"
+
+
 def read_window(
-    connection: Connection, low: int, high: int, shown: str, calendars: tuple[int, ...], ordered: bool = True
+    connection: Connection, low: int, high: int, shown: str, calendars: tuple[int, ...], odd: str, ordered: bool = True
 ) -> Window:
-    """What of the calendars overlaps [low, high), in wall seconds on the clock of `shown`."""
+    """What of the calendars overlaps [low, high), in wall seconds on the clock of `shown`.
+
+    Args:
+        odd: what `may_be_anywhere` gives.
+    """
     run = connection.exec_driver_sql
     mine = f"calendar_id IN ({bound(len(calendars))})"
     rows = run(
-        # One index tells what may be there. An extra date can lie before the start, and a change for all that follow
-        # move them past the end.
-        f"SELECT {_TIMED}, {_SHOWN} FROM entry WHERE {_STANDS.replace('listed', '+listed')} AND id IN ("
-        f"SELECT id FROM entry INDEXED BY ix_entry_span WHERE listed = 1 AND {mine} AND ((start_wall < ?"
-        f" AND (until_wall IS NULL OR until_wall >= ?)) OR marks & {Mark.OVERRIDE | Mark.EARLY}) UNION ALL"
-        f" {_MOVED_ON}) AND {mine}",
-        (*calendars, high + 2 * DAY, low - 2 * DAY, *calendars),
+        f"WITH found AS (SELECT id FROM entry INDEXED BY ix_entry_span WHERE listed = 1 AND start_wall < ?"
+        f" AND (until_wall IS NULL OR until_wall >= ?) UNION SELECT value FROM json_each(?))"
+        f" SELECT {_TIMED}, {_SHOWN} FROM found CROSS JOIN entry USING (id)"
+        f" WHERE {_STANDS.replace('listed', '+listed')} AND {mine}",
+        (high + 2 * DAY, low - 2 * DAY, odd, *calendars),
     ).fetchall()
     timed = {row[0]: Timed(*row[:11]) for row in rows}
     own = any(one.marks & Mark.DEFINED_ZONE for one in timed.values())

@@ -107,10 +107,11 @@ class Entry(IndexColumns, table=True):
                 ("repeats", ("repeats",)),
                 ("zone", ("zone", "tzid")),
                 ("marks", ("marks",)),
-                ("span", ("start_wall", "until_wall", "calendar_id", "marks")),
             )
         ),
         Index("ix_entry_calendar", "calendar_id", "listed", "start"),
+        # All that is asked of the many before their rows are looked at: what may be there in a span.
+        Index("ix_entry_span", "start_wall", "until_wall", "calendar_id", "marks", "listed"),
         Index("ix_entry_uid", "uid", "recurrence_id"),
     )
 

@@ -15,8 +15,7 @@ def upgrade() -> None:
     op.add_column('job', sa.Column('not_before', sa.Integer(), nullable=False, server_default='0'))
     op.add_column('account', sa.Column('origins', sa.JSON(), nullable=False, server_default='[]'))
     op.add_column('calendar', sa.Column('revision', sa.Integer(), nullable=False, server_default='0'))
-    op.create_index('ix_entry_span', 'entry', ['start_wall', 'until_wall', 'calendar_id', 'marks'],
-        sqlite_where=sa.text('listed = 1'))
+    op.create_index('ix_entry_span', 'entry', ['start_wall', 'until_wall', 'calendar_id', 'marks', 'listed'])
     op.create_table('density',
     sa.Column('calendar_id', sa.Integer(), sa.ForeignKey('calendar.id'), nullable=False),
     sa.Column('year', sa.Integer(), nullable=False),
