@@ -63,7 +63,8 @@ class _Open:
         if self._alone is not None:
             self._alone.__exit__(None, None, None)
         if isinstance(failed, Unreachable | NotConnected | CannotApply | KeyLost | ValueError):
-            error(str(failed))
+            wanted = failed.origin if isinstance(failed, Unreachable) else ""
+            error(f"{failed} Say --agree {wanted} if that is meant." if wanted else str(failed))
             raise SystemExit(CANNOT) from failed
 
     def do(self, *queued: int | None) -> list[dict[str, Any]]:

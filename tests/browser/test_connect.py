@@ -156,3 +156,20 @@ def test_a_message_dropped_anywhere_is_shown_first(page: Page) -> None:
     expect(page.get_by_text("None of these entries is here yet")).to_be_visible()
     page.get_by_role("button", name=re.compile("^Add 1 in a fresh calendar")).click()
     counted(page, "1 entry")
+
+
+def test_a_password_goes_elsewhere_only_after_a_yes(page: Page, standins: dict[str, str]) -> None:
+    fault = [{"kind": "away", "count": 99, "to": standins["lantern"]}]
+    httpx.post(f"{standins['tidewrack']}/-/faults", json=fault).raise_for_status()
+    try:
+        page.goto("/connect/add")
+        page.get_by_label("Address").fill(standins["tidewrack"])
+        page.get_by_label("User name").fill("director")
+        page.get_by_label("Password").fill(PASSWORD)
+        page.keyboard.press("Enter")
+        question = page.get_by_role("alert")
+        expect(question).to_contain_text(f"This leads from {standins['tidewrack']} to {standins['lantern']}")
+        question.get_by_role("button", name=f"Send them to {standins['lantern']} as well").click()
+        expect(page.get_by_text("This is a calendar server.")).to_be_visible()
+    finally:
+        httpx.post(f"{standins['tidewrack']}/-/faults", json=[]).raise_for_status()

@@ -24,6 +24,7 @@ from datebridge import __version__
 from datebridge.api import accounts, bringing, carrying, changes, comparing, editing, entries, looking
 from datebridge.api.context import App
 from datebridge.api.guard import Guard
+from datebridge.api.readiness import Readiness, give_memory_back
 from datebridge.api.routing import in_words, refused
 from datebridge.connect.errors import Unreachable
 from datebridge.core.editing.fields import CannotEdit
@@ -61,13 +62,15 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
         to_thread.current_default_thread_limiter().total_tokens = CONNECTIONS
         worker = Worker(store, settings) if work else None
         clock = Clock(store, settings)
+        readiness = Readiness(store, app.ledger, app.happenings)
         if worker:
-            worker.start()
-            clock.start()
+            give_memory_back()
+            for one in (worker, clock, readiness):
+                one.start()
         yield
         if worker:
-            clock.stop()
-            worker.stop()
+            for one in (readiness, clock, worker):
+                one.stop()
         store.close()
 
     api = _routes(FastAPI(title="Date Bridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None))

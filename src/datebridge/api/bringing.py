@@ -8,7 +8,7 @@ from typing import Any
 from fastapi import HTTPException, UploadFile
 
 from datebridge.api import present
-from datebridge.api.context import AppDep
+from datebridge.api.context import App, AppDep
 from datebridge.api.kinds import Id
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import (
@@ -41,11 +41,13 @@ def bring(app: AppDep, files: list[UploadFile]) -> JobId:
 def listed(app: AppDep) -> list[IncomingOut]:
     """Files that were brought, those that wait first."""
     with app.store.read() as connection:
-        return [_out(row) for row in incoming.listed(connection)]
+        return [_out(app, row) for row in incoming.listed(connection)]
 
 
-def _out(row: dict[str, Any]) -> IncomingOut:
-    return IncomingOut(**{k: v for k, v in row.items() if k != "created_at"}, at=present.stamp(row["created_at"]))
+def _out(app: App, row: dict[str, Any]) -> IncomingOut:
+    shown = {name: value for name, value in row.items() if name not in ("created_at", "path")}
+    again = receiving.can_be_read_again(app.settings, row["state"], row["path"])
+    return IncomingOut(**shown, at=present.stamp(row["created_at"]), again=again)
 
 
 @router.post("/take")
@@ -81,7 +83,7 @@ def detail(app: AppDep, incoming_id: Id) -> IncomingDetail:
     order = ("breaks", "alters", "untidy")
     problems = [ProblemCount(severity=CODES[c][0], code=c, title=CODES[c][1], count=n) for c, n in counts]
     problems.sort(key=lambda p: (order.index(p.severity), -p.count))
-    return IncomingDetail(file=_out(row), groups=groups, problem_counts=problems)
+    return IncomingDetail(file=_out(app, row), groups=groups, problem_counts=problems)
 
 
 @router.post("/{incoming_id}/rehearse")
@@ -96,6 +98,12 @@ def take(app: AppDep, incoming_id: Id, wish: TakeIn) -> SetId:
     """Propose taking the file in as decided."""
     decisions = [Decision(**d.model_dump()) for d in wish.decisions]
     return SetId(set_id=taking.propose_taking(app.store, [incoming_id], decisions))
+
+
+@router.post("/{incoming_id}/read")
+def read_again(app: AppDep, incoming_id: Id) -> JobId:
+    """Read a file again whose reading was broken off."""
+    return JobId(job_id=receiving.read_again(app.store, app.settings, incoming_id))
 
 
 @router.delete("/{incoming_id}", status_code=204)

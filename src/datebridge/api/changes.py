@@ -28,6 +28,7 @@ from datebridge.api.shapes import (
 from datebridge.core.problems import CODES
 from datebridge.services import applying, incoming, jobs
 from datebridge.store import review
+from datebridge.store.database import LITTLE_ROOM, room_left
 from datebridge.store.logbook import discard_set
 from datebridge.store.remotes import PENDING, carriage_counts
 from datebridge.store.tables import Job
@@ -169,6 +170,14 @@ def incoming_problems(app: AppDep, incoming_id: Id, offset: Offset = 0, limit: L
     return ProblemPage(total=total, rows=out)
 
 
+def _room(app: App) -> list[str]:
+    """That the disk is nearly full, if it is."""
+    left = room_left(app.settings.data_dir)
+    if left >= LITTLE_ROOM:
+        return []
+    return [f"The disk that holds the data has {left >> 20} MB left. What needs room waits until there is some."]
+
+
 @router.get("/route")
 def route(app: AppDep) -> RouteOut:
     """What waits at each stage, and the batch that `u` takes back."""
@@ -193,5 +202,5 @@ def route(app: AppDep) -> RouteOut:
         waiting = incoming.count_waiting(connection)
     return RouteOut(
         connect=waiting, to_carry=one[4], to_decide=one[5], look=one[0], mend=one[1], logbook=one[2], problems=one[3],
-        last_batch=present.change_set(dict(last)) if last else None, notices=app.notices,
+        last_batch=present.change_set(dict(last)) if last else None, notices=[*app.notices, *_room(app)],
     )  # fmt: skip

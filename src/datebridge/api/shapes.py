@@ -203,6 +203,7 @@ class IncomingOut(BaseModel):
     set_id: int | None
     entries: int
     problems: int
+    again: bool = Field(description="reading it was broken off, and it can be read again")
 
 
 class IncomingDetail(BaseModel):

@@ -136,7 +136,6 @@ def write(
 ) -> Iterator[bytes]:
     """The file in pieces, from one consistent state of the store."""
     with store.read() as connection:
-        connection.exec_driver_sql("BEGIN")
         handout = gather(connection, ledger, selection, calendar)
         if form == "csv":
             yield from write_csv(connection, handout, zone)

@@ -23,7 +23,8 @@ _COUNTS = (
     " AS entries, (SELECT count(*) FROM problem p WHERE p.incoming_id = i.id) AS problems"
 )
 _SELECT = (
-    f"SELECT i.id, i.name, i.octets, i.encoding, i.message, i.created_at, i.set_id, {_STATE} AS state, {_COUNTS}"
+    f"SELECT i.id, i.name, i.octets, i.encoding, i.message, i.created_at, i.set_id, i.path, {_STATE} AS state,"
+    f" {_COUNTS}"
     " FROM incoming i LEFT JOIN change_set s ON s.id = i.set_id"
 )
 

@@ -28,7 +28,6 @@ def put_away_job(context: JobContext) -> dict[str, Any]:
     )
     store = context.store
     with store.read() as connection:
-        connection.exec_driver_sql("BEGIN")
         handout = gather(connection, Ledger(store), selection)
         if not handout.entries:
             raise Refused("Nothing is selected, so there is nothing to put away.")

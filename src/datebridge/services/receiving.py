@@ -83,6 +83,11 @@ def receive(store: Store, settings: Settings, files: list[tuple[str, BinaryIO]])
         return add_job(session.connection(), "read", title, params)
 
 
+def can_be_read_again(settings: Settings, state: str, path: str) -> bool:
+    """Whether a file's reading was broken off: one that was read to its end is not kept."""
+    return state == "refused" and (settings.incoming_dir / path).is_file()
+
+
 def read_again(store: Store, settings: Settings, incoming_id: int) -> int:
     """Read a file again whose reading was broken off; returns the job.
 
@@ -91,7 +96,7 @@ def read_again(store: Store, settings: Settings, incoming_id: int) -> int:
     """
     with store.session() as session:
         row = session.get(Incoming, incoming_id)
-        if row is None or row.state != "refused" or not (settings.incoming_dir / row.path).is_file():
+        if row is None or not can_be_read_again(settings, row.state, row.path):
             raise CannotApply("This file cannot be read again. Bring it once more.")
         row.state, row.message = "queued", ""
         session.flush()

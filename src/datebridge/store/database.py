@@ -29,6 +29,8 @@ CONNECTIONS = 8
 _PATIENCE = 60_000
 #: With less room on the disk than this, in octets, nothing is begun.
 _LEAST_ROOM = 8 << 20
+#: With less than this, people are told.
+LITTLE_ROOM = 64 << 20
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
@@ -66,7 +68,11 @@ class Store:
     def read(self) -> Iterator[Connection]:
         """A connection that sees one consistent state."""
         with self.engine.connect() as connection:
-            yield connection
+            connection.exec_driver_sql("BEGIN")
+            try:
+                yield connection
+            finally:
+                connection.exec_driver_sql("ROLLBACK")
 
     @contextmanager
     def write(self, wait: bool = True) -> Iterator[Connection]:
@@ -161,6 +167,11 @@ def migrate(engine: Engine) -> None:
         connection.exec_driver_sql("COMMIT")
 
 
+def room_left(folder: Path) -> int:
+    """The room there is on the disk that holds a folder, in octets."""
+    return shutil.disk_usage(folder).free
+
+
 def _demand_sound(path: Path) -> bool:
     """Look whether a database can be opened at all, without touching it; whether it is as this version has it.
 
@@ -170,7 +181,7 @@ def _demand_sound(path: Path) -> bool:
     folder = path.parent
     try:
         make_private(folder)
-        if shutil.disk_usage(folder).free < _LEAST_ROOM:
+        if room_left(folder) < _LEAST_ROOM:
             raise CannotOpen(f"The disk that holds {folder} is full. Make room, and start again.")
         if not path.is_file():
             with open_private(path):

@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -19,6 +20,7 @@ from datebridge.core.moments import wall_seconds_of
 from datebridge.store.database import Store, this_day
 from datebridge.store.occurrences import Changed, changed_series
 from datebridge.store.remembered import Remembered
+from datebridge.store.spans import Spans, SpanTerm, read_spans, span_term
 from datebridge.store.versions import bound, chunks
 
 SORTS = {
@@ -74,23 +76,17 @@ class Selection:
 class Condition:
     """A WHERE clause over `entry` with its bound values.
 
-    `words` is a full-text query that holds as well; `sql` leaves it out, `whole` has it.
+    `words` is a full-text query that holds as well, `spans` what is asked of when an entry begins and is over.
     """
 
     clauses: list[str] = field(default_factory=lambda: [_LISTED])
     values: list[Any] = field(default_factory=list)
     words: str | None = None
+    spans: list[SpanTerm] = field(default_factory=list)
 
     @property
     def sql(self) -> str:
         return " AND ".join(self.clauses) if len(self.clauses) > 1 else "listed = 1"
-
-    @property
-    def whole(self) -> tuple[str, tuple[Any, ...]]:
-        """Everything as one clause, and its values."""
-        if self.words is None:
-            return self.sql, tuple(self.values)
-        return f"{self.sql} AND {_SEARCH}", (*self.values, self.words)
 
 
 def compile_filter(text: str, today: date, changed: Sequence[Changed] = ()) -> Condition:
@@ -104,8 +100,6 @@ def compile_filter(text: str, today: date, changed: Sequence[Changed] = ()) -> C
     """
     condition = Condition()
     terms = parse_filter(text)
-    if {term.field for term in terms} <= {"before", "after"}:  # an index has all that is asked
-        condition.clauses = ["listed = 1"]
     words = [term for term in terms if term.field in _TEXT]
     if any(not term.negated for term in words):
         match = " AND ".join(_match(term) for term in words if not term.negated)
@@ -113,6 +107,8 @@ def compile_filter(text: str, today: date, changed: Sequence[Changed] = ()) -> C
             match = f"({match}) NOT {_match(term)}" if term.negated else match
         condition.words = match
         terms = [term for term in terms if term.field not in _TEXT]
+    condition.spans = [span_term(term, today, changed) for term in terms if term.field in ("before", "after")]
+    terms = [term for term in terms if term.field not in ("before", "after")]
     for term in sorted(terms, key=lambda t: t.field == "on"):  # the costly one last
         parts = []
         for value in term.values:
@@ -128,7 +124,7 @@ def _clause(term: Term, value: str, today: date, changed: Sequence[Changed]) -> 
     name = term.field
     if name in _TEXT:
         return _SEARCH, [_match(Term(name, (value,)))]
-    if name in ("before", "after", "on"):
+    if name == "on":
         return _dated(term, value, today, changed)
     if name == "has":
         return f"marks & {_HAS[value]}", []
@@ -177,14 +173,6 @@ def _match(term: Term) -> str:
 def _dated(term: Term, value: str, today: date, changed: Sequence[Changed]) -> tuple[str, list[Any]]:
     first, following = day_range(value, today, term)
     low, high = wall_seconds_of(first), wall_seconds_of(following)
-    if term.field == "before":
-        # An entry of no length ends when it starts; it is over before the day it starts on.
-        ends = {one.master.id: one.last_end() for one in changed if one.moves_on}
-        still = json.dumps([i for i, end in ends.items() if end is None or end > low])
-        moved = f" AND id NOT IN ({_LISTED_IDS})" if ends else ""
-        return f"until_wall <= ? AND start_wall < ?{moved}", [low, low, *([still] if ends else [])]
-    if term.field == "after":
-        return "start_wall >= ?", [low]
     once = "start_wall < ? AND (end_wall > ? OR start_wall >= ?)"
     days = (following - first).days
     # An occurrence of up to a day may have begun the day before; a longer one on any weekday.
@@ -217,6 +205,8 @@ class Ledger:
         self._orders: Remembered[Ids] = Remembered(len(SORTS))
         self._calendars: Remembered[list[tuple[Any, ...]]] = Remembered(1)
         self._matches: Remembered[Flags] = Remembered(16)
+        self._everything: Remembered[Flags] = Remembered(1)
+        self._spans: Remembered[Spans] = Remembered(1)
         self._groups: Remembered[_Groups] = Remembered(len(FACETS))
         self._changed: Remembered[list[Changed]] = Remembered(1)
 
@@ -237,22 +227,45 @@ class Ledger:
 
         def found() -> Flags:
             condition = self._compiled(connection, text, today)
+            flags = self._listed(connection, revision)
+            if condition.spans:
+                flags = flags & self._spans_of(connection, revision).matching(condition.spans)
             if condition.words is None:
-                return _flags(connection, _ids(connection, condition.sql, condition.values))
+                if condition.clauses == [_LISTED]:
+                    return flags
+                return flags & _flags(connection, _ids(connection, condition.sql, condition.values))
             # The words first: what holds them is found much quicker than it is looked up entry by entry.
             holding = _joined(
                 connection, "SELECT group_concat(rowid) FROM search WHERE search MATCH ?", (condition.words,)
             )
-            if len(holding) < _FEW or len(condition.clauses) == 1:
-                ids = json.dumps(holding.tolist())
-                return _flags(
-                    connection, _ids(connection, f"id IN ({_LISTED_IDS}) AND {condition.sql}", [ids, *condition.values])
-                )
-            flags = _flags(connection, holding)
-            flags &= _flags(connection, _ids(connection, condition.sql, condition.values))
-            return flags
+            flags = flags & _flags(connection, holding)
+            if condition.clauses == [_LISTED]:
+                return flags
+            if len(holding) >= _FEW:
+                return flags & _flags(connection, _ids(connection, condition.sql, condition.values))
+            ids, where = json.dumps(holding.tolist()), f"id IN ({_LISTED_IDS}) AND {condition.sql}"
+            return flags & _flags(connection, _ids(connection, where, [ids, *condition.values]))
 
         return self._matches.get((revision, today, text), found)
+
+    def _listed(self, connection: Connection, revision: int) -> Flags:
+        """Everything there is."""
+        return self._everything.get((revision,), lambda: _flags(connection, _ids(connection, "listed = 1", [])))
+
+    def _spans_of(self, connection: Connection, revision: int) -> Spans:
+        return self._spans.get((revision,), lambda: read_spans(connection, _size(connection)))
+
+    def warm(self) -> None:
+        """Have at hand what the next questions are likely to need, before somebody waits for it."""
+        with self.store.read() as connection:
+            revision = _revision(connection)
+            for sort in SORTS:
+                self.order(connection, "", sort)
+            self._listed(connection, revision)
+            self._spans_of(connection, revision)
+            for by, expression in FACETS.items():
+                self._groups.get((revision, by), partial(_grouped, connection, expression))
+        self.calendars()
 
     def _compiled(self, connection: Connection, text: str, today: date) -> Condition:
         """A filter as SQL, with what of it has to be asked of the engine."""
@@ -280,15 +293,12 @@ class Ledger:
 
     def row_of_today(self, text: str = "") -> int:
         """How many of what matches begin before today (entries at no time come first)."""
-        today = this_day()
         with self.store.read() as connection:
-            where, values = self._compiled(connection, text, today).whole
-            return int(
-                connection.exec_driver_sql(
-                    f"SELECT count(*) FROM entry WHERE {where} AND coalesce(start, -9e15) < ?",
-                    (*values, wall_seconds_of(today)),
-                ).scalar_one()
-            )
+            revision = _revision(connection)
+            flags = self._matching(connection, revision, text) if text.strip() else self._listed(connection, revision)
+            begun = _ids(connection, "listed = 1 AND start < ?", [wall_seconds_of(this_day())])
+            at_no_time = _ids(connection, "listed = 1 AND start IS NULL", [])
+            return int(np.count_nonzero(flags[begun]) + np.count_nonzero(flags[at_no_time]))
 
     def calendars(self) -> list[tuple[Any, ...]]:
         """Each calendar: id, name, colour, source, taken_at, entries, with problems, first, last, any without end."""
@@ -359,7 +369,7 @@ class _Groups:
 
     def count(self, only: Flags | None) -> list[tuple[Any, int]]:
         """How often each value there is comes, among all or some."""
-        places = self.places if only is None else self.places[only[: len(self.places)]]
+        places = self.places if only is None else self.places[only]
         counts = np.bincount(places, minlength=len(self.values) + 1)[1:].tolist()
         return [(value, n) for value, n in zip(self.values, counts, strict=True) if n]
 
@@ -380,13 +390,13 @@ def _revision(connection: Connection) -> int:
 
 
 def _size(connection: Connection) -> int:
-    """One more than the largest id there is."""
-    return int(connection.exec_driver_sql("SELECT coalesce(max(id), 0) + 1 FROM version").scalar_one())
+    """One more than the largest id of an entry in force: the same for as long as the revision is."""
+    return int(connection.exec_driver_sql("SELECT coalesce(max(id), 0) + 1 FROM entry").scalar_one())
 
 
 def _flags(connection: Connection, ids: Ids) -> Flags:
     flags = np.zeros(_size(connection), np.bool_)
-    flags[ids] = True
+    flags[ids[ids < len(flags)]] = True  # words are also found in what is not in force
     return flags
 
 

@@ -99,7 +99,8 @@ class Entry(IndexColumns, table=True):
 
     __table_args__ = (
         *(
-            Index(f"ix_entry_{name}", *columns, sqlite_where=text("listed = 1"))
+            # The last column makes the index hold all that an order needs, so that no row is looked at for it.
+            Index(f"ix_entry_{name}", *columns, "listed", sqlite_where=text("listed = 1"))
             for name, columns in (
                 ("start", ("start",)),
                 ("summary", ("summary_key",)),

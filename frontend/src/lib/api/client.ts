@@ -14,7 +14,17 @@ export type Fields = Required<Schemas['Fields']>;
 export const client = createClient<paths>();
 
 /** What the server said when it could not do something: a sentence to show as it is. */
-export class Refusal extends Error {}
+export class Refusal extends Error {
+  constructor(
+    message: string,
+    /** For another system that could not be asked: what kind of trouble, */
+    readonly trouble = '',
+    /** and where name and password would go if the person agrees. */
+    readonly origin = '',
+  ) {
+    super(message);
+  }
+}
 
 /** The data of an answer, or its refusal as an error with the server's own words. */
 export async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
@@ -25,9 +35,9 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
     throw new Refusal('Date Bridge does not answer. Is it still running? Start it again and try once more.');
   }
   if (result.response.ok) return result.data as T;
-  const said = result.error as { message?: string; detail?: unknown } | undefined;
-  const detail = typeof said?.detail === 'string' ? said.detail : undefined;
-  throw new Refusal(said?.message ?? detail ?? `The server answered ${result.response.status}. Its log says why.`);
+  const said = result.error as Partial<Schemas['Refusal']> | undefined;
+  const words = said?.message ?? `The server answered ${result.response.status}. Its log says why.`;
+  throw new Refusal(words, said?.trouble, said?.origin);
 }
 
 /** Ask for a file and hand it to the browser to save; returns its name. */

@@ -1039,6 +1039,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/incoming/{incoming_id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Again
+         * @description Read a file again whose reading was broken off.
+         */
+        post: operations["read_again_api_incoming__incoming_id__read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/accounts": {
         parameters: {
             query?: never;
@@ -2355,6 +2375,11 @@ export interface components {
             entries: number;
             /** Problems */
             problems: number;
+            /**
+             * Again
+             * @description reading it was broken off, and it can be read again
+             */
+            again: boolean;
         };
         /** IntervalIn */
         IntervalIn: {
@@ -3716,7 +3741,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/csv": unknown;
                 };
             };
             /** @description What was sent makes no sense; the message says where. */
@@ -4646,7 +4671,9 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/calendar": unknown;
+                    "application/zip": unknown;
+                    "text/csv": unknown;
                 };
             };
             /** @description What was sent makes no sense; the message says where. */
@@ -4972,7 +4999,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/calendar": unknown;
                 };
             };
             /** @description What was sent makes no sense; the message says where. */
@@ -5498,6 +5525,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SetId"];
+                };
+            };
+            /** @description What was sent makes no sense; the message says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the message says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    read_again_api_incoming__incoming_id__read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                incoming_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobId"];
                 };
             };
             /** @description What was sent makes no sense; the message says where. */

@@ -2,9 +2,9 @@
   import { useQueryClient } from '@tanstack/svelte-query';
   import Action from '$lib/parts/Action.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
-  import { answer, client, type Account } from '$lib/api/client';
+  import Consent from '$lib/stages/Consent.svelte';
+  import { answer, client, Refusal, type Account } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/attempt';
   import { notices } from '$lib/notice.svelte';
 
   /** Another user name and password for an account, tried before they are kept. */
@@ -14,15 +14,26 @@
   // svelte-ignore state_referenced_locally (the name in use is a start)
   let user = $state(account.user);
   let password = $state('');
+  let refusal = $state<Refusal | null>(null);
+  let agreed = $state<string[]>([]);
 
   async function sign(): Promise<void> {
     const params = { path: { account_id: account.id } };
-    const body = { user, password };
-    if (await attempt(async () => answer(client.POST('/api/accounts/{account_id}/sign-in', { params, body })))) {
+    const body = { user, password, agreed };
+    refusal = null;
+    try {
+      await answer(client.POST('/api/accounts/{account_id}/sign-in', { params, body }));
       notices.say(`${account.name} accepts them. It is refreshed from now on.`);
       onclose();
       await refreshAll(queries);
+    } catch (error) {
+      refusal = error instanceof Refusal ? error : new Refusal(String(error));
     }
+  }
+
+  function agree(origin: string): void {
+    agreed = [...agreed, origin];
+    void sign();
   }
 </script>
 
@@ -41,6 +52,7 @@
       class="bg-paper border-line h-8 flex-1 border px-2"
     />
   </label>
+  {#if refusal}<div class="mt-3"><Consent {refusal} onagree={agree} /></div>{/if}
   {#snippet actions()}
     <Action kind="main" onclick={() => void sign()} disabled={!user || !password}>Try and keep them</Action>
   {/snippet}

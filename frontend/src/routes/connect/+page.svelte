@@ -6,6 +6,7 @@
   import JobLine from '$lib/parts/JobLine.svelte';
   import AddAddress from '$lib/stages/AddAddress.svelte';
   import CalendarList from '$lib/stages/CalendarList.svelte';
+  import { attempt } from '$lib/attempt';
   import { bringing } from '$lib/bring.svelte';
   import { keys } from '$lib/keys.svelte';
   import { answer, client, type Incoming, type Job } from '$lib/api/client';
@@ -55,6 +56,14 @@
     } catch (error) {
       notices.wrong(error);
     }
+  }
+
+  async function readAgain(incoming_id: number): Promise<void> {
+    const params = { path: { incoming_id } };
+    const done = await attempt(async () => {
+      bringing.job = (await answer(client.POST('/api/incoming/{incoming_id}/read', { params }))).job_id;
+    });
+    if (done) await refreshAll(queries);
   }
 
   onMount(() => keys.offer([{ key: '/', does: 'type an address', run: () => field.focus() }]));
@@ -149,6 +158,7 @@
               <Action onclick={() => void turnAway(file.id, file.name)}>Turn away</Action>
               <Action kind="main" href="/connect/{file.id}">Look inside</Action>
             {:else if file.state === 'refused'}
+              {#if file.again}<Action onclick={() => void readAgain(file.id)}>Read it again</Action>{/if}
               <Action onclick={() => void turnAway(file.id, file.name)}>Turn away</Action>
             {:else if file.state === 'taken'}
               <Action href="/logbook/{file.set_id}">Batch {count(file.set_id ?? 0)}</Action>

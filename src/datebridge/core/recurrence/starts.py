@@ -34,6 +34,8 @@ DAY = 86400
 _END = (LAST_DAY + 1) * DAY
 #: Looks at years, weeks or days that counting to COUNT may take. What is longer is not counted to its end.
 _MOST_COUNTING = 2_000
+#: So many years are gone through one by one before whole cycles of them are counted.
+_NEAR = 40
 
 
 def starts(rule: Rule, start: int, low: int, high: int, steps: Steps | None = None) -> Iterator[int]:
@@ -257,6 +259,12 @@ class _Shape:
         year, steps = self.days.year, Steps(_MOST_COUNTING)
         left = number - 1 + self._rank()
         stride = self.rule.interval if self.rule.freq == "YEARLY" else 1
+        soon = left
+        for near in range(year, min(year + _NEAR * stride, 10_000), stride):  # most counts are reached soon
+            found = self._tally(near)
+            if soon <= found:
+                return self._pick(near, soon - 1), True
+            soon -= found
         cycle = 0
         if self.rule.interval == 1 or (self.days.by_kind and stride == 1):
             total = sum(self._tally(2000 + k) for k in range(400))

@@ -5,7 +5,8 @@
   import { onMount } from 'svelte';
   import Action from '$lib/parts/Action.svelte';
   import Deck from '$lib/parts/Deck.svelte';
-  import { answer, client, type Schemas } from '$lib/api/client';
+  import Consent from '$lib/stages/Consent.svelte';
+  import { answer, client, Refusal, type Schemas } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
   import { notices } from '$lib/notice.svelte';
   import { count, counted } from '$lib/words';
@@ -18,33 +19,39 @@
   let password = $state('');
   let name = $state('');
   let found = $state<Schemas['LookOut'] | null>(null);
-  let trouble = $state('');
+  let refusal = $state<Refusal | null>(null);
+  let agreed = $state<string[]>([]);
   let busy = $state(false);
 
   async function look(event?: SubmitEvent): Promise<void> {
     event?.preventDefault();
     busy = true;
-    trouble = '';
+    refusal = null;
     try {
-      found = await answer(client.POST('/api/accounts/look', { body: { address, user, password } }));
+      found = await answer(client.POST('/api/accounts/look', { body: { address, user, password, agreed } }));
       name = found.title;
     } catch (error) {
-      trouble = error instanceof Error ? error.message : String(error);
+      refusal = error instanceof Refusal ? error : new Refusal(String(error));
       if (!found?.locked) found = null;
     } finally {
       busy = false;
     }
   }
 
+  function agree(origin: string): void {
+    agreed = [...agreed, origin];
+    void look();
+  }
+
   function follow(link: string): void {
-    [address, found] = [link, null];
+    [address, found, agreed] = [link, null, []];
     void look();
   }
 
   async function add(): Promise<void> {
     busy = true;
     try {
-      const body = { address, user, password, name, publisher: given.publisher ?? '' };
+      const body = { address, user, password, name, publisher: given.publisher ?? '', agreed };
       await answer(client.POST('/api/accounts', { body }));
       await goto('/connect');
       notices.say(
@@ -97,9 +104,10 @@
     </Action>
   </form>
   <p class="text-soft mb-4">
-    User name and password only where they are asked for. They are kept encrypted, and sent to this address alone.
+    User name and password only where they are asked for. They are kept encrypted, and sent to this address alone; if it
+    leads elsewhere, you are asked first.
   </p>
-  {#if trouble}<p class="border-removed mb-4 border-l-4 pl-3" role="alert">{trouble}</p>{/if}
+  {#if refusal}<Consent {refusal} onagree={agree} />{/if}
   {#if found}
     <p class="mb-3 text-base" role="status">{found.says}</p>
     {#if found.connected}

@@ -7,6 +7,10 @@ revision = '0004'
 down_revision = '0003'
 branch_labels = None
 depends_on = None
+ORDERS = {
+    'start': ['start'], 'summary': ['summary_key'], 'location': ['location_key'], 'repeats': ['repeats'],
+    'zone': ['zone', 'tzid'], 'marks': ['marks'],
+}
 
 
 def upgrade() -> None:
@@ -15,6 +19,9 @@ def upgrade() -> None:
     op.add_column('job', sa.Column('not_before', sa.Integer(), nullable=False, server_default='0'))
     op.add_column('account', sa.Column('origins', sa.JSON(), nullable=False, server_default='[]'))
     op.add_column('calendar', sa.Column('revision', sa.Integer(), nullable=False, server_default='0'))
+    for name, columns in ORDERS.items():
+        op.drop_index(f'ix_entry_{name}', 'entry')
+        op.create_index(f'ix_entry_{name}', 'entry', [*columns, 'listed'], sqlite_where=sa.text('listed = 1'))
     op.create_index('ix_entry_span', 'entry', ['start_wall', 'until_wall', 'calendar_id', 'marks', 'listed'])
     op.create_table('density',
     sa.Column('calendar_id', sa.Integer(), sa.ForeignKey('calendar.id'), nullable=False),
@@ -31,6 +38,9 @@ def upgrade() -> None:
 def downgrade() -> None:
     op.drop_table('density')
     op.drop_index('ix_entry_span', 'entry')
+    for name, columns in ORDERS.items():
+        op.drop_index(f'ix_entry_{name}', 'entry')
+        op.create_index(f'ix_entry_{name}', 'entry', columns, sqlite_where=sa.text('listed = 1'))
     op.drop_column('calendar', 'revision')
     op.drop_column('account', 'origins')
     for column in ('not_before', 'claim', 'lane'):

@@ -1,0 +1,59 @@
+"""Being ready: what screens are likely to ask for is at hand, and memory that is no longer needed goes back."""
+
+from __future__ import annotations
+
+import ctypes
+import threading
+from contextlib import suppress
+
+import structlog
+
+from datebridge.store.database import Store
+from datebridge.store.ledger import Ledger
+from datebridge.store.occurrences import Happenings
+
+log = structlog.get_logger()
+_LOOK = 1.0
+#: As glibc calls them (mallopt(3)): from which size on memory is the system's own, and how many pools there are.
+_MMAP_THRESHOLD, _ARENA_MAX = -3, -8
+
+
+def give_memory_back() -> None:
+    """Have large pieces of memory given back as soon as they are free; where the C library does not know how, nothing.
+
+    Answers over hundreds of thousands of entries need megabytes for a moment; by default each thread keeps its own.
+    """
+    with suppress(OSError, AttributeError):
+        library = ctypes.CDLL(None)
+        library.mallopt(_MMAP_THRESHOLD, 256 << 10)
+        library.mallopt(_ARENA_MAX, 2)
+
+
+class Readiness:
+    """Makes orders and counts anew once a batch has been applied and nothing else follows at once."""
+
+    def __init__(self, store: Store, ledger: Ledger, happenings: Happenings) -> None:
+        self.store, self.ledger, self.happenings = store, ledger, happenings
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="readiness", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        self._stop.set()
+        self._thread.join()
+
+    def _run(self) -> None:
+        ready = seen = -1
+        while not self._stop.wait(_LOOK):
+            try:
+                revision = self.store.revision()
+                if revision == seen != ready:
+                    self.ledger.warm()
+                    with self.store.read() as connection:
+                        self.happenings.odd(connection)
+                    ready = revision
+                seen = revision
+            except Exception:  # whoever asks makes it, then
+                log.exception("could not get ready")
