@@ -20,7 +20,7 @@ import icalendar
 from rich.console import Console
 from rich.table import Table
 
-from bench import connecting, generate, importing, occurring, pages, starting
+from bench import connecting, generate, importing, load, occurring, pages, starting
 from bench.importing import fresh, take_in
 from datebridge.services import cleaning, handing
 from datebridge.store.ledger import Ledger, Selection
@@ -210,6 +210,26 @@ def talking_to_servers(results: Results, folder: Path) -> None:
     results.limit("refresh with ten changes among 10,000", got.ten_of_many / got.ten_of_few, "×", 2, 1.3, note)
 
 
+def under_load(results: Results, folder: Path) -> None:
+    """Three calendars of 100,000 entries over thirty years each, and eight that ask at once."""
+    store, settings = fresh(folder / "load")
+    for k in range(3):
+        path = folder / f"load-{k}.ics"
+        generate.write(path, 100_000, seed=11 + k, years=30)
+        take_in(store, settings, path)
+        path.unlink()
+    store.close()
+    alone, _ = load.loaded(folder / "load", 1, 30)
+    found, memory = load.loaded(folder / "load", 8, 60)
+    for kind, seconds in found.items():
+        hold = 600 if kind == "year" else 250
+        note = f"alone {alone.get(kind, 0) * 1000:.0f} ms"
+        results.time(f"300,000 stored, eight clients, 95 of 100: {kind}", seconds * 1000, "ms", hold, hold / 2, note)
+    results.limit("memory of the main process meanwhile", max(memory), "MB", 300, 200)
+    early, late = (statistics.median(part) for part in (memory[4:10], memory[-6:]))
+    results.limit("its growth in the second half", late / early, "×", 1.15, 1.05)
+
+
 def first_screen(results: Results, folder: Path) -> None:
     web = Path(__file__).parents[1] / "src/datebridge/web"
     seconds, scripts = pages.first_screen(folder / "hundred")
@@ -236,6 +256,7 @@ def main() -> int:
             large_import,
             talking_to_servers,
             first_screen,
+            under_load,
         ):
             console.print(f"… {part.__name__.replace('_', ' ')}")
             part(results, folder)

@@ -29,6 +29,8 @@ ASKED: dict[str, str] = {
     "week": "/api/days?first={day}&count=7{calendars}",
     "year": "/api/days?first={year}-01-01&count=365&most=0{calendars}",
 }
+#: What is asked for first is made ready within this time after the start, in seconds.
+_READY = 12
 _WORDS = ("berth", "crane", "pilot", "survey", "survey", "harbour", "meeting", "winch", "tide", "buoy", "gauge", "crew")
 
 
@@ -63,6 +65,8 @@ def loaded(data: Path, clients: int, seconds: float) -> tuple[dict[str, float], 
     found: dict[str, list[float]] = {}
     memory: list[float] = []
     with application(data) as address:
+        httpx.get(f"{address}/api/calendars", timeout=120)
+        time.sleep(_READY)
         until = time.time() + seconds
         askers = [context.Process(target=_client, args=(address, k, until, results)) for k in range(clients)]
         for asker in askers:

@@ -116,8 +116,8 @@ class Application:
         return subprocess.run(command, env=self.environment, capture_output=True, timeout=300, check=False).returncode
 
     def children(self) -> list[int]:
-        found = Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text().split()
-        return [int(pid) for pid in found]
+        tasks = Path(f"/proc/{self.process.pid}/task").glob("*/children")
+        return [int(pid) for task in tasks for pid in task.read_text().split()]
 
     def kill_all(self) -> None:
         self.process.kill()
@@ -240,7 +240,8 @@ class Soak:
         self.app.cli(*self.draw.choice((("pull",), ("push",), ("accounts", "--json"))))
 
     def worker(self) -> None:
-        os.kill(self.draw.choice(self.app.children()), signal.SIGKILL)
+        for pid in self.draw.sample(self.app.children(), 1):
+            os.kill(pid, signal.SIGKILL)
 
     def kill(self) -> None:
         self.app.kill_all()

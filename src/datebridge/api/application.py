@@ -54,7 +54,8 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
     store = Store(settings.database)
     said = [*recover(store), *jobs.resume_interrupted(store)]
     receiving.forget_strays(store, settings)
-    app = App(store, settings, Ledger(store), Happenings(store), Density(store), said)
+    ledger = Ledger(store)
+    app = App(store, settings, ledger, Happenings(store, ledger.spans), Density(store), said)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:

@@ -17,7 +17,7 @@ from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
 from datebridge.store.database import Busy, Store
 from datebridge.store.jobs import add_job, lanes_with
-from datebridge.store.occurrences import may_be_anywhere, read_window
+from datebridge.store.occurrences import may_be_then, read_window
 from datebridge.store.remembered import Remembered
 
 
@@ -83,8 +83,8 @@ def kept_year(store: Store, calendar: int, revision: int, year: int, zone: str) 
 def _made(connection: Connection, calendar: int, year: int, zone: str) -> Year:
     low = wall_seconds_of(date(year, 1, 1))
     days = (date(year, 12, 31) - date(year, 1, 1)).days + 1
-    odd = may_be_anywhere(connection)
-    window = read_window(connection, low, low + days * DAY, zone, (calendar,), odd, ordered=False)
+    among = may_be_then(connection, low, low + days * DAY, calendar)
+    window = read_window(connection, low, low + days * DAY, zone, (calendar,), among, ordered=False)
     counts = [0] * days
     for one in window.occurrences:
         begin = max(0, (one.shown_start - low) // DAY)

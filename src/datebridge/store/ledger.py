@@ -20,7 +20,7 @@ from datebridge.core.moments import wall_seconds_of
 from datebridge.store.database import Store, this_day
 from datebridge.store.occurrences import Changed, changed_series
 from datebridge.store.remembered import Remembered
-from datebridge.store.spans import Spans, SpanTerm, read_spans, span_term
+from datebridge.store.spans import KnownSpans, SpanTerm, span_term
 from datebridge.store.versions import bound, chunks
 
 SORTS = {
@@ -206,7 +206,7 @@ class Ledger:
         self._calendars: Remembered[list[tuple[Any, ...]]] = Remembered(1)
         self._matches: Remembered[Flags] = Remembered(16)
         self._everything: Remembered[Flags] = Remembered(1)
-        self._spans: Remembered[Spans] = Remembered(1)
+        self.spans = KnownSpans()
         self._groups: Remembered[_Groups] = Remembered(len(FACETS))
         self._changed: Remembered[list[Changed]] = Remembered(1)
 
@@ -229,7 +229,7 @@ class Ledger:
             condition = self._compiled(connection, text, today)
             flags = self._listed(connection, revision)
             if condition.spans:
-                flags = flags & self._spans_of(connection, revision).matching(condition.spans)
+                flags = flags & self.spans.of(connection).matching(condition.spans)
             if condition.words is None:
                 if condition.clauses == [_LISTED]:
                     return flags
@@ -252,9 +252,6 @@ class Ledger:
         """Everything there is."""
         return self._everything.get((revision,), lambda: _flags(connection, _ids(connection, "listed = 1", [])))
 
-    def _spans_of(self, connection: Connection, revision: int) -> Spans:
-        return self._spans.get((revision,), lambda: read_spans(connection, _size(connection)))
-
     def warm(self) -> None:
         """Have at hand what the next questions are likely to need, before somebody waits for it."""
         with self.store.read() as connection:
@@ -262,7 +259,7 @@ class Ledger:
             for sort in SORTS:
                 self.order(connection, "", sort)
             self._listed(connection, revision)
-            self._spans_of(connection, revision)
+            self.spans.of(connection)
             for by, expression in FACETS.items():
                 self._groups.get((revision, by), partial(_grouped, connection, expression))
         self.calendars()

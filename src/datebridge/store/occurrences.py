@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
@@ -15,6 +16,7 @@ from datebridge.core.recurrence.starts import DAY
 from datebridge.core.zones.meaning import Zones
 from datebridge.store.database import Store
 from datebridge.store.remembered import Remembered
+from datebridge.store.spans import KnownSpans
 from datebridge.store.versions import bound, chunks
 
 _TIMED = "id, calendar_id, uid, recurrence_id, start_wall, end_wall, until_wall, tzid, zone, marks, recurrence"
@@ -74,10 +76,15 @@ class Window:
 class Happenings:
     """Reads windows of time over any calendars."""
 
-    def __init__(self, store: Store) -> None:
-        self.store = store
+    def __init__(self, store: Store, spans: KnownSpans | None = None) -> None:
+        self.store, self.spans = store, spans or KnownSpans()
         self._windows: Remembered[Window] = Remembered(12)
         self._odd: Remembered[str] = Remembered(1)
+
+    def _among(self, connection: Connection, low: int, high: int) -> str:
+        """The ids, as JSON, of what may happen in a window."""
+        found = self.spans.of(connection).between(low - 2 * DAY, high + 2 * DAY)
+        return json.dumps([*found, *json.loads(self.odd(connection))])
 
     def odd(self, connection: Connection) -> str:
         """What may be in any window; see `may_be_anywhere`."""
@@ -91,7 +98,7 @@ class Happenings:
             revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
             return self._windows.get(
                 (revision, low, high, shown, wanted),
-                lambda: read_window(connection, low, high, shown, wanted, self.odd(connection)),
+                lambda: read_window(connection, low, high, shown, wanted, self._among(connection, low, high)),
             )
 
     def series(self, connection: Connection, calendar: int, uid: str, shown: str) -> Series:
@@ -124,22 +131,38 @@ def may_be_anywhere(connection: Connection) -> str:
     return f"[{joined or ''}]"
 
 
+def may_be_then(connection: Connection, low: int, high: int, calendar: int) -> str:
+    """The ids, as JSON, of all of a calendar that may happen in a window, without anything that is remembered."""
+    joined = connection.exec_driver_sql(
+        "SELECT group_concat(id) FROM entry INDEXED BY ix_entry_span WHERE listed = 1 AND start_wall < ?"
+        " AND (until_wall IS NULL OR until_wall >= ?) AND calendar_id = ?",
+        (high + 2 * DAY, low - 2 * DAY, calendar),
+    ).scalar()
+    odd = json.loads(may_be_anywhere(connection))
+    return json.dumps([*json.loads(f"[{joined or ''}]"), *odd])
+
+
 def read_window(
-    connection: Connection, low: int, high: int, shown: str, calendars: tuple[int, ...], odd: str, ordered: bool = True
+    connection: Connection,
+    low: int,
+    high: int,
+    shown: str,
+    calendars: tuple[int, ...],
+    among: str,
+    ordered: bool = True,
 ) -> Window:
     """What of the calendars overlaps [low, high), in wall seconds on the clock of `shown`.
 
     Args:
-        odd: what `may_be_anywhere` gives.
+        among: the ids, as JSON, of all that may happen then.
     """
     run = connection.exec_driver_sql
     mine = f"calendar_id IN ({bound(len(calendars))})"
     rows = run(
-        f"WITH found AS (SELECT id FROM entry INDEXED BY ix_entry_span WHERE listed = 1 AND start_wall < ?"
-        f" AND (until_wall IS NULL OR until_wall >= ?) UNION SELECT value FROM json_each(?))"
+        f"WITH found AS (SELECT DISTINCT value AS id FROM json_each(?))"
         f" SELECT {_TIMED}, {_SHOWN} FROM found CROSS JOIN entry USING (id)"
         f" WHERE {_STANDS.replace('listed', '+listed')} AND {mine}",
-        (high + 2 * DAY, low - 2 * DAY, odd, *calendars),
+        (among, *calendars),
     ).fetchall()
     timed = {row[0]: Timed(*row[:11]) for row in rows}
     own = any(one.marks & Mark.DEFINED_ZONE for one in timed.values())

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +13,10 @@ from sqlalchemy import Connection
 
 from datebridge.core.filters import Term, day_range
 from datebridge.core.moments import wall_seconds_of
-from datebridge.store.occurrences import Changed
+from datebridge.store.remembered import Remembered
+
+if TYPE_CHECKING:
+    from datebridge.store.occurrences import Changed
 
 _PIECE = 100_000
 
@@ -51,6 +55,11 @@ class Spans:
     start: NDArray[np.float64]
     until: NDArray[np.float64]
 
+    def between(self, low: int, high: int) -> list[int]:
+        """The ids of what begins before `high` and is not over for good before `low`."""
+        found: list[int] = np.flatnonzero((self.start < high) & ~(self.until < low)).tolist()
+        return found
+
     def matching(self, terms: Sequence[SpanTerm]) -> NDArray[np.bool_]:
         """What all the terms hold for."""
         flags = np.ones(len(self.start), np.bool_)
@@ -68,8 +77,19 @@ class Spans:
         return flags
 
 
-def read_spans(connection: Connection, size: int) -> Spans:
-    """The spans of all listed entries; `size` is one more than the largest id."""
+class KnownSpans:
+    """The spans of all entries, remembered until the next batch."""
+
+    def __init__(self) -> None:
+        self._spans: Remembered[Spans] = Remembered(1)
+
+    def of(self, connection: Connection) -> Spans:
+        revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
+        return self._spans.get((revision,), lambda: _read(connection))
+
+
+def _read(connection: Connection) -> Spans:
+    size = int(connection.exec_driver_sql("SELECT coalesce(max(id), 0) + 1 FROM entry").scalar_one())
     start, until = np.full(size, np.nan), np.full(size, np.nan)
     for low in range(0, size, _PIECE):
         rows = connection.exec_driver_sql(
