@@ -135,6 +135,10 @@ HALF = "\ud800"
         ("GET", "/api/days?first=9999-12-31&count=371", None), ("GET", "/api/days?day=0001-01-01", None),
         ("GET", f"/api/jobs/{2**63}", None), ("GET", "/api/entries?filter=imported:99999999999999999999", None),
         ("GET", "/api/carriages?offset=99999999999999999999", None), ("POST", "/api/handouts", {"filter": "before:x"}),
+        ("POST", "/api/put-aways", {"selection": {"filter": "before:x"}}),
+        ("POST", "/api/copies", {"chosen": {"filter": "nofield:x"}, "target": {}}),
+        ("GET", "/api/facets?by=year&filter=%22", None), ("GET", "/api/occurrences?first=2026-01-01&filter=on:x", None),
+        ("GET", "/api/entries/today?filter=has:x", None), ("GET", "/api/entries/ids?filter=-", None),
     ],
 )  # fmt: skip
 def test_what_makes_no_sense_is_refused_in_words_and_leaves_nothing_behind(

@@ -17,6 +17,8 @@ from datebridge.services.receiving import NotTaken
 from datebridge.services.sole import AlreadyRunning, sole_program
 from datebridge.services.worker import Worker
 from datebridge.settings import Settings
+from datebridge.store import database
+from datebridge.store.database import CannotOpen, Store
 from datebridge.store.jobs import ClaimLost
 from datebridge.store.logbook import CannotApply
 from tests.conftest import Bench, calendar, event, wait_until
@@ -132,6 +134,24 @@ def test_a_full_disk_is_told_and_the_job_goes_on_when_there_is_room(bench: Bench
     worker.drain(bench.store, bench.settings)
     assert bench.one("SELECT state FROM incoming") == "waiting"
     assert bench.one("SELECT count(*) FROM version") == 3_000
+
+
+def test_nothing_is_begun_on_a_full_disk(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    bench.store.close()
+    monkeypatch.setattr(database, "room_left", lambda _: 1 << 20)
+    with pytest.raises(CannotOpen, match=r"is full\. Make room"):
+        Store(bench.settings.database)
+
+
+@pytest.mark.parametrize("what", ["a folder", "a file in place of the folder"])
+def test_what_cannot_be_written_is_said(tmp_path: Path, what: str) -> None:
+    path = tmp_path / "data" / "date-bridge.sqlite"
+    if what == "a folder":
+        path.mkdir(parents=True)
+    else:
+        path.parent.write_text("no folder")
+    with pytest.raises(CannotOpen, match=r"cannot be opened|may not be written"):
+        Store(path)
 
 
 def test_all_that_is_kept_is_its_owners_alone_whatever_the_umask(tmp_path: Path) -> None:

@@ -25,6 +25,8 @@ from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobId, SelectionIn, SetId
 from datebridge.core.headers import Description
 from datebridge.services import calendars, collisions, details, jobs
+from datebridge.store.conditions import compile_filter
+from datebridge.store.database import this_day
 from datebridge.store.ledger import rows_of
 
 router = new_router("/api", "carrying")
@@ -55,6 +57,7 @@ def _description(wish: CalendarIn) -> Description:
 @router.post("/copies")
 def copy(app: AppDep, chosen: SelectionIn, target: TargetIn) -> JobId:
     """Propose copying or moving a selection."""
+    compile_filter(chosen.filter, this_day())  # what is wrong with it is said now, not by the job
     verb = "Moving" if target.move else "Copying"
     params = {"filter": chosen.filter, "excluded": chosen.excluded, "only": chosen.only, "target": target.model_dump()}
     return JobId(job_id=jobs.enqueue(app.store, "copy", f"{verb}: making the proposal", params))

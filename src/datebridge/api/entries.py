@@ -32,8 +32,9 @@ from datebridge.api.shapes import (
 from datebridge.core.events import derive
 from datebridge.core.filters import FilterError, complete, parse_filter, quote
 from datebridge.services import cleaning, details, handing, jobs, statements
+from datebridge.store.conditions import compile_filter
 from datebridge.store.database import this_day
-from datebridge.store.ledger import compile_filter, rows_of
+from datebridge.store.ledger import rows_of
 from datebridge.store.review import problems_of
 from datebridge.store.versions import bound
 from datebridge.store.zones import zones_beside
@@ -175,6 +176,7 @@ def propose_deletion(app: AppDep, chosen: SelectionIn) -> SetId:
 def put_away(app: AppDep, wish: PutAwayIn) -> JobId:
     """Write a selection to an archive file, read it back, and propose its deletion."""
     chosen = wish.selection
+    compile_filter(chosen.filter, this_day())  # what is wrong with it is said now, not by the job
     params = {"filter": chosen.filter, "excluded": chosen.excluded, "only": chosen.only, "name": wish.name}
     return JobId(job_id=jobs.enqueue(app.store, "put-away", f"Putting away into {wish.name}", params))
 

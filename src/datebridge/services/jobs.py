@@ -13,6 +13,7 @@ import structlog
 from sqlalchemy import Connection
 from sqlmodel import col, select
 
+from datebridge.core.filters import FilterError
 from datebridge.settings import Settings
 from datebridge.store.database import Store, is_full, now
 from datebridge.store.jobs import (
@@ -167,7 +168,7 @@ def run(store: Store, settings: Settings, job: Claimed, functions: dict[str, Job
         result = functions[job.kind](context)
     except Stopped as stopped:
         state, message = "stopped", str(stopped) or "Stopped; nothing was changed."
-    except (Refused, CannotApply) as refusal:
+    except (Refused, CannotApply, FilterError) as refusal:
         state, message = "failed", str(refusal)
     except ClaimLost:
         log.warning("job given to another worker", job=job.id, kind=job.kind)
