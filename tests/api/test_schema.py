@@ -6,6 +6,7 @@ import os
 from collections.abc import Iterator
 from pathlib import Path
 
+import httpx
 import pytest
 import schemathesis
 from fastapi.testclient import TestClient
@@ -59,11 +60,14 @@ def test_no_answer_is_outside_the_schema(client: TestClient, path: str, method: 
         # Its own transport does not get along with another library's; what it makes up is sent like everything else.
         asked = case.as_transport_kwargs(base_url=str(client.base_url))
         content = asked.get("data")
-        answer = client.request(
-            asked["method"], asked["url"], params=asked.get("params"), json=asked.get("json"),
-            files=[(str(name), ("a.ics", str(part).encode("utf-8", "replace"))) for name, part in asked.get("files") or ()],
-            content=content if isinstance(content, bytes | str) else None, headers=dict(asked["headers"]),
-        )  # fmt: skip
+        try:
+            answer = client.request(
+                asked["method"], asked["url"], params=asked.get("params"), json=asked.get("json"),
+                files=[(str(name), ("a.ics", str(part).encode("utf-8", "replace"))) for name, part in asked.get("files") or ()],
+                content=content if isinstance(content, bytes | str) else None, headers=dict(asked["headers"]),
+            )  # fmt: skip
+        except httpx.InvalidURL:  # no client sends an address that long
+            return
         answer.request.read()
         case.validate_response(answer, checks=CHECKS)
 
