@@ -246,7 +246,7 @@ def _settings(
 @contextmanager
 def _alone(settings: Settings) -> Iterator[None]:
     """Have the data directory for oneself, and let in from elsewhere only who is meant to come in."""
-    from datebridge.services.access import is_this_machine
+    from datebridge.connect.origins import is_this_machine
     from datebridge.services.sole import sole_program
 
     if not (is_this_machine(settings.host) or settings.access_key or settings.proxy):
@@ -270,6 +270,7 @@ def _serve(settings: Settings, what: str, besides: str = "", new_key: bool = Fal
     import uvicorn
 
     from datebridge.api.application import WEB, create_app
+    from datebridge.connect.origins import is_this_machine
     from datebridge.services import access, secrets
     from datebridge.store.database import Store
 
@@ -285,7 +286,7 @@ def _serve(settings: Settings, what: str, besides: str = "", new_key: bool = Fal
     say(f"{what} is at {address}  (Ctrl+C stops it)")
     if besides:
         say(besides)
-    if not access.is_this_machine(settings.host) and settings.access_key and (made := access.new_key(settings)):
+    if not is_this_machine(settings.host) and settings.access_key and (made := access.new_key(settings)):
         say(f"Access key, shown this once: {made}\nEvery other address needs it. Without https it travels readable.")
     config = uvicorn.Config(
         create_app(settings), log_config=None, server_header=False, proxy_headers=False, timeout_graceful_shutdown=5

@@ -53,6 +53,18 @@ def test_it_agrees_with_the_days_through_changes_and_their_undoing(
     bench.store.close()
 
 
+def test_of_a_calendar_that_has_changed_only_the_years_looked_at_last_are_made_anew(bench: Bench) -> None:
+    text = "BEGIN:VEVENT\nUID:{}\nDTSTART:20261124T080000Z\nEND:VEVENT"
+    bench.bring(calendar(text.format("a")))
+    for year in range(2020, 2030):
+        Density(bench.store).days(date(year, 1, 1), 365, "UTC", [1])
+    bench.bring(calendar(text.format("b")), into=1)
+    with bench.store.write() as connection:
+        queue_refreshing(connection)
+    worker.drain(bench.store, bench.settings)
+    assert sorted(bench.rows("SELECT year FROM density")) == [(2026,), (2027,), (2028,), (2029,)]
+
+
 def test_looking_does_not_wait_for_who_writes(bench: Bench) -> None:
     bench.bring(calendar("BEGIN:VEVENT\nUID:a\nDTSTART:20261124T080000Z\nEND:VEVENT"))
     with bench.store.write():

@@ -24,7 +24,7 @@ from datebridge import __version__
 from datebridge.api import accounts, bringing, carrying, changes, comparing, editing, entries, looking
 from datebridge.api.context import App
 from datebridge.api.guard import Guard
-from datebridge.api.readiness import Readiness, give_memory_back
+from datebridge.api.readiness import give_memory_back, readiness
 from datebridge.api.routing import in_words, refused
 from datebridge.connect.errors import Unreachable
 from datebridge.core.editing.fields import CannotEdit
@@ -34,7 +34,7 @@ from datebridge.services import jobs, receiving
 from datebridge.services.connecting import NotConnected
 from datebridge.services.logs import set_up
 from datebridge.services.receiving import NotTaken
-from datebridge.services.scheduling import Clock
+from datebridge.services.scheduling import clock
 from datebridge.services.secrets import KeyLost
 from datebridge.services.worker import Worker
 from datebridge.settings import Settings
@@ -62,16 +62,17 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
         # A few at once get on better than many, and each has a connection of its own.
         to_thread.current_default_thread_limiter().total_tokens = CONNECTIONS
         worker = Worker(store, settings) if work else None
-        clock = Clock(store, settings)
-        readiness = Readiness(store, app.ledger, app.happenings)
+        besides = [clock(store, settings), readiness(store, app.ledger, app.happenings)]
         if worker:
             give_memory_back()
-            for one in (worker, clock, readiness):
+            worker.start()
+            for one in besides:
                 one.start()
         yield
         if worker:
-            for one in (readiness, clock, worker):
+            for one in besides:
                 one.stop()
+            worker.stop()
         store.close()
 
     api = _routes(FastAPI(title="Date Bridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None))

@@ -17,7 +17,8 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from datebridge.services.access import AccessKey, is_this_machine
+from datebridge.connect.origins import is_this_machine
+from datebridge.services.access import AccessKey
 from datebridge.settings import Settings
 
 log = structlog.get_logger()

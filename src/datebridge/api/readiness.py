@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import ctypes
-import threading
 from contextlib import suppress
 
-import structlog
-
+from datebridge.services.repeating import Repeating
 from datebridge.store.database import Store
 from datebridge.store.ledger import Ledger
 from datebridge.store.occurrences import Happenings
 
-log = structlog.get_logger()
 _LOOK = 1.0
 #: As glibc calls them (mallopt(3)): from which size on memory is the system's own, and how many pools there are.
 _MMAP_THRESHOLD, _ARENA_MAX = -3, -8
@@ -29,31 +26,23 @@ def give_memory_back() -> None:
         library.mallopt(_ARENA_MAX, 2)
 
 
-class Readiness:
+class _Readiness:
     """Makes orders and counts anew once a batch has been applied and nothing else follows at once."""
 
     def __init__(self, store: Store, ledger: Ledger, happenings: Happenings) -> None:
         self.store, self.ledger, self.happenings = store, ledger, happenings
-        self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="readiness", daemon=True)
+        self._ready = self._seen = -1
 
-    def start(self) -> None:
-        self._thread.start()
+    def look(self) -> None:
+        revision = self.store.revision()
+        if revision == self._seen != self._ready:
+            self.ledger.warm()
+            with self.store.read() as connection:
+                self.happenings.odd(connection)
+            self._ready = revision
+        self._seen = revision
 
-    def stop(self) -> None:
-        self._stop.set()
-        self._thread.join()
 
-    def _run(self) -> None:
-        ready = seen = -1
-        while not self._stop.wait(_LOOK):
-            try:
-                revision = self.store.revision()
-                if revision == seen != ready:
-                    self.ledger.warm()
-                    with self.store.read() as connection:
-                        self.happenings.odd(connection)
-                    ready = revision
-                seen = revision
-            except Exception:  # whoever asks makes it, then
-                log.exception("could not get ready")
+def readiness(store: Store, ledger: Ledger, happenings: Happenings) -> Repeating:
+    """What keeps everything ready that screens are likely to ask for."""
+    return Repeating("readiness", _LOOK, _Readiness(store, ledger, happenings).look)

@@ -33,7 +33,11 @@ def host_of(address: str) -> str:
 
 def is_loopback(address: str) -> bool:
     """Whether what is sent there stays on this machine."""
-    host = host_of(address)
+    return is_this_machine(host_of(address))
+
+
+def is_this_machine(host: str) -> bool:
+    """Whether a host is this machine, reached by nobody from elsewhere."""
     if host == "localhost":
         return True
     try:

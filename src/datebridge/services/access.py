@@ -4,21 +4,10 @@ from __future__ import annotations
 
 import hashlib
 import hmac
-import ipaddress
 import secrets
 
 from datebridge.settings import Settings
 from datebridge.store.private import open_private
-
-
-def is_this_machine(host: str) -> bool:
-    """Whether an address to listen on lets in nobody from elsewhere."""
-    if host == "localhost":
-        return True
-    try:
-        return ipaddress.ip_address(host).is_loopback
-    except ValueError:
-        return False
 
 
 def new_key(settings: Settings) -> str:

@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-import threading
-
-import structlog
+from functools import partial
 
 from datebridge.services.carrying import push_pending
 from datebridge.services.jobs import lane_of
 from datebridge.services.moving import finish_moves
 from datebridge.services.pulling import due, queue_pulls
+from datebridge.services.repeating import Repeating
 from datebridge.settings import Settings
 from datebridge.store.database import Store
 from datebridge.store.density import queue_refreshing, stale
 from datebridge.store.jobs import lanes_with
 from datebridge.store.remotes import accounts_of, ready_to_carry
 
-log = structlog.get_logger()
 #: How often it is looked, in seconds.
 _LOOK = 5
 
@@ -40,24 +38,6 @@ def tick(store: Store, settings: Settings) -> None:
             queue_refreshing(connection)
 
 
-class Clock:
-    """Looks every few seconds what is due, however the machine's clock is set meanwhile."""
-
-    def __init__(self, store: Store, settings: Settings) -> None:
-        self.store, self.settings = store, settings
-        self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="clock", daemon=True)
-
-    def start(self) -> None:
-        self._thread.start()
-
-    def stop(self) -> None:
-        self._stop.set()
-        self._thread.join()
-
-    def _run(self) -> None:
-        while not self._stop.wait(_LOOK):
-            try:
-                tick(self.store, self.settings)
-            except Exception:  # a full disk, say: the next round tries again
-                log.exception("could not look what is due")
+def clock(store: Store, settings: Settings) -> Repeating:
+    """What looks every few seconds what is due."""
+    return Repeating("clock", _LOOK, partial(tick, store, settings))

@@ -20,6 +20,9 @@ from datebridge.store.jobs import add_job, lanes_with
 from datebridge.store.occurrences import may_be_then, read_window
 from datebridge.store.remembered import Remembered
 
+#: So many years of a calendar are made anew after a batch: a calendar that changes often must not keep the worker busy.
+_KEPT_ANEW = 4
+
 
 @dataclass(frozen=True, slots=True)
 class Year:
@@ -95,15 +98,18 @@ def _made(connection: Connection, calendar: int, year: int, zone: str) -> Year:
 
 
 def refresh_kept(store: Store, calendar: int) -> int:
-    """Make anew what is kept of a calendar that has changed since; returns how many years."""
+    """Make anew what was looked at last of a calendar that has changed since, and drop the rest; says how many years."""
     with store.read() as connection:
         revision = connection.exec_driver_sql("SELECT revision FROM calendar WHERE id = ?", (calendar,)).scalar()
         old = connection.exec_driver_sql(
-            "SELECT year, zone FROM density WHERE calendar_id = ? AND revision <> ?", (calendar, revision)
+            "SELECT year, zone FROM density WHERE calendar_id = ? AND revision <> ? ORDER BY rowid DESC",
+            (calendar, revision),
         ).fetchall()
-    for year, zone in old:
+    for year, zone in old[:_KEPT_ANEW]:
         kept_year(store, calendar, int(revision or 0), year, zone)
-    return len(old)
+    with store.write() as connection:
+        connection.exec_driver_sql("DELETE FROM density WHERE calendar_id = ? AND revision <> ?", (calendar, revision))
+    return min(len(old), _KEPT_ANEW)
 
 
 def stale(connection: Connection) -> list[int]:
