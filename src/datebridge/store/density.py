@@ -98,7 +98,7 @@ def _made(connection: Connection, calendar: int, year: int, zone: str) -> Year:
 
 
 def refresh_kept(store: Store, calendar: int) -> int:
-    """Make anew what was looked at last of a calendar that has changed since, and drop the rest; says how many years."""
+    """Make anew what was looked at last of a calendar that has changed, and drop the rest; says how many years."""
     with store.read() as connection:
         revision = connection.exec_driver_sql("SELECT revision FROM calendar WHERE id = ?", (calendar,)).scalar()
         old = connection.exec_driver_sql(
