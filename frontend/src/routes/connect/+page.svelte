@@ -145,7 +145,9 @@
                 ? 'waiting for you'
                 : file.state === 'taken'
                   ? 'snapshot, taken in'
-                  : file.state}
+                  : file.again
+                    ? 'reading broken off'
+                    : file.state}
             </span>
             <span class="figures w-28 text-right">{counted(file.entries, 'entry', 'entries')}</span>
             <span class="figures w-28 text-right {file.problems ? 'text-removed' : 'text-soft'}">
@@ -153,7 +155,7 @@
             </span>
             <span class="figures text-soft w-20 text-right">{octets(file.octets)}</span>
             <span class="figures text-soft w-36">{moment(file.at)}</span>
-            <span class="text-soft flex-1 truncate">{file.message}</span>
+            <span class="text-soft flex-1 truncate" title={file.message}>{file.again ? '' : file.message}</span>
             {#if file.state === 'waiting'}
               <Action onclick={() => void turnAway(file.id, file.name)}>Turn away</Action>
               <Action kind="main" href="/connect/{file.id}">Look inside</Action>
