@@ -13,7 +13,7 @@ from datebridge.core.coming import coming
 from datebridge.core.headers import Description, described, description_of
 from datebridge.core.ics.objects import assemble, take_apart
 from datebridge.core.ics.writer import new_header
-from datebridge.core.merging import STAMPS, differing, fields, merged
+from datebridge.core.merge import STAMPS, combined, differing, fields
 from datebridge.core.scheduling import silenced, told
 from tests.conftest import event
 
@@ -32,13 +32,13 @@ def entries(draw: st.DrawFn) -> str:
 @given(entries(), entries())
 def test_taking_every_field_of_one_side_makes_that_side(mine: str, theirs: str) -> None:
     names = {field.name for field in differing(mine, theirs)}
-    assert fields(merged(mine, theirs, names)) == fields(mine) or differing(merged(mine, theirs, names), mine) == []
-    assert differing(merged(mine, theirs, set()), theirs) == []
+    assert fields(combined(mine, theirs, names)) == fields(mine) or differing(combined(mine, theirs, names), mine) == []
+    assert differing(combined(mine, theirs, set()), theirs) == []
 
 
 @given(entries(), entries(), st.sets(NAMES))
 def test_a_merge_has_each_field_whole_from_one_side_or_the_other(mine: str, theirs: str, take: set[str]) -> None:
-    made, left, right = fields(merged(mine, theirs, take)), fields(mine), fields(theirs)
+    made, left, right = fields(combined(mine, theirs, take)), fields(mine), fields(theirs)
     for name in {*left, *right} - STAMPS:
         assert made.get(name, []) == (left if name in take else right).get(name, [])
 

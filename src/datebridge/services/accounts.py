@@ -52,7 +52,7 @@ def add(
         raise NotConnected(f"This is connected already, as “{known}”.")
     host = origin_of(found.address)
     called = (publisher or host_of(host)) if found.kind == "feed" else name.strip() or look.title
-    with store.session() as session:
+    with store.writing_session() as session:
         account = _locked_out(session, settings, found.kind, host, user, (name.strip(), look.title)) or Account(
             kind=found.kind, name=called, host=host, user=user, created_at=now(), address_sealed=b""
         )
@@ -151,7 +151,7 @@ def survey_job(context: JobContext) -> dict[str, Any]:
             raise jobs.Refused(error.message) from error
         _note(store, account_id, None, home)
         known = {row.url: row for row in remotes_of(store, account_id)}
-        with store.session() as session:
+        with store.writing_session() as session:
             session.add_all(_remote(account_id, one) for one in listed if one.url not in known)
             for url, row in known.items():
                 if row.calendar_id is None and url and url not in {one.url for one in listed}:
@@ -164,7 +164,7 @@ def survey_job(context: JobContext) -> dict[str, Any]:
                 for resource in piece:
                     for facts, _ in take_apart(resource.data).entries if resource.data else ():
                         summary.add(facts)
-            with store.session() as session:
+            with store.writing_session() as session:
                 fresh = session.get(Remote, row.id)
                 if fresh is not None:
                     fresh.entries, fresh.first, fresh.last = summary.entries, summary.first, summary.last
@@ -174,7 +174,7 @@ def survey_job(context: JobContext) -> dict[str, Any]:
 
 
 def _note(store: Store, account_id: int, error: Unreachable | None, home: Home | None = None) -> None:
-    with store.session() as session:
+    with store.writing_session() as session:
         account = session.get(Account, account_id)
         if account is None:
             return
@@ -241,7 +241,7 @@ def sign_in(
     look = look_at(settings, address, user, password, {*account.origins, *agreed})
     if look.found.locked:
         raise Unreachable("password", f"{account.name} asks for a user name and a password.")
-    with store.session() as session:
+    with store.writing_session() as session:
         fresh = session.get(Account, account_id)
         if fresh is None:
             raise NotConnected("There is no such account any more.")
@@ -252,7 +252,7 @@ def sign_in(
 def set_interval(store: Store, remote_id: int, every: int) -> None:
     """One's own refresh interval in seconds; it can be longer than the publisher's, never shorter. 0: the usual one."""
     row = remote(store, remote_id)
-    with store.session() as session:
+    with store.writing_session() as session:
         fresh = session.get(Remote, row.id)
         assert fresh is not None  # noqa: S101
         fresh.every = every

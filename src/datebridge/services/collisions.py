@@ -10,7 +10,7 @@ from sqlalchemy import Connection
 from datebridge.connect.caldav import Resource
 from datebridge.connect.errors import Unreachable
 from datebridge.core.ics.objects import take_apart
-from datebridge.core.merging import Differing, differing, merged
+from datebridge.core.merge import Differing, combined, differing
 from datebridge.services.absorbing import Absorber
 from datebridge.services.carrying import push_pending
 from datebridge.services.connecting import line_to, remote
@@ -134,7 +134,7 @@ def merge(store: Store, carriage_id: int, mine: Mapping[str, list[str]]) -> int:
         changes = []
         for pair in pairs:
             if pair.mine and pair.theirs:
-                text = merged(pair.mine, pair.theirs, mine.get(pair.recurrence_id, ()))
+                text = combined(pair.mine, pair.theirs, mine.get(pair.recurrence_id, ()))
                 before: int | None = here[pair.component, pair.recurrence_id][1]
             elif pair.theirs:
                 text, before = pair.theirs, None

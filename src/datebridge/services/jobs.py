@@ -114,18 +114,18 @@ def enqueue(store: Store, kind: str, title: str, params: dict[str, Any], lane: s
 
 
 def get(store: Store, job_id: int) -> Job | None:
-    with store.reading_session() as session:
+    with store.session() as session:
         return session.get(Job, job_id)
 
 
 def recent(store: Store, limit: int = 20) -> list[Job]:
-    with store.reading_session() as session:
+    with store.session() as session:
         return list(session.exec(select(Job).order_by(col(Job.id).desc()).limit(limit)))
 
 
 def request_stop(store: Store, job_id: int) -> None:
     """Ask a job to stop; one that is still queued never begins."""
-    with store.session() as session:
+    with store.writing_session() as session:
         job = session.get(Job, job_id)
         if job is not None and job.state in ("queued", "running"):
             job.stop_requested = True

@@ -145,7 +145,7 @@ def refresh(
             except CannotApply:  # somebody changed an entry here meanwhile
                 if attempt == _ATTEMPTS - 1:
                     raise
-    with store.session() as session:
+    with store.writing_session() as session:
         fresh = session.get(Remote, remote_id)
         account = session.get(Account, row.account_id)
         assert fresh is not None  # noqa: S101
@@ -161,7 +161,7 @@ def refresh(
 
 def put_off(store: Store, settings: Settings, remotes: Sequence[int]) -> None:
     """What somebody stopped is not begun again at once."""
-    with store.session() as session:
+    with store.writing_session() as session:
         for remote_id in remotes:
             row = session.get(Remote, remote_id)
             if row is not None and (row.next_at is None or row.next_at <= now()):
@@ -170,7 +170,7 @@ def put_off(store: Store, settings: Settings, remotes: Sequence[int]) -> None:
 
 def note_failure(store: Store, remote_id: int, message: str, locked: bool = False) -> Refreshed:
     """Keep what was last good, say since when and why it is not refreshed, and wait longer each time."""
-    with store.session() as session:
+    with store.writing_session() as session:
         row = session.get(Remote, remote_id)
         if row is None:
             return Refreshed(remote_id, "", message, None, True)

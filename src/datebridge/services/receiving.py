@@ -71,7 +71,7 @@ def receive(store: Store, settings: Settings, files: list[tuple[str, BinaryIO]])
         for _, path in kept:
             path.unlink(missing_ok=True)
         raise
-    with store.session() as session:
+    with store.writing_session() as session:
         rows = [
             Incoming(name=storable(name), path=path.name, octets=path.stat().st_size, created_at=now())
             for name, path in kept
@@ -94,7 +94,7 @@ def read_again(store: Store, settings: Settings, incoming_id: int) -> int:
     Raises:
         CannotApply: if it is not there any more, or was read to its end.
     """
-    with store.session() as session:
+    with store.writing_session() as session:
         row = session.get(Incoming, incoming_id)
         if row is None or not can_be_read_again(settings, row.state, row.path):
             raise CannotApply("This file cannot be read again. Bring it once more.")

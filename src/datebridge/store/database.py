@@ -96,16 +96,18 @@ class Store:
 
     @contextmanager
     def session(self) -> Iterator[Session]:
-        """A unit of work on single records (jobs, incoming files), committed at the end."""
+        """A look at single records (accounts, files, jobs), without waiting for who writes. Nothing is kept of it."""
+        with self.read() as connection, Session(bind=connection, expire_on_commit=False, autoflush=False) as session:
+            yield session
+            if session.new or session.dirty or session.deleted:
+                raise RuntimeError("A record was changed in a session that only looks.")
+
+    @contextmanager
+    def writing_session(self) -> Iterator[Session]:
+        """A unit of work on single records, kept at the end; writers take turns."""
         with self.write() as connection, Session(bind=connection, expire_on_commit=False) as session:
             yield session
             session.flush()
-
-    @contextmanager
-    def reading_session(self) -> Iterator[Session]:
-        """The same for looking at single records, without waiting for who writes."""
-        with self.read() as connection, Session(bind=connection, expire_on_commit=False) as session:
-            yield session
 
     def demanding(self, demand: Callable[[Connection], None]) -> Store:
         """The same store for somebody who may write only on a condition: asked in every transaction, it may raise."""

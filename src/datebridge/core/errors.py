@@ -1,0 +1,30 @@
+"""What cannot be done, and why: one kind of error for people, whatever door they come by.
+
+>>> class NotTaken(CannotDo):
+...     code, status = "not-taken", 409
+>>> error = NotTaken("notes.txt holds no calendar.")
+>>> str(error), error.code, error.members()
+('notes.txt holds no calendar.', 'not-taken', {})
+"""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+
+class CannotDo(Exception):
+    """Something cannot be done; the message says what, where, and what to do instead.
+
+    Attributes:
+        code: says which kind of refusal it is, to programs; it never changes.
+        title: the same for people, without the particulars.
+        status: how HTTP says it.
+    """
+
+    code: ClassVar[str] = "cannot-do"
+    title: ClassVar[str] = "It cannot be done"
+    status: int = 409
+
+    def members(self) -> dict[str, Any]:
+        """What programs are told besides (RFC 9457 §3.2)."""
+        return {}

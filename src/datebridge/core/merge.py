@@ -1,0 +1,225 @@
+"""Two states of one entry side by side; and the third that comes of both, where their common base is known.
+
+>>> entry = "BEGIN:VEVENT\\nUID:1\\nSUMMARY:{}\\nLOCATION:{}\\nEND:VEVENT".format
+>>> base, left, right = entry("Tide", "Pier"), entry("Spring tide", "Pier"), entry("Tide", "Quay")
+>>> merged = merge(base, left, right)
+>>> merged.text == entry("Spring tide", "Quay"), merged.conflicts
+(True, ())
+>>> [field.name for field in differing(left, right)]
+['SUMMARY', 'LOCATION']
+>>> combined(left, right, {"SUMMARY"}) == merged.text
+True
+
+A *field* is all lines of a property name, or all nested components of a kind. What may stand several times (people,
+categories, alarms) is merged one by one. Times go together: two sides that each moved something of them are in
+conflict, since half of one move and half of another is neither.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass
+from typing import Literal
+
+#: Stamps that differ without anybody having changed anything.
+STAMPS = frozenset({"DTSTAMP", "LAST-MODIFIED", "CREATED"})
+#: What says together when an entry happens.
+TIMES = frozenset({"DTSTART", "DTEND", "DUE", "DURATION", "RRULE", "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID"})
+#: What may stand several times and is told apart line by line (RFC 5545 §3.6.1); people by their address.
+_SEVERAL = frozenset({
+    "ATTACH", "ATTENDEE", "CATEGORIES", "COMMENT", "CONFERENCE", "CONTACT", "IMAGE", "RELATED-TO", "REQUEST-STATUS",
+    "RESOURCES", "VALARM",
+})  # fmt: skip
+
+Side = Literal["same", "left", "right", "both", "conflict"]
+#: One line, or a nested component with its lines; and those of each field.
+_Part = tuple[str, ...]
+_Parts = dict[str, list[_Part]]
+
+
+@dataclass(frozen=True, slots=True)
+class Differing:
+    """One field in which two states differ, with its lines on either side."""
+
+    name: str
+    mine: tuple[str, ...]
+    theirs: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Conflict:
+    """A field that both sides changed, and not alike; a name of "" means the whole entry."""
+
+    name: str
+    base: tuple[str, ...]
+    left: tuple[str, ...]
+    right: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Merged:
+    """What comes of both sides; a field in conflict keeps its base.
+
+    Attributes:
+        text: None where the entry is gone.
+        sides: whose state counts, by field that anybody changed.
+    """
+
+    text: str | None
+    sides: dict[str, Side]
+    conflicts: tuple[Conflict, ...]
+
+
+def fields(text: str) -> dict[str, list[str]]:
+    """An entry's lines by field, in order."""
+    return {name: [line for part in parts for line in part] for name, parts in _parts(text).items()}
+
+
+def _parts(text: str) -> _Parts:
+    """An entry's lines and nested components by field, in order."""
+    found: _Parts = {}
+    nested: list[str] = []
+    block: list[str] = []
+    for raw in text.split("\n")[1:-1]:
+        upper = raw[:6].upper()
+        if upper == "BEGIN:":
+            nested.append(raw[6:].strip().upper())
+        block.append(raw)
+        name = nested[0] if nested else raw.partition(":")[0].partition(";")[0].upper()
+        if upper.startswith("END:") and nested:
+            nested.pop()
+        if not nested:
+            found.setdefault(name, []).append(tuple(block))
+            block = []
+    if block:  # a nested component without its end
+        found.setdefault(nested[0], []).append(tuple(block))
+    return found
+
+
+def differing(mine: str, theirs: str) -> list[Differing]:
+    """The fields in which the two differ, stamps left out; lines of one name in another order are the same."""
+    left, right = fields(mine), fields(theirs)
+    return [
+        Differing(name, tuple(left.get(name, ())), tuple(right.get(name, ())))
+        for name in dict.fromkeys([*left, *right])
+        if name not in STAMPS and sorted(left.get(name, ())) != sorted(right.get(name, ()))
+    ]
+
+
+def combined(mine: str, theirs: str, take_mine: Collection[str]) -> str:
+    """Theirs, with the named fields as they are in mine. Fields are whole: all lines of a name, or none."""
+    left, right = _parts(mine), _parts(theirs)
+    chosen = {
+        name: (left if name in take_mine or (name in STAMPS and name not in right) else right).get(name, [])
+        for name in dict.fromkeys([*right, *left])
+    }
+    return _written(theirs, chosen)
+
+
+def _written(frame: str, chosen: _Parts) -> str:
+    """A text of fields; nested components go after the properties (RFC 5545 §3.6)."""
+    lines = frame.split("\n")
+    body: list[str] = []
+    tail: list[str] = []
+    for parts in chosen.values():
+        for part in parts:
+            (tail if part[0][:6].upper() == "BEGIN:" else body).extend(part)
+    return "\n".join([lines[0], *body, *tail, lines[-1]])
+
+
+def merge(base: str | None, left: str | None, right: str | None) -> Merged:
+    """What comes of two states that began as one; None where an entry is not there.
+
+    A side that left the entry as it was yields to the other. An entry that one side took away and the other changed
+    is a conflict as a whole.
+    """
+    if base is None and left is not None and right is not None:
+        base = _written(left, {})  # both made it: whatever differs is in conflict
+    if left is None or right is None or base is None:
+        return _whole(base, left, right)
+    before, mine, theirs = _parts(base), _parts(left), _parts(right)
+    names = list(dict.fromkeys([*mine, *theirs, *before]))
+    torn = _times_torn(before, mine, theirs)
+    chosen: _Parts = {}
+    sides: dict[str, Side] = {}
+    conflicts = []
+    for name in names:
+        was, one, other = before.get(name, []), mine.get(name, []), theirs.get(name, [])
+        side = _side(was, one, other)
+        if name in STAMPS:
+            chosen[name] = max(one, other)
+            continue
+        if side == "conflict" and name in _SEVERAL and (united := _united(was, one, other)) is not None:
+            chosen[name], sides[name] = united, "both"
+            continue
+        if side != "same" and name in torn:
+            side = "conflict"
+        chosen[name] = {"left": one, "both": one, "right": other}.get(side, was if side == "conflict" else one)
+        if side != "same":
+            sides[name] = side
+        if side == "conflict":
+            conflicts.append(Conflict(name, _lines(was), _lines(one), _lines(other)))
+    return Merged(_written(left, chosen), sides, tuple(conflicts))
+
+
+def _whole(base: str | None, left: str | None, right: str | None) -> Merged:
+    if left is None and right is None:
+        return Merged(None, {}, ())
+    there, side = (left, "left") if left is not None else (right, "right")
+    if base is None:  # one side made it
+        return Merged(there, {"": "left" if side == "left" else "right"}, ())
+    if there is not None and not differing(base, there):  # the other took it away
+        return Merged(None, {"": "right" if side == "left" else "left"}, ())
+    conflict = Conflict("", *(tuple(text.split("\n")) if text else () for text in (base, left, right)))
+    return Merged(base, {"": "conflict"}, (conflict,))
+
+
+def _side(was: list[_Part], one: list[_Part], other: list[_Part]) -> Side:
+    """Whose state of a field counts; the order of its lines does not."""
+    before, left, right = sorted(was), sorted(one), sorted(other)
+    if left == right:
+        return "same" if left == before else "both"
+    if left == before:
+        return "right"
+    return "left" if right == before else "conflict"
+
+
+def _times_torn(
+    before: dict[str, list[_Part]], mine: dict[str, list[_Part]], theirs: dict[str, list[_Part]]
+) -> set[str]:
+    """The times, where both sides changed something of them and did not do the same."""
+    sides = {name: _side(before.get(name, []), mine.get(name, []), theirs.get(name, [])) for name in TIMES}
+    changed = set(sides.values()) - {"same", "both"}
+    return set(TIMES) if len(changed) > 1 or (changed and "both" in sides.values()) else set()
+
+
+def _united(was: list[_Part], one: list[_Part], other: list[_Part]) -> list[_Part] | None:
+    """Both sides' additions and removals, part by part; None where both changed one part, and not alike."""
+    before, left, right = ({_key(part): part for part in parts} for parts in (was, one, other))
+    if any(most > 1 for parts in (was, one, other) for most in Counter(map(_key, parts)).values()):
+        return None
+    united = []
+    for key in dict.fromkeys([*left, *right, *before]):
+        old, a, b = before.get(key), left.get(key), right.get(key)
+        if a != b and old not in (a, b):
+            return None
+        kept = b if a == old else a
+        if kept is not None:
+            united.append(kept)
+    return united
+
+
+def _key(part: _Part) -> str:
+    """What a part is known by: an alarm by its UID (RFC 9074 §4), a person by the address, else all of it."""
+    if part[0][:6].upper() == "BEGIN:":
+        return next((line for line in part if line.upper().startswith("UID")), "\n".join(part))
+    head, _, value = part[0].rpartition(":")
+    return value.lower() if head.upper().startswith("ATTENDEE") else part[0]
+
+
+def _lines(parts: Iterable[_Part]) -> tuple[str, ...]:
+    return tuple(line for part in parts for line in part)
+
+
+__all__ = ["STAMPS", "TIMES", "Conflict", "Differing", "Merged", "combined", "differing", "fields", "merge"]
