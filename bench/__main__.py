@@ -22,10 +22,11 @@ from rich.table import Table
 
 from bench import connecting, generate, importing, load, occurring, pages, starting
 from bench.importing import fresh, take_in
-from datebridge.services import cleaning, handing
-from datebridge.store.ledger import Ledger, Selection
-from datebridge.store.logbook import apply_set
-from datebridge.store.undo import propose_undo
+from datebridge.services.exports import export
+from datebridge.services.mend import deletion
+from datebridge.store.changesets.logbook import apply_set
+from datebridge.store.changesets.undo import propose_undo
+from datebridge.store.entries.ledger import Ledger, Selection
 
 FILTERS = (
     ("", "when"), ("", "what"), ("", "where"), ("", "calendar"), ("", "repeats"), ("", "zone"), ("", "marks"),
@@ -134,7 +135,7 @@ def reading_and_writing(results: Results, folder: Path) -> None:
     out = io.BytesIO()
 
     def write() -> None:
-        for piece in handing.write(store, ledger, None, 1, "ics", ""):
+        for piece in export.write(store, ledger, None, 1, "ics", ""):
             out.write(piece)
 
     ours_out = timed(write)
@@ -173,7 +174,7 @@ def ledger_and_changes(results: Results, folder: Path) -> None:
     with store.read() as connection:
         chosen = tuple(list(ledger.ids(connection, Selection()))[:10_000])
     sets: list[int] = []
-    propose = timed(lambda: sets.append(cleaning.propose_deletion(store, ledger, Selection(only=chosen))))
+    propose = timed(lambda: sets.append(deletion.propose_deletion(store, ledger, Selection(only=chosen))))
     review = timed(lambda: pages.review(store, sets[0]))
     results.time("preview of deleting 10,000", propose + review, "s", 2, 0.7)
     results.time("applying it", timed(lambda: apply_set(store, sets[0])), "s", 2, 0.7)

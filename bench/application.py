@@ -21,7 +21,7 @@ FLAGS = [
 @contextmanager
 def application(data: Path, command: str = "serve") -> Iterator[str]:
     """The running application's address; it is stopped as by Ctrl+C at the end."""
-    start = [sys.executable, "-u", "-c", "from datebridge.cli import main; main()", command, "--port", "0"]
+    start = [sys.executable, "-u", "-c", "from datebridge.cli.main import main; main()", command, "--port", "0"]
     environment = {**os.environ, "COLUMNS": "200"}
     with subprocess.Popen([*start, "--data", str(data)], stdout=subprocess.PIPE, text=True, env=environment) as process:
         assert process.stdout is not None

@@ -9,14 +9,17 @@ from pathlib import Path
 import httpx
 
 from bench import generate
-from datebridge.core.ics.objects import assemble, take_apart
-from datebridge.services import accounts, applying, copying, jobs, worker
-from datebridge.services.connecting import remotes_of
-from datebridge.services.copying import Target
+from datebridge.core.index.objects import assemble, take_apart
+from datebridge.services import applying
+from datebridge.services.accounts import accounts
+from datebridge.services.accounts.connecting import remotes_of
+from datebridge.services.jobs import jobs, worker
+from datebridge.services.transfer import transfers
+from datebridge.services.transfer.transfers import Target
 from datebridge.settings import Settings
 from datebridge.standins.hosts import PORTS, Hosts, apart
 from datebridge.store.database import Store
-from datebridge.store.ledger import Ledger, Selection
+from datebridge.store.entries.ledger import Ledger, Selection
 
 OFFICE, PASSWORD = "office", "bench"
 MANY = 10_000
@@ -105,7 +108,7 @@ def _connect(store: Store, settings: Settings, address: str) -> int:
 
 
 def _copy(store: Store, settings: Settings, target: Target) -> None:
-    set_id = copying.propose_copy(store, Ledger(store), Selection("calendar:Many"), target)
+    set_id = transfers.propose_copy(store, Ledger(store), Selection("calendar:Many"), target)
     applying.apply(store, set_id)
     worker.drain(store, settings)
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from datetime import datetime, timedelta
 from pathlib import Path
 
-from datebridge.core.ics.lines import fold
+from datebridge.core.text.lines import fold
 
 ZONES = ("Australia/Hobart", "Atlantic/Reykjavik", "America/Halifax")
 PLACES = ("Berth 1", "Berth 2", "Wet lab", "Dry lab", "Seminar room", "Winch deck")

@@ -4,22 +4,23 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from datebridge.services import receiving, taking, worker
-from datebridge.services.taking import Decision
+from datebridge.services.imports import decide, uploads
+from datebridge.services.imports.decide import Decision
+from datebridge.services.jobs import worker
 from datebridge.settings import Settings
+from datebridge.store.changesets.logbook import apply_set
 from datebridge.store.database import Store
-from datebridge.store.logbook import apply_set
 
 
 def take_in(store: Store, settings: Settings, path: Path) -> None:
     """Everything from a file on disk to entries that can be found."""
-    receiving.receive_paths(store, settings, [path])
+    uploads.receive_paths(store, settings, [path])
     worker.drain(store, settings)
     with store.read() as connection:
         incoming, group = connection.exec_driver_sql(
             "SELECT incoming_id, id FROM incoming_group ORDER BY id DESC LIMIT 1"
         ).one()
-    set_id = taking.propose_taking(store, [incoming], [Decision(group, None, path.stem)])
+    set_id = decide.propose_taking(store, [incoming], [Decision(group, None, path.stem)])
     apply_set(store, set_id)
 
 

@@ -19,10 +19,10 @@ from bench import generate
 from bench.application import FLAGS, application
 from bench.importing import fresh, take_in
 from datebridge.core.moments import wall_seconds_of
-from datebridge.core.overlaps import overlaps
 from datebridge.core.recurrence.rules import parse_rule
 from datebridge.core.recurrence.starts import DAY, starts
-from datebridge.store.occurrences import Happenings
+from datebridge.core.views.overlaps import overlaps
+from datebridge.store.entries.occurrences import Happenings
 
 MONTH = date(2026, 11, 1)
 

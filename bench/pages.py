@@ -12,7 +12,7 @@ import httpx
 from playwright.sync_api import sync_playwright
 
 from bench.application import FLAGS, application
-from datebridge.store import review as looking
+from datebridge.store.changesets import review as looking
 from datebridge.store.database import Store
 
 

@@ -27,8 +27,8 @@ import httpx
 from playwright.sync_api import Error, sync_playwright
 
 from bench.application import FLAGS
-from datebridge.core.events import digest_of
-from datebridge.core.ics.objects import take_apart
+from datebridge.core.index.derive import digest_of
+from datebridge.core.index.objects import take_apart
 from datebridge.standins.answers import Traits
 from datebridge.standins.faults import Fault
 from datebridge.standins.feeds import Feed
@@ -92,7 +92,14 @@ class Application:
         return f"http://127.0.0.1:{self.port}"
 
     def _start(self) -> subprocess.Popen[bytes]:
-        command = [sys.executable, "-c", "from datebridge.cli import main; main()", "serve", "--port", str(self.port)]
+        command = [
+            sys.executable,
+            "-c",
+            "from datebridge.cli.main import main; main()",
+            "serve",
+            "--port",
+            str(self.port),
+        ]
         process = subprocess.Popen(
             [*command, "--data", str(self.data)], env=self.environment, stdout=self.log, stderr=self.log
         )
@@ -108,7 +115,7 @@ class Application:
         command = [
             sys.executable,
             "-c",
-            "from datebridge.cli import main; main()",
+            "from datebridge.cli.main import main; main()",
             *arguments,
             "--data",
             str(self.data),

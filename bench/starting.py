@@ -12,7 +12,7 @@ from pathlib import Path
 from bench import generate
 
 _RUNS = 7
-_OURS = "from datebridge.cli import main; main()"
+_OURS = "from datebridge.cli.main import main; main()"
 
 
 def _spent(arguments: Sequence[str]) -> float:

@@ -14,12 +14,13 @@ from fastapi import FastAPI
 from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, settings
 
-from datebridge.services import receiving, taking, worker
-from datebridge.services.taking import Decision
+from datebridge.services.imports import decide, uploads
+from datebridge.services.imports.decide import Decision
+from datebridge.services.jobs import worker
 from datebridge.settings import Settings
+from datebridge.store.changesets.logbook import apply_set
 from datebridge.store.database import Store
-from datebridge.store.ledger import Ledger
-from datebridge.store.logbook import apply_set
+from datebridge.store.entries.ledger import Ledger
 
 if TYPE_CHECKING:
     from tests.world import World
@@ -40,7 +41,7 @@ class Bench:
     def read(self, text: str | bytes, name: str = "file.ics") -> int:
         """Read a file; returns the id under which it waits."""
         data = text.encode() if isinstance(text, str) else text
-        receiving.receive(self.store, self.settings, [(name, io.BytesIO(data))])
+        uploads.receive(self.store, self.settings, [(name, io.BytesIO(data))])
         worker.drain(self.store, self.settings)
         return int(self.one("SELECT max(id) FROM incoming"))
 
@@ -53,7 +54,7 @@ class Bench:
         """Read a file and take it in; returns the batch."""
         incoming = self.read(text)
         decisions = [Decision(g, into, calendar, **decision) for g in self.groups(incoming)]  # type: ignore[arg-type]
-        set_id = taking.propose_taking(self.store, [incoming], decisions)
+        set_id = decide.propose_taking(self.store, [incoming], decisions)
         apply_set(self.store, set_id)
         return set_id
 

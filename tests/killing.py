@@ -11,8 +11,8 @@ from multiprocessing.context import ForkServerContext
 
 from sqlalchemy import event
 
-from datebridge.services import jobs
-from datebridge.services.worker import FUNCTIONS
+from datebridge.services.jobs import jobs
+from datebridge.services.jobs.worker import FUNCTIONS
 from datebridge.settings import Settings
 from datebridge.store.database import Store
 
@@ -37,7 +37,7 @@ def _work(settings_json: str, statement: int) -> None:
 
 def forks() -> ForkServerContext:
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["datebridge.services.worker", "pytest"])
+    context.set_forkserver_preload(["datebridge.services.jobs.jobs.worker", "pytest"])
     return context
 
 

@@ -23,7 +23,7 @@ from cryptography.fernet import Fernet
 
 from datebridge.demo.damaged import damaged_log
 from datebridge.demo.scenario import sample_calendars, sample_files
-from datebridge.services.secrets import seal
+from datebridge.services.accounts.secrets import seal
 from datebridge.standins.faults import Fault
 from tests.conftest import Bench, calendar, event
 from tests.world import OFFICE, PASSWORD, World, berth
@@ -35,7 +35,7 @@ def run(
     *arguments: str | Path, cwd: Path | None = None, settings: dict[str, str] | None = None
 ) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
-        [sys.executable, "-c", "from datebridge.cli import main; main()", *map(str, arguments)],
+        [sys.executable, "-c", "from datebridge.cli.main import main; main()", *map(str, arguments)],
         capture_output=True, text=True, cwd=cwd, timeout=60, check=False,
         env={**os.environ, **(settings or {})},
     )  # fmt: skip

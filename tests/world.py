@@ -6,14 +6,17 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from datebridge.services import accounts, applying, cleaning, jobs, worker
-from datebridge.services.carrying import push_pending
-from datebridge.services.connecting import remotes_of
+from datebridge.services import applying
+from datebridge.services.accounts import accounts
+from datebridge.services.accounts.connecting import remotes_of
+from datebridge.services.jobs import jobs, worker
+from datebridge.services.mend import deletion
+from datebridge.services.sync.push import push_pending
 from datebridge.settings import Settings
 from datebridge.standins.answers import Traits
 from datebridge.standins.calendars import LANTERN, CalendarServer
 from datebridge.standins.hosts import PORTS, Hosts, running
-from datebridge.store.ledger import Selection
+from datebridge.store.entries.ledger import Selection
 from datebridge.store.tables import Job, Remote
 from tests.conftest import Bench, calendar, event
 
@@ -78,7 +81,7 @@ class World(Bench):
 
     def delete(self, filter: str) -> int:
         """Delete what matches, here; carried with the next `work`."""
-        set_id = cleaning.propose_deletion(self.store, self.ledger, Selection(filter))
+        set_id = deletion.propose_deletion(self.store, self.ledger, Selection(filter))
         applying.apply(self.store, set_id)
         return set_id
 

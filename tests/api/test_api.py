@@ -10,7 +10,7 @@ from fastapi.testclient import TestClient
 
 from datebridge.api import schema
 from datebridge.api.application import create_app
-from datebridge.services import worker
+from datebridge.services.jobs import worker
 from datebridge.settings import Settings
 from tests.conftest import browser, calendar, event
 

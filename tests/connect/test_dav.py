@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from datebridge.connect import dav
 from datebridge.connect.caldav import canonical
+from datebridge.connect.discover import tidy
 from datebridge.connect.errors import Unreachable
-from datebridge.connect.finding import tidy
-from datebridge.connect.web import _retry_after
+from datebridge.connect.http import _retry_after
 
 HEAD = '<d:multistatus xmlns:d="DAV:" xmlns:x="urn:x">'
 SEGMENT = st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs"]), min_size=1, max_size=12)

@@ -6,7 +6,7 @@ import pytest
 
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.feed import interval
-from datebridge.services import addresses
+from datebridge.services.accounts import addresses
 from datebridge.standins.faults import Fault
 from datebridge.standins.feeds import Feed
 from tests.conftest import calendar, event

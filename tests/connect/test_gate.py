@@ -13,7 +13,7 @@ import pytest
 
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.gate import Gate, is_public
-from datebridge.connect.web import Web
+from datebridge.connect.http import Web
 
 
 @pytest.mark.parametrize(

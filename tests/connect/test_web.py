@@ -13,11 +13,11 @@ from contextlib import contextmanager
 
 import pytest
 
-from datebridge.connect import web as web_module
+from datebridge.connect import http as web_module
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.gate import Gate
+from datebridge.connect.http import Web
 from datebridge.connect.unpacking import Body
-from datebridge.connect.web import Web
 
 HEAD = b"HTTP/1.1 200 OK\r\nContent-Type: text/calendar\r\n"
 
@@ -130,6 +130,7 @@ def test_what_is_packed_in_one_of_the_known_ways_is_unpacked(encoding: str, pack
         ("gzip", b"no such thing", "answer"), ("gzip", gzip.compress(b"x" * 5000)[:-9], "answer"),
         ("deflate", b"\xff\xff\xff", "answer"), ("gzip", gzip.compress(bytes(64 << 20)), "large"),
     ],
+    ids=["twice", "another way", "not at all", "cut off", "nonsense", "a bomb"],
 )  # fmt: skip
 def test_what_is_packed_otherwise_or_too_much_is_refused(encoding: str, data: bytes, kind: str) -> None:
     tracemalloc.start()

@@ -9,13 +9,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.api import present
-from datebridge.core.events import derive, digest_of
-from datebridge.core.facts import Mark
+from datebridge.core.index.derive import derive, digest_of
+from datebridge.core.index.facts import Mark
+from datebridge.core.index.summary import Summary
 from datebridge.core.moments import NotAMoment, parse_duration, parse_moment, wall_seconds_of
 from datebridge.core.recurrence.pattern import happens
-from datebridge.core.sheet import Row, write_sheet
-from datebridge.core.summary import Summary
-from datebridge.store.versions import INDEX_COLUMNS, index_row
+from datebridge.core.views.sheet import Row, write_sheet
+from datebridge.store.entries.versions import INDEX_COLUMNS, index_row
 from tests.conftest import event
 
 

@@ -7,14 +7,14 @@ from datetime import date
 
 import pytest
 
-from datebridge.core.events import derive
-from datebridge.core.expansion import expand
-from datebridge.core.facts import Mark
+from datebridge.core.index.derive import derive
+from datebridge.core.index.facts import Mark
 from datebridge.core.inspection import inspect
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.occurrences import timed
 from datebridge.core.recurrence.rules import read_rule
 from datebridge.core.recurrence.series import Series
+from datebridge.core.views.expansion import expand
 
 HALIFAX = "TZID=America/Halifax"
 

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.filters import FilterError, Term, complete, day_range, parse_filter, quote
+from datebridge.core.words.filters import FilterError, Term, complete, day_range, parse_filter, quote
 
 TODAY = date(2026, 11, 24)
 

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from datebridge.core.ics.component import Component
 from datebridge.core.inspection import inspect
+from datebridge.core.text.component import Component
 
 FIXTURES = Path(__file__).parents[1] / "fixtures"
 EXPECTED: dict[str, list[tuple[str, int]]] = {

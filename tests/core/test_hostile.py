@@ -17,16 +17,16 @@ import pytest
 
 from datebridge.core.editing.fields import read_fields
 from datebridge.core.editing.series import Group, Member, edit, fields_at
-from datebridge.core.events import derive
-from datebridge.core.expansion import expand
+from datebridge.core.index.derive import derive
 from datebridge.core.inspection import inspect
 from datebridge.core.moments import wall_seconds_of
-from datebridge.core.overlaps import overlaps
 from datebridge.core.recurrence.days import Steps
 from datebridge.core.recurrence.occurrences import Bounds, occurrences, timed
 from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.recurrence.rules import parse_rule
 from datebridge.core.recurrence.starts import last_counted, starts
+from datebridge.core.views.expansion import expand
+from datebridge.core.views.overlaps import overlaps
 from datebridge.core.zones.defined import defined
 
 START = "DTSTART:20260105T090000Z"

@@ -11,10 +11,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.ics.lines import escape_text, format_param
-from datebridge.core.jcal import CannotSay, NotJcal, from_jcal, to_jcal
+from datebridge.core.text.jcal import CannotSay, NotJcal, from_jcal, to_jcal
+from datebridge.core.text.lines import escape_text, format_param
 from datebridge.demo.scenario import sample_calendars
-from datebridge.services.converting import CannotConvert, convert
+from datebridge.services.exports.convert import CannotConvert, convert
 from tests.core.test_hostile import calendar, event
 
 NAMES = st.from_regex(r"X-[A-Z]{1,8}", fullmatch=True)

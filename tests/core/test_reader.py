@@ -8,9 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.ics import source
-from datebridge.core.ics.reader import RawComponent, Reader
-from datebridge.core.ics.writer import write_calendar
+from datebridge.core.text import source
+from datebridge.core.text.reader import RawComponent, Reader
+from datebridge.core.text.writer import write_calendar
 
 
 def read(data: bytes | str) -> tuple[list[RawComponent], Reader]:

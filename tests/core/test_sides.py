@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.coming import coming
-from datebridge.core.headers import Description, described, description_of
-from datebridge.core.ics.objects import assemble, take_apart
-from datebridge.core.ics.writer import new_header
+from datebridge.core.index.objects import assemble, take_apart
+from datebridge.core.invitations import silenced, told
 from datebridge.core.merge import STAMPS, combined, differing, fields
-from datebridge.core.scheduling import silenced, told
+from datebridge.core.text.headers import Description, described, description_of
+from datebridge.core.text.writer import new_header
+from datebridge.core.views.coming import coming
 from tests.conftest import event
 
 NAMES = st.sampled_from(["SUMMARY", "LOCATION", "DESCRIPTION", "X-KEEP", "CATEGORIES"])

@@ -8,10 +8,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.colours import contrast, warnings
-from datebridge.core.mirror import Side, pair
-from datebridge.core.overlaps import overlaps
-from datebridge.core.phrases import NotUnderstood, read_date, read_days, read_line
+from datebridge.core.views.mirror import Side, pair
+from datebridge.core.views.overlaps import overlaps
+from datebridge.core.words.colours import contrast, warnings
+from datebridge.core.words.phrases import NotUnderstood, read_date, read_days, read_line
 from datebridge.core.zones.across import across, change_on
 
 TODAY = date(2026, 11, 25)  # a Wednesday

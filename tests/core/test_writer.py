@@ -11,8 +11,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.ics.component import Component
-from datebridge.core.ics.lines import (
+from datebridge.core.text.component import Component
+from datebridge.core.text.lines import (
     escape_text,
     fold,
     format_line,
@@ -21,8 +21,8 @@ from datebridge.core.ics.lines import (
     split_text_list,
     unescape_text,
 )  # fmt: skip
-from datebridge.core.ics.reader import Reader
-from datebridge.core.ics.writer import complete_header, missing_definitions, new_header, write_calendar
+from datebridge.core.text.reader import Reader
+from datebridge.core.text.writer import complete_header, missing_definitions, new_header, write_calendar
 from datebridge.core.zones.definition import define
 
 VALUE = st.text(st.characters(exclude_categories=("Cs", "Cc")), max_size=120)

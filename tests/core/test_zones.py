@@ -9,12 +9,12 @@ from zoneinfo import ZoneInfo, available_timezones
 
 import pytest
 
-from datebridge.core.events import derive
-from datebridge.core.expansion import Expanded, expand
-from datebridge.core.facts import Mark
-from datebridge.core.ics.writer import missing_definitions, span_of, tzids_in
+from datebridge.core.index.derive import derive
+from datebridge.core.index.facts import Mark
 from datebridge.core.inspection import inspect
 from datebridge.core.moments import wall_at, wall_seconds_of
+from datebridge.core.text.writer import missing_definitions, span_of, tzids_in
+from datebridge.core.views.expansion import Expanded, expand
 from datebridge.core.zones.across import changes
 from datebridge.core.zones.defined import define, defined
 from datebridge.core.zones.meaning import Zones

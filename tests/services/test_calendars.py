@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from datebridge.core.headers import Description
-from datebridge.services import applying, calendars
-from datebridge.store.logbook import CannotApply
-from datebridge.store.undo import propose_undo
+from datebridge.core.text.headers import Description
+from datebridge.services import applying
+from datebridge.services.editing import calendars
+from datebridge.store.changesets.logbook import CannotApply
+from datebridge.store.changesets.undo import propose_undo
 from tests.conftest import Bench, calendar
 from tests.world import World, berth
 

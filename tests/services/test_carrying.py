@@ -8,12 +8,13 @@ import threading
 
 import pytest
 
-from datebridge.core.headers import Description
-from datebridge.services import applying, calendars
-from datebridge.services.carrying import push_pending
-from datebridge.services.worker import Worker
+from datebridge.core.text.headers import Description
+from datebridge.services import applying
+from datebridge.services.editing import calendars
+from datebridge.services.jobs.worker import Worker
+from datebridge.services.sync.push import push_pending
 from datebridge.standins.faults import Fault
-from datebridge.store.undo import propose_undo
+from datebridge.store.changesets.undo import propose_undo
 from tests.conftest import wait_until
 from tests.world import MEETING, OFFICE, World, berth
 

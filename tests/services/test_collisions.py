@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from datebridge.services import collisions
+from datebridge.services.sync import conflicts
 from datebridge.standins.faults import Fault
-from datebridge.store.logbook import CannotApply
+from datebridge.store.changesets.logbook import CannotApply
 from tests.conftest import calendar
 from tests.world import World, berth
 
@@ -35,7 +35,7 @@ EDITED, PLAIN = "SUMMARY:Launch 1 alongside (edited elsewhere)", "SUMMARY:Launch
 
 def test_both_banks_show_where_they_differ(collided: tuple[World, int]) -> None:
     world, number = collided
-    (pair,) = collisions.both_banks(world.store, number)
+    (pair,) = conflicts.both_banks(world.store, number)
     assert {f.name: (f.mine, f.theirs) for f in pair.fields} == {
         "SUMMARY": ((PLAIN,), (EDITED,)),
         "LOCATION": (("LOCATION:Berth 9",), ("LOCATION:Berth 1",)),
@@ -44,30 +44,30 @@ def test_both_banks_show_where_they_differ(collided: tuple[World, int]) -> None:
 
 def test_theirs_is_taken_as_a_batch_and_mine_is_not_carried(collided: tuple[World, int]) -> None:
     world, number = collided
-    assert collisions.take_theirs(world.store, world.settings, number) is not None
+    assert conflicts.take_theirs(world.store, world.settings, number) is not None
     assert both_sides(world) == ([EDITED, "LOCATION:Berth 1"], [EDITED, "LOCATION:Berth 1"])
     assert world.carried() == {"dropped": 1}
 
 
 def test_mine_goes_over_theirs(collided: tuple[World, int]) -> None:
     world, number = collided
-    collisions.take_mine(world.store, number)
+    conflicts.take_mine(world.store, number)
     assert both_sides(world) == ([PLAIN, "LOCATION:Berth 9"], [PLAIN, "LOCATION:Berth 9"])
     assert world.carried() == {"carried": 1}
 
 
 def test_field_by_field_makes_one_of_both(collided: tuple[World, int]) -> None:
     world, number = collided
-    collisions.merge(world.store, number, {"": ["LOCATION"]})
+    conflicts.merge(world.store, number, {"": ["LOCATION"]})
     assert both_sides(world) == ([EDITED, "LOCATION:Berth 9"], [EDITED, "LOCATION:Berth 9"])
     assert world.carried() == {"dropped": 1, "carried": 1}
 
 
 def test_what_has_been_decided_is_not_decided_again(collided: tuple[World, int]) -> None:
     world, number = collided
-    collisions.take_theirs(world.store, world.settings, number)
+    conflicts.take_theirs(world.store, world.settings, number)
     with pytest.raises(CannotApply, match="decided already"):
-        collisions.take_mine(world.store, number)
+        conflicts.take_mine(world.store, number)
 
 
 def test_a_deletion_that_met_a_change_ends_either_way(world: World) -> None:
@@ -77,8 +77,8 @@ def test_a_deletion_that_met_a_change_ends_either_way(world: World) -> None:
     world.delete("alongside")
     world.work()
     first, second = (int(str(row[0])) for row in world.rows("SELECT id FROM carriage ORDER BY uid"))
-    collisions.take_theirs(world.store, world.settings, first)
-    collisions.take_mine(world.store, second)
+    conflicts.take_theirs(world.store, world.settings, first)
+    conflicts.take_mine(world.store, second)
     world.work()
     assert world.titles() == ["Launch 1 alongside (edited elsewhere)"]
     assert list(world.there("lantern", "berths")) == ["berth-1@skerrow.example.ics"]
@@ -96,8 +96,8 @@ def test_what_was_deleted_there_can_be_followed_or_made_again(world: World) -> N
     world.work()
     assert world.carried() == {"collided": 2}
     first, second = (int(str(row[0])) for row in world.rows("SELECT id FROM carriage ORDER BY uid"))
-    collisions.take_theirs(world.store, world.settings, first)
-    collisions.take_mine(world.store, second)
+    conflicts.take_theirs(world.store, world.settings, first)
+    conflicts.take_mine(world.store, second)
     world.work()
     assert world.titles() == ["Launch 2 moved"]
     assert list(world.there("lantern", "berths")) == ["berth-2@skerrow.example.ics"]
@@ -112,9 +112,9 @@ def test_what_was_made_on_both_sides_ends_as_one(world: World, how: str) -> None
     world.refresh(account)
     number = int(str(world.one("SELECT id FROM carriage WHERE state = 'collided'")))
     if how == "theirs":
-        collisions.take_theirs(world.store, world.settings, number)
+        conflicts.take_theirs(world.store, world.settings, number)
     else:
-        collisions.take_mine(world.store, number)
+        conflicts.take_mine(world.store, number)
     world.work()
     world.refresh(account)
     assert world.titles() == [f"Launch 1 {how}"]
@@ -137,6 +137,6 @@ def test_a_refused_change_can_be_given_up(world: World) -> None:
     world.take("Berths", berth(1))
     world.work()
     number = int(str(world.one("SELECT id FROM carriage WHERE state = 'refused'")))
-    collisions.take_theirs(world.store, world.settings, number)
+    conflicts.take_theirs(world.store, world.settings, number)
     assert world.titles() == []
     assert world.there("lantern", "berths") == {}

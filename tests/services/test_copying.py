@@ -8,13 +8,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.ics.objects import assemble, take_apart
-from datebridge.services import accounts, applying, copying, leaving
-from datebridge.services.copying import Target
+from datebridge.core.index.objects import assemble, take_apart
+from datebridge.services import applying
+from datebridge.services.accounts import accounts, leaving
+from datebridge.services.transfer import transfers
+from datebridge.services.transfer.transfers import Target
 from datebridge.standins.faults import Fault
-from datebridge.store import review
-from datebridge.store.ledger import Selection
-from datebridge.store.logbook import CannotApply
+from datebridge.store.changesets import review
+from datebridge.store.changesets.logbook import CannotApply
+from datebridge.store.entries.ledger import Selection
 from tests.conftest import Bench, calendar
 from tests.world import MEETING, World, berth
 
@@ -26,7 +28,7 @@ def both(world: World) -> tuple[int, int]:
 
 
 def copy(world: Bench, filter: str = "", **target: Any) -> int:
-    set_id = copying.propose_copy(world.store, world.ledger, Selection(filter), Target(**target))
+    set_id = transfers.propose_copy(world.store, world.ledger, Selection(filter), Target(**target))
     applying.apply(world.store, set_id)
     return set_id
 
@@ -38,7 +40,7 @@ def number_of(world: Bench, name: str) -> int:
 def test_a_copy_to_a_new_calendar_arrives_whole_and_tells_nobody(world: World) -> None:
     world.put("tidewrack", "berths", berth(1, *MEETING), *map(berth, range(2, 30)))
     _, lantern = both(world)
-    set_id = copying.propose_copy(world.store, world.ledger, Selection(), Target(account_id=lantern, name="Moved in"))
+    set_id = transfers.propose_copy(world.store, world.ledger, Selection(), Target(account_id=lantern, name="Moved in"))
     title, reason = world.rows("SELECT title, reason FROM change_set WHERE id = ?", set_id)[0]
     assert title == "Copy 29 entries to Moved in (Lantern)"
     assert reason == "1 entry has attendees; nobody will be told."
@@ -52,7 +54,7 @@ def test_a_copy_to_a_new_calendar_arrives_whole_and_tells_nobody(world: World) -
 def test_attendees_are_invited_only_where_that_is_asked_for(world: World) -> None:
     world.put("tidewrack", "berths", berth(1, *MEETING))
     _, lantern = both(world)
-    set_id = copying.propose_copy(
+    set_id = transfers.propose_copy(
         world.store, world.ledger, Selection(), Target(account_id=lantern, name="Loud", tell=True)
     )
     with world.store.read() as connection:

@@ -7,18 +7,20 @@ from dataclasses import replace
 
 import pytest
 
-from datebridge.connect import web as web_module
+from datebridge.connect import http as web_module
 from datebridge.connect.errors import Unreachable
-from datebridge.connect.web import Web
-from datebridge.services import accounts, addresses, copying, jobs, scheduling
+from datebridge.connect.http import Web
+from datebridge.services.accounts import accounts, addresses
+from datebridge.services.accounts.connecting import remotes_of
 from datebridge.services.applying import apply
-from datebridge.services.connecting import remotes_of
-from datebridge.services.copying import Target
-from datebridge.services.worker import Worker
+from datebridge.services.jobs import clock, jobs
+from datebridge.services.jobs.worker import Worker
+from datebridge.services.transfer import transfers
+from datebridge.services.transfer.transfers import Target
 from datebridge.standins.faults import Fault
 from datebridge.standins.feeds import Feed
 from datebridge.store import database
-from datebridge.store.ledger import Selection
+from datebridge.store.entries.ledger import Selection
 from tests.conftest import calendar, wait_until
 from tests.world import OFFICE, PASSWORD, World, berth
 
@@ -109,13 +111,13 @@ def test_an_entry_that_is_withheld_once_is_not_removed_and_nothing_is_missed_for
 def test_a_calendar_made_by_copying_is_refreshed_by_itself(world: World) -> None:
     world.bring(calendar(berth(1)))
     account = world.connect("lantern")
-    set_id = copying.propose_copy(world.store, world.ledger, Selection(""), Target(None, account, "Berths 2027"))
+    set_id = transfers.propose_copy(world.store, world.ledger, Selection(""), Target(None, account, "Berths 2027"))
     apply(world.store, set_id)
     world.work()
     made = next(r for r in remotes_of(world.store, account) if r.name == "Berths 2027")
     assert made.url
     world.put("lantern", "berths-2027", berth(2))
-    scheduling.tick(world.store, world.settings)
+    clock.tick(world.store, world.settings)
     world.work()
     assert "Launch 2 alongside" in world.titles('calendar:"Berths 2027"')
 
@@ -126,12 +128,12 @@ def test_a_clock_that_was_set_forward_and_back_puts_nothing_off(
 ) -> None:
     world.put("lantern", "berths", berth(1))
     account = world.connect("lantern")
-    clock = database.time.time
-    monkeypatch.setattr(database.time, "time", lambda: clock() + jump)
+    right = database.time.time
+    monkeypatch.setattr(database.time, "time", lambda: right() + jump)
     world.refresh(account)
-    monkeypatch.setattr(database.time, "time", clock)
+    monkeypatch.setattr(database.time, "time", right)
     world.put("lantern", "berths", berth(2))
-    scheduling.tick(world.store, world.settings)
+    clock.tick(world.store, world.settings)
     world.work()
     assert len(world.titles()) == 2
 

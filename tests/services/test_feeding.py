@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import pytest
 
-from datebridge.core.headers import Description
-from datebridge.services import accounts, addresses, applying, calendars
-from datebridge.services.connecting import NotConnected
+from datebridge.core.text.headers import Description
+from datebridge.services import applying
+from datebridge.services.accounts import accounts, addresses
+from datebridge.services.accounts.connecting import NotConnected
+from datebridge.services.editing import calendars
 from datebridge.standins.feeds import Feed
-from datebridge.store.logbook import apply_set, discard_set
-from datebridge.store.undo import propose_undo
+from datebridge.store.changesets.logbook import apply_set, discard_set
+from datebridge.store.changesets.undo import propose_undo
 from tests.conftest import calendar
 from tests.world import World, berth
 

@@ -9,9 +9,10 @@ from collections import Counter
 import icalendar
 import pytest
 
-from datebridge.services import handing, jobs, worker
-from datebridge.store.ledger import Selection
-from datebridge.store.logbook import apply_set
+from datebridge.services.exports import export
+from datebridge.services.jobs import jobs, worker
+from datebridge.store.changesets.logbook import apply_set
+from datebridge.store.entries.ledger import Selection
 from tests.conftest import Bench, calendar, event
 
 OWN_ZONE = "BEGIN:VTIMEZONE\nTZID:Harbour clock\nBEGIN:STANDARD\nDTSTART:19700101T000000\nTZOFFSETFROM:+0000\nTZOFFSETTO:+0000\nEND:STANDARD\nEND:VTIMEZONE"
@@ -34,9 +35,9 @@ def filled(bench: Bench) -> Bench:
 
 
 def out(
-    bench: Bench, form: handing.Format = "ics", filter: str = "", calendar: int | None = None, zone: str = ""
+    bench: Bench, form: export.Format = "ics", filter: str = "", calendar: int | None = None, zone: str = ""
 ) -> bytes:
-    return b"".join(handing.write(bench.store, bench.ledger, Selection(filter), calendar, form, zone))
+    return b"".join(export.write(bench.store, bench.ledger, Selection(filter), calendar, form, zone))
 
 
 def test_a_whole_calendar_leaves_with_its_header_and_its_zones(filled: Bench) -> None:
@@ -52,7 +53,7 @@ def test_a_whole_calendar_leaves_with_its_header_and_its_zones(filled: Bench) ->
 def test_what_leaves_and_comes_back_is_identical(filled: Bench) -> None:
     number = filled.read(out(filled, calendar=1))
     with filled.store.read() as connection:
-        from datebridge.services.taking import compare_with_store
+        from datebridge.services.imports.decide import compare_with_store
 
         rows = compare_with_store(connection, number)
     assert [(r["calendar"], r["identical"], r["different"]) for r in rows] == [("Tides", 3, 0)]
@@ -83,7 +84,7 @@ def test_cautions_name_what_others_may_refuse(bench: Bench) -> None:
         calendar("BEGIN:VEVENT\nSUMMARY:x\nbroken line\nEND:VEVENT", event("z", "Z", "TZID=Nowhere:20261124T080000"))
     )
     with bench.store.read() as connection:
-        said = handing.cautions(connection, handing.gather(connection, bench.ledger, Selection()))
+        said = export.cautions(connection, export.gather(connection, bench.ledger, Selection()))
     assert [s.split(" handed on ")[1].split(";")[0] for s in said] == [
         "without a start", "without a UID", "with lines that are not iCalendar", "in time zones nobody knows",
     ]  # fmt: skip
@@ -108,9 +109,9 @@ def test_putting_away_writes_reads_back_and_only_then_proposes(filled: Bench) ->
 
 
 def test_an_incomplete_archive_proposes_nothing(filled: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
-    written = handing.write_ics
+    written = export.write_ics
     monkeypatch.setattr(
-        "datebridge.services.putaway.write_ics", lambda *a: (p.replace(b"UID:c", b"UID:x") for p in written(*a))
+        "datebridge.services.exports.archive.write_ics", lambda *a: (p.replace(b"UID:c", b"UID:x") for p in written(*a))
     )
     job = put_away(filled, "before:2021")
     assert job.state == "failed"

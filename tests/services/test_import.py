@@ -8,12 +8,13 @@ from pathlib import Path
 
 import pytest
 
-from datebridge.services import incoming, jobs, receiving, taking, worker
-from datebridge.services.receiving import NotTaken
-from datebridge.services.taking import Decision
-from datebridge.store import review
-from datebridge.store.logbook import CannotApply, apply_set
-from datebridge.store.undo import propose_undo
+from datebridge.services.imports import decide, files, uploads
+from datebridge.services.imports.decide import Decision
+from datebridge.services.imports.uploads import NotTaken
+from datebridge.services.jobs import jobs, worker
+from datebridge.store.changesets import review
+from datebridge.store.changesets.logbook import CannotApply, apply_set
+from datebridge.store.changesets.undo import propose_undo
 from tests.conftest import Bench, calendar, event
 
 STAMPED = "LAST-MODIFIED:2026{:02d}01T000000Z"
@@ -21,7 +22,7 @@ STAMPED = "LAST-MODIFIED:2026{:02d}01T000000Z"
 
 def here(bench: Bench, number: int) -> list[tuple[str, int, int, int, int]]:
     with bench.store.read() as connection:
-        rows = taking.compare_with_store(connection, number)
+        rows = decide.compare_with_store(connection, number)
     return [(r["calendar"], r["identical"], r["newer"], r["older"], r["different"]) for r in rows]
 
 
@@ -68,8 +69,8 @@ def test_entries_that_are_there_are_treated_by_rule(
     text = calendar(event("s", "s"), event("n", "n2", at, second), event("o", "o2", at, first), event("f", "fresh"))
     number = bench.read(text)
     decision = Decision(bench.groups(number)[0], 1, existing=existing)  # type: ignore[arg-type]
-    outcome = taking.rehearse_taking(bench.store, [number], [decision])
-    apply_set(bench.store, taking.propose_taking(bench.store, [number], [decision]))
+    outcome = decide.rehearse_taking(bench.store, [number], [decision])
+    apply_set(bench.store, decide.propose_taking(bench.store, [number], [decision]))
     assert sorted(bench.titles()) == sorted([*titles, "fresh"])
     assert outcome == {"creates": 1, "updates": 3 - skipped, "skipped": skipped}
 
@@ -79,7 +80,7 @@ def test_importing_twice_adds_nothing_the_second_time(bench: Bench) -> None:
     bench.bring(text)
     number = bench.read(text)
     with pytest.raises(CannotApply, match="is here already"):
-        taking.propose_taking(bench.store, [number], [Decision(bench.groups(number)[0], 1)])
+        decide.propose_taking(bench.store, [number], [Decision(bench.groups(number)[0], 1)])
 
 
 def test_identical_entries_elsewhere_can_be_left_out(bench: Bench) -> None:
@@ -156,13 +157,13 @@ def test_bounds_are_kept_and_nothing_stays_behind(
 ) -> None:
     settings = bench.settings.model_copy(update=setting)
     with pytest.raises(NotTaken, match=message):
-        receiving.receive(bench.store, settings, [("x.zip", io.BytesIO(data))])
+        uploads.receive(bench.store, settings, [("x.zip", io.BytesIO(data))])
     assert list(settings.incoming_dir.iterdir()) == []
 
 
 def test_a_file_turned_away_leaves_nothing(bench: Bench) -> None:
     number = bench.read(calendar(event("a")))
-    incoming.turn_away(bench.store, bench.settings, number)
+    files.turn_away(bench.store, bench.settings, number)
     for table in ("version", "version_text", "incoming", "incoming_group", "problem"):
         assert bench.rows(f"SELECT count(*) FROM {table}") == [(0,)], table
     assert list(bench.settings.incoming_dir.iterdir()) == []
@@ -171,12 +172,12 @@ def test_a_file_turned_away_leaves_nothing(bench: Bench) -> None:
 def test_a_file_that_was_taken_in_cannot_be_turned_away_until_it_is_taken_back(bench: Bench) -> None:
     bench.bring(calendar(event("a")))
     with pytest.raises(CannotApply, match="taken"):
-        incoming.turn_away(bench.store, bench.settings, 1)
+        files.turn_away(bench.store, bench.settings, 1)
 
 
 def test_a_stopped_reading_leaves_nothing_of_the_file(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
     many = calendar(*(event(f"e{k}") for k in range(5000)))
-    job = receiving.receive(bench.store, bench.settings, [("many.ics", io.BytesIO(many.encode()))])
+    job = uploads.receive(bench.store, bench.settings, [("many.ics", io.BytesIO(many.encode()))])
     report = jobs.JobContext.progress
 
     def stop_at_the_first(self: jobs.JobContext, *said: object) -> None:
@@ -194,14 +195,16 @@ def test_a_reading_whose_process_died_is_taken_up_again_without_doubles(
     bench: Bench, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     many = calendar(*(event(f"e{k}") for k in range(5000)))
-    receiving.receive(bench.store, bench.settings, [("many.ics", io.BytesIO(many.encode()))])
+    uploads.receive(bench.store, bench.settings, [("many.ics", io.BytesIO(many.encode()))])
 
     def die(self: jobs.JobContext, *_: object) -> None:
         raise SystemExit
 
     with monkeypatch.context() as broken:
         broken.setattr(jobs.JobContext, "progress", die)
-        broken.setattr("datebridge.services.reading._abandon", lambda *_: None)  # a killed process does not clear up
+        broken.setattr(
+            "datebridge.services.imports.read._abandon", lambda *_: None
+        )  # a killed process does not clear up
         with pytest.raises(SystemExit):
             worker.drain(bench.store, bench.settings)
     assert bench.rows("SELECT count(*) FROM version")[0][0] > 0
@@ -236,8 +239,8 @@ def test_every_component_of_a_damaged_file_is_stored_or_reported(bench: Bench) -
 def test_only_the_newest_decision_about_a_file_waits_and_none_is_applied_twice(bench: Bench) -> None:
     number = bench.read(calendar(event("a")))
     decision = Decision(bench.groups(number)[0], None, "Tides")
-    first = taking.propose_taking(bench.store, [number], [decision])
-    second = taking.propose_taking(bench.store, [number], [decision])
+    first = decide.propose_taking(bench.store, [number], [decision])
+    second = decide.propose_taking(bench.store, [number], [decision])
     with pytest.raises(CannotApply, match="is discarded"):
         apply_set(bench.store, first)
     with bench.store.write() as connection:
@@ -251,8 +254,8 @@ def test_only_the_newest_decision_about_a_file_waits_and_none_is_applied_twice(b
 def test_a_file_taken_back_can_be_turned_away_and_its_batch_still_be_looked_at(bench: Bench) -> None:
     batch = bench.bring(calendar(event("a", "Looked at")))
     apply_set(bench.store, propose_undo(bench.store, batch))
-    incoming.turn_away(bench.store, bench.settings, 1)
+    files.turn_away(bench.store, bench.settings, 1)
     with bench.store.read() as connection:
-        assert incoming.listed(connection) == []
+        assert files.listed(connection) == []
         _, changes = review.changes_page(connection, batch, 0, 10)
     assert [c["after"]["summary"] for c in changes] == ["Looked at"]

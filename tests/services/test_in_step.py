@@ -9,10 +9,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from datebridge.services import collisions, leaving
-from datebridge.services.carrying import push_pending
+from datebridge.services.accounts import leaving
+from datebridge.services.sync import conflicts
+from datebridge.services.sync.push import push_pending
 from datebridge.standins.faults import Fault
-from datebridge.store.logbook import CannotApply
+from datebridge.store.changesets.logbook import CannotApply
 from tests.conftest import calendar
 from tests.world import OFFICE, World, berth, new_world
 
@@ -78,9 +79,9 @@ class Life:
         for (number,) in rows:
             try:
                 if how == "theirs":
-                    collisions.take_theirs(self.world.store, self.world.settings, int(str(number)))
+                    conflicts.take_theirs(self.world.store, self.world.settings, int(str(number)))
                 else:
-                    collisions.take_mine(self.world.store, int(str(number)))
+                    conflicts.take_mine(self.world.store, int(str(number)))
             except CannotApply:  # decided together with another one
                 continue
 

@@ -9,10 +9,14 @@ from pathlib import Path
 
 import pytest
 
-from datebridge.services import accounts, applying, copying, jobs, receiving, worker
-from datebridge.services.connecting import remotes_of
-from datebridge.store.ledger import Selection
-from datebridge.store.logbook import apply_set, discard_set
+from datebridge.services import applying
+from datebridge.services.accounts import accounts
+from datebridge.services.accounts.connecting import remotes_of
+from datebridge.services.imports import uploads
+from datebridge.services.jobs import jobs, worker
+from datebridge.services.transfer import transfers
+from datebridge.store.changesets.logbook import apply_set, discard_set
+from datebridge.store.entries.ledger import Selection
 from tests.conftest import Bench, calendar, event
 from tests.killing import work_and_die
 from tests.world import World, berth
@@ -44,7 +48,7 @@ def test_reading_a_file(bench: Bench) -> None:
         assert list((bench.settings.incoming_dir).iterdir()) == []
 
     def queue(_: int) -> None:
-        receiving.receive(bench.store, bench.settings, [("file.ics", io.BytesIO(text))])
+        uploads.receive(bench.store, bench.settings, [("file.ics", io.BytesIO(text))])
 
     assert at_every_statement(bench, queue, check) > 20
 
@@ -124,8 +128,8 @@ def test_moving_to_a_calendar_that_is_made_there(world: World, tmp_path: Path) -
 
     def queue(n: int) -> None:
         world.bring(calendar(berth(n)), calendar=f"From {n}")
-        target = copying.Target(None, account, f"To {n}", move=True)
-        set_id = copying.propose_copy(world.store, world.ledger, Selection(f'calendar:"From {n}"'), target)
+        target = transfers.Target(None, account, f"To {n}", move=True)
+        set_id = transfers.propose_copy(world.store, world.ledger, Selection(f'calendar:"From {n}"'), target)
         applying.apply(world.store, set_id)
 
     def check(n: int) -> None:

@@ -7,7 +7,7 @@ from email.message import EmailMessage
 
 import pytest
 
-from datebridge.services import receiving, taking
+from datebridge.services.imports import decide, uploads
 from tests.conftest import Bench, calendar, event
 
 INVITATION = calendar(event("a@skerrow.example", "Kelp recovery, ætti að koma"), header="METHOD:REQUEST")
@@ -51,8 +51,8 @@ def test_a_message_inside_a_message_is_opened(bench: Bench) -> None:
 
 
 def test_a_message_without_a_calendar_says_so(bench: Bench) -> None:
-    with pytest.raises(receiving.NotTaken, match=r"hello\.eml is a message without a calendar part"):
-        receiving.receive(bench.store, bench.settings, [("hello.eml", io.BytesIO(bytes(message())))])
+    with pytest.raises(uploads.NotTaken, match=r"hello\.eml is a message without a calendar part"):
+        uploads.receive(bench.store, bench.settings, [("hello.eml", io.BytesIO(bytes(message())))])
     assert list(bench.settings.incoming_dir.iterdir()) == []
 
 
@@ -60,5 +60,5 @@ def test_what_of_it_is_here_already_is_shown_before_it_is_taken(bench: Bench) ->
     bench.bring(calendar(event("a@skerrow.example", "Kelp")), calendar="Seminars")
     incoming = bench.read(bytes(message(INVITATION)), "mail.eml")
     with bench.store.read() as connection:
-        (here,) = taking.compare_with_store(connection, incoming)
+        (here,) = decide.compare_with_store(connection, incoming)
     assert (here["calendar"], here["different"]) == ("Seminars", 1)

@@ -12,15 +12,16 @@ from pathlib import Path
 
 import pytest
 
-from datebridge.services import incoming, jobs, receiving, worker
-from datebridge.services.receiving import NotTaken
+from datebridge.services.imports import files, uploads
+from datebridge.services.imports.uploads import NotTaken
+from datebridge.services.jobs import jobs, worker
+from datebridge.services.jobs.worker import Worker
 from datebridge.services.sole import AlreadyRunning, sole_program
-from datebridge.services.worker import Worker
 from datebridge.settings import Settings
 from datebridge.store import database
+from datebridge.store.changesets.logbook import CannotApply
 from datebridge.store.database import CannotOpen, Store
 from datebridge.store.jobs import ClaimLost
-from datebridge.store.logbook import CannotApply
 from tests.conftest import Bench, calendar, event, wait_until
 
 
@@ -59,7 +60,7 @@ def run_worker(settings_json: str, pids: object) -> None:
 
 def test_workers_end_with_their_parent_even_in_the_middle_of_a_job(bench: Bench) -> None:
     many = calendar(*(event(f"e{k}", "Tide " * 20) for k in range(20_000)))
-    receiving.receive(bench.store, bench.settings, [("many.ics", io.BytesIO(many.encode()))])
+    uploads.receive(bench.store, bench.settings, [("many.ics", io.BytesIO(many.encode()))])
     context = multiprocessing.get_context("spawn")
     pids = context.Queue()
     parent = context.Process(target=run_worker, args=(bench.settings.model_dump_json(), pids))
@@ -77,7 +78,7 @@ def test_workers_end_with_their_parent_even_in_the_middle_of_a_job(bench: Bench)
 
 def test_who_lost_the_claim_writes_nothing_any_more(bench: Bench) -> None:
     text = calendar(*(event(f"e{k}") for k in range(5_000))).encode()
-    receiving.receive(bench.store, bench.settings, [("a.ics", io.BytesIO(text))])
+    uploads.receive(bench.store, bench.settings, [("a.ics", io.BytesIO(text))])
     claimed = jobs.claim_next(bench.store, ["read"])
     assert claimed is not None
     late = jobs.JobContext(bench.store, bench.settings, claimed)
@@ -92,7 +93,7 @@ def test_who_lost_the_claim_writes_nothing_any_more(bench: Bench) -> None:
 
 def test_a_file_whose_reading_was_given_up_can_be_read_again_or_turned_away(bench: Bench) -> None:
     for name in ("again.ics", "away.ics"):
-        receiving.receive(bench.store, bench.settings, [(name, io.BytesIO(calendar(event(name)).encode()))])
+        uploads.receive(bench.store, bench.settings, [(name, io.BytesIO(calendar(event(name)).encode()))])
     for _ in range(3):
         assert jobs.claim_next(bench.store, ["read"])
         assert jobs.claim_next(bench.store, ["read"])
@@ -101,17 +102,17 @@ def test_a_file_whose_reading_was_given_up_can_be_read_again_or_turned_away(benc
     assert bench.rows("SELECT DISTINCT state, message FROM incoming") == [
         ("refused", "Reading it was broken off. Read it again, or turn it away.")
     ]
-    receiving.read_again(bench.store, bench.settings, 1)
+    uploads.read_again(bench.store, bench.settings, 1)
     worker.drain(bench.store, bench.settings)
     assert bench.one("SELECT state FROM incoming WHERE id = 1") == "waiting"
-    incoming.turn_away(bench.store, bench.settings, 2)
+    files.turn_away(bench.store, bench.settings, 2)
     assert list(bench.settings.incoming_dir.iterdir()) == []
     with pytest.raises(CannotApply, match="Bring it once more"):
-        receiving.read_again(bench.store, bench.settings, 2)
+        uploads.read_again(bench.store, bench.settings, 2)
 
 
 def test_a_full_disk_is_told_and_the_job_goes_on_when_there_is_room(bench: Bench) -> None:
-    job = receiving.receive(
+    job = uploads.receive(
         bench.store, bench.settings, [("a.ics", io.BytesIO(calendar(*(event(f"e{k}") for k in range(3_000))).encode()))]
     )
     bench.store.engine.dispose()
@@ -159,11 +160,11 @@ def test_all_that_is_kept_is_its_owners_alone_whatever_the_umask(tmp_path: Path)
     try:
         bench = Bench(tmp_path / "data")
         bench.read(calendar(event("a")))
-        receiving.receive(bench.store, bench.settings, [("b.ics", io.BytesIO(calendar(event("b")).encode()))])
+        uploads.receive(bench.store, bench.settings, [("b.ics", io.BytesIO(calendar(event("b")).encode()))])
         bench.bring(calendar(event("old", "Old")))
         jobs.enqueue(bench.store, "put-away", "x", {"filter": "old", "name": "old"})
         from datebridge.services.access import new_key
-        from datebridge.services.secrets import seal
+        from datebridge.services.accounts.secrets import seal
 
         seal(bench.settings, "secret")
         new_key(bench.settings)
@@ -209,6 +210,6 @@ def test_what_cannot_be_opened_is_named_and_nothing_of_it_is_kept(
     bench: Bench, name: str, data: bytes, words: str
 ) -> None:
     with pytest.raises(NotTaken, match=words):
-        receiving.receive(bench.store, bench.settings, [(name, io.BytesIO(data))])
+        uploads.receive(bench.store, bench.settings, [(name, io.BytesIO(data))])
     assert list(bench.settings.incoming_dir.iterdir()) == []
     assert bench.rows("SELECT * FROM incoming") == []

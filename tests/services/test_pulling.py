@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import pytest
 
-from datebridge.services import accounts, applying
-from datebridge.services.connecting import remotes_of
-from datebridge.services.pulling import all_on
-from datebridge.services.scheduling import tick
+from datebridge.services import applying
+from datebridge.services.accounts import accounts
+from datebridge.services.accounts.connecting import remotes_of
+from datebridge.services.jobs.clock import tick
+from datebridge.services.sync.pull import all_on
 from datebridge.standins.faults import Fault
-from datebridge.store.logbook import CannotApply
-from datebridge.store.undo import propose_undo
+from datebridge.store.changesets.logbook import CannotApply
+from datebridge.store.changesets.undo import propose_undo
 from tests.conftest import calendar
 from tests.world import World, berth
 

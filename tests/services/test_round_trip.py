@@ -9,11 +9,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from datebridge.core.ics.lines import escape_text, fold, format_line
-from datebridge.core.ics.reader import Reader
-from datebridge.services import handing
-from datebridge.services.taking import compare_with_store
-from datebridge.store.ledger import Selection
+from datebridge.core.text.lines import escape_text, fold, format_line
+from datebridge.core.text.reader import Reader
+from datebridge.services.exports import export
+from datebridge.services.imports.decide import compare_with_store
+from datebridge.store.entries.ledger import Selection
 from tests.conftest import Bench
 
 TEXT = st.text(st.characters(exclude_categories=("Cs", "Cc")), max_size=90)
@@ -44,7 +44,7 @@ def test_what_goes_in_comes_out_and_is_known_again(tmp_path_factory: pytest.Temp
     bench = Bench(tmp_path_factory.mktemp("trip"))
     header = "BEGIN:VCALENDAR\nVERSION:2.0\nPRODID:-//x//y//EN\nX-ODD-HEADER:kept\nX-WR-CALNAME:Tides"
     bench.bring(fold("\n".join([header, *texts, "END:VCALENDAR", ""])), "Tides")
-    data = b"".join(handing.write(bench.store, bench.ledger, Selection(), 1, "ics", ""))
+    data = b"".join(export.write(bench.store, bench.ledger, Selection(), 1, "ics", ""))
     out = list(Reader(io.BytesIO(data)))
     assert Counter(c.text for c in out if c.name not in ("VCALENDAR", "VTIMEZONE")) == Counter(texts)
     assert "X-ODD-HEADER:kept" in out[-1].text

@@ -9,13 +9,14 @@ import pytest
 
 from datebridge.api.application import schema
 from datebridge.connect.errors import Unreachable
-from datebridge.services import accounts, jobs, secrets
-from datebridge.services.connecting import remotes_of
+from datebridge.services.accounts import accounts, secrets
+from datebridge.services.accounts.connecting import remotes_of
+from datebridge.services.accounts.secrets import KeyLost
+from datebridge.services.jobs import jobs
 from datebridge.services.logs import mask, set_up
-from datebridge.services.secrets import KeyLost
 from datebridge.standins.faults import Fault
 from datebridge.standins.feeds import Feed
-from datebridge.store.ledger import Selection
+from datebridge.store.entries.ledger import Selection
 from tests.api.test_accounts import client  # noqa: F401
 from tests.conftest import calendar
 from tests.world import OFFICE, PASSWORD, World, berth

@@ -9,13 +9,15 @@ import pytest
 from datebridge.core.editing.fields import CannotEdit, Fields
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
-from datebridge.services import applying, comparing, editing, looking
-from datebridge.services.comparing import Asked
-from datebridge.services.editing import Target
+from datebridge.services import applying
+from datebridge.services.editing import edits
+from datebridge.services.editing.edits import Target
+from datebridge.services.look import compare, views
+from datebridge.services.look.compare import Asked
+from datebridge.store.changesets.logbook import CannotApply, apply_set
+from datebridge.store.changesets.undo import propose_undo
 from datebridge.store.database import Store
-from datebridge.store.logbook import CannotApply, apply_set
-from datebridge.store.occurrences import Happenings
-from datebridge.store.undo import propose_undo
+from datebridge.store.entries.occurrences import Happenings
 from tests.conftest import Bench, calendar, event
 from tests.world import World, berth
 
@@ -28,7 +30,7 @@ def _timed(uid: str, title: str, start: str, end: str, *extra: str) -> str:
 
 
 def _shown(bench: Bench, first: date, days: int, zone: str = "UTC", calendars: tuple[int, ...] = (1,)) -> list[str]:
-    found = looking.days(Happenings(bench.store), [date.fromordinal(first.toordinal() + k) for k in range(days)], zone,
+    found = views.days(Happenings(bench.store), [date.fromordinal(first.toordinal() + k) for k in range(days)], zone,
                          calendars, 50)  # fmt: skip
     return [f"{day.date:%d} {piece.entry.title} {piece.label}" for day in found for piece in day.pieces]
 
@@ -48,14 +50,14 @@ def test_days_have_what_really_happens_on_them(bench: Bench) -> None:
     assert _shown(bench, MONDAY, 14) == [
         "23 Handover 08:30–09:00", "24 Watch 02:00–06:00", "28 Regatta ", "02 Handover 13:00–14:00"
     ]  # fmt: skip
-    found = looking.days(Happenings(bench.store), [MONDAY], "Australia/Hobart", [1], 50, ["UTC"])[0]
+    found = views.days(Happenings(bench.store), [MONDAY], "Australia/Hobart", [1], 50, ["UTC"])[0]
     assert (found.pieces[0].label, found.pieces[0].own) == ("19:30–20:00", "08:30–09:00 UTC +00:00")
     assert found.shifts == [-660]
 
 
 def test_a_crowded_day_says_how_many_more_there_are(bench: Bench) -> None:
     bench.bring(calendar(*(_timed(f"e{k}", f"E{k}", "24T080000", "24T090000") for k in range(30))))
-    day = looking.days(Happenings(bench.store), [date(2026, 11, 24)], "UTC", [1], 8)[0]
+    day = views.days(Happenings(bench.store), [date(2026, 11, 24)], "UTC", [1], 8)[0]
     assert (day.total, len(day.pieces)) == (30, 8)
 
 
@@ -65,7 +67,7 @@ def test_what_spans_days_keeps_its_row(bench: Bench) -> None:
         event("b", "B", "VALUE=DATE:20261124", "DTEND;VALUE=DATE:20261125"),
         event("c", "C", "VALUE=DATE:20261126", "DTEND;VALUE=DATE:20261129"),
     ))  # fmt: skip
-    days = looking.days(Happenings(bench.store), [date(2026, 11, d) for d in range(23, 29)], "UTC", [1], 50)
+    days = views.days(Happenings(bench.store), [date(2026, 11, d) for d in range(23, 29)], "UTC", [1], 50)
     rows = {(p.entry.title, p.row) for day in days for p in day.pieces}
     assert rows == {("A", 0), ("B", 1), ("C", 1)}
 
@@ -81,7 +83,7 @@ def test_collisions_by_what_is_asked(bench: Bench) -> None:
     low = wall_seconds_of(date(2026, 11, 24))
 
     def found(asked: Asked) -> list[str]:
-        result = comparing.collisions(Happenings(bench.store), low, low + DAY, "UTC", [1, 2], asked)
+        result = compare.collisions(Happenings(bench.store), low, low + DAY, "UTC", [1, 2], asked)
         titles = result.window.entries
         return sorted(
             f"{titles[c.first.entry].title}+{titles[c.second.entry].title} {c.shared // 60}" for c in result.found
@@ -93,9 +95,9 @@ def test_collisions_by_what_is_asked(bench: Bench) -> None:
     assert found(Asked(whole_days=False, least=16 * 60)) == []
     assert len(found(Asked(about="regatta"))) == 4
     assert len(found(Asked(blocking=False, whole_days=False))) == 7
-    result = comparing.collisions(Happenings(bench.store), low, low + DAY, "UTC", [1, 2], timed_only)
+    result = compare.collisions(Happenings(bench.store), low, low + DAY, "UTC", [1, 2], timed_only)
     assert result.twins == 1
-    sheet = b"".join(comparing.as_sheet(result, {1: "=Tides", 2: "Copy"})).decode("utf-8-sig").splitlines()
+    sheet = b"".join(compare.as_sheet(result, {1: "=Tides", 2: "Copy"})).decode("utf-8-sig").splitlines()
     assert len(sheet) == 4
     assert "'=Tides" in sheet[1]
 
@@ -109,7 +111,7 @@ def test_two_sides_of_the_same_days(bench: Bench) -> None:
         "Copy",
     )
     low = wall_seconds_of(MONDAY)
-    found = comparing.mirror(Happenings(bench.store), low, low + 14 * DAY, "UTC", [1], [2])
+    found = compare.mirror(Happenings(bench.store), low, low + 14 * DAY, "UTC", [1], [2])
     assert [(p.verdict, p.moved // 60) for p in found.pairs] == [
         ("moved", 60), ("alone", 0), ("alone", 0), ("moved", 60)
     ]  # fmt: skip
@@ -125,8 +127,8 @@ def _series(bench: Bench) -> Target:
 
 def test_an_edit_is_a_batch_that_can_be_taken_back(bench: Bench) -> None:
     target, before = _series(bench), bench.texts()
-    fields = editing.moved(bench.store, target, 60, 90, "UTC")
-    set_id, title = editing.save(bench.store, target, "one", fields)
+    fields = edits.moved(bench.store, target, 60, 90, "UTC")
+    set_id, title = edits.save(bench.store, target, "one", fields)
     assert title == "Edit “Handover”, 2026-11-30 only"
     assert _shown(bench, MONDAY, 14) == ["23 Handover 08:30–09:00", "30 Handover 09:30–10:30"]
     apply_set(bench.store, propose_undo(bench.store, set_id))
@@ -135,10 +137,10 @@ def test_an_edit_is_a_batch_that_can_be_taken_back(bench: Bench) -> None:
 
 def test_following_and_deleting(bench: Bench) -> None:
     target = _series(bench)
-    editing.save(bench.store, target, "following", editing.moved(bench.store, target, 1440, 1440, "UTC"))
+    edits.save(bench.store, target, "following", edits.moved(bench.store, target, 1440, 1440, "UTC"))
     assert [line[:2] for line in _shown(bench, MONDAY, 21)] == ["23", "01", "08"]
     made = _id(bench, "start_wall > 1796000000")
-    editing.delete(bench.store, Target(made, made, None), "all")
+    edits.delete(bench.store, Target(made, made, None), "all")
     assert [line[:2] for line in _shown(bench, MONDAY, 60)] == ["23"]
 
 
@@ -149,14 +151,14 @@ def test_dragging_goes_by_the_clock_it_is_dragged_on(bench: Bench) -> None:
         )
     )
     target = Target(_id(bench))
-    fields = editing.moved(bench.store, target, 2 * 1440, 2 * 1440, "Atlantic/Reykjavik")  # over Halifax's clock change
+    fields = edits.moved(bench.store, target, 2 * 1440, 2 * 1440, "Atlantic/Reykjavik")  # over Halifax's clock change
     assert (fields.start, fields.end) == ("2027-03-14T10:00", "2027-03-14T11:00")
 
 
 def test_deleting_an_occurrence_moved_to_another_zone_leaves_the_right_one_out(bench: Bench) -> None:
     moved = event("a", "Handover", "TZID=Australia/Hobart:20261201T200000", "RECURRENCE-ID:20261130T083000Z")
     bench.bring(calendar(_timed("a", "Handover", "23T083000", "23T090000", WEEKLY), moved))
-    editing.delete(bench.store, Target(_id(bench, "recurrence_id <> ''")), "one")
+    edits.delete(bench.store, Target(_id(bench, "recurrence_id <> ''")), "one")
     assert [line[:2] for line in _shown(bench, MONDAY, 21)] == ["23", "07"]
 
 
@@ -166,24 +168,24 @@ def test_an_occurrence_that_follows_a_change_for_all_after_is_not_guessed_at(ben
     assert [line[:2] + line[-5:] for line in _shown(bench, MONDAY, 21)] == ["2309:00", "3010:00", "0710:00"]
     series, changed = _id(bench, "recurrence_id = ''"), _id(bench, "recurrence_id <> ''")
     with pytest.raises(CannotEdit, match="this and all after"):
-        editing.delete(bench.store, Target(changed, series, wall_seconds_of(date(2026, 12, 7)) + 30600), "one")
+        edits.delete(bench.store, Target(changed, series, wall_seconds_of(date(2026, 12, 7)) + 30600), "one")
 
 
 def test_what_cannot_be_edited_is_said(bench: Bench) -> None:
     target = _series(bench)
     with pytest.raises(CannotApply, match="Nothing would change"):
-        editing.save(bench.store, target, "all", editing.moved(bench.store, target, 0, 0, ""))
+        edits.save(bench.store, target, "all", edits.moved(bench.store, target, 0, 0, ""))
     with pytest.raises(CannotEdit, match="not there any more"):
-        editing.save(bench.store, Target(999), "one", Fields(title="x"))
+        edits.save(bench.store, Target(999), "one", Fields(title="x"))
     with pytest.raises(CannotEdit, match="before the start"):
-        editing.save(bench.store, target, "one", editing.moved(bench.store, target, 120, 0, "UTC"))
+        edits.save(bench.store, target, "one", edits.moved(bench.store, target, 120, 0, "UTC"))
     assert bench.one("SELECT count(*) FROM change_set WHERE state = 'proposed'") == 0
 
 
 def test_a_todo_is_given_a_time_and_taken_back(bench: Bench) -> None:
     bench.bring(calendar("BEGIN:VTODO\nUID:t\nSUMMARY:Paint\nDESCRIPTION:Two coats\nEND:VTODO"))
     fields = Fields(title="Paint", notes="Two coats", start="2026-11-24T09:00", end="2026-11-24T11:00", zone="UTC")
-    set_id, _ = editing.save(bench.store, Target(_id(bench)), "all", fields, event=True)
+    set_id, _ = edits.save(bench.store, Target(_id(bench)), "all", fields, event=True)
     assert _shown(bench, MONDAY, 7) == ["24 Paint 09:00–11:00"]
     apply_set(bench.store, propose_undo(bench.store, set_id))
     assert bench.one("SELECT component FROM entry WHERE listed") == "VTODO"
@@ -194,7 +196,7 @@ def test_an_edit_of_one_occurrence_is_carried_and_its_undo_too(world: World) -> 
     world.connect("tidewrack")
     first = int(str(world.one("SELECT id FROM entry WHERE listed")))
     target = Target(first, first, wall_seconds_of(date(2026, 12, 2)) + 8 * 3600)
-    set_id, _ = editing.save(world.store, target, "one", editing.moved(world.store, target, 60, 60, "UTC"))
+    set_id, _ = edits.save(world.store, target, "one", edits.moved(world.store, target, 60, 60, "UTC"))
     world.work()
     (text,) = world.there("tidewrack", "berths").values()
     assert "RECURRENCE-ID:20261202T080000Z" in text

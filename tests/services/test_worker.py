@@ -6,14 +6,15 @@ import io
 import os
 import signal
 
-from datebridge.services import jobs, receiving
-from datebridge.services.worker import Worker
+from datebridge.services.imports import uploads
+from datebridge.services.jobs import jobs
+from datebridge.services.jobs.worker import Worker
 from tests.conftest import Bench, calendar, event, wait_until
 
 
 def test_a_killed_worker_is_replaced_and_the_file_is_read_once(bench: Bench) -> None:
     many = calendar(*(event(f"e{k}", "Tide " * 20) for k in range(20_000)))
-    job = receiving.receive(bench.store, bench.settings, [("many.ics", io.BytesIO(many.encode()))])
+    job = uploads.receive(bench.store, bench.settings, [("many.ics", io.BytesIO(many.encode()))])
     worker = Worker(bench.store, bench.settings)
     worker.start()
     try:
@@ -41,7 +42,7 @@ def test_a_job_that_cannot_be_done_fails_in_words_and_the_next_is_done(bench: Be
 
 
 def test_a_queued_job_that_is_stopped_never_begins(bench: Bench) -> None:
-    job = receiving.receive(bench.store, bench.settings, [("a.ics", io.BytesIO(calendar(event("a")).encode()))])
+    job = uploads.receive(bench.store, bench.settings, [("a.ics", io.BytesIO(calendar(event("a")).encode()))])
     jobs.request_stop(bench.store, job)
     assert not jobs.run_next(bench.store, bench.settings, {})
     assert [j.state for j in jobs.recent(bench.store)] == ["stopped"]

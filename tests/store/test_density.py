@@ -8,12 +8,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from datebridge.services import cleaning, looking, worker
-from datebridge.store.density import Density, queue_refreshing
-from datebridge.store.ledger import Selection
-from datebridge.store.logbook import CannotApply, apply_set
-from datebridge.store.occurrences import Happenings
-from datebridge.store.undo import propose_undo
+from datebridge.services.jobs import worker
+from datebridge.services.look import views
+from datebridge.services.mend import deletion
+from datebridge.store.changesets.logbook import CannotApply, apply_set
+from datebridge.store.changesets.undo import propose_undo
+from datebridge.store.entries.density import Density, queue_refreshing
+from datebridge.store.entries.ledger import Selection
+from datebridge.store.entries.occurrences import Happenings
 from tests.conftest import Bench, calendar
 from tests.store.test_ledger_oracle import SAMPLES
 
@@ -22,7 +24,7 @@ ZONES = ["UTC", "Australia/Hobart", "America/Halifax"]
 
 def agree(bench: Bench, density: Density, first: date, count: int, zone: str) -> None:
     ids = [row[0] for row in bench.ledger.calendars()]
-    plain = looking.days(Happenings(bench.store), [first + timedelta(days=k) for k in range(count)], zone, ids, 0)
+    plain = views.days(Happenings(bench.store), [first + timedelta(days=k) for k in range(count)], zone, ids, 0)
     assert density.days(first, count, zone, ids)[0] == [day.total for day in plain]
 
 
@@ -38,7 +40,7 @@ def test_it_agrees_with_the_days_through_changes_and_their_undoing(
     bench.bring(calendar(*other), calendar="Other")
     agree(bench, density, first, count, zone)
     try:
-        set_id = cleaning.propose_deletion(bench.store, bench.ledger, Selection("calendar:Tides repeats:yes"))
+        set_id = deletion.propose_deletion(bench.store, bench.ledger, Selection("calendar:Tides repeats:yes"))
         apply_set(bench.store, set_id)
         agree(bench, density, first, count, zone)
         apply_set(bench.store, propose_undo(bench.store, set_id))

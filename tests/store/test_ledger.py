@@ -6,8 +6,8 @@ from datetime import date
 
 import pytest
 
-from datebridge.core.filters import FilterError
-from datebridge.store.ledger import FACETS, Selection
+from datebridge.core.words.filters import FilterError
+from datebridge.store.entries.ledger import FACETS, Selection
 from tests.conftest import Bench, calendar, event
 
 HOBART = "TZID=Australia/Hobart:20261124T150000"
@@ -122,5 +122,5 @@ def test_a_selection_is_a_filter_with_exceptions_or_a_list(filled: Bench) -> Non
 
 
 def test_today_is_found_among_the_rows(filled: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("datebridge.store.ledger.this_day", lambda: date(2026, 11, 24))
+    monkeypatch.setattr("datebridge.store.entries.ledger.this_day", lambda: date(2026, 11, 24))
     assert filled.titles()[filled.ledger.row_of_today()] == "Leaders' call"

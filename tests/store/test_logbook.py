@@ -11,16 +11,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy import Connection
 
-from datebridge.core.events import derive
-from datebridge.services import handing
-from datebridge.services.cleaning import propose_deletion
+from datebridge.core.index.derive import derive
+from datebridge.services.exports import export
+from datebridge.services.mend.deletion import propose_deletion
 from datebridge.settings import Settings
-from datebridge.store import logbook, review
+from datebridge.store.changesets import logbook, review
+from datebridge.store.changesets.logbook import CannotApply, Proposal, StoredChange, apply_set, discard_set, recover
+from datebridge.store.changesets.undo import propose_undo
 from datebridge.store.database import Store
-from datebridge.store.ledger import Ledger, Selection
-from datebridge.store.logbook import CannotApply, Proposal, StoredChange, apply_set, discard_set, recover
-from datebridge.store.undo import propose_undo
-from datebridge.store.versions import add_text, reindex
+from datebridge.store.entries.ledger import Ledger, Selection
+from datebridge.store.entries.versions import add_text, reindex
 from tests.conftest import Bench, calendar, event
 
 SERIES = event("s", "Weekly", "20261124T080000Z", "RRULE:FREQ=WEEKLY", "ATTENDEE:mailto:a@x.example")
@@ -93,7 +93,7 @@ def test_entries_brought_back_without_their_import_still_have_a_calendar(bench: 
     assert bench.rows("SELECT count(*) FROM calendar WHERE live") == [(0,)]
     undo(bench, gone)
     assert bench.titles("calendar:Tides") == ["First"]
-    out = b"".join(handing.write(bench.store, bench.ledger, None, 1, "ics", ""))
+    out = b"".join(export.write(bench.store, bench.ledger, None, 1, "ics", ""))
     assert b"X-WR-CALNAME:Tides\r\n" in out
 
 

@@ -6,14 +6,14 @@ from datetime import date
 
 import pytest
 
-from datebridge.core.facts import Mark
+from datebridge.core.index.facts import Mark
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.zones.defined import define
-from datebridge.services.deriving import Deriving, Text, batch_of
-from datebridge.store.logbook import apply_set
-from datebridge.store.occurrences import Happenings
-from datebridge.store.undo import propose_undo
-from datebridge.store.versions import reindex
+from datebridge.services.imports.deriving import Deriving, Text, batch_of
+from datebridge.store.changesets.logbook import apply_set
+from datebridge.store.changesets.undo import propose_undo
+from datebridge.store.entries.occurrences import Happenings
+from datebridge.store.entries.versions import reindex
 from tests.conftest import Bench, calendar, event
 
 STATION = define("Station", "America/Halifax", 2020, 2035)

@@ -27,7 +27,7 @@ from datebridge.api.kinds import Id
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobId, SetId
 from datebridge.connect.feed import interval
-from datebridge.services import accounts, addresses, leaving, statements
+from datebridge.services.accounts import accounts, addresses, leaving, statements
 from datebridge.store import remotes
 
 router = new_router("/api", "accounts")

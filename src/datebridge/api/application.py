@@ -28,21 +28,22 @@ from datebridge.api.readiness import give_memory_back, readiness
 from datebridge.api.routing import in_words, refused
 from datebridge.connect.errors import Unreachable
 from datebridge.core.editing.fields import CannotEdit
-from datebridge.core.filters import FilterError
-from datebridge.core.phrases import NotUnderstood
-from datebridge.services import jobs, receiving
-from datebridge.services.connecting import NotConnected
+from datebridge.core.words.filters import FilterError
+from datebridge.core.words.phrases import NotUnderstood
+from datebridge.services.accounts.connecting import NotConnected
+from datebridge.services.accounts.secrets import KeyLost
+from datebridge.services.imports import uploads
+from datebridge.services.imports.uploads import NotTaken
+from datebridge.services.jobs import jobs
+from datebridge.services.jobs.clock import clock
+from datebridge.services.jobs.worker import Worker
 from datebridge.services.logs import set_up
-from datebridge.services.receiving import NotTaken
-from datebridge.services.scheduling import clock
-from datebridge.services.secrets import KeyLost
-from datebridge.services.worker import Worker
 from datebridge.settings import Settings
+from datebridge.store.changesets.logbook import CannotApply, recover
 from datebridge.store.database import CONNECTIONS, Store, is_full
-from datebridge.store.density import Density
-from datebridge.store.ledger import Ledger
-from datebridge.store.logbook import CannotApply, recover
-from datebridge.store.occurrences import Happenings
+from datebridge.store.entries.density import Density
+from datebridge.store.entries.ledger import Ledger
+from datebridge.store.entries.occurrences import Happenings
 
 WEB = Path(__file__).resolve().parent.parent / "web"
 _FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
@@ -53,7 +54,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
     set_up()
     store = Store(settings.database)
     said = [*recover(store), *jobs.resume_interrupted(store)]
-    receiving.forget_strays(store, settings)
+    uploads.forget_strays(store, settings)
     ledger = Ledger(store)
     app = App(store, settings, ledger, Happenings(store, ledger.spans), Density(store), said)
 

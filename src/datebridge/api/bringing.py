@@ -24,8 +24,8 @@ from datebridge.api.shapes import (
     TakeOutcome,
 )  # fmt: skip
 from datebridge.core.problems import CODES
-from datebridge.services import incoming, receiving, taking
-from datebridge.services.taking import Decision
+from datebridge.services.imports import decide, files, uploads
+from datebridge.services.imports.decide import Decision
 
 router = new_router("/api/incoming", "incoming")
 
@@ -34,19 +34,19 @@ router = new_router("/api/incoming", "incoming")
 def bring(app: AppDep, files: list[UploadFile]) -> JobId:
     """Take files in hand and read them; nothing is stored in any calendar yet."""
     given = [(file.filename or "calendar.ics", file.file) for file in files]
-    return JobId(job_id=receiving.receive(app.store, app.settings, given))
+    return JobId(job_id=uploads.receive(app.store, app.settings, given))
 
 
 @router.get("")
 def listed(app: AppDep) -> list[IncomingOut]:
     """Files that were brought, those that wait first."""
     with app.store.read() as connection:
-        return [_out(app, row) for row in incoming.listed(connection)]
+        return [_out(app, row) for row in files.listed(connection)]
 
 
 def _out(app: App, row: dict[str, Any]) -> IncomingOut:
     shown = {name: value for name, value in row.items() if name not in ("created_at", "path")}
-    again = receiving.can_be_read_again(app.settings, row["state"], row["path"])
+    again = uploads.can_be_read_again(app.settings, row["state"], row["path"])
     return IncomingOut(**shown, at=present.stamp(row["created_at"]), again=again)
 
 
@@ -54,8 +54,8 @@ def _out(app: App, row: dict[str, Any]) -> IncomingOut:
 def take_many(app: AppDep, wish: TakeManyIn) -> SetId:
     """Propose taking several files in as one batch, each into a fresh calendar."""
     with app.store.read() as connection:
-        decisions = incoming.fresh_decisions(connection, wish.incoming)
-    return SetId(set_id=taking.propose_taking(app.store, wish.incoming, decisions))
+        decisions = files.fresh_decisions(connection, wish.incoming)
+    return SetId(set_id=decide.propose_taking(app.store, wish.incoming, decisions))
 
 
 @router.get("/{incoming_id}")
@@ -63,14 +63,14 @@ def detail(app: AppDep, incoming_id: Id) -> IncomingDetail:
     """What is inside a file, what is wrong with it, what of it is here already."""
 
     with app.store.read() as connection:
-        row = incoming.one(connection, incoming_id)
+        row = files.one(connection, incoming_id)
         if row is None:
             raise HTTPException(404, "This file is not there any more.")
-        here = taking.compare_with_store(connection, incoming_id) if row["state"] == "waiting" else []
+        here = decide.compare_with_store(connection, incoming_id) if row["state"] == "waiting" else []
         groups = [
             GroupOut(
                 id=group, name=name, summary=json.loads(summary),
-                suggested_name=incoming.suggested_name(connection, name, row["name"]),
+                suggested_name=files.suggested_name(connection, name, row["name"]),
                 here=[HereOut.model_validate(h) for h in here if h["group_id"] == group],
             )
             for group, name, summary in connection.exec_driver_sql(
@@ -90,23 +90,23 @@ def detail(app: AppDep, incoming_id: Id) -> IncomingDetail:
 def rehearse(app: AppDep, incoming_id: Id, wish: TakeIn) -> TakeOutcome:
     """What taking the file in as decided would do."""
     decisions = [Decision(**d.model_dump()) for d in wish.decisions]
-    return TakeOutcome.model_validate(taking.rehearse_taking(app.store, [incoming_id], decisions))
+    return TakeOutcome.model_validate(decide.rehearse_taking(app.store, [incoming_id], decisions))
 
 
 @router.post("/{incoming_id}/take")
 def take(app: AppDep, incoming_id: Id, wish: TakeIn) -> SetId:
     """Propose taking the file in as decided."""
     decisions = [Decision(**d.model_dump()) for d in wish.decisions]
-    return SetId(set_id=taking.propose_taking(app.store, [incoming_id], decisions))
+    return SetId(set_id=decide.propose_taking(app.store, [incoming_id], decisions))
 
 
 @router.post("/{incoming_id}/read")
 def read_again(app: AppDep, incoming_id: Id) -> JobId:
     """Read a file again whose reading was broken off."""
-    return JobId(job_id=receiving.read_again(app.store, app.settings, incoming_id))
+    return JobId(job_id=uploads.read_again(app.store, app.settings, incoming_id))
 
 
 @router.delete("/{incoming_id}", status_code=204)
 def turn_away(app: AppDep, incoming_id: Id) -> None:
     """Forget a file that was not taken in."""
-    incoming.turn_away(app.store, app.settings, incoming_id)
+    files.turn_away(app.store, app.settings, incoming_id)

@@ -23,11 +23,14 @@ from datebridge.api.context import AppDep
 from datebridge.api.kinds import Id, Limit, Offset
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobId, SelectionIn, SetId
-from datebridge.core.headers import Description
-from datebridge.services import calendars, collisions, details, jobs
-from datebridge.store.conditions import compile_filter
+from datebridge.core.text.headers import Description
+from datebridge.services.editing import calendars
+from datebridge.services.jobs import jobs
+from datebridge.services.look import details
+from datebridge.services.sync import conflicts
 from datebridge.store.database import this_day
-from datebridge.store.ledger import rows_of
+from datebridge.store.entries.conditions import compile_filter
+from datebridge.store.entries.ledger import rows_of
 
 router = new_router("/api", "carrying")
 
@@ -67,7 +70,7 @@ def copy(app: AppDep, chosen: SelectionIn, target: TargetIn) -> JobId:
 def undecided(app: AppDep, offset: Offset = 0, limit: Limit = 100) -> UndecidedPage:
     """What was refused where its calendar lives, or collided there."""
     with app.store.read() as connection:
-        total, rows = collisions.undecided(connection, offset, limit)
+        total, rows = conflicts.undecided(connection, offset, limit)
         shown = [_undecided(connection, row) for row in rows]
     return UndecidedPage(total=total, rows=shown)
 
@@ -82,9 +85,9 @@ def _undecided(connection: Connection, row: dict[str, Any]) -> UndecidedOut:
 @router.get("/carriages/{carriage_id}")
 def collision(app: AppDep, carriage_id: Id) -> CollisionOut:
     """Both sides of a collision, with the fields in which they differ."""
-    pairs = collisions.both_banks(app.store, carriage_id)
+    pairs = conflicts.both_banks(app.store, carriage_id)
     with app.store.read() as connection:
-        row = collisions.one_undecided(connection, carriage_id)
+        row = conflicts.one_undecided(connection, carriage_id)
         if row is None:
             raise HTTPException(404, "This has been decided already.")
         shown = _undecided(connection, row)
@@ -111,16 +114,16 @@ def _lines(text: str) -> list[str]:
 @router.post("/carriages/{carriage_id}/theirs", status_code=204)
 def take_theirs(app: AppDep, carriage_id: Id) -> None:
     """Follow what is there; one's own change is not carried."""
-    collisions.take_theirs(app.store, app.settings, carriage_id)
+    conflicts.take_theirs(app.store, app.settings, carriage_id)
 
 
 @router.post("/carriages/{carriage_id}/mine", status_code=204)
 def take_mine(app: AppDep, carriage_id: Id) -> None:
     """Write over what is there, or try again what was refused."""
-    collisions.take_mine(app.store, carriage_id)
+    conflicts.take_mine(app.store, carriage_id)
 
 
 @router.post("/carriages/{carriage_id}/merge")
 def merge(app: AppDep, carriage_id: Id, wish: MergeIn) -> SetId:
     """Make the entry anew, field by field."""
-    return SetId(set_id=collisions.merge(app.store, carriage_id, wish.mine))
+    return SetId(set_id=conflicts.merge(app.store, carriage_id, wish.mine))

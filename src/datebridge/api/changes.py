@@ -26,13 +26,15 @@ from datebridge.api.shapes import (
     UndoOut,
 )  # fmt: skip
 from datebridge.core.problems import CODES
-from datebridge.services import applying, incoming, jobs
-from datebridge.store import review
+from datebridge.services import applying
+from datebridge.services.imports import files
+from datebridge.services.jobs import jobs
+from datebridge.store.changesets import review
+from datebridge.store.changesets.logbook import discard_set
+from datebridge.store.changesets.undo import propose_undo
 from datebridge.store.database import LITTLE_ROOM, room_left
-from datebridge.store.logbook import discard_set
 from datebridge.store.remotes import PENDING, carriage_counts
 from datebridge.store.tables import Job
-from datebridge.store.undo import propose_undo
 
 router = new_router("/api", "changes")
 
@@ -199,7 +201,7 @@ def route(app: AppDep) -> RouteOut:
             .mappings()
             .one_or_none()
         )
-        waiting = incoming.count_waiting(connection)
+        waiting = files.count_waiting(connection)
     return RouteOut(
         connect=waiting, to_carry=one[4], to_decide=one[5], look=one[0], mend=one[1], logbook=one[2], problems=one[3],
         last_batch=present.change_set(dict(last)) if last else None, notices=[*app.notices, *_room(app)],

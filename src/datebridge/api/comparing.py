@@ -15,11 +15,11 @@ from datebridge.api.kinds import Day, Id, Limit, Offset
 from datebridge.api.looking import MOST_DAYS, Calendars, today_in, zone_of
 from datebridge.api.routing import new_router
 from datebridge.api.time_shapes import MirrorDay, MirrorOut, MirrorPair, OverlapOut, OverlapPage
-from datebridge.core.mirror import Pair
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
-from datebridge.services import comparing, looking
-from datebridge.services.comparing import Asked, Collisions, Mirror
+from datebridge.core.views.mirror import Pair
+from datebridge.services.look import compare, views
+from datebridge.services.look.compare import Asked, Collisions, Mirror
 
 router = new_router("/api", "comparing")
 Sides = Annotated[list[Id], Query(max_length=500)]
@@ -30,7 +30,7 @@ def _collisions(app: App, calendar: list[int], first: Day, count: int, zone: str
     if asked.about.strip():
         about = asked.about.strip().lower()
         asked = replace(asked, named=frozenset(row[0] for row in app.ledger.calendars() if about in row[1].lower()))
-    return comparing.collisions(app.happenings, low, low + count * DAY, zone_of(zone), calendar, asked)
+    return compare.collisions(app.happenings, low, low + count * DAY, zone_of(zone), calendar, asked)
 
 
 @router.get("/collisions")
@@ -56,7 +56,7 @@ def collisions(
     return OverlapPage(
         total=len(found.found), offset=offset, rows=rows, twins=found.twins, capped=found.capped,
         cut=list(found.window.cut),
-        keys=sorted({looking.key_of(one) for one in both})[:5000] if offset == 0 else [],
+        keys=sorted({views.key_of(one) for one in both})[:5000] if offset == 0 else [],
         entries=sorted({one.entry for one in both})[:5000] if offset == 0 else [],
     )  # fmt: skip
 
@@ -72,7 +72,7 @@ def collisions_file(
     found = _collisions(app, calendar, first, count, zone, asked)
     names = {row[0]: row[1] for row in app.ledger.calendars()}
     return StreamingResponse(
-        comparing.as_sheet(found, names), media_type="text/csv; charset=utf-8",
+        compare.as_sheet(found, names), media_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": f"attachment; filename=collisions-{first}.csv"},
     )  # fmt: skip
 
@@ -85,7 +85,7 @@ def mirror(
     """Two sets of calendars on the same days, pair by pair. All differences; of what agrees `most` a day."""
     own = zone_of(zone)
     low = wall_seconds_of(first)
-    found = comparing.mirror(app.happenings, low, low + count * DAY, own, left, right)
+    found = compare.mirror(app.happenings, low, low + count * DAY, own, left, right)
     today = today_in(own)[0]
     by_day: dict[date, list[Pair]] = {}
     for pair in found.pairs:

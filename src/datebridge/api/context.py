@@ -10,9 +10,9 @@ from fastapi import Depends, Request
 from datebridge.api.shapes import SelectionIn
 from datebridge.settings import Settings
 from datebridge.store.database import Store
-from datebridge.store.density import Density
-from datebridge.store.ledger import Ledger, Selection
-from datebridge.store.occurrences import Happenings
+from datebridge.store.entries.density import Density
+from datebridge.store.entries.ledger import Ledger, Selection
+from datebridge.store.entries.occurrences import Happenings
 
 
 @dataclass(slots=True)

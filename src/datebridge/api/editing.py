@@ -16,15 +16,15 @@ from datebridge.api.looking import today_in, zone_of
 from datebridge.api.routing import new_router
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, start_of
 from datebridge.core.editing.writing import new_event
-from datebridge.core.events import derive
-from datebridge.core.facts import Mark
+from datebridge.core.index.derive import derive
+from datebridge.core.index.facts import Mark
 from datebridge.core.moments import from_wall_seconds, instant_at, wall_at
-from datebridge.core.phrases import read_line
 from datebridge.core.recurrence.occurrences import timed
 from datebridge.core.recurrence.series import Series
+from datebridge.core.words.phrases import read_line
 from datebridge.core.zones.across import offset_of
-from datebridge.services import editing
-from datebridge.services.editing import Target
+from datebridge.services.editing import edits
+from datebridge.services.editing.edits import Target
 
 router = new_router("/api", "editing")
 Scope = Literal["one", "following", "all"]
@@ -111,7 +111,7 @@ class CheckOut(BaseModel):
 def fields(app: AppDep, entry: Id, series: Id = 0, slot: Slot | None = None) -> FieldsOut:
     """The fields of an occurrence, with its own times."""
     with app.store.read() as connection:
-        loaded = editing.load(connection, Target(entry, series, slot))
+        loaded = edits.load(connection, Target(entry, series, slot))
     facts = derive(loaded.component, loaded.text)
     return FieldsOut(
         fields=loaded.fields(), kind="to-do" if loaded.component == "VTODO" else "event", calendar=loaded.calendar,
@@ -129,9 +129,9 @@ def check(app: AppDep, wish: EditIn, clock: Zones = []) -> CheckOut:  # noqa: B0
         text = new_event("check", trial, "20000101T000000Z")
         if wish.entry:
             with app.store.read() as connection:
-                loaded = editing.load(connection, wish.target())
-                plan = editing.plan_edit(loaded, wish.scope, wish.fields, wish.event, wish.listed)
-                said = editing.consequences(connection, loaded, plan)
+                loaded = edits.load(connection, wish.target())
+                plan = edits.plan_edit(loaded, wish.scope, wish.fields, wish.event, wish.listed)
+                said = edits.consequences(connection, loaded, plan)
     except CannotEdit as error:
         return CheckOut(wrong=str(error), listable=error.dates, said=[], words="", dates=[], count=None, clocks=[])
     facts = derive("VEVENT", text)
@@ -169,14 +169,14 @@ def _clocks(fields: Fields, zones: list[str]) -> list[ClockOut]:
 @router.post("/edits")
 def save(app: AppDep, wish: EditIn) -> DoneOut:
     """Edit an occurrence, it and all after it, or the whole series."""
-    set_id, title = editing.save(app.store, wish.target(), wish.scope, wish.fields, wish.event, wish.listed)
+    set_id, title = edits.save(app.store, wish.target(), wish.scope, wish.fields, wish.event, wish.listed)
     return DoneOut(set_id=set_id, title=title, day=wish.fields.start[:10])
 
 
 @router.post("/events")
 def create(app: AppDep, wish: NewIn) -> DoneOut:
     """Make a new event."""
-    set_id, title = editing.create(app.store, wish.calendar, wish.fields)
+    set_id, title = edits.create(app.store, wish.calendar, wish.fields)
     return DoneOut(set_id=set_id, title=title, day=wish.fields.start[:10])
 
 
@@ -184,15 +184,15 @@ def create(app: AppDep, wish: NewIn) -> DoneOut:
 def shift(app: AppDep, wish: ShiftIn) -> DoneOut:
     """Move or stretch an occurrence on the clock asked."""
     own = zone_of(wish.zone)
-    after = editing.moved(app.store, wish.target(), wish.begin, wish.end, own)
-    set_id, title = editing.save(app.store, wish.target(), wish.scope, after)
+    after = edits.moved(app.store, wish.target(), wish.begin, wish.end, own)
+    set_id, title = edits.save(app.store, wish.target(), wish.scope, after)
     return DoneOut(set_id=set_id, title=title.replace("Edit", "Move", 1), day=after.start[:10])
 
 
 @router.post("/removals")
 def remove(app: AppDep, wish: RemovalIn) -> DoneOut:
     """Delete an occurrence, it and all after it, or the whole entry."""
-    set_id, title = editing.delete(app.store, wish.target(), wish.scope)
+    set_id, title = edits.delete(app.store, wish.target(), wish.scope)
     return DoneOut(set_id=set_id, title=title)
 
 
@@ -212,5 +212,5 @@ def line(app: AppDep, wish: LineIn) -> DoneOut:
             made.end = (begin + timedelta(minutes=said.length or 60)).isoformat(timespec="minutes")
         except OverflowError:
             raise CannotEdit("The end lies past the last day there is.") from None
-    set_id, title = editing.create(app.store, wish.calendar, made)
+    set_id, title = edits.create(app.store, wish.calendar, made)
     return DoneOut(set_id=set_id, title=title, day=said.day.isoformat())

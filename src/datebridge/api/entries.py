@@ -29,15 +29,19 @@ from datebridge.api.shapes import (
     SetId,
     TermOut,
 )  # fmt: skip
-from datebridge.core.events import derive
-from datebridge.core.filters import FilterError, complete, parse_filter, quote
-from datebridge.services import cleaning, details, handing, jobs, statements
-from datebridge.store.conditions import compile_filter
+from datebridge.core.index.derive import derive
+from datebridge.core.words.filters import FilterError, complete, parse_filter, quote
+from datebridge.services.accounts import statements
+from datebridge.services.exports import export
+from datebridge.services.jobs import jobs
+from datebridge.services.look import details
+from datebridge.services.mend import deletion
+from datebridge.store.changesets.review import problems_of
 from datebridge.store.database import this_day
-from datebridge.store.ledger import rows_of
-from datebridge.store.review import problems_of
-from datebridge.store.versions import bound
-from datebridge.store.zones import zones_beside
+from datebridge.store.entries.conditions import compile_filter
+from datebridge.store.entries.ledger import rows_of
+from datebridge.store.entries.versions import bound
+from datebridge.store.entries.zones import zones_beside
 
 router = new_router("/api", "entries")
 Sort = Literal["when", "what", "where", "calendar", "repeats", "zone", "marks", "status"]
@@ -169,7 +173,7 @@ def check_selection(app: AppDep, chosen: SelectionIn) -> SelectionCheck:
 @router.post("/deletions")
 def propose_deletion(app: AppDep, chosen: SelectionIn) -> SetId:
     """Propose deleting a selection."""
-    return SetId(set_id=cleaning.propose_deletion(app.store, app.ledger, selection(chosen)))
+    return SetId(set_id=deletion.propose_deletion(app.store, app.ledger, selection(chosen)))
 
 
 @router.post("/put-aways")
@@ -185,16 +189,16 @@ def put_away(app: AppDep, wish: PutAwayIn) -> JobId:
 def check_handout(app: AppDep, chosen: SelectionIn, calendar: Id | None = None) -> HandoutCheck:
     """What would be handed on, and what to know before."""
     with app.store.read() as connection:
-        handing.demand_calendar(connection, calendar)
-        handout = handing.gather(connection, app.ledger, selection(chosen), calendar)
+        export.demand_calendar(connection, calendar)
+        handout = export.gather(connection, app.ledger, selection(chosen), calendar)
         return HandoutCheck(
-            entries=handout.count, calendars=len(handout.calendars), cautions=handing.cautions(connection, handout)
+            entries=handout.count, calendars=len(handout.calendars), cautions=export.cautions(connection, handout)
         )
 
 
 @router.post("/handouts", response_class=StreamingResponse, responses={200: {"content": {m: {} for m in _MEDIA_TYPES}}})
 def hand_out(
-    app: AppDep, chosen: SelectionIn, format: handing.Format = "ics", calendar: Id | None = None,
+    app: AppDep, chosen: SelectionIn, format: export.Format = "ics", calendar: Id | None = None,
     zone: str = "", name: str = "date-bridge",
 ) -> StreamingResponse:  # fmt: skip
     """A selection or a calendar as a file."""
@@ -202,10 +206,10 @@ def hand_out(
         raise HTTPException(422, f"“{zone}” is not a time zone.")
     compile_filter(chosen.filter, this_day())  # once the file has begun, it is too late to say what is wrong
     with app.store.read() as connection:
-        handing.demand_calendar(connection, calendar)
-    file = handing.file_name(name, format)
+        export.demand_calendar(connection, calendar)
+    file = export.file_name(name, format)
     return StreamingResponse(
-        handing.write(app.store, app.ledger, selection(chosen), calendar, format, zone),
+        export.write(app.store, app.ledger, selection(chosen), calendar, format, zone),
         media_type=_MEDIA[format],
         headers={"Content-Disposition": f"attachment; filename*=UTF-8''{encode(file)}", "X-File-Name": encode(file)},
     )

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 from annotated_types import Ge, Le
 from pydantic import AfterValidator
 
-from datebridge.core.text import is_storable
+from datebridge.core.text.storable import is_storable
 
 #: SQLite's whole numbers have 64 bits.
 _MOST = 2**63 - 1

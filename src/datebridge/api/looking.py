@@ -24,18 +24,18 @@ from datebridge.api.time_shapes import (
     StretchOut,
     ThereOut,
 )  # fmt: skip
-from datebridge.core.colours import warnings
 from datebridge.core.moments import instant_at, wall_at, wall_seconds_of
-from datebridge.core.phrases import read_date, read_days
 from datebridge.core.recurrence.occurrences import Occurrence
 from datebridge.core.recurrence.starts import DAY
+from datebridge.core.words.colours import warnings
+from datebridge.core.words.phrases import read_date, read_days
 from datebridge.core.zones.across import across, offset_of
 from datebridge.core.zones.names import resolve
-from datebridge.services import looking
+from datebridge.services.look import views
 from datebridge.store.database import now
-from datebridge.store.kept import forget as forget_kept
-from datebridge.store.kept import keep as keep_under
-from datebridge.store.kept import kept as kept_of
+from datebridge.store.preferences import forget as forget_kept
+from datebridge.store.preferences import keep as keep_under
+from datebridge.store.preferences import kept as kept_of
 
 router = new_router("/api", "time")
 Calendars = Annotated[list[Id], Query(max_length=500)]
@@ -78,10 +78,10 @@ def days(
     wanted = day or [begin + timedelta(days=k) for k in range(min(count, (date.max - begin).days + 1))]
     clocks = [zone_of(c) for c in clock]
     if most or day:
-        found = looking.days(app.happenings, wanted, own, calendar, most, clocks)
-        cut = looking.cut(app.happenings, wanted, own, calendar)
+        found = views.days(app.happenings, wanted, own, calendar, most, clocks)
+        cut = views.cut(app.happenings, wanted, own, calendar)
     else:
-        found, cut = looking.counted(app.density, begin, len(wanted), own, calendar, clocks)
+        found, cut = views.counted(app.density, begin, len(wanted), own, calendar, clocks)
     shown = [present.day(one, today) for one in found]
     noon = instant_at(wall_seconds_of(min(wanted)) + DAY // 2, own)
     made = DaysOut.model_construct(

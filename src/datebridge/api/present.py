@@ -8,10 +8,10 @@ from typing import Any
 
 from datebridge.api.account_shapes import CalendarOut
 from datebridge.api.shapes import ChangeOut, ChangeSetOut, EntryOut, ProblemOut
-from datebridge.core.facts import Mark
+from datebridge.core.index.facts import Mark
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.problems import CODES
-from datebridge.services.statements import Statement
+from datebridge.services.accounts.statements import Statement
 
 _MARKS = (
     (Mark.PROBLEM, "problem"),

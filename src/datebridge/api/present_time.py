@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from datetime import date
 
 from datebridge.api.time_shapes import DayOut, OccurrenceOut, PieceOut
-from datebridge.core.facts import Mark
+from datebridge.core.index.facts import Mark
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.recurrence.occurrences import Occurrence
-from datebridge.services.looking import Day, Piece, hours, key_of, own_hours, spans_days
-from datebridge.store.occurrences import Shown
+from datebridge.services.look.views import Day, Piece, hours, key_of, own_hours, spans_days
+from datebridge.store.entries.occurrences import Shown
 
 
 def day_of(wall: int) -> date:

@@ -5,10 +5,10 @@ from __future__ import annotations
 import ctypes
 from contextlib import suppress
 
-from datebridge.services.repeating import Repeating
+from datebridge.services.jobs.repeating import Repeating
 from datebridge.store.database import Store
-from datebridge.store.ledger import Ledger
-from datebridge.store.occurrences import Happenings
+from datebridge.store.entries.ledger import Ledger
+from datebridge.store.entries.occurrences import Happenings
 
 _LOOK = 1.0
 #: As glibc calls them (mallopt(3)): from which size on memory is the system's own, and how many pools there are.

@@ -11,7 +11,7 @@ from fastapi.responses import JSONResponse
 from fastapi.routing import APIRoute
 
 from datebridge.api.shapes import Refusal
-from datebridge.core.text import is_storable, storable
+from datebridge.core.text.storable import is_storable, storable
 
 _REFUSALS: dict[int | str, dict[str, Any]] = {
     422: {"model": Refusal, "description": "What was sent makes no sense; the message says where."},

@@ -10,8 +10,8 @@ from urllib.parse import quote, unquote, urljoin, urlsplit
 
 from datebridge.connect import dav
 from datebridge.connect.errors import Unreachable
+from datebridge.connect.http import Answer, Web
 from datebridge.connect.origins import host_of
-from datebridge.connect.web import Answer, Web
 
 #: The only statuses that say that something is not there.
 GONE = frozenset({404, 410})

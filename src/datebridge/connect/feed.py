@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from datebridge.connect.errors import Unreachable
+from datebridge.connect.http import Web
 from datebridge.connect.origins import host_of
-from datebridge.connect.web import Web
-from datebridge.core.ics.component import Component
 from datebridge.core.moments import NotAMoment, parse_duration
+from datebridge.core.text.component import Component
 
 _ACCEPT = {"Accept": "text/calendar, application/octet-stream;q=0.5, */*;q=0.1"}
 _LOOKED_AT = 1 << 16

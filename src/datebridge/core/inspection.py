@@ -7,12 +7,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO
 
-from datebridge.core.census import Census
-from datebridge.core.events import derive
-from datebridge.core.facts import Facts
-from datebridge.core.ics.reader import RawComponent, Reader
+from datebridge.core.checks.census import Census
+from datebridge.core.index.derive import derive
+from datebridge.core.index.facts import Facts
+from datebridge.core.index.summary import Summary
 from datebridge.core.problems import Problem
-from datebridge.core.summary import Summary
+from datebridge.core.text.reader import RawComponent, Reader
 from datebridge.core.zones.meaning import Zones
 from datebridge.core.zones.names import resolve
 

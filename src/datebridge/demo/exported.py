@@ -8,9 +8,9 @@ from datetime import date, datetime, timedelta
 
 from datebridge.core.editing.fields import read_fields, wall_of
 from datebridge.core.editing.writing import rewritten
-from datebridge.core.events import derive
-from datebridge.core.ics.reader import Reader
+from datebridge.core.index.derive import derive
 from datebridge.core.moments import wall_seconds_of
+from datebridge.core.text.reader import Reader
 from datebridge.demo.writing import calendar, event
 
 

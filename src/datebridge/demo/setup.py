@@ -12,14 +12,17 @@ from pathlib import Path
 
 from datebridge.demo.scenario import HALIFAX, HOBART, HOME, OFFICE, SampleFile, sample_calendars, sample_files
 from datebridge.demo.world import PASSWORD, SUBSCRIBED, fill
-from datebridge.services import accounts, applying, receiving, taking, worker
-from datebridge.services.connecting import remotes_of
-from datebridge.services.taking import Decision
+from datebridge.services import applying
+from datebridge.services.accounts import accounts
+from datebridge.services.accounts.connecting import remotes_of
+from datebridge.services.imports import decide, uploads
+from datebridge.services.imports.decide import Decision
+from datebridge.services.jobs import worker
 from datebridge.settings import Settings
 from datebridge.standins.calendars import TIDEWRACK
 from datebridge.standins.hosts import Hosts, apart, running
 from datebridge.store.database import Store
-from datebridge.store.kept import keep
+from datebridge.store.preferences import keep
 
 #: The old server as people know it: slow, and soon out of breath.
 OLD = replace(TIDEWRACK, pace=150, latency=0.01)
@@ -120,7 +123,7 @@ def _bring(store: Store, settings: Settings, file: SampleFile) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / file.name
     path.write_bytes(file.content)
-    receiving.receive_paths(store, settings, [path])
+    uploads.receive_paths(store, settings, [path])
     worker.drain(store, settings)
     if not file.calendar:
         return
@@ -129,7 +132,7 @@ def _bring(store: Store, settings: Settings, file: SampleFile) -> None:
             "SELECT incoming_id, id FROM incoming_group ORDER BY id DESC LIMIT 1"
         ).one()
         there = connection.exec_driver_sql("SELECT id FROM calendar WHERE live AND name = ?", (file.calendar,)).scalar()
-    set_id = taking.propose_taking(store, [incoming], [Decision(group, there, file.calendar)])
+    set_id = decide.propose_taking(store, [incoming], [Decision(group, there, file.calendar)])
     applying.apply(store, set_id)
     worker.drain(store, settings)
 

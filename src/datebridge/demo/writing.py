@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import date, datetime, timedelta
 
-from datebridge.core.ics.lines import escape_text, fold, format_line
+from datebridge.core.text.lines import escape_text, fold, format_line
 from datebridge.core.zones.definition import define
 
 STAMP = "20260105T080000Z"

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from datebridge.services.carrying import push_pending
-from datebridge.services.moving import finish_moves
+from datebridge.services.sync.push import push_pending
+from datebridge.services.transfer.moving import finish_moves
+from datebridge.store.changesets.logbook import apply_set
 from datebridge.store.database import Store
-from datebridge.store.logbook import apply_set
 
 
 def apply(store: Store, set_id: int) -> int | None:

@@ -10,7 +10,7 @@ from lxml import etree
 from starlette.requests import Request
 from starlette.responses import Response
 
-from datebridge.core.ics.objects import CalendarObject, take_apart
+from datebridge.core.index.objects import CalendarObject, take_apart
 from datebridge.standins.mail import MailDrop
 from datebridge.standins.multistatus import CAL, DAV, OWN, element, error, found, href, multistatus, read, status
 from datebridge.standins.objects import keep_to_limits, matches

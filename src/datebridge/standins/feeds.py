@@ -17,7 +17,7 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, Response
 from starlette.types import Receive, Scope, Send
 
-from datebridge.core.ics.writer import new_header, write_calendar
+from datebridge.core.text.writer import new_header, write_calendar
 from datebridge.standins.page import page
 
 Access = Literal["open", "secret", "password"]

@@ -7,12 +7,12 @@ from datetime import UTC, datetime
 
 from lxml import etree
 
-from datebridge.core.facts import Facts, Mark
-from datebridge.core.ics.component import Component
-from datebridge.core.ics.objects import CalendarObject, take_apart
-from datebridge.core.ics.writer import complete_header, write_calendar
-from datebridge.core.properties import KNOWN
+from datebridge.core.index.facts import Facts, Mark
+from datebridge.core.index.objects import CalendarObject, take_apart
 from datebridge.core.recurrence.pattern import happens
+from datebridge.core.text.component import Component
+from datebridge.core.text.properties import KNOWN
+from datebridge.core.text.writer import complete_header, write_calendar
 from datebridge.standins.multistatus import CAL
 from datebridge.standins.records import Stored
 

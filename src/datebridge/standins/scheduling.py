@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from datebridge.core.ics.component import Component
-from datebridge.core.ics.lines import ContentLine, unescape_text
-from datebridge.core.ics.objects import CalendarObject
+from datebridge.core.index.objects import CalendarObject
+from datebridge.core.text.component import Component
+from datebridge.core.text.lines import ContentLine, unescape_text
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,8 +18,8 @@ from sqlalchemy.exc import DatabaseError
 from sqlmodel import Session
 
 from datebridge.core.recurrence.pattern import happens
+from datebridge.store.entries.versions import INDEX_REVISION, bring_up_to_date
 from datebridge.store.private import make_private, open_private
-from datebridge.store.versions import INDEX_REVISION, bring_up_to_date
 
 #: SQLite says the first of itself, and the others of the file system: writing, or making room for the shared index.
 _NO_ROOM = frozenset({sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR_WRITE, sqlite3.SQLITE_IOERR_SHMSIZE})

@@ -15,7 +15,7 @@ from typing import Any, NamedTuple
 from sqlalchemy import Connection
 
 from datebridge.store.database import now
-from datebridge.store.versions import bound
+from datebridge.store.entries.versions import bound
 
 #: A job is begun anew this often after its process died; then it counts as failed.
 MAX_ATTEMPTS = 3

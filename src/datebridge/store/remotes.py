@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from sqlalchemy import Connection
 
 from datebridge.store.database import now
-from datebridge.store.versions import bound, chunks
+from datebridge.store.entries.versions import bound, chunks
 
 #: After a failure the next try comes within this time, in seconds.
 LONGEST_PAUSE = 86400

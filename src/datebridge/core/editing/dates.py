@@ -13,7 +13,6 @@ from datebridge.core.editing.fields import CannotEdit, clock_named
 from datebridge.core.editing.lines import Lines, Params, written
 from datebridge.core.editing.moving import Move, follows, rule_starts
 from datebridge.core.editing.times import length_text, read_span, set_exact_length, value_of
-from datebridge.core.ics.lines import ContentLine
 from datebridge.core.moments import (
     Moment,
     NotAMoment,
@@ -28,6 +27,7 @@ from datebridge.core.moments import (
 from datebridge.core.recurrence.pattern import Pattern
 from datebridge.core.recurrence.rules import WEEKDAYS, Rule, on_clock_of, read_rule
 from datebridge.core.recurrence.starts import DAY, last_counted
+from datebridge.core.text.lines import ContentLine
 from datebridge.core.zones.meaning import Zones
 
 #: A series of more dates than this is not written date by date.

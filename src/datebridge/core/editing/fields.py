@@ -12,11 +12,11 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
 from datebridge.core.editing.lines import Lines, parsed
-from datebridge.core.events import derive
-from datebridge.core.facts import Mark
-from datebridge.core.ics.component import Component
-from datebridge.core.ics.lines import ContentLine, split_text_list, unescape_text
+from datebridge.core.index.derive import derive
+from datebridge.core.index.facts import Mark
 from datebridge.core.moments import Clock, Moment, NotAMoment, from_wall_seconds, parse_duration, parse_moment
+from datebridge.core.text.component import Component
+from datebridge.core.text.lines import ContentLine, split_text_list, unescape_text
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from datebridge.core.ics.lines import ContentLine, NotAContentLine, format_line, parse_line, rewritten_line
+from datebridge.core.text.lines import ContentLine, NotAContentLine, format_line, parse_line, rewritten_line
 
 Params = dict[str, str | None]
 

@@ -13,7 +13,6 @@ from typing import Literal
 
 from datebridge.core.editing.fields import CannotEdit, Fields, clock_named, end_wall_of, start_of
 from datebridge.core.editing.lines import Lines, Params
-from datebridge.core.ics.lines import ContentLine
 from datebridge.core.moments import (
     Moment,
     NotAMoment,
@@ -25,6 +24,7 @@ from datebridge.core.moments import (
     parse_moment,
     wall_at,
 )
+from datebridge.core.text.lines import ContentLine
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 from datebridge.core.zones.names import resolve
 

@@ -17,9 +17,9 @@ from datebridge.core.editing.fields import (
 )
 from datebridge.core.editing.lines import Lines, parsed, written
 from datebridge.core.editing.times import length_text, value_of, write_times
-from datebridge.core.ics.lines import escape_text, one_line
 from datebridge.core.moments import Moment, basic, basic_date, from_wall_seconds
 from datebridge.core.recurrence.rules import NotARule, parse_rule
+from datebridge.core.text.lines import escape_text, one_line
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 #: Fields that a plain property holds, as TEXT.

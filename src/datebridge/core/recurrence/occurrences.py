@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from datebridge.core.facts import Facts, Mark
+from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.moments import Clock, NotAMoment, instant_at, parse_moment, wall_at
 from datebridge.core.recurrence.pattern import MOST_SLOTS, Length, pattern
 from datebridge.core.recurrence.starts import DAY, Steps

@@ -10,8 +10,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from datebridge.core.events import derive
-from datebridge.core.facts import Mark
+from datebridge.core.index.derive import derive
+from datebridge.core.index.facts import Mark
 from datebridge.core.moments import Clock
 from datebridge.core.recurrence.occurrences import (
     Bounds,

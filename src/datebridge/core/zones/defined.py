@@ -16,11 +16,11 @@ from functools import lru_cache
 from itertools import accumulate, islice
 from typing import NamedTuple
 
-from datebridge.core.ics.component import Component
-from datebridge.core.ics.lines import ContentLine
 from datebridge.core.moments import Moment, NotAMoment, basic, from_wall_seconds, parse_moment
 from datebridge.core.recurrence.rules import NotARule, on_clock_of, parse_rule, read_rule
 from datebridge.core.recurrence.starts import starts
+from datebridge.core.text.component import Component
+from datebridge.core.text.lines import ContentLine
 from datebridge.core.zones.definition import define
 
 __all__ = ["DefinedZone", "define", "defined"]

@@ -1,0 +1,296 @@
+"""The command line for accounts: the same services as the browser's, with the jobs done here and now."""
+
+from __future__ import annotations
+
+import json
+import os
+from contextlib import AbstractContextManager
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from datebridge.cli.output import CANNOT, OK, PROBLEMS, error, progress, say, table
+from datebridge.core.choices import Existing, Keep
+
+if TYPE_CHECKING:
+    from datebridge.store.tables import Job
+
+app = typer.Typer(
+    help="Accounts on servers and feeds: list them, add one, switch calendars on and off.", rich_markup_mode=None
+)
+
+Data = Annotated[
+    Path | None, typer.Option("--data", help="Where the data is kept.", show_default="the user's data folder")
+]
+Json = Annotated[bool, typer.Option("--json", help="Print JSON for machines.")]
+
+
+class _Open:
+    """Settings and store of a command; what cannot be done ends it with exit code 2."""
+
+    def __init__(self, data: Path | None) -> None:
+        from datebridge.settings import Settings
+
+        self.settings = Settings() if data is None else Settings(data_dir=data)
+        if (self.settings.data_dir / "standins" / "ready").is_file():  # the sample scenario's own servers
+            from datebridge.demo.setup import with_standins
+
+            self.settings = with_standins(self.settings)
+
+    def __enter__(self) -> _Open:
+        from datebridge.services.logs import set_up
+        from datebridge.services.sole import AlreadyRunning, sole_program
+        from datebridge.store.database import Store
+
+        os.umask(0o077)
+        set_up()
+        self._alone: AbstractContextManager[None] | None = sole_program(self.settings)
+        try:
+            self._alone.__enter__()
+        except AlreadyRunning:  # that one does the jobs
+            self._alone = None
+        self.store = Store(self.settings.database)
+        return self
+
+    def __exit__(self, kind: object, failed: BaseException | None, _: object) -> None:
+        from datebridge.connect.errors import Unreachable
+        from datebridge.services.accounts.connecting import NotConnected
+        from datebridge.services.accounts.secrets import KeyLost
+        from datebridge.store.changesets.logbook import CannotApply
+
+        self.store.close()
+        if self._alone is not None:
+            self._alone.__exit__(None, None, None)
+        if isinstance(failed, Unreachable | NotConnected | CannotApply | KeyLost | ValueError):
+            wanted = failed.origin if isinstance(failed, Unreachable) else ""
+            error(f"{failed} Say --agree {wanted} if that is meant." if wanted else str(failed))
+            raise SystemExit(CANNOT) from failed
+
+    def do(self, *queued: int | None) -> list[dict[str, Any]]:
+        """Have jobs done, here or by the program that is running; their results. All failed: CannotApply."""
+        from datebridge.services.jobs import worker
+        from datebridge.store.changesets.logbook import CannotApply
+
+        wanted = [job for job in queued if job is not None]
+        with progress("Working"):
+            if self._alone is not None:
+                worker.drain(self.store, self.settings)
+            found = [self._ended(job) for job in wanted]
+        if found and all(job.state != "done" for job in found):
+            raise CannotApply(found[0].message or f"It is {found[0].state}.")
+        return [
+            job.result if job.state == "done" else
+            {"results": [{"name": job.title, "outcome": job.message or job.state, "failed": True}]}
+            for job in found
+        ]  # fmt: skip
+
+    def _ended(self, number: int) -> Job:
+        """A job, once it has ended."""
+        import time
+
+        from datebridge.services.jobs import jobs
+
+        while True:
+            found = jobs.get(self.store, number)
+            if found is None:
+                raise ValueError(f"There is no job {number}.")
+            if found.state not in ("queued", "running"):
+                return found
+            time.sleep(0.2)
+
+
+@app.callback(invoke_without_command=True)
+def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> None:
+    """List accounts with their calendars, switched on or left off."""
+    if context.invoked_subcommand is not None:
+        return
+    from datebridge.services.accounts import statements
+    from datebridge.store import remotes
+
+    with _Open(data) as opened, opened.store.read() as connection:
+        rows = remotes.statements(connection)
+    found = [
+        {
+            "account": r["account_name"], "host": r["host"], "kind": r["account_kind"], "calendar": r["name"],
+            "on": r["calendar_id"] is not None, "writable": bool(r["writable"]), "owner": r["owner"],
+            "entries": r["entries"], "span": statements.span(r["first"], r["last"], bool(r["endless"])),
+            "outcome": r["outcome"], "trouble": r["trouble"],
+        }
+        for r in rows
+    ]  # fmt: skip
+    if as_json:
+        print(json.dumps({"calendars": found}, ensure_ascii=False, indent=2))
+        return
+    if not found:
+        say("No accounts yet. Add one: date-bridge accounts add ADDRESS")
+        return
+    lines = [
+        (r["account"], r["host"], r["calendar"], "on" if r["on"] else "off",
+         "writable" if r["writable"] else "read only", r["trouble"] or r["outcome"])
+        for r in found
+    ]  # fmt: skip
+    table(("account", "where", "calendar", "", "may", "last refresh"), lines)
+
+
+@app.command()
+def add(
+    address: Annotated[str, typer.Argument(help="Of a server, a feed, or a page that links to one.")],
+    user: Annotated[str, typer.Option(help="User name; the password is asked for, or DATE_BRIDGE_PASSWORD.")] = "",
+    name: Annotated[str, typer.Option(help="What to call it.")] = "",
+    agree: Annotated[
+        list[str] | None,
+        typer.Option(help="An origin the password may go to, although it is elsewhere or without encryption."),
+    ] = None,
+    data: Data = None,
+    as_json: Json = False,
+) -> None:
+    """Add a server with all calendars left off, or subscribe to a feed."""
+    from datebridge.services.accounts import accounts
+    from datebridge.services.accounts.connecting import remotes_of
+
+    password = os.environ.get("DATE_BRIDGE_PASSWORD", "")
+    if user and not password:
+        password = typer.prompt("Password", hide_input=True, err=True)
+    with _Open(data) as opened:
+        account, job = accounts.add(opened.store, opened.settings, address, user, password, name, agreed=agree or ())
+        opened.do(job)
+        names = [r.name for r in remotes_of(opened.store, account)]
+    if as_json:
+        print(json.dumps({"account": account, "calendars": names}, ensure_ascii=False))
+    else:
+        say(f"Added, with {', '.join(names) or 'no calendars'}.")
+
+
+def _switched(opened: _Open, names: list[str], on: bool) -> list[int]:
+    from datebridge.store import remotes
+    from datebridge.store.changesets.logbook import CannotApply
+
+    with opened.store.read() as connection:
+        rows = remotes.statements(connection)
+    found = [r["id"] for r in rows if r["name"] in names and (r["calendar_id"] is not None) is not on]
+    if not found:
+        raise CannotApply(f"There is no calendar of that name that is switched {'off' if on else 'on'}.")
+    return found
+
+
+@app.command()
+def on(calendars: Annotated[list[str], typer.Argument(help="Their names.")], data: Data = None) -> None:
+    """Switch calendars on, and fetch them."""
+    from datebridge.services.accounts import accounts
+
+    with _Open(data) as opened:
+        results = opened.do(*accounts.switch_on(opened.store, _switched(opened, calendars, True)))
+    _say_pulled(results, False)
+
+
+@app.command()
+def off(
+    calendar: Annotated[str, typer.Argument(help="Its name.")],
+    keep: Annotated[Keep, typer.Option(help="What stays here.")] = "snapshot",
+    data: Data = None,
+) -> None:
+    """Switch a calendar off. Nothing is deleted where it lives."""
+    from datebridge.services.accounts import leaving
+
+    with _Open(data) as opened:
+        set_id = leaving.switch_off(opened.store, _switched(opened, [calendar], False)[0], keep)
+    say(f"Switched off in batch {set_id}.")
+
+
+def pull(
+    calendars: Annotated[list[str] | None, typer.Argument(help="Their names; all if none is given.")] = None,
+    data: Data = None,
+    as_json: Json = False,
+) -> None:
+    """Refresh calendars that live elsewhere. Exit code 1 if one could not be."""
+    from datebridge.services.accounts import accounts
+    from datebridge.store import remotes
+    from datebridge.store.changesets.logbook import CannotApply
+
+    with _Open(data) as opened:
+        with opened.store.read() as connection:
+            rows = remotes.statements(connection)
+        wanted = [r["id"] for r in rows if r["calendar_id"] is not None and (not calendars or r["name"] in calendars)]
+        if not wanted:
+            raise CannotApply("There is no such calendar that is switched on.")
+        results = opened.do(*accounts.refresh_now(opened.store, wanted))
+    raise SystemExit(_say_pulled(results, as_json))
+
+
+def _say_pulled(found: list[dict[str, Any]], as_json: bool) -> int:
+    results = [one for result in found for one in result["results"]]
+    if as_json:
+        print(json.dumps({"results": results}, ensure_ascii=False))
+    else:
+        for r in results:
+            say(f"{r['name']}: {r['outcome']}")
+    return PROBLEMS if any(r["failed"] for r in results) else OK
+
+
+def push(data: Data = None, as_json: Json = False) -> None:
+    """Carry what waits to where its calendars live. Exit code 1 if something was refused or collided."""
+    from datebridge.services.sync import push
+    from datebridge.store import remotes
+
+    with _Open(data) as opened:
+        opened.do(push.push_pending(opened.store))
+        with opened.store.read() as connection:
+            counts: dict[str, int] = {}
+            for states in remotes.carriage_counts(connection, "remote_id").values():
+                for state, count in states.items():
+                    counts[state] = counts.get(state, 0) + count
+    if as_json:
+        print(json.dumps(counts))
+    else:
+        say(", ".join(f"{count:,} {state}" for state, count in counts.items()) or "Nothing waits.")
+    raise SystemExit(PROBLEMS if counts.get("refused") or counts.get("collided") else OK)
+
+
+def copy(
+    filter: Annotated[str, typer.Argument(help="Which entries, as in the filter line.")],
+    to: Annotated[str, typer.Option(help="The calendar they go to; made if there is none of that name.")],
+    account: Annotated[str, typer.Option(help="The account it is on; here if not given.")] = "",
+    existing: Annotated[Existing, typer.Option(help="What happens to a UID that stands there already.")] = "skip",
+    move: Annotated[bool, typer.Option("--move", help="Delete at the source what has arrived.")] = False,
+    tell: Annotated[bool, typer.Option("--tell", help="Let the server invite the attendees.")] = False,
+    apply: Annotated[bool, typer.Option("--apply", help="Do it; otherwise it is only proposed.")] = False,
+    data: Data = None,
+    as_json: Json = False,
+) -> None:
+    """Copy or move entries to a calendar. Nobody is told unless you say so."""
+    from datebridge.services import applying
+    from datebridge.services.transfer import transfers
+    from datebridge.store.changesets import review
+    from datebridge.store.changesets.logbook import CannotApply
+    from datebridge.store.entries.ledger import Ledger, Selection
+
+    with _Open(data) as opened:
+        store = opened.store
+        with store.read() as connection:
+            account_id = connection.exec_driver_sql(
+                "SELECT id FROM account WHERE lower(name) = lower(?) AND NOT gone", (account,)
+            ).scalar()
+            if account and account_id is None:
+                raise CannotApply(f"There is no account called “{account}”.")
+            calendar = connection.exec_driver_sql(
+                "SELECT k.id FROM calendar k LEFT JOIN remote r ON r.calendar_id = k.id WHERE k.live"
+                " AND lower(k.name) = lower(?) AND r.account_id IS ?",
+                (to, account_id),
+            ).scalar()
+        target = transfers.Target(calendar, account_id, to, existing, move, tell)
+        set_id = transfers.propose_copy(store, Ledger(store), Selection(filter), target)
+        with store.read() as connection:
+            row = review.set_row(connection, set_id) or {}
+            warnings = review.warnings(connection, set_id)
+        if apply:
+            opened.do(applying.apply(store, set_id))
+    said = {"set_id": set_id, "title": row["title"], "reason": row["reason"], "creates": row["creates"],
+            "updates": row["updates"], "held": row["held"], "applied": apply, "warnings": warnings}  # fmt: skip
+    if as_json:
+        print(json.dumps(said, ensure_ascii=False))
+        return
+    say(f"{row['title']}. {row['reason']}")
+    for warning in warnings:
+        say(f"  {warning}")
+    say("Done." if apply else f"Proposal {set_id}: apply it in Mend, or again with --apply.")

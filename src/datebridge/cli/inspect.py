@@ -1,0 +1,47 @@
+"""``date-bridge inspect``: what is inside files and what is wrong with them."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from pathlib import Path
+
+from datebridge.cli.output import OK, PROBLEMS, say, table
+from datebridge.core.inspection import Inspection, inspect
+
+
+def inspect_files(files: Sequence[Path], as_json: bool) -> None:
+    """Print what is in the files and end with the exit code: 1 if there are problems.
+
+    Raises:
+        OSError: if a file cannot be read.
+    """
+    found: list[tuple[Path, Inspection]] = []
+    for path in files:
+        with path.open("rb") as source:
+            found.append((path, inspect(source)))
+    if as_json:
+        print(json.dumps({"files": [one.as_dict(str(path)) for path, one in found]}, ensure_ascii=False, indent=2))
+    else:
+        for path, one in found:
+            _show(path, one)
+    raise SystemExit(PROBLEMS if any(one.problems for _, one in found) else OK)
+
+
+def _show(path: Path, one: Inspection) -> None:
+    s = one.summary.as_dict()
+    say(f"{path}  {one.octets:,} octets, {one.encoding}, calendars: {one.calendars}")
+    say(
+        f"  {s['events']:,} events ({s['series']:,} series, {s['overrides']:,} overrides), {s['todos']:,} to-dos,"
+        f" {s['journals']:,} journal entries; {s['first'] or '–'} to {s['last'] or '–'}"
+    )
+    for zone in s["zones"]:
+        meaning = zone["zone"] or ("as the file defines it" if zone["method"] == "defined" else "unknown")
+        say(f"  zone {zone['tzid']} = {meaning} ({zone['method']}), {zone['events']:,} entries")
+    for name, count in s["features"].items():
+        say(f"  {name}: {count:,}")
+    if one.problems:
+        rows = [(str(p.line), p.severity, p.message, p.done) for p in one.problems[:200]]
+        table(("line", "severity", "what is wrong", "what was done"), rows, f"{len(one.problems):,} problems")
+        if len(one.problems) > 200:
+            say(f"  … and {len(one.problems) - 200:,} more; --json lists them all.")

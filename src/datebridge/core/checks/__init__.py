@@ -1,0 +1,1 @@
+"""What can be wrong with entries: one check a file."""

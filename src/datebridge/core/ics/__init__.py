@@ -1,1 +1,0 @@
-"""Reading and writing iCalendar (RFC 5545): tolerant on the way in, lossless on the way out."""

@@ -1,0 +1,1 @@
+"""What is known of an entry beside its text: facts derived from it, and nothing else."""

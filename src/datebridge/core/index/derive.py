@@ -1,0 +1,271 @@
+"""What an entry's text says: the facts that are indexed, shown in tables and asked for in filters.
+
+>>> text = "BEGIN:VEVENT\\nUID:1\\nDTSTAMP:20261101T000000Z\\nSUMMARY:Tide\\nDTSTART;VALUE=DATE:20261124\\nEND:VEVENT"
+>>> facts = derive("VEVENT", text)
+>>> facts.summary, facts.all_day, facts.problems
+('Tide', True, ())
+
+Facts depend on nothing but the text and the zones its calendar defines, so an index of them can be thrown away and
+made again. The work is linear in the text, whatever it holds.
+"""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+from hashlib import blake2b
+
+from datebridge.core.index.facts import Facts, Mark
+from datebridge.core.index.placing import Placing
+from datebridge.core.moments import Moment, NotAMoment, parse_duration, parse_moment
+from datebridge.core.problems import Problem
+from datebridge.core.text.lines import LINE, LINES, param_of, split_text_list, unescape_text
+from datebridge.core.text.properties import KNOWN, MISPLACED, ONCE
+from datebridge.core.zones.meaning import NO_ZONES, Zones
+
+_COLLECTED = frozenset({"ATTENDEE", "CATEGORIES", "RDATE", "EXDATE", "RRULE", "EXRULE", "COMMENT", "CONTACT"})
+_ENTRIES = frozenset({"VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY"})
+_NUMBERS = ("SEQUENCE", "PRIORITY", "PERCENT-COMPLETE")
+_CN = re.compile(r';CN=("[^"]*"|[^;:]*)', re.IGNORECASE)
+_STAMPS = re.compile(r"\nDTSTAMP[^\n]*")
+#: Of problems of one kind, so many are told one by one; the last of them says how many more there are.
+_MOST_ALIKE = 20
+_Field = tuple[str, str]
+
+
+def digest_of(text: str) -> bytes:
+    """What two texts share when they say the same: equal but for DTSTAMP."""
+    at = text.find("\nDTSTAMP")
+    if at >= 0:
+        end = text.find("\n", at + 1)
+        if end >= 0 and text.find("\nDTSTAMP", end) < 0:
+            text = text[:at] + text[end:]
+        else:
+            text = _STAMPS.sub("", text)
+    return blake2b(text.encode("utf-8", "replace"), digest_size=16).digest()
+
+
+def derive(component: str, text: str, zones: Zones = NO_ZONES) -> Facts:
+    """Read an entry's text. Never fails: what cannot be read is a problem, with its line from 0.
+
+    Args:
+        zones: what the calendar it stands in defines.
+    """
+    facts = Facts(component, digest_of(text))
+    reading = _Reading(facts, text)
+    reading.scan()
+    if component in _ENTRIES:
+        reading.describe()
+        Placing(facts, reading.fields, reading.lists, reading.problem, zones).place()
+        reading.check()
+    elif component == "VTIMEZONE":
+        facts.uid = reading.value("TZID")
+    elif component == "VCALENDAR":
+        facts.summary = unescape_text(reading.value("NAME") or reading.value("X-WR-CALNAME"))
+    else:
+        facts.uid = reading.value("UID")
+        facts.summary = unescape_text(reading.value("SUMMARY"))
+    facts.problems = reading.found()
+    if facts.problems:
+        facts.marks |= Mark.PROBLEM
+    return facts
+
+
+class _Reading:
+    """The work of `derive`: fields gathered in one pass over the lines, then read one subject at a time."""
+
+    def __init__(self, facts: Facts, text: str) -> None:
+        self.facts = facts
+        self.text = text
+        self.fields: dict[str, _Field] = {}
+        self.lists: dict[str, list[_Field]] = {}
+        self.unknown: list[str] = []
+        self._problems: list[Problem] = []
+        self._alike: dict[str, int] = {}
+        self._lines: dict[str, int] | None = None
+
+    def value(self, name: str) -> str:
+        field = self.fields.get(name)
+        return field[1] if field else ""
+
+    # ---- what is wrong ---------------------------------------------------------------------------
+
+    def problem(self, code: str, message: str, done: str, name: str = "", line: int = -1) -> None:
+        """Note a problem at the first line of a name, or at a line."""
+        alike = self._alike[code] = self._alike.get(code, 0) + 1
+        if alike <= _MOST_ALIKE:
+            self._problems.append(Problem(code, message, done, line if line >= 0 else self._line_of(name)))
+
+    def found(self) -> tuple[Problem, ...]:
+        """The problems, the last of each kind saying how many more there are."""
+        more = {code: number - _MOST_ALIKE for code, number in self._alike.items() if number > _MOST_ALIKE}
+        for at in reversed(range(len(self._problems))) if more else ():
+            one = self._problems[at]
+            if number := more.pop(one.code, 0):
+                message = f"{one.message} So it is with {number:,} more in this entry."
+                self._problems[at] = Problem(one.code, message, one.done, one.line)
+        return tuple(self._problems)
+
+    def _line_of(self, name: str) -> int:
+        if not name:
+            return 0
+        if self._lines is None:
+            self._lines = {}
+            for index, raw in enumerate(self.text.split("\n")):
+                self._lines.setdefault(raw[: min(raw.find(c) % (len(raw) + 1) for c in ":;")].upper(), index)
+        return self._lines.get(name, 0)
+
+    # ---- one pass over the lines -----------------------------------------------------------------
+
+    def scan(self) -> None:
+        lines = LINES.findall(self.text)
+        if len(lines) != self.text.count("\n") + 1:
+            lines = self._scan_damaged()
+        depth, marks, fields, lists = 0, 0, self.fields, self.lists
+        repeated: dict[str, int] = {}
+        for name, params, value in lines:
+            if name not in KNOWN:
+                name = name.upper()
+                if name == "BEGIN":
+                    depth += 1
+                    if depth == 2 and value.strip().upper() == "VALARM":
+                        marks |= Mark.ALARM
+                    continue
+                if name == "END":
+                    depth -= 1
+                    continue
+                if name not in KNOWN and depth > 0:
+                    self.unknown.append(name)
+            if depth != 1:
+                if name == "TRIGGER" and depth == 2 and not _is_trigger(params, value):
+                    self.problem("bad-trigger", f"TRIGGER:{value[:40]} says no time.", "Kept; it does not ring.", name)
+                continue
+            if name in _COLLECTED:
+                lists.setdefault(name, []).append((params, value))
+            elif name not in fields:
+                fields[name] = (params, value)
+            elif name in ONCE:
+                repeated[name] = repeated.get(name, 1) + 1
+        for name, times in repeated.items():
+            often = "more than once" if times == 2 else f"{times:,} times"
+            self.problem("repeated-property", f"{name} stands {often}.", "The first one counts.", name)
+        if "ATTACH" in fields:
+            marks |= Mark.ATTACHMENT
+        if "ATTENDEE" in lists:
+            marks |= Mark.ATTENDEES
+        if self.unknown:
+            marks |= Mark.UNKNOWN
+            self.facts.unknown = tuple(self.unknown)
+        self.facts.marks = marks
+
+    def _scan_damaged(self) -> list[tuple[str, str, str]]:
+        """The lines that can be read; a problem for each that cannot, which stays in the text."""
+        lines = []
+        for index, raw in enumerate(self.text.split("\n")):
+            match = LINE.match(raw)
+            if match is not None:
+                lines.append((match[1], match[2], match[3]))
+            elif '"' in raw and ":" in raw:
+                message = f"“{raw[:60]}” has an open quote."
+                self.problem("bad-parameter", message, "Kept as it is; not understood.", line=index)
+            else:
+                message = f"“{raw[:60]}” is not a property."
+                self.problem("not-a-content-line", message, "Kept as it is.", line=index)
+        return lines
+
+    # ---- what it is about ------------------------------------------------------------------------
+
+    def describe(self) -> None:
+        facts, fields = self.facts, self.fields
+        get, none = fields.get, ("", "")
+        facts.uid = get("UID", none)[1].strip()
+        facts.summary = unescape_text(get("SUMMARY", none)[1])
+        facts.location = unescape_text(get("LOCATION", none)[1])
+        for name in _NUMBERS:
+            if name in fields:
+                number = fields[name][1]
+                plain = number.isascii() and number.isdigit()
+                if not plain:
+                    self.problem("loose-value", f"{name}:{number[:40]} is not a plain number.", "Kept as it is.", name)
+                elif name == "SEQUENCE" and len(number) < 10:
+                    facts.sequence = int(number)
+        facts.status = get("STATUS", none)[1].strip().upper()
+        facts.privacy = get("CLASS", none)[1].strip().upper()
+        facts.busy = get("TRANSP", none)[1].strip().upper()
+        if facts.privacy in ("PRIVATE", "CONFIDENTIAL"):
+            facts.marks |= Mark.PRIVATE
+        self._modified()
+        categories = [c for _, value in self.lists.get("CATEGORIES", ()) for c in split_text_list(value)]
+        facts.categories = "\x1f".join(categories)
+        attendees = self.lists.get("ATTENDEE", [])
+        facts.attendees = len(attendees)
+        words = [unescape_text(get("DESCRIPTION", none)[1]), *categories]
+        for name in ("COMMENT", "CONTACT"):
+            if name in self.lists:
+                words += [unescape_text(value) for _, value in self.lists[name]]
+        words += [f"{_common_name(params)} {value}" for params, value in attendees]
+        if "ORGANIZER" in fields:
+            params, value = fields["ORGANIZER"]
+            words.append(f"{_common_name(params)} {value}")
+        facts.words = "\n".join([word for word in words if word])
+        if self.unknown:
+            self._travel()
+
+    def _modified(self) -> None:
+        for name in ("LAST-MODIFIED", "DTSTAMP"):
+            if name in self.fields:
+                value = self.fields[name][1]
+                try:
+                    stamp = parse_moment(value.strip())
+                    self.facts.modified = stamp.instant() or stamp.wall_seconds
+                    break
+                except NotAMoment:
+                    self.problem("bad-date", f"{name}:{value[:40]} is not a date.", "Kept; not used.", name)
+
+    def _travel(self) -> None:
+        """Time to get there. No standard has it; it is taken from any extension property named so."""
+        for name in dict.fromkeys(self.unknown):
+            if name.endswith(("TRAVEL-DURATION", "TRAVEL-TIME")) and name in self.fields:
+                try:
+                    days, seconds = parse_duration(self.fields[name][1])
+                    self.facts.travel = max(0, days * 86400 + seconds)
+                except NotAMoment:
+                    continue
+
+    # ---- what may not be -------------------------------------------------------------------------
+
+    def check(self) -> None:
+        facts, fields = self.facts, self.fields
+        if not facts.uid and facts.component != "VFREEBUSY":
+            self.problem("no-uid", "There is no UID.", "Kept; it can only be recognised by its text.")
+        if "EXRULE" in self.lists:
+            self.problem(
+                "exrule", "EXRULE leaves occurrences out by a rule; the standard has given it up.",
+                "Kept; not followed, so what it leaves out is shown.", "EXRULE",
+            )  # fmt: skip
+        misplaced = MISPLACED[facts.component]
+        if misplaced.isdisjoint(fields) and misplaced.isdisjoint(self.lists):
+            return
+        for name in sorted(misplaced.intersection([*fields, *self.lists])):
+            self.problem("misplaced-property", f"{name} may not stand in a {facts.component}.", "Kept.", name)
+
+
+@lru_cache(maxsize=1024)
+def _is_trigger(params: str, value: str) -> bool:
+    """Whether a TRIGGER says a time: a duration, or a moment where it is said to be one (RFC 5545 §3.8.6.3)."""
+    try:
+        if (param_of(params, "VALUE") or "").upper() == "DATE-TIME":
+            return not parse_moment(value.strip()).is_date
+        parse_duration(value)
+        return True
+    except NotAMoment:
+        return False
+
+
+@lru_cache(maxsize=4096)
+def _common_name(params: str) -> str:
+    match = _CN.search(params)
+    return match[1].strip('"') if match else ""
+
+
+__all__ = ["Facts", "Moment", "derive", "digest_of"]

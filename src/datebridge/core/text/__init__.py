@@ -1,0 +1,1 @@
+"""iCalendar as text: content lines, components, reading whatever there is, writing it back as it came."""

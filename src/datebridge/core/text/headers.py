@@ -1,0 +1,75 @@
+"""A calendar's own lines: name, description, colour, zone, stated in its header (RFC 7986 §5).
+
+>>> header = described(new_header("Tides"), Description("Tides", "#16684a", "UTC", "High and low"))
+>>> description_of(header).tint
+'#16684a'
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from datebridge.core.text.component import Component
+from datebridge.core.text.lines import escape_text, unescape_text
+from datebridge.core.text.writer import new_header
+
+_HEX = re.compile(r"#[0-9a-f]{6}\Z")
+_NAME = re.compile(r"[a-z]{3,24}\Z")
+#: COLOR takes only the names CSS3 has (RFC 7986 §5.9); an exact shade goes into a property of our own.
+_SHADE = "X-DATE-BRIDGE-COLOR"
+
+
+@dataclass(frozen=True, slots=True)
+class Description:
+    """What a header says. `tint` is a CSS colour, ``#rrggbb`` or a name; `zone` an IANA zone; "" where unsaid."""
+
+    name: str
+    tint: str = ""
+    zone: str = ""
+    text: str = ""
+
+
+def description_of(header: str) -> Description:
+    component = Component(header)
+
+    def value(*names: str) -> str:
+        line = next((found for name in names if (found := component.first(name))), None)
+        return unescape_text(line.value).strip() if line else ""
+
+    tint = value(_SHADE, "COLOR").lower()
+    return Description(
+        value("NAME", "X-WR-CALNAME"), tint if _HEX.match(tint) or _NAME.match(tint) else "",
+        value("X-WR-TIMEZONE"), value("DESCRIPTION", "X-WR-CALDESC"),
+    )  # fmt: skip
+
+
+def described(header: str, wanted: Description) -> str:
+    """The header with what is wanted; lines that say it already, and all others, stay as they are."""
+    component = Component(header or new_header(wanted.name))
+    now = description_of(component.text)
+    if now.name != wanted.name:
+        component = _with(component, "NAME", wanted.name)
+        if component.first("X-WR-CALNAME"):
+            component = _with(component, "X-WR-CALNAME", wanted.name)
+    if now.tint != wanted.tint:
+        component = component.without(_SHADE).without("COLOR")
+        if wanted.tint:
+            component = _with(component, _SHADE if wanted.tint.startswith("#") else "COLOR", wanted.tint)
+    if now.zone != wanted.zone:
+        component = (
+            _with(component, "X-WR-TIMEZONE", wanted.zone) if wanted.zone else component.without("X-WR-TIMEZONE")
+        )
+    if now.text != wanted.text:
+        component = component.without("X-WR-CALDESC").without("DESCRIPTION")
+        component = _with(component, "DESCRIPTION", wanted.text) if wanted.text else component
+    return component.text
+
+
+def _with(component: Component, name: str, value: str) -> Component:
+    return component.with_property(name, escape_text(value))
+
+
+def is_tint(value: str) -> bool:
+    """Whether a value is a colour a header can state."""
+    return bool(_HEX.match(value) or _NAME.match(value))

@@ -1,0 +1,322 @@
+"""The tolerant reader: components out of any file, and a problem for everything odd in it.
+
+>>> from io import BytesIO
+>>> reader = Reader(BytesIO(b"BEGIN:VCALENDAR\\nBEGIN:VEVENT\\nUID:1\\nEND:VEVENT\\nEND:VCALENDAR\\n"))
+>>> [(c.name, c.line) for c in reader]
+[('VEVENT', 2), ('VCALENDAR', 1)]
+
+What was in the file is either in a component's text or in a problem's text, never gone. The reader
+works on blocks of unfolded octets: a component that is whole and well nested is taken in one piece,
+anything else goes line by line through a small state machine that knows how files break.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import BinaryIO
+
+from datebridge.core.problems import Problem
+from datebridge.core.text.source import REPLACED, Block, Decoder, blocks, utf8_stream
+
+#: Components that stand directly in a VCALENDAR and never in one another.
+ENTRY_KINDS = frozenset({"VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY", "VTIMEZONE"})
+#: Deeper nesting than this is kept but remarked on; no real component goes beyond three.
+MAX_DEPTH = 20
+
+#: Where the next component of a calendar begins.
+_NEXT = re.compile(rb"\nBEGIN[ \t]*:[ \t]*V(?:EVENT|TODO|JOURNAL|FREEBUSY|TIMEZONE|CALENDAR)\b", re.IGNORECASE)
+_NESTING = re.compile(rb"\n(BEGIN|END)[ \t]*:([^\n]*)", re.IGNORECASE)
+_FENCE = re.compile(r"(BEGIN|END)[ \t]*:[ \t]*([^\n]*?)[ \t]*\Z", re.IGNORECASE)
+_CONTROL = re.compile(rb"[\x00-\x08\x0b-\x1f\x7f]")
+
+
+@dataclass(slots=True)
+class RawComponent:
+    """One component as it stood in the file: unfolded lines joined by LF, BEGIN and END included.
+
+    A calendar's own lines come last, as a component named VCALENDAR without its children.
+
+    Attributes:
+        name: upper case, as in BEGIN.
+        text: the lines; every line that was in the file, in its order.
+        line: the line in the file at which it begins.
+        calendar: which VCALENDAR of the file it stood in, from 0.
+        problems: what the reader had to do to get it; lines are lines of the file.
+    """
+
+    name: str
+    text: str
+    line: int
+    calendar: int
+    problems: list[Problem] = field(default_factory=list)
+    _place: tuple[Block, int] | list[int] | None = None
+
+    def line_of(self, index: int) -> int:
+        """The line in the file of a line of `text`, counted from 0."""
+        if isinstance(self._place, tuple):
+            block, at = self._place
+            for _ in range(index):
+                at = block.data.index(b"\n", at) + 1
+            return block.line_at(at)
+        if self._place:
+            return self._place[min(index, len(self._place) - 1)]
+        return self.line + index
+
+
+class Reader:
+    """Iterates over the components of a file; `problems` fills with what belongs to none of them."""
+
+    def __init__(self, source: BinaryIO) -> None:
+        self.problems: list[Problem] = []
+        self.octets = 0
+        chunks, self.encoding, declared = utf8_stream(source)
+        self._chunks = chunks
+        if self.encoding != "utf-8" and not declared:
+            self._note("encoding", "The file is UTF-16 without a byte order mark.", "Read as UTF-16.", 1)
+        self._may_be_broken = self.encoding != "utf-8"
+        self._decoder = Decoder()
+        self._calendar: list[str] | None = None
+        self._calendar_problems: list[Problem] = []
+        self._implicit = False
+        self._entry: list[str] | None = None
+        self._entry_lines: list[int] = []
+        self._calendar_lines: list[int] = []
+        self._entry_problems: list[Problem] = []
+        self._stack: list[str] = []
+        self._open: Counter[str] = Counter()
+        self._ordinal = -1
+        self._headers: list[list[str]] = []
+        self._junk: list[str] = []
+        self._junk_line = 0
+        self._last_line = 1
+
+    def __iter__(self) -> Iterator[RawComponent]:
+        for block in blocks(self._counted()):
+            if self._may_be_broken and (at := block.data.find(REPLACED)) >= 0:
+                self._may_be_broken = False
+                message = "The file is not whole UTF-16: some of it stands for no character."
+                self._note("encoding", message, "Marked by � where it was.", block.line_at(at))
+            yield from self._read_block(block)
+        yield from self._finish()
+
+    def header(self, calendar: int) -> str:
+        """The own lines of the file's nth VCALENDAR, as far as they have been read."""
+        return "\n".join(self._headers[calendar])
+
+    def _counted(self) -> Iterator[bytes]:
+        for chunk in self._chunks:
+            self.octets += len(chunk)
+            yield chunk
+
+    def _note(self, code: str, message: str, done: str, line: int, text: str = "") -> None:
+        self.problems.append(Problem(code, message, done, line, text))
+
+    # ---- whole components ------------------------------------------------------------------------
+
+    def _read_block(self, block: Block) -> Iterator[RawComponent]:
+        data, at, size = block.data, 0, len(block.data)
+        while at < size:
+            if self._entry is None and self._calendar is not None and data.startswith(b"BEGIN:V", at):
+                eol = data.find(b"\n", at)
+                # No further than where the next one begins, so that what never ends costs no more than its own size.
+                following = _NEXT.search(data, eol)
+                marker = b"\nEND:" + data[at + 6 : eol] + b"\n"
+                end = data.find(marker, eol, following.start() + 1 if following else size)
+                if end >= 0 and _well_nested(body := data[at : end + len(marker) - 1]):
+                    yield self._whole(body, block, at)
+                    at = end + len(marker)
+                    continue
+            eol = data.find(b"\n", at)
+            yield from self._read_line(data[at:eol], block, at)
+            at = eol + 1
+
+    def _whole(self, body: bytes, block: Block, at: int) -> RawComponent:
+        text, clean = self._decoder.decode(body)
+        line = block.line_at(at)
+        component = RawComponent(text[6 : text.index("\n")], text, line, self._ordinal, [], (block, at))
+        if not clean:
+            component.problems.append(self._encoding_problem(line))
+        if _CONTROL.search(body):
+            component.problems.append(_control_problem(line))
+        return component
+
+    def _encoding_problem(self, line: int) -> Problem:
+        name = (self._decoder.legacy or "latin-1").replace("cp125", "Windows-125").replace("_", "-")
+        return Problem("encoding", "This text is not UTF-8.", f"Read as {name}; check its accented letters.", line)
+
+    # ---- line by line ----------------------------------------------------------------------------
+
+    def _read_line(self, data: bytes, block: Block, at: int) -> Iterator[RawComponent]:
+        if not data.strip(b" \t"):
+            return
+        text, clean = self._decoder.decode(data)
+        line = self._last_line = block.line_at(at)
+        fence = _FENCE.match(text) if text[:1] in "BbEe" else None
+        if fence is not None and fence[2]:
+            name = fence[2].upper()
+            if fence[1].upper() == "BEGIN":
+                yield from self._begin(name, text, line)
+            else:
+                yield from self._end(name, text, line)
+            return
+        problems = self._keep(text, line)
+        if not clean:
+            problems.append(self._encoding_problem(line))
+        if _CONTROL.search(data):
+            problems.append(_control_problem(line))
+
+    def _keep(self, text: str, line: int) -> list[Problem]:
+        """Put a line where it belongs; returns the list its problems go to."""
+        if self._entry is not None:
+            self._entry.append(text)
+            self._entry_lines.append(line)
+            return self._entry_problems
+        if self._calendar is not None and not self._implicit:
+            self._calendar.append(text)
+            self._calendar_lines.append(line)
+            return self._calendar_problems
+        if not self._junk:
+            self._junk_line = line
+        self._junk.append(text)
+        return self.problems
+
+    def _begin(self, name: str, text: str, line: int) -> Iterator[RawComponent]:
+        self._flush_junk()
+        if name == "VCALENDAR":
+            yield from self._close_calendar(line, "a new calendar begins")
+            self._open_calendar(text, line)
+            return
+        if self._entry is not None and name in ENTRY_KINDS and self._stack[0] in ENTRY_KINDS:
+            yield self._close_entry("missing-end", f"another {name} begins", line)
+        if self._entry is None:
+            if self._calendar is None:
+                self._note("no-calendar", f"This {name} stands outside any calendar.", "Taken as if in one.", line)
+                self._open_calendar("BEGIN:VCALENDAR", line)
+                self._implicit = True
+            self._entry, self._entry_lines, self._entry_problems = [], [], []
+        self._entry.append(text)
+        self._entry_lines.append(line)
+        self._stack.append(name)
+        self._open[name] += 1
+        if len(self._stack) == MAX_DEPTH + 1:
+            self._entry_problems.append(
+                Problem("deep-nesting", f"Components are nested more than {MAX_DEPTH} deep.", "Kept.", line)
+            )
+
+    def _end(self, name: str, text: str, line: int) -> Iterator[RawComponent]:
+        if name == "VCALENDAR" and self._calendar is not None and not self._implicit:
+            if self._entry is not None:
+                yield self._close_entry("missing-end", "the calendar ends", line)
+            self._calendar.append(text)
+            yield self._header()
+        elif self._entry is not None and self._open[name]:
+            if self._stack[-1] != name:
+                self._entry_problems.append(
+                    Problem(
+                        "crossed-end",
+                        f"{name} ends while {self._stack[-1]} is still open.",
+                        f"{self._stack[-1]} was ended first.",
+                        line,
+                    )
+                )
+            while self._stack[-1] != name:
+                self._pop(f"END:{self._stack[-1]}")
+            self._pop(text)
+            if not self._stack:
+                yield self._take_entry()
+        else:
+            self._note("stray-end", f"END:{name} without a BEGIN:{name}.", "Left out.", line, text)
+
+    def _pop(self, end_line: str) -> None:
+        assert self._entry is not None  # noqa: S101  (the stack is empty exactly when no entry is open)
+        self._entry.append(end_line)
+        self._entry_lines.append(self._last_line)
+        self._open[self._stack.pop()] -= 1
+
+    # ---- closing ---------------------------------------------------------------------------------
+
+    def _open_calendar(self, text: str, line: int) -> None:
+        self._ordinal += 1
+        self._calendar, self._calendar_lines, self._calendar_problems = [text], [line], []
+        self._headers.append(self._calendar)
+        self._implicit = False
+
+    def _take_entry(self) -> RawComponent:
+        entry = self._entry or []
+        fence = _FENCE.match(entry[0])
+        name = fence[2].upper() if fence else ""
+        lines = self._entry_lines
+        component = RawComponent(name, "\n".join(entry), lines[0], self._ordinal, self._entry_problems, lines)
+        self._entry, self._entry_problems = None, []
+        return component
+
+    def _close_entry(self, code: str, why: str, line: int) -> RawComponent:
+        self._entry_problems.append(Problem(code, f"{self._stack[-1]} has no END: {why}.", "The END was added.", line))
+        while self._stack:
+            self._pop(f"END:{self._stack[-1]}")
+        return self._take_entry()
+
+    def _header(self) -> RawComponent:
+        lines = self._calendar_lines
+        component = RawComponent(
+            "VCALENDAR", self.header(self._ordinal), lines[0], self._ordinal, self._calendar_problems, lines
+        )
+        self._calendar, self._calendar_problems, self._implicit = None, [], False
+        return component
+
+    def _close_calendar(self, line: int, why: str, code: str = "missing-end") -> Iterator[RawComponent]:
+        if self._calendar is None:
+            return
+        if self._entry is not None:
+            yield self._close_entry(code, why, line)
+        if not self._implicit:
+            self._calendar_problems.append(Problem(code, f"VCALENDAR has no END: {why}.", "The END was added.", line))
+        self._calendar.append("END:VCALENDAR")
+        yield self._header()
+
+    def _flush_junk(self) -> None:
+        if self._junk:
+            count = len(self._junk)
+            lines = "1 line stands" if count == 1 else f"{count} lines stand"
+            self._note(
+                "junk-outside", f"{lines} outside any calendar.", "Left out; kept here.", self._junk_line,
+                "\n".join(self._junk),
+            )  # fmt: skip
+            self._junk = []
+
+    def _finish(self) -> Iterator[RawComponent]:
+        self._flush_junk()
+        implicit = self._implicit
+        yield from self._close_calendar(
+            self._last_line, "the file stops here",
+            "missing-end" if implicit and self._entry is None else "truncated",
+        )  # fmt: skip
+        if self._ordinal < 0:
+            self._note(
+                "not-a-calendar", "There is no calendar data in this file.",
+                "Nothing was read. An iCalendar file begins with BEGIN:VCALENDAR.", 1,
+            )  # fmt: skip
+
+
+def _well_nested(body: bytes) -> bool:
+    """Whether a component that begins and ends alike is sound inside, so that it may be taken whole."""
+    if b"\n\n" in body:
+        return False
+    stack = [body[6 : body.index(b"\n")]]
+    if not stack[0].isalnum() or stack[0] == b"VCALENDAR":
+        return False
+    for fence, name in _NESTING.findall(body):
+        if fence == b"BEGIN":
+            if name.decode("latin-1") in ENTRY_KINDS or len(stack) > MAX_DEPTH:
+                return False
+            stack.append(name)
+        elif fence != b"END" or not stack or stack.pop() != name:
+            return False
+    return not stack
+
+
+def _control_problem(line: int) -> Problem:
+    return Problem("control-character", "There are control characters in this text.", "Kept as they are.", line)

@@ -1,0 +1,1 @@
+"""Entries as they are looked at: days, overlaps, two sides, sheets."""

@@ -1,0 +1,1 @@
+"""Accounts: added, looked through, signed in to, left."""

@@ -1,0 +1,270 @@
+"""Accounts: adding one, looking through it, switching its calendars on, refreshing them, signing in anew."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from itertools import count
+from typing import Any
+
+from sqlmodel import Session, select
+
+from datebridge.connect.caldav import Home, Listed
+from datebridge.connect.errors import Unreachable
+from datebridge.connect.origins import host_of, origin_of
+from datebridge.core.index.objects import take_apart
+from datebridge.core.index.summary import Summary
+from datebridge.services.accounts.addresses import bare, look_at
+from datebridge.services.accounts.connecting import NotConnected, line_to, remote, remotes_of
+from datebridge.services.accounts.secrets import KeyLost, seal, unseal
+from datebridge.services.editing.calendars import add_calendar_row
+from datebridge.services.jobs import jobs
+from datebridge.services.jobs.jobs import JobContext, lane_of
+from datebridge.services.sync.pull import all_on, queue_pulls
+from datebridge.settings import Settings
+from datebridge.store.database import Store, now
+from datebridge.store.tables import Account, Remote, demand_id
+
+
+def add(
+    store: Store, settings: Settings, address: str, user: str = "", password: str = "", name: str = "",
+    publisher: str = "", agreed: Collection[str] = (),
+) -> tuple[int, int]:  # fmt: skip
+    """Add what is at an address: a server with all its calendars left off, or a feed, subscribed to.
+
+    `name` is what the account is called, or the feed's calendar; `publisher` who publishes the feed; `agreed` as for
+    `look_at`. An account whose password can no longer be opened, since the key to it is lost, is taken up again.
+
+    Returns:
+        the account, and the job that looks through its calendars or fetches the feed for the first time.
+
+    Raises:
+        Unreachable: see `look_at`; or if it is a page, or asks for a password.
+        NotConnected: if it is connected already.
+    """
+    address, user, password = bare(address, user, password)
+    look = look_at(settings, address, user, password, agreed)
+    found = look.found
+    if found.locked:
+        raise Unreachable("password", "A user name and a password are needed.")
+    if found.kind == "page":
+        raise Unreachable("answer", "This is a page. Choose one of the calendars it links to.")
+    if known := connected_as(store, settings, found.address, user):
+        raise NotConnected(f"This is connected already, as “{known}”.")
+    host = origin_of(found.address)
+    called = (publisher or host_of(host)) if found.kind == "feed" else name.strip() or look.title
+    with store.writing_session() as session:
+        account = _locked_out(session, settings, found.kind, host, user, (name.strip(), look.title)) or Account(
+            kind=found.kind, name=called, host=host, user=user, created_at=now(), address_sealed=b""
+        )
+        again = account.id is not None
+        account.address_sealed, account.password_sealed = seal(settings, found.address), seal(settings, password)
+        account.origins, account.trouble, account.trouble_since = look.origins, "", None
+        if found.home is not None:
+            _keep_home(account, found.home)
+        session.add(account)
+        session.flush()
+        account_id = demand_id(account.id)
+        if not again and found.kind == "server":
+            session.add_all(_remote(account_id, one) for one in found.calendars)
+        elif not again:
+            title = name.strip() or look.title
+            if title == host_of(host):
+                title = _numbered(session, title)
+            session.add(Remote(account_id=account_id, name=title, owned=False))
+    if found.kind == "server":
+        if again:
+            refresh_account(store, account_id)
+        return account_id, survey(store, account_id)
+    return account_id, switch_on(store, [demand_id(row.id) for row in remotes_of(store, account_id)])[-1]
+
+
+def _numbered(session: Session, host: str) -> str:
+    """A name for a feed without one: its host, and a number where there are several."""
+    taken = set(session.exec(select(Remote.name)))
+    return next(name for number in count(1) if (name := f"{host} {number}") not in taken)
+
+
+def _locked_out(
+    session: Session, settings: Settings, kind: str, host: str, user: str, names: Collection[str]
+) -> Account | None:
+    """The account there whose address cannot be opened any more, as its key is lost; a feed also goes by its name."""
+    accounts = select(Account).where(
+        Account.kind == kind,
+        Account.host == host,
+        Account.user == user,
+        Account.gone == False,  # noqa: E712
+    )
+    for account in session.exec(accounts):
+        try:
+            unseal(settings, account.address_sealed)
+        except KeyLost:
+            known = set(session.exec(select(Remote.name).where(Remote.account_id == account.id)))
+            if kind == "server" or known & set(names):
+                return account
+    return None
+
+
+def connected_as(store: Store, settings: Settings, address: str, user: str) -> str:
+    """The name of the account or feed that is connected at this address, "" for none."""
+    with store.session() as session:
+        for account in session.exec(select(Account).where(Account.user == user, Account.gone == False)):  # noqa: E712
+            try:
+                if unseal(settings, account.address_sealed).rstrip("/") == address.rstrip("/"):
+                    return account.name
+            except KeyLost:  # it has to be added again
+                continue
+    return ""
+
+
+def _keep_home(account: Account, home: Home) -> None:
+    account.principal, account.home = home.principal, home.url
+    account.addresses, account.schedules = list(home.addresses), home.schedules
+
+
+def _remote(account_id: int, one: Listed) -> Remote:
+    return Remote(
+        account_id=account_id, url=one.url, name=one.name, colour=one.colour, colour_space=one.colour_space,
+        description=one.description, zone=one.zone, owner=one.owner, owned=one.owned, writable=one.writable,
+        components=",".join(one.components), position=one.position, syncs=one.syncs,
+    )  # fmt: skip
+
+
+def survey(store: Store, account_id: int) -> int:
+    """Queue looking through an account: which calendars there are now, and what is in those left off."""
+    with store.session() as session:
+        account = session.get(Account, account_id)
+        if account is None or account.gone:
+            raise NotConnected("There is no such account any more.")
+        title = f"Looking through {account.name}"
+    return jobs.enqueue(store, "survey", title, {"account": account_id}, lane_of(account_id))
+
+
+def survey_job(context: JobContext) -> dict[str, Any]:
+    """List an account's calendars anew and count what is in those left off."""
+    store, account_id = context.store, int(context.params["account"])
+    with line_to(store, context.settings, account_id, context.check) as line:
+        try:
+            home = line.server.discover()
+            listed = line.server.calendars(home)
+        except Unreachable as error:
+            _note(store, account_id, error)
+            raise jobs.Refused(error.message) from error
+        _note(store, account_id, None, home)
+        known = {row.url: row for row in remotes_of(store, account_id)}
+        with store.writing_session() as session:
+            session.add_all(_remote(account_id, one) for one in listed if one.url not in known)
+            for url, row in known.items():
+                if row.calendar_id is None and url and url not in {one.url for one in listed}:
+                    session.delete(row)
+        off = [row for row in remotes_of(store, account_id) if row.calendar_id is None]
+        for number, row in enumerate(off):
+            context.progress(number, len(off), "calendars", row.name)
+            summary = Summary()
+            for piece in line.server.fetch(row.url, list(line.server.etags(row.url))):
+                for resource in piece:
+                    for facts, _ in take_apart(resource.data).entries if resource.data else ():
+                        summary.add(facts)
+            with store.writing_session() as session:
+                fresh = session.get(Remote, row.id)
+                if fresh is not None:
+                    fresh.entries, fresh.first, fresh.last = summary.entries, summary.first, summary.last
+                    fresh.endless = bool(summary.features["series without end"])
+    context.progress(1, 1, "calendars")
+    return {"account": account_id}
+
+
+def _note(store: Store, account_id: int, error: Unreachable | None, home: Home | None = None) -> None:
+    with store.writing_session() as session:
+        account = session.get(Account, account_id)
+        if account is None:
+            return
+        account.trouble = error.message if error else ""
+        account.trouble_since = (account.trouble_since or now()) if error else None
+        if home is not None:
+            _keep_home(account, home)
+
+
+def switch_on(store: Store, remote_ids: list[int]) -> list[int]:
+    """Switch calendars on: each gets a copy here. Returns the jobs that fetch them, one an account.
+
+    Raises:
+        NotConnected: if one is not there any more.
+    """
+    for remote_id in remote_ids:
+        row = remote(store, remote_id)
+        if row.calendar_id is not None:
+            continue
+        with store.write() as connection:
+            host = connection.exec_driver_sql("SELECT name FROM account WHERE id = ?", (row.account_id,)).scalar_one()
+            calendar = add_calendar_row(connection, row.name, str(host))
+            connection.exec_driver_sql("UPDATE calendar SET writable = ? WHERE id = ?", (row.writable, calendar))
+            connection.exec_driver_sql("UPDATE remote SET calendar_id = ? WHERE id = ?", (calendar, remote_id))
+    return queue_pulls(store, "Fetching", remote_ids)
+
+
+def refresh_now(store: Store, remote_ids: list[int]) -> list[int]:
+    """Queue refreshing calendars that are switched on; returns the jobs, one an account.
+
+    Raises:
+        NotConnected: if one is not there any more.
+    """
+    return queue_pulls(store, "Refreshing", remote_ids)
+
+
+def refresh_account(store: Store, account_id: int) -> int:
+    """Queue refreshing all that is switched on of an account; returns the job.
+
+    Raises:
+        NotConnected: if nothing is.
+    """
+    wanted = all_on(store, account_id)
+    if not wanted:
+        raise NotConnected("Nothing of this account is switched on, so there is nothing to refresh.")
+    return refresh_now(store, wanted)[-1]
+
+
+def sign_in(
+    store: Store, settings: Settings, account_id: int, user: str, password: str, agreed: Collection[str] = ()
+) -> None:
+    """Give another user name and password for an account, once they have been seen to work.
+
+    Raises:
+        Unreachable: if they do not.
+        NotConnected: if there is no such account.
+        KeyLost: if its address cannot be opened any more.
+    """
+    with store.session() as session:
+        account = session.get(Account, account_id)
+    if account is None or account.gone:
+        raise NotConnected("There is no such account any more.")
+    address = unseal(settings, account.address_sealed)
+    look = look_at(settings, address, user, password, {*account.origins, *agreed})
+    if look.found.locked:
+        raise Unreachable("password", f"{account.name} asks for a user name and a password.")
+    with store.writing_session() as session:
+        fresh = session.get(Account, account_id)
+        if fresh is None:
+            raise NotConnected("There is no such account any more.")
+        fresh.user, fresh.password_sealed, fresh.origins = user, seal(settings, password), look.origins
+        fresh.trouble, fresh.trouble_since = "", None
+
+
+def set_interval(store: Store, remote_id: int, every: int) -> None:
+    """One's own refresh interval in seconds; it can be longer than the publisher's, never shorter. 0: the usual one."""
+    row = remote(store, remote_id)
+    with store.writing_session() as session:
+        fresh = session.get(Remote, row.id)
+        assert fresh is not None  # noqa: S101
+        fresh.every = every
+        if fresh.refreshed_at is not None and every:
+            fresh.next_at = fresh.refreshed_at + max(every, fresh.published_every)
+
+
+def address_of(store: Store, settings: Settings, remote_id: int) -> str:
+    """The whole address of a calendar. It may work like a password: show it only to who asks."""
+    row = remote(store, remote_id)
+    if row.url:
+        return row.url
+    with store.session() as session:
+        account = session.get(Account, row.account_id)
+    return unseal(settings, account.address_sealed) if account is not None else ""

@@ -1,0 +1,135 @@
+"""Addresses as people give them: what is there, said before anything is kept."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Collection
+from dataclasses import dataclass
+from urllib.parse import unquote, urlsplit
+
+from datebridge.connect.discover import FoundThere, find, tidy
+from datebridge.connect.errors import Unreachable
+from datebridge.connect.origins import host_of, is_loopback, origin_of
+from datebridge.core.inspection import Inspection, inspect
+from datebridge.core.text.headers import description_of
+from datebridge.core.text.source import open_bytes
+from datebridge.core.views.coming import Coming, coming
+from datebridge.services.accounts.connecting import looking_web
+from datebridge.settings import Settings
+from datebridge.store.database import this_day
+
+#: How far ahead a feed is shown before it is subscribed to, in days.
+AHEAD = 92
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What was found at an address; for a feed with what is in it and what it brings in the coming months.
+
+    `origins` are those that user name and password may go to.
+    """
+
+    found: FoundThere
+    title: str
+    origins: list[str]
+    inspection: Inspection | None = None
+    coming: tuple[Coming, ...] = ()
+
+
+def look_at(
+    settings: Settings, address: str, user: str = "", password: str = "", agreed: Collection[str] = ()
+) -> Look:  # fmt: skip
+    """Find out what is at an address, without keeping anything.
+
+    Args:
+        agreed: origins beside the address's own that the user name and the password may go to, and those without
+            encryption; each asked about before (see `Unreachable.origin`).
+
+    Raises:
+        Unreachable: if nothing is there that holds calendars, or it cannot be reached.
+    """
+    address, user, password = bare(address, user, password)
+    first, *others = tidy(address)
+    if (user or password) and not is_loopback(first):
+        demand_encryption(first, agreed)
+    origins = {origin_of(first), *agreed, *(origin_of(other) for other in others if is_loopback(other))}
+    with looking_web(settings, user, password, origins) as web:
+        found = find(web, address, agreed)
+        origins = web.origins
+    title = host_of(found.address)
+    if found.kind != "feed" or found.locked:
+        return Look(found, found.home.title if found.home and found.home.title else title, sorted(origins))
+    inspection = inspect(open_bytes(found.data), keep=True)
+    entries = [(c.name, c.text) for c in inspection.components if c.name not in ("VCALENDAR", "VTIMEZONE")]
+    header = next((c.text for c in inspection.components if c.name == "VCALENDAR"), "")
+    ahead = coming(entries, this_day(), AHEAD)
+    # Without a name of its own it gets its host's: the rest of its address may work like a password.
+    return Look(found, description_of(header).name or title, sorted(origins), inspection, tuple(ahead))
+
+
+def demand_encryption(address: str, agreed: Collection[str]) -> None:
+    """A user name and a password go unencrypted only where somebody has said yes to that.
+
+    Raises:
+        Unreachable: ``plain`` if nobody has.
+    """
+    origin = origin_of(address)
+    if origin.startswith("http://") and origin not in agreed:
+        raise Unreachable(
+            "plain",
+            f"{host_of(address)} would get the user name and the password under http, where everybody on the way can"
+            " read them.",
+            origin=origin,
+        )
+
+
+def bare(address: str, user: str, password: str) -> tuple[str, str, str]:
+    """An address without the name and password it may hold.
+
+    Raises:
+        Unreachable: if it is no address.
+    """
+    address = address.strip()
+    try:
+        parts = urlsplit(address)
+        if parts.username is None:
+            return address, user, password
+        if not user:
+            user, password = unquote(parts.username), unquote(parts.password or "")
+        return parts._replace(netloc=parts.netloc.rpartition("@")[2]).geturl(), user, password
+    except ValueError as error:
+        raise Unreachable("address", "This is no web address. It should begin with https:// or http://.") from error
+
+
+def catalogue(settings: Settings) -> list[dict[str, str]]:
+    """The open feeds of the catalogue, by subject.
+
+    Raises:
+        Unreachable: if it cannot be fetched.
+    """
+    if not settings.catalogue:
+        return []
+    with looking_web(settings) as web:
+        answer = web.request("GET", settings.catalogue)
+    try:
+        rows = json.loads(answer.body)
+        names = ("title", "subject", "description", "address", "publisher")
+        found = [{name: str(row[name]) for name in names} for row in rows]
+    except (ValueError, LookupError, TypeError, RecursionError) as error:
+        raise Unreachable("answer", "The catalogue cannot be read.") from error
+    return sorted(found, key=lambda row: (row["subject"], row["title"]))
+
+
+def says(look: Look) -> str:
+    """What was found, in a sentence."""
+    found = look.found
+    if found.locked:
+        what = "a calendar server" if found.kind == "server" else "a feed"
+        return f"This is {what} that asks for a user name and a password."
+    if found.kind == "server":
+        count = len(found.calendars)
+        noun = "calendar" if count == 1 else "calendars"
+        return f"This is a calendar server. It holds {count} {noun} for {look.title}."
+    if found.kind == "page":
+        return "This is a web page that links to calendars. Choose one."
+    return "This is a feed: it follows what is published, and can only be read."

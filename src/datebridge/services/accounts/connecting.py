@@ -1,0 +1,116 @@
+"""From an account in the store to a connection with what is at its other end."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+from sqlmodel import select
+
+from datebridge.connect.caldav import CalDavServer
+from datebridge.connect.errors import Unreachable
+from datebridge.connect.gate import Gate
+from datebridge.connect.http import Web
+from datebridge.connect.origins import origin_of
+from datebridge.services.accounts.secrets import unseal
+from datebridge.settings import Settings
+from datebridge.store.database import Store
+from datebridge.store.tables import Account, Remote
+
+
+class NotConnected(Exception):
+    """There is no such account or calendar, or it does not allow what is asked; the message says so."""
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """An open connection: the account, its whole address, the client."""
+
+    account: Account
+    address: str
+    web: Web
+
+    @property
+    def server(self) -> CalDavServer:
+        return CalDavServer(self.web, self.address)
+
+
+def open_web(
+    settings: Settings, user: str = "", password: str = "", origins: Iterable[str] = (),
+    check: Callable[[], None] | None = None,
+) -> Web:  # fmt: skip
+    """A patient client: it goes where the settings let it, and tries again what was put off."""
+    return Web(
+        Gate(settings.allowed_origins), user, password, origins=origins, connections=settings.connections,
+        patience=settings.patience, most_octets=settings.max_answer, check=check,
+    )  # fmt: skip
+
+
+#: How many may look at once at what is elsewhere while somebody waits for the answer.
+_LOOKS = threading.BoundedSemaphore(4)
+#: How long they may, in seconds, and how much is taken.
+_LOOK_TIME, _LOOK_OCTETS = 45.0, 64 << 20
+
+
+@contextmanager
+def looking_web(
+    settings: Settings, user: str = "", password: str = "", origins: Iterable[str] = ()
+) -> Iterator[Web]:  # fmt: skip
+    """A client for somebody who waits: never patient, soon done, and few at once.
+
+    Raises:
+        Unreachable: ``busy`` while too many are at it.
+    """
+    if not _LOOKS.acquire(blocking=False):
+        raise Unreachable(
+            "busy", "Several addresses are being looked at already, and take their time. Try again in a moment.", 5
+        )
+    try:
+        with Web(
+            Gate(settings.allowed_origins), user, password, origins=origins, connections=2, timeout=15,
+            most_octets=min(_LOOK_OCTETS, settings.max_answer), budget=_LOOK_TIME,
+        ) as web:  # fmt: skip
+            yield web
+    finally:
+        _LOOKS.release()
+
+
+@contextmanager
+def line_to(
+    store: Store, settings: Settings, account_id: int, check: Callable[[], None] | None = None, waiting: bool = False
+) -> Iterator[Line]:
+    """A connection to an account's other end; `waiting` where somebody waits for what comes of it.
+
+    Raises:
+        NotConnected: if there is no such account.
+        KeyLost: if its password cannot be opened any more.
+    """
+    with store.session() as session:
+        account = session.get(Account, account_id)
+    if account is None or account.gone:
+        raise NotConnected("There is no such account any more.")
+    address, password = unseal(settings, account.address_sealed), unseal(settings, account.password_sealed)
+    signed = (settings, account.user, password, account.origins or [origin_of(address)])
+    with looking_web(*signed) if waiting else open_web(*signed, check) as web:
+        yield Line(account, address, web)
+
+
+def remote(store: Store, remote_id: int) -> Remote:
+    """A calendar that lives elsewhere.
+
+    Raises:
+        NotConnected: if there is none.
+    """
+    with store.session() as session:
+        found = session.get(Remote, remote_id)
+    if found is None:
+        raise NotConnected("There is no such calendar any more.")
+    return found
+
+
+def remotes_of(store: Store, account_id: int, only_on: bool = False) -> list[Remote]:
+    with store.session() as session:
+        rows = session.exec(select(Remote).where(Remote.account_id == account_id))
+        return [row for row in rows if row.calendar_id is not None or not only_on]

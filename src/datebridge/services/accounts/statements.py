@@ -1,0 +1,95 @@
+"""What every calendar says about itself: live or snapshot, read only or writable, which way, since and until when."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection
+
+from datebridge.core.moments import from_wall_seconds
+from datebridge.core.words.filters import quote
+from datebridge.settings import Settings
+from datebridge.store.remotes import carriage_counts, statements
+
+_KINDS = {"VEVENT": "events", "VTODO": "to-dos", "VJOURNAL": "journal entries", "VFREEBUSY": "busy times"}
+
+
+@dataclass(frozen=True, slots=True)
+class Statement:
+    """What is said of one calendar in force, beside its row in the ledger."""
+
+    label: str
+    term: str
+    state: str
+    flow: str
+    interval: str
+    remote: dict[str, Any] | None
+    to_carry: int
+    to_decide: int
+
+
+def length(seconds: int) -> str:
+    """A length of time in words: ``15 min``, ``6 h``, ``1 d``.
+
+    >>> length(900), length(21600), length(86400)
+    ('15 min', '6 h', '1 d')
+    """
+    for unit, size in (("d", 86400), ("h", 3600)):
+        if seconds >= size and seconds % size == 0:
+            return f"{seconds // size} {unit}"
+    return f"{max(1, round(seconds / 60))} min"
+
+
+def interval_of(settings: Settings, remote: dict[str, Any]) -> tuple[int, str]:
+    """How often a calendar is refreshed in seconds, and who wants it so."""
+    usual = settings.feed_every if remote["account_kind"] == "feed" else settings.refresh_every
+    own, published = remote["every"], remote["published_every"]
+    seconds = max(own or usual, published)
+    if published and seconds == published:
+        return seconds, f"every {length(seconds)}, as the publisher asks"
+    return seconds, f"every {length(seconds)}" + (", as you set it" if own else "")
+
+
+def of_calendars(
+    connection: Connection, settings: Settings, names: dict[int, tuple[str, bool]]
+) -> dict[int, Statement]:
+    """The statement of each calendar; `names`: name, and whether one may write, by id."""
+    remotes = {r["calendar_id"]: r for r in statements(connection) if r["calendar_id"] is not None}
+    carrying = carriage_counts(connection, "remote_id")
+    repeated = Counter(name.lower() for name, _ in names.values())
+    found = {}
+    for calendar, (name, writable) in names.items():
+        remote = remotes.get(calendar)
+        account = remote["account_name"] if remote else ""
+        may = "writable" if writable else "read only"
+        term = f"calendar:{quote(name)}"
+        if repeated[name.lower()] > 1:
+            term = f"account:{quote(account or 'here')} {term}"
+        label = f"{name} · {account or 'here'}" if repeated[name.lower()] > 1 else name
+        if remote is None:
+            found[calendar] = Statement(label, term, f"snapshot · {may} here", "nowhere: it stays here", "", None, 0, 0)
+            continue
+        seconds, interval = interval_of(settings, remote)
+        both = writable and remote["account_kind"] == "server"
+        flow = f"both ways with {account}" if both else f"from {account} only"
+        counts = carrying.get(remote["id"], {})
+        found[calendar] = Statement(
+            label, term, f"live {length(seconds)} · {may}", flow, interval, remote,
+            counts.get("waiting", 0) + counts.get("sending", 0), counts.get("refused", 0) + counts.get("collided", 0),
+        )  # fmt: skip
+    return found
+
+
+def span(first: int | None, last: int | None, endless: bool) -> str:
+    """First and last day in words; "" where there is none."""
+    if first is None:
+        return ""
+    end = "no end" if endless or last is None else f"{from_wall_seconds(last):%Y-%m-%d}"
+    return f"{from_wall_seconds(first):%Y-%m-%d} – {end}"
+
+
+def kinds(components: str) -> str:
+    """The kinds of entries a calendar takes, in words."""
+    return ", ".join(_KINDS.get(c, c) for c in components.split(",") if c)

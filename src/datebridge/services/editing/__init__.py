@@ -1,0 +1,1 @@
+"""Editing entries and calendars."""

@@ -1,0 +1,1 @@
+"""Exports: files for others, archives, other formats."""

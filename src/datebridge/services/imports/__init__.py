@@ -1,0 +1,1 @@
+"""Imports: files kept, read, decided on."""

@@ -1,0 +1,164 @@
+"""Facts of many entries at once, on all cores: the text goes to helper processes, rows for the store come back.
+
+A helper is this module run as a program. It reads batches from its standard input and ends when that is closed, so
+it never outlives the process that started it, however that ends.
+"""
+
+from __future__ import annotations
+
+import os
+import pickle
+import subprocess
+import sys
+from collections.abc import Iterable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import AbstractContextManager
+from dataclasses import dataclass, field
+from queue import SimpleQueue
+from types import TracebackType
+from typing import NamedTuple
+
+from datebridge.core.index.derive import derive
+from datebridge.core.index.summary import Summary
+from datebridge.core.inspection import needs_definition
+from datebridge.core.zones.meaning import Zones
+from datebridge.store.entries.rows import Row, row_of
+
+#: Smaller files are read quicker by one process alone.
+_WORTHWHILE = 2 << 20
+_MOST_HELPERS = 3
+
+
+class Text(NamedTuple):
+    """One component to be read: its name, its text, and the group whose definitions stand beside it."""
+
+    group: int
+    name: str
+    text: str
+
+
+@dataclass(slots=True)
+class Batch:
+    """What texts come to, in their order, and their summaries by group.
+
+    `late` holds the places of those whose zones may still be defined further on; they are in no summary.
+    """
+
+    rows: list[Row] = field(default_factory=list)
+    summaries: dict[int, Summary] = field(default_factory=dict)
+    late: set[int] = field(default_factory=set)
+
+
+def batch_of(texts: Iterable[Text], zones: dict[int, Zones]) -> Batch:
+    """Read texts here and now."""
+    batch = Batch()
+    for place, (group, name, text) in enumerate(texts):
+        own = zones.setdefault(group, Zones())
+        facts = derive(name, text, own)
+        batch.rows.append(row_of(facts))
+        if needs_definition(facts) and not all(tzid in own for tzid in facts.tzids):
+            batch.late.add(place)
+        else:
+            batch.summaries.setdefault(group, Summary()).add(facts)
+    return batch
+
+
+class _Helper:
+    """One helper process, and which definitions it has been told."""
+
+    def __init__(self) -> None:
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "datebridge.services.imports.deriving"],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+        )
+        self._told: dict[int, set[str]] = {}
+
+    def ask(self, texts: Sequence[Text], zones: dict[int, list[tuple[str, str]]]) -> Batch:
+        assert self.process.stdin is not None  # noqa: S101
+        assert self.process.stdout is not None  # noqa: S101
+        fresh = {}
+        for group, definitions in zones.items():
+            told = self._told.setdefault(group, set())
+            fresh[group] = [one for one in definitions if one[0] not in told]
+            told.update(tzid for tzid, _ in fresh[group])
+        pickle.dump((texts, fresh), self.process.stdin, pickle.HIGHEST_PROTOCOL)
+        self.process.stdin.flush()
+        found: Batch = pickle.load(self.process.stdout)  # noqa: S301  (from this very program)
+        return found
+
+    def end(self) -> None:
+        self.process.kill()
+        self.process.wait()
+        for stream in (self.process.stdin, self.process.stdout):
+            if stream is not None:
+                stream.close()
+
+
+class Deriving(AbstractContextManager["Deriving"]):
+    """Reads batches of texts, on other cores where the file is large enough."""
+
+    def __init__(self, octets: int) -> None:
+        cores = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+        number = min(_MOST_HELPERS, cores - 1) if octets >= _WORTHWHILE else 0
+        self._helpers: SimpleQueue[_Helper] = SimpleQueue()
+        self._all = [_Helper() for _ in range(number)]
+        for helper in self._all:
+            self._helpers.put(helper)
+        self._threads = ThreadPoolExecutor(number) if number else None
+
+    @property
+    def ahead(self) -> int:
+        """How many batches are worth having under way at once."""
+        return 2 * len(self._all) + 1 if self._all else 0
+
+    def begin(self, texts: Sequence[Text], zones: dict[int, Zones]) -> Future[Batch]:
+        """Begin to read texts; the definitions are those known by now."""
+        if self._threads is None:
+            done: Future[Batch] = Future()
+            done.set_result(batch_of(texts, zones))
+            return done
+        known = {group: list(zones[group].items()) for group in {text.group for text in texts} if group in zones}
+        return self._threads.submit(self._ask, texts, known)
+
+    def _ask(self, texts: Sequence[Text], zones: dict[int, list[tuple[str, str]]]) -> Batch:
+        helper = self._helpers.get()
+        try:
+            return helper.ask(texts, zones)
+        finally:
+            self._helpers.put(helper)
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        for helper in self._all:
+            helper.end()
+        if self._threads is not None:
+            self._threads.shutdown(wait=True, cancel_futures=True)
+
+
+def _requests() -> Iterator[tuple[Sequence[Text], dict[int, list[tuple[str, str]]]]]:
+    while True:
+        try:
+            yield pickle.load(sys.stdin.buffer)  # noqa: S301  (from the process that started this one)
+        except EOFError:
+            return
+
+
+def _serve() -> None:
+    zones: dict[int, Zones] = {}
+    with os.fdopen(os.dup(sys.stdout.fileno()), "wb", buffering=1 << 20) as out:  # whatever Python was told of buffers
+        for texts, fresh in _requests():
+            for group, definitions in fresh.items():
+                own = zones.setdefault(group, Zones())
+                for tzid, text in definitions:
+                    own.add(tzid, text)
+            pickle.dump(batch_of(texts, zones), out, pickle.HIGHEST_PROTOCOL)
+            out.flush()
+
+
+if __name__ == "__main__":
+    # Under its own name, so that what is pickled here is known there.
+    from datebridge.services.imports import deriving
+
+    deriving._serve()

@@ -1,0 +1,274 @@
+"""Reading incoming files: every component becomes a version, waiting for a decision where it goes."""
+
+from __future__ import annotations
+
+import json
+from collections import Counter, deque
+from concurrent.futures import Future
+from dataclasses import dataclass, field
+from itertools import islice
+from pathlib import PurePath
+from typing import Any
+
+from sqlalchemy import Connection
+
+from datebridge.core.checks.census import Census
+from datebridge.core.index.derive import derive
+from datebridge.core.index.summary import Summary
+from datebridge.core.inspection import undefined_zones
+from datebridge.core.problems import Problem
+from datebridge.core.text.headers import description_of
+from datebridge.core.text.reader import RawComponent, Reader
+from datebridge.core.zones.meaning import Zones
+from datebridge.services.imports.deriving import Batch, Deriving, Text, batch_of
+from datebridge.services.jobs.jobs import JobContext, Stopped
+from datebridge.store.entries.rows import Row
+from datebridge.store.entries.versions import BY_ZONE, INDEX, Reindexing, VersionWriter, bound, chunks, mark_problems
+from datebridge.store.tables import Incoming, demand_id
+
+_BATCH = 2_000
+
+
+def read_job(context: JobContext) -> dict[str, Any]:
+    """Read the files of a job, one after the other. Taken up again, it goes on with the first unfinished one."""
+    ids = context.params["incoming"]
+    with context.store.session() as session:
+        rows = [row for i in ids if (row := session.get(Incoming, i)) is not None]
+    total = sum(row.octets for row in rows)
+    before = 0
+    try:
+        for row in rows:
+            if row.state in ("queued", "reading"):
+                _ReadFile(context, row, before, total).run()
+            before += row.octets
+    except Stopped:
+        _abandon(context, rows)
+        raise
+    context.progress(total, total, "octets")
+    return {"incoming": ids}
+
+
+def _abandon(context: JobContext, rows: list[Incoming]) -> None:
+    """Drop the files of a stopped job that have not been read to their end, with their uploads."""
+    for row in rows:
+        number = demand_id(row.id)
+        with context.store.write() as connection:
+            finished = _finished(connection, number)
+            if not finished:
+                forget(connection, number)
+        if not finished:
+            (context.settings.incoming_dir / row.path).unlink(missing_ok=True)
+
+
+def _finished(connection: Connection, incoming: int) -> bool:
+    return connection.exec_driver_sql("SELECT state FROM incoming WHERE id = ?", (incoming,)).scalar() == "waiting"
+
+
+@dataclass(slots=True)
+class _Part:
+    """Some components of a file, with the groups they belong to, whose facts are being read."""
+
+    octets: int
+    components: list[tuple[int, RawComponent]] = field(default_factory=list)
+    texts: list[Text] = field(default_factory=list)
+    facts: Future[Batch] | None = None
+
+
+class _ReadFile:
+    """The reading of one file, in transactions of a few thousand components each.
+
+    Nothing of it is in any calendar until it is taken in, so that a file half read does no harm.
+    """
+
+    def __init__(self, context: JobContext, row: Incoming, before: int, total: int) -> None:
+        self.context, self.row, self.before, self.total = context, row, before, total
+        self.incoming = demand_id(row.id)
+        self.groups: dict[str, int] = {}
+        self.summaries: dict[int, Summary] = {}
+        self.censuses: dict[int, Census[int]] = {}
+        self.headers: dict[int, str] = {}
+        self.merged: dict[int, list[str]] = {}
+        self.ordinals: dict[int, int] = {}
+        self.zones: dict[int, Zones] = {}
+        self.lines: dict[str, int] = {}
+        self.waiting: list[tuple[int, int, int]] = []
+
+    def run(self) -> None:
+        store = self.context.store
+        with store.write() as connection:
+            _clear(connection, self.incoming)
+            connection.exec_driver_sql("UPDATE incoming SET state = 'reading' WHERE id = ?", (self.incoming,))
+        path = self.context.settings.incoming_dir / self.row.path
+        with path.open("rb") as source, Deriving(self.row.octets) as other:
+            reader = Reader(source)
+            components = iter(reader)
+            under_way: deque[_Part] = deque()
+            while batch := list(islice(components, _BATCH)):
+                with store.write() as connection:
+                    under_way.append(self._begin(connection, reader, batch, other))
+                if len(under_way) > other.ahead:
+                    self._next(under_way)
+            while under_way:
+                self._next(under_way)
+        with store.write() as connection:
+            self._conclude(connection, reader)
+        # Every line of it is stored or reported now, so the upload is not needed again.
+        path.unlink(missing_ok=True)
+
+    def _group_of(self, connection: Connection, reader: Reader, component: RawComponent) -> int:
+        """The group for a component: VCALENDARs of one name, or without one, are one calendar."""
+        group = self.ordinals.get(component.calendar)
+        if group is None:
+            name = description_of(reader.header(component.calendar)).name
+            if name not in self.groups:
+                self.groups[name] = int(
+                    connection.exec_driver_sql(
+                        "INSERT INTO incoming_group (incoming_id, name, header, summary) VALUES (?, ?, '', '{}')"
+                        " RETURNING id",
+                        (self.incoming, name or PurePath(self.row.name).stem),
+                    ).scalar_one()
+                )
+            group = self.ordinals[component.calendar] = self.groups[name]
+            self.summaries.setdefault(group, Summary())
+            self.censuses.setdefault(group, Census())
+        return group
+
+    def _begin(self, connection: Connection, reader: Reader, batch: list[RawComponent], other: Deriving) -> _Part:
+        """Sort out where components belong, and have their facts read."""
+        part = _Part(min(reader.octets, self.row.octets))
+        for component in batch:
+            group = self._group_of(connection, reader, component)
+            if component.name == "VTIMEZONE":
+                facts = derive("VTIMEZONE", component.text)
+                self.zones.setdefault(group, Zones()).add(facts.uid, component.text)
+            part.components.append((group, component))
+            if component.name != "VCALENDAR":
+                part.texts.append(Text(group, component.name, component.text))
+        part.facts = other.begin(part.texts, self.zones)
+        return part
+
+    def _next(self, under_way: deque[_Part]) -> None:
+        """Finish the first part; while it is being read elsewhere, read others here that nobody has begun."""
+        first = under_way[0]
+        for part in reversed(under_way):
+            if first.facts is not None and first.facts.done():
+                break
+            if part.facts is not None and part.facts.cancel():
+                part.facts = Future()
+                part.facts.set_result(batch_of(part.texts, self.zones))
+        self._finish(under_way.popleft())
+
+    def _finish(self, part: _Part) -> None:
+        """Store what a part of the file came to."""
+        assert part.facts is not None  # noqa: S101
+        found = part.facts.result()
+        with self.context.store.write() as connection:
+            writer = VersionWriter(connection, incoming_id=self.incoming)
+            rows = iter(enumerate(found.rows))
+            for group, component in part.components:
+                if component.name == "VCALENDAR":
+                    self._header(group, component, writer)
+                else:
+                    place, row = next(rows)
+                    self._one(writer, group, component, row, place in found.late)
+            writer.flush()
+        for group, summary in found.summaries.items():
+            self.summaries[group].merge(summary)
+        self.context.progress(self.before + part.octets, self.total, "octets", self.row.name)
+
+    def _one(self, writer: VersionWriter, group: int, component: RawComponent, row: Row, late: bool) -> None:
+        if row.problems:
+            problems = (p for p in row.problems if not (late and p.code in BY_ZONE))
+            row = row._replace(problems=tuple(p.at(component.line_of(p.line), row.uid) for p in problems))
+        writer.group_id = group
+        version = writer.add_row(row, component.text, component.line, component.problems)
+        if component.name == "VTIMEZONE":
+            return
+        for tzid in row.tzids:
+            self.lines.setdefault(tzid, component.line)
+        self.censuses[group].add(component.name, row.uid, row.recurrence_id, version, component.line)
+        if late:  # its definition may still come
+            self.waiting.append((version, group, component.line))
+
+    def _settle(self, connection: Connection) -> None:
+        """Read the facts of entries again whose zones may have been defined after them."""
+        for chunk in chunks(self.waiting):
+            found = {version: (group, line) for version, group, line in chunk}
+            reindexing = Reindexing(connection)
+            for version, text, component, *index in connection.exec_driver_sql(
+                f"SELECT v.id, t.text, {INDEX} FROM version v JOIN version_text t ON t.id = v.id"
+                f" WHERE v.id IN ({bound(len(found))})",
+                tuple(found),
+            ):
+                group, line = found[version]
+                facts = derive(component, text, self.zones[group])
+                facts.problems = tuple(p.at(line + p.line, facts.uid) for p in facts.problems)
+                reindexing.add(version, facts, (component, *index), self.incoming)
+                self.summaries[group].add(facts)
+            reindexing.flush()
+
+    def _header(self, group: int, component: RawComponent, writer: VersionWriter) -> None:
+        for problem in component.problems:
+            writer.problem(problem)
+        for problem in derive("VCALENDAR", component.text).problems:
+            writer.problem(problem.at(component.line_of(problem.line), ""))
+        if group not in self.headers:
+            self.headers[group] = component.text
+            return
+        known = set(self.headers[group].split("\n"))
+        self.merged.setdefault(group, []).extend(line for line in component.text.split("\n") if line not in known)
+
+    def _conclude(self, connection: Connection, reader: Reader) -> None:
+        self._settle(connection)
+        writer = VersionWriter(connection, incoming_id=self.incoming)
+        for problem in reader.problems:
+            writer.problem(problem)
+        for group, lines in self.merged.items():
+            count = sum(1 for g in self.ordinals.values() if g == group)
+            writer.problem(
+                Problem(
+                    "several-calendars", f"The file holds {count:,} calendars of one name.",
+                    "Taken as one calendar with the lines of the first; the other lines are kept here.",
+                    1, "\n".join(dict.fromkeys(lines)),
+                )
+            )  # fmt: skip
+        used: Counter[str] = sum((summary.zones for summary in self.summaries.values()), Counter())
+        defined = {tzid for zones in self.zones.values() for tzid in zones}
+        for problem in undefined_zones(used, defined, lambda tzid: self.lines.get(tzid, 1)):
+            writer.problem(problem)
+        for group, census in self.censuses.items():
+            found = list(census.problems())
+            for version, problem in found:
+                writer.problem(problem, version)
+            self.summaries[group].problems += mark_problems(connection, [version for version, _ in found])
+        writer.flush()
+        for group, summary in self.summaries.items():
+            connection.exec_driver_sql(
+                "UPDATE incoming_group SET header = ?, summary = json(?) WHERE id = ?",
+                (self.headers.get(group, ""), json.dumps(summary.as_dict()), group),
+            )
+        connection.exec_driver_sql(
+            "UPDATE incoming SET state = ?, encoding = ?, message = ? WHERE id = ?",
+            (
+                "waiting" if self.summaries else "refused",
+                reader.encoding,
+                "" if self.summaries else "There is no calendar data in this file.",
+                self.incoming,
+            ),
+        )
+
+
+def _clear(connection: Connection, incoming: int) -> None:
+    """Remove what was read of a file that has not been taken in."""
+    run = connection.exec_driver_sql
+    groups = "SELECT id FROM incoming_group WHERE incoming_id = ?"
+    run(f"DELETE FROM version_text WHERE id IN (SELECT id FROM version WHERE group_id IN ({groups}))", (incoming,))
+    run(f"DELETE FROM version WHERE group_id IN ({groups})", (incoming,))
+    run("DELETE FROM problem WHERE incoming_id = ?", (incoming,))
+    run("DELETE FROM incoming_group WHERE incoming_id = ?", (incoming,))
+
+
+def forget(connection: Connection, incoming: int) -> None:
+    """Turn a file away: nothing of it stays."""
+    _clear(connection, incoming)
+    connection.exec_driver_sql("DELETE FROM incoming WHERE id = ?", (incoming,))

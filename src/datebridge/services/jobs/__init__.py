@@ -1,0 +1,1 @@
+"""Long work: queued, done by the workers, begun again after a kill."""

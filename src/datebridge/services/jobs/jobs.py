@@ -1,0 +1,204 @@
+"""Long work: queued in the store, done by the workers, stoppable, taken up again after a kill or a full disk."""
+
+from __future__ import annotations
+
+import gc
+import threading
+import time
+from collections.abc import Callable, Iterable
+from functools import partial
+from typing import Any
+
+import structlog
+from sqlalchemy import Connection
+from sqlmodel import col, select
+
+from datebridge.core.words.filters import FilterError
+from datebridge.settings import Settings
+from datebridge.store.changesets.logbook import CannotApply
+from datebridge.store.database import Store, is_full, now
+from datebridge.store.jobs import (
+    Claimed,
+    ClaimLost,
+    add_job,
+    claim_job,
+    demand_claim,
+    end_job,
+    next_job,
+    put_job_off,
+    remember,
+    report_job,
+    stop_wanted,
+    take_back,
+)
+from datebridge.store.tables import Job
+
+log = structlog.get_logger()
+_REPORT_EVERY = 0.25
+#: How long a job waits for room on the disk before it is tried again, in seconds.
+_WAIT_FOR_ROOM = 15
+FULL = "The disk is full. It goes on when there is room."
+
+
+class Stopped(Exception):
+    """Somebody asked the job to stop."""
+
+
+class Refused(Exception):
+    """The job cannot be done; the message says why and what to do."""
+
+
+class JobContext:
+    """What a job's function is given: the store, the settings, its parameters, and a way to report.
+
+    Whatever is written through `store` is written only while the job is this worker's.
+    """
+
+    def __init__(self, store: Store, settings: Settings, job: Claimed) -> None:
+        self.store = store.demanding(partial(demand_claim, job=job))
+        self.settings, self.job = settings, job
+        self.params = job.params
+        self._reported = self._asked = 0.0
+
+    def check(self) -> None:
+        """Go on? Cheap to ask often.
+
+        Raises:
+            Stopped: if somebody asked the job to stop.
+            ClaimLost: if it was given to another worker.
+        """
+        if time.monotonic() - self._asked < _REPORT_EVERY:
+            return
+        self._asked = time.monotonic()
+        with self.store.read() as connection:
+            if stop_wanted(connection, self.job):
+                raise Stopped
+
+    def progress(self, done: int, total: int, unit: str, message: str = "") -> None:
+        """Report how far the job is; cheap to call often, but not from within a transaction.
+
+        Raises:
+            Stopped: if somebody asked the job to stop.
+        """
+        if time.monotonic() - self._reported < _REPORT_EVERY and done < total:
+            return
+        self._reported = time.monotonic()
+        with self.store.write() as connection:
+            report_job(connection, self.job, done, total, unit, message)
+            stop = stop_wanted(connection, self.job)
+        if stop:
+            raise Stopped
+
+    def remember(self, **params: Any) -> None:
+        """Keep something for the case that the job has to be begun again."""
+        with self.store.write() as connection:
+            remember(connection, self.job, **params)
+
+    def conclude(self, connection: Connection, result: dict[str, Any]) -> dict[str, Any]:
+        """End the job in the very transaction in which its last writing is done, so that it can't be done twice."""
+        end_job(connection, self.job, "done", "", result)
+        return result
+
+
+JobFunction = Callable[[JobContext], dict[str, Any]]
+
+
+def lane_of(account_id: int) -> str:
+    """Jobs that talk to one account take turns; each account has its own."""
+    return f"account {account_id}"
+
+
+def enqueue(store: Store, kind: str, title: str, params: dict[str, Any], lane: str = "") -> int:
+    with store.write() as connection:
+        return add_job(connection, kind, title, params, lane)
+
+
+def get(store: Store, job_id: int) -> Job | None:
+    with store.session() as session:
+        return session.get(Job, job_id)
+
+
+def recent(store: Store, limit: int = 20) -> list[Job]:
+    with store.session() as session:
+        return list(session.exec(select(Job).order_by(col(Job.id).desc()).limit(limit)))
+
+
+def request_stop(store: Store, job_id: int) -> None:
+    """Ask a job to stop; one that is still queued never begins."""
+    with store.writing_session() as session:
+        job = session.get(Job, job_id)
+        if job is not None and job.state in ("queued", "running"):
+            job.stop_requested = True
+            if job.state == "queued":
+                job.state, job.finished_at = "stopped", now()
+
+
+def resume_interrupted(store: Store, kinds: Iterable[str] | None = None) -> list[str]:
+    """Queue what a killed process was doing, of these kinds or of all; says so in words."""
+    with store.write() as connection:
+        return take_back(connection, kinds)
+
+
+def claim_next(store: Store, kinds: Iterable[str]) -> Claimed | None:
+    """The oldest job of these kinds that may be begun now, begun; None if there is none."""
+    kinds = tuple(kinds)
+    with store.read() as connection:
+        if next_job(connection, kinds) is None:
+            return None
+    with store.write() as connection:
+        found = next_job(connection, kinds)
+        return claim_job(connection, found) if found is not None else None
+
+
+def run_next(store: Store, settings: Settings, functions: dict[str, JobFunction]) -> bool:
+    """Do the oldest queued job of the kinds given; False if there is none."""
+    job = claim_next(store, functions)
+    if job is not None:
+        run(store, settings, job, functions)
+    return job is not None
+
+
+def run(store: Store, settings: Settings, job: Claimed, functions: dict[str, JobFunction]) -> None:
+    """Do a job that has been claimed."""
+    context = JobContext(store, settings, job)
+    state, message, result = "done", "", {}
+    collecting = gc.isenabled()
+    gc.disable()  # jobs make very many small objects and hardly any cycles
+    try:
+        result = functions[job.kind](context)
+    except Stopped as stopped:
+        state, message = "stopped", str(stopped) or "Stopped; nothing was changed."
+    except (Refused, CannotApply, FilterError) as refusal:
+        state, message = "failed", str(refusal)
+    except ClaimLost:
+        log.warning("job given to another worker", job=job.id, kind=job.kind)
+        return
+    except Exception as error:
+        if is_full(error):
+            state = "queued"
+        else:
+            log.exception("job failed", job=job.id, kind=job.kind)
+            state, message = (
+                "failed",
+                "An unexpected error; the log of the application has the details. Nothing was changed.",
+            )
+    finally:
+        if collecting:
+            gc.enable()
+    _end(store, job, state, message, result)
+
+
+def _end(store: Store, job: Claimed, state: str, message: str, result: dict[str, Any]) -> None:
+    """Write how a job ended; on a full disk again and again, until there is room for it."""
+    while True:
+        try:
+            with store.write() as connection:
+                if state == "queued":
+                    put_job_off(connection, job, _WAIT_FOR_ROOM, FULL)
+                else:
+                    end_job(connection, job, state, message, result)
+            return
+        except Exception as error:
+            if not is_full(error):
+                raise
+            threading.Event().wait(2)

@@ -1,0 +1,1 @@
+"""Looking: days, overlaps, two sides, one entry in full."""

@@ -1,0 +1,1 @@
+"""Mending: what is wrong is put right, or away."""

@@ -1,0 +1,1 @@
+"""Staying in step: pull, push, and what is in conflict."""

@@ -1,0 +1,1 @@
+"""Transfers: copying and moving a selection."""

@@ -1,0 +1,1 @@
+"""Change sets: made, applied, looked at, taken back, cleared away."""

@@ -1,0 +1,1 @@
+"""Entries in force and their versions: written, listed, found, asked when they happen."""

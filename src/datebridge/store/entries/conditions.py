@@ -1,0 +1,155 @@
+"""A filter line as conditions over entries: SQL, words for the full-text index, and spans of time."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from typing import Any
+
+from datebridge.core.index.facts import Mark
+from datebridge.core.moments import wall_seconds_of
+from datebridge.core.words.filters import FilterError, Term, day_range, parse_filter
+from datebridge.store.entries.occurrences import Changed
+from datebridge.store.entries.orders import LISTED_IDS
+from datebridge.store.entries.spans import SpanTerm, span_term
+from datebridge.store.entries.versions import bound
+
+HAS = {
+    "alarm": Mark.ALARM, "attendees": Mark.ATTENDEES, "attachment": Mark.ATTACHMENT,
+    "problem": Mark.PROBLEM, "unknown": Mark.UNKNOWN,
+}  # fmt: skip
+_YES_NO = {"repeats": Mark.SERIES, "private": Mark.PRIVATE, "allday": Mark.ALL_DAY, "override": Mark.OVERRIDE}
+_KIND = {"event": "VEVENT", "todo": "VTODO", "journal": "VJOURNAL", "freebusy": "VFREEBUSY"}
+KINDS = " ".join(f"WHEN '{component}' THEN '{kind}'" for kind, component in _KIND.items())
+#: The plus keeps SQLite from walking an index of listed entries where a scan of the table is quicker.
+LISTED = "+listed = 1"
+_SEARCH = "id IN (SELECT rowid FROM search WHERE search MATCH ?)"
+#: Fields that are looked for in the words, with the column of the full-text index.
+_TEXT = {"text": "", "what": "summary : ", "where": "location : "}
+
+
+@dataclass(slots=True)
+class Condition:
+    """A WHERE clause over `entry` with its bound values.
+
+    `words` is a full-text query that holds as well, `spans` what is asked of when an entry begins and is over.
+    """
+
+    clauses: list[str] = field(default_factory=lambda: [LISTED])
+    values: list[Any] = field(default_factory=list)
+    words: str | None = None
+    spans: list[SpanTerm] = field(default_factory=list)
+
+    @property
+    def sql(self) -> str:
+        return " AND ".join(self.clauses) if len(self.clauses) > 1 else "listed = 1"
+
+
+def compile_filter(text: str, today: date, changed: Sequence[Changed] = ()) -> Condition:
+    """A filter line as SQL.
+
+    Args:
+        changed: the series that have changed occurrences, of which the index alone does not tell when they happen.
+
+    Raises:
+        FilterError: where it does not parse.
+    """
+    condition = Condition()
+    terms = parse_filter(text)
+    words = [term for term in terms if term.field in _TEXT]
+    if any(not term.negated for term in words):
+        match = " AND ".join(_match(term) for term in words if not term.negated)
+        for term in words:
+            match = f"({match}) NOT {_match(term)}" if term.negated else match
+        condition.words = match
+        terms = [term for term in terms if term.field not in _TEXT]
+    condition.spans = [span_term(term, today, changed) for term in terms if term.field in ("before", "after")]
+    terms = [term for term in terms if term.field not in ("before", "after")]
+    for term in sorted(terms, key=lambda t: t.field == "on"):  # the costly one last
+        parts = []
+        for value in term.values:
+            clause, values = _clause(term, value, today, changed)
+            parts.append(clause)
+            condition.values += values
+        joined = " OR ".join(f"({p})" for p in parts)
+        condition.clauses.append(f"NOT coalesce(({joined}), 0)" if term.negated else f"({joined})")
+    return condition
+
+
+def _clause(term: Term, value: str, today: date, changed: Sequence[Changed]) -> tuple[str, list[Any]]:
+    name = term.field
+    if name in _TEXT:
+        return _SEARCH, [_match(Term(name, (value,)))]
+    if name == "on":
+        return _dated(term, value, today, changed)
+    if name == "has":
+        return f"marks & {HAS[value]}", []
+    if name in _YES_NO:
+        return f"(marks & {_YES_NO[name]}) {'<>' if value == 'yes' else '='} 0", []
+    if name == "calendar":
+        return "calendar_id IN (SELECT c.id FROM calendar c WHERE c.live AND lower(c.name) = lower(?))", [value]
+    if name == "account":
+        lives = (
+            "SELECT r.calendar_id FROM remote r JOIN account a ON a.id = r.account_id WHERE r.calendar_id IS NOT NULL"
+        )
+        if value.lower() == "here":
+            return f"calendar_id NOT IN ({lives})", []
+        return f"calendar_id IN ({lives} AND lower(a.name) = lower(?))", [value]
+    if name == "zone":
+        if value.lower() == "none":
+            return "tzid = ''", []
+        return "zone = ? COLLATE NOCASE OR tzid = ? COLLATE NOCASE", [value, value]
+    if name == "category":
+        among = "instr(char(31) || lower(categories) || char(31), char(31) || lower(?) || char(31))"
+        return f"categories = ? COLLATE NOCASE OR (instr(categories, char(31)) AND {among})", [value, value]
+    if name == "status":
+        return "status = ?", ["" if value == "none" else value.upper()]
+    if name == "kind":
+        if value == "other":
+            return f"component NOT IN ({bound(len(_KIND))})", list(_KIND.values())
+        return "component = ?", [_KIND[value]]
+    if name == "imported":
+        return "id IN (SELECT after_id FROM change WHERE set_id = ?)", [int(value)]
+    if name == "problem":
+        return "id IN (SELECT version_id FROM problem WHERE code = ?)", [value.lower()]
+    return "uid = ?", [value]
+
+
+def _match(term: Term) -> str:
+    """Free text as a full-text query: words in order, the last one open at its end."""
+    found = []
+    for value in term.values:
+        words = "".join(c if c.isalnum() else " " for c in value).split()
+        if not words:
+            raise FilterError("There is no word in this to look for.", term.start, term.end)
+        found.append(f'{_TEXT[term.field]}"{" ".join(words)}"*')
+    return f"({' OR '.join(found)})"
+
+
+def _dated(term: Term, value: str, today: date, changed: Sequence[Changed]) -> tuple[str, list[Any]]:
+    first, following = day_range(value, today, term)
+    low, high = wall_seconds_of(first), wall_seconds_of(following)
+    once = "start_wall < ? AND (end_wall > ? OR start_wall >= ?)"
+    days = (following - first).days
+    # An occurrence of up to a day may have begun the day before; a longer one on any weekday.
+    mask = 127 if days >= 6 else sum(1 << (first + timedelta(days=k)).weekday() for k in range(-1, days))
+    # A series that runs right through with shorter gaps than the span is in it for sure (two days' slack
+    # for what UNTIL leaves open). Of those left, on a weekday they can have, the rule is asked.
+    sure = (
+        f"gap_days BETWEEN 1 AND {days} AND start_wall <= ?"
+        " AND (until_wall IS NULL OR until_wall - (end_wall - start_wall) - 172800 >= ?)"
+    )
+    series = (
+        f"CASE WHEN (marks & {Mark.SERIES}) = 0 OR (start_wall >= ? AND NOT marks & {Mark.EARLY}) OR until_wall < ?"
+        f" OR (end_wall - start_wall <= 86400 AND (weekdays & {mask}) = 0) THEN 0 WHEN {sure} THEN 1"
+        " ELSE happens(recurrence, start_wall, ? - max(end_wall - start_wall - 1, 0), ?) END"
+    )
+    clause, values = f"({once}) OR ({series})", [high, low, low, high, low, low, high, low, high]
+    if not changed:
+        return clause, values
+    masters = json.dumps([one.master.id for one in changed])
+    happening = json.dumps([one.master.id for one in changed if one.happens(low, high)])
+    asked = f"CASE WHEN id IN ({LISTED_IDS}) THEN id IN ({LISTED_IDS}) ELSE {clause} END"
+    return asked, [masters, happening, *values]

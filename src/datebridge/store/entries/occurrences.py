@@ -1,0 +1,239 @@
+"""What happens in a window, read from the index and the engine, remembered until the next batch."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+from sqlalchemy import Connection
+
+from datebridge.core.index.facts import Mark
+from datebridge.core.recurrence.occurrences import Bounds, Clocks, Occurrence, Timed, occurrences
+from datebridge.core.recurrence.series import Series
+from datebridge.core.recurrence.starts import DAY
+from datebridge.core.zones.meaning import Zones
+from datebridge.store.database import Store
+from datebridge.store.entries.spans import KnownSpans
+from datebridge.store.entries.versions import bound, chunks
+from datebridge.store.remembered import Remembered
+
+_TIMED = "id, calendar_id, uid, recurrence_id, start_wall, end_wall, until_wall, tzid, zone, marks, recurrence"
+_SHOWN = "summary, location, component, status, busy, travel"
+_STANDS = "listed = 1 AND component IN ('VEVENT', 'VTODO') AND start_wall IS NOT NULL"
+#: Series that a change for all that follow may move past their end; the change itself tells which they are.
+_MOVED_ON = (
+    f"SELECT id FROM entry INDEXED BY ix_entry_uid WHERE +listed = 1 AND marks & {Mark.SERIES} AND uid IN (SELECT f.uid"
+    f" FROM entry f WHERE f.id IN (SELECT id FROM entry INDEXED BY ix_entry_span WHERE listed = 1"
+    f" AND marks & {Mark.FUTURE}))"
+)
+
+
+class Shown(NamedTuple):
+    """What is shown of an entry beside its times; `uid` and zone as in `Timed`."""
+
+    calendar: int
+    uid: str
+    recurrence_id: str
+    tzid: str
+    zone: str
+    marks: int
+    title: str
+    place: str
+    component: str
+    status: str
+    busy: str
+    travel: int
+
+    @property
+    def cancelled(self) -> bool:
+        return self.status == "CANCELLED"
+
+    @property
+    def blocks(self) -> bool:
+        """Whether it blocks time: an event that is not cancelled, and not transparent (RFC 5545 §3.8.2.7)."""
+        return self.component == "VEVENT" and self.busy != "TRANSPARENT" and not self.cancelled
+
+
+@dataclass(frozen=True, slots=True)
+class Window:
+    """The occurrences in order of shown time, and their entries by id."""
+
+    occurrences: list[Occurrence]
+    entries: dict[int, Shown]
+    #: Titles of series of which, for their number, not every time was found.
+    cut: tuple[str, ...] = ()
+
+    def key(self, one: Occurrence) -> tuple[str, int]:
+        """What an occurrence is the same by in another calendar: UID and slot (an override's by what it stands for)."""
+        entry = self.entries[one.entry]
+        if not one.series and entry.recurrence_id:
+            return f"{entry.uid} {entry.recurrence_id}", 0
+        return entry.uid, one.start if one.series else 0
+
+
+class Happenings:
+    """Reads windows of time over any calendars."""
+
+    def __init__(self, store: Store, spans: KnownSpans | None = None) -> None:
+        self.store, self.spans = store, spans or KnownSpans()
+        self._windows: Remembered[Window] = Remembered(12)
+        self._odd: Remembered[str] = Remembered(1)
+
+    def _among(self, connection: Connection, low: int, high: int) -> str:
+        """The ids, as JSON, of what may happen in a window."""
+        found = self.spans.of(connection).between(low - 2 * DAY, high + 2 * DAY)
+        return json.dumps([*found, *json.loads(self.odd(connection))])
+
+    def odd(self, connection: Connection) -> str:
+        """What may be in any window; see `may_be_anywhere`."""
+        revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
+        return self._odd.get((revision,), lambda: may_be_anywhere(connection))
+
+    def window(self, low: int, high: int, shown: str, calendars: Iterable[int]) -> Window:
+        """What of the calendars overlaps [low, high), in wall seconds on the clock of `shown`."""
+        wanted = tuple(sorted(set(calendars)))
+        with self.store.read() as connection:
+            revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
+            return self._windows.get(
+                (revision, low, high, shown, wanted),
+                lambda: read_window(connection, low, high, shown, wanted, self._among(connection, low, high)),
+            )
+
+    def series(self, connection: Connection, calendar: int, uid: str, shown: str) -> Series:
+        """The entries of a UID in a calendar, to be asked."""
+        rows = connection.exec_driver_sql(
+            f"SELECT {_TIMED} FROM entry WHERE uid = ? AND calendar_id = ? AND {_STANDS}", (uid, calendar)
+        ).fetchall()
+        return Series([Timed(*row) for row in rows], shown, clocks_of(connection, (calendar,)))
+
+    def shown_of(self, connection: Connection, ids: Iterable[int]) -> dict[int, Shown]:
+        """What is shown of entries in force."""
+        wanted = tuple(set(ids))
+        rows = connection.exec_driver_sql(
+            f"SELECT {_TIMED}, {_SHOWN} FROM entry WHERE id IN ({bound(len(wanted))})", wanted
+        )
+        return {row[0]: _shown(Timed(*row[:11]), row[11:]) for row in rows.fetchall()}
+
+
+def _shown(one: Timed, rest: Sequence[Any]) -> Shown:
+    return Shown(one.calendar, one.uid, one.recurrence_id, one.tzid, one.zone, one.marks, *rest)
+
+
+def may_be_anywhere(connection: Connection) -> str:
+    """Ids, as JSON, of entries whose index does not tell when they may happen: changed occurrences; series with an
+    extra date before their start; and those that a change for all that follow may have moved past their end."""
+    joined = connection.exec_driver_sql(
+        "SELECT group_concat(id) FROM (SELECT id FROM entry INDEXED BY ix_entry_span WHERE listed = 1"
+        f" AND marks & {Mark.OVERRIDE | Mark.EARLY} UNION {_MOVED_ON})"
+    ).scalar()
+    return f"[{joined or ''}]"
+
+
+def may_be_then(connection: Connection, low: int, high: int, calendar: int) -> str:
+    """The ids, as JSON, of all of a calendar that may happen in a window, without anything that is remembered."""
+    joined = connection.exec_driver_sql(
+        "SELECT group_concat(id) FROM entry INDEXED BY ix_entry_span WHERE listed = 1 AND start_wall < ?"
+        " AND (until_wall IS NULL OR until_wall >= ?) AND calendar_id = ?",
+        (high + 2 * DAY, low - 2 * DAY, calendar),
+    ).scalar()
+    odd = json.loads(may_be_anywhere(connection))
+    return json.dumps([*json.loads(f"[{joined or ''}]"), *odd])
+
+
+def read_window(
+    connection: Connection,
+    low: int,
+    high: int,
+    shown: str,
+    calendars: tuple[int, ...],
+    among: str,
+    ordered: bool = True,
+) -> Window:
+    """What of the calendars overlaps [low, high), in wall seconds on the clock of `shown`.
+
+    Args:
+        among: the ids, as JSON, of all that may happen then.
+    """
+    run = connection.exec_driver_sql
+    mine = f"calendar_id IN ({bound(len(calendars))})"
+    rows = run(
+        f"WITH found AS (SELECT DISTINCT value AS id FROM json_each(?))"
+        f" SELECT {_TIMED}, {_SHOWN} FROM found CROSS JOIN entry USING (id)"
+        f" WHERE {_STANDS.replace('listed', '+listed')} AND {mine}",
+        (among, *calendars),
+    ).fetchall()
+    timed = {row[0]: Timed(*row[:11]) for row in rows}
+    own = any(one.marks & Mark.DEFINED_ZONE for one in timed.values())
+    clocks = clocks_of(connection, calendars) if own else None
+    bounds = Bounds()
+    found = list(occurrences(timed.values(), low, high, shown, clocks, bounds=bounds))
+    if ordered:
+        found.sort(key=lambda o: (o.shown_start, -o.shown_end, o.entry))
+    used = {o.entry for o in found} | bounds.cut
+    entries = {row[0]: _shown(timed[row[0]], row[11:]) for row in rows if row[0] in used}
+    return Window(found, entries, tuple(sorted(entries[one].title or "(no title)" for one in bounds.cut)))
+
+
+@dataclass(frozen=True, slots=True)
+class Changed:
+    """A series with changed occurrences: its own index does not tell when it happens, so it has to be asked."""
+
+    master: Timed
+    overrides: tuple[Timed, ...]
+    clocks: Clocks
+
+    @property
+    def moves_on(self) -> bool:
+        """Whether a change holds for all that follow."""
+        return any(one.marks & Mark.FUTURE for one in self.overrides)
+
+    def happens(self, low: int, high: int) -> bool:
+        """Whether its rules put anything into [low, high) on its own clock that no override stands for."""
+        found = occurrences([self.master], low, high, "", self.clocks, self.overrides)
+        return any(one.series for one in found)
+
+    def last_end(self) -> int | None:
+        """When the last of it has ended on its own clock; None for a series without end."""
+        series = Series([self.master, *self.overrides], "", self.clocks)
+        last = series.last()
+        return None if series.is_endless() else last.shown_end if last else self.master.end_wall
+
+
+def changed_series(connection: Connection) -> list[Changed]:
+    """All series that have changed occurrences."""
+    run = connection.exec_driver_sql
+    # The index of marks holds all that is asked of the many, so their rows are not read.
+    found = run(
+        "SELECT DISTINCT calendar_id, uid FROM entry WHERE uid <> '' AND id IN"
+        f" (SELECT id FROM entry INDEXED BY ix_entry_marks WHERE listed = 1 AND marks & {Mark.OVERRIDE})"
+    )
+    wanted = {(row[0], row[1]) for row in found}
+    groups: dict[tuple[int, str], list[Timed]] = {}
+    for chunk in chunks({uid for _, uid in wanted}):
+        for row in run(
+            f"SELECT {_TIMED} FROM entry WHERE {_STANDS.replace('listed', '+listed')} AND uid IN ({bound(len(chunk))})",
+            tuple(chunk),
+        ):
+            one = Timed(*row)
+            if (one.calendar, one.uid) in wanted:
+                groups.setdefault((one.calendar, one.uid), []).append(one)
+    clocks = clocks_of(connection, {calendar for calendar, _ in groups})
+    return [
+        Changed(one, tuple(other for other in group if other.recurrence_id), clocks)
+        for group in groups.values() for one in group if one.marks & Mark.SERIES and not one.recurrence_id
+    ]  # fmt: skip
+
+
+def clocks_of(connection: Connection, calendars: Iterable[int]) -> Clocks:
+    """The zones that calendars define themselves, read when first asked for."""
+    wanted = tuple(calendars)
+    found: dict[int, Zones] = {}
+    for calendar, tzid, text in connection.exec_driver_sql(
+        "SELECT e.calendar_id, e.uid, t.text FROM entry e JOIN version_text t ON t.id = e.id"
+        f" WHERE e.component = 'VTIMEZONE' AND e.calendar_id IN ({bound(len(wanted))}) ORDER BY e.id",
+        wanted,
+    ):
+        found.setdefault(calendar, Zones()).add(tzid, text)
+    return lambda calendar, tzid: found[calendar].clock(tzid) if calendar in found else None
