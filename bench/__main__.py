@@ -22,11 +22,12 @@ from rich.table import Table
 
 from bench import connecting, generate, importing, load, occurring, pages, starting
 from bench.importing import fresh, take_in
+from datebridge.core.words.filters import Selection
 from datebridge.services.exports import export
 from datebridge.services.mend import deletion
-from datebridge.store.changesets.logbook import apply_set
+from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.undo import propose_undo
-from datebridge.store.entries.ledger import Ledger, Selection
+from datebridge.store.entries.ledger import Ledger
 
 FILTERS = (
     ("", "when"), ("", "what"), ("", "where"), ("", "calendar"), ("", "repeats"), ("", "zone"), ("", "marks"),
@@ -151,7 +152,7 @@ def time_itself(results: Results, folder: Path) -> None:
     recent, old = occurring.age()
     results.limit("a month of series begun a century ago, against last year", old / recent, "×", 1.5, 1.1)
     seconds, pairs = occurring.sweep()
-    results.time("collisions in a year of 100,000 occurrences", seconds, "s", 2, 0.5, f"{pairs:,} pairs")
+    results.time("overlaps in a year of 100,000 occurrences", seconds, "s", 2, 0.5, f"{pairs:,} pairs")
     full, empty = occurring.drawn(folder / "twenty", folder)
     results.time("month of the 20,000, from click to drawn", full, "ms", 300, 150, f"{empty:.0f} ms with one entry")
 

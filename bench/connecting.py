@@ -9,17 +9,18 @@ from pathlib import Path
 import httpx
 
 from bench import generate
-from datebridge.core.index.objects import assemble, take_apart
-from datebridge.services import applying
+from datebridge.core.objects import assemble, take_apart
+from datebridge.core.words.filters import Selection
 from datebridge.services.accounts import accounts
-from datebridge.services.accounts.connecting import remotes_of
 from datebridge.services.jobs import jobs, worker
 from datebridge.services.transfer import transfers
 from datebridge.services.transfer.transfers import Target
 from datebridge.settings import Settings
 from datebridge.standins.hosts import PORTS, Hosts, apart
+from datebridge.store.accounts import remotes_of
+from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.database import Store
-from datebridge.store.entries.ledger import Ledger, Selection
+from datebridge.store.entries.ledger import Ledger
 
 OFFICE, PASSWORD = "office", "bench"
 MANY = 10_000
@@ -108,8 +109,8 @@ def _connect(store: Store, settings: Settings, address: str) -> int:
 
 
 def _copy(store: Store, settings: Settings, target: Target) -> None:
-    set_id = transfers.propose_copy(store, Ledger(store), Selection("calendar:Many"), target)
-    applying.apply(store, set_id)
+    set_id = transfers.propose_transfer(store, Ledger(store), Selection("calendar:Many"), target)
+    apply_set(store, set_id)
     worker.drain(store, settings)
 
 

@@ -8,7 +8,7 @@ from datebridge.services.imports import decide, uploads
 from datebridge.services.imports.decide import Decision
 from datebridge.services.jobs import worker
 from datebridge.settings import Settings
-from datebridge.store.changesets.logbook import apply_set
+from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.database import Store
 
 
@@ -18,9 +18,9 @@ def take_in(store: Store, settings: Settings, path: Path) -> None:
     worker.drain(store, settings)
     with store.read() as connection:
         incoming, group = connection.exec_driver_sql(
-            "SELECT incoming_id, id FROM incoming_group ORDER BY id DESC LIMIT 1"
+            "SELECT file_id, id FROM import_group ORDER BY id DESC LIMIT 1"
         ).one()
-    set_id = decide.propose_taking(store, [incoming], [Decision(group, None, path.stem)])
+    set_id = decide.propose_import(store, [incoming], [Decision(group, None, path.stem)])
     apply_set(store, set_id)
 
 

@@ -1,4 +1,4 @@
-"""Measurements of time: a month of occurrences, old series, collisions of a year, the month as it is drawn."""
+"""Measurements of time: a month of occurrences, old series, overlaps of a year, the month as it is drawn."""
 
 from __future__ import annotations
 
@@ -66,7 +66,7 @@ def age() -> tuple[float, float]:
 
 
 def sweep() -> tuple[float, int]:
-    """Seconds to find the collisions among the 100,000 occurrences of a year, and how many there are."""
+    """Seconds to find the overlaps among the 100,000 occurrences of a year, and how many there are."""
     rng = random.Random(3)
     spans = [(begin := rng.randrange(0, 365 * DAY), begin + rng.choice((900, 1800, 3600))) for _ in range(100_000)]
     count = 0

@@ -25,14 +25,14 @@ def review(store: Store, set_id: int) -> None:
 
 
 def while_importing(data: Path, path: Path) -> tuple[float, int]:
-    """The median time of a ledger page while a file is read and taken in, and how many pages were asked for."""
+    """The median time of a ledger page while a file is read and imported, and how many pages were asked for."""
     times: list[float] = []
     with (
         application(data) as address,
         httpx.Client(base_url=address, timeout=600, headers={"X-Date-Bridge": "bench"}) as client,
     ):
         with path.open("rb") as file:
-            job = client.post("/api/incoming", files=[("files", (path.name, file))]).json()["job_id"]
+            job = client.post("/api/imports", files=[("files", (path.name, file))]).json()["job_id"]
         words = ("", "crane", "has:alarm", "before:2024", "on:2026-11-24")
         while client.get(f"/api/jobs/{job}").json()["state"] in ("queued", "running"):
             start = time.perf_counter()

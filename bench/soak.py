@@ -28,7 +28,7 @@ from playwright.sync_api import Error, sync_playwright
 
 from bench.application import FLAGS
 from datebridge.core.index.derive import digest_of
-from datebridge.core.index.objects import take_apart
+from datebridge.core.objects import take_apart
 from datebridge.standins.answers import Traits
 from datebridge.standins.faults import Fault
 from datebridge.standins.feeds import Feed
@@ -215,18 +215,18 @@ class Soak:
                 self.web.post(f"/api/change-sets/{said.json()['set_id']}/apply")
             return
         texts = [text_of(self.draw.randrange(60), f"here {time.time()}")]
-        job = self.web.post("/api/incoming", files=[("files", ("a.ics", calendar(*texts)))]).json()["job_id"]
+        job = self.web.post("/api/imports", files=[("files", ("a.ics", calendar(*texts)))]).json()["job_id"]
         for _ in range(100):
             said: dict[str, Any] = self.web.get(f"/api/jobs/{job}").json()
             if said["state"] not in ("queued", "running"):
                 break
             time.sleep(0.1)
-        for number in said["result"].get("incoming", []):
-            groups = self.web.get(f"/api/incoming/{number}").json().get("groups", [])
+        for number in said["result"].get("files", []):
+            groups = self.web.get(f"/api/imports/{number}").json().get("groups", [])
             into = self.draw.choice(own)["id"]
             decisions = [{"group_id": group["id"], "calendar_id": into, "existing": "replace"} for group in groups]
             body = {"decisions": decisions}
-            taken = self.web.post(f"/api/incoming/{number}/take", json=body) if groups else None
+            taken = self.web.post(f"/api/imports/{number}/take", json=body) if groups else None
             if taken is not None and taken.status_code == 200:
                 self.web.post(f"/api/change-sets/{taken.json()['set_id']}/apply")
 
@@ -281,8 +281,8 @@ class Soak:
                     self.web.post(f"/api/accounts/{account['id']}/sign-in", json={"user": OFFICE, "password": PASSWORD})
                 self.web.post(f"/api/accounts/{account['id']}/refresh")
             self.app.cli("push")
-            for one in self.web.get("/api/carriages?limit=500").json()["rows"]:
-                self.web.post(f"/api/carriages/{one['id']}/theirs")
+            for one in self.web.get("/api/conflicts?limit=500").json()["rows"]:
+                self.web.post(f"/api/conflicts/{one['id']}/theirs")
             for held in self.web.get("/api/change-sets?state=proposed").json()["rows"]:
                 if held["kind"] == "pull":
                     self.web.post(f"/api/change-sets/{held['id']}/apply")
@@ -291,7 +291,7 @@ class Soak:
             route = self.web.get("/api/route").json()
             if (
                 not states & {"queued", "running"}
-                and not route["to_carry"]
+                and not route["to_push"]
                 and not route["to_decide"]
                 and not self.apart()
             ):

@@ -18,7 +18,7 @@ from datebridge.services.imports import decide, uploads
 from datebridge.services.imports.decide import Decision
 from datebridge.services.jobs import worker
 from datebridge.settings import Settings
-from datebridge.store.changesets.logbook import apply_set
+from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.database import Store
 from datebridge.store.entries.ledger import Ledger
 
@@ -43,18 +43,16 @@ class Bench:
         data = text.encode() if isinstance(text, str) else text
         uploads.receive(self.store, self.settings, [(name, io.BytesIO(data))])
         worker.drain(self.store, self.settings)
-        return int(self.one("SELECT max(id) FROM incoming"))
+        return int(self.one("SELECT max(id) FROM import_file"))
 
-    def groups(self, incoming: int) -> list[int]:
-        return [
-            row[0] for row in self.rows("SELECT id FROM incoming_group WHERE incoming_id = ? ORDER BY id", incoming)
-        ]
+    def groups(self, file: int) -> list[int]:
+        return [row[0] for row in self.rows("SELECT id FROM import_group WHERE file_id = ? ORDER BY id", file)]
 
     def bring(self, text: str | bytes, calendar: str = "Tides", into: int | None = None, **decision: object) -> int:
         """Read a file and take it in; returns the batch."""
-        incoming = self.read(text)
-        decisions = [Decision(g, into, calendar, **decision) for g in self.groups(incoming)]  # type: ignore[arg-type]
-        set_id = decide.propose_taking(self.store, [incoming], decisions)
+        file = self.read(text)
+        decisions = [Decision(g, into, calendar, **decision) for g in self.groups(file)]  # type: ignore[arg-type]
+        set_id = decide.propose_import(self.store, [file], decisions)
         apply_set(self.store, set_id)
         return set_id
 
@@ -66,7 +64,7 @@ class Bench:
         return self.rows(sql, *values)[0][0]
 
     def titles(self, filter: str = "", sort: str = "when") -> list[str]:
-        return [row["summary"] for row in self.ledger.page(filter, sort, limit=500)[1]]
+        return [row.summary for row in self.ledger.page(filter, sort, limit=500)[1]]
 
     def texts(self) -> list[str]:
         return [str(t) for (t,) in self.rows(

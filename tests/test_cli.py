@@ -143,7 +143,7 @@ def test_the_demo_starts_reads_a_file_in_its_worker_and_reindexes(tmp_path: Path
         httpx.Client(base_url=address, timeout=30, headers={"X-Date-Bridge": "test"}) as client,
     ):
         assert client.get("/api/route").json()["look"] > 6000
-        job = client.post("/api/incoming", files=[("files", ("good.ics", good.read_bytes()))]).json()["job_id"]
+        job = client.post("/api/imports", files=[("files", ("good.ics", good.read_bytes()))]).json()["job_id"]
         for _ in range(3000):
             state = client.get(f"/api/jobs/{job}").json()
             if state["state"] in ("done", "failed"):

@@ -6,9 +6,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from datebridge.services import applying
+from datebridge.core.words.filters import Selection
 from datebridge.services.accounts import accounts
-from datebridge.services.accounts.connecting import remotes_of
 from datebridge.services.jobs import jobs, worker
 from datebridge.services.mend import deletion
 from datebridge.services.sync.push import push_pending
@@ -16,7 +15,8 @@ from datebridge.settings import Settings
 from datebridge.standins.answers import Traits
 from datebridge.standins.calendars import LANTERN, CalendarServer
 from datebridge.standins.hosts import PORTS, Hosts, running
-from datebridge.store.entries.ledger import Selection
+from datebridge.store.accounts import remotes_of
+from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.tables import Job, Remote
 from tests.conftest import Bench, calendar, event
 
@@ -80,9 +80,9 @@ class World(Bench):
         return remotes_of(self.store, account)[0]
 
     def delete(self, filter: str) -> int:
-        """Delete what matches, here; carried with the next `work`."""
+        """Delete what matches, here; pushed with the next `work`."""
         set_id = deletion.propose_deletion(self.store, self.ledger, Selection(filter))
-        applying.apply(self.store, set_id)
+        apply_set(self.store, set_id)
         return set_id
 
     def take(self, calendar_name: str, *entries: str, existing: str = "newer") -> int:
@@ -92,8 +92,8 @@ class World(Bench):
         push_pending(self.store)
         return set_id
 
-    def carried(self) -> dict[str, int]:
-        return {str(k): int(str(v)) for k, v in self.rows("SELECT state, count(*) FROM carriage GROUP BY 1")}
+    def pushed(self) -> dict[str, int]:
+        return {str(k): int(str(v)) for k, v in self.rows("SELECT state, count(*) FROM push GROUP BY 1")}
 
     def mail(self) -> list[tuple[object, object]]:
         return [(m["method"], m["recipient"]) for m in self.hosts.mail.messages()]

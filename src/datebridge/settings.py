@@ -8,6 +8,8 @@ from platformdirs import user_data_path
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
+from datebridge.core.accounts import reach_of
+
 
 class Settings(BaseSettings):
     """Where the data is, where the application listens, and what it takes at the most."""
@@ -41,6 +43,10 @@ class Settings(BaseSettings):
     refresh_every: int = 900
     feed_every: int = 6 * 3600
 
+    def usual_interval(self, kind: str) -> int:
+        """How often calendars of a kind of account are refreshed that do not say, in seconds."""
+        return self.refresh_every if reach_of(kind).takes else self.feed_every
+
     @property
     def database(self) -> Path:
         return self.data_dir / "date-bridge.sqlite"
@@ -58,7 +64,7 @@ class Settings(BaseSettings):
         return self.data_dir / "in-use"
 
     @property
-    def incoming_dir(self) -> Path:
+    def imports_dir(self) -> Path:
         return self.data_dir / "incoming"
 
     @property

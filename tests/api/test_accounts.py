@@ -99,13 +99,13 @@ def test_each_change_of_a_batch_says_how_it_fared(world: World, client: TestClie
     number = world.delete("alongside")
     world.work()
     rows = client.get(f"/api/change-sets/{number}/changes").json()["rows"]
-    assert sorted(row["carriage"] for row in rows) == ["carried", "collided"]
+    assert sorted(row["push"] for row in rows) == ["conflict", "pushed"]
     review = client.get(f"/api/change-sets/{number}").json()
-    assert (review["carried"]["carried"], review["carried"]["collided"]) == (1, 1)
-    (undecided,) = client.get("/api/carriages").json()["rows"]
+    assert (review["pushed"]["pushed"], review["pushed"]["conflict"]) == (1, 1)
+    (undecided,) = client.get("/api/conflicts").json()["rows"]
     assert (undecided["what"][:6], undecided["when"]) == ("Launch", "2026-12-01 Tue 08:00")
-    assert client.post(f"/api/carriages/{undecided['id']}/theirs").status_code == 204
-    assert client.get("/api/carriages").json()["total"] == 0
+    assert client.post(f"/api/conflicts/{undecided['id']}/theirs").status_code == 204
+    assert client.get("/api/conflicts").json()["total"] == 0
 
 
 def test_how_a_calendar_came_here_is_not_taken_back_and_u_is_for_ones_own_batches(
@@ -117,4 +117,4 @@ def test_how_a_calendar_came_here_is_not_taken_back_and_u_is_for_ones_own_batche
     (batch,) = client.get("/api/change-sets").json()["rows"]
     assert batch["undoable"] is False
     refused = client.post(f"/api/change-sets/{batch['id']}/undo")
-    assert (refused.status_code, "Switch the calendar off" in refused.json()["message"]) == (409, True)
+    assert (refused.status_code, "Switch the calendar off" in refused.json()["detail"]) == (409, True)

@@ -24,14 +24,14 @@ def client(tmp_path: Path) -> Iterator[TestClient]:
 
 
 def bring(client: TestClient, text: str, name: str = "tides.ics") -> int:
-    """Upload, read, take in and apply; returns the batch."""
-    job = client.post("/api/incoming", files=[("files", (name, text.encode()))]).json()["job_id"]
+    """Upload, read, import and apply; returns the batch."""
+    job = client.post("/api/imports", files=[("files", (name, text.encode()))]).json()["job_id"]
     app = client.app.state.app  # type: ignore[attr-defined]
     worker.drain(app.store, app.settings)
-    (number,) = client.get(f"/api/jobs/{job}").json()["result"]["incoming"]
-    group = client.get(f"/api/incoming/{number}").json()["groups"][0]
+    (number,) = client.get(f"/api/jobs/{job}").json()["result"]["files"]
+    group = client.get(f"/api/imports/{number}").json()["groups"][0]
     wish = {"decisions": [{"group_id": group["id"], "name": group["suggested_name"]}]}
-    set_id = client.post(f"/api/incoming/{number}/take", json=wish).json()["set_id"]
+    set_id = client.post(f"/api/imports/{number}/take", json=wish).json()["set_id"]
     assert client.post(f"/api/change-sets/{set_id}/apply").status_code == 200
     return int(set_id)
 
@@ -81,28 +81,27 @@ def test_when_is_short_and_whole(client: TestClient, lines: list[str], when: str
 def test_a_filter_that_does_not_parse_is_a_plain_error(client: TestClient) -> None:
     answer = client.get("/api/entries", params={"filter": "colour:red"})
     assert answer.status_code == 422
-    assert answer.json()["message"].startswith("There is no field “colour”")
+    assert answer.json()["detail"].startswith("There is no field “colour”")
     assert (answer.json()["start"], answer.json()["end"]) == (0, 10)
 
 
 def test_a_handout_is_a_file_with_a_name(client: TestClient) -> None:
     bring(client, calendar(event("a")))
-    answer = client.post("/api/handouts", params={"format": "ics", "name": "Höfn/2026"}, json={})
+    answer = client.post("/api/exports", params={"format": "ics", "name": "Höfn/2026"}, json={})
     assert answer.headers["content-type"] == "text/calendar; charset=utf-8"
     assert answer.headers["content-disposition"].endswith("H%C3%B6fn-2026.ics")
     assert answer.content.startswith(b"BEGIN:VCALENDAR\r\n")
-    assert client.post("/api/handouts", params={"format": "csv", "zone": "Moon/Base"}, json={}).status_code == 422
+    assert client.post("/api/exports", params={"format": "csv", "zone": "Moon/Base"}, json={}).status_code == 422
 
 
 def test_refusals_say_why(client: TestClient) -> None:
     assert (
-        client.post("/api/deletions", json={}).json()["message"]
-        == "Nothing is selected, so there is nothing to delete."
+        client.post("/api/deletions", json={}).json()["detail"] == "Nothing is selected, so there is nothing to delete."
     )
-    assert client.post("/api/change-sets/99/apply").json()["message"] == "There is no change set 99."
+    assert client.post("/api/change-sets/99/apply").json()["detail"] == "There is no change set 99."
     assert client.get("/api/entries/99").status_code == 404
     assert client.get("/api/archives/..%2Fdate-bridge.sqlite").status_code == 404
-    assert client.post("/api/incoming", files=[("files", ("x.zip", b"PK\x05\x06" + b"\0" * 18))]).status_code == 413
+    assert client.post("/api/imports", files=[("files", ("x.zip", b"PK\x05\x06" + b"\0" * 18))]).status_code == 413
 
 
 @pytest.mark.parametrize(
@@ -118,7 +117,7 @@ def test_refusals_say_why(client: TestClient) -> None:
     ],
 )
 def test_only_this_applications_own_pages_may_write(client: TestClient, headers: dict[str, str], status: int) -> None:
-    assert client.post("/api/handouts/check", json={}, headers=headers).status_code == status
+    assert client.post("/api/exports/check", json={}, headers=headers).status_code == status
 
 
 def test_every_answer_forbids_framing_and_foreign_scripts(client: TestClient) -> None:

@@ -116,7 +116,7 @@ def test_every_answer_carries_the_security_headers(app: FastAPI, status: int) ->
     assert answer.status_code == status
     assert answer.headers.keys() >= HEADERS
     assert "9d2k" not in answer.text
-    assert status == 200 or answer.json()["message"]
+    assert status == 200 or answer.json()["detail"]
 
 
 HALF = "\ud800"
@@ -134,9 +134,9 @@ HALF = "\ud800"
         ("GET", "/api/change-sets?limit=-1", None), ("GET", "/api/filter?cursor=-99&filter=%00", None),
         ("GET", "/api/days?first=9999-12-31&count=371", None), ("GET", "/api/days?day=0001-01-01", None),
         ("GET", f"/api/jobs/{2**63}", None), ("GET", "/api/entries?filter=imported:99999999999999999999", None),
-        ("GET", "/api/carriages?offset=99999999999999999999", None), ("POST", "/api/handouts", {"filter": "before:x"}),
-        ("POST", "/api/put-aways", {"selection": {"filter": "before:x"}}),
-        ("POST", "/api/copies", {"chosen": {"filter": "nofield:x"}, "target": {}}),
+        ("GET", "/api/conflicts?offset=99999999999999999999", None), ("POST", "/api/exports", {"filter": "before:x"}),
+        ("POST", "/api/archives", {"selection": {"filter": "before:x"}}),
+        ("POST", "/api/transfers", {"chosen": {"filter": "nofield:x"}, "target": {}}),
         ("GET", "/api/facets?by=year&filter=%22", None), ("GET", "/api/occurrences?first=2026-01-01&filter=on:x", None),
         ("GET", "/api/entries/today?filter=has:x", None), ("GET", "/api/entries/ids?filter=-", None),
     ],
@@ -148,7 +148,7 @@ def test_what_makes_no_sense_is_refused_in_words_and_leaves_nothing_behind(
         content = json.dumps(body) if body is not None else None
         answer = client.request(method, path, content=content, headers={"Content-Type": "application/json"})
         assert 400 <= answer.status_code < 500
-        assert answer.json()["message"]
+        assert answer.json()["detail"]
         assert client.get("/api/kept/layers").json() == []
 
 

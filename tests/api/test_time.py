@@ -95,7 +95,7 @@ def test_occurrences_as_a_list_of_what_matches_a_filter(filled: TestClient) -> N
 
 def test_collisions_and_two_sides(filled: TestClient) -> None:
     asked = {"first": "2026-11-23", "count": 7, "calendar": 1, "zone": "UTC"}
-    found = filled.get("/api/collisions", params=asked).json()
+    found = filled.get("/api/overlaps", params=asked).json()
     assert [(r["left"]["title"], r["right"]["title"], r["shared"]) for r in found["rows"]] == [
         ("Handover", "Call", "15 min")
     ]
@@ -138,7 +138,7 @@ def test_refusals_are_in_words(client: TestClient, path: str, said: str) -> None
      ("entries", {"filter": "-a " * 149}), ("entries", {"filter": "on:9999"}), ("entries", {"filter": "before:0001"}),
      ("days", {"first": "9999-12-30", "count": 7, "calendar": 1}), ("days", {"first": "0001-01-01", "count": 7, "calendar": 1}),
      ("occurrences", {"first": "9999-12-31", "calendar": 1}), ("mirror", {"first": "9999-12-31", "left": 1, "right": 1}),
-     ("collisions", {"first": "9999-12-31", "calendar": 1})],
+     ("overlaps", {"first": "9999-12-31", "calendar": 1})],
 )  # fmt: skip
 def test_no_words_make_it_fail(filled: TestClient, path: str, query: dict[str, Any]) -> None:
     assert filled.get(f"/api/{path}", params=query).status_code in (200, 422, 400)

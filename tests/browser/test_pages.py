@@ -1,4 +1,4 @@
-"""Each page by itself: bringing a file in, the table, the facets, undo with changes; and axe on all of them."""
+"""Each page by itself: importing a file in, the table, the facets, undo with changes; and axe on all of them."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ def test_many_files_are_taken_in_as_one_batch_each_into_a_fresh_calendar(page: P
         path.write_text(calendar(event(f"boat-{k}", f"Boat {k} sails"), header="X-WR-CALNAME:Boat"))
     page.goto("/connect")
     page.get_by_label("Calendar files").set_input_files(paths)
-    page.get_by_role("button", name="Take in all 4, each into a fresh calendar").click()
+    page.get_by_role("button", name="Import all 4, each into a fresh calendar").click()
     expect(page.get_by_role("heading", name="Import 4 files into 4 calendars")).to_be_visible()
     page.get_by_role("button", name=re.compile("^Add 57 entries to 4 calendars")).click()
     counted(page, "Done: Import 4 files")
@@ -172,7 +172,7 @@ def test_axe_finds_nothing_on_any_page(page: Page, theme: str) -> None:
         "/connect/add",
         "/connect/catalogue",
         "/connect/calendar/1",
-        "/connect/undecided",
+        "/connect/conflicts",
         "/look",
         "/look?filter=nothingatall",
         "/mend",

@@ -27,11 +27,11 @@ def _block(page: Page, title: str) -> Locator:
 def test_which_bookings_collide_with_the_expedition_in_the_next_month(page: Page) -> None:
     _show(page)
     page.keyboard.press("x")
-    page.wait_for_url("**/look/collisions*")
+    page.wait_for_url("**/look/overlaps*")
     expect(page.get_by_role("listitem").first).to_be_visible()
     page.keyboard.press("/")
     page.keyboard.type("expedition")
-    rows = page.get_by_role("list", name="Collisions").get_by_role("listitem")
+    rows = page.get_by_role("list", name="Overlaps").get_by_role("listitem")
     expect(rows.first).to_contain_text("Expeditions")
     count = int(page.get_by_role("status").first.inner_text().split()[0])
     assert count == len([row for row in rows.all() if "Expeditions" in row.inner_text()]) or count > 20
@@ -197,7 +197,7 @@ def test_axe_finds_nothing_in_any_view(page: Page, theme: str) -> None:
         page.get_by_role("button", name="Night", exact=True).click()
     wrong = {}
     for path in (*(f"/look/time?view={view}" for view in ("day", "week", "work", "month", "year", "agenda", "picked")),
-                 "/look/time?view=picked&days=2026-11-23,2026-11-30", "/look/collisions", "/look/sides",
+                 "/look/time?view=picked&days=2026-11-23,2026-11-30", "/look/overlaps", "/look/sides",
                  "/look/sides?left=3&right=4&view=month"):  # fmt: skip
         page.goto(path)
         page.wait_for_load_state("networkidle")

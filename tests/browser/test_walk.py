@@ -1,4 +1,4 @@
-"""The README's walk: remove the wrong import, put the past away, hand on a clean file; by keyboard and by mouse."""
+"""The README's walk: remove the wrong import, put the past away, export a clean file; by keyboard and by mouse."""
 
 from __future__ import annotations
 
@@ -68,7 +68,7 @@ def test_the_walk_by_keyboard_alone(page: Page, data: Path) -> None:
     page.get_by_label("Archive").fill("before this year")
     page.keyboard.press("Enter")
     page.get_by_role("button", name="Write and check the archive").press("Enter")
-    expect(page.get_by_role("heading", name="Put away")).to_be_visible()
+    expect(page.get_by_role("heading", name="Archive")).to_be_visible()
     expect(page.get_by_text("read back and found complete")).to_be_visible()
     page.keyboard.press("a")
     counted(page, "Press u to take it back")
@@ -99,13 +99,13 @@ def test_the_walk_by_mouse_alone(page: Page) -> None:
     page.get_by_role("link", name="Mend").click()
     page.get_by_role("listitem").filter(has_text="over before this year").get_by_role("link", name="Show them").click()
     page.get_by_role("button", name="Select all that match").click()
-    page.get_by_role("button", name="Put away").click()
+    page.get_by_role("button", name="Archive").click()
     page.get_by_role("button", name="Write and check the archive").click()
     expect(page.get_by_text("read back and found complete")).to_be_visible()
     page.get_by_role("button", name="Delete").click()
-    counted(page, "Done: Put away")
+    counted(page, "Done: Archive")
     page.get_by_role("link", name="Connect").click()
-    page.get_by_role("listitem").filter(has_text="Duty officer rota").get_by_role("button", name="Hand on").click()
+    page.get_by_role("listitem").filter(has_text="Duty officer rota").get_by_role("button", name="Export").click()
     with page.expect_download() as download:
         page.get_by_role("button", name="Save").click()
     check_handed_on(Path(download.value.path()))

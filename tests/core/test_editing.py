@@ -9,11 +9,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from datebridge.core.checks import examine
 from datebridge.core.editing.fields import Alarm, CannotEdit, Fields, Person, read_fields
 from datebridge.core.editing.moving import Move, move_rule
 from datebridge.core.editing.series import Group, Member, Plan, Scope, edit, fields_at, remove
 from datebridge.core.editing.writing import as_event, new_event, rewritten
-from datebridge.core.index.derive import derive
 from datebridge.core.moments import Moment, from_wall_seconds, parse_moment
 from datebridge.core.recurrence.occurrences import timed
 from datebridge.core.recurrence.series import Series
@@ -40,7 +40,7 @@ def _slot(month: int, day: int) -> int:
 
 
 def _happens(*texts: str | None) -> list[str]:
-    entries = [t for k, text in enumerate(texts) if text and (t := timed(derive("VEVENT", text), k))]
+    entries = [t for k, text in enumerate(texts) if text and (t := timed(examine("VEVENT", text), k))]
     found = Series(entries, ZONE).between(0, 1 << 32)
     return [f"{from_wall_seconds(o.shown_start):%m-%d %H:%M}" for o in found]
 
@@ -55,7 +55,7 @@ def _after(plan: Plan) -> list[str]:
 def _by_uid(plan: Plan) -> list[list[str]]:
     groups: dict[str, list[str]] = {}
     for text in _after(plan):
-        groups.setdefault(derive("VEVENT", text).uid, []).append(text)
+        groups.setdefault(examine("VEVENT", text).uid, []).append(text)
     return [_happens(*texts) for texts in groups.values()]
 
 
@@ -206,7 +206,7 @@ def test_a_todo_becomes_an_event_and_loses_nothing() -> None:
     assert made.startswith("BEGIN:VEVENT\nUID:t\n")
     assert {"DESCRIPTION:Two coats", "X-KEEP:me"} <= set(made.split("\n"))
     assert "percent-complete 40" in made
-    assert not derive("VEVENT", made).problems
+    assert not examine("VEVENT", made).problems
 
 
 # ---- whatever is edited, the rest stays -------------------------------------------------------------------
@@ -218,7 +218,7 @@ def occurrences(draw: st.DrawFn) -> tuple[Group, list[int], int]:
     rule = draw(st.sampled_from(["FREQ=DAILY;COUNT=7", "FREQ=WEEKLY;BYDAY=MO,TH;COUNT=8", "FREQ=MONTHLY;COUNT=4",
                                  "FREQ=MONTHLY;BYDAY=1MO;UNTIL=20270401T120000Z"]))  # fmt: skip
     text = MASTER.replace("FREQ=WEEKLY;BYDAY=MO;COUNT=8", rule)
-    entry = timed(derive("VEVENT", text), 1)
+    entry = timed(examine("VEVENT", text), 1)
     assert entry is not None
     slots = [one.slot for one in Series([entry], ZONE).between(0, 1 << 32)]
     return Group([Member(1, text)], ZONE), slots, draw(st.sampled_from(slots))
@@ -229,10 +229,10 @@ def _slots_after(group: Group, plan: Plan) -> list[int]:
     texts = [*(changed.get(m.id, m.text) for m in group.members), *(e.text for e in plan.edits if e.id is None)]
     by_uid: dict[str, list[str]] = {}
     for text in filter(None, texts):
-        by_uid.setdefault(derive("VEVENT", text).uid, []).append(text)
+        by_uid.setdefault(examine("VEVENT", text).uid, []).append(text)
     found = []
     for group_of in by_uid.values():
-        entries = [t for k, text in enumerate(group_of) if (t := timed(derive("VEVENT", text), k))]
+        entries = [t for k, text in enumerate(group_of) if (t := timed(examine("VEVENT", text), k))]
         found += [o.shown_start for o in Series(entries, ZONE).between(0, 1 << 32)]
     return sorted(found)
 

@@ -9,18 +9,20 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.api import present
-from datebridge.core.index.derive import derive, digest_of
+from datebridge.core.checks import examine
+from datebridge.core.index.derive import digest_of
 from datebridge.core.index.facts import Mark
 from datebridge.core.index.summary import Summary
 from datebridge.core.moments import NotAMoment, parse_duration, parse_moment, wall_seconds_of
 from datebridge.core.recurrence.pattern import happens
 from datebridge.core.views.sheet import Row, write_sheet
-from datebridge.store.entries.versions import INDEX_COLUMNS, index_row
+from datebridge.store.entries.ledger import EntryRow
+from datebridge.store.entries.rows import INDEX_COLUMNS, index_row
 from tests.conftest import event
 
 
 def facts(*lines: str, component: str = "VEVENT"):  # type: ignore[no-untyped-def]
-    return derive(
+    return examine(
         component, "\n".join([f"BEGIN:{component}", "UID:1", "DTSTAMP:20261101T000000Z", *lines, f"END:{component}"])
     )
 
@@ -49,7 +51,7 @@ def test_each_defect_is_named_and_the_entry_is_still_read(lines: list[str], code
 
 
 def test_an_entry_without_uid_says_so() -> None:
-    assert [p.code for p in derive("VEVENT", "BEGIN:VEVENT\nDTSTAMP:20261101T000000Z\nEND:VEVENT").problems] == [
+    assert [p.code for p in examine("VEVENT", "BEGIN:VEVENT\nDTSTAMP:20261101T000000Z\nEND:VEVENT").problems] == [
         "no-start",
         "no-uid",
     ]
@@ -101,7 +103,7 @@ def test_equal_but_for_the_stamp_is_the_same() -> None:
 @given(st.lists(st.text(max_size=60), max_size=12))
 def test_no_text_makes_reading_it_fail(lines: list[str]) -> None:
     text = "\n".join(["BEGIN:VEVENT", *(line.replace("\n", " ") for line in lines), "END:VEVENT"])
-    assert derive("VEVENT", text).component == "VEVENT"
+    assert examine("VEVENT", text).component == "VEVENT"
 
 
 @given(
@@ -110,7 +112,7 @@ def test_no_text_makes_reading_it_fail(lines: list[str]) -> None:
 )
 def test_no_value_makes_reading_it_fail(name: str, value: str) -> None:
     flat = value.replace("\n", " ")
-    derive("VEVENT", f"BEGIN:VEVENT\nDTSTART:20261124T080000Z\n{name}:{flat}\nEND:VEVENT")
+    examine("VEVENT", f"BEGIN:VEVENT\nDTSTART:20261124T080000Z\n{name}:{flat}\nEND:VEVENT")
 
 
 def test_a_time_the_clocks_skip_has_the_offset_before_the_gap() -> None:
@@ -166,7 +168,8 @@ def test_the_first_and_the_last_day_there_is_can_be_indexed_shown_and_handed_on(
     summary = Summary()
     summary.add(found)
     assert summary.as_dict()["events"] == 1
-    assert present.entry({**row, "id": 1}).when
+    shown = {name: row.get(name, 1) for name in EntryRow._fields}
+    assert present.entry(EntryRow(**shown)).when
     happens(found.recurrence, row["start_wall"], 0, 86400)
     assert b"".join(write_sheet([Row("c", "VEVENT", event("1", "x", start, *lines[1:]))], "Pacific/Kiritimati"))
 

@@ -7,7 +7,7 @@ from datetime import date
 
 import pytest
 
-from datebridge.core.index.derive import derive
+from datebridge.core.checks import examine
 from datebridge.core.index.facts import Mark
 from datebridge.core.inspection import inspect
 from datebridge.core.moments import wall_seconds_of
@@ -58,7 +58,7 @@ def test_a_change_for_all_that_follow_is_as_long_in_days() -> None:
 
 def test_the_last_of_a_series_moved_on_is_known() -> None:
     texts = [event("DTSTART:20260105T090000Z", "RRULE:FREQ=DAILY;COUNT=20"), event(FUTURE, "DTSTART:20260220T090000Z")]
-    series = Series([t for k, text in enumerate(texts) if (t := timed(derive("VEVENT", text), k))])
+    series = Series([t for k, text in enumerate(texts) if (t := timed(examine("VEVENT", text), k))])
     last = series.last()
     assert last is not None
     assert last.start == wall_seconds_of(date(2026, 2, 24)) + 9 * 3600
@@ -106,7 +106,7 @@ def test_days_of_a_period_are_nominal() -> None:
 def test_an_extra_date_before_the_start_counts() -> None:
     text = event("DTSTART:20260301T090000Z", "RRULE:FREQ=DAILY;COUNT=2", "RDATE:20251201T090000Z")
     assert begins(text, first=date(2025, 11, 1)) == ["12-01T09:00", "03-01T09:00", "03-02T09:00"]
-    facts = derive("VEVENT", text)
+    facts = examine("VEVENT", text)
     entry = timed(facts)
     assert entry is not None
     series = Series([entry])
@@ -126,7 +126,7 @@ def test_an_extra_date_before_the_start_counts() -> None:
 def test_of_an_odd_rule_what_makes_sense_counts_and_the_rest_is_named(rule: str, count: int, codes: list[str]) -> None:
     text = event("DTSTART:20260301T090000Z" if "0MO" not in rule else "DTSTART:20260302T090000Z", f"RRULE:{rule}")
     assert len(begins(text)) == count
-    assert [p.code for p in derive("VEVENT", text).problems] == codes
+    assert [p.code for p in examine("VEVENT", text).problems] == codes
 
 
 def test_a_rule_keeps_what_it_is_understood_as() -> None:
@@ -159,7 +159,7 @@ def test_inspect_names_a_missing_stamp_and_says_lines_of_the_calendar() -> None:
 
 
 def test_many_problems_of_a_kind_are_told_once_and_counted() -> None:
-    problems = derive(
+    problems = examine(
         "VEVENT", event("DTSTART:20260301T090000Z", "RRULE:FREQ=DAILY", "EXDATE:" + ",".join(["x"] * 500))
     ).problems
     assert len(problems) == 20

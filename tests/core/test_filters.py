@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.words.filters import FilterError, Term, complete, day_range, parse_filter, quote
+from datebridge.core.words.filters import Days, FilterError, Term, complete, day_range, parse_filter, quote
 
 TODAY = date(2026, 11, 24)
 
@@ -47,7 +47,7 @@ def test_fields_are_known_in_any_case_and_addresses_are_text() -> None:
     ],
 )
 def test_dates_cover_a_day_a_month_or_a_year(value: str, first: date, following: date) -> None:
-    assert day_range(value, TODAY, Term("on", (value,))) == (first, following)
+    assert day_range(value, TODAY, Term("on", (value,))) == Days(first, following)
 
 
 @pytest.mark.parametrize("value", ["2026-02-30", "soon", "2026-13", "24.11.2026"])

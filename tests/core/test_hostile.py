@@ -15,9 +15,9 @@ from typing import Any
 
 import pytest
 
+from datebridge.core.checks import examine
 from datebridge.core.editing.fields import read_fields
 from datebridge.core.editing.series import Group, Member, edit, fields_at
-from datebridge.core.index.derive import derive
 from datebridge.core.inspection import inspect
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.days import Steps
@@ -133,7 +133,7 @@ def test_an_event_costs_no_more_than_a_bound(rule: str, days: int) -> None:
     text = event(START, f"RRULE:{rule}", "DTEND:99991231T000000Z")
 
     def work() -> None:
-        entry = timed(derive("VEVENT", text), 1)
+        entry = timed(examine("VEVENT", text), 1)
         assert entry is not None
         for low in (JANUARY, JANUARY + 20_000 * DAY):
             list(occurrences([entry], low, low + days * DAY))
@@ -144,7 +144,7 @@ def test_an_event_costs_no_more_than_a_bound(rule: str, days: int) -> None:
 @pytest.mark.parametrize("rule", RULES)
 def test_an_edit_costs_no_more_than_a_bound(rule: str) -> None:
     text = event(START, f"RRULE:{rule}", "SUMMARY:x")
-    slot = derive("VEVENT", text).start_wall
+    slot = examine("VEVENT", text).start_wall
 
     def work() -> None:
         fields = fields_at(text, slot)
@@ -156,7 +156,7 @@ def test_an_edit_costs_no_more_than_a_bound(rule: str) -> None:
 
 
 def test_a_bound_that_is_reached_is_said() -> None:
-    entry = timed(derive("VEVENT", event(START, "RRULE:FREQ=MINUTELY")), 7)
+    entry = timed(examine("VEVENT", event(START, "RRULE:FREQ=MINUTELY")), 7)
     assert entry is not None
     bounds = Bounds()
     assert len(list(occurrences([entry], JANUARY, JANUARY + 31 * DAY, bounds=bounds))) == 20_000
@@ -164,14 +164,14 @@ def test_a_bound_that_is_reached_is_said() -> None:
     bounds = Bounds()
     assert len(list(occurrences([entry], JANUARY + 5 * DAY, JANUARY + 6 * DAY, bounds=bounds))) == 1440
     assert not bounds.cut
-    every = timed(derive("VEVENT", event(START, "RRULE:FREQ=SECONDLY;INTERVAL=4")), 8)
+    every = timed(examine("VEVENT", event(START, "RRULE:FREQ=SECONDLY;INTERVAL=4")), 8)
     assert every is not None
     assert len(list(occurrences([every], JANUARY + 9 * DAY, JANUARY + 9 * DAY + 3600))) == 900
 
 
 def test_many_hostile_series_share_one_bound_and_harmless_ones_are_whole() -> None:
-    quick = [timed(derive("VEVENT", event(START, "RRULE:FREQ=SECONDLY", uid=str(k))), k) for k in range(9)]
-    daily = timed(derive("VEVENT", event(START, "RRULE:FREQ=DAILY", uid="d")), 99)
+    quick = [timed(examine("VEVENT", event(START, "RRULE:FREQ=SECONDLY", uid=str(k))), k) for k in range(9)]
+    daily = timed(examine("VEVENT", event(START, "RRULE:FREQ=DAILY", uid="d")), 99)
     assert daily is not None
     bounds = Bounds(left=50_000)
     found = list(occurrences([*filter(None, quick), daily], JANUARY, JANUARY + 31 * DAY, bounds=bounds))
@@ -197,7 +197,7 @@ def test_long_counts_are_counted_to_their_end(rule: str, last: str) -> None:
 
 
 def test_what_is_not_counted_to_its_end_is_named() -> None:
-    found = derive("VEVENT", event(START, "RRULE:FREQ=HOURLY;INTERVAL=7;BYDAY=MO;BYMONTHDAY=13;COUNT=99999"))
+    found = examine("VEVENT", event(START, "RRULE:FREQ=HOURLY;INTERVAL=7;BYDAY=MO;BYMONTHDAY=13;COUNT=99999"))
     assert [p.code for p in found.problems] == ["rule-too-long"]
 
 

@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.index.objects import assemble, take_apart
 from datebridge.core.invitations import silenced, told
 from datebridge.core.merge import STAMPS, combined, differing, fields
+from datebridge.core.objects import assemble, take_apart
 from datebridge.core.text.headers import Description, described, description_of
 from datebridge.core.text.writer import new_header
 from datebridge.core.views.coming import coming

@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo, available_timezones
 
 import pytest
 
-from datebridge.core.index.derive import derive
+from datebridge.core.checks import examine
 from datebridge.core.index.facts import Mark
 from datebridge.core.inspection import inspect
 from datebridge.core.moments import wall_at, wall_seconds_of
@@ -81,7 +81,7 @@ def test_eight_hours_over_a_change_of_defined_clocks_are_eight_hours() -> None:
 )  # fmt: skip
 def test_a_name_means_the_zone_only_if_it_stands_so_in_the_database(tzid: str, hour: str, zone: str, own: bool) -> None:
     entry = event(f"DTSTART;TZID={tzid}:20261201T090000")
-    facts = derive("VEVENT", entry, Zones([(tzid, LISBON.format(tzid))]))
+    facts = examine("VEVENT", entry, Zones([(tzid, LISBON.format(tzid))]))
     assert (facts.zone, bool(facts.marks & Mark.DEFINED_ZONE)) == (zone, own)
     assert happening(LISBON.format(tzid), entry)[0].start[11:16] == hour
     (problem,) = facts.problems
@@ -92,21 +92,21 @@ def test_a_name_means_the_zone_only_if_it_stands_so_in_the_database(tzid: str, h
 def test_a_definition_that_agrees_in_the_years_in_use_leaves_the_zone_its_name() -> None:
     old = define("x", "America/Halifax", 1990, 2000)  # knows nothing of the rules since 2007 but by its last pattern
     zones = Zones([("america/halifax", old)])
-    early = derive("VEVENT", event("DTSTART;TZID=america/halifax:19950701T090000"), zones)
-    late = derive("VEVENT", event("DTSTART;TZID=america/halifax:20260315T090000"), zones)
+    early = examine("VEVENT", event("DTSTART;TZID=america/halifax:19950701T090000"), zones)
+    late = examine("VEVENT", event("DTSTART;TZID=america/halifax:20260315T090000"), zones)
     assert (early.zone, early.problems) == ("America/Halifax", ())
     assert late.zone == "" or not late.problems
 
 
 def test_without_a_definition_a_name_means_what_it_suggests() -> None:
-    assert derive("VEVENT", event("DTSTART;TZID=europe/oslo:20261201T090000")).zone == "Europe/Oslo"
+    assert examine("VEVENT", event("DTSTART;TZID=europe/oslo:20261201T090000")).zone == "Europe/Oslo"
     assert resolve("/Europe/Oslo").zone == "Europe/Oslo"
     assert not resolve("/Europe/Oslo").exact
 
 
 def test_a_zone_name_with_a_colon_is_read_as_it_was_meant() -> None:
     line = "DTSTART;TZID=(UTC+01:00) Somewhere, Else:20261201T090000"
-    facts = derive("VEVENT", event(line))
+    facts = examine("VEVENT", event(line))
     assert facts.tzid == "(UTC+01:00) Somewhere, Else"
     assert {p.code for p in facts.problems} == {"unquoted-zone", "unresolved-zone"}
     assert tzids_in(line) == {"(UTC+01:00) Somewhere, Else"}
@@ -158,7 +158,7 @@ def test_two_changes_within_a_week_are_both_seen() -> None:
 
 
 def test_a_series_without_end_gets_a_definition_to_2100() -> None:
-    facts = [derive("VEVENT", event("DTSTART;TZID=America/Nuuk:20260301T090000", "RRULE:FREQ=DAILY"))]
+    facts = [examine("VEVENT", event("DTSTART;TZID=America/Nuuk:20260301T090000", "RRULE:FREQ=DAILY"))]
     (made,) = missing_definitions({"America/Nuuk"}, (), *span_of(facts))
     own = defined(made)
     assert own is not None

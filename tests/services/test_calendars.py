@@ -5,16 +5,16 @@ from __future__ import annotations
 import pytest
 
 from datebridge.core.text.headers import Description
-from datebridge.services import applying
 from datebridge.services.editing import calendars
-from datebridge.store.changesets.logbook import CannotApply
+from datebridge.store.changesets.apply import apply as apply_set
+from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.changesets.undo import propose_undo
 from tests.conftest import Bench, calendar
 from tests.world import World, berth
 
 
 def made(bench: Bench, name: str = "Tides", tint: str = "", zone: str = "", text: str = "") -> int:
-    applying.apply(bench.store, calendars.propose_new(bench.store, None, Description(name, tint, zone, text)))
+    apply_set(bench.store, calendars.propose_new(bench.store, None, Description(name, tint, zone, text)))
     return int(str(bench.one("SELECT id FROM calendar WHERE live AND name = ?", name)))
 
 
@@ -32,9 +32,9 @@ def test_describing_anew_is_one_batch_that_can_be_taken_back(bench: Bench) -> No
     number = made(bench, "Tides", "#112233")
     set_id = calendars.propose_description(bench.store, number, Description("Neaps", "#445566", "UTC", ""))
     assert bench.one("SELECT title FROM change_set WHERE id = ?", set_id) == "Rename Tides to Neaps"
-    applying.apply(bench.store, set_id)
+    apply_set(bench.store, set_id)
     assert row(bench, number) == ("Neaps", "#445566", "UTC", "", 1)
-    applying.apply(bench.store, propose_undo(bench.store, set_id))
+    apply_set(bench.store, propose_undo(bench.store, set_id))
     assert row(bench, number) == ("Tides", "#112233", "", "", 1)
 
 
@@ -46,9 +46,9 @@ def test_deleting_takes_everything_and_undo_brings_everything_back(bench: Bench)
     assert bench.rows("SELECT title, deletes FROM change_set WHERE id = ?", set_id) == [
         ("Delete Berths with 4 entries", 4)
     ]
-    applying.apply(bench.store, set_id)
+    apply_set(bench.store, set_id)
     assert (bench.titles(), row(bench, number)[-1]) == ([], 0)
-    applying.apply(bench.store, propose_undo(bench.store, set_id))
+    apply_set(bench.store, propose_undo(bench.store, set_id))
     assert (bench.texts(), row(bench, number)[-1]) == (before, 1)
 
 
@@ -75,7 +75,7 @@ def test_describing_it_as_it_is_proposes_nothing(bench: Bench) -> None:
 def test_the_same_name_is_free_on_another_account(world: World) -> None:
     account = world.connect("lantern")
     made(world, "Cranes")
-    applying.apply(world.store, calendars.propose_new(world.store, account, Description("Cranes")))
+    apply_set(world.store, calendars.propose_new(world.store, account, Description("Cranes")))
     world.work()
     with pytest.raises(CannotApply, match="already"):
         calendars.propose_new(world.store, account, Description("cranes"))
@@ -95,7 +95,7 @@ def test_a_file_without_uids_goes_into_a_server_calendar_with_some(world: World)
     plain = berth(1).replace("UID:berth-1@skerrow.example\n", "")
     world.take("Berths", plain)
     world.work()
-    assert world.carried() == {"carried": 1}
+    assert world.pushed() == {"pushed": 1}
     (text,) = world.there("tidewrack", "berths").values()
     assert "UID:" in text
     with pytest.raises(CannotApply, match="here already"):

@@ -8,15 +8,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.index.objects import assemble, take_apart
-from datebridge.services import applying
+from datebridge.core.objects import assemble, take_apart
+from datebridge.core.words.filters import Selection
 from datebridge.services.accounts import accounts, leaving
 from datebridge.services.transfer import transfers
 from datebridge.services.transfer.transfers import Target
 from datebridge.standins.faults import Fault
 from datebridge.store.changesets import review
-from datebridge.store.changesets.logbook import CannotApply
-from datebridge.store.entries.ledger import Selection
+from datebridge.store.changesets.apply import apply as apply_set
+from datebridge.store.changesets.draft import CannotApply
 from tests.conftest import Bench, calendar
 from tests.world import MEETING, World, berth
 
@@ -28,8 +28,8 @@ def both(world: World) -> tuple[int, int]:
 
 
 def copy(world: Bench, filter: str = "", **target: Any) -> int:
-    set_id = transfers.propose_copy(world.store, world.ledger, Selection(filter), Target(**target))
-    applying.apply(world.store, set_id)
+    set_id = transfers.propose_transfer(world.store, world.ledger, Selection(filter), Target(**target))
+    apply_set(world.store, set_id)
     return set_id
 
 
@@ -40,11 +40,13 @@ def number_of(world: Bench, name: str) -> int:
 def test_a_copy_to_a_new_calendar_arrives_whole_and_tells_nobody(world: World) -> None:
     world.put("tidewrack", "berths", berth(1, *MEETING), *map(berth, range(2, 30)))
     _, lantern = both(world)
-    set_id = transfers.propose_copy(world.store, world.ledger, Selection(), Target(account_id=lantern, name="Moved in"))
+    set_id = transfers.propose_transfer(
+        world.store, world.ledger, Selection(), Target(account_id=lantern, name="Moved in")
+    )
     title, reason = world.rows("SELECT title, reason FROM change_set WHERE id = ?", set_id)[0]
     assert title == "Copy 29 entries to Moved in (Lantern)"
     assert reason == "1 entry has attendees; nobody will be told."
-    applying.apply(world.store, set_id)
+    apply_set(world.store, set_id)
     world.work()
     assert len(world.there("lantern", "moved-in")) == 29
     assert len(world.there("tidewrack", "berths")) == 29
@@ -54,12 +56,12 @@ def test_a_copy_to_a_new_calendar_arrives_whole_and_tells_nobody(world: World) -
 def test_attendees_are_invited_only_where_that_is_asked_for(world: World) -> None:
     world.put("tidewrack", "berths", berth(1, *MEETING))
     _, lantern = both(world)
-    set_id = transfers.propose_copy(
+    set_id = transfers.propose_transfer(
         world.store, world.ledger, Selection(), Target(account_id=lantern, name="Loud", tell=True)
     )
     with world.store.read() as connection:
         assert review.warnings(connection, set_id) == ["Lantern will tell 1 attendee of 1 meeting."]
-    applying.apply(world.store, set_id)
+    apply_set(world.store, set_id)
     world.work()
     assert world.mail() == [("REQUEST", "ida.moe@skerrow.example")]
 
@@ -121,7 +123,7 @@ def test_a_uid_that_stands_elsewhere_in_the_account_is_left_out_and_said(world: 
     ]
     copy(world, "calendar:File uid:berth-1@skerrow.example", account_id=lantern, name="Second", existing="both")
     world.work()
-    assert set(world.carried()) == {"carried"}
+    assert set(world.pushed()) == {"pushed"}
     assert len(world.there("lantern", "second")) == 1
 
 

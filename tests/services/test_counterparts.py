@@ -10,9 +10,8 @@ import pytest
 from datebridge.connect import http as web_module
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.http import Web
+from datebridge.core.words.filters import Selection
 from datebridge.services.accounts import accounts, addresses
-from datebridge.services.accounts.connecting import remotes_of
-from datebridge.services.applying import apply
 from datebridge.services.jobs import clock, jobs
 from datebridge.services.jobs.worker import Worker
 from datebridge.services.transfer import transfers
@@ -20,7 +19,8 @@ from datebridge.services.transfer.transfers import Target
 from datebridge.standins.faults import Fault
 from datebridge.standins.feeds import Feed
 from datebridge.store import database
-from datebridge.store.entries.ledger import Selection
+from datebridge.store.accounts import remotes_of
+from datebridge.store.changesets.apply import apply
 from tests.conftest import calendar, wait_until
 from tests.world import OFFICE, PASSWORD, World, berth
 
@@ -69,7 +69,7 @@ def test_an_odd_answer_to_one_entry_does_not_keep_others_from_being_carried(worl
     assert "moved" in world.there("tidewrack", "berths")["berth-2@skerrow.example.ics"]
     world.hosts.switches["tidewrack"].clear()
     world.refresh(accounts_of(world))
-    assert not {"refused", "collided"} & world.carried().keys()
+    assert not {"refused", "conflict"} & world.pushed().keys()
 
 
 def accounts_of(world: World) -> int:
@@ -111,7 +111,7 @@ def test_an_entry_that_is_withheld_once_is_not_removed_and_nothing_is_missed_for
 def test_a_calendar_made_by_copying_is_refreshed_by_itself(world: World) -> None:
     world.bring(calendar(berth(1)))
     account = world.connect("lantern")
-    set_id = transfers.propose_copy(world.store, world.ledger, Selection(""), Target(None, account, "Berths 2027"))
+    set_id = transfers.propose_transfer(world.store, world.ledger, Selection(""), Target(None, account, "Berths 2027"))
     apply(world.store, set_id)
     world.work()
     made = next(r for r in remotes_of(world.store, account) if r.name == "Berths 2027")
@@ -156,7 +156,7 @@ def test_a_dripping_feed_holds_up_no_other_and_stopping_it_takes_no_time(world: 
         accounts.refresh_account(world.store, account)
         wait_until(lambda: "Launch 3 alongside" in world.titles())
         assert world.one("SELECT state FROM job WHERE id = ?", slow) == "running"
-        jobs.request_stop(world.store, slow)
+        jobs.stop(world.store, slow)
         ticks = 0
         while world.one("SELECT state FROM job WHERE id = ?", slow) == "running":
             threading.Event().wait(0.1)

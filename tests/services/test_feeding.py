@@ -5,12 +5,12 @@ from __future__ import annotations
 import pytest
 
 from datebridge.core.text.headers import Description
-from datebridge.services import applying
 from datebridge.services.accounts import accounts, addresses
-from datebridge.services.accounts.connecting import NotConnected
 from datebridge.services.editing import calendars
 from datebridge.standins.feeds import Feed
-from datebridge.store.changesets.logbook import apply_set, discard_set
+from datebridge.store.accounts import NotConnected
+from datebridge.store.changesets.apply import apply as apply_set
+from datebridge.store.changesets.apply import discard as discard_set
 from datebridge.store.changesets.undo import propose_undo
 from tests.conftest import calendar
 from tests.world import World, berth
@@ -133,10 +133,10 @@ def test_a_feed_is_called_and_coloured_here_as_one_likes(world: World) -> None:
     account = subscribed(world, 1)
     number = int(str(world.one("SELECT id FROM calendar")))
     set_id = calendars.propose_description(world.store, number, Description("Ships", "#16684a"))
-    applying.apply(world.store, set_id)
+    apply_set(world.store, set_id)
     assert change(world, account, feed(1, 2)) == "1 added"
     assert world.rows("SELECT name, tint FROM calendar") == [("Ships", "#16684a")]
-    applying.apply(world.store, propose_undo(world.store, set_id))
+    apply_set(world.store, propose_undo(world.store, set_id))
     assert world.rows("SELECT name, tint FROM calendar") == [("Port calls", "")]
 
 

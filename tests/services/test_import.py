@@ -1,4 +1,4 @@
-"""Bringing files in: what is read, what is here already, where it goes, and what a stop or kill leaves."""
+"""Imports: what is read, what is here already, where it goes, and what a stop or kill leaves."""
 
 from __future__ import annotations
 
@@ -12,8 +12,10 @@ from datebridge.services.imports import decide, files, uploads
 from datebridge.services.imports.decide import Decision
 from datebridge.services.imports.uploads import NotTaken
 from datebridge.services.jobs import jobs, worker
+from datebridge.store import imports
 from datebridge.store.changesets import review
-from datebridge.store.changesets.logbook import CannotApply, apply_set
+from datebridge.store.changesets.apply import apply as apply_set
+from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.changesets.undo import propose_undo
 from tests.conftest import Bench, calendar, event
 
@@ -22,8 +24,8 @@ STAMPED = "LAST-MODIFIED:2026{:02d}01T000000Z"
 
 def here(bench: Bench, number: int) -> list[tuple[str, int, int, int, int]]:
     with bench.store.read() as connection:
-        rows = decide.compare_with_store(connection, number)
-    return [(r["calendar"], r["identical"], r["newer"], r["older"], r["different"]) for r in rows]
+        rows = imports.compare(connection, number)
+    return [(r.calendar, r.identical, r.newer, r.older, r.different) for r in rows]
 
 
 def test_nothing_is_in_a_calendar_before_it_is_taken_in(bench: Bench) -> None:
@@ -39,11 +41,9 @@ def test_calendars_of_one_name_are_one_and_others_their_own(bench: Bench) -> Non
         + calendar(event("d"), header=named("Tides") + "\nX-SECOND:1") + calendar(event("e")),
         name="export.ics",
     )  # fmt: skip
-    groups = bench.rows("SELECT name, json_extract(summary, '$.events') FROM incoming_group ORDER BY id")
+    groups = bench.rows("SELECT name, json_extract(summary, '$.events') FROM import_group ORDER BY id")
     assert groups == [("Tides", 2), ("Berths", 1), ("export", 2)]
-    assert ("several-calendars", "X-SECOND:1") in bench.rows(
-        "SELECT code, text FROM problem WHERE incoming_id = ?", number
-    )
+    assert ("several-calendars", "X-SECOND:1") in bench.rows("SELECT code, text FROM problem WHERE file_id = ?", number)
 
 
 def test_what_is_here_already_is_told_apart(bench: Bench) -> None:
@@ -69,10 +69,10 @@ def test_entries_that_are_there_are_treated_by_rule(
     text = calendar(event("s", "s"), event("n", "n2", at, second), event("o", "o2", at, first), event("f", "fresh"))
     number = bench.read(text)
     decision = Decision(bench.groups(number)[0], 1, existing=existing)  # type: ignore[arg-type]
-    outcome = decide.rehearse_taking(bench.store, [number], [decision])
-    apply_set(bench.store, decide.propose_taking(bench.store, [number], [decision]))
+    outcome = decide.rehearse_import(bench.store, [number], [decision])
+    apply_set(bench.store, decide.propose_import(bench.store, [number], [decision]))
     assert sorted(bench.titles()) == sorted([*titles, "fresh"])
-    assert outcome == {"creates": 1, "updates": 3 - skipped, "skipped": skipped}
+    assert outcome == (1, 3 - skipped, skipped)
 
 
 def test_importing_twice_adds_nothing_the_second_time(bench: Bench) -> None:
@@ -80,7 +80,7 @@ def test_importing_twice_adds_nothing_the_second_time(bench: Bench) -> None:
     bench.bring(text)
     number = bench.read(text)
     with pytest.raises(CannotApply, match="is here already"):
-        decide.propose_taking(bench.store, [number], [Decision(bench.groups(number)[0], 1)])
+        decide.propose_import(bench.store, [number], [Decision(bench.groups(number)[0], 1)])
 
 
 def test_identical_entries_elsewhere_can_be_left_out(bench: Bench) -> None:
@@ -113,12 +113,13 @@ def test_problems_carry_the_line_of_the_file(bench: Bench) -> None:
     bench.read(
         "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\nDESCRIPTION:one\n two\nDTSTART:20261399\nEND:VEVENT\nEND:VCALENDAR\n"
     )
-    assert bench.rows("SELECT code, line, uid FROM problem") == [("bad-date", 6, "a")]
+    found = bench.rows("SELECT f.code, f.line, v.uid FROM finding f JOIN version v ON v.id = f.version_id")
+    assert found == [("bad-date", 6, "a")]
 
 
 def test_a_file_without_calendar_data_is_refused_in_words(bench: Bench) -> None:
     number = bench.read("just text")
-    assert bench.rows("SELECT state, message FROM incoming WHERE id = ?", number) == [
+    assert bench.rows("SELECT state, message FROM import_file WHERE id = ?", number) == [
         ("refused", "There is no calendar data in this file.")
     ]
 
@@ -136,7 +137,7 @@ def test_a_zip_is_read_file_by_file_and_nothing_is_written_outside(bench: Bench)
         zipped({"a.ics": calendar(event("a")).encode(), "../../b.ics": calendar(event("b")).encode(), "x.txt": b"-"}),
         "all.zip",
     )
-    assert bench.rows("SELECT name, state FROM incoming ORDER BY id") == [("a.ics", "waiting"), ("b.ics", "waiting")]
+    assert bench.rows("SELECT name, state FROM import_file ORDER BY id") == [("a.ics", "waiting"), ("b.ics", "waiting")]
     assert not (bench.settings.data_dir.parent / "b.ics").exists()
 
 
@@ -158,20 +159,21 @@ def test_bounds_are_kept_and_nothing_stays_behind(
     settings = bench.settings.model_copy(update=setting)
     with pytest.raises(NotTaken, match=message):
         uploads.receive(bench.store, settings, [("x.zip", io.BytesIO(data))])
-    assert list(settings.incoming_dir.iterdir()) == []
+    assert list(settings.imports_dir.iterdir()) == []
 
 
 def test_a_file_turned_away_leaves_nothing(bench: Bench) -> None:
     number = bench.read(calendar(event("a")))
     files.turn_away(bench.store, bench.settings, number)
-    for table in ("version", "version_text", "incoming", "incoming_group", "problem"):
+    worker.drain(bench.store, bench.settings)  # what nothing holds is cleared away in the background
+    for table in ("version", "version_text", "import_file", "import_group", "problem", "finding"):
         assert bench.rows(f"SELECT count(*) FROM {table}") == [(0,)], table
-    assert list(bench.settings.incoming_dir.iterdir()) == []
+    assert list(bench.settings.imports_dir.iterdir()) == []
 
 
 def test_a_file_that_was_taken_in_cannot_be_turned_away_until_it_is_taken_back(bench: Bench) -> None:
     bench.bring(calendar(event("a")))
-    with pytest.raises(CannotApply, match="taken"):
+    with pytest.raises(CannotApply, match="is imported"):
         files.turn_away(bench.store, bench.settings, 1)
 
 
@@ -181,14 +183,14 @@ def test_a_stopped_reading_leaves_nothing_of_the_file(bench: Bench, monkeypatch:
     report = jobs.JobContext.progress
 
     def stop_at_the_first(self: jobs.JobContext, *said: object) -> None:
-        jobs.request_stop(bench.store, job)
+        jobs.stop(bench.store, job)
         report(self, *said)  # type: ignore[arg-type]
 
     monkeypatch.setattr(jobs.JobContext, "progress", stop_at_the_first)
     worker.drain(bench.store, bench.settings)
-    assert bench.rows("SELECT state FROM job") == [("stopped",)]
-    assert bench.rows("SELECT (SELECT count(*) FROM version), (SELECT count(*) FROM incoming)") == [(0, 0)]
-    assert list(bench.settings.incoming_dir.iterdir()) == []
+    assert bench.rows("SELECT state FROM job WHERE kind = 'read'") == [("stopped",)]
+    assert bench.rows("SELECT (SELECT count(*) FROM version), (SELECT count(*) FROM import_file)") == [(0, 0)]
+    assert list(bench.settings.imports_dir.iterdir()) == []
 
 
 def test_a_reading_whose_process_died_is_taken_up_again_without_doubles(
@@ -211,11 +213,11 @@ def test_a_reading_whose_process_died_is_taken_up_again_without_doubles(
     assert jobs.resume_interrupted(bench.store) == ["“Reading many.ics” was interrupted and goes on."]
     worker.drain(bench.store, bench.settings)
     assert bench.rows("SELECT count(*) FROM version") == [(5000,)]
-    assert bench.rows("SELECT state FROM incoming") == [("waiting",)]
+    assert bench.rows("SELECT state FROM import_file") == [("waiting",)]
 
 
 def test_a_job_that_always_kills_its_process_is_given_up(bench: Bench) -> None:
-    job = jobs.enqueue(bench.store, "read", "Reading x", {"incoming": []})
+    job = jobs.enqueue(bench.store, "read", "Reading x", {"files": []})
     with bench.store.write() as connection:
         connection.exec_driver_sql("UPDATE job SET state = 'running', attempts = 3 WHERE id = ?", (job,))
     assert "was given up" in jobs.resume_interrupted(bench.store)[0]
@@ -229,18 +231,18 @@ def test_every_component_of_a_damaged_file_is_stored_or_reported(bench: Bench) -
     data = damaged_log(date(2026, 11, 24))
     number = bench.read(data, "log.ics")
     kept = "\n".join(str(t) for (t,) in bench.rows("SELECT text FROM version_text"))
-    kept += "\n" + "\n".join(str(t) for (t,) in bench.rows("SELECT text FROM problem WHERE incoming_id = ?", number))
-    kept += "\n" + str(bench.one("SELECT header FROM incoming_group"))
+    kept += "\n" + "\n".join(str(t) for (t,) in bench.rows("SELECT text FROM problem WHERE file_id = ?", number))
+    kept += "\n" + str(bench.one("SELECT header FROM import_group"))
     for line in data.decode("latin-1").split("\r\n"):
         assert line in kept, line
-    assert Path(bench.settings.incoming_dir).is_dir()
+    assert Path(bench.settings.imports_dir).is_dir()
 
 
 def test_only_the_newest_decision_about_a_file_waits_and_none_is_applied_twice(bench: Bench) -> None:
     number = bench.read(calendar(event("a")))
     decision = Decision(bench.groups(number)[0], None, "Tides")
-    first = decide.propose_taking(bench.store, [number], [decision])
-    second = decide.propose_taking(bench.store, [number], [decision])
+    first = decide.propose_import(bench.store, [number], [decision])
+    second = decide.propose_import(bench.store, [number], [decision])
     with pytest.raises(CannotApply, match="is discarded"):
         apply_set(bench.store, first)
     with bench.store.write() as connection:
@@ -256,6 +258,6 @@ def test_a_file_taken_back_can_be_turned_away_and_its_batch_still_be_looked_at(b
     apply_set(bench.store, propose_undo(bench.store, batch))
     files.turn_away(bench.store, bench.settings, 1)
     with bench.store.read() as connection:
-        assert files.listed(connection) == []
+        assert imports.listed(connection) == []
         _, changes = review.changes_page(connection, batch, 0, 10)
-    assert [c["after"]["summary"] for c in changes] == ["Looked at"]
+    assert [c.after.summary for c in changes] == ["Looked at"]

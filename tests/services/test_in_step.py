@@ -13,7 +13,7 @@ from datebridge.services.accounts import leaving
 from datebridge.services.sync import conflicts
 from datebridge.services.sync.push import push_pending
 from datebridge.standins.faults import Fault
-from datebridge.store.changesets.logbook import CannotApply
+from datebridge.store.changesets.draft import CannotApply
 from tests.conftest import calendar
 from tests.world import OFFICE, World, berth, new_world
 
@@ -75,7 +75,7 @@ class Life:
             records.delete(collection, f"berth-{number}@skerrow.example.ics")
 
     def decide(self, how: str, most: int) -> None:
-        rows = self.world.rows("SELECT id FROM carriage WHERE state IN ('refused', 'collided') LIMIT ?", most)
+        rows = self.world.rows("SELECT id FROM push WHERE state IN ('refused', 'conflict') LIMIT ?", most)
         for (number,) in rows:
             try:
                 if how == "theirs":
@@ -118,7 +118,7 @@ def test_any_order_of_changes_on_both_sides_ends_in_step(
         mine, theirs = life.both_sides()
         assert mine == theirs
         assert world.rows("SELECT uid FROM entry WHERE listed GROUP BY uid HAVING count(*) > 1") == []
-        assert not {"waiting", "sending", "refused", "collided"} & world.carried().keys()
+        assert not {"waiting", "sending", "refused", "conflict"} & world.pushed().keys()
 
 
 def test_switching_off_with_changes_on_their_way_says_what_became_of_them(world: World) -> None:
@@ -128,5 +128,5 @@ def test_switching_off_with_changes_on_their_way_says_what_became_of_them(world:
     assert number is not None
     leaving.switch_off(world.store, number, "snapshot")
     world.work()
-    assert world.rows("SELECT state, message FROM carriage") == [("dropped", "The calendar was switched off.")]
+    assert world.rows("SELECT state, message FROM push") == [("dropped", "The calendar was switched off.")]
     assert len(world.there("lantern", "berths")) == 3

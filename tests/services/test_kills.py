@@ -9,14 +9,14 @@ from pathlib import Path
 
 import pytest
 
-from datebridge.services import applying
+from datebridge.core.words.filters import Selection
 from datebridge.services.accounts import accounts
-from datebridge.services.accounts.connecting import remotes_of
 from datebridge.services.imports import uploads
 from datebridge.services.jobs import jobs, worker
 from datebridge.services.transfer import transfers
-from datebridge.store.changesets.logbook import apply_set, discard_set
-from datebridge.store.entries.ledger import Selection
+from datebridge.store.accounts import remotes_of
+from datebridge.store.changesets.apply import apply as apply_set
+from datebridge.store.changesets.apply import discard as discard_set
 from tests.conftest import Bench, calendar, event
 from tests.killing import work_and_die
 from tests.world import World, berth
@@ -44,8 +44,8 @@ def test_reading_a_file(bench: Bench) -> None:
     def check(n: int) -> None:
         assert bench.rows("SELECT count(*), count(DISTINCT v.digest) FROM version v WHERE v.group_id IS NOT NULL"
                           " AND v.listed") == [(3 * (n + 1), 3)]  # fmt: skip
-        assert bench.rows("SELECT state, count(*) FROM incoming GROUP BY 1") == [("waiting", n + 1)]
-        assert list((bench.settings.incoming_dir).iterdir()) == []
+        assert bench.rows("SELECT state, count(*) FROM import_file GROUP BY 1") == [("waiting", n + 1)]
+        assert list((bench.settings.imports_dir).iterdir()) == []
 
     def queue(_: int) -> None:
         uploads.receive(bench.store, bench.settings, [("file.ics", io.BytesIO(text))])
@@ -57,10 +57,10 @@ def test_putting_away(bench: Bench) -> None:
     bench.bring(calendar(event("a", "Old tide"), event("b", "Old ebb"), event("c", "New")))
 
     def queue(_: int) -> None:
-        jobs.enqueue(bench.store, "put-away", "x", {"filter": "old", "name": "old"})
+        jobs.enqueue(bench.store, "archive", "x", {"filter": "old", "name": "old"})
 
     def check(n: int) -> None:
-        (made,) = bench.rows("SELECT id, deletes FROM change_set WHERE kind = 'put-away' AND state = 'proposed'")
+        (made,) = bench.rows("SELECT id, deletes FROM change_set WHERE kind = 'archive' AND state = 'proposed'")
         assert made[1] == 2
         discard_set(bench.store, int(str(made[0])))
         archives = sorted(path.name for path in bench.settings.archive_dir.iterdir())
@@ -75,10 +75,10 @@ def test_copying(bench: Bench) -> None:
 
     def queue(n: int) -> None:
         target = {"calendar_id": None, "account_id": None, "name": f"Copy {n}"}
-        jobs.enqueue(bench.store, "copy", "x", {"filter": "calendar:Tides", "target": target})
+        jobs.enqueue(bench.store, "transfer", "x", {"filter": "calendar:Tides", "target": target})
 
     def check(n: int) -> None:
-        ((made,),) = bench.rows("SELECT id FROM change_set WHERE kind = 'copy' AND state = 'proposed'")
+        ((made,),) = bench.rows("SELECT id FROM change_set WHERE kind = 'transfer' AND state = 'proposed'")
         apply_set(bench.store, int(str(made)))
         assert len(bench.titles(f'calendar:"Copy {n}"')) == 3
 
@@ -117,7 +117,7 @@ def test_carrying(world: World, name: str) -> None:
         there = "".join(world.there(name, "berths").values())
         assert there.count("BEGIN:VEVENT") == len(world.titles()) == 3 + n
         assert f"SUMMARY:Launch 1 moved {n}" in there
-        assert world.carried().keys() == {"carried"}
+        assert world.pushed().keys() == {"pushed"}
 
     assert at_every_statement(world, queue, check) > 30
 
@@ -129,8 +129,8 @@ def test_moving_to_a_calendar_that_is_made_there(world: World, tmp_path: Path) -
     def queue(n: int) -> None:
         world.bring(calendar(berth(n)), calendar=f"From {n}")
         target = transfers.Target(None, account, f"To {n}", move=True)
-        set_id = transfers.propose_copy(world.store, world.ledger, Selection(f'calendar:"From {n}"'), target)
-        applying.apply(world.store, set_id)
+        set_id = transfers.propose_transfer(world.store, world.ledger, Selection(f'calendar:"From {n}"'), target)
+        apply_set(world.store, set_id)
 
     def check(n: int) -> None:
         world.work()

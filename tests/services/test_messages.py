@@ -7,7 +7,8 @@ from email.message import EmailMessage
 
 import pytest
 
-from datebridge.services.imports import decide, uploads
+from datebridge.services.imports import uploads
+from datebridge.store import imports
 from tests.conftest import Bench, calendar, event
 
 INVITATION = calendar(event("a@skerrow.example", "Kelp recovery, ætti að koma"), header="METHOD:REQUEST")
@@ -23,13 +24,13 @@ def message(*parts: str, subject: str = "Invitation: Kelp recovery") -> EmailMes
 
 
 def names(bench: Bench) -> list[object]:
-    return [row[0] for row in bench.rows("SELECT name FROM incoming ORDER BY id")]
+    return [row[0] for row in bench.rows("SELECT name FROM import_file ORDER BY id")]
 
 
 def test_the_calendar_part_of_a_message_is_shown_like_any_file(bench: Bench) -> None:
-    incoming = bench.read(bytes(message(INVITATION)), "mail.eml")
+    file = bench.read(bytes(message(INVITATION)), "mail.eml")
     assert names(bench) == ["Invitation: Kelp recovery.ics"]
-    (group,) = bench.groups(incoming)
+    (group,) = bench.groups(file)
     assert bench.rows("SELECT summary FROM version WHERE group_id = ?", group) == [("Kelp recovery, ætti að koma",)]
 
 
@@ -53,12 +54,12 @@ def test_a_message_inside_a_message_is_opened(bench: Bench) -> None:
 def test_a_message_without_a_calendar_says_so(bench: Bench) -> None:
     with pytest.raises(uploads.NotTaken, match=r"hello\.eml is a message without a calendar part"):
         uploads.receive(bench.store, bench.settings, [("hello.eml", io.BytesIO(bytes(message())))])
-    assert list(bench.settings.incoming_dir.iterdir()) == []
+    assert list(bench.settings.imports_dir.iterdir()) == []
 
 
 def test_what_of_it_is_here_already_is_shown_before_it_is_taken(bench: Bench) -> None:
     bench.bring(calendar(event("a@skerrow.example", "Kelp")), calendar="Seminars")
-    incoming = bench.read(bytes(message(INVITATION)), "mail.eml")
+    file = bench.read(bytes(message(INVITATION)), "mail.eml")
     with bench.store.read() as connection:
-        (here,) = decide.compare_with_store(connection, incoming)
-    assert (here["calendar"], here["different"]) == ("Seminars", 1)
+        (here,) = imports.compare(connection, file)
+    assert (here.calendar, here.different) == ("Seminars", 1)

@@ -19,7 +19,7 @@ from datebridge.services.jobs.worker import Worker
 from datebridge.services.sole import AlreadyRunning, sole_program
 from datebridge.settings import Settings
 from datebridge.store import database
-from datebridge.store.changesets.logbook import CannotApply
+from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.database import CannotOpen, Store
 from datebridge.store.jobs import ClaimLost
 from tests.conftest import Bench, calendar, event, wait_until
@@ -99,14 +99,14 @@ def test_a_file_whose_reading_was_given_up_can_be_read_again_or_turned_away(benc
         assert jobs.claim_next(bench.store, ["read"])
         jobs.resume_interrupted(bench.store)
     assert bench.rows("SELECT DISTINCT state FROM job") == [("failed",)]
-    assert bench.rows("SELECT DISTINCT state, message FROM incoming") == [
+    assert bench.rows("SELECT DISTINCT state, message FROM import_file") == [
         ("refused", "Reading it was broken off. Read it again, or turn it away.")
     ]
     uploads.read_again(bench.store, bench.settings, 1)
     worker.drain(bench.store, bench.settings)
-    assert bench.one("SELECT state FROM incoming WHERE id = 1") == "waiting"
+    assert bench.one("SELECT state FROM import_file WHERE id = 1") == "waiting"
     files.turn_away(bench.store, bench.settings, 2)
-    assert list(bench.settings.incoming_dir.iterdir()) == []
+    assert list(bench.settings.imports_dir.iterdir()) == []
     with pytest.raises(CannotApply, match="Bring it once more"):
         uploads.read_again(bench.store, bench.settings, 2)
 
@@ -128,12 +128,12 @@ def test_a_full_disk_is_told_and_the_job_goes_on_when_there_is_room(bench: Bench
     found = jobs.get(bench.store, job)
     assert found is not None
     assert (found.state, found.message, found.attempts) == ("queued", jobs.FULL, 0)
-    assert bench.one("SELECT state FROM incoming") == "reading"
+    assert bench.one("SELECT state FROM import_file") == "reading"
     room[0] = 1 << 30
     with bench.store.write() as connection:
         connection.exec_driver_sql("UPDATE job SET not_before = 0")
     worker.drain(bench.store, bench.settings)
-    assert bench.one("SELECT state FROM incoming") == "waiting"
+    assert bench.one("SELECT state FROM import_file") == "waiting"
     assert bench.one("SELECT count(*) FROM version") == 3_000
 
 
@@ -162,7 +162,7 @@ def test_all_that_is_kept_is_its_owners_alone_whatever_the_umask(tmp_path: Path)
         bench.read(calendar(event("a")))
         uploads.receive(bench.store, bench.settings, [("b.ics", io.BytesIO(calendar(event("b")).encode()))])
         bench.bring(calendar(event("old", "Old")))
-        jobs.enqueue(bench.store, "put-away", "x", {"filter": "old", "name": "old"})
+        jobs.enqueue(bench.store, "archive", "x", {"filter": "old", "name": "old"})
         from datebridge.services.access import new_key
         from datebridge.services.accounts.secrets import seal
 
@@ -211,5 +211,5 @@ def test_what_cannot_be_opened_is_named_and_nothing_of_it_is_kept(
 ) -> None:
     with pytest.raises(NotTaken, match=words):
         uploads.receive(bench.store, bench.settings, [(name, io.BytesIO(data))])
-    assert list(bench.settings.incoming_dir.iterdir()) == []
-    assert bench.rows("SELECT * FROM incoming") == []
+    assert list(bench.settings.imports_dir.iterdir()) == []
+    assert bench.rows("SELECT * FROM import_file") == []

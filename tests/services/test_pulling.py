@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from datebridge.services import applying
 from datebridge.services.accounts import accounts
-from datebridge.services.accounts.connecting import remotes_of
 from datebridge.services.jobs.clock import tick
-from datebridge.services.sync.pull import all_on
 from datebridge.standins.faults import Fault
-from datebridge.store.changesets.logbook import CannotApply
+from datebridge.store.accounts import ids_on, remotes_of
+from datebridge.store.changesets.apply import apply as apply_set
+from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.changesets.undo import propose_undo
 from tests.conftest import calendar
 from tests.world import World, berth
@@ -59,8 +58,8 @@ def test_what_changed_there_comes_in_as_one_batch_that_can_be_taken_back(world: 
     (batch, title), = world.rows("SELECT id, title FROM change_set WHERE kind = 'pull'")  # fmt: skip
     assert title == f"From {name.title()}, Berths: 1 added, 1 changed, 1 removed"
     assert {"Launch 4 moved", "Launch 99 alongside"} <= set(world.titles())
-    assert world.carried() == {}
-    applying.apply(world.store, propose_undo(world.store, int(str(batch))))
+    assert world.pushed() == {}
+    apply_set(world.store, propose_undo(world.store, int(str(batch))))
     world.work()
     assert "Launch 4 alongside" in world.there(name, "berths")["berth-4@skerrow.example.ics"]
     assert "berth-99@skerrow.example.ics" not in world.there(name, "berths")
@@ -117,7 +116,7 @@ def test_an_account_out_of_reach_is_asked_once_and_holds_up_no_other(world: Worl
     world.put("lantern", "berths", berth(2))
     world.hosts.switches["tidewrack"].arm(Fault("unavailable", count=99))
     asked(world, "tidewrack")
-    accounts.refresh_now(world.store, all_on(world.store, tidewrack) + all_on(world.store, lantern))
+    accounts.refresh_now(world.store, ids_on(world.store, tidewrack) + ids_on(world.store, lantern))
     world.work()
     assert asked(world, "tidewrack") == 1
     assert len(world.titles()) == 2

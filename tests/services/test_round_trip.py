@@ -1,4 +1,4 @@
-"""Any calendar through the whole of it: read, stored, handed on, read again, compared."""
+"""Any calendar through the whole of it: read, stored, exported, read again, compared."""
 
 from __future__ import annotations
 
@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 
 from datebridge.core.text.lines import escape_text, fold, format_line
 from datebridge.core.text.reader import Reader
+from datebridge.core.words.filters import Selection
 from datebridge.services.exports import export
 from datebridge.services.imports.decide import compare_with_store
-from datebridge.store.entries.ledger import Selection
 from tests.conftest import Bench
 
 TEXT = st.text(st.characters(exclude_categories=("Cs", "Cc")), max_size=90)

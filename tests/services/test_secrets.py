@@ -9,14 +9,14 @@ import pytest
 
 from datebridge.api.application import schema
 from datebridge.connect.errors import Unreachable
+from datebridge.core.words.filters import Selection
 from datebridge.services.accounts import accounts, secrets
-from datebridge.services.accounts.connecting import remotes_of
 from datebridge.services.accounts.secrets import KeyLost
 from datebridge.services.jobs import jobs
 from datebridge.services.logs import mask, set_up
 from datebridge.standins.faults import Fault
 from datebridge.standins.feeds import Feed
-from datebridge.store.entries.ledger import Selection
+from datebridge.store.accounts import remotes_of
 from tests.api.test_accounts import client  # noqa: F401
 from tests.conftest import calendar
 from tests.world import OFFICE, PASSWORD, World, berth
@@ -52,8 +52,8 @@ def walk(world: World, page) -> str:  # type: ignore[no-untyped-def]
     paths = [path for path, item in schema()["paths"].items() if "get" in item and "{" not in path]
     said += [page.get(path, params={"first": "2026-12-01", "calendar": 1, "by": "calendar"}) for path in paths]
     for number in range(1, 30):
-        said += [page.get(f"/api/{kind}/{number}") for kind in ("entries", "change-sets", "jobs", "incoming")]
-    said += [page.post("/api/handouts", json={}, params={"format": form}) for form in ("ics", "csv")]
+        said += [page.get(f"/api/{kind}/{number}") for kind in ("entries", "change-sets", "jobs", "imports")]
+    said += [page.post("/api/exports", json={}, params={"format": form}) for form in ("ics", "csv")]
     return "\n".join(one.text for one in said)
 
 

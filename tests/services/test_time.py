@@ -1,4 +1,4 @@
-"""Time through the store: windows, days, collisions, two sides, and edits that can be taken back and are carried."""
+"""Time through the store: windows, days, overlaps, two sides, and edits that can be taken back and are pushed."""
 
 from __future__ import annotations
 
@@ -9,12 +9,12 @@ import pytest
 from datebridge.core.editing.fields import CannotEdit, Fields
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
-from datebridge.services import applying
 from datebridge.services.editing import edits
 from datebridge.services.editing.edits import Target
 from datebridge.services.look import compare, views
 from datebridge.services.look.compare import Asked
-from datebridge.store.changesets.logbook import CannotApply, apply_set
+from datebridge.store.changesets.apply import apply as apply_set
+from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.changesets.undo import propose_undo
 from datebridge.store.database import Store
 from datebridge.store.entries.occurrences import Happenings
@@ -83,7 +83,7 @@ def test_collisions_by_what_is_asked(bench: Bench) -> None:
     low = wall_seconds_of(date(2026, 11, 24))
 
     def found(asked: Asked) -> list[str]:
-        result = compare.collisions(Happenings(bench.store), low, low + DAY, "UTC", [1, 2], asked)
+        result = compare.overlapping(Happenings(bench.store), low, low + DAY, "UTC", [1, 2], asked)
         titles = result.window.entries
         return sorted(
             f"{titles[c.first.entry].title}+{titles[c.second.entry].title} {c.shared // 60}" for c in result.found
@@ -95,7 +95,7 @@ def test_collisions_by_what_is_asked(bench: Bench) -> None:
     assert found(Asked(whole_days=False, least=16 * 60)) == []
     assert len(found(Asked(about="regatta"))) == 4
     assert len(found(Asked(blocking=False, whole_days=False))) == 7
-    result = compare.collisions(Happenings(bench.store), low, low + DAY, "UTC", [1, 2], timed_only)
+    result = compare.overlapping(Happenings(bench.store), low, low + DAY, "UTC", [1, 2], timed_only)
     assert result.twins == 1
     sheet = b"".join(compare.as_sheet(result, {1: "=Tides", 2: "Copy"})).decode("utf-8-sig").splitlines()
     assert len(sheet) == 4
@@ -201,7 +201,7 @@ def test_an_edit_of_one_occurrence_is_carried_and_its_undo_too(world: World) -> 
     (text,) = world.there("tidewrack", "berths").values()
     assert "RECURRENCE-ID:20261202T080000Z" in text
     assert text.count("X-TONNAGE:90") == 2
-    applying.apply(world.store, propose_undo(world.store, set_id))
+    apply_set(world.store, propose_undo(world.store, set_id))
     world.work()
     (text,) = world.there("tidewrack", "berths").values()
     assert "RECURRENCE-ID" not in text

@@ -23,6 +23,7 @@ def test_a_killed_worker_is_replaced_and_the_file_is_read_once(bench: Bench) -> 
         assert process is not None
         os.kill(process, signal.SIGKILL)
         wait_until(lambda: bench.one("SELECT state FROM job WHERE id = ?", job) == "done")
+        wait_until(lambda: bench.one("SELECT count(*) FROM job WHERE state IN ('queued', 'running')") == 0)
     finally:
         worker.stop()
     found = jobs.get(bench.store, job)
@@ -38,11 +39,11 @@ def test_a_job_that_cannot_be_done_fails_in_words_and_the_next_is_done(bench: Be
     broken = jobs.get(bench.store, first)
     assert broken is not None
     assert (broken.state, broken.message.split(";")[0]) == ("failed", "An unexpected error")
-    assert bench.one("SELECT state FROM incoming WHERE id = ?", second) == "waiting"
+    assert bench.one("SELECT state FROM import_file WHERE id = ?", second) == "waiting"
 
 
 def test_a_queued_job_that_is_stopped_never_begins(bench: Bench) -> None:
     job = uploads.receive(bench.store, bench.settings, [("a.ics", io.BytesIO(calendar(event("a")).encode()))])
-    jobs.request_stop(bench.store, job)
+    jobs.stop(bench.store, job)
     assert not jobs.run_next(bench.store, bench.settings, {})
     assert [j.state for j in jobs.recent(bench.store)] == ["stopped"]

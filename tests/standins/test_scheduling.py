@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from datebridge.core.index.objects import CalendarObject, assemble, take_apart
 from datebridge.core.invitations import silenced
+from datebridge.core.objects import CalendarObject, assemble, take_apart
 from datebridge.standins.scheduling import messages
 from tests.conftest import event
 

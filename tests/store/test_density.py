@@ -8,13 +8,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from datebridge.core.words.filters import Selection
 from datebridge.services.jobs import worker
 from datebridge.services.look import views
 from datebridge.services.mend import deletion
-from datebridge.store.changesets.logbook import CannotApply, apply_set
+from datebridge.store.changesets.apply import apply as apply_set
+from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.changesets.undo import propose_undo
 from datebridge.store.entries.density import Density, queue_refreshing
-from datebridge.store.entries.ledger import Selection
 from datebridge.store.entries.occurrences import Happenings
 from tests.conftest import Bench, calendar
 from tests.store.test_ledger_oracle import SAMPLES

@@ -6,8 +6,8 @@ from datetime import date
 
 import pytest
 
-from datebridge.core.words.filters import FilterError
-from datebridge.store.entries.ledger import FACETS, Selection
+from datebridge.core.words.filters import FilterError, Selection
+from datebridge.store.entries.ledger import FACETS
 from tests.conftest import Bench, calendar, event
 
 HOBART = "TZID=Australia/Hobart:20261124T150000"
@@ -93,10 +93,10 @@ def test_a_date_that_does_not_exist_is_a_plain_error(filled: Bench) -> None:
 def test_every_column_sorts_both_ways_and_pages_are_parts_of_the_whole(filled: Bench, sort: str) -> None:
     _, up = filled.ledger.page(sort=sort)
     total, down = filled.ledger.page(sort=sort, descending=True)
-    assert sorted(r["id"] for r in up) == sorted(r["id"] for r in down)
+    assert sorted(r.id for r in up) == sorted(r.id for r in down)
     assert total == 9
     pages = [filled.ledger.page(sort=sort, offset=k, limit=4)[1] for k in (0, 4, 8)]
-    assert [r["id"] for page in pages for r in page] == [r["id"] for r in up]
+    assert [r.id for page in pages for r in page] == [r.id for r in up]
 
 
 def test_titles_sort_without_case_or_accents(filled: Bench) -> None:

@@ -11,16 +11,23 @@ from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy import Connection
 
+from datebridge.core.changes import PERSON, Change, Kind
 from datebridge.core.index.derive import derive
+from datebridge.core.words.filters import Selection
 from datebridge.services.exports import export
 from datebridge.services.mend.deletion import propose_deletion
 from datebridge.settings import Settings
-from datebridge.store.changesets import logbook, review
-from datebridge.store.changesets.logbook import CannotApply, Proposal, StoredChange, apply_set, discard_set, recover
+from datebridge.store.changesets import apply as applying
+from datebridge.store.changesets import review
+from datebridge.store.changesets.apply import apply as apply_set
+from datebridge.store.changesets.apply import discard as discard_set
+from datebridge.store.changesets.apply import recover
+from datebridge.store.changesets.draft import CannotApply, propose
 from datebridge.store.changesets.undo import propose_undo
 from datebridge.store.database import Store
-from datebridge.store.entries.ledger import Ledger, Selection
-from datebridge.store.entries.versions import add_text, reindex
+from datebridge.store.entries.ledger import Ledger
+from datebridge.store.entries.reindex import reindex
+from datebridge.store.entries.versions import text_of
 from tests.conftest import Bench, calendar, event
 
 SERIES = event("s", "Weekly", "20261124T080000Z", "RRULE:FREQ=WEEKLY", "ATTENDEE:mailto:a@x.example")
@@ -42,12 +49,11 @@ def undo(bench: Bench, set_id: int, force: bool = False) -> int:
 def edit(bench: Bench, title: str, summary: str) -> int:
     """Apply a change set that renames the entry titled `title`."""
     (row,) = bench.rows("SELECT id, calendar_id, uid FROM entry WHERE summary = ?", title)
-    with bench.store.write() as connection:
-        text = str(connection.exec_driver_sql("SELECT text FROM version_text WHERE id = ?", (row[0],)).scalar_one())
-        version = add_text(connection, "VEVENT", text.replace(f"SUMMARY:{title}", f"SUMMARY:{summary}"))
-        set_id = logbook.open_set(connection, Proposal("Rename", "edit"))
-        logbook.add_changes(connection, set_id, [StoredChange(int(row[1]), str(row[2]), "", int(row[0]), version)])  # type: ignore[call-overload]
-        logbook.close_set(connection, set_id)
+    with propose(bench.store, Kind.EDIT, PERSON, "Rename") as draft, draft.stage() as writer:
+        text = text_of(writer.connection, row[0])  # type: ignore[arg-type]
+        version = writer.add_text("VEVENT", text.replace(f"SUMMARY:{title}", f"SUMMARY:{summary}"))
+        draft.add(Change(row[1], "VEVENT", row[2], "", row[0], version))  # type: ignore[arg-type]
+    set_id = draft.id
     apply_set(bench.store, set_id)
     return set_id
 
@@ -105,8 +111,8 @@ def test_what_changed_since_is_left_alone_unless_told_otherwise(bench: Bench) ->
         row = review.set_row(connection, proposal)
         _, changes = review.changes_page(connection, proposal, 0, 10)
     assert row is not None
-    assert (row["deletes"], row["held"]) == (1, 1)
-    assert [(c["before"]["summary"], bool(c["held"])) for c in changes] == [("Edited", True), ("Gone", False)]
+    assert (row.deletes, row.held) == (1, 1)
+    assert [(c.before.summary, c.change.held) for c in changes] == [("Edited", True), ("Gone", False)]
     apply_set(bench.store, proposal)
     assert bench.titles() == ["Edited"]
 
@@ -226,13 +232,13 @@ def test_reindexing_changes_nothing_that_was_right_and_mends_what_was_not(bench:
 def _apply_and_die(data_dir: str, set_id: int) -> None:
     """Apply a set, but be killed in the middle of its transaction."""
     settings = Settings(data_dir=data_dir)  # type: ignore[arg-type]
-    whole = logbook._refresh_calendar
+    whole = applying.refresh_calendar
 
     def die(connection: Connection, calendar: int) -> None:
         whole(connection, calendar)
         os.kill(os.getpid(), signal.SIGKILL)
 
-    logbook._refresh_calendar = die
+    applying.refresh_calendar = die
     apply_set(Store(settings.database), set_id)
 
 

@@ -10,10 +10,10 @@ from datebridge.core.index.facts import Mark
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.zones.defined import define
 from datebridge.services.imports.deriving import Deriving, Text, batch_of
-from datebridge.store.changesets.logbook import apply_set
+from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.undo import propose_undo
 from datebridge.store.entries.occurrences import Happenings
-from datebridge.store.entries.versions import reindex
+from datebridge.store.entries.reindex import reindex
 from tests.conftest import Bench, calendar, event
 
 STATION = define("Station", "America/Halifax", 2020, 2035)

@@ -7,7 +7,7 @@
   import NoticeLine from '$lib/parts/NoticeLine.svelte';
   import Route from '$lib/parts/Route.svelte';
   import { answer, client } from '$lib/api/client';
-  import { bringing } from '$lib/bring.svelte';
+  import { importing } from '$lib/imports.svelte';
   import { keys } from '$lib/keys.svelte';
   import { notices } from '$lib/notice.svelte';
   import { theme } from '$lib/theme.svelte';
@@ -55,7 +55,7 @@
     if (!event.dataTransfer?.files.length) return;
     event.preventDefault();
     over = false;
-    void bringing.files(event.dataTransfer.files);
+    void importing.files(event.dataTransfer.files);
   }}
 />
 

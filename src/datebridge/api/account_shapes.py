@@ -1,4 +1,4 @@
-"""Shapes of accounts, calendars that live elsewhere, and what is carried there."""
+"""Shapes of accounts, calendars that live elsewhere, and what is pushed there."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
-from datebridge.api.kinds import Id
+from datebridge.api.kinds import AccountNo, CalendarNo, RemoteNo
 from datebridge.core.choices import Keep
 
 
@@ -39,7 +39,7 @@ class CalendarOut(BaseModel):
     trouble: str = ""
     failed_since: str = ""
     held_set_id: int | None = None
-    to_carry: int = 0
+    to_push: int = 0
     to_decide: int = 0
     entries: int
     problems: int
@@ -132,7 +132,7 @@ class SignInIn(BaseModel):
 
 
 class RemotesIn(BaseModel):
-    remotes: list[Id] = Field(min_length=1, max_length=500)
+    remotes: list[RemoteNo] = Field(min_length=1, max_length=500)
 
 
 class KeepIn(BaseModel):
@@ -155,7 +155,7 @@ class CalendarIn(BaseModel):
 
 
 class NewCalendarIn(CalendarIn):
-    account_id: Id | None = None
+    account_id: AccountNo | None = None
 
 
 class CatalogueRow(BaseModel):
@@ -169,30 +169,30 @@ class CatalogueRow(BaseModel):
 class TargetIn(BaseModel):
     """Where copies go: a calendar there is, or a new one on an account (or here)."""
 
-    calendar_id: Id | None = None
-    account_id: Id | None = None
+    calendar_id: CalendarNo | None = None
+    account_id: AccountNo | None = None
     name: str = Field(default="", max_length=200)
     existing: Literal["skip", "newer", "both"] = "skip"
     move: bool = False
     tell: bool = False
 
 
-class CarriedOut(BaseModel):
-    """How what a batch had to carry fared, in entries."""
+class PushedOut(BaseModel):
+    """How what a batch had to push fared, in entries."""
 
     waiting: int = 0
     sending: int = 0
-    carried: int = 0
+    pushed: int = 0
     refused: int = 0
-    collided: int = 0
+    conflict: int = 0
     dropped: int = 0
 
 
-class UndecidedOut(BaseModel):
-    """A change that was refused where its calendar lives, or collided with one made there."""
+class UnsettledOut(BaseModel):
+    """A change that was refused where its calendar lives, or is in conflict with one made there."""
 
     id: int
-    state: Literal["refused", "collided"]
+    state: Literal["refused", "conflict"]
     kind: Literal["entry", "calendar"]
     what: str
     when: str
@@ -203,9 +203,9 @@ class UndecidedOut(BaseModel):
     batch: str
 
 
-class UndecidedPage(BaseModel):
+class UnsettledPage(BaseModel):
     total: int
-    rows: list[UndecidedOut]
+    rows: list[UnsettledOut]
 
 
 class FieldOut(BaseModel):
@@ -215,6 +215,7 @@ class FieldOut(BaseModel):
     label: str
     mine: list[str]
     theirs: list[str]
+    proposed: Literal["mine", "theirs"] = Field(description="mine where only this side has changed it")
 
 
 class PairOut(BaseModel):
@@ -225,9 +226,15 @@ class PairOut(BaseModel):
     fields: list[FieldOut]
 
 
-class CollisionOut(BaseModel):
-    carriage: UndecidedOut
+class ConflictOut(BaseModel):
+    push: UnsettledOut
     pairs: list[PairOut]
+
+
+class MergedOut(BaseModel):
+    """The batch that both sides were merged in; none where all is to be as it is here."""
+
+    set_id: int | None
 
 
 class MergeIn(BaseModel):

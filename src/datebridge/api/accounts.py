@@ -23,12 +23,15 @@ from datebridge.api.account_shapes import (
     SignInIn,
 )
 from datebridge.api.context import AppDep
-from datebridge.api.kinds import Id
+from datebridge.api.kinds import AccountNo, RemoteNo
 from datebridge.api.routing import new_router
-from datebridge.api.shapes import JobId, SetId
+from datebridge.api.shapes import JobQueued, SetMade
 from datebridge.connect.feed import interval
+from datebridge.core.accounts import AccountKind, reach_of
 from datebridge.services.accounts import accounts, addresses, leaving, statements
 from datebridge.store import remotes
+from datebridge.store.accounts import accounts as accounts_of
+from datebridge.store.tables import Remote, demand_id
 
 router = new_router("/api", "accounts")
 
@@ -37,27 +40,25 @@ router = new_router("/api", "accounts")
 def listed(app: AppDep) -> list[AccountOut]:
     """The accounts with every calendar they hold, switched on or left off."""
     with app.store.read() as connection:
-        rows = connection.exec_driver_sql(
-            "SELECT id, kind, name, host, user, trouble, trouble_since FROM account WHERE NOT gone"
-            " ORDER BY kind DESC, id"
-        ).fetchall()
         held = remotes.statements(connection)
+    rows = sorted(accounts_of(app.store), key=lambda one: not reach_of(one.kind).many)
     return [
         AccountOut(
-            id=row[0], kind=row[1], name=row[2], host=row[3], user=row[4], trouble=row[5],
-            trouble_since=present.stamp(row[6]),
-            remotes=[
-                RemoteOut(
-                    id=r["id"], name=r["name"], on=r["calendar_id"] is not None, calendar_id=r["calendar_id"],
-                    owner=r["owner"] if not r["owned"] else "you", may="writable" if r["writable"] else "read only",
-                    entries=r["entries"], span=statements.span(r["first"], r["last"], bool(r["endless"])),
-                    holds=statements.kinds(r["components"]), trouble=r["trouble"],
-                )
-                for r in held if r["account_id"] == row[0]
-            ],
+            id=demand_id(row.id), kind=AccountKind(row.kind).value, name=row.name, host=row.host, user=row.user,
+            trouble=row.trouble, trouble_since=present.stamp(row.trouble_since),
+            remotes=[_remote(r.remote) for r in held if r.remote.account_id == row.id],
         )
         for row in rows
     ]  # fmt: skip
+
+
+def _remote(row: Remote) -> RemoteOut:
+    return RemoteOut(
+        id=demand_id(row.id), name=row.name, on=row.calendar_id is not None, calendar_id=row.calendar_id,
+        owner="you" if row.owned else row.owner, may="writable" if row.writable else "read only",
+        entries=row.entries, span=statements.span(row.first, row.last, row.endless),
+        holds=statements.kinds(row.components), trouble=row.trouble,
+    )  # fmt: skip
 
 
 @router.post("/accounts/look")
@@ -98,50 +99,50 @@ def add(app: AppDep, wish: AddIn) -> AddedOut:
 
 
 @router.post("/accounts/{account_id}/look-through")
-def look_through(app: AppDep, account_id: Id) -> JobId:
+def look_through(app: AppDep, account_id: AccountNo) -> JobQueued:
     """List an account's calendars anew, and count what is in those left off."""
-    return JobId(job_id=accounts.survey(app.store, account_id))
+    return JobQueued(job_id=accounts.survey(app.store, account_id))
 
 
 @router.post("/accounts/{account_id}/refresh")
-def refresh_account(app: AppDep, account_id: Id) -> JobId:
-    return JobId(job_id=accounts.refresh_account(app.store, account_id))
+def refresh_account(app: AppDep, account_id: AccountNo) -> JobQueued:
+    return JobQueued(job_id=accounts.refresh_account(app.store, account_id))
 
 
 @router.post("/accounts/{account_id}/sign-in", status_code=204)
-def sign_in(app: AppDep, account_id: Id, wish: SignInIn) -> None:
+def sign_in(app: AppDep, account_id: AccountNo, wish: SignInIn) -> None:
     """Another user name and password, kept once they have been seen to work."""
     accounts.sign_in(app.store, app.settings, account_id, wish.user, wish.password, wish.agreed)
 
 
 @router.post("/accounts/{account_id}/disconnect")
-def disconnect(app: AppDep, account_id: Id, wish: KeepIn) -> SetId:
+def disconnect(app: AppDep, account_id: AccountNo, wish: KeepIn) -> SetMade:
     """Disconnect an account. Nothing is deleted where it lives."""
-    return SetId(set_id=leaving.disconnect(app.store, account_id, wish.keep))
+    return SetMade(set_id=leaving.disconnect(app.store, account_id, wish.keep))
 
 
 @router.post("/remotes/on")
-def switch_on(app: AppDep, wish: RemotesIn) -> JobId:
-    return JobId(job_id=accounts.switch_on(app.store, wish.remotes)[-1])
+def switch_on(app: AppDep, wish: RemotesIn) -> JobQueued:
+    return JobQueued(job_id=accounts.switch_on(app.store, wish.remotes)[-1])
 
 
 @router.post("/remotes/{remote_id}/off")
-def switch_off(app: AppDep, remote_id: Id, wish: KeepIn) -> SetId:
-    return SetId(set_id=leaving.switch_off(app.store, remote_id, wish.keep))
+def switch_off(app: AppDep, remote_id: RemoteNo, wish: KeepIn) -> SetMade:
+    return SetMade(set_id=leaving.switch_off(app.store, remote_id, wish.keep))
 
 
 @router.post("/remotes/refresh")
-def refresh(app: AppDep, wish: RemotesIn) -> JobId:
-    return JobId(job_id=accounts.refresh_now(app.store, wish.remotes)[-1])
+def refresh(app: AppDep, wish: RemotesIn) -> JobQueued:
+    return JobQueued(job_id=accounts.refresh_now(app.store, wish.remotes)[-1])
 
 
 @router.put("/remotes/{remote_id}/interval", status_code=204)
-def set_interval(app: AppDep, remote_id: Id, wish: IntervalIn) -> None:
+def set_interval(app: AppDep, remote_id: RemoteNo, wish: IntervalIn) -> None:
     accounts.set_interval(app.store, remote_id, wish.every)
 
 
 @router.post("/remotes/{remote_id}/address")
-def reveal(app: AppDep, remote_id: Id, response: Response) -> AddressOut:
+def reveal(app: AppDep, remote_id: RemoteNo, response: Response) -> AddressOut:
     """The whole address, which may work like a password; asked for, never sent along."""
     response.headers["Cache-Control"] = "no-store"
     return AddressOut(address=accounts.address_of(app.store, app.settings, remote_id))

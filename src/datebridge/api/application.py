@@ -14,33 +14,22 @@ from typing import Any
 
 from anyio import to_thread
 from fastapi import FastAPI, Request, Response
-from fastapi.exceptions import RequestValidationError
-from fastapi.responses import FileResponse, JSONResponse
-from sqlalchemy.exc import OperationalError
-from starlette.exceptions import HTTPException
+from fastapi.responses import FileResponse
 from starlette.middleware.gzip import GZipMiddleware
 
 from datebridge import __version__
-from datebridge.api import accounts, bringing, carrying, changes, comparing, editing, entries, looking
+from datebridge.api import accounts, bringing, carrying, changes, comparing, editing, entries, errors, looking
 from datebridge.api.context import App
 from datebridge.api.guard import Guard
 from datebridge.api.readiness import give_memory_back, readiness
-from datebridge.api.routing import in_words, refused
-from datebridge.connect.errors import Unreachable
-from datebridge.core.editing.fields import CannotEdit
-from datebridge.core.words.filters import FilterError
-from datebridge.core.words.phrases import NotUnderstood
-from datebridge.services.accounts.connecting import NotConnected
-from datebridge.services.accounts.secrets import KeyLost
 from datebridge.services.imports import uploads
-from datebridge.services.imports.uploads import NotTaken
 from datebridge.services.jobs import jobs
 from datebridge.services.jobs.clock import clock
 from datebridge.services.jobs.worker import Worker
 from datebridge.services.logs import set_up
 from datebridge.settings import Settings
-from datebridge.store.changesets.logbook import CannotApply, recover
-from datebridge.store.database import CONNECTIONS, Store, is_full
+from datebridge.store.changesets.apply import recover
+from datebridge.store.database import CONNECTIONS, Store
 from datebridge.store.entries.density import Density
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.entries.occurrences import Happenings
@@ -78,7 +67,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
 
     api = _routes(FastAPI(title="Date Bridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None))
     api.state.app = app
-    _errors(api)
+    errors.install(api)
     _front_end(api)
     api.add_middleware(GZipMiddleware, minimum_size=2_000, compresslevel=4)
     api.add_middleware(Guard, settings=settings, script_hashes=_inline_hashes())
@@ -94,53 +83,6 @@ def _routes(api: FastAPI) -> FastAPI:
 def schema() -> dict[str, Any]:
     """The OpenAPI schema the front end's client is generated from."""
     return _routes(FastAPI(title="Date Bridge", version=__version__)).openapi()
-
-
-def _errors(api: FastAPI) -> None:
-    @api.exception_handler(FilterError)
-    async def _filter(_: Request, error: FilterError) -> JSONResponse:
-        return refused(error.message, 422, start=error.start, end=error.end)
-
-    @api.exception_handler(NotUnderstood)
-    @api.exception_handler(CannotEdit)
-    async def _not_understood(_: Request, error: Exception) -> JSONResponse:
-        return refused(str(error), 422)
-
-    @api.exception_handler(RequestValidationError)
-    async def _invalid(_: Request, error: RequestValidationError) -> JSONResponse:
-        return refused(in_words(error), 422)
-
-    @api.exception_handler(HTTPException)
-    async def _http(_: Request, error: HTTPException) -> JSONResponse:
-        answer = refused(str(error.detail), error.status_code)
-        answer.headers.update(error.headers or {})
-        return answer
-
-    @api.exception_handler(CannotApply)
-    @api.exception_handler(NotConnected)
-    @api.exception_handler(KeyLost)
-    async def _cannot(_: Request, error: Exception) -> JSONResponse:
-        return refused(str(error), 409)
-
-    @api.exception_handler(Unreachable)
-    async def _unreachable(_: Request, error: Unreachable) -> JSONResponse:
-        if error.trouble == "busy":
-            answer = refused(error.message, 429, trouble=error.trouble)
-            answer.headers["Retry-After"] = f"{error.retry_after or 5:.0f}"
-            return answer
-        # What was asked here failed with what was asked elsewhere (RFC 4918 §11.4).
-        return refused(error.message, 424, trouble=error.trouble, origin=error.origin)
-
-    @api.exception_handler(NotTaken)
-    async def _not_taken(_: Request, error: NotTaken) -> JSONResponse:
-        return refused(str(error), 413)
-
-    @api.exception_handler(OperationalError)
-    @api.exception_handler(OSError)
-    async def _no_room(_: Request, error: Exception) -> JSONResponse:
-        if not is_full(error):
-            raise error
-        return refused("The disk that holds the data is full, so nothing was changed. Make room.", 507)
 
 
 def _front_end(api: FastAPI) -> None:

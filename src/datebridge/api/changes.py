@@ -8,9 +8,9 @@ from fastapi import HTTPException
 from fastapi.responses import FileResponse
 
 from datebridge.api import present
-from datebridge.api.account_shapes import CarriedOut
+from datebridge.api.account_shapes import PushedOut
 from datebridge.api.context import App, AppDep
-from datebridge.api.kinds import Id, Limit, Offset
+from datebridge.api.kinds import FileNo, JobNo, Limit, Offset, SetNo
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import (
     ChangePage,
@@ -20,20 +20,20 @@ from datebridge.api.shapes import (
     Count,
     JobOut,
     ProblemCount,
-    ProblemOut,
     ProblemPage,
     RouteOut,
     UndoOut,
 )  # fmt: skip
-from datebridge.core.problems import CODES
-from datebridge.services import applying
-from datebridge.services.imports import files
+from datebridge.core.changes import KINDS, Kind, State
 from datebridge.services.jobs import jobs
+from datebridge.store import findings, imports
+from datebridge.store.calendars import names
 from datebridge.store.changesets import review
-from datebridge.store.changesets.logbook import discard_set
+from datebridge.store.changesets.apply import apply as apply_set
+from datebridge.store.changesets.apply import discard as discard_proposal
 from datebridge.store.changesets.undo import propose_undo
 from datebridge.store.database import LITTLE_ROOM, room_left
-from datebridge.store.remotes import PENDING, carriage_counts
+from datebridge.store.pushes import PENDING, TO_DECIDE, count_by_state, counts_by
 from datebridge.store.tables import Job
 
 router = new_router("/api", "changes")
@@ -45,66 +45,66 @@ def change_sets(
 ) -> ChangeSetPage:
     """Proposals that wait, or the logbook; newest first."""
     with app.store.read() as connection:
-        total, rows = review.list_sets(connection, state, offset, limit)
+        total, rows = review.list_sets(connection, State(state), offset, limit)
     return ChangeSetPage(total=total, rows=[present.change_set(row) for row in rows])
 
 
 @router.get("/change-sets/{set_id}")
-def change_set(app: AppDep, set_id: Id) -> ChangeSetReview:
+def change_set(app: AppDep, set_id: SetNo) -> ChangeSetReview:
     """A change set counted and explained."""
     with app.store.read() as connection:
         row = review.set_row(connection, set_id)
         if row is None:
             raise HTTPException(404, f"There is no change set {set_id}.")
         counts = review.breakdown(connection, set_id)
-        warnings = review.warnings(connection, set_id) if row["state"] == "proposed" else []
-        carried = carriage_counts(connection, "set_id", set_id).get(set_id, {})
+        warnings = review.warnings(connection, set_id) if row.state == State.PROPOSED else []
+        pushed = counts_by(connection, "set_id", set_id).get(set_id, {})
     listed = {name: [Count(label=label, count=count) for label, count in rows] for name, rows in counts.items()}
     return ChangeSetReview(
         change_set=present.change_set(row), by_calendar=listed["calendar"], by_year=listed["year"],
         by_kind=listed["kind"], warnings=warnings, button=present.button(row, counts["calendar"]),
-        carried=CarriedOut.model_validate(carried),
+        pushed=PushedOut.model_validate(pushed),
     )  # fmt: skip
 
 
 @router.get("/change-sets/{set_id}/changes")
-def changes(app: AppDep, set_id: Id, offset: Offset = 0, limit: Limit = 100) -> ChangePage:
+def changes(app: AppDep, set_id: SetNo, offset: Offset = 0, limit: Limit = 100) -> ChangePage:
     """A page of changes with both banks."""
     with app.store.read() as connection:
         total, rows = review.changes_page(connection, set_id, offset, limit)
-        names = {row[0]: row[1] for row in connection.exec_driver_sql("SELECT id, name FROM calendar")}
-    return ChangePage(total=total, offset=offset, rows=[present.change(row, names) for row in rows])
+        known = names(connection)
+    return ChangePage(total=total, offset=offset, rows=[present.change(row, known) for row in rows])
 
 
 @router.post("/change-sets/{set_id}/apply")
-def apply(app: AppDep, set_id: Id) -> ChangeSetOut:
+def apply(app: AppDep, set_id: SetNo) -> ChangeSetOut:
     """Apply a proposal as one batch."""
-    applying.apply(app.store, set_id)
+    apply_set(app.store, set_id)
     return _set(app, set_id)
 
 
 @router.post("/change-sets/{set_id}/discard")
-def discard(app: AppDep, set_id: Id) -> ChangeSetOut:
+def discard(app: AppDep, set_id: SetNo) -> ChangeSetOut:
     """Drop a proposal."""
-    discard_set(app.store, set_id)
+    discard_proposal(app.store, set_id)
     return _set(app, set_id)
 
 
 @router.post("/change-sets/{set_id}/undo")
-def undo(app: AppDep, set_id: Id, force: bool = False, preview: bool = False) -> UndoOut:
+def undo(app: AppDep, set_id: SetNo, force: bool = False, preview: bool = False) -> UndoOut:
     """Take a batch back: at once where nothing in it changed since, else as a proposal to look at.
 
     What came in by itself is always looked at first: taking it back changes what is there.
     """
     undo_id = propose_undo(app.store, set_id, force)
     proposal = _set(app, undo_id)
-    at_once = not preview and not proposal.held and not force and _set(app, set_id).kind != "pull"
+    at_once = not preview and not proposal.held and not force and KINDS[Kind(_set(app, set_id).kind)].undo == "at once"
     if at_once:
-        applying.apply(app.store, undo_id)
+        apply_set(app.store, undo_id)
     return UndoOut(set_id=undo_id, applied=at_once, title=proposal.title, held=proposal.held)
 
 
-def _set(app: App, set_id: Id) -> ChangeSetOut:
+def _set(app: App, set_id: SetNo) -> ChangeSetOut:
     with app.store.read() as connection:
         row = review.set_row(connection, set_id)
     if row is None:
@@ -114,7 +114,7 @@ def _set(app: App, set_id: Id) -> ChangeSetOut:
 
 @router.get("/archives/{name}", response_class=FileResponse, responses={200: {"content": {"text/calendar": {}}}})
 def archive(app: AppDep, name: str) -> FileResponse:
-    """An archive file written by putting away."""
+    """An archive file written by archiving."""
     folder = app.settings.archive_dir
     if not folder.is_dir() or name not in {path.name for path in folder.iterdir()}:
         raise HTTPException(404, f"There is no archive {name}.")
@@ -128,7 +128,7 @@ def job_list(app: AppDep) -> list[JobOut]:
 
 
 @router.get("/jobs/{job_id}")
-def job(app: AppDep, job_id: Id) -> JobOut:
+def job(app: AppDep, job_id: JobNo) -> JobOut:
     found = jobs.get(app.store, job_id)
     if found is None:
         raise HTTPException(404, f"There is no job {job_id}.")
@@ -136,9 +136,9 @@ def job(app: AppDep, job_id: Id) -> JobOut:
 
 
 @router.post("/jobs/{job_id}/stop")
-def stop_job(app: AppDep, job_id: Id) -> JobOut:
+def stop_job(app: AppDep, job_id: JobNo) -> JobOut:
     """Ask a job to stop. What it has done so far is dropped."""
-    jobs.request_stop(app.store, job_id)
+    jobs.stop(app.store, job_id)
     return job(app, job_id)
 
 
@@ -150,26 +150,15 @@ def _job(row: Job) -> JobOut:
 def problem_counts(app: AppDep) -> list[ProblemCount]:
     """What is wrong with the entries in the calendars, by kind of problem, the worst first."""
     with app.store.read() as connection:
-        rows = connection.exec_driver_sql(
-            "SELECT p.code, count(DISTINCT p.version_id) FROM problem p JOIN entry e ON e.id = p.version_id"
-            " WHERE e.listed GROUP BY 1"
-        ).fetchall()
-    order = ("breaks", "alters", "untidy")
-    found = [ProblemCount(severity=CODES[c][0], code=c, title=CODES[c][1], count=n) for c, n in rows]
-    return sorted(found, key=lambda p: (order.index(p.severity), -p.count))
+        return present.problem_counts(findings.counts(connection))
 
 
-@router.get("/incoming/{incoming_id}/problems")
-def incoming_problems(app: AppDep, incoming_id: Id, offset: Offset = 0, limit: Limit = 100) -> ProblemPage:
-    """The problems found in an incoming file, in the order of its lines."""
+@router.get("/imports/{file_id}/problems")
+def file_problems(app: AppDep, file_id: FileNo, offset: Offset = 0, limit: Limit = 100) -> ProblemPage:
+    """The problems found in a file, in the order of its lines."""
     with app.store.read() as connection:
-        where = "FROM problem WHERE incoming_id = ?"
-        total = connection.exec_driver_sql(f"SELECT count(*) {where}", (incoming_id,)).scalar_one()
-        rows = connection.exec_driver_sql(
-            f"SELECT * {where} ORDER BY line, id LIMIT ? OFFSET ?", (incoming_id, limit, offset)
-        ).mappings()
-        out: list[ProblemOut] = [present.problem(dict(row)) for row in rows]
-    return ProblemPage(total=total, rows=out)
+        total, rows = imports.problems(connection, file_id, offset, limit)
+    return ProblemPage(total=total, rows=[present.problem(row) for row in rows])
 
 
 def _room(app: App) -> list[str]:
@@ -184,25 +173,15 @@ def _room(app: App) -> list[str]:
 def route(app: AppDep) -> RouteOut:
     """What waits at each stage, and the batch that `u` takes back."""
     with app.store.read() as connection:
-        one = connection.exec_driver_sql(
-            "SELECT (SELECT count(*) FROM entry WHERE listed = 1),"
-            " (SELECT count(*) FROM change_set WHERE state = 'proposed'),"
-            " (SELECT count(*) FROM change_set WHERE state = 'applied'),"
-            " (SELECT count(DISTINCT p.version_id) FROM problem p JOIN entry e ON e.id = p.version_id WHERE e.listed),"
-            f" (SELECT count(*) FROM carriage WHERE state IN {PENDING}),"
-            " (SELECT count(*) FROM carriage WHERE state IN ('refused', 'collided'))"
-        ).one()
-        last = (
-            connection.exec_driver_sql(
-                "SELECT * FROM change_set WHERE state = 'applied' AND undone_by_id IS NULL"
-                " AND kind NOT IN ('undo', 'pull', 'subscribe', 'leave')"
-                " ORDER BY revision DESC LIMIT 1"
-            )
-            .mappings()
-            .one_or_none()
-        )
-        waiting = files.count_waiting(connection)
+        sets = review.count_by_state(connection)
+        pushing = count_by_state(connection)
+        last = review.last_own(connection)
+        waiting = imports.count_waiting(connection)
+        wrong = findings.count(connection)
+        entries = app.ledger.count(connection)
     return RouteOut(
-        connect=waiting, to_carry=one[4], to_decide=one[5], look=one[0], mend=one[1], logbook=one[2], problems=one[3],
-        last_batch=present.change_set(dict(last)) if last else None, notices=[*app.notices, *_room(app)],
+        connect=waiting, to_push=sum(pushing.get(state, 0) for state in PENDING),
+        to_decide=sum(pushing.get(state, 0) for state in TO_DECIDE), look=entries,
+        mend=sets.get(State.PROPOSED, 0), logbook=sets.get(State.APPLIED, 0), problems=wrong,
+        last_batch=present.change_set(last) if last else None, notices=[*app.notices, *_room(app)],
     )  # fmt: skip

@@ -1,7 +1,8 @@
-"""Layers compared in time: collisions, and the same days on two sides."""
+"""Layers compared in time: overlaps, and the same days on two sides."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date, timedelta
 from typing import Annotated
@@ -11,7 +12,7 @@ from fastapi.responses import StreamingResponse
 
 from datebridge.api import present_time as present
 from datebridge.api.context import App, AppDep
-from datebridge.api.kinds import Day, Id, Limit, Offset
+from datebridge.api.kinds import CalendarNo, Day, Limit, Offset
 from datebridge.api.looking import MOST_DAYS, Calendars, today_in, zone_of
 from datebridge.api.routing import new_router
 from datebridge.api.time_shapes import MirrorDay, MirrorOut, MirrorPair, OverlapOut, OverlapPage
@@ -19,22 +20,22 @@ from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.views.mirror import Pair
 from datebridge.services.look import compare, views
-from datebridge.services.look.compare import Asked, Collisions, Mirror
+from datebridge.services.look.compare import Asked, Mirror, Overlaps
 
 router = new_router("/api", "comparing")
-Sides = Annotated[list[Id], Query(max_length=500)]
+Sides = Annotated[list[CalendarNo], Query(max_length=500)]
 
 
-def _collisions(app: App, calendar: list[int], first: Day, count: int, zone: str, asked: Asked) -> Collisions:
+def _overlaps(app: App, calendar: Sequence[int], first: Day, count: int, zone: str, asked: Asked) -> Overlaps:
     low = wall_seconds_of(first)
     if asked.about.strip():
         about = asked.about.strip().lower()
         asked = replace(asked, named=frozenset(row[0] for row in app.ledger.calendars() if about in row[1].lower()))
-    return compare.collisions(app.happenings, low, low + count * DAY, zone_of(zone), calendar, asked)
+    return compare.overlapping(app.happenings, low, low + count * DAY, zone_of(zone), calendar, asked)
 
 
-@router.get("/collisions")
-def collisions(
+@router.get("/overlaps")
+def overlaps(
     app: AppDep, first: Day, calendar: Calendars = [],  # noqa: B006
     count: int = Query(31, ge=1, le=MOST_DAYS), zone: str = "", blocking: bool = True, whole_days: bool = True,
     least: int = Query(1, ge=1, le=1440), travel: bool = True, about: str = "",
@@ -42,7 +43,7 @@ def collisions(
 ) -> OverlapPage:  # fmt: skip
     """What overlaps among the calendars from `first` on, `least` minutes at least."""
     asked = Asked(blocking, whole_days, least * 60, travel, about)
-    found = _collisions(app, calendar, first, count, zone, asked)
+    found = _overlaps(app, calendar, first, count, zone, asked)
     own = zone_of(zone)
     rows = [
         OverlapOut(
@@ -61,19 +62,19 @@ def collisions(
     )  # fmt: skip
 
 
-@router.get("/collisions/file", response_class=StreamingResponse, responses={200: {"content": {"text/csv": {}}}})
-def collisions_file(
+@router.get("/overlaps/file", response_class=StreamingResponse, responses={200: {"content": {"text/csv": {}}}})
+def overlaps_file(
     app: AppDep, first: Day, calendar: Calendars = [],  # noqa: B006
     count: int = Query(31, ge=1, le=MOST_DAYS), zone: str = "", blocking: bool = True, whole_days: bool = True,
     least: int = Query(1, ge=1, le=1440), travel: bool = True, about: str = "",
 ) -> StreamingResponse:  # fmt: skip
     """The same as a file for a spreadsheet."""
     asked = Asked(blocking, whole_days, least * 60, travel, about)
-    found = _collisions(app, calendar, first, count, zone, asked)
+    found = _overlaps(app, calendar, first, count, zone, asked)
     names = {row[0]: row[1] for row in app.ledger.calendars()}
     return StreamingResponse(
         compare.as_sheet(found, names), media_type="text/csv; charset=utf-8",
-        headers={"Content-Disposition": f"attachment; filename=collisions-{first}.csv"},
+        headers={"Content-Disposition": f"attachment; filename=overlaps-{first}.csv"},
     )  # fmt: skip
 
 

@@ -8,10 +8,11 @@ from typing import Annotated, cast
 from fastapi import Depends, Request
 
 from datebridge.api.shapes import SelectionIn
+from datebridge.core.words.filters import Selection
 from datebridge.settings import Settings
 from datebridge.store.database import Store
 from datebridge.store.entries.density import Density
-from datebridge.store.entries.ledger import Ledger, Selection
+from datebridge.store.entries.ledger import Ledger
 from datebridge.store.entries.occurrences import Happenings
 
 
@@ -33,4 +34,5 @@ AppDep = Annotated[App, Depends(_app)]
 
 
 def selection(given: SelectionIn) -> Selection:
+    """What is meant by a selection that was sent."""
     return Selection(given.filter, tuple(given.excluded), tuple(given.only) if given.only is not None else None)

@@ -11,11 +11,12 @@ from pydantic import BaseModel, Field
 
 from datebridge.api import present_time as present
 from datebridge.api.context import AppDep
-from datebridge.api.kinds import Id, Minutes, Slot
+from datebridge.api.kinds import CalendarNo, EntryNo, Minutes, Slot
 from datebridge.api.looking import today_in, zone_of
 from datebridge.api.routing import new_router
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, start_of
 from datebridge.core.editing.writing import new_event
+from datebridge.core.ids import VersionId
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import from_wall_seconds, instant_at, wall_at
@@ -34,8 +35,8 @@ Zones = Annotated[list[str], Query(max_length=4)]
 class OccurrenceIn(BaseModel):
     """An occurrence as the views have it."""
 
-    entry: Id
-    series: Id = 0
+    entry: EntryNo
+    series: EntryNo = VersionId(0)
     slot: Slot | None = None
 
     def target(self) -> Target:
@@ -61,7 +62,7 @@ class EditIn(OccurrenceIn):
 
 
 class NewIn(BaseModel):
-    calendar: Id
+    calendar: CalendarNo
     fields: Fields
 
 
@@ -79,7 +80,7 @@ class RemovalIn(OccurrenceIn):
 
 
 class LineIn(BaseModel):
-    calendar: Id
+    calendar: CalendarNo
     text: str = Field(max_length=500)
     zone: str = ""
 
@@ -108,7 +109,7 @@ class CheckOut(BaseModel):
 
 
 @router.get("/fields")
-def fields(app: AppDep, entry: Id, series: Id = 0, slot: Slot | None = None) -> FieldsOut:
+def fields(app: AppDep, entry: EntryNo, series: EntryNo = VersionId(0), slot: Slot | None = None) -> FieldsOut:
     """The fields of an occurrence, with its own times."""
     with app.store.read() as connection:
         loaded = edits.load(connection, Target(entry, series, slot))

@@ -1,4 +1,4 @@
-"""The table of everything: pages, facets, completion, one entry, handing on."""
+"""The table of everything: pages, facets, completion, one entry, exporting."""
 
 from __future__ import annotations
 
@@ -12,36 +12,38 @@ from fastapi.responses import StreamingResponse
 from datebridge.api import present
 from datebridge.api.account_shapes import CalendarOut
 from datebridge.api.context import AppDep, selection
-from datebridge.api.kinds import Id, Limit, Offset
+from datebridge.api.kinds import CalendarNo, EntryNo, Limit, Offset
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import (
+    ArchiveIn,
     CompletionOut,
     EntryDetail,
     EntryPage,
+    ExportCheck,
     FacetValue,
     FactOut,
     FilterCheck,
-    HandoutCheck,
-    JobId,
-    PutAwayIn,
+    JobQueued,
     SelectionCheck,
     SelectionIn,
-    SetId,
+    SetMade,
     TermOut,
 )  # fmt: skip
-from datebridge.core.index.derive import derive
-from datebridge.core.words.filters import FilterError, complete, parse_filter, quote
+from datebridge.core.checks import examine
+from datebridge.core.words.filters import FilterError, complete, quote, resolve_filter
 from datebridge.services.accounts import statements
 from datebridge.services.exports import export
 from datebridge.services.jobs import jobs
 from datebridge.services.look import details
 from datebridge.services.mend import deletion
-from datebridge.store.changesets.review import problems_of
+from datebridge.store import findings
+from datebridge.store.calendars import own_lines
 from datebridge.store.database import this_day
-from datebridge.store.entries.conditions import compile_filter
+from datebridge.store.entries import details as stored
 from datebridge.store.entries.ledger import rows_of
-from datebridge.store.entries.versions import bound
 from datebridge.store.entries.zones import zones_beside
+from datebridge.store.findings import Finding
+from datebridge.store.tables import VERSIONS
 
 router = new_router("/api", "entries")
 Sort = Literal["when", "what", "where", "calendar", "repeats", "zone", "marks", "status"]
@@ -57,16 +59,11 @@ def calendars(app: AppDep) -> list[CalendarOut]:
     """The calendars, with what each says about itself."""
     rows = app.ledger.calendars()
     with app.store.read() as connection:
-        own = {
-            row[0]: row[1:]
-            for row in connection.exec_driver_sql(
-                "SELECT id, tint, zone, description, writable FROM calendar WHERE live"
-            )
-        }
-        rows = [row for row in rows if row[0] in own]
-        names = {row[0]: (row[1], bool(own[row[0]][3])) for row in rows}
-        said = statements.of_calendars(connection, app.settings, names)
-    return [present.calendar(row, own[row[0]], said[row[0]]) for row in rows]
+        own = own_lines(connection)
+        rows = [row for row in rows if row.id in own]
+        named = {row.id: (row.name, own[row.id].writable) for row in rows}
+        said = statements.of_calendars(connection, app.settings, named)
+    return [present.calendar(row, own[row.id], said[row.id]) for row in rows]
 
 
 @router.get("/entries")
@@ -94,13 +91,10 @@ def entry_ids(
 
 
 @router.post("/entries/uids")
-def uid_term(app: AppDep, ids: Annotated[list[Id], Body(max_length=10_000)]) -> TermOut:
+def uid_term(app: AppDep, ids: Annotated[list[EntryNo], Body(max_length=10_000)]) -> TermOut:
     """What the filter line says to show just these entries, by their UIDs; sixty at most."""
     with app.store.read() as connection:
-        rows = connection.exec_driver_sql(
-            f"SELECT DISTINCT uid FROM entry WHERE uid <> '' AND id IN ({bound(len(ids[:60]))})", tuple(ids[:60])
-        )
-        return TermOut(term="uid:" + ",".join(quote(uid) for (uid,) in rows))
+        return TermOut(term="uid:" + ",".join(quote(uid) for uid in stored.uids_of(connection, ids[:60])))
 
 
 @router.get("/entries/today")
@@ -131,34 +125,32 @@ def check_filter(app: AppDep, filter: str = "", cursor: Offset = 0) -> FilterChe
         for c in complete(filter, cursor, partial(details.known_values, app.store))
     ]
     try:
-        parse_filter(filter)
-        compile_filter(filter, this_day())
+        resolve_filter(filter, this_day())
     except FilterError as error:
         return FilterCheck(error=error.message, start=error.start, end=error.end, completions=suggestions)
     return FilterCheck(completions=suggestions)
 
 
 @router.get("/entries/{entry_id}")
-def entry(app: AppDep, entry_id: Id) -> EntryDetail:
+def entry(app: AppDep, entry_id: EntryNo) -> EntryDetail:
     """One entry in full: its facts, its problems, its source text."""
     with app.store.read() as connection:
-        found = details.version(connection, entry_id)
+        found = stored.version(connection, entry_id)
         if found is None:
             raise HTTPException(404, "This entry is not there any more.")
-        rows = rows_of(connection, [entry_id]) or rows_of(connection, [entry_id], "version")
-        problems = problems_of(connection, [entry_id])
+        rows = rows_of(connection, [entry_id]) or rows_of(connection, [entry_id], VERSIONS)
+        problems = findings.of_versions(connection, [entry_id])
         zones = zones_beside(connection, entry_id)
     component, text = found.component, found.text
     facts = [FactOut(label=label, value=value) for label, value in details.facts(component, text, zones)]
-    known = {(p["code"], p["message"]) for p in problems}
-    derived = [
-        {"severity": p.severity, "code": p.code, "message": p.message, "done": p.done, "line": 0, "uid": p.uid,
-         "text": "", "version_id": entry_id}
-        for p in derive(component, text, zones).problems if (p.code, p.message) not in known
+    known = {(p.code, p.message) for p in problems}
+    problems += [
+        Finding(entry_id, p.code, p.message, p.done, 0, "", p.uid)
+        for p in examine(component, text, zones).problems if (p.code, p.message) not in known
     ]  # fmt: skip
     return EntryDetail(
         row=present.entry(rows[0]), calendar=found.calendar, facts=facts,
-        problems=[present.problem(p) for p in problems + derived], source=text.split("\n"),
+        problems=[present.problem(p) for p in problems], source=text.split("\n"),
         file=found.file, file_line=found.file_line,
     )  # fmt: skip
 
@@ -171,40 +163,40 @@ def check_selection(app: AppDep, chosen: SelectionIn) -> SelectionCheck:
 
 
 @router.post("/deletions")
-def propose_deletion(app: AppDep, chosen: SelectionIn) -> SetId:
+def propose_deletion(app: AppDep, chosen: SelectionIn) -> SetMade:
     """Propose deleting a selection."""
-    return SetId(set_id=deletion.propose_deletion(app.store, app.ledger, selection(chosen)))
+    return SetMade(set_id=deletion.propose_deletion(app.store, app.ledger, selection(chosen)))
 
 
-@router.post("/put-aways")
-def put_away(app: AppDep, wish: PutAwayIn) -> JobId:
+@router.post("/archives")
+def archive(app: AppDep, wish: ArchiveIn) -> JobQueued:
     """Write a selection to an archive file, read it back, and propose its deletion."""
     chosen = wish.selection
-    compile_filter(chosen.filter, this_day())  # what is wrong with it is said now, not by the job
-    params = {"filter": chosen.filter, "excluded": chosen.excluded, "only": chosen.only, "name": wish.name}
-    return JobId(job_id=jobs.enqueue(app.store, "put-away", f"Putting away into {wish.name}", params))
+    resolve_filter(chosen.filter, this_day())  # what is wrong with it is said now, not by the job
+    params = {**selection(chosen).as_params(), "name": wish.name}
+    return JobQueued(job_id=jobs.enqueue(app.store, "archive", f"Archiving into {wish.name}", params))
 
 
-@router.post("/handouts/check")
-def check_handout(app: AppDep, chosen: SelectionIn, calendar: Id | None = None) -> HandoutCheck:
-    """What would be handed on, and what to know before."""
+@router.post("/exports/check")
+def check_export(app: AppDep, chosen: SelectionIn, calendar: CalendarNo | None = None) -> ExportCheck:
+    """What would be exported, and what to know before."""
     with app.store.read() as connection:
         export.demand_calendar(connection, calendar)
-        handout = export.gather(connection, app.ledger, selection(chosen), calendar)
-        return HandoutCheck(
-            entries=handout.count, calendars=len(handout.calendars), cautions=export.cautions(connection, handout)
+        found = export.gather(connection, app.ledger, selection(chosen), calendar)
+        return ExportCheck(
+            entries=found.count, calendars=len(found.calendars), cautions=export.cautions(connection, found)
         )
 
 
-@router.post("/handouts", response_class=StreamingResponse, responses={200: {"content": {m: {} for m in _MEDIA_TYPES}}})
-def hand_out(
-    app: AppDep, chosen: SelectionIn, format: export.Format = "ics", calendar: Id | None = None,
+@router.post("/exports", response_class=StreamingResponse, responses={200: {"content": {m: {} for m in _MEDIA_TYPES}}})
+def export_file(
+    app: AppDep, chosen: SelectionIn, format: export.Format = "ics", calendar: CalendarNo | None = None,
     zone: str = "", name: str = "date-bridge",
 ) -> StreamingResponse:  # fmt: skip
     """A selection or a calendar as a file."""
     if zone and not details.is_zone(zone):
         raise HTTPException(422, f"“{zone}” is not a time zone.")
-    compile_filter(chosen.filter, this_day())  # once the file has begun, it is too late to say what is wrong
+    resolve_filter(chosen.filter, this_day())  # once the file has begun, it is too late to say what is wrong
     with app.store.read() as connection:
         export.demand_calendar(connection, calendar)
     file = export.file_name(name, format)

@@ -14,9 +14,10 @@ from urllib.parse import parse_qs, urlsplit
 import structlog
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.requests import Request
-from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from starlette.responses import HTMLResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from datebridge.api.errors import refused
 from datebridge.connect.origins import is_this_machine
 from datebridge.services.access import AccessKey
 from datebridge.settings import Settings
@@ -74,7 +75,7 @@ class Guard:
             if begun:  # too late for another answer: the connection is cut, and who asked sees that it was
                 raise
             words = "Something went wrong that nobody foresaw. Nothing was changed; the log says more."
-            await JSONResponse({"message": words}, 500)(scope, receive, with_headers)
+            await refused(words, 500, "failed", "Something went wrong")(scope, receive, with_headers)
 
     async def _refusal(self, scope: Scope, receive: Receive) -> Response | None:
         """An answer in place of the application's, for who may not ask, or not like this."""
@@ -94,7 +95,7 @@ class Guard:
             return await self._enter(scope, receive)
         if "text/html" in headers.get("accept", ""):
             return _entrance("", 401)
-        return JSONResponse({"message": "This needs the access key, as “Authorization: Bearer KEY”."}, 401)
+        return refused("This needs the access key, as “Authorization: Bearer KEY”.", 401, "no-key", "Not let in")
 
     def _is_own_name(self, host: str, scope: Scope, near: bool) -> bool:
         found = _HOST.fullmatch(host)
@@ -149,7 +150,7 @@ def _is_own_page(headers: Headers, host: str) -> bool:
 
 
 def _no(words: str) -> Response:
-    return JSONResponse({"message": words}, 403)
+    return refused(words, 403, "not-let-in", "Not let in")
 
 
 def _entrance(said: str, status: int) -> Response:

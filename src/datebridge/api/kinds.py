@@ -8,11 +8,21 @@ from typing import Annotated, Any
 from annotated_types import Ge, Le
 from pydantic import AfterValidator
 
+from datebridge.core import ids
 from datebridge.core.text.storable import is_storable
 
 #: SQLite's whole numbers have 64 bits.
 _MOST = 2**63 - 1
-Id = Annotated[int, Ge(0), Le(_MOST)]
+_Id = Ge(0), Le(_MOST)
+CalendarNo = Annotated[ids.CalendarId, *_Id]
+EntryNo = Annotated[ids.VersionId, *_Id]
+SetNo = Annotated[ids.SetId, *_Id]
+JobNo = Annotated[ids.JobId, *_Id]
+AccountNo = Annotated[ids.AccountId, *_Id]
+RemoteNo = Annotated[ids.RemoteId, *_Id]
+FileNo = Annotated[ids.FileId, *_Id]
+GroupNo = Annotated[ids.GroupId, *_Id]
+PushNo = Annotated[ids.PushId, *_Id]
 #: Wall seconds, from before the year 1 to after the year 9999.
 Slot = Annotated[int, Ge(-100_000_000_000), Le(300_000_000_000)]
 #: Minutes by which something is moved: no more than all years there are.

@@ -10,7 +10,7 @@ from fastapi import HTTPException, Query, Response
 
 from datebridge.api import present_time as present
 from datebridge.api.context import AppDep
-from datebridge.api.kinds import Day, Id, Limit, Offset, Slot
+from datebridge.api.kinds import CalendarNo, Day, EntryNo, Limit, Offset, Slot
 from datebridge.api.routing import new_router
 from datebridge.api.time_shapes import (
     DateOut,
@@ -33,12 +33,13 @@ from datebridge.core.zones.across import across, offset_of
 from datebridge.core.zones.names import resolve
 from datebridge.services.look import views
 from datebridge.store.database import now
+from datebridge.store.entries.ledger import rows_of
 from datebridge.store.preferences import forget as forget_kept
 from datebridge.store.preferences import keep as keep_under
 from datebridge.store.preferences import kept as kept_of
 
 router = new_router("/api", "time")
-Calendars = Annotated[list[Id], Query(max_length=500)]
+Calendars = Annotated[list[CalendarNo], Query(max_length=500)]
 Zones = Annotated[list[str], Query(max_length=4)]
 #: As many days as one call may ask for: a year in whole weeks.
 MOST_DAYS = 371
@@ -120,16 +121,15 @@ def occurrences(
 
 
 @router.get("/entries/{entry_id}/happens")
-def happens(app: AppDep, entry_id: Id, zone: str = "", slot: Slot | None = None) -> HappensOut:
+def happens(app: AppDep, entry_id: EntryNo, zone: str = "", slot: Slot | None = None) -> HappensOut:
     """What an entry comes to in time: how often, first and last, and the next from now (or from a slot) on."""
     own = zone_of(zone)
     with app.store.read() as connection:
-        row = connection.exec_driver_sql(
-            "SELECT calendar_id, uid, repeats, recurrence_id, start_wall FROM entry WHERE id = ?", (entry_id,)
-        ).one_or_none()
-        if row is None:
+        found = rows_of(connection, [entry_id])
+        if not found:
             raise HTTPException(404, "This entry is not there any more.")
-        series = app.happenings.series(connection, row[0], row[1], own)
+        row = found[0]
+        series = app.happenings.series(connection, row.calendar_id or 0, row.uid, own)
         begin = wall_at(now(), own) - 1 if slot is None else slot - 1
         upcoming: list[Occurrence] = []
         after = begin
@@ -139,12 +139,12 @@ def happens(app: AppDep, entry_id: Id, zone: str = "", slot: Slot | None = None)
         first, last = series.first(), series.last()
         known = app.happenings.shown_of(connection, [o.entry for o in (*upcoming, first, last) if o])
     around = next((o for o in (*upcoming, last, first) if o), None)
-    if row[3] and row[4] is not None:
-        around_day: date | None = present.day_of(row[4])
+    if row.recurrence_id and row.start_wall is not None:
+        around_day: date | None = present.day_of(row.start_wall)
     else:
         around_day = present.day_of(around.shown_start) if around else None
     return HappensOut(
-        repeats=row[2], count=series.count(), around=around_day,
+        repeats=row.repeats, count=series.count(), around=around_day,
         first=present.occurrence(first, known[first.entry], own) if first else None,
         last=present.occurrence(last, known[last.entry], own) if last else None,
         upcoming=[present.occurrence(o, known[o.entry], own) for o in upcoming],

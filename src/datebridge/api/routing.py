@@ -6,16 +6,14 @@ from collections.abc import Callable, Coroutine
 from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request, Response
-from fastapi.exceptions import RequestValidationError
-from fastapi.responses import JSONResponse
 from fastapi.routing import APIRoute
 
 from datebridge.api.shapes import Refusal
-from datebridge.core.text.storable import is_storable, storable
+from datebridge.core.text.storable import is_storable
 
 _REFUSALS: dict[int | str, dict[str, Any]] = {
-    422: {"model": Refusal, "description": "What was sent makes no sense; the message says where."},
-    "4XX": {"model": Refusal, "description": "It cannot be done; the message says why."},
+    422: {"model": Refusal, "description": "What was sent makes no sense; the detail says where."},
+    "4XX": {"model": Refusal, "description": "It cannot be done; the detail says why."},
 }
 
 
@@ -39,15 +37,3 @@ class _CarefulRoute(APIRoute):
 
 def new_router(prefix: str, tag: str) -> APIRouter:
     return APIRouter(prefix=prefix, tags=[tag], route_class=_CarefulRoute, responses=_REFUSALS)
-
-
-def refused(message: str, status: int, **besides: Any) -> JSONResponse:
-    """An answer of the shape `Refusal`."""
-    return JSONResponse({"message": storable(message), **besides}, status)
-
-
-def in_words(error: RequestValidationError) -> str:
-    """The first thing that is wrong with what was sent: ``limit: Input should be less than or equal to 500``."""
-    first = error.errors()[0]
-    where = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
-    return f"{where}: {first['msg']}" if where else str(first["msg"])

@@ -6,15 +6,19 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from datebridge.api.account_shapes import CarriedOut
-from datebridge.api.kinds import Id
+from datebridge.api.account_shapes import PushedOut
+from datebridge.api.kinds import CalendarNo, EntryNo, FileNo, GroupNo
 
 
 class Refusal(BaseModel):
-    """Why something was not done, in words; and where in what was sent the trouble is."""
+    """Why something was not done: problem details (RFC 9457). `detail` is a sentence for a person."""
 
-    message: str
-    start: int = 0
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+    code: str = Field(description="says which kind of refusal it is; it never changes")
+    start: int = Field(default=0, description="where in what was sent the trouble begins")
     end: int = 0
     trouble: str = Field(default="", description="for another system that could not be asked: what kind of trouble")
     origin: str = Field(default="", description="where name and password would go if the person agrees")
@@ -24,8 +28,8 @@ class SelectionIn(BaseModel):
     """All that match `filter` less `excluded`, or the entries in `only`."""
 
     filter: str = ""
-    excluded: list[Id] = Field(default=[], max_length=50_000)
-    only: list[Id] | None = Field(default=None, max_length=50_000)
+    excluded: list[EntryNo] = Field(default=[], max_length=50_000)
+    only: list[EntryNo] | None = Field(default=None, max_length=50_000)
 
 
 class EntryOut(BaseModel):
@@ -119,6 +123,7 @@ class ChangeSetOut(BaseModel):
     kind: str
     reason: str
     state: str
+    by: str = Field(description="by whom: a person, a command, the clock")
     at: str
     creates: int
     updates: int
@@ -138,7 +143,7 @@ class ChangeSetReview(BaseModel):
     by_kind: list[Count]
     warnings: list[str]
     button: str = Field(description="the button that applies it, in full")
-    carried: CarriedOut
+    pushed: PushedOut
 
 
 class ChangeSetPage(BaseModel):
@@ -152,7 +157,7 @@ class ChangeOut(BaseModel):
     calendar: str
     reason: str
     held: bool
-    carriage: str = Field(description="how it fared on its way to where its calendar lives; empty where it lives here")
+    push: str = Field(description="how it fared on its way to where its calendar lives; empty where it lives here")
     before: EntryOut | None
     after: EntryOut | None
     differs: list[str] = Field(description="columns in which the two sides differ")
@@ -183,7 +188,7 @@ class HereOut(BaseModel):
 
 
 class GroupOut(BaseModel):
-    """The entries of an incoming file that go to one calendar, and what is here of them already."""
+    """The entries of a file that go to one calendar, and what is here of them already."""
 
     id: int
     name: str
@@ -192,7 +197,7 @@ class GroupOut(BaseModel):
     here: list[HereOut]
 
 
-class IncomingOut(BaseModel):
+class ImportOut(BaseModel):
     id: int
     name: str
     octets: int
@@ -206,8 +211,8 @@ class IncomingOut(BaseModel):
     again: bool = Field(description="reading it was broken off, and it can be read again")
 
 
-class IncomingDetail(BaseModel):
-    file: IncomingOut
+class ImportDetail(BaseModel):
+    file: ImportOut
     groups: list[GroupOut]
     problem_counts: list[ProblemCount]
 
@@ -225,40 +230,40 @@ class ProblemPage(BaseModel):
 
 
 class DecisionIn(BaseModel):
-    group_id: Id
-    calendar_id: Id | None = None
+    group_id: GroupNo
+    calendar_id: CalendarNo | None = None
     name: str = Field(default="", max_length=200)
     existing: Literal["newer", "keep", "replace"] = "newer"
     skip_elsewhere: bool = False
 
 
-class TakeIn(BaseModel):
+class ImportIn(BaseModel):
     decisions: list[DecisionIn] = Field(min_length=1, max_length=2_000)
 
 
-class TakeManyIn(BaseModel):
-    """Files that are all taken in, each into a fresh calendar."""
+class ImportManyIn(BaseModel):
+    """Files that are all imported, each into a fresh calendar."""
 
-    incoming: list[Id] = Field(min_length=1, max_length=2_000)
+    files: list[FileNo] = Field(min_length=1, max_length=2_000)
 
 
-class TakeOutcome(BaseModel):
-    """What taking the file in as decided would do."""
+class ImportOutcome(BaseModel):
+    """What importing the file as decided would do."""
 
     creates: int
     updates: int
     skipped: int
 
 
-class SetId(BaseModel):
+class SetMade(BaseModel):
     set_id: int
 
 
-class JobId(BaseModel):
+class JobQueued(BaseModel):
     job_id: int
 
 
-class PutAwayIn(BaseModel):
+class ArchiveIn(BaseModel):
     selection: SelectionIn
     name: str = Field(default="archive", max_length=120)
 
@@ -275,7 +280,7 @@ class JobOut(BaseModel):
     result: dict[str, Any]
 
 
-class HandoutCheck(BaseModel):
+class ExportCheck(BaseModel):
     entries: int
     calendars: int
     cautions: list[str]
@@ -285,8 +290,8 @@ class RouteOut(BaseModel):
     """The numbers on the route: what waits at each stage."""
 
     connect: int
-    to_carry: int = Field(description="changes on their way to where their calendars live")
-    to_decide: int = Field(description="changes that were refused there, or collided")
+    to_push: int = Field(description="changes on their way to where their calendars live")
+    to_decide: int = Field(description="changes that were refused there, or is in conflict")
     look: int
     mend: int
     logbook: int
@@ -295,4 +300,4 @@ class RouteOut(BaseModel):
     notices: list[str]
 
 
-IncomingDetail.model_rebuild()
+ImportDetail.model_rebuild()

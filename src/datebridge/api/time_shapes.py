@@ -1,4 +1,4 @@
-"""Shapes of time: days with what happens on them, collisions, two sides, what is kept for looking."""
+"""Shapes of time: days with what happens on them, overlaps, two sides, what is kept for looking."""
 
 from __future__ import annotations
 
@@ -88,8 +88,8 @@ class OverlapPage(BaseModel):
     twins: int = Field(description="pairs left out because both are the same entry in two calendars")
     capped: bool
     cut: list[str] = Field(description=CUT)
-    keys: list[str] = Field(description="the keys of all that collides, to be marked in the views")
-    entries: list[int] = Field(description="the entries that collide")
+    keys: list[str] = Field(description="the keys of all that overlaps, to be marked in the views")
+    entries: list[int] = Field(description="the entries that overlap")
 
 
 class MirrorPair(BaseModel):

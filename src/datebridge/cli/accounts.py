@@ -14,6 +14,7 @@ from datebridge.cli.output import CANNOT, OK, PROBLEMS, error, progress, say, ta
 from datebridge.core.choices import Existing, Keep
 
 if TYPE_CHECKING:
+    from datebridge.core.ids import JobId, RemoteId
     from datebridge.store.tables import Job
 
 app = typer.Typer(
@@ -54,23 +55,20 @@ class _Open:
         return self
 
     def __exit__(self, kind: object, failed: BaseException | None, _: object) -> None:
-        from datebridge.connect.errors import Unreachable
-        from datebridge.services.accounts.connecting import NotConnected
-        from datebridge.services.accounts.secrets import KeyLost
-        from datebridge.store.changesets.logbook import CannotApply
+        from datebridge.core.errors import CannotDo
 
         self.store.close()
         if self._alone is not None:
             self._alone.__exit__(None, None, None)
-        if isinstance(failed, Unreachable | NotConnected | CannotApply | KeyLost | ValueError):
-            wanted = failed.origin if isinstance(failed, Unreachable) else ""
+        if isinstance(failed, CannotDo):
+            wanted = failed.members().get("origin", "")
             error(f"{failed} Say --agree {wanted} if that is meant." if wanted else str(failed))
             raise SystemExit(CANNOT) from failed
 
-    def do(self, *queued: int | None) -> list[dict[str, Any]]:
+    def do(self, *queued: JobId | None) -> list[dict[str, Any]]:
         """Have jobs done, here or by the program that is running; their results. All failed: CannotApply."""
         from datebridge.services.jobs import worker
-        from datebridge.store.changesets.logbook import CannotApply
+        from datebridge.store.changesets.draft import CannotApply
 
         wanted = [job for job in queued if job is not None]
         with progress("Working"):
@@ -85,16 +83,17 @@ class _Open:
             for job in found
         ]  # fmt: skip
 
-    def _ended(self, number: int) -> Job:
+    def _ended(self, number: JobId) -> Job:
         """A job, once it has ended."""
         import time
 
         from datebridge.services.jobs import jobs
+        from datebridge.store.changesets.draft import CannotApply
 
         while True:
             found = jobs.get(self.store, number)
             if found is None:
-                raise ValueError(f"There is no job {number}.")
+                raise CannotApply(f"There is no job {number}.")
             if found.state not in ("queued", "running"):
                 return found
             time.sleep(0.2)
@@ -112,10 +111,11 @@ def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> 
         rows = remotes.statements(connection)
     found = [
         {
-            "account": r["account_name"], "host": r["host"], "kind": r["account_kind"], "calendar": r["name"],
-            "on": r["calendar_id"] is not None, "writable": bool(r["writable"]), "owner": r["owner"],
-            "entries": r["entries"], "span": statements.span(r["first"], r["last"], bool(r["endless"])),
-            "outcome": r["outcome"], "trouble": r["trouble"],
+            "account": r.account_name, "host": r.host, "kind": r.account_kind, "calendar": r.remote.name,
+            "on": r.remote.calendar_id is not None, "writable": r.remote.writable, "owner": r.remote.owner,
+            "entries": r.remote.entries,
+            "span": statements.span(r.remote.first, r.remote.last, r.remote.endless),
+            "outcome": r.remote.outcome, "trouble": r.remote.trouble,
         }
         for r in rows
     ]  # fmt: skip
@@ -126,9 +126,9 @@ def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> 
         say("No accounts yet. Add one: date-bridge accounts add ADDRESS")
         return
     lines = [
-        (r["account"], r["host"], r["calendar"], "on" if r["on"] else "off",
-         "writable" if r["writable"] else "read only", r["trouble"] or r["outcome"])
-        for r in found
+        (r.account_name, r.host, r.remote.name, "on" if r.remote.calendar_id is not None else "off",
+         "writable" if r.remote.writable else "read only", r.remote.trouble or r.remote.outcome)
+        for r in rows
     ]  # fmt: skip
     table(("account", "where", "calendar", "", "may", "last refresh"), lines)
 
@@ -147,7 +147,7 @@ def add(
 ) -> None:
     """Add a server with all calendars left off, or subscribe to a feed."""
     from datebridge.services.accounts import accounts
-    from datebridge.services.accounts.connecting import remotes_of
+    from datebridge.store.accounts import remotes_of
 
     password = os.environ.get("DATE_BRIDGE_PASSWORD", "")
     if user and not password:
@@ -162,13 +162,18 @@ def add(
         say(f"Added, with {', '.join(names) or 'no calendars'}.")
 
 
-def _switched(opened: _Open, names: list[str], on: bool) -> list[int]:
+def _switched(opened: _Open, names: list[str], on: bool) -> list[RemoteId]:
+    from datebridge.core.ids import RemoteId
     from datebridge.store import remotes
-    from datebridge.store.changesets.logbook import CannotApply
+    from datebridge.store.changesets.draft import CannotApply
+    from datebridge.store.tables import demand_id
 
     with opened.store.read() as connection:
         rows = remotes.statements(connection)
-    found = [r["id"] for r in rows if r["name"] in names and (r["calendar_id"] is not None) is not on]
+    found = [
+        RemoteId(demand_id(r.remote.id)) for r in rows
+        if r.remote.name in names and (r.remote.calendar_id is not None) is not on
+    ]  # fmt: skip
     if not found:
         raise CannotApply(f"There is no calendar of that name that is switched {'off' if on else 'on'}.")
     return found
@@ -204,14 +209,19 @@ def pull(
     as_json: Json = False,
 ) -> None:
     """Refresh calendars that live elsewhere. Exit code 1 if one could not be."""
+    from datebridge.core.ids import RemoteId
     from datebridge.services.accounts import accounts
     from datebridge.store import remotes
-    from datebridge.store.changesets.logbook import CannotApply
+    from datebridge.store.changesets.draft import CannotApply
+    from datebridge.store.tables import demand_id
 
     with _Open(data) as opened:
         with opened.store.read() as connection:
             rows = remotes.statements(connection)
-        wanted = [r["id"] for r in rows if r["calendar_id"] is not None and (not calendars or r["name"] in calendars)]
+        wanted = [
+            RemoteId(demand_id(r.remote.id)) for r in rows
+            if r.remote.calendar_id is not None and (not calendars or r.remote.name in calendars)
+        ]  # fmt: skip
         if not wanted:
             raise CannotApply("There is no such calendar that is switched on.")
         results = opened.do(*accounts.refresh_now(opened.store, wanted))
@@ -229,22 +239,19 @@ def _say_pulled(found: list[dict[str, Any]], as_json: bool) -> int:
 
 
 def push(data: Data = None, as_json: Json = False) -> None:
-    """Carry what waits to where its calendars live. Exit code 1 if something was refused or collided."""
+    """Push what waits to where its calendars live. Exit code 1 if something was refused or is in conflict."""
     from datebridge.services.sync import push
-    from datebridge.store import remotes
+    from datebridge.store import pushes
 
     with _Open(data) as opened:
         opened.do(push.push_pending(opened.store))
         with opened.store.read() as connection:
-            counts: dict[str, int] = {}
-            for states in remotes.carriage_counts(connection, "remote_id").values():
-                for state, count in states.items():
-                    counts[state] = counts.get(state, 0) + count
+            counts = pushes.count_by_state(connection)
     if as_json:
         print(json.dumps(counts))
     else:
         say(", ".join(f"{count:,} {state}" for state, count in counts.items()) or "Nothing waits.")
-    raise SystemExit(PROBLEMS if counts.get("refused") or counts.get("collided") else OK)
+    raise SystemExit(PROBLEMS if counts.get("refused") or counts.get("conflict") else OK)
 
 
 def copy(
@@ -259,38 +266,41 @@ def copy(
     as_json: Json = False,
 ) -> None:
     """Copy or move entries to a calendar. Nobody is told unless you say so."""
-    from datebridge.services import applying
+    from datebridge.core.changes import COMMAND
+    from datebridge.core.words.filters import Selection
     from datebridge.services.transfer import transfers
+    from datebridge.store.accounts import account_named, calendar_named
     from datebridge.store.changesets import review
-    from datebridge.store.changesets.logbook import CannotApply
-    from datebridge.store.entries.ledger import Ledger, Selection
+    from datebridge.store.changesets.apply import apply as apply_set
+    from datebridge.store.changesets.draft import CannotApply
+    from datebridge.store.entries.ledger import Ledger
+    from datebridge.store.jobs import open_jobs
 
     with _Open(data) as opened:
         store = opened.store
         with store.read() as connection:
-            account_id = connection.exec_driver_sql(
-                "SELECT id FROM account WHERE lower(name) = lower(?) AND NOT gone", (account,)
-            ).scalar()
+            account_id = account_named(connection, account) if account else None
             if account and account_id is None:
                 raise CannotApply(f"There is no account called “{account}”.")
-            calendar = connection.exec_driver_sql(
-                "SELECT k.id FROM calendar k LEFT JOIN remote r ON r.calendar_id = k.id WHERE k.live"
-                " AND lower(k.name) = lower(?) AND r.account_id IS ?",
-                (to, account_id),
-            ).scalar()
+            calendar = calendar_named(connection, to, account_id)
         target = transfers.Target(calendar, account_id, to, existing, move, tell)
-        set_id = transfers.propose_copy(store, Ledger(store), Selection(filter), target)
+        set_id = transfers.propose_transfer(store, Ledger(store), Selection(filter), target, COMMAND)
         with store.read() as connection:
-            row = review.set_row(connection, set_id) or {}
+            row = review.set_row(connection, set_id)
             warnings = review.warnings(connection, set_id)
         if apply:
-            opened.do(applying.apply(store, set_id))
-    said = {"set_id": set_id, "title": row["title"], "reason": row["reason"], "creates": row["creates"],
-            "updates": row["updates"], "held": row["held"], "applied": apply, "warnings": warnings}  # fmt: skip
+            apply_set(store, set_id)
+            with store.read() as connection:
+                pushing = open_jobs(connection, "push")
+            opened.do(*pushing)
+    if row is None:
+        return
+    said = {"set_id": set_id, "title": row.title, "reason": row.reason, "creates": row.creates,
+            "updates": row.updates, "held": row.held, "applied": apply, "warnings": warnings}  # fmt: skip
     if as_json:
         print(json.dumps(said, ensure_ascii=False))
         return
-    say(f"{row['title']}. {row['reason']}")
+    say(f"{row.title}. {row.reason}")
     for warning in warnings:
         say(f"  {warning}")
     say("Done." if apply else f"Proposal {set_id}: apply it in Mend, or again with --apply.")

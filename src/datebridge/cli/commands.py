@@ -137,7 +137,7 @@ def reindex(
     """Make the index columns anew from the entries' texts. Exit code 1 if any of them differed."""
     from datebridge.services.sole import sole_program
     from datebridge.store.database import Store
-    from datebridge.store.entries.versions import reindex as run
+    from datebridge.store.entries.reindex import reindex as run
 
     settings = _settings(data)
     if not settings.database.is_file():

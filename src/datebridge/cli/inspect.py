@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from datebridge.cli.output import OK, PROBLEMS, say, table
+from datebridge.core.checks import severity_of
 from datebridge.core.inspection import Inspection, inspect
 
 
@@ -41,7 +42,7 @@ def _show(path: Path, one: Inspection) -> None:
     for name, count in s["features"].items():
         say(f"  {name}: {count:,}")
     if one.problems:
-        rows = [(str(p.line), p.severity, p.message, p.done) for p in one.problems[:200]]
+        rows = [(str(p.line), severity_of(p.code), p.message, p.done) for p in one.problems[:200]]
         table(("line", "severity", "what is wrong", "what was done"), rows, f"{len(one.problems):,} problems")
         if len(one.problems) > 200:
             say(f"  … and {len(one.problems) - 200:,} more; --json lists them all.")

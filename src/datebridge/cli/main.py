@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 
 from datebridge.cli.output import CANNOT, error
+from datebridge.core.errors import CannotDo
 
 
 def main() -> None:
@@ -35,6 +36,4 @@ def _words(failed: Exception) -> str | None:
     """What could not be done, in a sentence; None for what nobody foresaw."""
     if isinstance(failed, OSError):
         return f"{failed.filename}: {failed.strerror or failed}" if failed.filename else str(failed)
-    if type(failed).__name__ in ("CannotOpen", "AlreadyRunning", "KeyLost"):  # named, so that they need not be loaded
-        return str(failed)
-    return None
+    return str(failed) if isinstance(failed, CannotDo) else None

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, ClassVar, Literal
+
+from datebridge.core.errors import CannotDo
 
 Trouble = Literal[
     "address", "forbidden", "name", "refused", "timeout", "certificate", "password", "down", "throttled", "cut",
@@ -12,7 +14,7 @@ Trouble = Literal[
 PASSING = frozenset({"name", "refused", "timeout", "down", "throttled", "cut"})
 
 
-class Unreachable(Exception):
+class Unreachable(CannotDo):
     """The other system could not be asked, or not understood.
 
     >>> Unreachable("password", "Tidewrack does not accept this user name and password.").passing
@@ -24,9 +26,17 @@ class Unreachable(Exception):
         origin: for ``leaves`` and ``plain``, where name and password would go if a person says yes; else "".
     """
 
+    code: ClassVar[str] = "unreachable"
+    title: ClassVar[str] = "The other system cannot be asked"
+
     def __init__(self, trouble: Trouble, message: str, retry_after: float | None = None, origin: str = "") -> None:
         super().__init__(message)
+        # What was asked here failed with what was asked elsewhere (RFC 4918 §11.4).
+        self.status = 429 if trouble == "busy" else 424
         self.trouble, self.message, self.retry_after, self.origin = trouble, message, retry_after, origin
+
+    def members(self) -> dict[str, Any]:
+        return {"trouble": self.trouble, "origin": self.origin}
 
     @property
     def passing(self) -> bool:

@@ -7,8 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO
 
+from datebridge.core.checks import examine, severity_of
 from datebridge.core.checks.census import Census
-from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts
 from datebridge.core.index.summary import Summary
 from datebridge.core.problems import Problem
@@ -43,7 +43,7 @@ class Inspection:
             "calendars": self.calendars,
             **{name: counts[name] for name in names},
             "problems": [
-                {"line": p.line, "severity": p.severity, "code": p.code, "message": p.message, "uid": p.uid}
+                {"line": p.line, "severity": severity_of(p.code), "code": p.code, "message": p.message, "uid": p.uid}
                 for p in self.problems
             ],
         }
@@ -61,7 +61,7 @@ def undefined_zones(used: dict[str, int], defined: set[str], line_of: Callable[[
         if tzid != "UTC" and tzid not in defined:
             zone = resolve(tzid).zone
             entries = "1 entry uses" if count == 1 else f"{count:,} entries use"
-            done = f"Taken as {zone}; a definition is added when the file is handed on." if zone else "Kept."
+            done = f"Taken as {zone}; a definition is added when the file is exported." if zone else "Kept."
             message = f"{entries} “{tzid[:80]}”, which the file does not define."
             found.append(Problem("no-zone-definition", message, done, line_of(tzid)))
     return found
@@ -86,7 +86,7 @@ class _Gathering:
         found = self.found
         found.problems += component.problems
         zones = found.zones.setdefault(component.calendar, Zones())
-        facts = derive(component.name, component.text, zones)
+        facts = examine(component.name, component.text, zones)
         if component.name == "VTIMEZONE":
             zones.add(facts.uid, component.text)
         elif component.name == "VCALENDAR":
@@ -119,7 +119,7 @@ class _Gathering:
     def conclude(self, reader: Reader) -> Inspection:
         found = self.found
         for component in self.waiting:
-            self._count(component, derive(component.name, component.text, found.zones[component.calendar]))
+            self._count(component, examine(component.name, component.text, found.zones[component.calendar]))
         found.encoding = reader.encoding
         found.octets = reader.octets
         found.problems += reader.problems

@@ -1,4 +1,4 @@
-"""Preparing the demo: the stand-ins filled, accounts connected, feeds subscribed, files taken in, one waiting."""
+"""Preparing the demo: the stand-ins filled, accounts connected, feeds subscribed, files imported, one waiting."""
 
 from __future__ import annotations
 
@@ -10,19 +10,23 @@ from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
+from datebridge.core.changes import COMMAND
+from datebridge.core.ids import RemoteId
 from datebridge.demo.scenario import HALIFAX, HOBART, HOME, OFFICE, SampleFile, sample_calendars, sample_files
 from datebridge.demo.world import PASSWORD, SUBSCRIBED, fill
-from datebridge.services import applying
 from datebridge.services.accounts import accounts
-from datebridge.services.accounts.connecting import remotes_of
 from datebridge.services.imports import decide, uploads
 from datebridge.services.imports.decide import Decision
 from datebridge.services.jobs import worker
 from datebridge.settings import Settings
 from datebridge.standins.calendars import TIDEWRACK
 from datebridge.standins.hosts import Hosts, apart, running
+from datebridge.store import calendars, imports
+from datebridge.store.accounts import calendar_named, remotes_of
+from datebridge.store.changesets.apply import apply
 from datebridge.store.database import Store
 from datebridge.store.preferences import keep
+from datebridge.store.tables import demand_id
 
 #: The old server as people know it: slow, and soon out of breath.
 OLD = replace(TIDEWRACK, pace=150, latency=0.01)
@@ -62,7 +66,7 @@ def prepare(settings: Settings, fresh: bool = False, report: Callable[[int, int]
     if settings.database.is_file() and (fresh or not marker.is_file()):  # only what is ours
         for path in (*settings.data_dir.glob(settings.database.name + "*"), settings.key_file):
             path.unlink(missing_ok=True)
-        for folder in (settings.incoming_dir, settings.archive_dir, settings.data_dir / "sample-files"):
+        for folder in (settings.imports_dir, settings.archive_dir, settings.data_dir / "sample-files"):
             shutil.rmtree(folder, ignore_errors=True)
         shutil.rmtree(standins_folder(settings), ignore_errors=True)
     if settings.database.is_file():
@@ -98,7 +102,7 @@ def _look(store: Store) -> None:
         for zone, name in ((HOME, "Skerrow"), (HOBART, "Hobart"), (HALIFAX, "Halifax"))
     ]
     with store.write() as connection:
-        ids = dict(tuple(row) for row in connection.exec_driver_sql("SELECT name, id FROM calendar WHERE live"))
+        ids = {name: number for number, name in calendars.names(connection, live=True).items()}
         keep(connection, "looking", "now", {"clocks": clocks, "off": [ids["Berths, as exported"]]})
         for name, layers in _SETS.items():
             keep(connection, "layers", name, {"on": [ids[layer] for layer in layers if layer in ids]})
@@ -108,7 +112,7 @@ def _connect(store: Store, settings: Settings, hosts: Hosts, today: date, step: 
     on = {(sample.server, sample.name) for sample in sample_calendars(today) if sample.on}
     for server, name in (("tidewrack", "Tidewrack"), ("lantern", "Lantern")):
         account, _ = accounts.add(store, settings, hosts.address(server), OFFICE, PASSWORD, name)
-        remotes = [r.id for r in remotes_of(store, account) if (server, r.name) in on and r.id is not None]
+        remotes = [RemoteId(demand_id(r.id)) for r in remotes_of(store, account) if (server, r.name) in on]
         accounts.switch_on(store, remotes)
         worker.drain(store, settings)
         step()
@@ -128,12 +132,11 @@ def _bring(store: Store, settings: Settings, file: SampleFile) -> None:
     if not file.calendar:
         return
     with store.read() as connection:
-        incoming, group = connection.exec_driver_sql(
-            "SELECT incoming_id, id FROM incoming_group ORDER BY id DESC LIMIT 1"
-        ).one()
-        there = connection.exec_driver_sql("SELECT id FROM calendar WHERE live AND name = ?", (file.calendar,)).scalar()
-    set_id = decide.propose_taking(store, [incoming], [Decision(group, there, file.calendar)])
-    applying.apply(store, set_id)
+        newest = max(imports.listed(connection), key=lambda one: one.id)
+        (group,) = imports.groups_of(connection, newest.id)
+        there = calendar_named(connection, file.calendar, None)
+    set_id = decide.propose_import(store, [newest.id], [Decision(group.id, there, file.calendar)], COMMAND)
+    apply(store, set_id)
     worker.drain(store, settings)
 
 

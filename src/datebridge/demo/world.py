@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from datetime import date
 
-from datebridge.core.index.objects import take_apart
+from datebridge.core.objects import take_apart
 from datebridge.demo.scenario import OFFICE, Scenario, sample_calendars
 from datebridge.standins.feeds import Feed, FeedHost
 from datebridge.standins.hosts import Hosts

@@ -1,1 +1,1 @@
-"""The use cases: bringing files in, cleaning, putting away, handing on; and the jobs that carry them."""
+"""The use cases: imports, exports, accounts, transfers, mending, editing, staying in step; and the jobs."""

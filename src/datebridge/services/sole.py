@@ -11,12 +11,15 @@ from contextlib import contextmanager
 
 from filelock import FileLock, Timeout
 
+from datebridge.core.errors import CannotDo
 from datebridge.settings import Settings
 from datebridge.store.private import make_private, open_private
 
 
-class AlreadyRunning(Exception):
+class AlreadyRunning(CannotDo):
     """Another program has this data directory; the message says which."""
+
+    code, title = "already-running", "Another program has this data"
 
 
 @contextmanager

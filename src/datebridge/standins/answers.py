@@ -10,7 +10,8 @@ from lxml import etree
 from starlette.requests import Request
 from starlette.responses import Response
 
-from datebridge.core.index.objects import CalendarObject, take_apart
+from datebridge.core.checks import severity_of
+from datebridge.core.objects import CalendarObject, take_apart
 from datebridge.standins.mail import MailDrop
 from datebridge.standins.multistatus import CAL, DAV, OWN, element, error, found, href, multistatus, read, status
 from datebridge.standins.objects import keep_to_limits, matches
@@ -303,8 +304,9 @@ class Answer:
         if parsed.entries[0][0].component not in collection.components.split(","):
             kind = parsed.entries[0][0].component
             return error(403, f"{{{CAL}}}supported-calendar-component", f"This calendar does not take a {kind}.")
-        broken = [p for p in (*parsed.problems, *(q for facts, _ in parsed.entries for q in facts.problems),
-                              *(q for some in parsed.odd for q in some)) if p.severity == "breaks"]  # fmt: skip
+        of_entries = (q for facts, _ in parsed.entries for q in facts.problems)
+        found = (*parsed.problems, *of_entries, *(q for some in parsed.odd for q in some))
+        broken = [p for p in found if severity_of(p.code) == "breaks"]
         if self.traits.strict and broken:
             return error(403, f"{{{CAL}}}valid-calendar-data", broken[0].message)
         here = [

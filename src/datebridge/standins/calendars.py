@@ -13,7 +13,7 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, Response
 from starlette.types import Receive, Scope, Send
 
-from datebridge.core.index.objects import assemble, take_apart
+from datebridge.core.objects import assemble, take_apart
 from datebridge.core.text.component import Component
 from datebridge.core.text.writer import new_header, write_calendar
 from datebridge.standins.answers import Answer, Traits

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from lxml import etree
 
 from datebridge.core.index.facts import Facts, Mark
-from datebridge.core.index.objects import CalendarObject, take_apart
+from datebridge.core.objects import CalendarObject, take_apart
 from datebridge.core.recurrence.pattern import happens
 from datebridge.core.text.component import Component
 from datebridge.core.text.properties import KNOWN

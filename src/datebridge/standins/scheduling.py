@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from datebridge.core.index.objects import CalendarObject
+from datebridge.core.objects import CalendarObject
 from datebridge.core.text.component import Component
 from datebridge.core.text.lines import ContentLine, unescape_text
 

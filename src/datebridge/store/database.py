@@ -17,8 +17,9 @@ from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.exc import DatabaseError
 from sqlmodel import Session
 
+from datebridge.core.errors import CannotDo
 from datebridge.core.recurrence.pattern import happens
-from datebridge.store.entries.versions import INDEX_REVISION, bring_up_to_date
+from datebridge.store.entries.reindex import INDEX_REVISION, bring_up_to_date
 from datebridge.store.private import make_private, open_private
 
 #: SQLite says the first of itself, and the others of the file system: writing, or making room for the shared index.
@@ -38,8 +39,10 @@ class Busy(Exception):
     """Somebody else is writing."""
 
 
-class CannotOpen(Exception):
+class CannotOpen(CannotDo):
     """The data cannot be opened; the message says in a sentence why, and what to do."""
+
+    code, title = "cannot-open", "The data cannot be opened"
 
 
 class Store:
@@ -53,6 +56,7 @@ class Store:
         """
         current = _demand_sound(path)
         self.path = path
+        self.claim = ""
         self._demand: Callable[[Connection], None] | None = None
         self.engine = _engine(path)
         try:
@@ -109,10 +113,20 @@ class Store:
             yield session
             session.flush()
 
-    def demanding(self, demand: Callable[[Connection], None]) -> Store:
-        """The same store for somebody who may write only on a condition: asked in every transaction, it may raise."""
+    def demanding(self, demand: Callable[[Connection], None], claim: str) -> Store:
+        """The same store for somebody who may write only on a condition: asked in every transaction, it may raise.
+
+        Args:
+            claim: by which its doings are known.
+        """
         other = copy(self)
-        other._demand = demand
+        other._demand, other.claim = demand, claim
+        return other
+
+    def undemanding(self) -> Store:
+        """The same store, without a condition."""
+        other = copy(self)
+        other._demand = None
         return other
 
     def revision(self) -> int:

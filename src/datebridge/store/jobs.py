@@ -6,16 +6,17 @@ that was given up for dead, and lives on, can do no harm.
 
 from __future__ import annotations
 
-import json
 import os
 import uuid
 from collections.abc import Iterable
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection
+from sqlalchemy import ColumnElement, Connection, and_, func, insert, or_, select, update
 
+from datebridge.core.changes import CLOCK, PERSON, By
+from datebridge.core.ids import JobId
 from datebridge.store.database import now
-from datebridge.store.entries.versions import bound
+from datebridge.store.tables import FILES, JOBS
 
 #: A job is begun anew this often after its process died; then it counts as failed.
 MAX_ATTEMPTS = 3
@@ -30,70 +31,82 @@ class ClaimLost(Exception):
 class Claimed(NamedTuple):
     """A job that is being done, and the claim under which it is."""
 
-    id: int
+    id: JobId
     kind: str
     params: dict[str, Any]
     claim: str
+    by: By
 
 
-def add_job(connection: Connection, kind: str, title: str, params: dict[str, Any], lane: str = "") -> int:
+def lane_of(account_id: int) -> str:
+    """Jobs that talk to one account take turns; each account has its own."""
+    return f"account {account_id}"
+
+
+def add_job(
+    connection: Connection, kind: str, title: str, params: dict[str, Any], lane: str = "", by: By = PERSON
+) -> JobId:
     """Queue a job; returns its id."""
-    return int(
-        connection.exec_driver_sql(
-            "INSERT INTO job (kind, title, params, state, done, total, unit, message, result, attempts,"
-            " stop_requested, lane, created_at) VALUES (?, ?, ?, 'queued', 0, 0, '', '', '{}', 0, 0, ?, ?)"
-            " RETURNING id",
-            (kind, title, json.dumps(params), lane, now()),
-        ).scalar_one()
-    )
+    row = insert(JOBS).values(
+        kind=kind, title=title, params=params, state="queued", done=0, total=0, unit="", message="", result={},
+        attempts=0, stop_requested=False, lane=lane, claim="", not_before=0, by_whom=str(by), created_at=now(),
+    )  # fmt: skip
+    return JobId(connection.execute(row.returning(JOBS.c.id)).scalar_one())
 
 
-def next_job(connection: Connection, kinds: Iterable[str]) -> int | None:
+def queue_once(connection: Connection, kind: str, title: str, params: dict[str, Any], lane: str = "") -> None:
+    """Queue a job of the house's own, unless one like it is queued already."""
+    if lane not in lanes_with(connection, kind, ("queued",)):
+        add_job(connection, kind, title, params, lane, CLOCK)
+
+
+def queue_collecting(connection: Connection) -> None:
+    """Queue clearing away what nothing holds any more."""
+    queue_once(connection, "collect", "Clearing away what is no longer needed", {})
+
+
+def next_job(connection: Connection, kinds: Iterable[str]) -> JobId | None:
     """The oldest job that may be begun: of these kinds, due, and in no lane in which one is under way."""
-    wanted = tuple(kinds)
-    if not wanted:
-        return None
     moment = now()
-    found = connection.exec_driver_sql(
-        f"SELECT id FROM job WHERE state = 'queued' AND kind IN ({bound(len(wanted))})"
-        " AND NOT (not_before > ? AND not_before <= ?)"
-        " AND (lane = '' OR lane NOT IN (SELECT lane FROM job WHERE state = 'running')) ORDER BY id LIMIT 1",
-        (*wanted, moment, moment + _LONGEST_PUT_OFF),
-    ).scalar()
-    return int(found) if found is not None else None
+    busy = select(JOBS.c.lane).where(JOBS.c.state == "running")
+    later = and_(JOBS.c.not_before > moment, JOBS.c.not_before <= moment + _LONGEST_PUT_OFF)
+    free = or_(JOBS.c.lane == "", JOBS.c.lane.not_in(busy))
+    wanted = select(JOBS.c.id).where(JOBS.c.state == "queued", JOBS.c.kind.in_(tuple(kinds)), ~later, free)
+    found = connection.execute(wanted.order_by(JOBS.c.id).limit(1)).scalar()
+    return JobId(found) if found is not None else None
 
 
-def claim_job(connection: Connection, job: int) -> Claimed:
+def claim_job(connection: Connection, job: JobId) -> Claimed:
     """Begin a queued job."""
     claim = f"{os.getpid()}-{uuid.uuid4().hex[:12]}"
-    row = connection.exec_driver_sql(
-        "UPDATE job SET state = 'running', attempts = attempts + 1, claim = ?, message = '' WHERE id = ?"
-        " RETURNING kind, params",
-        (claim, job),
-    ).one()
-    return Claimed(job, row[0], json.loads(row[1]), claim)
+    begun = update(JOBS).where(JOBS.c.id == job)
+    values = {"state": "running", "attempts": JOBS.c.attempts + 1, "claim": claim, "message": ""}
+    row = connection.execute(begun.values(values).returning(JOBS.c.kind, JOBS.c.params, JOBS.c.by_whom)).one()
+    return Claimed(job, row.kind, row.params, claim, By.read(row.by_whom))
+
+
+def _mine(job: Claimed) -> ColumnElement[bool]:
+    return and_(JOBS.c.id == job.id, JOBS.c.claim == job.claim, JOBS.c.state == "running")
 
 
 def demand_claim(connection: Connection, job: Claimed) -> None:
     """Raises:
     ClaimLost: if the job is somebody else's by now.
     """
-    if (
-        connection.exec_driver_sql(
-            "SELECT 1 FROM job WHERE id = ? AND claim = ? AND state = 'running'", (job.id, job.claim)
-        ).first()
-        is None
-    ):
+    if connection.execute(select(JOBS.c.id).where(_mine(job))).first() is None:
         raise ClaimLost(f"Job {job.id} was given to another worker.")
 
 
 def lanes_with(connection: Connection, kind: str, states: Iterable[str]) -> set[str]:
     """The lanes in which there is a job of a kind in one of these states."""
-    wanted = tuple(states)
-    rows = connection.exec_driver_sql(
-        f"SELECT DISTINCT lane FROM job WHERE kind = ? AND state IN ({bound(len(wanted))})", (kind, *wanted)
-    )
-    return {row[0] for row in rows}
+    found = select(JOBS.c.lane).distinct().where(JOBS.c.kind == kind, JOBS.c.state.in_(tuple(states)))
+    return set(connection.execute(found).scalars())
+
+
+def open_jobs(connection: Connection, kind: str) -> list[JobId]:
+    """Jobs of a kind that have not ended."""
+    wanted = select(JOBS.c.id).where(JOBS.c.kind == kind, JOBS.c.state.in_(("queued", "running")))
+    return list(connection.execute(wanted.order_by(JOBS.c.id)).scalars())
 
 
 def stop_wanted(connection: Connection, job: Claimed) -> bool:
@@ -103,66 +116,72 @@ def stop_wanted(connection: Connection, job: Claimed) -> bool:
         ClaimLost: if the job is somebody else's by now.
     """
     demand_claim(connection, job)
-    return bool(connection.exec_driver_sql("SELECT stop_requested FROM job WHERE id = ?", (job.id,)).scalar())
+    return bool(connection.execute(select(JOBS.c.stop_requested).where(JOBS.c.id == job.id)).scalar())
+
+
+def request_stop(connection: Connection, job: JobId) -> None:
+    """Ask a job to stop; one that is still queued never begins."""
+    own = JOBS.c.id == job
+    connection.execute(update(JOBS).where(own, JOBS.c.state == "running").values(stop_requested=True))
+    never = update(JOBS).where(own, JOBS.c.state == "queued")
+    connection.execute(never.values(stop_requested=True, state="stopped", finished_at=now()))
 
 
 def report_job(connection: Connection, job: Claimed, done: int, total: int, unit: str, message: str) -> None:
-    connection.exec_driver_sql(
-        "UPDATE job SET done = ?, total = ?, unit = ?, message = ? WHERE id = ?", (done, total, unit, message, job.id)
-    )
+    """Say how far a job is."""
+    said = update(JOBS).where(JOBS.c.id == job.id)
+    connection.execute(said.values(done=done, total=total, unit=unit, message=message))
 
 
 def remember(connection: Connection, job: Claimed, **params: Any) -> None:
     """Keep something for the case that the job has to be begun again."""
     job.params.update(params)
-    connection.exec_driver_sql("UPDATE job SET params = ? WHERE id = ?", (json.dumps(job.params), job.id))
+    connection.execute(update(JOBS).where(JOBS.c.id == job.id).values(params=dict(job.params)))
 
 
 def end_job(connection: Connection, job: Claimed, state: str, message: str, result: dict[str, Any]) -> None:
     """The end of a job, if it is still this claim's and has not ended."""
-    connection.exec_driver_sql(
-        "UPDATE job SET state = ?, message = ?, result = ?, finished_at = ?, claim = '' WHERE id = ? AND claim = ?"
-        " AND state = 'running'",
-        (state, message, json.dumps(result), now(), job.id, job.claim),
-    )
+    ended = update(JOBS).where(_mine(job))
+    connection.execute(ended.values(state=state, message=message, result=result, finished_at=now(), claim=""))
     if state != "done":
         let_files_go(connection)
 
 
 def put_job_off(connection: Connection, job: Claimed, seconds: int, message: str) -> None:
     """Queue a job again, for later; the try does not count."""
-    connection.exec_driver_sql(
-        "UPDATE job SET state = 'queued', claim = '', attempts = attempts - 1, not_before = ?, message = ?"
-        " WHERE id = ? AND claim = ?",
-        (now() + seconds, message, job.id, job.claim),
-    )
+    later = update(JOBS).where(JOBS.c.id == job.id, JOBS.c.claim == job.claim)
+    values = {"state": "queued", "claim": "", "attempts": JOBS.c.attempts - 1, "not_before": now() + seconds}
+    connection.execute(later.values(message=message, **values))
 
 
 def take_back(connection: Connection, kinds: Iterable[str] | None = None) -> list[str]:
     """Queue what a dead process was doing, of these kinds or of all; says so in words."""
-    rows = connection.exec_driver_sql("SELECT id, kind, title, attempts FROM job WHERE state = 'running'").fetchall()
+    wanted = select(JOBS.c.id, JOBS.c.title, JOBS.c.attempts).where(JOBS.c.state == "running")
+    if kinds is not None:
+        wanted = wanted.where(JOBS.c.kind.in_(tuple(kinds)))
     said = []
-    for number, kind, title, attempts in rows:
-        if kinds is not None and kind not in kinds:
-            continue
-        if attempts >= MAX_ATTEMPTS:
-            connection.exec_driver_sql(
-                "UPDATE job SET state = 'failed', claim = '', finished_at = ?,"
-                " message = 'It ended the process each time it was tried.' WHERE id = ?",
-                (now(), number),
-            )
-            said.append(f"“{title}” was interrupted {attempts} times and was given up.")
+    for row in connection.execute(wanted).all():
+        own = update(JOBS).where(JOBS.c.id == row.id)
+        if row.attempts >= MAX_ATTEMPTS:
+            message = "It ended the process each time it was tried."
+            connection.execute(own.values(state="failed", claim="", finished_at=now(), message=message))
+            said.append(f"“{row.title}” was interrupted {row.attempts} times and was given up.")
         else:
-            connection.exec_driver_sql("UPDATE job SET state = 'queued', claim = '' WHERE id = ?", (number,))
-            said.append(f"“{title}” was interrupted and goes on.")
+            connection.execute(own.values(state="queued", claim=""))
+            said.append(f"“{row.title}” was interrupted and goes on.")
     let_files_go(connection)
     return said
 
 
 def let_files_go(connection: Connection) -> None:
     """Files that no job will read any more are not being read: they can be read again, or turned away."""
-    connection.exec_driver_sql(
-        "UPDATE incoming SET state = 'refused', message = 'Reading it was broken off. Read it again, or turn it away.'"
-        " WHERE state IN ('queued', 'reading') AND id NOT IN (SELECT i.value FROM job j, json_each(j.params,"
-        " '$.incoming') i WHERE j.kind = 'read' AND j.state IN ('queued', 'running'))"
+    listed = func.json_each(JOBS.c.params, "$.files").table_valued("value")
+    read = (
+        select(listed.c.value)
+        .select_from(JOBS)
+        .join(listed, JOBS.c.id.is_not(None))
+        .where(JOBS.c.kind == "read", JOBS.c.state.in_(("queued", "running")))
     )
+    message = "Reading it was broken off. Read it again, or turn it away."
+    left = update(FILES).where(FILES.c.state.in_(("queued", "reading")), FILES.c.id.not_in(read))
+    connection.execute(left.values(state="refused", message=message))

@@ -1,25 +1,26 @@
-"""What is kept under a name for looking at time; see `tables.Kept`."""
+"""What is kept under a name for looking at time; see `tables.Preference`."""
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
-from sqlalchemy import Connection
+from sqlalchemy import Connection, delete, select
+from sqlalchemy.dialects.sqlite import insert
+
+from datebridge.store.tables import PREFERENCES
 
 
 def kept(connection: Connection, kind: str) -> list[tuple[str, dict[str, Any]]]:
     """Names with what is kept under them, in order of the names."""
-    rows = connection.exec_driver_sql("SELECT name, value FROM kept WHERE kind = ? ORDER BY name", (kind,))
-    return [(name, json.loads(value)) for name, value in rows]
+    found = select(PREFERENCES.c.name, PREFERENCES.c.value).where(PREFERENCES.c.kind == kind)
+    return [(row.name, row.value) for row in connection.execute(found.order_by(PREFERENCES.c.name))]
 
 
 def keep(connection: Connection, kind: str, name: str, value: dict[str, Any]) -> None:
     """Keep something under a name, in place of what was kept there."""
-    connection.exec_driver_sql(
-        "INSERT OR REPLACE INTO kept (kind, name, value) VALUES (?, ?, ?)", (kind, name, json.dumps(value))
-    )
+    row = insert(PREFERENCES).prefix_with("OR REPLACE")
+    connection.execute(row.values(kind=kind, name=name, value=value))
 
 
 def forget(connection: Connection, kind: str, name: str) -> None:
-    connection.exec_driver_sql("DELETE FROM kept WHERE kind = ? AND name = ?", (kind, name))
+    connection.execute(delete(PREFERENCES).where(PREFERENCES.c.kind == kind, PREFERENCES.c.name == name))

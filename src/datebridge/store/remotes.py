@@ -1,20 +1,22 @@
-"""Calendars that live elsewhere: their objects as last seen, what waits to be carried, where they live."""
+"""Calendars that live elsewhere: where, their objects as last seen, and what is known of their refreshes."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection
+from sqlalchemy import Connection, Row, and_, case, delete, func, not_, or_, select, update
+from sqlalchemy.dialects.sqlite import insert
 
+from datebridge.core.accounts import TAKING
+from datebridge.core.ids import AccountId, CalendarId, RemoteId, SetId, VersionId
 from datebridge.store.database import now
-from datebridge.store.entries.versions import bound, chunks
+from datebridge.store.sql import among
+from datebridge.store.tables import ACCOUNTS, CALENDARS, REMOTES, RESOURCES, SETS, Remote
 
 #: After a failure the next try comes within this time, in seconds.
 LONGEST_PAUSE = 86400
-#: Carriages in these states still have to end in one way or the other.
-OPEN = "('waiting', 'sending', 'refused', 'collided')"
-PENDING = "('waiting', 'sending')"
 
 
 class Known(NamedTuple):
@@ -23,141 +25,152 @@ class Known(NamedTuple):
     href: str
     uid: str
     etag: str
-    versions: tuple[int, ...]
+    versions: tuple[VersionId, ...]
 
 
-class InForce(NamedTuple):
-    """An entry in force, as far as comparing needs it."""
+@dataclass(frozen=True, slots=True)
+class Elsewhere:
+    """A calendar that lives elsewhere, with its account, and its copy here if it is switched on.
 
-    id: int
-    component: str
-    uid: str
-    recurrence_id: str
-    digest: bytes
+    `held_open` is a refresh that waits for a decision.
+    """
+
+    remote: Remote
+    account_kind: str
+    account_name: str
+    host: str
+    user: str
+    live: bool
+    calendar_name: str
+    held_open: SetId | None
 
 
-def _known(row: Any) -> Known:
-    return Known(row[0], row[1], row[2], tuple(int(v) for v in row[3].split(",") if v))
+# ---- objects --------------------------------------------------------------------------------------
 
 
-def known_objects(connection: Connection, remote: int, hrefs: Iterable[str] | None = None) -> dict[str, Known]:
+def _known(row: Row[Any]) -> Known:
+    return Known(row.href, row.uid, row.etag, tuple(VersionId(int(v)) for v in row.versions.split(",") if v))
+
+
+def known_objects(connection: Connection, remote: RemoteId, hrefs: Iterable[str] | None = None) -> dict[str, Known]:
     """Objects by path: those asked for, or all."""
-    sql = "SELECT href, uid, etag, versions FROM resource WHERE remote_id = ?"
-    if hrefs is None:
-        return {row[0]: _known(row) for row in connection.exec_driver_sql(sql, (remote,))}
-    found = {}
-    for chunk in chunks(hrefs):
-        rows = connection.exec_driver_sql(f"{sql} AND href IN ({bound(len(chunk))})", (remote, *chunk))
-        found.update({row[0]: _known(row) for row in rows})
-    return found
+    found = select(RESOURCES).where(RESOURCES.c.remote_id == remote)
+    if hrefs is not None:
+        found = found.where(RESOURCES.c.href.in_(among(hrefs)))
+    return {row.href: _known(row) for row in connection.execute(found)}
 
 
-def known_objects_of(connection: Connection, remote: int, uids: Iterable[str]) -> list[Known]:
+def known_objects_of(connection: Connection, remote: RemoteId, uids: Iterable[str]) -> list[Known]:
     """All objects that hold an entry of one of these UIDs."""
-    found = []
-    for chunk in chunks(uids):
-        rows = connection.exec_driver_sql(
-            f"SELECT href, uid, etag, versions FROM resource WHERE remote_id = ? AND uid IN ({bound(len(chunk))})",
-            (remote, *chunk),
-        )
-        found += [_known(row) for row in rows]
-    return found
+    found = select(RESOURCES).where(RESOURCES.c.remote_id == remote, RESOURCES.c.uid.in_(among(uids)))
+    return [_known(row) for row in connection.execute(found)]
 
 
-def known_by_uid(connection: Connection, remote: int, uids: Iterable[str]) -> dict[str, Known]:
+def known_by_uid(connection: Connection, remote: RemoteId, uids: Iterable[str]) -> dict[str, Known]:
     """One object of each UID."""
     return {one.uid: one for one in known_objects_of(connection, remote, uids)}
 
 
-def unread_objects(connection: Connection, remote: int) -> list[str]:
+def unread_objects(connection: Connection, remote: RemoteId) -> list[str]:
     """Paths of objects whose present state on the server has yet to be read back."""
-    rows = connection.exec_driver_sql("SELECT href FROM resource WHERE remote_id = ? AND etag = ''", (remote,))
-    return [row[0] for row in rows]
+    unread = select(RESOURCES.c.href).where(RESOURCES.c.remote_id == remote, RESOURCES.c.etag == "")
+    return list(connection.execute(unread).scalars())
 
 
-def keep_objects(connection: Connection, remote: int, objects: Iterable[Known]) -> None:
-    rows = [(remote, o.href, o.uid, o.etag, ",".join(map(str, o.versions))) for o in objects]
+def keep_objects(connection: Connection, remote: RemoteId, objects: Iterable[Known]) -> None:
+    """Remember objects as they have just been seen."""
+    rows = [
+        {"remote_id": remote, "href": o.href, "uid": o.uid, "etag": o.etag, "versions": ",".join(map(str, o.versions))}
+        for o in objects
+    ]
     if rows:
-        connection.exec_driver_sql("INSERT OR REPLACE INTO resource VALUES (?, ?, ?, ?, ?)", rows)
+        connection.execute(insert(RESOURCES).prefix_with("OR REPLACE"), rows)
 
 
-def forget_objects(connection: Connection, remote: int, hrefs: Iterable[str]) -> None:
-    for chunk in chunks(hrefs):
-        connection.exec_driver_sql(
-            f"DELETE FROM resource WHERE remote_id = ? AND href IN ({bound(len(chunk))})", (remote, *chunk)
+def forget_objects(connection: Connection, remote: RemoteId, hrefs: Iterable[str] | None = None) -> None:
+    """Forget objects that are gone: some, or all of a calendar."""
+    gone = delete(RESOURCES).where(RESOURCES.c.remote_id == remote)
+    connection.execute(gone if hrefs is None else gone.where(RESOURCES.c.href.in_(among(hrefs))))
+
+
+# ---- calendars ------------------------------------------------------------------------------------
+
+
+def note(connection: Connection, remote: RemoteId, **known: Any) -> None:
+    """Keep what is known of a calendar elsewhere; the names are those of `tables.Remote`."""
+    connection.execute(update(REMOTES).where(REMOTES.c.id == remote).values(known))
+
+
+def calendar_of(connection: Connection, remote: RemoteId) -> CalendarId:
+    """The copy here of a calendar that is switched on."""
+    return CalendarId(connection.execute(select(REMOTES.c.calendar_id).where(REMOTES.c.id == remote)).scalar_one())
+
+
+def unlink(connection: Connection, remotes: Iterable[RemoteId]) -> None:
+    """Calendars are switched off: nothing is known any more of how they were."""
+    wanted = tuple(remotes)
+    connection.execute(delete(RESOURCES).where(RESOURCES.c.remote_id.in_(wanted)))
+    connection.execute(
+        update(REMOTES)
+        .where(REMOTES.c.id.in_(wanted))
+        .values(
+            calendar_id=None, tag="", token="", etag="", modified="", next_at=None, refreshed_at=None, trouble="",
+            failed_since=None, failures=0, held_set_id=None,
         )
+    )  # fmt: skip
 
 
-def in_force(connection: Connection, calendar: int, uids: Iterable[str]) -> dict[str, list[InForce]]:
-    """The entries in force of a calendar, by UID."""
-    found: dict[str, list[InForce]] = {}
-    for chunk in chunks(uids):
-        for row in connection.exec_driver_sql(
-            "SELECT id, component, uid, recurrence_id, digest FROM entry WHERE calendar_id = ? AND listed"
-            f" AND uid IN ({bound(len(chunk))}) ORDER BY id",
-            (calendar, *chunk),
-        ):
-            found.setdefault(row[2], []).append(InForce(*row))
-    return found
-
-
-def busy_uids(connection: Connection, remote: int) -> set[str]:
-    """UIDs with changes of one's own that have not been carried: what comes in about them must wait."""
-    rows = connection.exec_driver_sql(
-        f"SELECT DISTINCT uid FROM carriage WHERE remote_id = ? AND kind = 'entry' AND state IN {OPEN}", (remote,)
-    )
-    return {row[0] for row in rows}
-
-
-def pending(connection: Connection) -> dict[int, list[int]]:
-    """Calendars elsewhere for which something waits to be carried, by account."""
-    found: dict[int, list[int]] = {}
-    for account, remote in connection.exec_driver_sql(
-        "SELECT DISTINCT r.account_id, g.remote_id FROM carriage g JOIN remote r ON r.id = g.remote_id"
-        f" WHERE g.state IN {PENDING} ORDER BY 1, 2"
-    ):
-        found.setdefault(account, []).append(remote)
-    return found
-
-
-def accounts_of(connection: Connection, remotes: Iterable[int]) -> dict[int, int]:
+def accounts_of(connection: Connection, remotes: Iterable[RemoteId]) -> dict[RemoteId, AccountId]:
     """The account of each calendar that lives elsewhere, in the order asked."""
-    owners = dict(tuple(row) for row in connection.exec_driver_sql("SELECT id, account_id FROM remote"))
-    return {remote: owners[remote] for remote in remotes if remote in owners}
+    owners = {row.id: row.account_id for row in connection.execute(select(REMOTES.c.id, REMOTES.c.account_id))}
+    return {remote: AccountId(owners[remote]) for remote in remotes if remote in owners}
 
 
-def ready_to_carry(connection: Connection) -> dict[int, int]:
-    """Calendars to which may be carried now, with their accounts: after a failure not before they are due."""
+def due(connection: Connection, usual: dict[str, int]) -> list[RemoteId]:
+    """Calendars whose time to be refreshed has come, or has never been set.
+
+    A time further ahead than a calendar's interval is due too: the clock was set back since.
+
+    Args:
+        usual: the interval in seconds of calendars without one of their own, by kind of account.
+    """
     moment = now()
-    rows = connection.exec_driver_sql(
-        "SELECT id, account_id FROM remote WHERE failed_since IS NULL OR next_at IS NULL OR next_at <= ?"
-        " OR next_at > ?",
-        (moment, moment + LONGEST_PAUSE),
+    every = func.max(
+        func.coalesce(func.nullif(REMOTES.c.every, 0), case(usual, value=ACCOUNTS.c.kind, else_=0)),
+        REMOTES.c.published_every,
     )
-    return dict(tuple(row) for row in rows)
+    furthest = moment + func.max(every, case((REMOTES.c.failures > 0, LONGEST_PAUSE), else_=0))
+    there = or_(ACCOUNTS.c.kind.not_in(TAKING), REMOTES.c.url != "")  # else it has yet to be made
+    next_at = REMOTES.c.next_at
+    rows = connection.execute(
+        select(REMOTES.c.id)
+        .join(CALENDARS, CALENDARS.c.id == REMOTES.c.calendar_id)
+        .join(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
+        .where(~ACCOUNTS.c.gone, there, or_(next_at.is_(None), next_at <= moment, next_at > furthest))
+        .order_by(next_at)
+    )
+    return [RemoteId(number) for number in rows.scalars()]
 
 
-def carriage_counts(connection: Connection, by: str, number: int | None = None) -> dict[int, dict[str, int]]:
-    """How many carriages are in which state, per remote calendar or per batch."""
-    where = f" WHERE {by} = {int(number)}" if number is not None else ""
-    counts: dict[int, dict[str, int]] = {}
-    for key, state, count in connection.exec_driver_sql(
-        f"SELECT {by}, state, count(*) FROM carriage{where} GROUP BY 1, 2"
-    ):
-        counts.setdefault(key, {})[state] = count
-    return counts
-
-
-def statements(connection: Connection) -> list[dict[str, Any]]:
+def statements(connection: Connection) -> list[Elsewhere]:
     """Every calendar in force, being fetched, or left off, with what is known of where it lives.
 
     One that is only proposed, or was deleted there, is none.
     """
-    rows = connection.exec_driver_sql(
-        "SELECT r.*, a.kind account_kind, a.name account_name, a.host, a.user, k.live, k.name calendar_name,"
-        " (SELECT id FROM change_set h WHERE h.id = r.held_set_id AND h.state = 'proposed') held_open"
-        " FROM remote r JOIN account a ON a.id = r.account_id LEFT JOIN calendar k ON k.id = r.calendar_id"
-        " WHERE NOT a.gone AND NOT (a.kind = 'server' AND r.url = '' AND NOT coalesce(k.live, 0))"
-        " ORDER BY a.id, r.owned DESC, r.position, r.id"
-    ).mappings()
-    return [dict(row) for row in rows]
+    held = select(SETS.c.id).where(SETS.c.id == REMOTES.c.held_set_id, SETS.c.state == "proposed").scalar_subquery()
+    live = func.coalesce(CALENDARS.c.live, False)
+    nowhere = and_(ACCOUNTS.c.kind.in_(TAKING), REMOTES.c.url == "", ~live)
+    rows = connection.execute(
+        select(
+            REMOTES, ACCOUNTS.c.kind.label("account_kind"), ACCOUNTS.c.name.label("account_name"), ACCOUNTS.c.host,
+            ACCOUNTS.c.user, live.label("live"), func.coalesce(CALENDARS.c.name, "").label("calendar_name"),
+            held.label("held_open"),
+        )
+        .select_from(REMOTES)
+        .join(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
+        .outerjoin(CALENDARS, CALENDARS.c.id == REMOTES.c.calendar_id)
+        .where(~ACCOUNTS.c.gone, not_(nowhere))
+        .order_by(ACCOUNTS.c.id, REMOTES.c.owned.desc(), REMOTES.c.position, REMOTES.c.id)
+    )  # fmt: skip
+    own = len(REMOTES.columns)
+    return [Elsewhere(Remote(**dict(zip(REMOTES.columns.keys(), row, strict=False))), *row[own:]) for row in rows]

@@ -4,7 +4,7 @@ import type { components, paths } from './generated';
 export type Schemas = components['schemas'];
 export type Entry = Schemas['EntryOut'];
 export type ChangeSet = Schemas['ChangeSetOut'];
-export type Incoming = Schemas['IncomingOut'];
+export type ImportFile = Schemas['ImportOut'];
 export type Job = Schemas['JobOut'];
 export type Calendar = Schemas['CalendarOut'];
 export type Account = Schemas['AccountOut'];
@@ -36,7 +36,7 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
   }
   if (result.response.ok) return result.data as T;
   const said = result.error as Partial<Schemas['Refusal']> | undefined;
-  const words = said?.message ?? `The server answered ${result.response.status}. Its log says why.`;
+  const words = said?.detail ?? `The server answered ${result.response.status}. Its log says why.`;
   throw new Refusal(words, said?.trouble, said?.origin);
 }
 
@@ -47,7 +47,7 @@ export async function save(path: string, body: unknown): Promise<string> {
     headers: { 'Content-Type': 'application/json' },
     body: JSON.stringify(body),
   });
-  if (!response.ok) throw new Refusal((await response.json().catch(() => null))?.message ?? 'The file was not made.');
+  if (!response.ok) throw new Refusal((await response.json().catch(() => null))?.detail ?? 'The file was not made.');
   const name = decodeURIComponent(response.headers.get('X-File-Name') ?? 'date-bridge');
   const link = document.createElement('a');
   link.href = URL.createObjectURL(await response.blob());

@@ -188,7 +188,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/collisions": {
+    "/api/overlaps": {
         parameters: {
             query?: never;
             header?: never;
@@ -196,10 +196,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Collisions
+         * Overlaps
          * @description What overlaps among the calendars from `first` on, `least` minutes at least.
          */
-        get: operations["collisions_api_collisions_get"];
+        get: operations["overlaps_api_overlaps_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -208,7 +208,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/collisions/file": {
+    "/api/overlaps/file": {
         parameters: {
             query?: never;
             header?: never;
@@ -216,10 +216,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Collisions File
+         * Overlaps File
          * @description The same as a file for a spreadsheet.
          */
-        get: operations["collisions_file_api_collisions_file_get"];
+        get: operations["overlaps_file_api_overlaps_file_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -592,7 +592,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/put-aways": {
+    "/api/archives": {
         parameters: {
             query?: never;
             header?: never;
@@ -602,17 +602,17 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Put Away
+         * Archive
          * @description Write a selection to an archive file, read it back, and propose its deletion.
          */
-        post: operations["put_away_api_put_aways_post"];
+        post: operations["archive_api_archives_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/handouts/check": {
+    "/api/exports/check": {
         parameters: {
             query?: never;
             header?: never;
@@ -622,17 +622,17 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Check Handout
-         * @description What would be handed on, and what to know before.
+         * Check Export
+         * @description What would be exported, and what to know before.
          */
-        post: operations["check_handout_api_handouts_check_post"];
+        post: operations["check_export_api_exports_check_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/handouts": {
+    "/api/exports": {
         parameters: {
             query?: never;
             header?: never;
@@ -642,10 +642,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Hand Out
+         * Export File
          * @description A selection or a calendar as a file.
          */
-        post: operations["hand_out_api_handouts_post"];
+        post: operations["export_file_api_exports_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -803,7 +803,7 @@ export interface paths {
         };
         /**
          * Archive
-         * @description An archive file written by putting away.
+         * @description An archive file written by archiving.
          */
         get: operations["archive_api_archives__name__get"];
         put?: never;
@@ -891,7 +891,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/incoming/{incoming_id}/problems": {
+    "/api/imports/{file_id}/problems": {
         parameters: {
             query?: never;
             header?: never;
@@ -899,10 +899,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Incoming Problems
-         * @description The problems found in an incoming file, in the order of its lines.
+         * File Problems
+         * @description The problems found in a file, in the order of its lines.
          */
-        get: operations["incoming_problems_api_incoming__incoming_id__problems_get"];
+        get: operations["file_problems_api_imports__file_id__problems_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -931,7 +931,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/incoming": {
+    "/api/imports": {
         parameters: {
             query?: never;
             header?: never;
@@ -942,20 +942,20 @@ export interface paths {
          * Listed
          * @description Files that were brought, those that wait first.
          */
-        get: operations["listed_api_incoming_get"];
+        get: operations["listed_api_imports_get"];
         put?: never;
         /**
          * Bring
          * @description Take files in hand and read them; nothing is stored in any calendar yet.
          */
-        post: operations["bring_api_incoming_post"];
+        post: operations["bring_api_imports_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/incoming/take": {
+    "/api/imports/take": {
         parameters: {
             query?: never;
             header?: never;
@@ -966,16 +966,16 @@ export interface paths {
         put?: never;
         /**
          * Take Many
-         * @description Propose taking several files in as one batch, each into a fresh calendar.
+         * @description Propose importing several files as one batch, each into a fresh calendar.
          */
-        post: operations["take_many_api_incoming_take_post"];
+        post: operations["take_many_api_imports_take_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/incoming/{incoming_id}": {
+    "/api/imports/{file_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -986,20 +986,20 @@ export interface paths {
          * Detail
          * @description What is inside a file, what is wrong with it, what of it is here already.
          */
-        get: operations["detail_api_incoming__incoming_id__get"];
+        get: operations["detail_api_imports__file_id__get"];
         put?: never;
         post?: never;
         /**
          * Turn Away
-         * @description Forget a file that was not taken in.
+         * @description Forget a file that was not imported.
          */
-        delete: operations["turn_away_api_incoming__incoming_id__delete"];
+        delete: operations["turn_away_api_imports__file_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/incoming/{incoming_id}/rehearse": {
+    "/api/imports/{file_id}/rehearse": {
         parameters: {
             query?: never;
             header?: never;
@@ -1010,16 +1010,16 @@ export interface paths {
         put?: never;
         /**
          * Rehearse
-         * @description What taking the file in as decided would do.
+         * @description What importing the file as decided would do.
          */
-        post: operations["rehearse_api_incoming__incoming_id__rehearse_post"];
+        post: operations["rehearse_api_imports__file_id__rehearse_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/incoming/{incoming_id}/take": {
+    "/api/imports/{file_id}/take": {
         parameters: {
             query?: never;
             header?: never;
@@ -1030,16 +1030,16 @@ export interface paths {
         put?: never;
         /**
          * Take
-         * @description Propose taking the file in as decided.
+         * @description Propose importing the file as decided.
          */
-        post: operations["take_api_incoming__incoming_id__take_post"];
+        post: operations["take_api_imports__file_id__take_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/incoming/{incoming_id}/read": {
+    "/api/imports/{file_id}/read": {
         parameters: {
             query?: never;
             header?: never;
@@ -1052,7 +1052,7 @@ export interface paths {
          * Read Again
          * @description Read a file again whose reading was broken off.
          */
-        post: operations["read_again_api_incoming__incoming_id__read_post"];
+        post: operations["read_again_api_imports__file_id__read_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1312,7 +1312,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies": {
+    "/api/transfers": {
         parameters: {
             query?: never;
             header?: never;
@@ -1325,14 +1325,14 @@ export interface paths {
          * Copy
          * @description Propose copying or moving a selection.
          */
-        post: operations["copy_api_copies_post"];
+        post: operations["copy_api_transfers_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/carriages": {
+    "/api/conflicts": {
         parameters: {
             query?: never;
             header?: never;
@@ -1340,10 +1340,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Undecided
-         * @description What was refused where its calendar lives, or collided there.
+         * Unsettled
+         * @description What was refused where its calendar lives, or is in conflict there.
          */
-        get: operations["undecided_api_carriages_get"];
+        get: operations["unsettled_api_conflicts_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1352,7 +1352,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/carriages/{carriage_id}": {
+    "/api/conflicts/{push_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1360,10 +1360,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Collision
-         * @description Both sides of a collision, with the fields in which they differ.
+         * Conflict
+         * @description Both sides of a conflict, with the fields in which they differ.
          */
-        get: operations["collision_api_carriages__carriage_id__get"];
+        get: operations["conflict_api_conflicts__push_id__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1372,7 +1372,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/carriages/{carriage_id}/theirs": {
+    "/api/conflicts/{push_id}/theirs": {
         parameters: {
             query?: never;
             header?: never;
@@ -1383,16 +1383,16 @@ export interface paths {
         put?: never;
         /**
          * Take Theirs
-         * @description Follow what is there; one's own change is not carried.
+         * @description Follow what is there; one's own change is not pushed.
          */
-        post: operations["take_theirs_api_carriages__carriage_id__theirs_post"];
+        post: operations["take_theirs_api_conflicts__push_id__theirs_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/carriages/{carriage_id}/mine": {
+    "/api/conflicts/{push_id}/mine": {
         parameters: {
             query?: never;
             header?: never;
@@ -1405,14 +1405,14 @@ export interface paths {
          * Take Mine
          * @description Write over what is there, or try again what was refused.
          */
-        post: operations["take_mine_api_carriages__carriage_id__mine_post"];
+        post: operations["take_mine_api_conflicts__push_id__mine_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/carriages/{carriage_id}/merge": {
+    "/api/conflicts/{push_id}/merge": {
         parameters: {
             query?: never;
             header?: never;
@@ -1425,7 +1425,7 @@ export interface paths {
          * Merge
          * @description Make the entry anew, field by field.
          */
-        post: operations["merge_api_carriages__carriage_id__merge_post"];
+        post: operations["merge_api_conflicts__push_id__merge_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1533,13 +1533,22 @@ export interface components {
              */
             place: number;
         };
-        /** Body_bring_api_incoming_post */
-        Body_bring_api_incoming_post: {
+        /** ArchiveIn */
+        ArchiveIn: {
+            selection: components["schemas"]["SelectionIn"];
+            /**
+             * Name
+             * @default archive
+             */
+            name: string;
+        };
+        /** Body_bring_api_imports_post */
+        Body_bring_api_imports_post: {
             /** Files */
             files: string[];
         };
-        /** Body_copy_api_copies_post */
-        Body_copy_api_copies_post: {
+        /** Body_copy_api_transfers_post */
+        Body_copy_api_transfers_post: {
             chosen: components["schemas"]["SelectionIn"];
             target: components["schemas"]["TargetIn"];
         };
@@ -1662,10 +1671,10 @@ export interface components {
             /** Held Set Id */
             held_set_id?: number | null;
             /**
-             * To Carry
+             * To Push
              * @default 0
              */
-            to_carry: number;
+            to_push: number;
             /**
              * To Decide
              * @default 0
@@ -1679,42 +1688,6 @@ export interface components {
             first: string | null;
             /** Last */
             last: string | null;
-        };
-        /**
-         * CarriedOut
-         * @description How what a batch had to carry fared, in entries.
-         */
-        CarriedOut: {
-            /**
-             * Waiting
-             * @default 0
-             */
-            waiting: number;
-            /**
-             * Sending
-             * @default 0
-             */
-            sending: number;
-            /**
-             * Carried
-             * @default 0
-             */
-            carried: number;
-            /**
-             * Refused
-             * @default 0
-             */
-            refused: number;
-            /**
-             * Collided
-             * @default 0
-             */
-            collided: number;
-            /**
-             * Dropped
-             * @default 0
-             */
-            dropped: number;
         };
         /** CatalogueRow */
         CatalogueRow: {
@@ -1745,10 +1718,10 @@ export interface components {
             /** Held */
             held: boolean;
             /**
-             * Carriage
+             * Push
              * @description how it fared on its way to where its calendar lives; empty where it lives here
              */
-            carriage: string;
+            push: string;
             before: components["schemas"]["EntryOut"] | null;
             after: components["schemas"]["EntryOut"] | null;
             /**
@@ -1781,6 +1754,11 @@ export interface components {
             reason: string;
             /** State */
             state: string;
+            /**
+             * By
+             * @description by whom: a person, a command, the clock
+             */
+            by: string;
             /** At */
             at: string;
             /** Creates */
@@ -1830,7 +1808,7 @@ export interface components {
              * @description the button that applies it, in full
              */
             button: string;
-            carried: components["schemas"]["CarriedOut"];
+            pushed: components["schemas"]["PushedOut"];
         };
         /**
          * CheckOut
@@ -1871,12 +1849,6 @@ export interface components {
             /** Shown */
             shown: string;
         };
-        /** CollisionOut */
-        CollisionOut: {
-            carriage: components["schemas"]["UndecidedOut"];
-            /** Pairs */
-            pairs: components["schemas"]["PairOut"][];
-        };
         /** ComingOut */
         ComingOut: {
             /** Day */
@@ -1896,6 +1868,12 @@ export interface components {
             end: number;
             /** Hint */
             hint: string;
+        };
+        /** ConflictOut */
+        ConflictOut: {
+            push: components["schemas"]["UnsettledOut"];
+            /** Pairs */
+            pairs: components["schemas"]["PairOut"][];
         };
         /** Count */
         Count: {
@@ -2104,6 +2082,15 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["EntryOut"][];
         };
+        /** ExportCheck */
+        ExportCheck: {
+            /** Entries */
+            entries: number;
+            /** Calendars */
+            calendars: number;
+            /** Cautions */
+            cautions: string[];
+        };
         /** FacetValue */
         FacetValue: {
             /** Value */
@@ -2136,6 +2123,12 @@ export interface components {
             mine: string[];
             /** Theirs */
             theirs: string[];
+            /**
+             * Proposed
+             * @description mine where only this side has changed it
+             * @enum {string}
+             */
+            proposed: "mine" | "theirs";
         };
         /**
          * Fields
@@ -2283,7 +2276,7 @@ export interface components {
         };
         /**
          * GroupOut
-         * @description The entries of an incoming file that go to one calendar, and what is here of them already.
+         * @description The entries of a file that go to one calendar, and what is here of them already.
          */
         GroupOut: {
             /** Id */
@@ -2298,15 +2291,6 @@ export interface components {
             };
             /** Here */
             here: components["schemas"]["HereOut"][];
-        };
-        /** HandoutCheck */
-        HandoutCheck: {
-            /** Entries */
-            entries: number;
-            /** Calendars */
-            calendars: number;
-            /** Cautions */
-            cautions: string[];
         };
         /**
          * HappensOut
@@ -2345,16 +2329,29 @@ export interface components {
             /** Different */
             different: number;
         };
-        /** IncomingDetail */
-        IncomingDetail: {
-            file: components["schemas"]["IncomingOut"];
+        /** ImportDetail */
+        ImportDetail: {
+            file: components["schemas"]["ImportOut"];
             /** Groups */
             groups: components["schemas"]["GroupOut"][];
             /** Problem Counts */
             problem_counts: components["schemas"]["ProblemCount"][];
         };
-        /** IncomingOut */
-        IncomingOut: {
+        /** ImportIn */
+        ImportIn: {
+            /** Decisions */
+            decisions: components["schemas"]["DecisionIn"][];
+        };
+        /**
+         * ImportManyIn
+         * @description Files that are all imported, each into a fresh calendar.
+         */
+        ImportManyIn: {
+            /** Files */
+            files: number[];
+        };
+        /** ImportOut */
+        ImportOut: {
             /** Id */
             id: number;
             /** Name */
@@ -2381,15 +2378,22 @@ export interface components {
              */
             again: boolean;
         };
+        /**
+         * ImportOutcome
+         * @description What importing the file as decided would do.
+         */
+        ImportOutcome: {
+            /** Creates */
+            creates: number;
+            /** Updates */
+            updates: number;
+            /** Skipped */
+            skipped: number;
+        };
         /** IntervalIn */
         IntervalIn: {
             /** Every */
             every: number;
-        };
-        /** JobId */
-        JobId: {
-            /** Job Id */
-            job_id: number;
         };
         /** JobOut */
         JobOut: {
@@ -2413,6 +2417,11 @@ export interface components {
             result: {
                 [key: string]: unknown;
             };
+        };
+        /** JobQueued */
+        JobQueued: {
+            /** Job Id */
+            job_id: number;
         };
         /** KeepIn */
         KeepIn: {
@@ -2534,6 +2543,14 @@ export interface components {
             mine: {
                 [key: string]: string[];
             };
+        };
+        /**
+         * MergedOut
+         * @description The batch that both sides were merged in; none where all is to be as it is here.
+         */
+        MergedOut: {
+            /** Set Id */
+            set_id: number | null;
         };
         /** MirrorDay */
         MirrorDay: {
@@ -2727,12 +2744,12 @@ export interface components {
             cut: string[];
             /**
              * Keys
-             * @description the keys of all that collides, to be marked in the views
+             * @description the keys of all that overlaps, to be marked in the views
              */
             keys: string[];
             /**
              * Entries
-             * @description the entries that collide
+             * @description the entries that overlap
              */
             entries: number[];
         };
@@ -2898,24 +2915,66 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["ProblemOut"][];
         };
-        /** PutAwayIn */
-        PutAwayIn: {
-            selection: components["schemas"]["SelectionIn"];
+        /**
+         * PushedOut
+         * @description How what a batch had to push fared, in entries.
+         */
+        PushedOut: {
             /**
-             * Name
-             * @default archive
+             * Waiting
+             * @default 0
              */
-            name: string;
+            waiting: number;
+            /**
+             * Sending
+             * @default 0
+             */
+            sending: number;
+            /**
+             * Pushed
+             * @default 0
+             */
+            pushed: number;
+            /**
+             * Refused
+             * @default 0
+             */
+            refused: number;
+            /**
+             * Conflict
+             * @default 0
+             */
+            conflict: number;
+            /**
+             * Dropped
+             * @default 0
+             */
+            dropped: number;
         };
         /**
          * Refusal
-         * @description Why something was not done, in words; and where in what was sent the trouble is.
+         * @description Why something was not done: problem details (RFC 9457). `detail` is a sentence for a person.
          */
         Refusal: {
-            /** Message */
-            message: string;
+            /**
+             * Type
+             * @default about:blank
+             */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail: string;
+            /**
+             * Code
+             * @description says which kind of refusal it is; it never changes
+             */
+            code: string;
             /**
              * Start
+             * @description where in what was sent the trouble begins
              * @default 0
              */
             start: number;
@@ -3000,13 +3059,13 @@ export interface components {
             /** Connect */
             connect: number;
             /**
-             * To Carry
+             * To Push
              * @description changes on their way to where their calendars live
              */
-            to_carry: number;
+            to_push: number;
             /**
              * To Decide
-             * @description changes that were refused there, or collided
+             * @description changes that were refused there, or is in conflict
              */
             to_decide: number;
             /** Look */
@@ -3044,8 +3103,8 @@ export interface components {
             /** Only */
             only?: number[] | null;
         };
-        /** SetId */
-        SetId: {
+        /** SetMade */
+        SetMade: {
             /** Set Id */
             set_id: number;
         };
@@ -3100,31 +3159,6 @@ export interface components {
             /** Times */
             times: components["schemas"]["ThereOut"][];
         };
-        /** TakeIn */
-        TakeIn: {
-            /** Decisions */
-            decisions: components["schemas"]["DecisionIn"][];
-        };
-        /**
-         * TakeManyIn
-         * @description Files that are all taken in, each into a fresh calendar.
-         */
-        TakeManyIn: {
-            /** Incoming */
-            incoming: number[];
-        };
-        /**
-         * TakeOutcome
-         * @description What taking the file in as decided would do.
-         */
-        TakeOutcome: {
-            /** Creates */
-            creates: number;
-            /** Updates */
-            updates: number;
-            /** Skipped */
-            skipped: number;
-        };
         /**
          * TargetIn
          * @description Where copies go: a calendar there is, or a new one on an account (or here).
@@ -3176,17 +3210,31 @@ export interface components {
             works: boolean;
         };
         /**
-         * UndecidedOut
-         * @description A change that was refused where its calendar lives, or collided with one made there.
+         * UndoOut
+         * @description What undo came to: applied at once, or a proposal to look at since some entries changed meanwhile.
          */
-        UndecidedOut: {
+        UndoOut: {
+            /** Set Id */
+            set_id: number;
+            /** Applied */
+            applied: boolean;
+            /** Title */
+            title: string;
+            /** Held */
+            held: number;
+        };
+        /**
+         * UnsettledOut
+         * @description A change that was refused where its calendar lives, or is in conflict with one made there.
+         */
+        UnsettledOut: {
             /** Id */
             id: number;
             /**
              * State
              * @enum {string}
              */
-            state: "refused" | "collided";
+            state: "refused" | "conflict";
             /**
              * Kind
              * @enum {string}
@@ -3207,26 +3255,12 @@ export interface components {
             /** Batch */
             batch: string;
         };
-        /** UndecidedPage */
-        UndecidedPage: {
+        /** UnsettledPage */
+        UnsettledPage: {
             /** Total */
             total: number;
             /** Rows */
-            rows: components["schemas"]["UndecidedOut"][];
-        };
-        /**
-         * UndoOut
-         * @description What undo came to: applied at once, or a proposal to look at since some entries changed meanwhile.
-         */
-        UndoOut: {
-            /** Set Id */
-            set_id: number;
-            /** Applied */
-            applied: boolean;
-            /** Title */
-            title: string;
-            /** Held */
-            held: number;
+            rows: components["schemas"]["UnsettledOut"][];
         };
     };
     responses: never;
@@ -3263,7 +3297,7 @@ export interface operations {
                     "application/json": components["schemas"]["DaysOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3272,7 +3306,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3310,7 +3344,7 @@ export interface operations {
                     "application/json": components["schemas"]["OccurrencePage"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3319,7 +3353,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3353,7 +3387,7 @@ export interface operations {
                     "application/json": components["schemas"]["HappensOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3362,7 +3396,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3394,7 +3428,7 @@ export interface operations {
                     "application/json": components["schemas"]["DateOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3403,7 +3437,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3435,7 +3469,7 @@ export interface operations {
                     "application/json": components["schemas"]["DateOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3444,7 +3478,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3479,7 +3513,7 @@ export interface operations {
                     "application/json": components["schemas"]["StretchOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3488,7 +3522,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3520,7 +3554,7 @@ export interface operations {
                     "application/json": components["schemas"]["LayerWarning"][];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3529,7 +3563,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3560,7 +3594,7 @@ export interface operations {
                     "application/json": components["schemas"]["KeptOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3569,7 +3603,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3605,7 +3639,7 @@ export interface operations {
                     "application/json": components["schemas"]["KeptOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3614,7 +3648,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3646,7 +3680,7 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3655,7 +3689,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3666,7 +3700,7 @@ export interface operations {
             };
         };
     };
-    collisions_api_collisions_get: {
+    overlaps_api_overlaps_get: {
         parameters: {
             query: {
                 first: string;
@@ -3696,7 +3730,7 @@ export interface operations {
                     "application/json": components["schemas"]["OverlapPage"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3705,7 +3739,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3716,7 +3750,7 @@ export interface operations {
             };
         };
     };
-    collisions_file_api_collisions_file_get: {
+    overlaps_file_api_overlaps_file_get: {
         parameters: {
             query: {
                 first: string;
@@ -3744,7 +3778,7 @@ export interface operations {
                     "text/csv": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3753,7 +3787,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3789,7 +3823,7 @@ export interface operations {
                     "application/json": components["schemas"]["MirrorOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3798,7 +3832,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3831,7 +3865,7 @@ export interface operations {
                     "application/json": components["schemas"]["FieldsOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3840,7 +3874,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3875,7 +3909,7 @@ export interface operations {
                     "application/json": components["schemas"]["CheckOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3884,7 +3918,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3917,7 +3951,7 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3926,7 +3960,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -3959,7 +3993,7 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3968,7 +4002,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4001,7 +4035,7 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4010,7 +4044,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4043,7 +4077,7 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4052,7 +4086,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4085,7 +4119,7 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4094,7 +4128,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4123,7 +4157,7 @@ export interface operations {
                     "application/json": components["schemas"]["CalendarOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4132,7 +4166,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4162,10 +4196,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SetId"];
+                    "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4174,7 +4208,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4209,7 +4243,7 @@ export interface operations {
                     "application/json": components["schemas"]["EntryPage"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4218,7 +4252,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4253,7 +4287,7 @@ export interface operations {
                     "application/json": number[];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4262,7 +4296,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4295,7 +4329,7 @@ export interface operations {
                     "application/json": components["schemas"]["TermOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4304,7 +4338,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4335,7 +4369,7 @@ export interface operations {
                     "application/json": number;
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4344,7 +4378,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4376,7 +4410,7 @@ export interface operations {
                     "application/json": components["schemas"]["FacetValue"][];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4385,7 +4419,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4417,7 +4451,7 @@ export interface operations {
                     "application/json": components["schemas"]["FilterCheck"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4426,7 +4460,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4457,7 +4491,7 @@ export interface operations {
                     "application/json": components["schemas"]["EntryDetail"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4466,7 +4500,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4499,7 +4533,7 @@ export interface operations {
                     "application/json": components["schemas"]["SelectionCheck"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4508,7 +4542,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4538,10 +4572,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SetId"];
+                    "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4550,7 +4584,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4561,7 +4595,7 @@ export interface operations {
             };
         };
     };
-    put_away_api_put_aways_post: {
+    archive_api_archives_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4570,7 +4604,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PutAwayIn"];
+                "application/json": components["schemas"]["ArchiveIn"];
             };
         };
         responses: {
@@ -4580,10 +4614,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobId"];
+                    "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4592,7 +4626,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4603,7 +4637,7 @@ export interface operations {
             };
         };
     };
-    check_handout_api_handouts_check_post: {
+    check_export_api_exports_check_post: {
         parameters: {
             query?: {
                 calendar?: number | null;
@@ -4624,10 +4658,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HandoutCheck"];
+                    "application/json": components["schemas"]["ExportCheck"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4636,7 +4670,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4647,7 +4681,7 @@ export interface operations {
             };
         };
     };
-    hand_out_api_handouts_post: {
+    export_file_api_exports_post: {
         parameters: {
             query?: {
                 format?: "ics" | "zip" | "csv";
@@ -4676,7 +4710,7 @@ export interface operations {
                     "text/csv": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4685,7 +4719,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4714,7 +4748,7 @@ export interface operations {
                     "application/json": string[];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4723,7 +4757,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4756,7 +4790,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeSetPage"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4765,7 +4799,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4796,7 +4830,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeSetReview"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4805,7 +4839,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4839,7 +4873,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangePage"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4848,7 +4882,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4879,7 +4913,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeSetOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4888,7 +4922,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4919,7 +4953,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeSetOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4928,7 +4962,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -4962,7 +4996,7 @@ export interface operations {
                     "application/json": components["schemas"]["UndoOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4971,7 +5005,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5002,7 +5036,7 @@ export interface operations {
                     "text/calendar": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5011,7 +5045,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5040,7 +5074,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5049,7 +5083,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5080,7 +5114,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5089,7 +5123,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5120,7 +5154,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5129,7 +5163,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5158,7 +5192,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProblemCount"][];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5167,7 +5201,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5178,7 +5212,7 @@ export interface operations {
             };
         };
     };
-    incoming_problems_api_incoming__incoming_id__problems_get: {
+    file_problems_api_imports__file_id__problems_get: {
         parameters: {
             query?: {
                 offset?: number;
@@ -5186,7 +5220,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                incoming_id: number;
+                file_id: number;
             };
             cookie?: never;
         };
@@ -5201,7 +5235,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProblemPage"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5210,7 +5244,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5239,7 +5273,7 @@ export interface operations {
                     "application/json": components["schemas"]["RouteOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5248,7 +5282,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5259,7 +5293,7 @@ export interface operations {
             };
         };
     };
-    listed_api_incoming_get: {
+    listed_api_imports_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5274,10 +5308,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["IncomingOut"][];
+                    "application/json": components["schemas"]["ImportOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5286,7 +5320,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5297,7 +5331,7 @@ export interface operations {
             };
         };
     };
-    bring_api_incoming_post: {
+    bring_api_imports_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5306,7 +5340,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_bring_api_incoming_post"];
+                "multipart/form-data": components["schemas"]["Body_bring_api_imports_post"];
             };
         };
         responses: {
@@ -5316,10 +5350,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobId"];
+                    "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5328,7 +5362,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5339,7 +5373,7 @@ export interface operations {
             };
         };
     };
-    take_many_api_incoming_take_post: {
+    take_many_api_imports_take_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5348,7 +5382,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TakeManyIn"];
+                "application/json": components["schemas"]["ImportManyIn"];
             };
         };
         responses: {
@@ -5358,10 +5392,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SetId"];
+                    "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5370,7 +5404,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5381,12 +5415,12 @@ export interface operations {
             };
         };
     };
-    detail_api_incoming__incoming_id__get: {
+    detail_api_imports__file_id__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                incoming_id: number;
+                file_id: number;
             };
             cookie?: never;
         };
@@ -5398,10 +5432,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["IncomingDetail"];
+                    "application/json": components["schemas"]["ImportDetail"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5410,7 +5444,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5421,12 +5455,12 @@ export interface operations {
             };
         };
     };
-    turn_away_api_incoming__incoming_id__delete: {
+    turn_away_api_imports__file_id__delete: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                incoming_id: number;
+                file_id: number;
             };
             cookie?: never;
         };
@@ -5439,7 +5473,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5448,7 +5482,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5459,18 +5493,18 @@ export interface operations {
             };
         };
     };
-    rehearse_api_incoming__incoming_id__rehearse_post: {
+    rehearse_api_imports__file_id__rehearse_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                incoming_id: number;
+                file_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TakeIn"];
+                "application/json": components["schemas"]["ImportIn"];
             };
         };
         responses: {
@@ -5480,10 +5514,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TakeOutcome"];
+                    "application/json": components["schemas"]["ImportOutcome"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5492,7 +5526,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5503,18 +5537,18 @@ export interface operations {
             };
         };
     };
-    take_api_incoming__incoming_id__take_post: {
+    take_api_imports__file_id__take_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                incoming_id: number;
+                file_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TakeIn"];
+                "application/json": components["schemas"]["ImportIn"];
             };
         };
         responses: {
@@ -5524,10 +5558,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SetId"];
+                    "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5536,7 +5570,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5547,12 +5581,12 @@ export interface operations {
             };
         };
     };
-    read_again_api_incoming__incoming_id__read_post: {
+    read_again_api_imports__file_id__read_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                incoming_id: number;
+                file_id: number;
             };
             cookie?: never;
         };
@@ -5564,10 +5598,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobId"];
+                    "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5576,7 +5610,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5605,7 +5639,7 @@ export interface operations {
                     "application/json": components["schemas"]["AccountOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5614,7 +5648,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5647,7 +5681,7 @@ export interface operations {
                     "application/json": components["schemas"]["AddedOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5656,7 +5690,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5689,7 +5723,7 @@ export interface operations {
                     "application/json": components["schemas"]["LookOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5698,7 +5732,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5726,10 +5760,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobId"];
+                    "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5738,7 +5772,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5766,10 +5800,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobId"];
+                    "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5778,7 +5812,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5811,7 +5845,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5820,7 +5854,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5852,10 +5886,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SetId"];
+                    "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5864,7 +5898,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5894,10 +5928,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobId"];
+                    "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5906,7 +5940,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5938,10 +5972,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SetId"];
+                    "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5950,7 +5984,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -5980,10 +6014,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobId"];
+                    "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5992,7 +6026,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -6025,7 +6059,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6034,7 +6068,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -6065,7 +6099,7 @@ export interface operations {
                     "application/json": components["schemas"]["AddressOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6074,7 +6108,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -6103,7 +6137,7 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueRow"][];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6112,7 +6146,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -6144,10 +6178,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SetId"];
+                    "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6156,7 +6190,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -6184,10 +6218,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SetId"];
+                    "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6196,7 +6230,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -6207,7 +6241,7 @@ export interface operations {
             };
         };
     };
-    copy_api_copies_post: {
+    copy_api_transfers_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6216,7 +6250,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Body_copy_api_copies_post"];
+                "application/json": components["schemas"]["Body_copy_api_transfers_post"];
             };
         };
         responses: {
@@ -6226,10 +6260,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobId"];
+                    "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6238,7 +6272,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -6249,7 +6283,7 @@ export interface operations {
             };
         };
     };
-    undecided_api_carriages_get: {
+    unsettled_api_conflicts_get: {
         parameters: {
             query?: {
                 offset?: number;
@@ -6267,10 +6301,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["UndecidedPage"];
+                    "application/json": components["schemas"]["UnsettledPage"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6279,7 +6313,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -6290,12 +6324,12 @@ export interface operations {
             };
         };
     };
-    collision_api_carriages__carriage_id__get: {
+    conflict_api_conflicts__push_id__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                carriage_id: number;
+                push_id: number;
             };
             cookie?: never;
         };
@@ -6307,10 +6341,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CollisionOut"];
+                    "application/json": components["schemas"]["ConflictOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6319,7 +6353,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -6330,12 +6364,12 @@ export interface operations {
             };
         };
     };
-    take_theirs_api_carriages__carriage_id__theirs_post: {
+    take_theirs_api_conflicts__push_id__theirs_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                carriage_id: number;
+                push_id: number;
             };
             cookie?: never;
         };
@@ -6348,7 +6382,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6357,7 +6391,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -6368,12 +6402,12 @@ export interface operations {
             };
         };
     };
-    take_mine_api_carriages__carriage_id__mine_post: {
+    take_mine_api_conflicts__push_id__mine_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                carriage_id: number;
+                push_id: number;
             };
             cookie?: never;
         };
@@ -6386,7 +6420,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6395,7 +6429,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
@@ -6406,12 +6440,12 @@ export interface operations {
             };
         };
     };
-    merge_api_carriages__carriage_id__merge_post: {
+    merge_api_conflicts__push_id__merge_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                carriage_id: number;
+                push_id: number;
             };
             cookie?: never;
         };
@@ -6427,10 +6461,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SetId"];
+                    "application/json": components["schemas"]["MergedOut"];
                 };
             };
-            /** @description What was sent makes no sense; the message says where. */
+            /** @description What was sent makes no sense; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6439,7 +6473,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusal"];
                 };
             };
-            /** @description It cannot be done; the message says why. */
+            /** @description It cannot be done; the detail says why. */
             "4XX": {
                 headers: {
                     [name: string]: unknown;

@@ -5,12 +5,12 @@
   /** A change in two banks, with what it is in the channel between them. */
   const { change }: { change: Schemas['ChangeOut'] | undefined } = $props();
 
-  const CARRIED: Record<string, string> = {
-    waiting: 'waits to be carried',
+  const PUSHED: Record<string, string> = {
+    waiting: 'waits to be pushed',
     sending: 'on its way',
-    carried: 'carried there',
+    pushed: 'pushed there',
     refused: 'refused there',
-    collided: 'collided there',
+    conflict: 'in conflict there',
     dropped: 'theirs was taken',
   };
   const GLYPHS = { added: '+', changed: '≠', removed: '−' } as const;
@@ -30,9 +30,9 @@
         >{change.held ? '‖ left alone' : `${GLYPHS[change.verb]} ${change.verb}`}</span
       >
       <span class="text-soft w-full truncate" title="{change.calendar} {change.reason}">{change.calendar}</span>
-      {#if change.carriage && !change.held}
-        <span class={['refused', 'collided'].includes(change.carriage) ? 'text-removed font-bold' : 'text-soft'}
-          >{CARRIED[change.carriage]}</span
+      {#if change.push && !change.held}
+        <span class={['refused', 'conflict'].includes(change.push) ? 'text-removed font-bold' : 'text-soft'}
+          >{PUSHED[change.push]}</span
         >
       {/if}
     </div>

@@ -12,8 +12,8 @@
   import { count, counted, moment } from '$lib/words';
 
   /** An account on a server: its calendars, those switched on with all they say, those left off visible as such. */
-  type Props = { account: Account; calendars: Map<number, Calendar>; onhandon: (calendar: Calendar) => void };
-  const { account, calendars, onhandon }: Props = $props();
+  type Props = { account: Account; calendars: Map<number, Calendar>; onexport: (calendar: Calendar) => void };
+  const { account, calendars, onexport }: Props = $props();
 
   const queries = useQueryClient();
   const on = $derived(account.remotes.filter((remote) => remote.on));
@@ -74,7 +74,7 @@
     {#each on as remote (remote.id)}
       {@const calendar = calendars.get(remote.calendar_id ?? 0)}
       {#if calendar}
-        <CalendarRow {calendar} {onhandon} />
+        <CalendarRow {calendar} {onexport} />
       {:else}
         <li class="flex min-h-12 items-center gap-4 text-[13px]">
           <span class="font-medium">{remote.name}</span>

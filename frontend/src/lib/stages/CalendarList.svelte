@@ -2,7 +2,7 @@
   import Action from '$lib/parts/Action.svelte';
   import AccountSection from './AccountSection.svelte';
   import CalendarRow from './CalendarRow.svelte';
-  import HandOn from './HandOn.svelte';
+  import Export from './Export.svelte';
   import NewCalendar from './NewCalendar.svelte';
   import { accountsQuery, calendarsQuery } from '$lib/api/queries';
   import type { Calendar } from '$lib/api/client';
@@ -15,15 +15,15 @@
   const feedIds = $derived(new Set((accounts.data ?? []).filter((a) => a.kind === 'feed').map((a) => a.id)));
   const feeds = $derived((calendars.data ?? []).filter((calendar) => feedIds.has(calendar.account_id ?? 0)));
   const here = $derived((calendars.data ?? []).filter((calendar) => !calendar.live));
-  let handing = $state<Calendar | null>(null);
+  let exporting = $state<Calendar | null>(null);
   let making = $state(false);
-  const onhandon = (calendar: Calendar) => (handing = calendar);
+  const onexport = (calendar: Calendar) => (exporting = calendar);
 </script>
 
 {#if calendars.isError}<p class="text-removed py-2">{calendars.error.message}</p>{/if}
 {#if accounts.isError}<p class="text-removed py-2">{accounts.error.message}</p>{/if}
 
-{#each servers as account (account.id)}<AccountSection {account} calendars={byId} {onhandon} />{/each}
+{#each servers as account (account.id)}<AccountSection {account} calendars={byId} {onexport} />{/each}
 
 {#if feeds.length}
   <section class="mb-6" aria-labelledby="feeds-head">
@@ -33,7 +33,7 @@
     </div>
     <ul class="ruled">
       {#each feeds as calendar (calendar.id)}
-        <CalendarRow {calendar} {onhandon} />
+        <CalendarRow {calendar} {onexport} />
       {/each}
     </ul>
   </section>
@@ -50,17 +50,17 @@
   {/if}
   <ul class="ruled">
     {#each here as calendar (calendar.id)}
-      <CalendarRow {calendar} {onhandon} />
+      <CalendarRow {calendar} {onexport} />
     {/each}
   </ul>
 </section>
 
-{#if handing}
-  <HandOn
+{#if exporting}
+  <Export
     selection={{ filter: '', excluded: [], only: null }}
-    calendar={handing.id}
-    name={handing.name}
-    onclose={() => (handing = null)}
+    calendar={exporting.id}
+    name={exporting.name}
+    onclose={() => (exporting = null)}
   />
 {/if}
 {#if making}<NewCalendar accounts={servers} onclose={() => (making = false)} />{/if}

@@ -5,7 +5,7 @@
   import { count, counted, lately, moment } from '$lib/words';
 
   /** A calendar with what it says about itself, in words. */
-  const { calendar, onhandon }: { calendar: Calendar; onhandon: (calendar: Calendar) => void } = $props();
+  const { calendar, onexport }: { calendar: Calendar; onexport: (calendar: Calendar) => void } = $props();
 </script>
 
 <li class="calendar grid min-h-12 items-center gap-x-4 py-1 text-[13px]">
@@ -51,9 +51,9 @@
       <a class="text-changed font-bold underline" href="/mend/{calendar.held_set_id}">held back: decide</a>
     {/if}
     {#if calendar.to_decide}
-      <a class="text-removed font-bold underline" href="/connect/undecided">{count(calendar.to_decide)} to decide</a>
+      <a class="text-removed font-bold underline" href="/connect/conflicts">{count(calendar.to_decide)} to decide</a>
     {/if}
-    {#if calendar.to_carry}<span class="text-changed">{count(calendar.to_carry)} on their way</span>{/if}
+    {#if calendar.to_push}<span class="text-changed">{count(calendar.to_push)} on their way</span>{/if}
     {#if calendar.problems}
       <a class="text-removed underline" href="/look?filter={encodeURIComponent(calendar.term)}%20has:problem">
         {counted(calendar.problems, 'problem', 'problems')}
@@ -64,7 +64,7 @@
     <Action href="/look?filter={encodeURIComponent(calendar.term)}" hint="Show {calendar.label} in the table"
       >Show</Action
     >
-    <Action onclick={() => onhandon(calendar)} hint="Hand on {calendar.label} as a file">Hand on…</Action>
+    <Action onclick={() => onexport(calendar)} hint="Export {calendar.label} as a file">Export…</Action>
     <Action href="/connect/calendar/{calendar.id}" hint="All about {calendar.label}, and what can be set">About…</Action
     >
   </div>

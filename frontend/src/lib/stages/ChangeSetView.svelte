@@ -8,13 +8,13 @@
   const { review }: { review: Schemas['ChangeSetReview'] } = $props();
   const set = $derived(review.change_set);
   const proposed = $derived(set.state === 'proposed');
-  const carried = $derived.by(() => {
+  const pushed = $derived.by(() => {
     const states = [
-      [review.carried.carried, 'carried to where they live'],
-      [review.carried.waiting + review.carried.sending, 'on their way'],
-      [review.carried.refused, 'refused there'],
-      [review.carried.collided, 'collided there'],
-      [review.carried.dropped, 'dropped: theirs was taken'],
+      [review.pushed.pushed, 'pushed to where they live'],
+      [review.pushed.waiting + review.pushed.sending, 'on their way'],
+      [review.pushed.refused, 'refused there'],
+      [review.pushed.conflict, 'in conflict there'],
+      [review.pushed.dropped, 'dropped: theirs was taken'],
     ] as const;
     return states
       .filter(([n]) => n)
@@ -52,8 +52,8 @@
         </a>
       </p>
     {/if}
-    {#if carried}<p class="mt-1 {review.carried.refused || review.carried.collided ? 'text-removed' : ''}">
-        {carried}
+    {#if pushed}<p class="mt-1 {review.pushed.refused || review.pushed.conflict ? 'text-removed' : ''}">
+        {pushed}
       </p>{/if}
     {#each review.warnings as warning (warning)}
       <p class="border-changed mt-1 border-l-4 pl-2">{warning}</p>

@@ -1,14 +1,14 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import Action from '$lib/parts/Action.svelte';
-  import HandOn from './HandOn.svelte';
+  import Export from './Export.svelte';
   import { answer, client } from '$lib/api/client';
   import { showInTime } from '$lib/time/open';
 
   /** One entry in full: its facts, what is wrong with it, and its source with the lines numbered. */
   const { id, onclose, onedit }: { id: number; onclose: () => void; onedit?: () => void } = $props();
 
-  let handing = $state(false);
+  let exporting = $state(false);
   const detail = createQuery(() => ({
     queryKey: ['entry', id],
     queryFn: () => answer(client.GET('/api/entries/{entry_id}', { params: { path: { entry_id: id } } })),
@@ -27,7 +27,7 @@
     <Action onclick={() => void showInTime(id)} key="i" hint="Show it where it happens, among the other layers"
       >In time</Action
     >
-    <Action onclick={() => (handing = true)} hint="Hand this entry on as a file">Hand on…</Action>
+    <Action onclick={() => (exporting = true)} hint="Export this entry as a file">Export…</Action>
     <Action onclick={onclose} key="Esc">Close</Action>
   </div>
   {#if detail.isError}
@@ -74,10 +74,10 @@
   {/if}
 </aside>
 
-{#if handing}
-  <HandOn
+{#if exporting}
+  <Export
     selection={{ filter: '', excluded: [], only: [id] }}
     name={detail.data?.row.what ?? 'entry'}
-    onclose={() => (handing = false)}
+    onclose={() => (exporting = false)}
   />
 {/if}

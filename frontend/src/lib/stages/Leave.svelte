@@ -17,7 +17,7 @@
   let keep = $state<Schemas['KeepIn']['keep']>('snapshot');
   const name = $derived(account?.name ?? calendar?.name ?? '');
   const verb = $derived(account ? 'Disconnect' : 'Switch off');
-  const waiting = $derived((calendar?.to_carry ?? 0) + (calendar?.to_decide ?? 0));
+  const waiting = $derived((calendar?.to_push ?? 0) + (calendar?.to_decide ?? 0));
 
   async function leave(): Promise<void> {
     const done = await attempt(async () => {
@@ -55,7 +55,7 @@
   </label>
   {#if waiting}
     <p class="border-removed mt-2 border-l-4 pl-2">
-      {counted(waiting, 'change has', 'changes have')} not been carried there, and will not be.
+      {counted(waiting, 'change has', 'changes have')} not been pushed there, and will not be.
     </p>
   {/if}
   {#snippet actions()}

@@ -7,7 +7,7 @@
   type Props = {
     piece: Piece;
     calendar: Calendar | undefined;
-    collides?: boolean;
+    overlaps?: boolean;
     opened?: boolean;
     detail?: boolean;
     /** Drawn as a narrow strip, its title along it. */
@@ -23,7 +23,7 @@
   const {
     piece,
     calendar,
-    collides = false,
+    overlaps = false,
     opened = false,
     detail = false,
     strip = false,
@@ -45,7 +45,7 @@
       piece.place,
       calendar?.label,
       piece.marks.join(', '),
-      collides ? 'collides' : '',
+      overlaps ? 'overlaps' : '',
     ]
       .filter(Boolean)
       .join(' · '),
@@ -74,8 +74,8 @@
       ? '[writing-mode:vertical-rl]'
       : ''}"
   >
-    {#if collides}<span class="text-removed font-bold {short ? 'mr-0.5' : 'float-right'}" aria-hidden="true">✕</span
-      ><span class="visually-hidden">collides:</span>{/if}
+    {#if overlaps}<span class="text-removed font-bold {short ? 'mr-0.5' : 'float-right'}" aria-hidden="true">✕</span
+      ><span class="visually-hidden">overlaps:</span>{/if}
     {#if piece.hours && piece.begins && !detail && !strip && !narrow}<span class="figures text-[11px]"
         >{piece.hours.slice(0, 5)}</span
       >{/if}{#if !piece.begins}<span aria-hidden="true">… </span>{/if}

@@ -2,12 +2,12 @@
   import { page } from '$app/state';
   import type { Snippet } from 'svelte';
 
-  /** The ways to look: as a table, in time, at what collides, at two sides of the same days. */
+  /** The ways to look: as a table, in time, at what overlaps, at two sides of the same days. */
   const { children }: { children?: Snippet } = $props();
   const WAYS = [
     { href: '/look', name: 'Table', what: 'every entry, with filters' },
     { href: '/look/time', name: 'Time', what: 'layers over each other: days, weeks, months, years' },
-    { href: '/look/collisions', name: 'Collisions', what: 'what overlaps' },
+    { href: '/look/overlaps', name: 'Overlaps', what: 'what overlaps' },
     { href: '/look/sides', name: 'Two sides', what: 'the same days of two calendars, against each other' },
   ];
 </script>

@@ -9,7 +9,7 @@
     days: Schemas['DayOut'][];
     month: string;
     byId: Map<number, Calendar>;
-    colliding: Set<string>;
+    overlapping: Set<string>;
     opened: string;
     picked: string[] | null;
     onopen: (piece: Piece) => void;
@@ -110,7 +110,7 @@
                   {piece}
                   short
                   calendar={p.byId.get(piece.calendar)}
-                  collides={p.colliding.has(piece.key)}
+                  overlaps={p.overlapping.has(piece.key)}
                   opened={p.opened === piece.key}
                   onopen={() => p.onopen(piece)}
                 />

@@ -13,7 +13,7 @@
     calendars: number[];
     filter: string;
     byId: Map<number, Calendar>;
-    colliding: Set<string>;
+    overlapping: Set<string>;
     opened: string;
     total?: number;
     onopen: (one: Occurrence) => void;
@@ -25,7 +25,7 @@
     calendars,
     filter,
     byId,
-    colliding,
+    overlapping,
     opened,
     total = $bindable(0),
     onopen,
@@ -74,7 +74,7 @@
           >
           <span class="figures truncate">{one.hours || 'whole day'}</span>
           <span class="truncate {one.marks.includes('cancelled') ? 'line-through' : ''}"
-            >{#if colliding.has(one.key)}<span class="text-removed font-bold" title="collides"
+            >{#if overlapping.has(one.key)}<span class="text-removed font-bold" title="overlaps"
                 >✕
               </span>{/if}{one.title}</span
           >

@@ -2,7 +2,7 @@
   import Swatch from '$lib/parts/Swatch.svelte';
   import type { Calendar, Schemas } from '$lib/api/client';
 
-  /** One party of a collision: what it is, when, on which layer. */
+  /** One party of an overlap: what it is, when, on which layer. */
   type Props = { one: Schemas['OccurrenceOut']; calendar: Calendar | undefined; onopen: () => void };
   const { one, calendar, onopen }: Props = $props();
 </script>

@@ -12,7 +12,7 @@
     now: number | null;
     byId: Map<number, Calendar>;
     lanes: number[] | null;
-    colliding: Set<string>;
+    overlapping: Set<string>;
     opened: string;
     onopen: (piece: Piece) => void;
     oncrowd: (day: string) => void;
@@ -222,7 +222,7 @@
                 {piece}
                 short
                 calendar={p.byId.get(piece.calendar)}
-                collides={p.colliding.has(piece.key)}
+                overlaps={p.overlapping.has(piece.key)}
                 opened={p.opened === piece.key}
                 onopen={() => p.onopen(piece)}
                 onkeydown={(event) => press(event, piece)}
@@ -314,7 +314,7 @@
               {piece}
               strip
               calendar={p.byId.get(piece.calendar)}
-              collides={p.colliding.has(piece.key)}
+              overlaps={p.overlapping.has(piece.key)}
               opened={p.opened === piece.key}
               onopen={() => p.onopen(piece)}
               onkeydown={(event) => press(event, piece)}
@@ -345,7 +345,7 @@
             <Block
               {piece}
               calendar={p.byId.get(piece.calendar)}
-              collides={p.colliding.has(piece.key)}
+              overlaps={p.overlapping.has(piece.key)}
               opened={p.opened === piece.key}
               detail={px(piece.end - piece.start) > 44 && drawn(width) > 56}
               strip={drawn(width) < 46 && px(piece.end - piece.start) > 40}

@@ -7,9 +7,9 @@
   import AddAddress from '$lib/stages/AddAddress.svelte';
   import CalendarList from '$lib/stages/CalendarList.svelte';
   import { attempt } from '$lib/attempt';
-  import { bringing } from '$lib/bring.svelte';
+  import { importing } from '$lib/imports.svelte';
   import { keys } from '$lib/keys.svelte';
-  import { answer, client, type Incoming, type Job } from '$lib/api/client';
+  import { answer, client, type ImportFile, type Job } from '$lib/api/client';
   import { refreshAll, routeQuery } from '$lib/api/queries';
   import { notices } from '$lib/notice.svelte';
   import { count, counted, moment, octets } from '$lib/words';
@@ -17,7 +17,7 @@
   const TALKING = ['pull', 'push', 'survey'];
   const queries = useQueryClient();
   const route = routeQuery();
-  const files = createQuery(() => ({ queryKey: ['incoming'], queryFn: () => answer(client.GET('/api/incoming')) }));
+  const files = createQuery(() => ({ queryKey: ['imports'], queryFn: () => answer(client.GET('/api/imports')) }));
   const running = createQuery(() => ({
     queryKey: ['jobs'],
     queryFn: () => answer(client.GET('/api/jobs')),
@@ -31,18 +31,20 @@
   let input: HTMLInputElement;
   let field: AddAddress;
   const job = $derived(
-    bringing.job ?? running.data?.find((j) => j.kind === 'read' && ['queued', 'running'].includes(j.state))?.id ?? null,
+    importing.job ??
+      running.data?.find((j) => j.kind === 'read' && ['queued', 'running'].includes(j.state))?.id ??
+      null,
   );
   const surveys = $derived(
     (running.data ?? []).filter((j) => TALKING.includes(j.kind) && ['queued', 'running'].includes(j.state)),
   );
 
   async function ended(done: Job): Promise<void> {
-    bringing.job = null;
+    importing.job = null;
     await refreshAll(queries);
     if (done.state !== 'done') notices.say(done.message, 'wrong');
     else {
-      const read = done.result.incoming as number[];
+      const read = done.result.files as number[];
       if (read.length === 1) await goto(`/connect/${read[0]}`);
       else notices.say(`${counted(read.length, 'file', 'files')} read. Nothing is in any calendar yet.`);
     }
@@ -51,17 +53,17 @@
   async function takeAll(): Promise<void> {
     try {
       const ids = waiting.filter((file) => file.state === 'waiting').map((file) => file.id);
-      const { set_id } = await answer(client.POST('/api/incoming/take', { body: { incoming: ids } }));
+      const { set_id } = await answer(client.POST('/api/imports/take', { body: { files: ids } }));
       await goto(`/mend/${set_id}`);
     } catch (error) {
       notices.wrong(error);
     }
   }
 
-  async function readAgain(incoming_id: number): Promise<void> {
-    const params = { path: { incoming_id } };
+  async function readAgain(file_id: number): Promise<void> {
+    const params = { path: { file_id } };
     const done = await attempt(async () => {
-      bringing.job = (await answer(client.POST('/api/incoming/{incoming_id}/read', { params }))).job_id;
+      importing.job = (await answer(client.POST('/api/imports/{file_id}/read', { params }))).job_id;
     });
     if (done) await refreshAll(queries);
   }
@@ -70,7 +72,7 @@
 
   async function turnAway(id: number, name: string): Promise<void> {
     try {
-      await answer(client.DELETE('/api/incoming/{incoming_id}', { params: { path: { incoming_id: id } } }));
+      await answer(client.DELETE('/api/imports/{file_id}', { params: { path: { file_id: id } } }));
       notices.say(`${name} is turned away.`);
       await refreshAll(queries);
     } catch (error) {
@@ -100,10 +102,10 @@
         id="files"
         aria-label="Calendar files"
         tabindex="-1"
-        onchange={() => void bringing.files(input.files).then(() => (input.value = ''))}
+        onchange={() => void importing.files(input.files).then(() => (input.value = ''))}
       />
-      <Action onclick={() => input.click()} disabled={bringing.sending || job !== null}>
-        {bringing.sending ? 'Sending…' : 'Choose files…'}
+      <Action onclick={() => input.click()} disabled={importing.sending || job !== null}>
+        {importing.sending ? 'Sending…' : 'Choose files…'}
       </Action>
     </div>
   </div>
@@ -113,7 +115,7 @@
         <strong>{counted(route.data.to_decide, 'change has', 'changes have')} not arrived</strong> where the calendar lives:
         refused, or made where somebody else had changed the same entry.
       </span>
-      <Action kind="main" href="/connect/undecided">Look at them and decide</Action>
+      <Action kind="main" href="/connect/conflicts">Look at them and decide</Action>
     </p>
   {/if}
   {#each surveys as one (one.id)}
@@ -125,14 +127,14 @@
   {@render list('Waiting for you', waiting)}
   {#if ready > 1}
     <p class="-mt-4 mb-6">
-      <Action onclick={() => void takeAll()}>Take in all {count(ready)}, each into a fresh calendar…</Action>
+      <Action onclick={() => void takeAll()}>Import all {count(ready)}, each into a fresh calendar…</Action>
     </p>
   {/if}
   <div class="mb-6"><CalendarList /></div>
-  {@render list('Files taken in', rest)}
+  {@render list('Files imported', rest)}
 </div>
 
-{#snippet list(title: string, rows: Incoming[])}
+{#snippet list(title: string, rows: ImportFile[])}
   {#if rows.length}
     <section class="mb-6" aria-label={title}>
       <h2 class="border-ink border-b pb-1 font-bold">{title}</h2>
@@ -144,7 +146,7 @@
               {file.state === 'waiting'
                 ? 'waiting for you'
                 : file.state === 'taken'
-                  ? 'snapshot, taken in'
+                  ? 'snapshot, imported'
                   : file.again
                     ? 'reading broken off'
                     : file.state}

@@ -6,13 +6,13 @@
   import Action from '$lib/parts/Action.svelte';
   import Deck from '$lib/parts/Deck.svelte';
   import PagedList from '$lib/parts/PagedList.svelte';
-  import CopyTo from '$lib/stages/CopyTo.svelte';
+  import Transfer from '$lib/stages/Transfer.svelte';
   import EntryDrawer from '$lib/stages/EntryDrawer.svelte';
   import Facets from '$lib/stages/Facets.svelte';
   import FilterLine from '$lib/stages/FilterLine.svelte';
-  import HandOn from '$lib/stages/HandOn.svelte';
+  import Export from '$lib/stages/Export.svelte';
   import LedgerRow from '$lib/stages/LedgerRow.svelte';
-  import PutAway from '$lib/stages/PutAway.svelte';
+  import Archive from '$lib/stages/Archive.svelte';
   import { Selection } from '$lib/stages/selection.svelte';
   import Editor from '$lib/time/Editor.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
@@ -46,7 +46,7 @@
   let anchor = 0;
   let opened = $state<number | null>(null);
   let editing = $state<number | null>(null);
-  let asking = $state<'hand-on' | 'put-away' | 'copy' | null>(null);
+  let asking = $state<'export' | 'archive' | 'copy' | null>(null);
   const selection = new Selection();
   const chosen = $derived(selection.count(total));
   const check = createQuery(() => ({
@@ -214,9 +214,9 @@
       { key: 'o', does: 'list occurrences instead', run: () => void goto(occurrences) },
       { key: 'Escape', does: 'close the entry, or clear the selection', run: leave },
       { key: 'Delete', does: 'propose deleting the selection', run: () => void (changeable && propose()) },
-      { key: 'p', does: 'put the selection away', run: () => changeable && (asking = 'put-away') },
+      { key: 'p', does: 'put the selection away', run: () => changeable && (asking = 'archive') },
       { key: 'c', does: 'copy or move the selection', run: () => chosen && (asking = 'copy') },
-      { key: 'h', does: 'hand the selection on', run: () => chosen && (asking = 'hand-on') },
+      { key: 'h', does: 'hand the selection on', run: () => chosen && (asking = 'export') },
     ]),
   );
 </script>
@@ -344,9 +344,9 @@
       {/if}
       <Action onclick={() => selection.clear()}>Clear</Action>
       <Action onclick={() => (asking = 'copy')} key="c">Copy or move {count(chosen)}…</Action>
-      <Action onclick={() => (asking = 'hand-on')} key="h">Hand on {count(chosen)}…</Action>
+      <Action onclick={() => (asking = 'export')} key="h">Export {count(chosen)}…</Action>
       {#if changeable}
-        <Action onclick={() => (asking = 'put-away')} key="p">Put away {count(changeable)}…</Action>
+        <Action onclick={() => (asking = 'archive')} key="p">Archive {count(changeable)}…</Action>
         <Action kind="grave" onclick={() => void propose()} key="Delete">
           Delete {counted(changeable, 'entry', 'entries')}…
         </Action>
@@ -355,12 +355,12 @@
   </Deck>
 {/if}
 
-{#if asking === 'hand-on'}
-  <HandOn selection={selection.asked(filter)} name={fileName} onclose={() => (asking = null)} />
+{#if asking === 'export'}
+  <Export selection={selection.asked(filter)} name={fileName} onclose={() => (asking = null)} />
 {:else if asking === 'copy'}
-  <CopyTo selection={selection.asked(filter)} {chosen} name={fileName} onclose={() => (asking = null)} />
-{:else if asking === 'put-away'}
-  <PutAway selection={selection.asked(filter)} {chosen} name={fileName} onclose={() => (asking = null)} />
+  <Transfer selection={selection.asked(filter)} {chosen} name={fileName} onclose={() => (asking = null)} />
+{:else if asking === 'archive'}
+  <Archive selection={selection.asked(filter)} {chosen} name={fileName} onclose={() => (asking = null)} />
 {/if}
 
 <style>

@@ -1,1 +1,135 @@
-"""What can be wrong with entries: one check a file."""
+"""What can be wrong with entries: one check a file, all of them listed here.
+
+>>> facts = examine("VEVENT", "BEGIN:VEVENT\\nUID:1\\nDTSTART:20261124T090000Z\\nDTEND:20261124T080000Z\\nEND:VEVENT")
+>>> [(problem.code, problem.message) for problem in facts.problems]
+[('end-before-start', 'The end lies before the start.')]
+
+To add a check: a file with a `CHECK`, and its name below. What is stored is looked at with it in the background.
+What only shows among all entries of a calendar is in `census`; what only a file shows, in `core.problems`.
+"""
+
+from __future__ import annotations
+
+from datebridge.core.checks import (
+    bad_date,
+    bad_duration,
+    bad_parameter,
+    bad_rule,
+    bad_trigger,
+    count_and_until,
+    duration_and_end,
+    end_before_start,
+    exrule,
+    loose_value,
+    misplaced_property,
+    mixed_types,
+    negative_duration,
+    no_start,
+    no_uid,
+    not_a_content_line,
+    odd_rule,
+    repeated_property,
+    rule_too_long,
+    unquoted_zone,
+    unresolved_zone,
+    until_type,
+    value_type,
+    zone_contradiction,
+)
+from datebridge.core.checks.census import CENSUS
+from datebridge.core.checks.check import Check, noted
+from datebridge.core.index.derive import ENTRIES, MOST_ALIKE, Reading, and_more, read_entry
+from datebridge.core.index.facts import Facts, Mark
+from datebridge.core.problems import CODES, Problem, Severity
+from datebridge.core.zones.meaning import NO_ZONES, Zones
+
+#: The checks of single entries, by code.
+CHECKS: dict[str, Check] = {
+    module.CHECK.code: module.CHECK
+    for module in (
+        bad_date,
+        bad_duration,
+        bad_parameter,
+        bad_rule,
+        bad_trigger,
+        count_and_until,
+        duration_and_end,
+        end_before_start,
+        exrule,
+        loose_value,
+        misplaced_property,
+        mixed_types,
+        negative_duration,
+        no_start,
+        no_uid,
+        not_a_content_line,
+        odd_rule,
+        repeated_property,
+        rule_too_long,
+        unquoted_zone,
+        unresolved_zone,
+        until_type,
+        value_type,
+        zone_contradiction,
+    )
+}
+#: By which revision of each check an index was made; of those among all entries of a calendar, too.
+REVISIONS = {check.code: check.revision for check in (*CHECKS.values(), *CENSUS)}
+#: Those that come and go with the definitions that stand beside an entry.
+BY_ZONE = frozenset({"unresolved-zone", "zone-contradiction", "end-before-start"})
+_FINDING = [check for check in CHECKS.values() if check.find is not noted]
+
+
+def examine(component: str, text: str, zones: Zones = NO_ZONES) -> Facts:
+    """Read an entry's text, with everything that is wrong with it. Never fails.
+
+    Args:
+        zones: what the calendar it stands in defines.
+    """
+    entry = read_entry(component, text, zones)
+    problems = entry.problems()
+    if component in ENTRIES:
+        for check in _FINDING:
+            if check.needs and check.needs.isdisjoint(entry.fields) and check.needs.isdisjoint(entry.lists):
+                continue
+            problems += _found(check, entry)
+    facts = entry.facts
+    facts.problems = tuple(problems)
+    if problems:
+        facts.marks |= Mark.PROBLEM
+    return facts
+
+
+def _found(check: Check, entry: Reading) -> list[Problem]:
+    """What a check finds; of very much that is alike, the last one told says how much more there is."""
+    told: list[Problem] = []
+    more = 0
+    for message, done, name in check.find(entry):
+        if len(told) < MOST_ALIKE:
+            told.append(Problem(check.code, message, done, entry.line_of(name)))
+        else:
+            more += 1
+    if more:
+        told[-1] = and_more(told[-1], more)
+    return told
+
+
+def severity_of(code: str) -> Severity:
+    """How bad it is."""
+    return described(code)[0]
+
+
+def title_of(code: str) -> str:
+    """What it is called in lists."""
+    return described(code)[1]
+
+
+def described(code: str) -> tuple[Severity, str]:
+    """Severity and title of a check, or of what only a file shows."""
+    known = ALL.get(code)
+    return (known.severity, known.title) if known is not None else CODES[code]
+
+
+#: All checks, those of whole calendars too.
+ALL: dict[str, Check] = {**CHECKS, **{check.code: check for check in CENSUS}}
+__all__ = ["ALL", "BY_ZONE", "CHECKS", "REVISIONS", "Check", "described", "examine", "severity_of", "title_of"]

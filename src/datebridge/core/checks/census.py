@@ -11,9 +11,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Generic, TypeVar
 
+from datebridge.core.checks.check import Check
 from datebridge.core.problems import Problem
 
 Key = TypeVar("Key")
+CENSUS = (
+    Check("two-masters", "alters", "Two entries with one UID"),
+    Check("override-without-master", "alters", "A changed occurrence without its series"),
+)
 
 
 class Census(Generic[Key]):
@@ -23,8 +28,8 @@ class Census(Generic[Key]):
         self._masters: dict[tuple[str, str], list[tuple[Key, int]]] = {}
         self._overrides: list[tuple[str, str, Key, int]] = []
 
-    def add(self, component: str, uid: str, recurrence_id: str, key: Key, line: int) -> None:
-        """Note an entry that begins at a line of the file."""
+    def add(self, component: str, uid: str, recurrence_id: str, key: Key, line: int = 0) -> None:
+        """Note an entry; `line` is where it begins in its file, 0 where no file is involved."""
         if not uid:
             return
         if recurrence_id:
@@ -38,10 +43,12 @@ class Census(Generic[Key]):
             if len(masters) > 1:
                 some = masters[:4]
                 for key, line in masters:
-                    others = [str(at) for k, at in some if k != key][:3]
-                    message = f"Another entry has the same UID (line {', '.join(others)})."
+                    others = [str(at) for k, at in some if k != key and at][:3]
+                    where = f" (line {', '.join(others)})" if others else ""
+                    message = f"Another entry has the same UID{where}."
                     yield key, Problem("two-masters", message, "Both are kept.", line, uid=uid)
         for component, uid, key, line in self._overrides:
             if (component, uid) not in self._masters:
-                message = "This changes an occurrence of a series that is not in the file."
+                where = "in the file" if line else "here"
+                message = f"This changes an occurrence of a series that is not {where}."
                 yield key, Problem("override-without-master", message, "Kept; it stands alone.", line, uid=uid)

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
 from datebridge.core.editing.lines import Lines, parsed
+from datebridge.core.errors import CannotDo
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import Clock, Moment, NotAMoment, from_wall_seconds, parse_duration, parse_moment
@@ -20,11 +21,13 @@ from datebridge.core.text.lines import ContentLine, split_text_list, unescape_te
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 
-class CannotEdit(ValueError):
+class CannotEdit(CannotDo):
     """The fields do not make an entry; the message says which, and what to do.
 
     `dates`: how many dates the edit could be written as, where a rule cannot say it; 0 where it cannot be.
     """
+
+    code, title, status = "cannot-edit", "This makes no entry", 422
 
     def __init__(self, message: str, dates: int = 0) -> None:
         super().__init__(message)

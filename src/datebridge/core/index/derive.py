@@ -2,8 +2,8 @@
 
 >>> text = "BEGIN:VEVENT\\nUID:1\\nDTSTAMP:20261101T000000Z\\nSUMMARY:Tide\\nDTSTART;VALUE=DATE:20261124\\nEND:VEVENT"
 >>> facts = derive("VEVENT", text)
->>> facts.summary, facts.all_day, facts.problems
-('Tide', True, ())
+>>> facts.summary, facts.all_day
+('Tide', True)
 
 Facts depend on nothing but the text and the zones its calendar defines, so an index of them can be thrown away and
 made again. The work is linear in the text, whatever it holds.
@@ -12,24 +12,26 @@ made again. The work is linear in the text, whatever it holds.
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from functools import lru_cache
 from hashlib import blake2b
 
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.index.placing import Placing
-from datebridge.core.moments import Moment, NotAMoment, parse_duration, parse_moment
+from datebridge.core.moments import NotAMoment, parse_duration, parse_moment
 from datebridge.core.problems import Problem
 from datebridge.core.text.lines import LINE, LINES, param_of, split_text_list, unescape_text
-from datebridge.core.text.properties import KNOWN, MISPLACED, ONCE
+from datebridge.core.text.properties import KNOWN, ONCE
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 _COLLECTED = frozenset({"ATTENDEE", "CATEGORIES", "RDATE", "EXDATE", "RRULE", "EXRULE", "COMMENT", "CONTACT"})
-_ENTRIES = frozenset({"VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY"})
+#: The components that are entries.
+ENTRIES = frozenset({"VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY"})
 _NUMBERS = ("SEQUENCE", "PRIORITY", "PERCENT-COMPLETE")
 _CN = re.compile(r';CN=("[^"]*"|[^;:]*)', re.IGNORECASE)
 _STAMPS = re.compile(r"\nDTSTAMP[^\n]*")
 #: Of problems of one kind, so many are told one by one; the last of them says how many more there are.
-_MOST_ALIKE = 20
+MOST_ALIKE = 20
 _Field = tuple[str, str]
 
 
@@ -46,41 +48,53 @@ def digest_of(text: str) -> bytes:
 
 
 def derive(component: str, text: str, zones: Zones = NO_ZONES) -> Facts:
-    """Read an entry's text. Never fails: what cannot be read is a problem, with its line from 0.
+    """Read an entry's text. Never fails; what is wrong with it is the business of `core.checks.examine`.
 
     Args:
         zones: what the calendar it stands in defines.
     """
-    facts = Facts(component, digest_of(text))
-    reading = _Reading(facts, text)
-    reading.scan()
-    if component in _ENTRIES:
-        reading.describe()
-        Placing(facts, reading.fields, reading.lists, reading.problem, zones).place()
-        reading.check()
+    return read_entry(component, text, zones).facts
+
+
+def read_entry(component: str, text: str, zones: Zones = NO_ZONES) -> Reading:
+    """The same, with all that was seen on the way, for checks to look at."""
+    entry = Reading(Facts(component, digest_of(text)), text)
+    entry.scan()
+    facts = entry.facts
+    entry.placing = Placing(facts, entry.fields, entry.lists, entry.note, zones)
+    if component in ENTRIES:
+        entry.describe()
+        entry.placing.place()
     elif component == "VTIMEZONE":
-        facts.uid = reading.value("TZID")
+        facts.uid = entry.value("TZID")
     elif component == "VCALENDAR":
-        facts.summary = unescape_text(reading.value("NAME") or reading.value("X-WR-CALNAME"))
+        facts.summary = unescape_text(entry.value("NAME") or entry.value("X-WR-CALNAME"))
     else:
-        facts.uid = reading.value("UID")
-        facts.summary = unescape_text(reading.value("SUMMARY"))
-    facts.problems = reading.found()
-    if facts.problems:
-        facts.marks |= Mark.PROBLEM
-    return facts
+        facts.uid = entry.value("UID")
+        facts.summary = unescape_text(entry.value("SUMMARY"))
+    return entry
 
 
-class _Reading:
-    """The work of `derive`: fields gathered in one pass over the lines, then read one subject at a time."""
+class Reading:
+    """An entry being read: fields gathered in one pass over the lines, then one subject at a time.
+
+    Attributes:
+        fields: the first line of each property: its parameters and its value.
+        lists: all lines of properties that may stand several times.
+        repeated: how often properties stand that may stand once, and stand more often.
+        placing: where it stands in time.
+    """
+
+    placing: Placing
 
     def __init__(self, facts: Facts, text: str) -> None:
         self.facts = facts
         self.text = text
         self.fields: dict[str, _Field] = {}
         self.lists: dict[str, list[_Field]] = {}
+        self.repeated: dict[str, int] = {}
         self.unknown: list[str] = []
-        self._problems: list[Problem] = []
+        self._noted: list[Problem] = []
         self._alike: dict[str, int] = {}
         self._lines: dict[str, int] | None = None
 
@@ -90,23 +104,22 @@ class _Reading:
 
     # ---- what is wrong ---------------------------------------------------------------------------
 
-    def problem(self, code: str, message: str, done: str, name: str = "", line: int = -1) -> None:
-        """Note a problem at the first line of a name, or at a line."""
+    def note(self, code: str, message: str, done: str, name: str = "", line: int = -1) -> None:
+        """Note what cannot be read, at the first line of a name, or at a line."""
         alike = self._alike[code] = self._alike.get(code, 0) + 1
-        if alike <= _MOST_ALIKE:
-            self._problems.append(Problem(code, message, done, line if line >= 0 else self._line_of(name)))
+        if alike <= MOST_ALIKE:
+            self._noted.append(Problem(code, message, done, line if line >= 0 else self.line_of(name)))
 
-    def found(self) -> tuple[Problem, ...]:
-        """The problems, the last of each kind saying how many more there are."""
-        more = {code: number - _MOST_ALIKE for code, number in self._alike.items() if number > _MOST_ALIKE}
-        for at in reversed(range(len(self._problems))) if more else ():
-            one = self._problems[at]
-            if number := more.pop(one.code, 0):
-                message = f"{one.message} So it is with {number:,} more in this entry."
-                self._problems[at] = Problem(one.code, message, one.done, one.line)
-        return tuple(self._problems)
+    def problems(self) -> list[Problem]:
+        """What was noted, the last of each kind saying how many more there are."""
+        more = {code: number - MOST_ALIKE for code, number in self._alike.items() if number > MOST_ALIKE}
+        for at in reversed(range(len(self._noted))) if more else ():
+            if number := more.pop(self._noted[at].code, 0):
+                self._noted[at] = and_more(self._noted[at], number)
+        return list(self._noted)
 
-    def _line_of(self, name: str) -> int:
+    def line_of(self, name: str) -> int:
+        """The first line of a property; 0 where it is about the whole."""
         if not name:
             return 0
         if self._lines is None:
@@ -121,8 +134,7 @@ class _Reading:
         lines = LINES.findall(self.text)
         if len(lines) != self.text.count("\n") + 1:
             lines = self._scan_damaged()
-        depth, marks, fields, lists = 0, 0, self.fields, self.lists
-        repeated: dict[str, int] = {}
+        depth, marks, fields, lists, repeated = 0, 0, self.fields, self.lists, self.repeated
         for name, params, value in lines:
             if name not in KNOWN:
                 name = name.upper()
@@ -138,7 +150,7 @@ class _Reading:
                     self.unknown.append(name)
             if depth != 1:
                 if name == "TRIGGER" and depth == 2 and not _is_trigger(params, value):
-                    self.problem("bad-trigger", f"TRIGGER:{value[:40]} says no time.", "Kept; it does not ring.", name)
+                    self.note("bad-trigger", f"TRIGGER:{value[:40]} says no time.", "Kept; it does not ring.", name)
                 continue
             if name in _COLLECTED:
                 lists.setdefault(name, []).append((params, value))
@@ -146,9 +158,6 @@ class _Reading:
                 fields[name] = (params, value)
             elif name in ONCE:
                 repeated[name] = repeated.get(name, 1) + 1
-        for name, times in repeated.items():
-            often = "more than once" if times == 2 else f"{times:,} times"
-            self.problem("repeated-property", f"{name} stands {often}.", "The first one counts.", name)
         if "ATTACH" in fields:
             marks |= Mark.ATTACHMENT
         if "ATTENDEE" in lists:
@@ -167,10 +176,10 @@ class _Reading:
                 lines.append((match[1], match[2], match[3]))
             elif '"' in raw and ":" in raw:
                 message = f"“{raw[:60]}” has an open quote."
-                self.problem("bad-parameter", message, "Kept as it is; not understood.", line=index)
+                self.note("bad-parameter", message, "Kept as it is; not understood.", line=index)
             else:
                 message = f"“{raw[:60]}” is not a property."
-                self.problem("not-a-content-line", message, "Kept as it is.", line=index)
+                self.note("not-a-content-line", message, "Kept as it is.", line=index)
         return lines
 
     # ---- what it is about ------------------------------------------------------------------------
@@ -186,7 +195,7 @@ class _Reading:
                 number = fields[name][1]
                 plain = number.isascii() and number.isdigit()
                 if not plain:
-                    self.problem("loose-value", f"{name}:{number[:40]} is not a plain number.", "Kept as it is.", name)
+                    self.note("loose-value", f"{name}:{number[:40]} is not a plain number.", "Kept as it is.", name)
                 elif name == "SEQUENCE" and len(number) < 10:
                     facts.sequence = int(number)
         facts.status = get("STATUS", none)[1].strip().upper()
@@ -220,7 +229,7 @@ class _Reading:
                     self.facts.modified = stamp.instant() or stamp.wall_seconds
                     break
                 except NotAMoment:
-                    self.problem("bad-date", f"{name}:{value[:40]} is not a date.", "Kept; not used.", name)
+                    self.note("bad-date", f"{name}:{value[:40]} is not a date.", "Kept; not used.", name)
 
     def _travel(self) -> None:
         """Time to get there. No standard has it; it is taken from any extension property named so."""
@@ -232,22 +241,10 @@ class _Reading:
                 except NotAMoment:
                     continue
 
-    # ---- what may not be -------------------------------------------------------------------------
 
-    def check(self) -> None:
-        facts, fields = self.facts, self.fields
-        if not facts.uid and facts.component != "VFREEBUSY":
-            self.problem("no-uid", "There is no UID.", "Kept; it can only be recognised by its text.")
-        if "EXRULE" in self.lists:
-            self.problem(
-                "exrule", "EXRULE leaves occurrences out by a rule; the standard has given it up.",
-                "Kept; not followed, so what it leaves out is shown.", "EXRULE",
-            )  # fmt: skip
-        misplaced = MISPLACED[facts.component]
-        if misplaced.isdisjoint(fields) and misplaced.isdisjoint(self.lists):
-            return
-        for name in sorted(misplaced.intersection([*fields, *self.lists])):
-            self.problem("misplaced-property", f"{name} may not stand in a {facts.component}.", "Kept.", name)
+def and_more(problem: Problem, number: int) -> Problem:
+    """A problem that says how many more there are like it."""
+    return replace(problem, message=f"{problem.message} So it is with {number:,} more in this entry.")
 
 
 @lru_cache(maxsize=1024)
@@ -266,6 +263,3 @@ def _is_trigger(params: str, value: str) -> bool:
 def _common_name(params: str) -> str:
     match = _CN.search(params)
     return match[1].strip('"') if match else ""
-
-
-__all__ = ["Facts", "Moment", "derive", "digest_of"]

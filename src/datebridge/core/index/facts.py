@@ -44,6 +44,7 @@ class Facts:
         weekdays: on which occurrences can begin, Monday as 1 to Sunday as 64.
         gap_days: within how many days the next one always begins while the series runs; 0 if not known.
         digest: of the text without DTSTAMP, which many programs set anew at every export.
+        problems: what is wrong with it, where that was asked for (`core.checks.examine`).
         words: what a free-text search looks through besides summary and location.
     """
 

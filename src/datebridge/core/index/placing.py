@@ -6,9 +6,9 @@ dates are all told on one clock, also where that is one the calendar defines its
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.moments import (
@@ -40,8 +40,22 @@ class Complain(Protocol):
     def __call__(self, code: str, message: str, done: str, name: str = "") -> None: ...
 
 
+class ReadRule(NamedTuple):
+    """A rule as it is written, and which of its parts make no sense."""
+
+    rule: Rule
+    odd: tuple[str, ...]
+
+
 class Placing:
-    """The work of placing one entry. `complain` notes a problem at the first line of a name."""
+    """The work of placing one entry. `complain` notes what cannot be read, at the first line of a name.
+
+    Attributes:
+        start, end: as they are written; None where there is none that can be read.
+        end_name: the property that says the end; "" where there is none.
+        rules: as they are written.
+        meanings: of the zone names in use.
+    """
 
     def __init__(
         self, facts: Facts, fields: dict[str, Field], lists: dict[str, list[Field]],
@@ -52,6 +66,10 @@ class Placing:
         self.years: tuple[int, int] | None = None
         self.used: dict[str, None] = {}
         self.meanings: dict[str, Meaning] = {}
+        self.start: Moment | None = None
+        self.end: Moment | None = None
+        self.end_name = ""
+        self.rules: list[ReadRule] = []
 
     def place(self) -> None:
         """Fill in all that the facts say of time."""
@@ -59,7 +77,7 @@ class Placing:
         start_name = "DTSTART" if "DTSTART" in fields or facts.component != "VTODO" else "DUE"
         if self.zones and start_name in fields:
             self.years = self._in_use(start_name)
-        start = self.moment(start_name, fields[start_name]) if start_name in fields else None
+        start = self.start = self.moment(start_name, fields[start_name]) if start_name in fields else None
         if "RECURRENCE-ID" in fields:
             facts.marks |= Mark.OVERRIDE
             replaced = self.moment("RECURRENCE-ID", fields["RECURRENCE-ID"])
@@ -67,8 +85,6 @@ class Placing:
                 facts.marks |= Mark.FUTURE
             facts.recurrence_id = replaced.key() if replaced else fields["RECURRENCE-ID"][1]
         if start is None:
-            if facts.component in ("VEVENT", "VFREEBUSY") and start_name not in fields:
-                self.complain("no-start", "There is no DTSTART.", "Kept; it stands at no time.")
             facts.marks |= Mark.UNPLACED
         else:
             begins = facts.start_wall = start.wall_seconds
@@ -183,30 +199,16 @@ class Placing:
         return (start.wall.year, from_wall_seconds(last + DAY).year)
 
     def _zones(self) -> None:
-        """The zone names in use, and a problem for each that nobody knows or that means two things."""
+        """Note the zone names in use, and whether nobody knows one of them."""
         if not self.used:
             return
         self.facts.tzids = tuple(sorted(self.used)) if len(self.used) > 1 else tuple(self.used)
-        for tzid in self.facts.tzids:
-            meaning = self._meaning(tzid)
-            if meaning.clock == "":
-                self.facts.marks |= Mark.UNRESOLVED_ZONE
-                self.complain(
-                    "unresolved-zone", f"“{tzid}” is not a zone name anyone knows.",
-                    "Kept; its times are shown as they are written.", "DTSTART",
-                )  # fmt: skip
-            elif meaning.contradiction is not None:
-                self._contradiction(meaning)
+        if any(meaning.clock == "" for meaning in self.meanings_used()):
+            self.facts.marks |= Mark.UNRESOLVED_ZONE
 
-    def _contradiction(self, meaning: Meaning) -> None:
-        named, defined = self.zones.readings(meaning.tzid, meaning.contradiction or 0)
-        when = from_wall_seconds(meaning.contradiction or 0).isoformat(" ", "minutes")
-        done = "Its own definition counts." if meaning.defined else "The name counts, as the zone database has it."
-        self.complain(
-            "zone-contradiction",
-            f"“{meaning.tzid[:60]}” is {named} by its name, {defined} by its definition (from {when} UTC on).",
-            done, "DTSTART",
-        )  # fmt: skip
+    def meanings_used(self) -> Iterator[Meaning]:
+        """What the zone names in use mean, in their order."""
+        return (self._meaning(tzid) for tzid in self.facts.tzids)
 
     # ---- the end ---------------------------------------------------------------------------------
 
@@ -218,11 +220,9 @@ class Placing:
         end_name = "DUE" if self.facts.component == "VTODO" else "DTEND"
         default = begins + (DAY if start.is_date and self.facts.component != "VTODO" else 0)
         if end_name in fields and not (end_name == "DUE" and "DTSTART" not in fields):
-            if "DURATION" in fields:
-                message = f"Both {end_name} and DURATION are given."
-                self.complain("duration-and-end", message, f"{end_name} counts.", "DURATION")
-            end = self.moment(end_name, fields[end_name])
-            return (default, None, False) if end is None else self._end_at(start, end, end_name, default)
+            self.end_name = end_name
+            end = self.end = self.moment(end_name, fields[end_name])
+            return (default, None, False) if end is None else self._end_at(start, end, default)
         if "DURATION" not in fields:
             return default, None, False
         text = fields["DURATION"][1]
@@ -246,27 +246,19 @@ class Placing:
             wall += seconds
         return wall, ((days, seconds) if needed or (days and start.tzid) else None), needed
 
-    def _end_at(self, start: Moment, end: Moment, end_name: str, default: int) -> tuple[int, Length | None, bool]:
+    def _end_at(self, start: Moment, end: Moment, default: int) -> tuple[int, Length | None, bool]:
         begins = self.facts.start_wall or 0
-        if end.is_date != start.is_date:
-            what = ("a day", "a time") if start.is_date else ("a time", "a day")
-            self.complain("mixed-types", f"The start is {what[0]}, the end {what[1]}.", "Kept as it is.", end_name)
+        if is_early(start, end):
+            return begins, None, False
         length: Length | None = None
         if end.tzid == start.tzid:
-            wall, early = end.wall_seconds, end.wall < start.wall
+            wall = end.wall_seconds
         else:
             wall = Moment(end.on_clock_of(start)).wall_seconds
             first, last = start.instant(), end.instant()
-            if first is not None and last is not None:
-                early = last < first
-                if not early and start.zone and instant_at(max(wall, begins), start.zone) != last:
-                    length = 0, last - first
-            else:
-                early = wall < begins
-        if early:
-            done = "Shown with no length; kept as it is."
-            self.complain("end-before-start", "The end lies before the start.", done, end_name)
-            return begins, None, False
+            told = first is None or last is None or not start.zone or instant_at(max(wall, begins), start.zone) == last
+            if not told and first is not None and last is not None:
+                length = 0, last - first
         return (default if wall == begins and start.is_date else max(wall, begins)), length, length is not None
 
     # ---- the series ------------------------------------------------------------------------------
@@ -311,9 +303,6 @@ class Placing:
 
     def _rules(self, start: Moment) -> list[Rule]:
         texts = list(dict.fromkeys(text for _, text in self.lists.get("RRULE", ())))
-        if len(texts) > MOST_RULES:
-            message = f"There are {len(texts):,} rules."
-            self.complain("odd-rule", message, f"The first {MOST_RULES} count; all are kept.", "RRULE")
         return [rule for text in texts[:MOST_RULES] if (rule := self._rule(text, start))]
 
     def _rule(self, text: str, start: Moment) -> Rule | None:
@@ -323,17 +312,9 @@ class Placing:
         except NotARule as error:
             self.complain("bad-rule", f"RRULE: {error}.", "Kept; the entry counts as happening once.", "RRULE")
             return None
-        for what in odd:
-            self.complain("odd-rule", f"RRULE: {what}.", "Kept; what is left of the rule counts.", "RRULE")
+        self.rules.append(ReadRule(rule, tuple(odd)))
         if " " in text.strip():
             self.complain("loose-value", "RRULE has spaces in it.", "Read without them.", "RRULE")
-        if rule.until is not None:
-            if rule.count is not None:
-                done = "What ends it first counts."
-                self.complain("count-and-until", "RRULE has both COUNT and UNTIL.", done, "RRULE")
-            wanted = _until_type(rule.until, start)
-            if wanted:
-                self.complain("until-type", f"UNTIL is {wanted}.", "Read as it was meant.", "RRULE")
         return shown
 
     def _dates(self, name: str, start: Moment) -> list[tuple[int, bool, Length | None, int | None]]:
@@ -399,17 +380,14 @@ def _written(rules: list[Rule], extra: list[_Date], gone: list[_Date], nominal: 
     return lines
 
 
-def _until_type(until: Moment, start: Moment) -> str:
-    """What is wrong with the type of an UNTIL (RFC 5545 §3.3.10); "" where nothing is."""
-    if start.is_date:
-        return "" if until.is_date else "a time, but the start is a day"
-    if until.is_date:
-        return "a day, but the start is a time"
-    if start.tzid and until.zone != "UTC":
-        return "not in UTC, but the start has a time zone"
-    if not start.tzid and until.zone == "UTC":
-        return "in UTC, but the start is floating"
-    return ""
+def is_early(start: Moment, end: Moment) -> bool:
+    """Whether an end lies before the start: on one clock by what it shows, on two by the instants."""
+    if end.tzid == start.tzid:
+        return end.wall < start.wall
+    first, last = start.instant(), end.instant()
+    if first is not None and last is not None:
+        return last < first
+    return Moment(end.on_clock_of(start)).wall_seconds < start.wall_seconds
 
 
 @lru_cache(maxsize=4096)

@@ -31,7 +31,7 @@ _ELSEWHERE = {
     "RESOURCE-TYPE",
 }  # fmt: skip
 
-#: Every property a standard defines. What is not in here is handed on all the same.
+#: Every property a standard defines. What is not in here is exported all the same.
 KNOWN = frozenset(_COMMON | _PLACED | _ELSEWHERE)
 
 #: Defined properties that may not stand in a component of this kind.

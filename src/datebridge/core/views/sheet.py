@@ -15,7 +15,7 @@ from datetime import UTC, datetime
 from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
-from datebridge.core.index.derive import derive
+from datebridge.core.checks import examine
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.moments import from_wall_seconds, instant_at
 from datebridge.core.text.lines import LINES, unescape_text
@@ -69,7 +69,7 @@ def write_sheet(rows: Iterable[Row], zone: str = "") -> Iterator[bytes]:
 
 def _row(row: Row, zone: ZoneInfo | None) -> list[str]:
     calendar, component, text, zones = row
-    facts = derive(component, text, zones)
+    facts = examine(component, text, zones)
     own: dict[str, str] = {}
     people: list[str] = []
     alarms: list[str] = []

@@ -3,16 +3,22 @@
 >>> [(t.field, t.values, t.negated) for t in parse_filter('berth -calendar:"Duty rota",Labs before:2020-01-01')]
 [('text', ('berth',), False), ('calendar', ('Duty rota', 'Labs'), True), ('before', ('2020-01-01',), False)]
 
-Terms are joined by "and"; values of one field, set apart by commas, by "or".
+Terms are joined by "and"; values of one field, set apart by commas, by "or". `resolve_filter` gives the same terms with
+their days as spans and their texts as words, so that whoever asks with them has nothing left to decide.
 """
 
 from __future__ import annotations
 
 import calendar as months
 import re
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
+from typing import Any
+
+from datebridge.core.errors import CannotDo
+from datebridge.core.ids import VersionId
+from datebridge.core.moments import wall_seconds_of
 
 YES_NO = ("yes", "no")
 HAS = ("alarm", "attendees", "attachment", "problem", "unknown")
@@ -40,6 +46,9 @@ FIELDS: dict[str, tuple[str, tuple[str, ...]]] = {
     "problem": ("has this problem", ()),
     "uid": ("has this UID", ()),
 }
+#: Fields whose values are days, and fields whose values are looked for in the words of entries.
+DATED = frozenset({"before", "after", "on"})
+WORDED = frozenset({"text", "what", "where"})
 _TOKEN = re.compile(r'\s*(?P<neg>-?)(?:(?P<field>[A-Za-z]+):)?(?P<value>(?:"[^"]*"|[^\s"])*)')
 _VALUE = re.compile(r'"([^"]*)"|([^,"]+)')
 
@@ -48,12 +57,47 @@ _VALUE = re.compile(r'"([^"]*)"|([^,"]+)')
 MOST_TERMS = 150
 
 
-class FilterError(ValueError):
+class FilterError(CannotDo):
     """The filter cannot be read; `start` and `end` mark the place in the text."""
+
+    code, title, status = "filter", "The filter cannot be read", 422
 
     def __init__(self, message: str, start: int, end: int) -> None:
         super().__init__(message)
         self.message, self.start, self.end = message, start, end
+
+    def members(self) -> dict[str, Any]:
+        return {"start": self.start, "end": self.end}
+
+
+@dataclass(frozen=True, slots=True)
+class Days:
+    """Days from the first on, up to and without the following one."""
+
+    first: date
+    following: date
+
+    @property
+    def low(self) -> int:
+        """Where they begin, in wall seconds."""
+        return wall_seconds_of(self.first)
+
+    @property
+    def high(self) -> int:
+        """Where they end, in wall seconds."""
+        return wall_seconds_of(self.following)
+
+    @property
+    def count(self) -> int:
+        return (self.following - self.first).days
+
+    @property
+    def weekdays(self) -> int:
+        """On which weekdays an occurrence of up to a day can have begun that is there then: Monday as 1 to Sunday as
+        64. It may have begun the day before."""
+        if self.count >= 6:
+            return 127
+        return sum(1 << (self.first + timedelta(days=k)).weekday() for k in range(-1, self.count))
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +109,26 @@ class Term:
     negated: bool = False
     start: int = 0
     end: int = 0
+    days: tuple[Days, ...] = ()
+    words: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Selection:
+    """What is selected: all that match a filter, less exceptions; or the listed entries only."""
+
+    filter: str = ""
+    excluded: tuple[VersionId, ...] = ()
+    only: tuple[VersionId, ...] | None = None
+
+    def as_params(self) -> dict[str, Any]:
+        """As JSON has it."""
+        return {"filter": self.filter, "excluded": self.excluded, "only": self.only}
+
+    @classmethod
+    def read(cls, params: Mapping[str, Any]) -> Selection:
+        only = params.get("only")
+        return cls(params["filter"], tuple(params.get("excluded") or ()), tuple(only) if only is not None else None)
 
 
 def parse_filter(text: str) -> list[Term]:
@@ -114,22 +178,46 @@ def _term(match: re.Match[str], start: int, end: int) -> Term:
     return Term(field, values, negated, start, end)
 
 
-def day_range(value: str, today: date, term: Term) -> tuple[date, date]:
-    """The days a date value covers, as [first, next): a day, month or year, ``today``; or ``first..last`` of these.
+def resolve_filter(text: str, today: date) -> list[Term]:
+    """Read a filter line, with its days as spans and its texts as words.
+
+    Raises:
+        FilterError: where it does not parse, a day is none, or there is no word to look for.
+    """
+    return [_resolved(term, today) for term in parse_filter(text)]
+
+
+def _resolved(term: Term, today: date) -> Term:
+    if term.field in DATED:
+        return replace(term, days=tuple(day_range(value, today, term) for value in term.values))
+    if term.field in WORDED:
+        return replace(term, words=tuple(_words(value, term) for value in term.values))
+    return term
+
+
+def _words(value: str, term: Term) -> str:
+    words = "".join(c if c.isalnum() else " " for c in value).split()
+    if not words:
+        raise FilterError("There is no word in this to look for.", term.start, term.end)
+    return " ".join(words)
+
+
+def day_range(value: str, today: date, term: Term) -> Days:
+    """The days a date value covers: a day, month or year, ``today``; or ``first..last`` of these.
 
     Raises:
         FilterError: if there is no such date.
     """
     begin, dots, end = value.partition("..")
     if dots:
-        first, following = day_range(begin, today, term)[0], day_range(end, today, term)[1]
+        first, following = day_range(begin, today, term).first, day_range(end, today, term).following
         if following <= first:
             raise FilterError(f"“{end}” lies before “{begin}”.", term.start, term.end)
-        return first, following
+        return Days(first, following)
     words = {"yesterday": -1, "today": 0, "tomorrow": 1}
     if value.lower() in words:
         first = today + timedelta(days=words[value.lower()])
-        return first, first + timedelta(days=1)
+        return Days(first, first + timedelta(days=1))
     match = re.fullmatch(r"([0-9]{4})(?:-([0-9]{1,2}))?(?:-([0-9]{1,2}))?", value)
     try:
         if match is None:
@@ -148,9 +236,9 @@ def day_range(value: str, today: date, term: Term) -> tuple[date, date]:
         ) from None
 
 
-def _from(first: date, days: int) -> tuple[date, date]:
+def _from(first: date, days: int) -> Days:
     """So many days from the first on; the last day there is ends what would go beyond it."""
-    return first, first + timedelta(days=min(days, (date.max - first).days))
+    return Days(first, first + timedelta(days=min(days, (date.max - first).days)))
 
 
 def quote(value: str) -> str:

@@ -18,6 +18,8 @@ from functools import cache
 from typing import NamedTuple
 from zoneinfo import available_timezones
 
+from datebridge.core.errors import CannotDo
+
 _WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 _MONTHS = (
     "january", "february", "march", "april", "may", "june",
@@ -38,8 +40,10 @@ MOST_DAYS = 31
 _WEEK = re.compile(r"(?:week|wk|w|kw) ([0-9]{1,2})(?: (?:of )?([0-9]{4}))?|([0-9]{4}) - w ([0-9]{1,2})")
 
 
-class NotUnderstood(ValueError):
+class NotUnderstood(CannotDo):
     """The text says no date, days or event; the message says how to say one."""
+
+    code, title, status = "not-understood", "This is not understood", 422
 
 
 def read_date(text: str, today: date) -> date:

@@ -6,29 +6,35 @@ from collections.abc import Collection
 from itertools import count
 from typing import Any
 
-from sqlmodel import Session, select
+from sqlmodel import Session
 
 from datebridge.connect.caldav import Home, Listed
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.origins import host_of, origin_of
-from datebridge.core.index.objects import take_apart
+from datebridge.core.accounts import reach_of
+from datebridge.core.ids import AccountId, JobId, RemoteId
 from datebridge.core.index.summary import Summary
+from datebridge.core.objects import take_apart
 from datebridge.services.accounts.addresses import bare, look_at
-from datebridge.services.accounts.connecting import NotConnected, line_to, remote, remotes_of
+from datebridge.services.accounts.connecting import line_to
 from datebridge.services.accounts.secrets import KeyLost, seal, unseal
-from datebridge.services.editing.calendars import add_calendar_row
 from datebridge.services.jobs import jobs
-from datebridge.services.jobs.jobs import JobContext, lane_of
-from datebridge.services.sync.pull import all_on, queue_pulls
+from datebridge.services.jobs.jobs import JobContext
+from datebridge.services.sync.pull import queue_pulls
 from datebridge.settings import Settings
+from datebridge.store import accounts as stored
+from datebridge.store.accounts import NotConnected, ids_on, remote, remotes_of
+from datebridge.store.calendars import add_calendar
 from datebridge.store.database import Store, now
+from datebridge.store.jobs import lane_of
+from datebridge.store.remotes import note
 from datebridge.store.tables import Account, Remote, demand_id
 
 
 def add(
     store: Store, settings: Settings, address: str, user: str = "", password: str = "", name: str = "",
     publisher: str = "", agreed: Collection[str] = (),
-) -> tuple[int, int]:  # fmt: skip
+) -> tuple[AccountId, JobId]:  # fmt: skip
     """Add what is at an address: a server with all its calendars left off, or a feed, subscribed to.
 
     `name` is what the account is called, or the feed's calendar; `publisher` who publishes the feed; `agreed` as for
@@ -51,7 +57,8 @@ def add(
     if known := connected_as(store, settings, found.address, user):
         raise NotConnected(f"This is connected already, as “{known}”.")
     host = origin_of(found.address)
-    called = (publisher or host_of(host)) if found.kind == "feed" else name.strip() or look.title
+    many = reach_of(found.kind).many
+    called = name.strip() or look.title if many else publisher or host_of(host)
     with store.writing_session() as session:
         account = _locked_out(session, settings, found.kind, host, user, (name.strip(), look.title)) or Account(
             kind=found.kind, name=called, host=host, user=user, created_at=now(), address_sealed=b""
@@ -63,24 +70,24 @@ def add(
             _keep_home(account, found.home)
         session.add(account)
         session.flush()
-        account_id = demand_id(account.id)
-        if not again and found.kind == "server":
+        account_id = AccountId(demand_id(account.id))
+        if not again and many:
             session.add_all(_remote(account_id, one) for one in found.calendars)
         elif not again:
             title = name.strip() or look.title
             if title == host_of(host):
                 title = _numbered(session, title)
             session.add(Remote(account_id=account_id, name=title, owned=False))
-    if found.kind == "server":
+    if many:
         if again:
             refresh_account(store, account_id)
         return account_id, survey(store, account_id)
-    return account_id, switch_on(store, [demand_id(row.id) for row in remotes_of(store, account_id)])[-1]
+    return account_id, switch_on(store, [RemoteId(demand_id(row.id)) for row in remotes_of(store, account_id)])[-1]
 
 
 def _numbered(session: Session, host: str) -> str:
     """A name for a feed without one: its host, and a number where there are several."""
-    taken = set(session.exec(select(Remote.name)))
+    taken = stored.named(session)
     return next(name for number in count(1) if (name := f"{host} {number}") not in taken)
 
 
@@ -88,31 +95,24 @@ def _locked_out(
     session: Session, settings: Settings, kind: str, host: str, user: str, names: Collection[str]
 ) -> Account | None:
     """The account there whose address cannot be opened any more, as its key is lost; a feed also goes by its name."""
-    accounts = select(Account).where(
-        Account.kind == kind,
-        Account.host == host,
-        Account.user == user,
-        Account.gone == False,  # noqa: E712
-    )
-    for account in session.exec(accounts):
+    for account in stored.accounts_at(session, kind, host, user):
         try:
             unseal(settings, account.address_sealed)
         except KeyLost:
-            known = set(session.exec(select(Remote.name).where(Remote.account_id == account.id)))
-            if kind == "server" or known & set(names):
+            known = stored.names_on(session, AccountId(demand_id(account.id)))
+            if reach_of(kind).many or known & set(names):
                 return account
     return None
 
 
 def connected_as(store: Store, settings: Settings, address: str, user: str) -> str:
     """The name of the account or feed that is connected at this address, "" for none."""
-    with store.session() as session:
-        for account in session.exec(select(Account).where(Account.user == user, Account.gone == False)):  # noqa: E712
-            try:
-                if unseal(settings, account.address_sealed).rstrip("/") == address.rstrip("/"):
-                    return account.name
-            except KeyLost:  # it has to be added again
-                continue
+    for account in stored.accounts_of_user(store, user):
+        try:
+            if unseal(settings, account.address_sealed).rstrip("/") == address.rstrip("/"):
+                return account.name
+        except KeyLost:  # it has to be added again
+            continue
     return ""
 
 
@@ -121,7 +121,7 @@ def _keep_home(account: Account, home: Home) -> None:
     account.addresses, account.schedules = list(home.addresses), home.schedules
 
 
-def _remote(account_id: int, one: Listed) -> Remote:
+def _remote(account_id: AccountId, one: Listed) -> Remote:
     return Remote(
         account_id=account_id, url=one.url, name=one.name, colour=one.colour, colour_space=one.colour_space,
         description=one.description, zone=one.zone, owner=one.owner, owned=one.owned, writable=one.writable,
@@ -129,19 +129,15 @@ def _remote(account_id: int, one: Listed) -> Remote:
     )  # fmt: skip
 
 
-def survey(store: Store, account_id: int) -> int:
+def survey(store: Store, account_id: AccountId) -> JobId:
     """Queue looking through an account: which calendars there are now, and what is in those left off."""
-    with store.session() as session:
-        account = session.get(Account, account_id)
-        if account is None or account.gone:
-            raise NotConnected("There is no such account any more.")
-        title = f"Looking through {account.name}"
+    title = f"Looking through {stored.account(store, account_id).name}"
     return jobs.enqueue(store, "survey", title, {"account": account_id}, lane_of(account_id))
 
 
 def survey_job(context: JobContext) -> dict[str, Any]:
     """List an account's calendars anew and count what is in those left off."""
-    store, account_id = context.store, int(context.params["account"])
+    store, account_id = context.store, AccountId(context.params["account"])
     with line_to(store, context.settings, account_id, context.check) as line:
         try:
             home = line.server.discover()
@@ -173,7 +169,7 @@ def survey_job(context: JobContext) -> dict[str, Any]:
     return {"account": account_id}
 
 
-def _note(store: Store, account_id: int, error: Unreachable | None, home: Home | None = None) -> None:
+def _note(store: Store, account_id: AccountId, error: Unreachable | None, home: Home | None = None) -> None:
     with store.writing_session() as session:
         account = session.get(Account, account_id)
         if account is None:
@@ -184,7 +180,7 @@ def _note(store: Store, account_id: int, error: Unreachable | None, home: Home |
             _keep_home(account, home)
 
 
-def switch_on(store: Store, remote_ids: list[int]) -> list[int]:
+def switch_on(store: Store, remote_ids: list[RemoteId]) -> list[JobId]:
     """Switch calendars on: each gets a copy here. Returns the jobs that fetch them, one an account.
 
     Raises:
@@ -192,17 +188,14 @@ def switch_on(store: Store, remote_ids: list[int]) -> list[int]:
     """
     for remote_id in remote_ids:
         row = remote(store, remote_id)
-        if row.calendar_id is not None:
-            continue
-        with store.write() as connection:
-            host = connection.exec_driver_sql("SELECT name FROM account WHERE id = ?", (row.account_id,)).scalar_one()
-            calendar = add_calendar_row(connection, row.name, str(host))
-            connection.exec_driver_sql("UPDATE calendar SET writable = ? WHERE id = ?", (row.writable, calendar))
-            connection.exec_driver_sql("UPDATE remote SET calendar_id = ? WHERE id = ?", (calendar, remote_id))
+        if row.calendar_id is None:
+            owner = stored.account(store, AccountId(row.account_id))
+            with store.write() as connection:
+                note(connection, remote_id, calendar_id=add_calendar(connection, row.name, owner.name, row.writable))
     return queue_pulls(store, "Fetching", remote_ids)
 
 
-def refresh_now(store: Store, remote_ids: list[int]) -> list[int]:
+def refresh_now(store: Store, remote_ids: list[RemoteId]) -> list[JobId]:
     """Queue refreshing calendars that are switched on; returns the jobs, one an account.
 
     Raises:
@@ -211,20 +204,20 @@ def refresh_now(store: Store, remote_ids: list[int]) -> list[int]:
     return queue_pulls(store, "Refreshing", remote_ids)
 
 
-def refresh_account(store: Store, account_id: int) -> int:
+def refresh_account(store: Store, account_id: AccountId) -> JobId:
     """Queue refreshing all that is switched on of an account; returns the job.
 
     Raises:
         NotConnected: if nothing is.
     """
-    wanted = all_on(store, account_id)
+    wanted = ids_on(store, account_id)
     if not wanted:
         raise NotConnected("Nothing of this account is switched on, so there is nothing to refresh.")
     return refresh_now(store, wanted)[-1]
 
 
 def sign_in(
-    store: Store, settings: Settings, account_id: int, user: str, password: str, agreed: Collection[str] = ()
+    store: Store, settings: Settings, account_id: AccountId, user: str, password: str, agreed: Collection[str] = ()
 ) -> None:
     """Give another user name and password for an account, once they have been seen to work.
 
@@ -233,38 +226,29 @@ def sign_in(
         NotConnected: if there is no such account.
         KeyLost: if its address cannot be opened any more.
     """
-    with store.session() as session:
-        account = session.get(Account, account_id)
-    if account is None or account.gone:
-        raise NotConnected("There is no such account any more.")
+    account = stored.account(store, account_id)
     address = unseal(settings, account.address_sealed)
     look = look_at(settings, address, user, password, {*account.origins, *agreed})
     if look.found.locked:
         raise Unreachable("password", f"{account.name} asks for a user name and a password.")
     with store.writing_session() as session:
-        fresh = session.get(Account, account_id)
-        if fresh is None:
-            raise NotConnected("There is no such account any more.")
+        fresh = stored.demand_account(session, account_id)
         fresh.user, fresh.password_sealed, fresh.origins = user, seal(settings, password), look.origins
         fresh.trouble, fresh.trouble_since = "", None
 
 
-def set_interval(store: Store, remote_id: int, every: int) -> None:
+def set_interval(store: Store, remote_id: RemoteId, every: int) -> None:
     """One's own refresh interval in seconds; it can be longer than the publisher's, never shorter. 0: the usual one."""
-    row = remote(store, remote_id)
     with store.writing_session() as session:
-        fresh = session.get(Remote, row.id)
-        assert fresh is not None  # noqa: S101
+        fresh = stored.demand_remote(session, remote_id)
         fresh.every = every
         if fresh.refreshed_at is not None and every:
             fresh.next_at = fresh.refreshed_at + max(every, fresh.published_every)
 
 
-def address_of(store: Store, settings: Settings, remote_id: int) -> str:
+def address_of(store: Store, settings: Settings, remote_id: RemoteId) -> str:
     """The whole address of a calendar. It may work like a password: show it only to who asks."""
     row = remote(store, remote_id)
     if row.url:
         return row.url
-    with store.session() as session:
-        account = session.get(Account, row.account_id)
-    return unseal(settings, account.address_sealed) if account is not None else ""
+    return unseal(settings, stored.account(store, AccountId(row.account_id)).address_sealed)

@@ -7,21 +7,19 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 
-from sqlmodel import select
-
 from datebridge.connect.caldav import CalDavServer
+from datebridge.connect.connector import Connector, connector_to
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.gate import Gate
 from datebridge.connect.http import Web
 from datebridge.connect.origins import origin_of
+from datebridge.core.accounts import Reach, reach_of
+from datebridge.core.ids import AccountId
 from datebridge.services.accounts.secrets import unseal
 from datebridge.settings import Settings
+from datebridge.store import accounts
 from datebridge.store.database import Store
-from datebridge.store.tables import Account, Remote
-
-
-class NotConnected(Exception):
-    """There is no such account or calendar, or it does not allow what is asked; the message says so."""
+from datebridge.store.tables import Account, demand_id
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +31,21 @@ class Line:
     web: Web
 
     @property
+    def account_id(self) -> AccountId:
+        return AccountId(demand_id(self.account.id))
+
+    @property
+    def reach(self) -> Reach:
+        """What can be done there."""
+        return reach_of(self.account.kind)
+
+    @property
+    def connector(self) -> Connector:
+        return connector_to(self.account.kind, self.web, self.address)
+
+    @property
     def server(self) -> CalDavServer:
+        """For what only servers take: writing, listing."""
         return CalDavServer(self.web, self.address)
 
 
@@ -87,30 +99,8 @@ def line_to(
         NotConnected: if there is no such account.
         KeyLost: if its password cannot be opened any more.
     """
-    with store.session() as session:
-        account = session.get(Account, account_id)
-    if account is None or account.gone:
-        raise NotConnected("There is no such account any more.")
+    account = accounts.account(store, AccountId(account_id))
     address, password = unseal(settings, account.address_sealed), unseal(settings, account.password_sealed)
     signed = (settings, account.user, password, account.origins or [origin_of(address)])
     with looking_web(*signed) if waiting else open_web(*signed, check) as web:
         yield Line(account, address, web)
-
-
-def remote(store: Store, remote_id: int) -> Remote:
-    """A calendar that lives elsewhere.
-
-    Raises:
-        NotConnected: if there is none.
-    """
-    with store.session() as session:
-        found = session.get(Remote, remote_id)
-    if found is None:
-        raise NotConnected("There is no such calendar any more.")
-    return found
-
-
-def remotes_of(store: Store, account_id: int, only_on: bool = False) -> list[Remote]:
-    with store.session() as session:
-        rows = session.exec(select(Remote).where(Remote.account_id == account_id))
-        return [row for row in rows if row.calendar_id is not None or not only_on]

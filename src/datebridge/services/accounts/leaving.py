@@ -4,74 +4,57 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
+from datebridge.core.changes import PERSON, By, Kind
 from datebridge.core.choices import Keep
-from datebridge.services.accounts.connecting import NotConnected, remote, remotes_of
-from datebridge.store.changesets.logbook import Proposal, add_deletions, apply_within, close_set, open_set
-from datebridge.store.database import Store, now
-from datebridge.store.remotes import OPEN
-from datebridge.store.tables import Account, Remote
+from datebridge.core.ids import AccountId, RemoteId, SetId
+from datebridge.store.accounts import account, forget_account, remote, remotes_of, switched_on
+from datebridge.store.calendars import make_snapshot
+from datebridge.store.changesets.apply import apply_within
+from datebridge.store.changesets.draft import propose
+from datebridge.store.database import Store
+from datebridge.store.entries.present import entries_of
+from datebridge.store.pushes import drop_all
+from datebridge.store.remotes import unlink
+from datebridge.store.tables import Remote
 
 
-def switch_off(store: Store, remote_id: int, keep: Keep) -> int:
+def switch_off(store: Store, remote_id: RemoteId, keep: Keep, by: By = PERSON) -> SetId:
     """Stop following a calendar; returns the batch. Nothing is deleted where it lives.
 
     Raises:
         NotConnected: if it is not switched on.
     """
     row = remote(store, remote_id)
-    if row.calendar_id is None:
-        raise NotConnected(f"{row.name} is not switched on.")
+    switched_on(row)
     with store.write() as connection:
-        return _leave(connection, f"Switch off {row.name}", [row], keep)
+        return _leave(connection, f"Switch off {row.name}", [row], keep, by)
 
 
-def disconnect(store: Store, account_id: int, keep: Keep) -> int:
+def disconnect(store: Store, account_id: AccountId, keep: Keep, by: By = PERSON) -> SetId:
     """Disconnect an account; returns the batch. Nothing is deleted where it lives.
 
     Raises:
         NotConnected: if there is no such account.
     """
-    with store.session() as session:
-        account = session.get(Account, account_id)
-        if account is None or account.gone:
-            raise NotConnected("There is no such account any more.")
-        name = account.name
+    name = account(store, account_id).name
     rows = remotes_of(store, account_id, only_on=True)
     with store.write() as connection:
-        set_id = _leave(connection, f"Disconnect {name}", rows, keep)
-        connection.exec_driver_sql(
-            "UPDATE account SET gone = 1, address_sealed = x'', password_sealed = x'', user = '', trouble = ''"
-            " WHERE id = ?",
-            (account_id,),
-        )
+        set_id = _leave(connection, f"Disconnect {name}", rows, keep, by)
+        forget_account(connection, account_id)
     return set_id
 
 
-def _leave(connection: Connection, title: str, rows: list[Remote], keep: Keep) -> int:
+def _leave(connection: Connection, title: str, rows: list[Remote], keep: Keep, by: By) -> SetId:
     stays = "nothing stays here" if keep == "nothing" else "a snapshot stays here"
-    set_id = open_set(connection, Proposal(f"{title}; {stays}", "leave", "Nothing is deleted where it lives."))
-    for row in rows:
+    reason = "Nothing is deleted where it lives."
+    on = [switched_on(row) for row in rows]
+    with propose(connection, Kind.LEAVE, by, f"{title}; {stays}", reason, nothing=None) as draft:
         if keep == "nothing":
-            ids = connection.exec_driver_sql(
-                "SELECT id FROM entry WHERE calendar_id = ?", (row.calendar_id,)
-            ).fetchall()
-            add_deletions(connection, set_id, [i for (i,) in ids], "No longer followed.")
-    close_set(connection, set_id)
-    apply_within(connection, set_id)
-    for row in rows:
-        connection.exec_driver_sql("DELETE FROM resource WHERE remote_id = ?", (row.id,))
-        connection.exec_driver_sql(
-            f"UPDATE carriage SET state = 'dropped', message = 'The calendar was switched off.' WHERE remote_id = ?"
-            f" AND state IN {OPEN}",
-            (row.id,),
-        )
-        connection.exec_driver_sql(
-            "UPDATE calendar SET writable = 1, source = 'a snapshot of ' || source, taken_at = ? WHERE id = ?",
-            (now(), row.calendar_id),
-        )
-        connection.exec_driver_sql(
-            "UPDATE remote SET calendar_id = NULL, tag = '', token = '', etag = '', modified = '', next_at = NULL,"
-            " refreshed_at = NULL, trouble = '', failed_since = NULL, failures = 0, held_set_id = NULL WHERE id = ?",
-            (row.id,),
-        )
-    return set_id
+            for _, calendar in on:
+                draft.delete(entries_of(connection, calendar), "No longer followed.")
+    apply_within(connection, draft.id)
+    for remote_id, _ in on:
+        drop_all(connection, remote_id, "The calendar was switched off.")
+    make_snapshot(connection, [calendar for _, calendar in on])
+    unlink(connection, [remote_id for remote_id, _ in on])
+    return draft.id

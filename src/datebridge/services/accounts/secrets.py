@@ -10,13 +10,17 @@ from pathlib import Path
 
 from cryptography.fernet import Fernet, InvalidToken
 
+from datebridge.core.errors import CannotDo
 from datebridge.settings import Settings
+from datebridge.store.accounts import sealed_addresses
 from datebridge.store.database import Store
 from datebridge.store.private import open_private
 
 
-class KeyLost(Exception):
+class KeyLost(CannotDo):
     """The key that opens the stored passwords is gone or another one; they must be given again."""
+
+    code, title = "key-lost", "Stored passwords cannot be opened"
 
 
 def demand_key(store: Store, settings: Settings) -> None:
@@ -25,8 +29,7 @@ def demand_key(store: Store, settings: Settings) -> None:
     Raises:
         KeyLost: if nothing that is stored can be.
     """
-    with store.read() as connection:
-        sealed = connection.exec_driver_sql("SELECT address_sealed FROM account WHERE NOT gone").scalars().all()
+    sealed = sealed_addresses(store)
     if not sealed or (settings.key_file.is_file() and any(_opens(settings, one) for one in sealed)):
         return
     raise KeyLost(

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import Connection
 
+from datebridge.core.accounts import reach_of
+from datebridge.core.ids import CalendarId
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.words.filters import quote
 from datebridge.settings import Settings
-from datebridge.store.remotes import carriage_counts, statements
+from datebridge.store.pushes import PENDING, TO_DECIDE, counts_by
+from datebridge.store.remotes import Elsewhere, statements
+from datebridge.store.tables import demand_id
 
 _KINDS = {"VEVENT": "events", "VTODO": "to-dos", "VJOURNAL": "journal entries", "VFREEBUSY": "busy times"}
 
@@ -25,8 +28,8 @@ class Statement:
     state: str
     flow: str
     interval: str
-    remote: dict[str, Any] | None
-    to_carry: int
+    remote: Elsewhere | None
+    to_push: int
     to_decide: int
 
 
@@ -42,27 +45,26 @@ def length(seconds: int) -> str:
     return f"{max(1, round(seconds / 60))} min"
 
 
-def interval_of(settings: Settings, remote: dict[str, Any]) -> tuple[int, str]:
+def interval_of(settings: Settings, there: Elsewhere) -> tuple[int, str]:
     """How often a calendar is refreshed in seconds, and who wants it so."""
-    usual = settings.feed_every if remote["account_kind"] == "feed" else settings.refresh_every
-    own, published = remote["every"], remote["published_every"]
-    seconds = max(own or usual, published)
+    own, published = there.remote.every, there.remote.published_every
+    seconds = max(own or settings.usual_interval(there.account_kind), published)
     if published and seconds == published:
         return seconds, f"every {length(seconds)}, as the publisher asks"
     return seconds, f"every {length(seconds)}" + (", as you set it" if own else "")
 
 
 def of_calendars(
-    connection: Connection, settings: Settings, names: dict[int, tuple[str, bool]]
-) -> dict[int, Statement]:
+    connection: Connection, settings: Settings, names: dict[CalendarId, tuple[str, bool]]
+) -> dict[CalendarId, Statement]:
     """The statement of each calendar; `names`: name, and whether one may write, by id."""
-    remotes = {r["calendar_id"]: r for r in statements(connection) if r["calendar_id"] is not None}
-    carrying = carriage_counts(connection, "remote_id")
+    remotes = {r.remote.calendar_id: r for r in statements(connection) if r.remote.calendar_id is not None}
+    pushing = counts_by(connection, "remote_id")
     repeated = Counter(name.lower() for name, _ in names.values())
     found = {}
     for calendar, (name, writable) in names.items():
         remote = remotes.get(calendar)
-        account = remote["account_name"] if remote else ""
+        account = remote.account_name if remote else ""
         may = "writable" if writable else "read only"
         term = f"calendar:{quote(name)}"
         if repeated[name.lower()] > 1:
@@ -72,12 +74,12 @@ def of_calendars(
             found[calendar] = Statement(label, term, f"snapshot · {may} here", "nowhere: it stays here", "", None, 0, 0)
             continue
         seconds, interval = interval_of(settings, remote)
-        both = writable and remote["account_kind"] == "server"
+        both = writable and reach_of(remote.account_kind).takes
         flow = f"both ways with {account}" if both else f"from {account} only"
-        counts = carrying.get(remote["id"], {})
+        counts = pushing.get(demand_id(remote.remote.id), {})
         found[calendar] = Statement(
             label, term, f"live {length(seconds)} · {may}", flow, interval, remote,
-            counts.get("waiting", 0) + counts.get("sending", 0), counts.get("refused", 0) + counts.get("collided", 0),
+            sum(counts.get(state, 0) for state in PENDING), sum(counts.get(state, 0) for state in TO_DECIDE),
         )  # fmt: skip
     return found
 

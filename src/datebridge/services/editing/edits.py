@@ -1,34 +1,29 @@
-"""Editing entries: each edit a change set like any other, applied at once, carried, and undoable as one."""
+"""Editing entries: each edit a change set like any other, applied at once, pushed, and undoable as one."""
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
 from uuid import uuid4
 
 from sqlalchemy import Connection
 
+from datebridge.core.changes import PERSON, By, Change, Kind
+from datebridge.core.checks import examine
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, set_times, start_of
 from datebridge.core.editing.series import Edit, Group, Member, Plan, Scope, edit, fields_at, remove, twin_note
 from datebridge.core.editing.writing import as_event, new_event, rewritten
-from datebridge.core.index.derive import derive
+from datebridge.core.ids import CalendarId, SetId, VersionId
 from datebridge.core.index.facts import Mark
 from datebridge.core.invitations import told
 from datebridge.core.moments import Clock, Moment, basic, instant_at, wall_at
-from datebridge.services.applying import apply
-from datebridge.store.changesets.logbook import (
-    CannotApply,
-    Proposal,
-    StoredChange,
-    add_changes,
-    close_set,
-    discard_set,
-    open_set,
-)
+from datebridge.core.words.plural import counted
+from datebridge.store.accounts import account_of
+from datebridge.store.calendars import is_there
+from datebridge.store.changesets.apply import apply_within
+from datebridge.store.changesets.draft import CannotApply, propose
 from datebridge.store.database import Store, now
-from datebridge.store.entries.versions import add_text, text_of
+from datebridge.store.entries.edited import Standing, master_of, standing, texts_of_uid
 from datebridge.store.entries.zones import zones_of
 
 
@@ -45,7 +40,7 @@ class Target:
 class Loaded:
     """What an edit begins from. `clock` is what the target's own times go by."""
 
-    calendar: int
+    calendar: CalendarId
     calendar_name: str
     component: str
     group: Group
@@ -80,38 +75,22 @@ def load(connection: Connection, target: Target) -> Loaded:
             "This occurrence follows a change of “this and all after” (RANGE=THISANDFUTURE). Edit the one that was"
             " changed, or the whole series in the table."
         )
-    wanted = target.series or target.entry
-    run = connection.exec_driver_sql
-    row = run(
-        "SELECT e.calendar_id, k.name, e.component, e.uid, e.tzid, e.zone, e.marks, e.start_wall FROM entry e"
-        " JOIN calendar k ON k.id = e.calendar_id WHERE e.id = ?",
-        (wanted,),
-    ).one_or_none()
-    if row is None or row[2] not in ("VEVENT", "VTODO"):
+    wanted = VersionId(target.series or target.entry)
+    row = standing(connection, wanted)
+    if row is None or row.component not in ("VEVENT", "VTODO"):
         raise CannotEdit("This entry is not there any more, or is no event.")
-    calendar, name, component, uid, tzid, zone, marks, start = row
-    if uid:
-        members: list[Any] = run(
-            "SELECT e.id, t.text FROM entry e JOIN version_text t ON t.id = e.id WHERE e.calendar_id = ? AND e.uid = ?"
-            " AND e.component = ? ORDER BY e.recurrence_id",
-            (calendar, uid, component),
-        ).fetchall()  # type: ignore[assignment]
-    else:
-        members = [(wanted, text_of(connection, wanted))]
-    master = run(
-        "SELECT tzid, zone, marks FROM entry WHERE calendar_id = ? AND uid = ? AND component = ?"
-        " AND recurrence_id = ''",
-        (calendar, uid, component),
-    ).first()
-    zones = zones_of(connection, calendar)
+    members = texts_of_uid(connection, row)
+    zones = zones_of(connection, row.calendar)
 
-    def clock_of(tzid: str, zone: str, marks: int) -> Clock | None:
-        return None if marks & (Mark.ALL_DAY | Mark.FLOATING) else zone or zones.clock(tzid)
+    def clock_of(one: Standing) -> Clock | None:
+        local = one.marks & (Mark.ALL_DAY | Mark.FLOATING)
+        return None if local else one.zone or zones.clock(one.tzid)
 
-    own = clock_of(tzid, zone, marks)
-    group = Group([Member(*m) for m in members], clock_of(*master) if master and uid else own, zones)
-    slot = (start if target.slot is None else target.slot) if marks & Mark.SERIES else None
-    return Loaded(calendar, name, component, group, wanted, slot, own)
+    own = clock_of(row)
+    master = master_of(connection, row) if row.uid else None
+    group = Group([Member(*m) for m in members], clock_of(master) if master else own, zones)
+    slot = (row.start_wall if target.slot is None else target.slot) if row.marks & Mark.SERIES else None
+    return Loaded(row.calendar, row.calendar_name, row.component, group, wanted, slot, own)
 
 
 def plan_edit(loaded: Loaded, scope: Scope, after: Fields, event: bool = False, listed: bool = False) -> Plan:
@@ -135,21 +114,18 @@ def plan_edit(loaded: Loaded, scope: Scope, after: Fields, event: bool = False, 
 def consequences(connection: Connection, loaded: Loaded, plan: Plan) -> list[str]:
     """What an edit does besides: to changed occurrences, and to the people invited."""
     said = list(plan.said)
-    row = connection.exec_driver_sql(
-        "SELECT a.addresses, a.schedules, a.name FROM remote r JOIN account a ON a.id = r.account_id"
-        " WHERE r.calendar_id = ?",
-        (loaded.calendar,),
-    ).one_or_none()
-    if row and row[1]:
-        number = told(loaded.text, json.loads(row[0]))
+    owner = account_of(connection, loaded.calendar)
+    if owner is not None and owner.schedules:
+        number = told(loaded.text, owner.addresses)
         if number:
-            said.append(f"{row[2]} will tell {number} attendee{'s' if number > 1 else ''}.")
+            said.append(f"{owner.name} will tell {counted(number, 'attendee')}.")
     return said
 
 
 def save(
-    store: Store, target: Target, scope: Scope, after: Fields, event: bool = False, listed: bool = False
-) -> tuple[int, str]:
+    store: Store, target: Target, scope: Scope, after: Fields, event: bool = False, listed: bool = False,
+    by: By = PERSON,
+) -> tuple[SetId, str]:  # fmt: skip
     """Edit an occurrence; returns the batch and what it is called.
 
     Raises:
@@ -161,18 +137,16 @@ def save(
         plan = plan_edit(loaded, scope, after, event, listed)
         what = after.title.strip() or "an entry"
         title = f"Make “{what}” an event" if event else f"Edit “{what}”{_of(loaded, scope)}"
-        set_id = _propose(connection, loaded, plan, title, "edit")
-    return _apply(store, set_id, title)
+        return _do(connection, loaded, plan, title, by), title
 
 
-def delete(store: Store, target: Target, scope: Scope) -> tuple[int, str]:
+def delete(store: Store, target: Target, scope: Scope, by: By = PERSON) -> tuple[SetId, str]:
     """Delete an occurrence, it and all after it, or the whole entry; returns the batch and what it is called."""
     with store.write() as connection:
         loaded = load(connection, target)
         plan = remove(loaded.group, loaded.target, loaded.slot, scope, stamp())
         title = f"Delete “{loaded.fields().title or 'an entry'}”{_of(loaded, scope)}"
-        set_id = _propose(connection, loaded, plan, title, "edit")
-    return _apply(store, set_id, title)
+        return _do(connection, loaded, plan, title, by), title
 
 
 def _of(loaded: Loaded, scope: Scope) -> str:
@@ -200,7 +174,7 @@ def moved(store: Store, target: Target, begin: int, end: int, zone: str) -> Fiel
     return fields
 
 
-def create(store: Store, calendar: int, fields: Fields) -> tuple[int, str]:
+def create(store: Store, calendar: CalendarId, fields: Fields, by: By = PERSON) -> tuple[SetId, str]:
     """Make a new event in a calendar; returns the batch and what it is called.
 
     Raises:
@@ -210,39 +184,28 @@ def create(store: Store, calendar: int, fields: Fields) -> tuple[int, str]:
     text = new_event(str(uuid4()), fields, stamp())
     title = f"New: {fields.title.strip()}"
     with store.write() as connection:
-        if not connection.exec_driver_sql("SELECT 1 FROM calendar WHERE id = ? AND live", (calendar,)).first():
+        if not is_there(connection, calendar, live=True):
             raise CannotApply("There is no such calendar any more.")
-        set_id = open_set(connection, Proposal(title, "edit"))
-        version = add_text(connection, "VEVENT", text)
-        facts = derive("VEVENT", text)
-        add_changes(connection, set_id, [StoredChange(calendar, facts.uid, "", None, version, "Made here.")])
-        close_set(connection, set_id)
-    return _apply(store, set_id, title)
+        with propose(connection, Kind.EDIT, by, title) as draft, draft.stage() as writer:
+            facts = examine("VEVENT", text)
+            version = writer.add(facts, text)
+            draft.add(Change(calendar, "VEVENT", facts.uid, "", None, version, "Made here."))
+        apply_within(connection, draft.id)
+    return draft.id, title
 
 
-def _propose(connection: Connection, loaded: Loaded, plan: Plan, title: str, kind: str) -> int:
+def _do(connection: Connection, loaded: Loaded, plan: Plan, title: str, by: By) -> SetId:
+    """Make a plan a batch: an edit is its own preview, and nobody asked for a proposal."""
     texts = {member.id: member.text for member in loaded.group.members}
-    changes = []
-    for one in plan.edits:
-        if one.id is not None and one.text == texts.get(one.id):
-            continue
-        kept = one.text if one.text is not None else texts[one.id or 0]
-        component = kept.partition("\n")[0].partition(":")[2].strip().upper()
-        facts = derive(component, kept, loaded.group.zones)
-        version = add_text(connection, component, one.text, loaded.group.zones) if one.text is not None else None
-        changes.append(StoredChange(loaded.calendar, facts.uid, facts.recurrence_id, one.id, version, one.reason))
-    if not changes:
-        raise CannotApply("Nothing would change.")
-    set_id = open_set(connection, Proposal(title, kind, " ".join(plan.said)))
-    add_changes(connection, set_id, changes)
-    close_set(connection, set_id)
-    return set_id
-
-
-def _apply(store: Store, set_id: int, title: str) -> tuple[int, str]:
-    try:
-        apply(store, set_id)
-    except CannotApply:
-        discard_set(store, set_id)  # nobody asked for a proposal
-        raise
-    return set_id, title
+    with propose(connection, Kind.EDIT, by, title, " ".join(plan.said)) as draft, draft.stage() as writer:
+        for one in plan.edits:
+            if one.id is not None and one.text == texts.get(one.id):
+                continue
+            kept = one.text if one.text is not None else texts[one.id or 0]
+            component = kept.partition("\n")[0].partition(":")[2].strip().upper()
+            facts = examine(component, kept, loaded.group.zones)
+            after = writer.add(facts, kept) if one.text is not None else None
+            before = VersionId(one.id) if one.id is not None else None
+            draft.add(Change(loaded.calendar, component, facts.uid, facts.recurrence_id, before, after, one.reason))
+    apply_within(connection, draft.id)
+    return draft.id

@@ -1,4 +1,4 @@
-"""Putting away: entries go to an archive file, the file is read back, and only then is deletion proposed."""
+"""Archiving: entries go to an archive file, the file is read back, and only then is deletion proposed."""
 
 from __future__ import annotations
 
@@ -6,37 +6,39 @@ from collections import Counter
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy import Connection
+
+from datebridge.core.changes import Details, Kind
+from datebridge.core.ids import SetId, VersionId
 from datebridge.core.text.reader import Reader
-from datebridge.services.exports.export import file_name, gather, texts, write_ics
+from datebridge.core.words.filters import Selection
+from datebridge.services.exports.export import file_name, gather, write_ics
 from datebridge.services.jobs.jobs import JobContext, Refused
-from datebridge.services.mend.deletion import hold_what_can_only_be_read, name_after_calendar
-from datebridge.store.changesets.logbook import Proposal, add_deletions, close_set, open_set
+from datebridge.store.changesets.draft import propose
 from datebridge.store.database import now
-from datebridge.store.entries.ledger import Ledger, Selection
+from datebridge.store.entries.leaving import texts
+from datebridge.store.entries.ledger import Ledger
 from datebridge.store.private import open_private
 
 
-def put_away_job(context: JobContext) -> dict[str, Any]:
+def archive_job(context: JobContext) -> dict[str, Any]:
     """Write the archive, prove it complete, propose the deletion.
 
     Raises:
-        Refused: if nothing is selected, or the archive read back is not what was to be put away.
+        Refused: if nothing is selected, or the archive read back is not what was to be archived.
     """
-    only = context.params.get("only")
-    selection = Selection(
-        context.params["filter"], tuple(context.params.get("excluded", ())), tuple(only) if only is not None else None
-    )
+    selection = Selection.read(context.params)
     store = context.store
     with store.read() as connection:
-        handout = gather(connection, Ledger(store), selection)
-        if not handout.entries:
-            raise Refused("Nothing is selected, so there is nothing to put away.")
-        ids = sorted(i for group in handout.entries.values() for i in group)
+        export = gather(connection, Ledger(store), selection)
+        if not export.entries:
+            raise Refused("Nothing is selected, so there is nothing to archive.")
+        ids = export.ids
         path = _path(context)
         partial = path.with_suffix(".part")
         try:
             with open_private(partial) as out:
-                for piece in write_ics(connection, handout):
+                for piece in write_ics(connection, export):
                     out.write(piece)
             context.progress(len(ids), 2 * len(ids), "entries", "Written; reading back")
             kept = _read_back(context, partial, len(ids))
@@ -76,21 +78,22 @@ def _read_back(context: JobContext, path: Path, total: int) -> Counter[str]:
     return kept
 
 
-def _propose(context: JobContext, ids: list[int], path: Path) -> dict[str, Any]:
+def _propose(context: JobContext, ids: list[VersionId], path: Path) -> dict[str, Any]:
     """Propose the deletion, with which the job has ended."""
-    with context.store.write() as connection:
-        proposal = Proposal(
-            f"Put away {len(ids):,} entries",
-            "put-away",
-            context.params.get("reason") or f"Kept in the archive {path.name}, read back and found complete.",
-            details={"archive": path.name, "entries": len(ids), "read_back": now()},
-        )
-        set_id = open_set(connection, proposal)
-        add_deletions(connection, set_id, ids, f"Put away in {path.name}.")
-        hold_what_can_only_be_read(connection, set_id)
-        close_set(connection, set_id)
-        name_after_calendar(connection, set_id, f"Put away {len(ids):,}")
-        return context.conclude(connection, {"set_id": set_id, "archive": path.name, "entries": len(ids)})
+    result: dict[str, Any] = {}
+
+    def conclude(connection: Connection, set_id: SetId) -> None:
+        result.update(context.conclude(connection, {"set_id": set_id, "archive": path.name, "entries": len(ids)}))
+
+    reason = context.params.get("reason") or f"Kept in the archive {path.name}, read back and found complete."
+    details = Details(archive=path.name, entries=len(ids), read_back=now())
+    with propose(
+        context.store, Kind.ARCHIVE, context.by, lambda tally: f"Archive {tally.what} from {tally.where}", reason,
+        details=details,
+    ) as draft:  # fmt: skip
+        draft.delete(ids, f"Kept in the archive {path.name}.")
+        draft.afterwards(conclude)
+    return result
 
 
 def _free_path(folder: Path, name: str) -> Path:

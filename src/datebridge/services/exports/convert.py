@@ -6,6 +6,7 @@ import json
 from collections.abc import Iterator
 from pathlib import Path
 
+from datebridge.core.errors import CannotDo
 from datebridge.core.index.derive import derive
 from datebridge.core.inspection import Inspection, inspect
 from datebridge.core.text.headers import description_of
@@ -27,8 +28,10 @@ from datebridge.core.zones.meaning import NO_ZONES
 FORMATS = (".ics", ".json", ".csv")
 
 
-class CannotConvert(Exception):
+class CannotConvert(CannotDo):
     """The file cannot be converted; the message says why and what to do."""
+
+    code, title = "cannot-convert", "The file cannot be converted"
 
 
 def convert(source: Path, target: Path, zone: str = "") -> Inspection:

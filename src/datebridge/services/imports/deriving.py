@@ -18,7 +18,8 @@ from queue import SimpleQueue
 from types import TracebackType
 from typing import NamedTuple
 
-from datebridge.core.index.derive import derive
+from datebridge.core.checks import examine
+from datebridge.core.ids import GroupId
 from datebridge.core.index.summary import Summary
 from datebridge.core.inspection import needs_definition
 from datebridge.core.zones.meaning import Zones
@@ -32,7 +33,7 @@ _MOST_HELPERS = 3
 class Text(NamedTuple):
     """One component to be read: its name, its text, and the group whose definitions stand beside it."""
 
-    group: int
+    group: GroupId
     name: str
     text: str
 
@@ -45,16 +46,16 @@ class Batch:
     """
 
     rows: list[Row] = field(default_factory=list)
-    summaries: dict[int, Summary] = field(default_factory=dict)
+    summaries: dict[GroupId, Summary] = field(default_factory=dict)
     late: set[int] = field(default_factory=set)
 
 
-def batch_of(texts: Iterable[Text], zones: dict[int, Zones]) -> Batch:
+def batch_of(texts: Iterable[Text], zones: dict[GroupId, Zones]) -> Batch:
     """Read texts here and now."""
     batch = Batch()
     for place, (group, name, text) in enumerate(texts):
         own = zones.setdefault(group, Zones())
-        facts = derive(name, text, own)
+        facts = examine(name, text, own)
         batch.rows.append(row_of(facts))
         if needs_definition(facts) and not all(tzid in own for tzid in facts.tzids):
             batch.late.add(place)
@@ -72,9 +73,9 @@ class _Helper:
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
         )
-        self._told: dict[int, set[str]] = {}
+        self._told: dict[GroupId, set[str]] = {}
 
-    def ask(self, texts: Sequence[Text], zones: dict[int, list[tuple[str, str]]]) -> Batch:
+    def ask(self, texts: Sequence[Text], zones: dict[GroupId, list[tuple[str, str]]]) -> Batch:
         assert self.process.stdin is not None  # noqa: S101
         assert self.process.stdout is not None  # noqa: S101
         fresh = {}
@@ -112,7 +113,7 @@ class Deriving(AbstractContextManager["Deriving"]):
         """How many batches are worth having under way at once."""
         return 2 * len(self._all) + 1 if self._all else 0
 
-    def begin(self, texts: Sequence[Text], zones: dict[int, Zones]) -> Future[Batch]:
+    def begin(self, texts: Sequence[Text], zones: dict[GroupId, Zones]) -> Future[Batch]:
         """Begin to read texts; the definitions are those known by now."""
         if self._threads is None:
             done: Future[Batch] = Future()
@@ -121,7 +122,7 @@ class Deriving(AbstractContextManager["Deriving"]):
         known = {group: list(zones[group].items()) for group in {text.group for text in texts} if group in zones}
         return self._threads.submit(self._ask, texts, known)
 
-    def _ask(self, texts: Sequence[Text], zones: dict[int, list[tuple[str, str]]]) -> Batch:
+    def _ask(self, texts: Sequence[Text], zones: dict[GroupId, list[tuple[str, str]]]) -> Batch:
         helper = self._helpers.get()
         try:
             return helper.ask(texts, zones)
@@ -137,7 +138,7 @@ class Deriving(AbstractContextManager["Deriving"]):
             self._threads.shutdown(wait=True, cancel_futures=True)
 
 
-def _requests() -> Iterator[tuple[Sequence[Text], dict[int, list[tuple[str, str]]]]]:
+def _requests() -> Iterator[tuple[Sequence[Text], dict[GroupId, list[tuple[str, str]]]]]:
     while True:
         try:
             yield pickle.load(sys.stdin.buffer)  # noqa: S301  (from the process that started this one)
@@ -146,7 +147,7 @@ def _requests() -> Iterator[tuple[Sequence[Text], dict[int, list[tuple[str, str]
 
 
 def _serve() -> None:
-    zones: dict[int, Zones] = {}
+    zones: dict[GroupId, Zones] = {}
     with os.fdopen(os.dup(sys.stdout.fileno()), "wb", buffering=1 << 20) as out:  # whatever Python was told of buffers
         for texts, fresh in _requests():
             for group, definitions in fresh.items():

@@ -1,8 +1,7 @@
-"""Reading incoming files: every component becomes a version, waiting for a decision where it goes."""
+"""Reading files: every component becomes a version, waiting for a decision where it goes."""
 
 from __future__ import annotations
 
-import json
 from collections import Counter, deque
 from concurrent.futures import Future
 from dataclasses import dataclass, field
@@ -12,8 +11,9 @@ from typing import Any
 
 from sqlalchemy import Connection
 
+from datebridge.core.checks import BY_ZONE, examine
 from datebridge.core.checks.census import Census
-from datebridge.core.index.derive import derive
+from datebridge.core.ids import FileId, GroupId, VersionId
 from datebridge.core.index.summary import Summary
 from datebridge.core.inspection import undefined_zones
 from datebridge.core.problems import Problem
@@ -22,18 +22,22 @@ from datebridge.core.text.reader import RawComponent, Reader
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.imports.deriving import Batch, Deriving, Text, batch_of
 from datebridge.services.jobs.jobs import JobContext, Stopped
+from datebridge.store import imports
+from datebridge.store.entries.reindex import Reindexing, stored_of
 from datebridge.store.entries.rows import Row
-from datebridge.store.entries.versions import BY_ZONE, INDEX, Reindexing, VersionWriter, bound, chunks, mark_problems
-from datebridge.store.tables import Incoming, demand_id
+from datebridge.store.entries.versions import VersionWriter
+from datebridge.store.findings import mark_problems
+from datebridge.store.sql import chunks
+from datebridge.store.tables import ImportFile, demand_id
 
 _BATCH = 2_000
 
 
 def read_job(context: JobContext) -> dict[str, Any]:
     """Read the files of a job, one after the other. Taken up again, it goes on with the first unfinished one."""
-    ids = context.params["incoming"]
+    ids = context.params["files"]
     with context.store.session() as session:
-        rows = [row for i in ids if (row := session.get(Incoming, i)) is not None]
+        rows = [row for i in ids if (row := session.get(ImportFile, i)) is not None]
     total = sum(row.octets for row in rows)
     before = 0
     try:
@@ -45,23 +49,19 @@ def read_job(context: JobContext) -> dict[str, Any]:
         _abandon(context, rows)
         raise
     context.progress(total, total, "octets")
-    return {"incoming": ids}
+    return {"files": ids}
 
 
-def _abandon(context: JobContext, rows: list[Incoming]) -> None:
+def _abandon(context: JobContext, rows: list[ImportFile]) -> None:
     """Drop the files of a stopped job that have not been read to their end, with their uploads."""
     for row in rows:
-        number = demand_id(row.id)
+        number = FileId(demand_id(row.id))
         with context.store.write() as connection:
-            finished = _finished(connection, number)
+            finished = imports.state_of(connection, number) == "waiting"
             if not finished:
-                forget(connection, number)
+                imports.forget(connection, number)
         if not finished:
-            (context.settings.incoming_dir / row.path).unlink(missing_ok=True)
-
-
-def _finished(connection: Connection, incoming: int) -> bool:
-    return connection.exec_driver_sql("SELECT state FROM incoming WHERE id = ?", (incoming,)).scalar() == "waiting"
+            (context.settings.imports_dir / row.path).unlink(missing_ok=True)
 
 
 @dataclass(slots=True)
@@ -69,7 +69,7 @@ class _Part:
     """Some components of a file, with the groups they belong to, whose facts are being read."""
 
     octets: int
-    components: list[tuple[int, RawComponent]] = field(default_factory=list)
+    components: list[tuple[GroupId, RawComponent]] = field(default_factory=list)
     texts: list[Text] = field(default_factory=list)
     facts: Future[Batch] | None = None
 
@@ -77,28 +77,27 @@ class _Part:
 class _ReadFile:
     """The reading of one file, in transactions of a few thousand components each.
 
-    Nothing of it is in any calendar until it is taken in, so that a file half read does no harm.
+    Nothing of it is in any calendar until it is imported, so that a file half read does no harm.
     """
 
-    def __init__(self, context: JobContext, row: Incoming, before: int, total: int) -> None:
+    def __init__(self, context: JobContext, row: ImportFile, before: int, total: int) -> None:
         self.context, self.row, self.before, self.total = context, row, before, total
-        self.incoming = demand_id(row.id)
-        self.groups: dict[str, int] = {}
-        self.summaries: dict[int, Summary] = {}
-        self.censuses: dict[int, Census[int]] = {}
-        self.headers: dict[int, str] = {}
-        self.merged: dict[int, list[str]] = {}
-        self.ordinals: dict[int, int] = {}
-        self.zones: dict[int, Zones] = {}
+        self.file = FileId(demand_id(row.id))
+        self.groups: dict[str, GroupId] = {}
+        self.summaries: dict[GroupId, Summary] = {}
+        self.censuses: dict[GroupId, Census[VersionId]] = {}
+        self.headers: dict[GroupId, str] = {}
+        self.merged: dict[GroupId, list[str]] = {}
+        self.ordinals: dict[int, GroupId] = {}
+        self.zones: dict[GroupId, Zones] = {}
         self.lines: dict[str, int] = {}
-        self.waiting: list[tuple[int, int, int]] = []
+        self.waiting: list[tuple[VersionId, GroupId, int]] = []
 
     def run(self) -> None:
         store = self.context.store
         with store.write() as connection:
-            _clear(connection, self.incoming)
-            connection.exec_driver_sql("UPDATE incoming SET state = 'reading' WHERE id = ?", (self.incoming,))
-        path = self.context.settings.incoming_dir / self.row.path
+            imports.begin_reading(connection, self.file)
+        path = self.context.settings.imports_dir / self.row.path
         with path.open("rb") as source, Deriving(self.row.octets) as other:
             reader = Reader(source)
             components = iter(reader)
@@ -115,19 +114,13 @@ class _ReadFile:
         # Every line of it is stored or reported now, so the upload is not needed again.
         path.unlink(missing_ok=True)
 
-    def _group_of(self, connection: Connection, reader: Reader, component: RawComponent) -> int:
+    def _group_of(self, connection: Connection, reader: Reader, component: RawComponent) -> GroupId:
         """The group for a component: VCALENDARs of one name, or without one, are one calendar."""
         group = self.ordinals.get(component.calendar)
         if group is None:
             name = description_of(reader.header(component.calendar)).name
             if name not in self.groups:
-                self.groups[name] = int(
-                    connection.exec_driver_sql(
-                        "INSERT INTO incoming_group (incoming_id, name, header, summary) VALUES (?, ?, '', '{}')"
-                        " RETURNING id",
-                        (self.incoming, name or PurePath(self.row.name).stem),
-                    ).scalar_one()
-                )
+                self.groups[name] = imports.add_group(connection, self.file, name or PurePath(self.row.name).stem)
             group = self.ordinals[component.calendar] = self.groups[name]
             self.summaries.setdefault(group, Summary())
             self.censuses.setdefault(group, Census())
@@ -139,7 +132,7 @@ class _ReadFile:
         for component in batch:
             group = self._group_of(connection, reader, component)
             if component.name == "VTIMEZONE":
-                facts = derive("VTIMEZONE", component.text)
+                facts = examine("VTIMEZONE", component.text)
                 self.zones.setdefault(group, Zones()).add(facts.uid, component.text)
             part.components.append((group, component))
             if component.name != "VCALENDAR":
@@ -163,7 +156,7 @@ class _ReadFile:
         assert part.facts is not None  # noqa: S101
         found = part.facts.result()
         with self.context.store.write() as connection:
-            writer = VersionWriter(connection, incoming_id=self.incoming)
+            writer = VersionWriter(connection, file_id=self.file)
             rows = iter(enumerate(found.rows))
             for group, component in part.components:
                 if component.name == "VCALENDAR":
@@ -176,7 +169,7 @@ class _ReadFile:
             self.summaries[group].merge(summary)
         self.context.progress(self.before + part.octets, self.total, "octets", self.row.name)
 
-    def _one(self, writer: VersionWriter, group: int, component: RawComponent, row: Row, late: bool) -> None:
+    def _one(self, writer: VersionWriter, group: GroupId, component: RawComponent, row: Row, late: bool) -> None:
         if row.problems:
             problems = (p for p in row.problems if not (late and p.code in BY_ZONE))
             row = row._replace(problems=tuple(p.at(component.line_of(p.line), row.uid) for p in problems))
@@ -195,22 +188,18 @@ class _ReadFile:
         for chunk in chunks(self.waiting):
             found = {version: (group, line) for version, group, line in chunk}
             reindexing = Reindexing(connection)
-            for version, text, component, *index in connection.exec_driver_sql(
-                f"SELECT v.id, t.text, {INDEX} FROM version v JOIN version_text t ON t.id = v.id"
-                f" WHERE v.id IN ({bound(len(found))})",
-                tuple(found),
-            ):
-                group, line = found[version]
-                facts = derive(component, text, self.zones[group])
+            for one in stored_of(connection, found):
+                group, line = found[one.id]
+                facts = examine(one.component, one.text, self.zones[group])
                 facts.problems = tuple(p.at(line + p.line, facts.uid) for p in facts.problems)
-                reindexing.add(version, facts, (component, *index), self.incoming)
+                reindexing.add(one, facts, self.file)
                 self.summaries[group].add(facts)
             reindexing.flush()
 
-    def _header(self, group: int, component: RawComponent, writer: VersionWriter) -> None:
+    def _header(self, group: GroupId, component: RawComponent, writer: VersionWriter) -> None:
         for problem in component.problems:
             writer.problem(problem)
-        for problem in derive("VCALENDAR", component.text).problems:
+        for problem in examine("VCALENDAR", component.text).problems:
             writer.problem(problem.at(component.line_of(problem.line), ""))
         if group not in self.headers:
             self.headers[group] = component.text
@@ -220,7 +209,7 @@ class _ReadFile:
 
     def _conclude(self, connection: Connection, reader: Reader) -> None:
         self._settle(connection)
-        writer = VersionWriter(connection, incoming_id=self.incoming)
+        writer = VersionWriter(connection, file_id=self.file)
         for problem in reader.problems:
             writer.problem(problem)
         for group, lines in self.merged.items():
@@ -239,36 +228,9 @@ class _ReadFile:
         for group, census in self.censuses.items():
             found = list(census.problems())
             for version, problem in found:
-                writer.problem(problem, version)
+                writer.finding(problem, version)
             self.summaries[group].problems += mark_problems(connection, [version for version, _ in found])
         writer.flush()
-        for group, summary in self.summaries.items():
-            connection.exec_driver_sql(
-                "UPDATE incoming_group SET header = ?, summary = json(?) WHERE id = ?",
-                (self.headers.get(group, ""), json.dumps(summary.as_dict()), group),
-            )
-        connection.exec_driver_sql(
-            "UPDATE incoming SET state = ?, encoding = ?, message = ? WHERE id = ?",
-            (
-                "waiting" if self.summaries else "refused",
-                reader.encoding,
-                "" if self.summaries else "There is no calendar data in this file.",
-                self.incoming,
-            ),
-        )
-
-
-def _clear(connection: Connection, incoming: int) -> None:
-    """Remove what was read of a file that has not been taken in."""
-    run = connection.exec_driver_sql
-    groups = "SELECT id FROM incoming_group WHERE incoming_id = ?"
-    run(f"DELETE FROM version_text WHERE id IN (SELECT id FROM version WHERE group_id IN ({groups}))", (incoming,))
-    run(f"DELETE FROM version WHERE group_id IN ({groups})", (incoming,))
-    run("DELETE FROM problem WHERE incoming_id = ?", (incoming,))
-    run("DELETE FROM incoming_group WHERE incoming_id = ?", (incoming,))
-
-
-def forget(connection: Connection, incoming: int) -> None:
-    """Turn a file away: nothing of it stays."""
-    _clear(connection, incoming)
-    connection.exec_driver_sql("DELETE FROM incoming WHERE id = ?", (incoming,))
+        read = [(group, self.headers.get(group, ""), summary) for group, summary in self.summaries.items()]
+        message = "" if read else "There is no calendar data in this file."
+        imports.end_reading(connection, self.file, reader.encoding, read, message)

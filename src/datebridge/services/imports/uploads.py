@@ -1,4 +1,4 @@
-"""Taking files in hand: uploads and archives, bounded, kept until they have been read and decided on."""
+"""Files to be imported: uploads and archives, bounded, kept until they have been read and decided on."""
 
 from __future__ import annotations
 
@@ -17,13 +17,15 @@ from pathlib import Path, PurePosixPath
 from typing import BinaryIO
 
 from datebridge.connect.feed import is_calendar
+from datebridge.core.errors import CannotDo
 from datebridge.core.text.storable import storable
 from datebridge.settings import Settings
-from datebridge.store.changesets.logbook import CannotApply
+from datebridge.store import imports
+from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.database import Store, is_full, now
 from datebridge.store.jobs import add_job
 from datebridge.store.private import open_private
-from datebridge.store.tables import Incoming, demand_id
+from datebridge.store.tables import ImportFile, demand_id
 
 _COPY = 1 << 20
 _HEAD = 1 << 16
@@ -39,8 +41,10 @@ _DAMAGED = (
 _CALENDAR_TYPES = frozenset({"text/calendar", "application/ics"})
 
 
-class NotTaken(Exception):
+class NotTaken(CannotDo):
     """The file is not taken; the message says why and what to do."""
+
+    code, title, status = "not-taken", "The file is not taken", 413
 
 
 def receive(store: Store, settings: Settings, files: list[tuple[str, BinaryIO]]) -> int:
@@ -55,7 +59,7 @@ def receive(store: Store, settings: Settings, files: list[tuple[str, BinaryIO]])
     kept: list[tuple[str, Path]] = []
     try:
         for name, content in files:
-            path = settings.incoming_dir / uuid.uuid4().hex
+            path = settings.imports_dir / uuid.uuid4().hex
             _copy(content, path, settings.max_file, name)
             stays = False
             try:
@@ -73,34 +77,34 @@ def receive(store: Store, settings: Settings, files: list[tuple[str, BinaryIO]])
         raise
     with store.writing_session() as session:
         rows = [
-            Incoming(name=storable(name), path=path.name, octets=path.stat().st_size, created_at=now())
+            ImportFile(name=storable(name), path=path.name, octets=path.stat().st_size, created_at=now())
             for name, path in kept
         ]
         session.add_all(rows)
         session.flush()
         title = f"Reading {rows[0].name}" if len(rows) == 1 else f"Reading {len(rows)} files"
-        params = {"incoming": [demand_id(row.id) for row in rows]}
+        params = {"files": [demand_id(row.id) for row in rows]}
         return add_job(session.connection(), "read", title, params)
 
 
 def can_be_read_again(settings: Settings, state: str, path: str) -> bool:
     """Whether a file's reading was broken off: one that was read to its end is not kept."""
-    return state == "refused" and (settings.incoming_dir / path).is_file()
+    return state == "refused" and (settings.imports_dir / path).is_file()
 
 
-def read_again(store: Store, settings: Settings, incoming_id: int) -> int:
+def read_again(store: Store, settings: Settings, file_id: int) -> int:
     """Read a file again whose reading was broken off; returns the job.
 
     Raises:
         CannotApply: if it is not there any more, or was read to its end.
     """
     with store.writing_session() as session:
-        row = session.get(Incoming, incoming_id)
+        row = session.get(ImportFile, file_id)
         if row is None or not can_be_read_again(settings, row.state, row.path):
             raise CannotApply("This file cannot be read again. Bring it once more.")
         row.state, row.message = "queued", ""
         session.flush()
-        return add_job(session.connection(), "read", f"Reading {row.name}", {"incoming": [incoming_id]})
+        return add_job(session.connection(), "read", f"Reading {row.name}", {"files": [file_id]})
 
 
 def _opener(name: str, path: Path) -> Callable[[Path, str, Settings], list[tuple[str, Path]]] | None:
@@ -150,7 +154,7 @@ def _unpack(archive: Path, name: str, settings: Settings) -> list[tuple[str, Pat
                 raise NotTaken(f"{name} holds more than {settings.max_archive_files:,} files. Take it apart first.")
             room = settings.max_archive_octets
             for member in members:
-                path = settings.incoming_dir / uuid.uuid4().hex
+                path = settings.imports_dir / uuid.uuid4().hex
                 most = min(room, settings.max_file, max(_COPY, member.compress_size * settings.max_archive_ratio))
                 with packed.open(member) as content:
                     room -= _copy(content, path, most, f"{member.filename} in {name}")  # type: ignore[arg-type]
@@ -194,7 +198,7 @@ def _open_message(path: Path, name: str, settings: Settings) -> list[tuple[str, 
             f"{name} is a message that cannot be taken apart. Save its calendar part as a file of its own."
         ) from error
     for content in dict.fromkeys(parts):
-        target = settings.incoming_dir / uuid.uuid4().hex
+        target = settings.imports_dir / uuid.uuid4().hex
         with open_private(target) as out:
             out.write(content)
         kept.append((f"{subject[:80]}{f' {len(kept) + 1}' if kept else ''}.ics", target))
@@ -206,8 +210,8 @@ def _open_message(path: Path, name: str, settings: Settings) -> list[tuple[str, 
 def forget_strays(store: Store, settings: Settings) -> None:
     """After a start: throw away what a killed process had begun to keep, and nobody knows of."""
     with store.read() as connection:
-        known = {row[0] for row in connection.exec_driver_sql("SELECT path FROM incoming")}
-    for folder, pattern in ((settings.incoming_dir, "*"), (settings.archive_dir, "*.part")):
+        known = imports.paths(connection)
+    for folder, pattern in ((settings.imports_dir, "*"), (settings.archive_dir, "*.part")):
         for path in folder.glob(pattern) if folder.is_dir() else ():
             if path.name not in known:
                 path.unlink(missing_ok=True)
@@ -238,5 +242,5 @@ def receive_paths(store: Store, settings: Settings, paths: list[Path]) -> int:
             content.close()
 
 
-def forget_file(settings: Settings, path: str) -> None:
-    (settings.incoming_dir / path).unlink(missing_ok=True)
+def forget_upload(settings: Settings, path: str) -> None:
+    (settings.imports_dir / path).unlink(missing_ok=True)

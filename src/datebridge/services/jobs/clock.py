@@ -1,19 +1,21 @@
-"""What happens by itself: calendars whose time has come are refreshed, and what waits is carried."""
+"""What happens by itself: calendars whose time has come are refreshed, what waits is pushed, the house is kept."""
 
 from __future__ import annotations
 
 from functools import partial
 
-from datebridge.services.jobs.jobs import lane_of
+from datebridge.core.accounts import AccountKind
+from datebridge.core.changes import CLOCK
+from datebridge.services.jobs.house import queue_housework
 from datebridge.services.jobs.repeating import Repeating
-from datebridge.services.sync.pull import due, queue_pulls
-from datebridge.services.sync.push import push_pending
-from datebridge.services.transfer.moving import finish_moves
+from datebridge.services.sync.pull import queue_pulls
 from datebridge.settings import Settings
+from datebridge.store.changesets.apply import follow_up
+from datebridge.store.changesets.moves import has_unfinished
 from datebridge.store.database import Store
-from datebridge.store.entries.density import queue_refreshing, stale
-from datebridge.store.jobs import lanes_with
-from datebridge.store.remotes import accounts_of, ready_to_carry
+from datebridge.store.jobs import lane_of, lanes_with
+from datebridge.store.pushes import pending, queue_pushes, ready_to_push
+from datebridge.store.remotes import accounts_of, due
 
 #: How often it is looked, in seconds.
 _LOOK = 5
@@ -21,21 +23,25 @@ _LOOK = 5
 
 def tick(store: Store, settings: Settings) -> None:
     """Queue what is due, unless the account it is on is being refreshed already."""
+    usual = {kind.value: settings.usual_interval(kind) for kind in AccountKind}
     with store.read() as connection:
         busy = lanes_with(connection, "pull", ("queued", "running"))
-        owners = accounts_of(connection, due(connection, settings))
-        ready = ready_to_carry(connection)
-        carrying = lanes_with(connection, "push", ("running",))
+        owners = accounts_of(connection, due(connection, usual))
+        ready = ready_to_push(connection)
+        pushing = lanes_with(connection, "push", ("running",))
+        waits = pending(connection)
+        moving = has_unfinished(connection)
     wanted = [remote for remote, account in owners.items() if lane_of(account) not in busy]
     if wanted:
-        queue_pulls(store, "Refreshing", wanted)
-    push_pending(store, [remote for remote, account in ready.items() if lane_of(account) not in carrying])
-    finish_moves(store)
-    with store.read() as connection:
-        old = stale(connection)
-    if old:
+        queue_pulls(store, "Refreshing", wanted, CLOCK)
+    free = [remote for remote, account in ready.items() if lane_of(account) not in pushing]
+    if any(remote in free for own in waits.values() for remote in own):
         with store.write() as connection:
-            queue_refreshing(connection)
+            queue_pushes(connection, free)
+    if moving:
+        with store.write() as connection:
+            follow_up(connection)
+    queue_housework(store)
 
 
 def clock(store: Store, settings: Settings) -> Repeating:

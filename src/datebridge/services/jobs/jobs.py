@@ -13,10 +13,11 @@ import structlog
 from sqlalchemy import Connection
 from sqlmodel import col, select
 
-from datebridge.core.words.filters import FilterError
+from datebridge.core.changes import PERSON, By
+from datebridge.core.errors import CannotDo
+from datebridge.core.ids import JobId
 from datebridge.settings import Settings
-from datebridge.store.changesets.logbook import CannotApply
-from datebridge.store.database import Store, is_full, now
+from datebridge.store.database import Store, is_full
 from datebridge.store.jobs import (
     Claimed,
     ClaimLost,
@@ -28,6 +29,7 @@ from datebridge.store.jobs import (
     put_job_off,
     remember,
     report_job,
+    request_stop,
     stop_wanted,
     take_back,
 )
@@ -44,8 +46,10 @@ class Stopped(Exception):
     """Somebody asked the job to stop."""
 
 
-class Refused(Exception):
+class Refused(CannotDo):
     """The job cannot be done; the message says why and what to do."""
+
+    code, title = "refused", "This cannot be done"
 
 
 class JobContext:
@@ -55,9 +59,9 @@ class JobContext:
     """
 
     def __init__(self, store: Store, settings: Settings, job: Claimed) -> None:
-        self.store = store.demanding(partial(demand_claim, job=job))
+        self.store = store.demanding(partial(demand_claim, job=job), job.claim)
         self.settings, self.job = settings, job
-        self.params = job.params
+        self.params, self.by = job.params, job.by
         self._reported = self._asked = 0.0
 
     def check(self) -> None:
@@ -103,17 +107,13 @@ class JobContext:
 JobFunction = Callable[[JobContext], dict[str, Any]]
 
 
-def lane_of(account_id: int) -> str:
-    """Jobs that talk to one account take turns; each account has its own."""
-    return f"account {account_id}"
-
-
-def enqueue(store: Store, kind: str, title: str, params: dict[str, Any], lane: str = "") -> int:
+def enqueue(store: Store, kind: str, title: str, params: dict[str, Any], lane: str = "", by: By = PERSON) -> JobId:
+    """Queue a job; returns its id."""
     with store.write() as connection:
-        return add_job(connection, kind, title, params, lane)
+        return add_job(connection, kind, title, params, lane, by)
 
 
-def get(store: Store, job_id: int) -> Job | None:
+def get(store: Store, job_id: JobId) -> Job | None:
     with store.session() as session:
         return session.get(Job, job_id)
 
@@ -123,14 +123,10 @@ def recent(store: Store, limit: int = 20) -> list[Job]:
         return list(session.exec(select(Job).order_by(col(Job.id).desc()).limit(limit)))
 
 
-def request_stop(store: Store, job_id: int) -> None:
+def stop(store: Store, job_id: JobId) -> None:
     """Ask a job to stop; one that is still queued never begins."""
-    with store.writing_session() as session:
-        job = session.get(Job, job_id)
-        if job is not None and job.state in ("queued", "running"):
-            job.stop_requested = True
-            if job.state == "queued":
-                job.state, job.finished_at = "stopped", now()
+    with store.write() as connection:
+        request_stop(connection, job_id)
 
 
 def resume_interrupted(store: Store, kinds: Iterable[str] | None = None) -> list[str]:
@@ -168,7 +164,7 @@ def run(store: Store, settings: Settings, job: Claimed, functions: dict[str, Job
         result = functions[job.kind](context)
     except Stopped as stopped:
         state, message = "stopped", str(stopped) or "Stopped; nothing was changed."
-    except (Refused, CannotApply, FilterError) as refusal:
+    except CannotDo as refusal:
         state, message = "failed", str(refusal)
     except ClaimLost:
         log.warning("job given to another worker", job=job.id, kind=job.kind)

@@ -19,7 +19,7 @@ import structlog
 from datebridge.services.accounts import accounts
 from datebridge.services.exports import archive
 from datebridge.services.imports import read
-from datebridge.services.jobs import counting, jobs
+from datebridge.services.jobs import house, jobs
 from datebridge.services.jobs.jobs import JobFunction
 from datebridge.services.logs import set_up
 from datebridge.services.sync import pull, push
@@ -30,7 +30,8 @@ from datebridge.store.jobs import Claimed
 
 log = structlog.get_logger()
 COMPUTING: dict[str, JobFunction] = {
-    "read": read.read_job, "put-away": archive.put_away_job, "copy": transfers.copy_job, "count": counting.count_job,
+    "read": read.read_job, "archive": archive.archive_job, "transfer": transfers.transfer_job,
+    "count": house.count_job, "check": house.check_job, "collect": house.collect_job,
 }  # fmt: skip
 TALKING: dict[str, JobFunction] = {
     "pull": pull.pull_job, "push": push.push_job, "survey": accounts.survey_job,

@@ -1,12 +1,13 @@
-"""Layers compared in time: what collides, and the same days on two sides."""
+"""Layers compared in time: what overlaps, and the same days on two sides."""
 
 from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
+from datebridge.core.ids import CalendarId
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.recurrence.days import Steps
 from datebridge.core.recurrence.occurrences import Occurrence
@@ -24,7 +25,7 @@ _MOST_LOOKS = 5_000_000
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """What counts as a collision.
+    """What counts as an overlap.
 
     Attributes:
         blocking: only what blocks time; else everything that is not cancelled.
@@ -43,7 +44,7 @@ class Asked:
 
 
 @dataclass(frozen=True, slots=True)
-class Collision:
+class Overlap:
     """Two occurrences that share so many seconds; `first` begins first. `from_travel`: only on the way there."""
 
     first: Occurrence
@@ -53,19 +54,19 @@ class Collision:
 
 
 @dataclass(frozen=True, slots=True)
-class Collisions:
+class Overlaps:
     """What was found; `twins` counts pairs left out because both are the same entry in two calendars."""
 
     window: Window
-    found: list[Collision]
+    found: list[Overlap]
     twins: int
     capped: bool
 
 
-def collisions(
+def overlapping(
     happenings: Happenings, low: int, high: int, zone: str, calendars: Iterable[int], asked: Asked
-) -> Collisions:
-    """The collisions in [low, high) on the clock of `zone`, in order of time, MOST_PAIRS at most."""
+) -> Overlaps:
+    """The overlaps in [low, high) on the clock of `zone`, in order of time, MOST_PAIRS at most."""
     window = happenings.window(low, high, zone, calendars)
     entries = window.entries
     chosen = [
@@ -76,7 +77,7 @@ def collisions(
     ]
     spans = [(one.shown_start - (entries[one.entry].travel if asked.travel else 0), one.shown_end) for one in chosen]
     about = asked.about.strip().lower()
-    found: list[Collision] = []
+    found: list[Overlap] = []
     twins = 0
     steps = Steps(_MOST_LOOKS)
     for a, b, shared in overlaps(spans, max(asked.least, 1), steps):
@@ -88,14 +89,14 @@ def collisions(
             twins += 1
             continue
         if len(found) == MOST_PAIRS:
-            return Collisions(window, found, twins, True)
+            return Overlaps(window, found, twins, True)
         apart = min(first.shown_end, second.shown_end) <= max(first.shown_start, second.shown_start)
-        found.append(Collision(first, second, shared, apart))
-    return Collisions(window, found, twins, steps.spent)
+        found.append(Overlap(first, second, shared, apart))
+    return Overlaps(window, found, twins, steps.spent)
 
 
-def as_sheet(found: Collisions, names: dict[int, str]) -> Iterator[bytes]:
-    """The collisions as CSV, one row each, both parties side by side."""
+def as_sheet(found: Overlaps, names: Mapping[CalendarId, str]) -> Iterator[bytes]:
+    """The overlaps as CSV, one row each, both parties side by side."""
     out = io.StringIO()
     writer = csv.writer(out)
     party = ("calendar", "title", "start", "end", "place", "uid")
@@ -106,10 +107,10 @@ def as_sheet(found: Collisions, names: dict[int, str]) -> Iterator[bytes]:
     yield b"\xef\xbb\xbf" + out.getvalue().encode("utf-8", "replace")
 
 
-def _party(window: Window, one: Occurrence, names: dict[int, str]) -> list[str]:
+def _party(window: Window, one: Occurrence, names: Mapping[CalendarId, str]) -> list[str]:
     entry = window.entries[one.entry]
     start, end = from_wall_seconds(one.shown_start), from_wall_seconds(one.shown_end)
-    name = names.get(entry.calendar, "")
+    name = names.get(CalendarId(entry.calendar), "")
     return [name, entry.title, start.isoformat(" ")[:16], end.isoformat(" ")[:16], entry.place, entry.uid]
 
 

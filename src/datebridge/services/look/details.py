@@ -2,39 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from zoneinfo import available_timezones
 
-from sqlalchemy import Connection
-
+from datebridge.core.checks import ALL
 from datebridge.core.moments import NotAMoment, parse_moment
 from datebridge.core.problems import CODES
 from datebridge.core.text.component import Component
 from datebridge.core.text.lines import ContentLine, split_text_list, unescape_text
 from datebridge.core.zones.meaning import Zones
 from datebridge.store.database import Store
-
-
-@dataclass(frozen=True, slots=True)
-class StoredVersion:
-    component: str
-    text: str
-    calendar: str
-    file: str
-    file_line: int
-
-
-def version(connection: Connection, version_id: int) -> StoredVersion | None:
-    """A version with its text, the calendar it is in and the file it came from."""
-    row = connection.exec_driver_sql(
-        "SELECT v.component, t.text, coalesce(k.name, ''), coalesce(i.name, ''), v.file_line FROM version v"
-        " JOIN version_text t ON t.id = v.id LEFT JOIN entry e ON e.id = v.id"
-        " LEFT JOIN calendar k ON k.id = e.calendar_id"
-        " LEFT JOIN incoming_group g ON g.id = v.group_id LEFT JOIN incoming i ON i.id = g.incoming_id WHERE v.id = ?",
-        (version_id,),
-    ).one_or_none()
-    return StoredVersion(*row) if row else None
-
+from datebridge.store.entries.details import known_values_of
 
 _LABELS = {
     "DTSTART": "Start", "DTEND": "End", "DUE": "Due", "DURATION": "Duration", "RRULE": "Rule", "RDATE": "Extra dates",
@@ -107,27 +84,13 @@ def label(name: str) -> str:
 def known_values(store: Store, field: str) -> list[str]:
     """Values of one field the filter line can offer, the most useful first."""
     if field == "problem":
-        return sorted(CODES)
+        return sorted([*ALL, *CODES])
     days = ["today", "yesterday"] if field in ("before", "after", "on") else []
-    sql = _VALUES.get("on" if days else field)
-    if sql is None:
-        return []
     with store.read() as connection:
-        rows = [str(row[0]) for row in connection.exec_driver_sql(sql)]
+        rows = known_values_of(connection, "on" if days else field)
     if field == "category":  # an entry's categories are kept together, the most frequent combinations first
         rows = list(dict.fromkeys(category for joined in rows for category in joined.split("\x1f")))
     return [*days, *rows]
-
-
-_VALUES = {
-    "calendar": "SELECT name FROM calendar WHERE live ORDER BY name COLLATE NOCASE",
-    "account": "SELECT 'here' UNION ALL SELECT name FROM account WHERE NOT gone",
-    "zone": "SELECT 'none' UNION ALL SELECT * FROM (SELECT coalesce(nullif(zone, ''), tzid) FROM entry"
-    " WHERE tzid <> '' AND listed = 1 GROUP BY 1 ORDER BY count(*) DESC LIMIT 60)",
-    "category": "SELECT categories FROM entry WHERE categories <> '' GROUP BY 1 ORDER BY count(*) DESC LIMIT 500",
-    "imported": "SELECT id FROM change_set WHERE kind = 'import' AND state = 'applied' ORDER BY id DESC",
-    "on": "SELECT DISTINCT year FROM entry WHERE year IS NOT NULL ORDER BY 1 DESC LIMIT 30",
-}
 
 
 def is_zone(name: str) -> bool:

@@ -1,29 +1,39 @@
-"""Refreshing a feed: fetched where it has changed, compared as a whole, held back where it would lose very much."""
+"""Where a feed is refreshed: compared as a whole, and held back where it would lose very much."""
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from hashlib import blake2b
 from itertools import islice
 
 from sqlalchemy import Connection
 
-from datebridge.connect.feed import fetch, interval
+from datebridge.connect.connector import Whole
+from datebridge.connect.feed import interval
 from datebridge.connect.origins import origin_of
-from datebridge.core.index.derive import derive, digest_of
+from datebridge.core.changes import By, Change, Details, Item, Kind, Policy, Reconciler, State, Verdict, identity_of
+from datebridge.core.checks import examine
+from datebridge.core.ids import CalendarId, SetId, VersionId
+from datebridge.core.index.derive import digest_of
 from datebridge.core.text.headers import Description, described, description_of
 from datebridge.core.text.reader import Reader
 from datebridge.core.text.source import open_bytes
+from datebridge.core.zones.meaning import Zones
 from datebridge.services.accounts.connecting import Line
 from datebridge.services.accounts.secrets import seal
 from datebridge.services.sync.absorb import Counts
 from datebridge.settings import Settings
-from datebridge.store.changesets.logbook import Proposal, StoredChange, add_changes, apply_within, close_set, open_set
+from datebridge.store.accounts import note_address, switched_on
+from datebridge.store.calendars import header_of
+from datebridge.store.changesets.apply import apply_within, discard_within, set_state
+from datebridge.store.changesets.draft import Staging, propose
 from datebridge.store.database import Store
-from datebridge.store.entries.versions import VersionWriter, add_text, text_of
+from datebridge.store.entries.present import present
+from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.entries.zones import zones_of
+from datebridge.store.remotes import note
+from datebridge.store.sql import chunks
 from datebridge.store.tables import Remote
 
 #: A refresh that loses more than this share of the entries is asked about.
@@ -33,157 +43,154 @@ _FEW = 5
 _BATCH = 1_000
 
 
+@dataclass(slots=True)
 class _Comparison:
     """A feed's content beside the calendar's entries in force."""
 
-    def __init__(self, store: Store, calendar: int) -> None:
-        self.store, self.calendar = store, calendar
-        self.changes: list[StoredChange] = []
-        self.counts = Counts()
-        self.here: dict[tuple[str, str, str], list[tuple[int, bytes]]] = defaultdict(list)
-        self.by_digest: dict[bytes, list[tuple[str, str, str]]] = defaultdict(list)
-        with store.read() as connection:
-            self.zones = zones_of(connection, calendar)
-            for i, component, uid, recurrence_id, digest in connection.exec_driver_sql(
-                "SELECT id, component, uid, recurrence_id, digest FROM entry WHERE calendar_id = ? AND listed"
-                " ORDER BY id",
-                (calendar,),
-            ):
-                key = (component, uid, recurrence_id) if uid else (component, "", digest.hex())
-                self.here[key].append((i, digest))
-                self.by_digest[digest].append(key)
-        self.total = sum(map(len, self.here.values()))
+    store: Store
+    calendar: CalendarId
+    staging: Staging = field(default_factory=Staging)
+    changes: list[Change] = field(default_factory=list)
+    counts: Counts = field(default_factory=Counts)
+    total: int = 0
+    _here: Reconciler[None, VersionId] = field(init=False)
+    _zones: Zones = field(init=False)
+
+    def __post_init__(self) -> None:
+        with self.store.read() as connection:
+            self._zones = zones_of(connection, self.calendar)
+            there = [item for item in present(connection, self.calendar) if item.identity.component != "VTIMEZONE"]
+        self._here = Reconciler(there, Policy.FOLLOW)
+        self.total = self._here.total
 
     def read(self, reader: Reader, report: Callable[[int], None]) -> None:
-        components = iter(reader)
+        components = (component for component in reader if component.name != "VCALENDAR")
+        differing: list[tuple[str, str]] = []
         done = 0
         while batch := list(islice(components, _BATCH)):
-            with self.store.write() as connection:
-                writer = VersionWriter(connection)
-                for component in batch:
-                    if component.name != "VCALENDAR":
-                        self._one(writer, component.name, component.text)
-                writer.flush()
+            # What is unchanged is seen by its text alone; its facts need not be read.
+            differing += [(c.name, c.text) for c in batch if self._here.same(digest_of(c.text)) is None]
             done += len(batch)
             report(done)
-        for (_, uid, recurrence_id), left in self.here.items():
-            for i, _digest in left:
-                self.counts.removed += 1
-                self.changes.append(StoredChange(self.calendar, uid, recurrence_id if uid else "", i, None))
+        for some in chunks(differing, _BATCH):
+            with self.store.write() as connection:
+                self.staging.begin(connection, self.store.claim)
+                writer = VersionWriter(connection)
+                for name, text in some:
+                    self._one(writer, name, text)
+                writer.flush()
+        for met in self._here.left():
+            if met.present is not None:
+                component, uid, recurrence_id = met.present.identity
+                self._add(met.verdict, component, uid, recurrence_id, met.present.key, None)
 
     def _one(self, writer: VersionWriter, name: str, text: str) -> None:
-        digest = digest_of(text)
-        for key in self.by_digest.get(digest, ()):  # unchanged: no need to read its facts
-            same = next((e for e in self.here[key] if e[1] == digest), None)
-            if same is not None:
-                self.here[key].remove(same)
-                return
-        facts = derive(name, text, self.zones)
+        facts = examine(name, text, self._zones)
         if name == "VTIMEZONE":
-            if facts.uid not in self.zones:
-                self.zones.add(facts.uid, text)
-                self.changes.append(StoredChange(self.calendar, facts.uid, "", None, writer.add(facts, text)))
+            if facts.uid not in self._zones:
+                self._zones.add(facts.uid, text)
+                self.changes.append(Change(self.calendar, name, facts.uid, "", None, writer.add(facts, text)))
             return
-        there = self.here.get((name, facts.uid, facts.recurrence_id)) if facts.uid else None
-        before = there.pop(0)[0] if there else None
-        self.counts.changed += before is not None
-        self.counts.added += before is None
-        self.changes.append(
-            StoredChange(self.calendar, facts.uid, facts.recurrence_id, before, writer.add(facts, text))
-        )
+        identity = identity_of(name, facts.uid, facts.recurrence_id, facts.digest)
+        met = self._here.meet(Item(identity, facts.digest, None, facts.sequence, facts.modified))
+        before = met.present.key if met.present is not None else None
+        if met.verdict is not Verdict.SAME:
+            self._add(met.verdict, name, facts.uid, facts.recurrence_id, before, writer.add(facts, text))
+
+    def _add(
+        self, verdict: Verdict, component: str, uid: str, recurrence_id: str,
+        before: VersionId | None, after: VersionId | None,
+    ) -> None:  # fmt: skip
+        self.counts.count(verdict)
+        recurrence_id = recurrence_id if uid else ""
+        self.changes.append(Change(self.calendar, component, uid, recurrence_id, before, after))
 
 
-def refresh_feed(
-    store: Store, settings: Settings, line: Line, row: Remote, report: Callable[[int, int, str], None] | None
-) -> tuple[str, int | None]:  # fmt: skip
-    """Bring the copy of a feed up to date; returns the outcome in words, and the batch if there is one.
-
-    Raises:
-        Unreachable: if the feed does not answer, or not with a calendar.
-    """
-    assert row.id is not None  # noqa: S101
-    assert row.calendar_id is not None  # noqa: S101
-    got = fetch(line.web, line.address, row.etag, row.modified)
-    if got.moved and line.web.signed_in and origin_of(got.moved) not in line.web.origins:
-        got = replace(got, moved="")  # it is followed each time: its new place was not given the password
-    if got.moved:
+def take_whole(
+    store: Store, settings: Settings, line: Line, row: Remote, news: Whole, by: By,
+    report: Callable[[int, int, str], None] | None,
+) -> tuple[str, SetId | None]:  # fmt: skip
+    """Bring the copy of a feed up to date; returns the outcome in words, and the batch if there is one."""
+    remote, calendar = switched_on(row)
+    if news.moved and line.web.signed_in and origin_of(news.moved) not in line.web.origins:
+        news = replace(news, moved="")  # it is followed each time: its new place was not given the password
+    if news.moved:
         with store.write() as connection:
-            connection.exec_driver_sql(
-                "UPDATE account SET address_sealed = ? WHERE id = ?", (seal(settings, got.moved), row.account_id)
-            )
-    moved = " It has moved for good; the new address is used from now on." if got.moved else ""
-    if got.data is None:
+            note_address(connection, line.account_id, seal(settings, news.moved))
+    moved = " It has moved for good; the new address is used from now on." if news.moved else ""
+    if news.data is None:
         return "nothing changed" + moved, None
-    digest = blake2b(got.data, digest_size=16).hexdigest()
-    if row.held_set_id is not None and row.held_digest == digest and not _was_applied(store, row.held_set_id):
-        return "Still held back: it would lose very much.", row.held_set_id
-    comparison = _Comparison(store, row.calendar_id)
-    reader = Reader(open_bytes(got.data))
-    comparison.read(reader, lambda done: report(done, done + _BATCH, row.name) if report else None)
-    header_text = reader.header(0)
-    counts = comparison.counts
-    first = comparison.total == 0 and row.refreshed_at is None
-    held = comparison.total >= _FEW and counts.removed > HELD_SHARE * comparison.total
-    with store.write() as connection:
-        _drop_held(connection, row)
-        header = _header(connection, row, header_text, first)
-        set_id = None
-        if header or comparison.changes:
-            proposal = (
-                Proposal(f"Subscribe to {row.name} ({line.account.name})", "subscribe",
-                         "A feed: it follows what is published.")
-                if first
-                else Proposal(f"From {line.account.name}, {row.name}: {counts.words()}", "pull", "Published anew.")
+    digest = blake2b(news.data, digest_size=16).hexdigest()
+    held_set = SetId(row.held_set_id) if row.held_set_id is not None else None
+    asked = row.held_digest == digest and not (held_set is not None and _was_applied(store, held_set))
+    if asked:  # once is enough, also where the answer was to drop it
+        return "Still held back: it would lose very much.", held_set
+    comparison = _Comparison(store, calendar)
+    try:
+        reader = Reader(open_bytes(news.data))
+        comparison.read(reader, lambda done: report(done, done + _BATCH, row.name) if report else None)
+        first = comparison.total == 0 and row.refreshed_at is None
+        held = comparison.total >= _FEW and comparison.counts.removed > HELD_SHARE * comparison.total
+        with store.write() as connection:
+            if held_set is not None:  # what was held back before is out of date now
+                discard_within(connection, [held_set])
+            set_id = _propose(connection, line, row, comparison, reader.header(0), by, first, held)
+            comparison.staging.end(connection)
+            note(
+                connection, remote, published_every=interval(reader.header(0)), etag="" if held else news.etag,
+                modified="" if held else news.modified, held_set_id=set_id if held else None,
+                held_digest=digest if held else "", entries=None,
             )  # fmt: skip
-            proposal.details["read_only"] = True
-            if held:
-                proposal.reason = (
-                    f"Held back: the feed has lost {counts.removed:,} of {comparison.total:,} entries since it was last"
-                    " fetched. Apply it if that is right; drop it to keep what is here."
-                )
-            set_id = open_set(connection, proposal)
-            add_changes(connection, set_id, [*([header] if header else []), *comparison.changes])
-            close_set(connection, set_id)
-            if not held:
+            if set_id is not None and not held:
                 apply_within(connection, set_id)
-        connection.exec_driver_sql(
-            "UPDATE remote SET published_every = ?, etag = ?, modified = ?, held_set_id = ?, held_digest = ?,"
-            " entries = ? WHERE id = ?",
-            (interval(header_text), "" if held else got.etag, "" if held else got.modified,
-              set_id if held else None, digest if held else "", None, row.id),
-        )  # fmt: skip
+    except BaseException:
+        comparison.staging.give_up(store)
+        raise
+    counts = comparison.counts
     if held:
         return f"Held back: it would lose {counts.removed:,} of {comparison.total:,} entries.", set_id
     return (f"fetched {counts.added:,}" if first else counts.words()) + moved, set_id
 
 
-def _was_applied(store: Store, set_id: int) -> bool:
-    with store.read() as connection:
-        state = connection.exec_driver_sql("SELECT state FROM change_set WHERE id = ?", (set_id,)).scalar()
-    return state == "applied"
-
-
-def _drop_held(connection: Connection, row: Remote) -> None:
-    """What was held back before is out of date now."""
-    if row.held_set_id is not None:
-        connection.exec_driver_sql(
-            "UPDATE change_set SET state = 'discarded' WHERE id = ? AND state = 'proposed'", (row.held_set_id,)
+def _propose(
+    connection: Connection, line: Line, row: Remote, comparison: _Comparison, header_text: str, by: By, first: bool,
+    held: bool,
+) -> SetId | None:  # fmt: skip
+    header = _header(connection, comparison.calendar, row, header_text, first)
+    if header is None and not comparison.changes:
+        return None
+    counts = comparison.counts
+    kind, title = Kind.PULL, f"From {line.account.name}, {row.name}: {counts.words()}"
+    reason = "Published anew."
+    if first:
+        kind, title = Kind.SUBSCRIBE, f"Subscribe to {row.name} ({line.account.name})"
+        reason = "A feed: it follows what is published."
+    if held:
+        reason = (
+            f"Held back: the feed has lost {counts.removed:,} of {comparison.total:,} entries since it was last"
+            " fetched. Apply it if that is right; drop it to keep what is here."
         )
+    with propose(connection, kind, by, title, reason, details=Details(read_only=True)) as draft:
+        draft.add(*([header] if header else []), *comparison.changes)
+    return draft.id
 
 
-def _header(connection: Connection, row: Remote, header: str, first: bool) -> StoredChange | None:
+def _header(connection: Connection, calendar: CalendarId, row: Remote, header: str, first: bool) -> Change | None:
     """The feed's own calendar lines under the name the calendar has here."""
-    there = connection.exec_driver_sql(
-        "SELECT e.id, t.text FROM entry e JOIN version_text t ON t.id = e.id WHERE e.calendar_id = ?"
-        " AND e.component = 'VCALENDAR'",
-        (row.calendar_id,),
-    ).one_or_none()
+    there = header_of(connection, calendar)
     if there is not None and not first:
         return None
     said = description_of(header)
     text = described(header, Description(row.name, said.tint, said.zone, said.text))
-    before = there[0] if there is not None else None
-    if before is not None and text_of(connection, before) == text:
+    before, present_text = there or (None, None)
+    if present_text == text:
         return None
-    assert row.calendar_id is not None  # noqa: S101
-    return StoredChange(row.calendar_id, "", "", before, add_text(connection, "VCALENDAR", text))
+    writer = VersionWriter(connection)
+    version = writer.add_text("VCALENDAR", text)
+    writer.flush()
+    return Change(calendar, "VCALENDAR", "", "", before, version)
+
+
+def _was_applied(store: Store, set_id: SetId) -> bool:
+    with store.read() as connection:
+        return set_state(connection, set_id) == State.APPLIED

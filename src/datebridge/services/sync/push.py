@@ -1,48 +1,51 @@
-"""Carrying changes to servers: conditional, a few at a time, and so that a killed process does nothing twice.
+"""Pushing changes to servers: conditional, a few at a time, and so that a killed process does nothing twice.
 
 A unit is one UID of one calendar, since a series is one object there. What is sent is the state in force now,
-so several batches about one entry become one request. Each unit ends as carried, refused or collided; while its
-end is not known it is *sending*, and a refusal to overwrite what turns out to be one's own is no collision.
+so several batches about one entry become one request. Each unit ends as pushed, refused or is in conflict; while its
+end is not known it is *sending*, and a refusal to overwrite what turns out to be one's own is no conflict.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from hashlib import blake2b
 from typing import Any
 
-from sqlalchemy import Connection
-
 from datebridge.connect import dav
 from datebridge.connect.caldav import CalDavServer, Resource, canonical
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.http import Answer
+from datebridge.core.changes import Item
+from datebridge.core.ids import AccountId, JobId, PushId, RemoteId, VersionId
 from datebridge.core.index.derive import digest_of
-from datebridge.core.index.objects import assemble, take_apart
 from datebridge.core.invitations import silenced
-from datebridge.services.accounts.connecting import Line, line_to, remote
-from datebridge.services.jobs.jobs import JobContext, Refused, Stopped, enqueue, lane_of
+from datebridge.core.objects import assemble, take_apart
+from datebridge.services.accounts.connecting import Line, line_to
+from datebridge.services.jobs.jobs import JobContext, Refused, Stopped
 from datebridge.services.sync import push_calendar
-from datebridge.services.sync.pull import is_of_account, note_failure, passing, put_off, refresh, trouble_of
-from datebridge.services.transfer.moving import finish_moves
+from datebridge.services.sync.pull import failed, is_of_account, passing, refresh, trouble_of
 from datebridge.settings import Settings
+from datebridge.store.accounts import put_off, remote, switched_on
+from datebridge.store.changesets.apply import follow_up
 from datebridge.store.database import Store
-from datebridge.store.entries.versions import bound, chunks, text_of
+from datebridge.store.entries.present import present_by_uid, texts_of
 from datebridge.store.entries.zones import zones_of
-from datebridge.store.jobs import ClaimLost, lanes_with
-from datebridge.store.remotes import (
-    PENDING,
-    Known,
-    forget_objects,
-    in_force,
-    keep_objects,
-    known_by_uid,
+from datebridge.store.jobs import ClaimLost
+from datebridge.store.pushes import (
+    Due,
+    PushState,
+    count_waiting,
+    end_sending,
+    mark_up_to,
+    next_due,
+    past_deciding,
     pending,
-    unread_objects,
+    queue_pushes,
 )
+from datebridge.store.remotes import Known, forget_objects, keep_objects, known_by_uid, unread_objects
 from datebridge.store.tables import Remote
 
 _CHUNK = 256
@@ -64,104 +67,97 @@ _REASONS = {
 
 @dataclass(frozen=True, slots=True)
 class Unit:
-    """One UID to be carried: its entries as they are here, and the object as last seen there.
+    """One UID to be pushed: its entries as they are here, and the object as last seen there.
 
-    `last` is the newest carriage it answers for: what is applied while it is under way waits for its turn.
+    `last` is the newest push it answers for: what is applied while it is under way waits for its turn.
     """
 
     uid: str
     texts: tuple[str, ...]
-    versions: tuple[int, ...]
+    versions: tuple[VersionId, ...]
     known: Known | None
     tell: bool
     begun: bool
-    last: int
+    last: PushId
 
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """How a unit ended. An empty `etag` after carrying says that it has to be read back."""
+    """How a unit ended. An empty `etag` after pushing says that it has to be read back."""
 
     unit: Unit
-    state: str
+    state: PushState
     message: str = ""
     href: str = ""
     etag: str = ""
     theirs: str = ""
 
 
-def push_pending(store: Store, remotes: Sequence[int] | None = None) -> int | None:
-    """Queue carrying what waits, one job an account, unless that is queued already; returns one of the jobs."""
-    made = None
+def push_pending(store: Store, remotes: Sequence[RemoteId] | None = None) -> JobId | None:
+    """Queue pushing what waits, one job an account, unless that is queued already; returns one of the jobs."""
     with store.read() as connection:
-        wanted = pending(connection)
-        queued = lanes_with(connection, "push", ("queued",))
-    for account, own in wanted.items():
-        those = [remote_id for remote_id in own if remotes is None or remote_id in remotes]
-        if those and lane_of(account) not in queued:
-            made = enqueue(store, "push", "Carrying changes there", {"remotes": those}, lane_of(account))
-    return made
+        if not pending(connection):
+            return None
+    with store.write() as connection:
+        return queue_pushes(connection, remotes)
 
 
 def push_job(context: JobContext) -> dict[str, Any]:
-    """Carry what waits. A server that cannot be reached keeps its changes waiting; the others go on."""
-    out_of_reach: dict[int, str] = {}
-    failed: list[str] = []
+    """Push what waits. A server that cannot be reached keeps its changes waiting; the others go on."""
+    out_of_reach: dict[AccountId, str] = {}
+    troubles: list[str] = []
     counts: dict[str, int] = {}
     with context.store.read() as connection:
         waiting = {remote_id for own in pending(connection).values() for remote_id in own}
-    for remote_id in [r for r in context.params["remotes"] if r in waiting]:
+    for remote_id in [RemoteId(r) for r in context.params["remotes"] if r in waiting]:
         row = remote(context.store, remote_id)
-        if row.account_id in out_of_reach:
-            note_failure(context.store, remote_id, out_of_reach[row.account_id])
+        account = AccountId(row.account_id)
+        if account in out_of_reach:
+            failed(context.store, remote_id, out_of_reach[account])
             continue
         try:
-            with line_to(context.store, context.settings, row.account_id, context.check) as line:
-                carrier = Carrier(context.store, context.settings, line, row, context)
-                for state, count in carrier.run().items():
+            with line_to(context.store, context.settings, account, context.check) as line:
+                pusher = Pusher(context.store, context.settings, line, row, context)
+                for state, count in pusher.run().items():
                     counts[state] = counts.get(state, 0) + count
-            if carrier.unread():
-                refresh(context.store, context.settings, remote_id, read_back=True, check=context.check)
+            if pusher.unread():
+                refresh(context.store, context.settings, remote_id, read_back=True, check=context.check, by=context.by)
         except Stopped:
-            put_off(context.store, context.settings, [remote_id])
+            put_off(context.store, [remote_id], context.settings.refresh_every)
             raise
         except Exception as error:
             message, of_account = trouble_of(error)
-            failed.append(message)
+            troubles.append(message)
             if of_account:
-                out_of_reach[row.account_id] = message
-            note_failure(context.store, remote_id, message, of_account and not passing(error))
-    moved = finish_moves(context.store)
-    if failed:
-        raise Refused(" ".join(dict.fromkeys(failed)) + " What has not been carried waits and is tried again.")
-    if moved:  # what they delete at their source is carried next
-        push_pending(context.store)
+                out_of_reach[account] = message
+            failed(context.store, remote_id, message, of_account and not passing(error))
+    with context.store.write() as connection:
+        follow_up(connection)
+    if troubles:
+        raise Refused(" ".join(dict.fromkeys(troubles)) + " What has not been pushed waits and is tried again.")
     return counts
 
 
-class Carrier:
-    """Carries what waits for one calendar."""
+class Pusher:
+    """Pushes what waits for one calendar."""
 
     def __init__(
         self, store: Store, settings: Settings, line: Line, row: Remote, context: JobContext | None = None
     ) -> None:
-        assert row.id is not None  # noqa: S101
-        assert row.calendar_id is not None  # noqa: S101
         self.store, self.settings, self.line, self.row, self.context = store, settings, line, row, context
-        self.remote: int = row.id
-        self.calendar: int = row.calendar_id
+        self.remote, self.calendar = switched_on(row)
         self.server: CalDavServer = line.server
         self.counts: dict[str, int] = {}
-        self._last = 0
+        self._last = PushId(0)
 
     def run(self) -> dict[str, int]:
-        """Carry everything; returns how many units ended in which state.
+        """Push everything; returns how many units ended in which state.
 
         Raises:
             Exception: the first trouble there was. A server that cannot be reached is not asked for more; where only
-                one answer was not of use, the others are carried first. What has not been carried waits on.
+                one answer was not of use, the others are pushed first. What has not been pushed waits on.
         """
-        if not push_calendar.carry_calendar(self.store, self.line, self.row):
+        if not push_calendar.push_calendar(self.store, self.line, self.row):
             push_calendar.hold_entries(self.store, self.remote)
             return self.counts
         self.row = remote(self.store, self.remote)
@@ -204,57 +200,41 @@ class Carrier:
         if self.context is None:
             return
         with self.store.read() as connection:
-            left = connection.exec_driver_sql(
-                f"SELECT count(DISTINCT uid) FROM carriage WHERE remote_id = ? AND state IN {PENDING}", (self.remote,)
-            ).scalar_one()
+            left = count_waiting(connection, self.remote)
         try:
             self.context.progress(done, done + left, "entries", self.row.name)
         except Stopped as stopped:
-            raise Stopped(f"Stopped: {done:,} carried, {left:,} wait.") from stopped
+            raise Stopped(f"Stopped: {done:,} pushed, {left:,} wait.") from stopped
 
     def _begin(self) -> list[Unit]:
         """The next units, marked as being sent before anything is."""
         with self.store.write() as connection:
-            rows = connection.exec_driver_sql(
-                "SELECT c.uid, max(c.state = 'sending'), max(coalesce(json_extract(s.details, '$.tell'), 0)),"
-                " max(c.id), min(c.id)"
-                " FROM carriage c JOIN change_set s ON s.id = c.set_id WHERE c.remote_id = ? AND c.kind = 'entry'"
-                f" AND c.state IN {PENDING} GROUP BY c.uid HAVING min(c.id) > ? ORDER BY min(c.id) LIMIT {_CHUNK}",
-                (self.remote, self._last),
-            ).fetchall()
-            uids = [row[0] for row in rows]
-            self._last = rows[-1][4] if rows else self._last
-            self._set(connection, ((row[0], row[3]) for row in rows), "sending")
-            here = in_force(connection, self.calendar, uids)
+            due = next_due(connection, self.remote, self._last, _CHUNK)
+            uids = [one.uid for one in due]
+            self._last = due[-1].first if due else self._last
+            here = present_by_uid(connection, self.calendar, uids)
             known = known_by_uid(connection, self.remote, uids)
             self.zones = zones_of(connection, self.calendar)
-            ids = [e.id for entries in here.values() for e in entries]
-            texts: dict[int, str] = {}
-            for chunk in chunks(ids):
-                texts.update(
-                    (row[0], row[1])
-                    for row in connection.exec_driver_sql(
-                        f"SELECT id, text FROM version_text WHERE id IN ({bound(len(chunk))})", tuple(chunk)
-                    )
-                )
-        return [
-            Unit(uid, tuple(texts[e.id] for e in here.get(uid, [])), tuple(e.id for e in here.get(uid, [])),
-                 known.get(uid), bool(tell), bool(begun), last)
-            for uid, begun, tell, last, _ in rows
-        ]  # fmt: skip
+            texts = texts_of(connection, (item.key for items in here.values() for item in items))
+        return [self._unit(one, here.get(one.uid, []), texts, known.get(one.uid)) for one in due]
+
+    @staticmethod
+    def _unit(due: Due, here: list[Item[VersionId]], texts: dict[VersionId, str], known: Known | None) -> Unit:
+        versions = tuple(item.key for item in here)
+        return Unit(due.uid, tuple(texts[v] for v in versions), versions, known, due.tell, due.begun, due.last)
 
     # ---- one request -----------------------------------------------------------------------------
 
     def _send(self, unit: Unit) -> Outcome:
         known = unit.known
         if known is not None and known.etag and unit.versions and set(known.versions) == set(unit.versions):
-            return Outcome(unit, "carried", "", known.href, known.etag)
+            return Outcome(unit, PushState.PUSHED, "", known.href, known.etag)
         if known is not None and not known.etag:  # what is there has yet to be read back
             there = self.server.get(known.href)
             if there.data is None and not there.gone:
                 return self._withheld(unit, known.href, there)
             if there.data is not None and not unit.begun and not self._ours(there.data, known):
-                return self._collided(unit, known.href, there)
+                return self._in_conflict(unit, known.href, there)
             known = known._replace(etag=there.etag) if there.data is not None else None
         if not unit.texts:
             return self._delete(unit, known)
@@ -263,25 +243,25 @@ class Carrier:
         data = assemble(texts, self.zones.items())
         answer = self.server.put(href, data, known.etag if known is not None else "")
         if answer.status in (200, 201, 204):
-            return Outcome(unit, "carried", "", href, answer.etag if texts == unit.texts else "")
+            return Outcome(unit, PushState.PUSHED, "", href, answer.etag if texts == unit.texts else "")
         if answer.status == 412:
             return self._collision(unit, href, texts)
-        return Outcome(unit, "refused", self._reason(answer), href)
+        return Outcome(unit, PushState.REFUSED, self._reason(answer), href)
 
     def _delete(self, unit: Unit, known: Known | None) -> Outcome:
         if known is None:
-            return Outcome(unit, "carried")
+            return Outcome(unit, PushState.PUSHED)
         answer = self.server.delete(known.href, known.etag)
         if answer.status in (200, 202, 204, 404, 410):
-            return Outcome(unit, "carried")
+            return Outcome(unit, PushState.PUSHED)
         if answer.status == 412:
             there = self.server.get(known.href)
             if there.gone:
-                return Outcome(unit, "carried")
+                return Outcome(unit, PushState.PUSHED)
             if there.data is None:
                 return self._withheld(unit, known.href, there)
-            return self._collided(unit, known.href, there)
-        return Outcome(unit, "refused", self._reason(answer), known.href)
+            return self._in_conflict(unit, known.href, there)
+        return Outcome(unit, PushState.REFUSED, self._reason(answer), known.href)
 
     def _collision(self, unit: Unit, href: str, texts: tuple[str, ...]) -> Outcome:
         """What is there instead: one's own earlier writing whose answer was lost, or somebody else's change."""
@@ -289,39 +269,39 @@ class Carrier:
         if there.data is None and not there.gone:
             return self._withheld(unit, href, there)
         if there.data is None:
-            return Outcome(unit, "collided", "It was deleted there meanwhile.", href)
+            return Outcome(unit, PushState.CONFLICT, "It was deleted there meanwhile.", href)
         found = take_apart(there.data)
         if found.uid != unit.uid and unit.known is None:  # the name is somebody else's; take another one
             href = self._new_href(f"{unit.uid}\n{found.uid}")
             answer = self.server.put(href, assemble(texts, self.zones.items()), "")
             if answer.status in (200, 201, 204):
-                return Outcome(unit, "carried", "", href, "")
-            return Outcome(unit, "refused", self._reason(answer), href)
+                return Outcome(unit, PushState.PUSHED, "", href, "")
+            return Outcome(unit, PushState.REFUSED, self._reason(answer), href)
         theirs = {(f.component, f.recurrence_id): text for f, text in found.entries}
         mine = {
             (f.component, f.recurrence_id): text for f, text in take_apart(assemble(texts, self.zones.items())).entries
         }
         if found.uid == unit.uid and theirs.keys() == mine.keys():
             if all(digest_of(theirs[key]) == digest_of(mine[key]) for key in mine):
-                return Outcome(unit, "carried", "", href, there.etag if texts == unit.texts else "")
+                return Outcome(unit, PushState.PUSHED, "", href, there.etag if texts == unit.texts else "")
             if unit.begun and all(_kept_of(theirs[key], mine[key]) for key in mine):
-                return Outcome(unit, "carried", "", href, "")
-        return self._collided(unit, href, there)
+                return Outcome(unit, PushState.PUSHED, "", href, "")
+        return self._in_conflict(unit, href, there)
 
-    def _collided(self, unit: Unit, href: str, there: Resource) -> Outcome:
+    def _in_conflict(self, unit: Unit, href: str, there: Resource) -> Outcome:
         theirs = (there.data or b"").decode("utf-8", "replace")
-        return Outcome(unit, "collided", "It was changed there meanwhile.", href, there.etag, theirs)
+        return Outcome(unit, PushState.CONFLICT, "It was changed there meanwhile.", href, there.etag, theirs)
 
     def _withheld(self, unit: Unit, href: str, there: Resource) -> Outcome:
         """It is there, and is not handed out: whether it may be written over cannot be known."""
         why = f"{self.line.account.name} does not hand out what is there now ({there.status})."
-        return Outcome(unit, "refused", why, href)
+        return Outcome(unit, PushState.REFUSED, why, href)
 
     def _ours(self, data: bytes, known: Known) -> bool:
         """Whether what is there is what was written from here last, or what the server kept of it."""
         found = take_apart(data).entries
         with self.store.read() as connection:
-            written = [text_of(connection, version) for version in known.versions]
+            written = list(texts_of(connection, known.versions).values())
         return len(found) == len(written) and all(any(_kept_of(text, mine) for mine in written) for _, text in found)
 
     def _new_href(self, uid: str) -> str:
@@ -343,46 +323,26 @@ class Carrier:
 
     def _record(self, outcomes: list[Outcome]) -> None:
         with self.store.write() as connection:
-            gone = [o.unit.known.href for o in outcomes if o.state == "carried" and not o.unit.texts and o.unit.known]
+            gone = [
+                o.unit.known.href for o in outcomes if o.state == PushState.PUSHED and not o.unit.texts and o.unit.known
+            ]
             forget_objects(connection, self.remote, gone)
             keep_objects(
                 connection, self.remote,
                 (Known(o.href, o.unit.uid, o.etag, o.unit.versions) for o in outcomes
-                 if o.state == "carried" and o.unit.texts),
+                 if o.state == PushState.PUSHED and o.unit.texts),
             )  # fmt: skip
             for outcome in outcomes:
                 self.counts[outcome.state] = self.counts.get(outcome.state, 0) + 1
             # What stands there unknown to us is looked at again, whatever is decided.
-            unknown = [o for o in outcomes if o.state == "collided" and o.theirs and o.unit.known is None]
+            unknown = [o for o in outcomes if o.state == PushState.CONFLICT and o.theirs and o.unit.known is None]
             keep_objects(connection, self.remote, (Known(o.href, o.unit.uid, "", ()) for o in unknown))
-            carried = [o.unit for o in outcomes if o.state == "carried"]
-            self._set(connection, ((unit.uid, unit.last) for unit in carried), "carried")
-            self._settle(connection, [unit.uid for unit in carried])
+            pushed = [o.unit for o in outcomes if o.state is PushState.PUSHED]
+            mark_up_to(connection, self.remote, ((unit.uid, unit.last) for unit in pushed), PushState.PUSHED)
+            past_deciding(connection, self.remote, "entry", [unit.uid for unit in pushed])
             for o in outcomes:
-                if o.state != "carried":
-                    connection.exec_driver_sql(
-                        "UPDATE carriage SET state = ?, message = ?, theirs = ?, theirs_etag = ? WHERE remote_id = ?"
-                        " AND kind = 'entry' AND uid = ? AND state = 'sending'",
-                        (o.state, o.message, o.theirs, o.etag if o.theirs else "", self.remote, o.unit.uid),
-                    )
-
-    def _set(self, connection: Connection, units: Iterable[tuple[str, int]], state: str) -> None:
-        rows = [(state, self.remote, uid, last) for uid, last in units]
-        if rows:
-            connection.exec_driver_sql(
-                "UPDATE carriage SET state = ?, message = '' WHERE remote_id = ? AND kind = 'entry' AND uid = ?"
-                f" AND id <= ? AND state IN {PENDING}",
-                rows,
-            )
-
-    def _settle(self, connection: Connection, uids: list[str]) -> None:
-        """What waited for a decision about an entry is past deciding once a later batch has been carried."""
-        for chunk in chunks(uids):
-            connection.exec_driver_sql(
-                "UPDATE carriage SET state = 'dropped', message = 'A later batch was carried.' WHERE remote_id = ?"
-                f" AND kind = 'entry' AND state IN ('refused', 'collided') AND uid IN ({bound(len(chunk))})",
-                (self.remote, *chunk),
-            )
+                if o.state is not PushState.PUSHED:
+                    end_sending(connection, self.remote, o.unit.uid, o.state, o.message, o.theirs, o.etag)
 
 
 def _finished(futures: list[Future[Outcome]]) -> list[Outcome]:

@@ -1,4 +1,4 @@
-"""Carrying what was done to a calendar itself: made, renamed, recoloured, deleted."""
+"""Pushing what was done to a calendar itself: made, renamed, recoloured, deleted."""
 
 from __future__ import annotations
 
@@ -7,13 +7,16 @@ from urllib.parse import quote, urljoin
 
 from datebridge.connect import dav
 from datebridge.connect.errors import Unreachable
+from datebridge.core.ids import RemoteId
 from datebridge.core.text.headers import Description, description_of
 from datebridge.core.text.writer import write_calendar
 from datebridge.core.zones.definition import define
 from datebridge.services.accounts.connecting import Line
+from datebridge.store.accounts import switched_on
+from datebridge.store.calendars import header_of
 from datebridge.store.database import Store, now, this_day
-from datebridge.store.entries.versions import text_of
-from datebridge.store.remotes import PENDING
+from datebridge.store.pushes import PENDING, PushState, is_calendar_waiting, mark, past_deciding, planned_url
+from datebridge.store.remotes import forget_objects, known_objects, note
 from datebridge.store.tables import Remote
 
 _NAME = (dav.DAV, "displayname")
@@ -21,20 +24,17 @@ _TEXT = (dav.CAL, "calendar-description")
 _ZONE = (dav.CAL, "calendar-timezone")
 
 
-def carry_calendar(store: Store, line: Line, row: Remote) -> bool:
-    """Carry a change of the calendar itself, if one waits; False where its entries cannot follow.
+def push_calendar(store: Store, line: Line, row: Remote) -> bool:
+    """Push a change of the calendar itself, if one waits; False where its entries cannot follow.
 
     Raises:
         Unreachable: if the server cannot be reached.
     """
+    remote, calendar = switched_on(row)
     with store.read() as connection:
-        waits = connection.exec_driver_sql(
-            f"SELECT count(*) FROM carriage WHERE remote_id = ? AND kind = 'calendar' AND state IN {PENDING}", (row.id,)
-        ).scalar_one()
-        header = connection.exec_driver_sql(
-            "SELECT id FROM entry WHERE calendar_id = ? AND component = 'VCALENDAR'", (row.calendar_id,)
-        ).scalar()
-        said = description_of(text_of(connection, header)) if header is not None else None
+        waits = is_calendar_waiting(connection, remote)
+        header = header_of(connection, calendar)
+    said = description_of(header[1]) if header is not None else None
     if not waits:  # a calendar that is gone here and not there yet waits for a decision
         return bool(row.url) and said is not None
     if said is None:
@@ -45,14 +45,12 @@ def carry_calendar(store: Store, line: Line, row: Remote) -> bool:
     if values:
         answer = line.server.set_properties(row.url, values)
         if answer.status not in (200, 207):
-            _end(store, row, "refused", f"{line.account.name}: {_words(answer.body, answer.status)}")
+            _end(store, remote, PushState.REFUSED, f"{line.account.name}: {_words(answer.body, answer.status)}")
             return True
-    _end(store, row, "carried")
+    _end(store, remote, PushState.PUSHED)
+    colour = said.tint if said.tint.startswith("#") else row.colour
     with store.write() as connection:
-        connection.exec_driver_sql(
-            "UPDATE remote SET name = ?, colour = ?, description = ?, zone = ? WHERE id = ?",
-            (said.name, said.tint if said.tint.startswith("#") else row.colour, said.text, said.zone, row.id),
-        )
+        note(connection, remote, name=said.name, colour=colour, description=said.text, zone=said.zone)
     return True
 
 
@@ -78,33 +76,25 @@ def zone_object(zone: str) -> str:
 
 
 def _make(store: Store, line: Line, row: Remote, said: Description) -> bool:
-    url = _begun(store, row)
+    remote, _ = switched_on(row)
+    with store.read() as connection:
+        url = planned_url(connection, remote)
     if url and line.server.exists(url):  # it was made, and the process died before it could say so
         return _made(store, line, row, said, url)
     values = {_NAME: said.name, **({_TEXT: said.text} if said.text else {})}
     url = _free(line, said.name)
     with store.write() as connection:  # so that it is not made twice
-        connection.exec_driver_sql(
-            "UPDATE carriage SET state = 'sending', theirs = ? WHERE remote_id = ? AND kind = 'calendar'"
-            f" AND state IN {PENDING}",
-            (url, row.id),
-        )
+        mark(connection, remote, "calendar", PushState.SENDING, among_states=PENDING, theirs=url)
     answer = line.server.make_calendar(url, values)
     if answer.status in (200, 201):
         return _made(store, line, row, said, url)
-    _end(store, row, "refused", f"{line.account.name} does not make a calendar: {_words(answer.body, answer.status)}")
+    _end(
+        store,
+        remote,
+        PushState.REFUSED,
+        f"{line.account.name} does not make a calendar: {_words(answer.body, answer.status)}",
+    )
     return False
-
-
-def _begun(store: Store, row: Remote) -> str:
-    """Where the calendar was going to be made when that was begun; "" if it was not."""
-    with store.read() as connection:
-        found = connection.exec_driver_sql(
-            "SELECT theirs FROM carriage WHERE remote_id = ? AND kind = 'calendar' AND state = 'sending'"
-            " AND theirs <> ''",
-            (row.id,),
-        ).scalar()
-    return str(found or "")
 
 
 def _free(line: Line, name: str) -> str:
@@ -117,6 +107,7 @@ def _free(line: Line, name: str) -> str:
 
 def _made(store: Store, line: Line, row: Remote, said: Description, url: str) -> bool:
     """Note where a new calendar is, and give it what cannot be said at its making. It is refreshed from now on."""
+    remote, _ = switched_on(row)
     state = line.server.state(url)
     row.url, row.name, row.colour = url, state.name, state.colour
     row.colour_space, row.description = state.colour_space, state.description
@@ -124,75 +115,59 @@ def _made(store: Store, line: Line, row: Remote, said: Description, url: str) ->
     if late:
         line.server.set_properties(url, late)
     with store.write() as connection:
-        connection.exec_driver_sql(
-            "UPDATE remote SET url = ?, name = ?, colour = ?, colour_space = ?, description = ?, syncs = ?,"
-            " owner = ?, next_at = ? WHERE id = ?",
-            (url, state.name, state.colour, state.colour_space, state.description, state.syncs,
-             line.account.user, now(), row.id),
+        note(
+            connection, remote, url=url, name=state.name, colour=state.colour, colour_space=state.colour_space,
+            description=state.description, syncs=state.syncs, owner=line.account.user, next_at=now(),
         )  # fmt: skip
-    _end(store, row, "carried")
+    _end(store, remote, PushState.PUSHED)
     return True
 
 
 def _delete(store: Store, line: Line, row: Remote) -> bool:
     """Delete a calendar there, unless something changed in it that is not known here."""
+    remote, _ = switched_on(row)
     if row.url:
         try:
             state = line.server.state(row.url)
             same = state.token == row.token if row.token else state.tag == row.tag
-            if not same and not _only_own(line, row, store):
+            if not same and not _only_own(line, row, store, remote):
                 why = "Entries were changed there meanwhile. Take it back, refresh, and decide again."
-                _end(store, row, "collided", why)
+                _end(store, remote, PushState.CONFLICT, why)
                 return False
             answer = line.web.request("DELETE", row.url)
             if answer.status not in (200, 204, 404, 410):
-                _end(store, row, "refused", f"{line.account.name}: {_words(answer.body, answer.status)}")
+                _end(store, remote, PushState.REFUSED, f"{line.account.name}: {_words(answer.body, answer.status)}")
                 return False
         except Unreachable as error:
             if error.trouble != "missing":  # if it is, it was deleted there before
                 raise
     with store.write() as connection:
-        connection.exec_driver_sql("DELETE FROM resource WHERE remote_id = ?", (row.id,))
-        connection.exec_driver_sql(
-            "UPDATE remote SET url = '', tag = '', token = '', next_at = NULL WHERE id = ?", (row.id,)
-        )
-        connection.exec_driver_sql(
-            f"UPDATE carriage SET state = 'carried', theirs = '' WHERE remote_id = ? AND state IN {PENDING}", (row.id,)
-        )
+        forget_objects(connection, remote)
+        note(connection, remote, url="", tag="", token="", next_at=None)
+        for kind in ("entry", "calendar"):
+            mark(connection, remote, kind, PushState.PUSHED, among_states=PENDING, theirs="")
     return False
 
 
-def _only_own(line: Line, row: Remote, store: Store) -> bool:
+def _only_own(line: Line, row: Remote, store: Store, remote: RemoteId) -> bool:
     """Whether everything that is there is in the very state that is known here."""
     with store.read() as connection:
-        rows = connection.exec_driver_sql("SELECT href, etag FROM resource WHERE remote_id = ?", (row.id,))
-        known = {row[0]: row[1] for row in rows}
+        known = {href: one.etag for href, one in known_objects(connection, remote).items()}
     return line.server.etags(row.url) == known
 
 
-def hold_entries(store: Store, remote: int) -> None:
-    """Entries cannot be carried until it is decided what becomes of their calendar."""
+def hold_entries(store: Store, remote: RemoteId) -> None:
+    """Entries cannot be pushed until it is decided what becomes of their calendar."""
+    message = "It waits for a decision about its calendar."
     with store.write() as connection:
-        connection.exec_driver_sql(
-            "UPDATE carriage SET state = 'refused', message = 'It waits for a decision about its calendar.'"
-            f" WHERE remote_id = ? AND kind = 'entry' AND state IN {PENDING}",
-            (remote,),
-        )
+        mark(connection, remote, "entry", PushState.REFUSED, message, among_states=PENDING)
 
 
-def _end(store: Store, row: Remote, state: str, message: str = "") -> None:
+def _end(store: Store, remote: RemoteId, state: PushState, message: str = "") -> None:
     with store.write() as connection:
-        connection.exec_driver_sql(
-            "UPDATE carriage SET state = ?, message = ?, theirs = '' WHERE remote_id = ? AND kind = 'calendar'"
-            f" AND state IN {PENDING}",
-            (state, message, row.id),
-        )
-        if state == "carried":
-            connection.exec_driver_sql(
-                "UPDATE carriage SET state = 'dropped', message = 'A later batch was carried.' WHERE remote_id = ?"
-                " AND kind = 'calendar' AND state IN ('refused', 'collided')",
-                (row.id,),
-            )
+        mark(connection, remote, "calendar", state, message, among_states=PENDING, theirs="")
+        if state is PushState.PUSHED:
+            past_deciding(connection, remote, "calendar")
 
 
 def _words(body: bytes, status: int) -> str:

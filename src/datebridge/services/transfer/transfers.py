@@ -1,30 +1,57 @@
-"""Copying and moving: any selection to any calendar, whole series together, silently."""
+"""Copying and moving: any selection to any calendar, whole series together, silently.
+
+Versions are staged piece by piece, so nobody waits for a large transfer, and it can be stopped; then what is there
+already is told apart, and the set is made.
+"""
 
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
-from typing import Any
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, NamedTuple
 
 from sqlalchemy import Connection
 
+from datebridge.core.changes import (
+    PERSON,
+    By,
+    Change,
+    Details,
+    Identity,
+    Item,
+    Kind,
+    Met,
+    Policy,
+    Verdict,
+    identity_of,
+    reconcile,
+)
+from datebridge.core.checks import examine
 from datebridge.core.choices import Existing
-from datebridge.core.index.derive import derive
+from datebridge.core.ids import AccountId, CalendarId, SetId, VersionId
 from datebridge.core.index.facts import Facts
 from datebridge.core.invitations import silenced
 from datebridge.core.text.component import Component
 from datebridge.core.text.writer import tzids_in
+from datebridge.core.words.filters import Selection
+from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.editing.calendars import fresh_calendar
 from datebridge.services.jobs.jobs import JobContext
-from datebridge.store.changesets.logbook import CannotApply, Proposal, StoredChange, add_changes, close_set, open_set
+from datebridge.store.calendars import CalendarFacts, facts_of
+from datebridge.store.changesets.draft import CannotApply, Draft, propose
 from datebridge.store.database import Store
-from datebridge.store.entries.ledger import Ledger, Selection
-from datebridge.store.entries.versions import VersionWriter, add_text, bound, chunks
+from datebridge.store.entries.ledger import Ledger
+from datebridge.store.entries.present import present, texts_in_order, uids_in_home, with_series
+from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.entries.zones import zones_of
+from datebridge.store.sql import chunks
 
-_TEXTS = 1_000
+#: So many texts are read, prepared and stored at once.
+_AT_ONCE = 1_000
+_POLICY = {"skip": Policy.KEEP, "newer": Policy.NEWER, "both": Policy.KEEP}
+Report = Callable[[int, int], None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,209 +65,178 @@ class Target:
         tell: let the target's server invite the attendees; by default nobody is told.
     """
 
-    calendar_id: int | None = None
-    account_id: int | None = None
+    calendar_id: CalendarId | None = None
+    account_id: AccountId | None = None
     name: str = ""
     existing: Existing = "skip"
     move: bool = False
     tell: bool = False
 
 
-def copy_job(context: JobContext) -> dict[str, Any]:
-    """Propose a copy, as a job: tens of thousands of entries take a while."""
-    params = context.params
-    only = params.get("only")
-    selection = Selection(
-        params["filter"], tuple(params.get("excluded", ())), tuple(only) if only is not None else None
-    )
-    with context.store.write() as connection:
-        target = Target(**params["target"])
-        set_id = _propose(connection, Ledger(context.store), selection, target, context.check)
-        return context.conclude(connection, {"set_id": set_id})
+class _Staged(NamedTuple):
+    """A copy that has been stored: its version, and the version it was made from."""
+
+    version: VersionId
+    source: VersionId
 
 
-def propose_copy(store: Store, ledger: Ledger, selection: Selection, target: Target) -> int:
+def transfer_job(context: JobContext) -> dict[str, Any]:
+    """Propose a transfer, as a job: tens of thousands of entries take a while."""
+    selection, target = Selection.read(context.params), Target(**context.params["target"])
+    result: dict[str, Any] = {}
+
+    def conclude(connection: Connection, set_id: SetId) -> None:
+        result.update(context.conclude(connection, {"set_id": set_id}))
+
+    def report(done: int, total: int) -> None:
+        context.progress(done, total, "entries")
+
+    _propose(context.store, Ledger(context.store), selection, target, context.by, report, conclude)
+    return result
+
+
+def propose_transfer(store: Store, ledger: Ledger, selection: Selection, target: Target, by: By = PERSON) -> SetId:
     """Propose copying (or moving) a selection; returns the change set.
 
     Raises:
         CannotApply: if nothing is selected, or the target may not be written.
         FilterError: if the selection's filter does not parse.
     """
-    with store.write() as connection:
-        return _propose(connection, ledger, selection, target)
+    return _propose(store, ledger, selection, target, by, lambda done, total: None, lambda connection, set_id: None)
 
 
 def _propose(
-    connection: Connection, ledger: Ledger, selection: Selection, target: Target,
-    check: Callable[[], None] = lambda: None,
-) -> int:  # fmt: skip
-    ids = _with_their_series(connection, list(ledger.ids(connection, selection)))
+    store: Store, ledger: Ledger, selection: Selection, target: Target, by: By, report: Report,
+    conclude: Callable[[Connection, SetId], None],
+) -> SetId:  # fmt: skip
+    with store.read() as connection:
+        ids = with_series(connection, ledger.ids(connection, selection))
     if not ids:
         raise CannotApply("Nothing is selected, so there is nothing to copy.")
-    return _Copy(connection, target, ids, check).propose()
+    details = Details(move=target.move, tell=target.tell)
+    with propose(store, Kind.TRANSFER, by, "", details=details) as draft:
+        draft.afterwards(conclude)
+        _Transfer(store, draft, target, report).run(ids)
+    return draft.id
 
 
-def _with_their_series(connection: Connection, ids: list[int]) -> list[int]:
-    """The entries, and every entry that shares calendar and UID with one of them."""
-    found: set[int] = set(ids)
-    for chunk in chunks(ids):
-        found.update(
-            row[0]
-            for row in connection.exec_driver_sql(
-                "SELECT o.id FROM entry e JOIN entry o ON o.uid = e.uid AND o.calendar_id = e.calendar_id AND o.listed"
-                f" WHERE e.uid <> '' AND e.id IN ({bound(len(chunk))})",
-                tuple(chunk),
-            )
-        )
-    return sorted(found)
+@dataclass(slots=True)
+class _Transfer:
+    store: Store
+    draft: Draft
+    target: Target
+    report: Report
+    renamed: dict[tuple[CalendarId, str], str] = field(default_factory=dict)
+    items: list[Item[_Staged]] = field(default_factory=list)
+    zones: dict[CalendarId, Zones] = field(default_factory=dict)
+    wanted: dict[str, CalendarId] = field(default_factory=dict)
+    home: dict[str, str] = field(default_factory=dict)
+    uids: set[str] = field(default_factory=set)
+    silent: int = 0
+    skipped: int = 0
+    elsewhere: int = 0
 
+    def run(self, ids: list[VersionId]) -> None:
+        calendar = self._calendar()
+        with self.store.read() as connection:
+            facts = facts_of(connection, calendar)
+            if facts is None:
+                raise CannotApply("There is no such calendar any more.")
+            if not facts.writable:
+                raise CannotApply(f"{facts.name} can only be read. Choose a calendar you may write.")
+            here = [item for item in present(connection, calendar) if item.identity.component != "VTIMEZONE"]
+            self.uids = {item.identity.uid for item in here}
+            if facts.account_id is not None:
+                self.home = uids_in_home(connection, facts.account_id, calendar)
+            own = zones_of(connection, calendar)
+        for done, some in enumerate(chunks(ids, _AT_ONCE)):
+            self.report(done * _AT_ONCE, len(ids))
+            with self.draft.stage() as writer:
+                self._stage(writer, calendar, some, own)
+        policy = _POLICY[self.target.existing]
+        for met in reconcile(self.items, here, policy):
+            self._decide(calendar, met)
+        with self.draft.stage() as writer:
+            for tzid, owner in self.wanted.items():
+                if definition := self.zones[owner].text(tzid):
+                    version = writer.add_text("VTIMEZONE", definition)
+                    self.draft.add(Change(calendar, "VTIMEZONE", tzid, "", None, version))
+        self._name(facts)
 
-class _Copy:
-    def __init__(self, connection: Connection, target: Target, ids: list[int], check: Callable[[], None]) -> None:
-        self.connection, self.target, self.ids, self.check = connection, target, ids, check
-        self.changes: list[StoredChange] = []
-        self.renamed: dict[tuple[int, str], str] = {}
-        self.silent = self.skipped = self.elsewhere = 0
-        self.uids: set[str] = set()
+    def _calendar(self) -> CalendarId:
+        if self.target.calendar_id is not None:
+            return self.target.calendar_id
+        with self.draft.stage() as writer:
+            calendar, header = fresh_calendar(writer, self.target.name, self.target.account_id)
+        self.draft.add(header)
+        return calendar
 
-    def propose(self) -> int:
-        connection, target = self.connection, self.target
-        verb = "Move" if target.move else "Copy"
-        set_id = open_set(connection, Proposal(verb, "copy", details={"move": target.move, "tell": target.tell}))
-        calendar = target.calendar_id
-        if calendar is None:
-            calendar, header = fresh_calendar(connection, target.name, target.account_id)
-            add_changes(connection, set_id, [header])
-        row = connection.exec_driver_sql(
-            "SELECT k.name, k.writable, coalesce(a.name, ''), a.id FROM calendar k LEFT JOIN remote r"
-            " ON r.calendar_id = k.id LEFT JOIN account a ON a.id = r.account_id WHERE k.id = ?",
-            (calendar,),
-        ).one_or_none()
-        if row is None:
-            raise CannotApply("There is no such calendar any more.")
-        if not row[1]:
-            raise CannotApply(f"{row[0]} can only be read. Choose a calendar you may write.")
-        self._copy(calendar, row[3])
-        add_changes(connection, set_id, self.changes)
-        close_set(connection, set_id)
-        self._name(set_id, verb, row[0], row[2])
-        return set_id
-
-    def _copy(self, calendar: int, account: int | None) -> None:
-        there = self._present(calendar)
-        self.uids = {uid for uid, _ in there}
-        home = self._in_home(account, calendar) if account is not None else {}
-        writer = VersionWriter(self.connection)
-        zones = zones_of(self.connection, calendar)
-        sources: dict[int, Zones] = {}
-        wanted: dict[str, int] = {}
-        for done, (version, owner, component, text) in enumerate(self._entries()):
-            if owner not in sources:
-                sources[owner] = zones_of(self.connection, owner)
-            facts = derive(component, text, sources[owner])
-            if owner == calendar:
+    def _stage(self, writer: VersionWriter, calendar: CalendarId, ids: Sequence[VersionId], own: Zones) -> None:
+        for one in texts_in_order(writer.connection, ids):
+            if one.calendar == calendar:
                 raise CannotApply("Some of these entries are in the calendar they are to be copied to.")
-            text, facts = self._prepared(owner, text, facts, home, sources[owner])
-            for tzid in tzids_in(text) - set(zones):
-                wanted.setdefault(tzid, owner)
-            self._one(writer, calendar, version, text, facts, there, home)
-            if done % _TEXTS == 0:
-                writer.flush()
-                self.check()
-        writer.flush()
-        for tzid, owner in wanted.items():
-            if definition := sources[owner].text(tzid):
-                version = add_text(self.connection, "VTIMEZONE", definition)
-                self.changes.append(StoredChange(calendar, tzid, "", None, version))
+            if one.calendar not in self.zones:
+                self.zones[one.calendar] = zones_of(writer.connection, one.calendar)
+            zones = self.zones[one.calendar]
+            facts = examine(one.component, one.text, zones)
+            text, facts = self._prepared(one.calendar, one.text, facts, zones)
+            for tzid in tzids_in(text) - set(own):
+                self.wanted.setdefault(tzid, one.calendar)
+            identity = identity_of(facts.component, facts.uid, facts.recurrence_id, facts.digest)
+            staged = _Staged(writer.add(facts, text), one.id)
+            self.items.append(Item(identity, facts.digest, staged, facts.sequence, facts.modified))
 
-    def _prepared(self, owner: int, text: str, facts: Facts, home: dict[str, str], zones: Zones) -> tuple[str, Facts]:
+    def _prepared(self, owner: CalendarId, text: str, facts: Facts, zones: Zones) -> tuple[str, Facts]:
         """The text as it goes there: silent, and under a UID of its own where it needs one."""
         before = text
         if not facts.uid:
             text = Component(text).with_property("UID", f"{facts.digest.hex()}@date-bridge.example").text
-        elif self.target.existing == "both" and (facts.uid in home or facts.uid in self.uids):
+        elif self.target.existing == "both" and (facts.uid in self.home or facts.uid in self.uids):
             uid = self.renamed.setdefault((owner, facts.uid), str(uuid.uuid4()))
             text = Component(text).with_property("UID", uid).text
         if facts.attendees and not self.target.tell:
             text = silenced(text)
             self.silent += 1
-        return (text, derive(facts.component, text, zones)) if text != before else (text, facts)
+        return (text, examine(facts.component, text, zones)) if text != before else (text, facts)
 
-    def _one(
-        self, writer: VersionWriter, calendar: int, version: int, text: str, facts: Facts,
-        there: dict[tuple[str, str], Any], home: dict[str, str],
-    ) -> None:  # fmt: skip
-        def change(before: int | None, reason: str = "", held: bool = False) -> None:
-            after = writer.add(facts, text)
-            self.changes.append(
-                StoredChange(calendar, facts.uid, facts.recurrence_id, before, after, reason, held, version)
-            )
-
-        found = there.get((facts.uid, facts.recurrence_id))
-        if found is not None:
-            newer = (facts.sequence, facts.modified) > (found[1], found[2])
-            if found[3] == facts.digest:
-                change(found[0], "The same is there already.", True)
-            elif self.target.existing == "newer" and newer:
-                change(found[0], "Newer than what is there.")
-                return
-            else:
-                change(found[0], "It is there already.", True)
-            self.skipped += 1
-        elif facts.uid in home:
-            change(None, f"It stands in “{home[facts.uid]}” of the same account already, which takes a UID once.", True)
+    def _decide(self, calendar: CalendarId, met: Met[_Staged, VersionId]) -> None:
+        if met.item is None:
+            return
+        identity, present_id = met.item.identity, met.present.key if met.present is not None else None
+        reason, held = "", False
+        if met.verdict is Verdict.SAME:
+            reason, held = "The same is there already.", True
+        elif met.verdict is Verdict.KEEP:
+            reason, held = "It is there already.", True
+        elif met.verdict is Verdict.CHANGE:
+            reason = "Newer than what is there."
+        elif identity.uid in self.home:
+            where = self.home[identity.uid]
+            reason, held = f"It stands in “{where}” of the same account already, which takes a UID once.", True
             self.elsewhere += 1
-        else:
-            change(None)
+        self.skipped += met.verdict in (Verdict.SAME, Verdict.KEEP)
+        self.draft.add(_change(calendar, identity, present_id, met.item.key, reason, held))
 
-    def _entries(self) -> Iterator[tuple[int, int, str, str]]:
-        for chunk in chunks(self.ids):
-            yield from (
-                (row[0], row[1], row[2], row[3])
-                for row in self.connection.exec_driver_sql(
-                    "SELECT e.id, e.calendar_id, e.component, t.text FROM entry e JOIN version_text t ON t.id = e.id"
-                    f" WHERE e.id IN ({bound(len(chunk))}) ORDER BY e.start, e.id",
-                    tuple(chunk),
-                ).fetchall()
-            )
-
-    def _present(self, calendar: int) -> dict[tuple[str, str], Any]:
-        return {
-            (row[1], row[2]): (row[0], row[3], row[4], row[5])
-            for row in self.connection.exec_driver_sql(
-                "SELECT id, uid, recurrence_id, sequence, modified, digest FROM entry WHERE calendar_id = ? AND listed"
-                " AND uid <> ''",
-                (calendar,),
-            )
-        }
-
-    def _in_home(self, account: int, calendar: int) -> dict[str, str]:
-        """UIDs that stand in other calendars of the target's account (RFC 4791 §5.3.2.1, no-uid-conflict)."""
-        return {
-            row[0]: row[1]
-            for row in self.connection.exec_driver_sql(
-                "SELECT e.uid, k.name FROM entry e JOIN calendar k ON k.id = e.calendar_id JOIN remote r"
-                " ON r.calendar_id = k.id WHERE r.account_id = ? AND r.owned AND k.id <> ? AND e.listed"
-                " AND e.uid <> ''",
-                (account, calendar),
-            )
-        }
-
-    def _name(self, set_id: int, verb: str, name: str, account: str) -> None:
-        count = sum(1 for c in self.changes if not c.held and c.source_id)
-        where = f"{name} ({account})" if account else name
+    def _name(self, facts: CalendarFacts) -> None:
+        count = sum(1 for change in self.draft.changes if not change.held and change.source)
+        where = f"{facts.name} ({facts.account})" if facts.account else facts.name
         notes = []
         if self.target.move:
             notes.append("Each is deleted at its source once it has been read back at the target.")
         if self.silent:
-            have = "1 entry has" if self.silent == 1 else f"{self.silent:,} entries have"
-            notes.append(f"{have} attendees; nobody will be told.")
+            notes.append(f"{counted(self.silent, 'entry has', 'entries have')} attendees; nobody will be told.")
         if self.skipped:
             notes.append(f"{self.skipped:,} there already.")
         if self.elsewhere:
             notes.append(f"{self.elsewhere:,} in another calendar of that account already.")
-        noun = "entry" if count == 1 else "entries"
-        self.connection.exec_driver_sql(
-            "UPDATE change_set SET title = ?, reason = ?, details = json_set(details, '$.silent', ?) WHERE id = ?",
-            (f"{verb} {count:,} {noun} to {where}", " ".join(notes), self.silent, set_id),
-        )
+        verb = "Move" if self.target.move else "Copy"
+        self.draft.title = f"{verb} {counted(count, 'entry', 'entries')} to {where}"
+        self.draft.reason = " ".join(notes)
+        self.draft.details = replace(self.draft.details, silent=self.silent)
+
+
+def _change(
+    calendar: CalendarId, identity: Identity, before: VersionId | None, staged: _Staged, reason: str, held: bool
+) -> Change:
+    component, uid, recurrence_id = identity
+    return Change(calendar, component, uid, recurrence_id, before, staged.version, reason, held, staged.source)

@@ -2,166 +2,214 @@
 
 from __future__ import annotations
 
-import json
 from collections import Counter
-from typing import Any
+from dataclasses import dataclass
 
-from sqlalchemy import Connection
+from sqlalchemy import ColumnElement, Connection, String, and_, case, cast, exists, func, select, tuple_
 
+from datebridge.core.changes import KINDS, Change, Details, State
+from datebridge.core.ids import SetId
 from datebridge.core.index.facts import Mark
 from datebridge.core.invitations import told
-from datebridge.store.entries.ledger import rows_of
-from datebridge.store.entries.versions import bound, chunks
+from datebridge.core.words.plural import counted
+from datebridge.store.changesets.draft import CHANGE_COLUMNS, SHOWN, of_set
+from datebridge.store.entries.ledger import EntryRow, rows_of
+from datebridge.store.tables import (
+    ACCOUNTS,
+    CALENDARS,
+    CHANGES,
+    ENTRIES,
+    PUSHES,
+    REMOTES,
+    SETS,
+    TEXTS,
+    VERSIONS,
+    ChangeSetRow,
+)
 
 
-def set_row(connection: Connection, set_id: int) -> dict[str, Any] | None:
-    row = connection.exec_driver_sql("SELECT * FROM change_set WHERE id = ?", (set_id,)).mappings().one_or_none()
-    return dict(row) if row else None
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """A change with the index rows of both sides, and how it fares on its way to a server; "" if it goes to none."""
+
+    position: int
+    change: Change
+    push: str
+    before: EntryRow | None
+    after: EntryRow | None
+
+
+def set_row(connection: Connection, set_id: SetId) -> ChangeSetRow | None:
+    """A change set, counted and named."""
+    row = connection.execute(select(SETS).where(SETS.c.id == set_id)).one_or_none()
+    return ChangeSetRow(**row._mapping) if row is not None else None
 
 
 def list_sets(
-    connection: Connection, state: str, offset: int = 0, limit: int = 100
-) -> tuple[int, list[dict[str, Any]]]:
+    connection: Connection, state: State, offset: int = 0, limit: int = 100
+) -> tuple[int, list[ChangeSetRow]]:
     """Change sets in a state, newest first, and how many there are."""
-    total = connection.exec_driver_sql("SELECT count(*) FROM change_set WHERE state = ?", (state,)).scalar_one()
-    rows = connection.exec_driver_sql(
-        "SELECT * FROM change_set WHERE state = ? ORDER BY coalesce(applied_at, created_at) DESC, id DESC"
-        " LIMIT ? OFFSET ?",
-        (state, limit, offset),
-    ).mappings()
-    return int(total), [dict(row) for row in rows]
+    total = connection.execute(select(func.count()).where(SETS.c.state == state)).scalar_one()
+    newest = func.coalesce(SETS.c.applied_at, SETS.c.created_at).desc()
+    found = select(SETS).where(SETS.c.state == state).order_by(newest, SETS.c.id.desc()).limit(limit).offset(offset)
+    return int(total), [ChangeSetRow(**row._mapping) for row in connection.execute(found)]
 
 
-def changes_page(connection: Connection, set_id: int, offset: int, limit: int) -> tuple[int, list[dict[str, Any]]]:
+def last_own(connection: Connection) -> ChangeSetRow | None:
+    """The batch that somebody did here last, and that has not been taken back."""
+    own = [kind for kind, powers in KINDS.items() if powers.own]
+    row = connection.execute(
+        select(SETS)
+        .where(SETS.c.state == State.APPLIED, SETS.c.undone_by_id.is_(None), SETS.c.kind.in_(own))
+        .order_by(SETS.c.revision.desc())
+        .limit(1)
+    ).one_or_none()
+    return ChangeSetRow(**row._mapping) if row is not None else None
+
+
+def count_by_state(connection: Connection) -> dict[str, int]:
+    """How many sets there are in each state."""
+    rows = connection.execute(select(SETS.c.state, func.count()).group_by(SETS.c.state))
+    return {row[0]: row[1] for row in rows}
+
+
+def changes_page(connection: Connection, set_id: SetId, offset: int, limit: int) -> tuple[int, list[Shown]]:
     """Changes of a set with the index rows of both sides; headers and zone definitions are left out."""
-    where = " FROM change c JOIN version v ON v.id = coalesce(c.after_id, c.before_id) WHERE c.set_id = ? AND v.listed"
-    total = int(connection.exec_driver_sql(f"SELECT count(*){where}", (set_id,)).scalar_one())
-    changes = (
-        connection.exec_driver_sql(
-            "SELECT c.position, c.calendar_id, c.before_id, c.after_id, c.reason, c.held,"
-            " (SELECT g.state FROM carriage g JOIN remote r ON r.id = g.remote_id WHERE g.set_id = c.set_id"
-            "  AND g.kind = 'entry' AND g.uid = c.uid"
-            f" AND r.calendar_id = c.calendar_id) AS carriage{where}"
-            " ORDER BY c.position LIMIT ? OFFSET ?",
-            (set_id, limit, offset),
+    listed = and_(of_set(set_id), VERSIONS.c.listed)
+    joined = CHANGES.join(VERSIONS, VERSIONS.c.id == SHOWN)
+    total = int(connection.execute(select(func.count()).select_from(joined).where(listed)).scalar_one())
+    push = (
+        select(PUSHES.c.state)
+        .join(REMOTES, REMOTES.c.id == PUSHES.c.remote_id)
+        .where(
+            PUSHES.c.set_id == CHANGES.c.set_id, PUSHES.c.kind == "entry", PUSHES.c.uid == CHANGES.c.uid,
+            REMOTES.c.calendar_id == CHANGES.c.calendar_id,
         )
-        .mappings()
-        .all()
-    )
-    ids = {i for c in changes for i in (c["before_id"], c["after_id"]) if i is not None}
-    rows = {row["id"]: row for row in rows_of(connection, sorted(ids), "version")}
-    return total, [{**c, "before": rows.get(c["before_id"]), "after": rows.get(c["after_id"])} for c in changes]
+        .limit(1)
+        .correlate(CHANGES)
+        .scalar_subquery()
+    )  # fmt: skip
+    rows = connection.execute(
+        select(CHANGES.c.position, push.label("push"), *CHANGE_COLUMNS)
+        .select_from(joined)
+        .where(listed)
+        .order_by(CHANGES.c.position)
+        .limit(limit)
+        .offset(offset)
+    ).all()
+    ids = {i for row in rows for i in (row.before_id, row.after_id) if i is not None}
+    known = {row.id: row for row in rows_of(connection, sorted(ids), VERSIONS)}
+    return total, [
+        Shown(row.position, Change(*row[2:]), row.push or "", known.get(row.before_id), known.get(row.after_id))
+        for row in rows
+    ]
 
 
-def breakdown(connection: Connection, set_id: int) -> dict[str, list[tuple[str, int]]]:
+def breakdown(connection: Connection, set_id: SetId) -> dict[str, list[tuple[str, int]]]:
     """A set counted by calendar, year and kind of entry."""
+    subject = VERSIONS.c.id == func.coalesce(CHANGES.c.before_id, CHANGES.c.after_id)
     base = (
-        " FROM change c JOIN version v ON v.id = coalesce(c.before_id, c.after_id)"
-        " LEFT JOIN calendar k ON k.id = c.calendar_id WHERE c.set_id = ? AND v.listed AND NOT c.held"
+        CHANGES.join(VERSIONS, subject).outerjoin(CALENDARS, CALENDARS.c.id == CHANGES.c.calendar_id),
+        and_(of_set(set_id), VERSIONS.c.listed, ~CHANGES.c.held),
     )
-    kind = (
-        f"CASE WHEN v.component = 'VTODO' THEN 'to-dos' WHEN v.component = 'VJOURNAL' THEN 'journal entries'"
-        f" WHEN v.component <> 'VEVENT' THEN 'others' WHEN v.marks & {Mark.OVERRIDE} THEN 'changed occurrences'"
-        f" WHEN v.marks & {Mark.SERIES} THEN 'whole series' ELSE 'single events' END"
+    kind = case(
+        (VERSIONS.c.component == "VTODO", "to-dos"),
+        (VERSIONS.c.component == "VJOURNAL", "journal entries"),
+        (VERSIONS.c.component != "VEVENT", "others"),
+        (_marked(Mark.OVERRIDE), "changed occurrences"),
+        (_marked(Mark.SERIES), "whole series"),
+        else_="single events",
     )
+    many = func.count()
     result = {}
-    for name, expression, order in (
-        ("calendar", "k.name", "2 DESC"),
-        ("year", "coalesce(CAST(v.year AS TEXT), 'no date')", "1"),
-        ("kind", kind, "2 DESC"),
+    for name, label, order in (
+        ("calendar", CALENDARS.c.name, many.desc()),
+        ("year", func.coalesce(cast(VERSIONS.c.year, String), "no date"), None),
+        ("kind", kind, many.desc()),
     ):
-        rows = connection.exec_driver_sql(
-            f"SELECT {expression}, count(*){base} GROUP BY 1 ORDER BY {order}", (set_id,)
-        ).fetchall()
-        result[name] = [(str(label), int(count)) for label, count in rows]
+        found = select(label.label("label"), many.label("many")).select_from(base[0]).where(base[1]).group_by("label")
+        rows = connection.execute(found.order_by("label") if order is None else found.order_by(order)).all()
+        result[name] = [(str(row.label), int(row.many)) for row in rows]
     return result
 
 
-def warnings(connection: Connection, set_id: int) -> list[str]:
+def _marked(mark: int) -> ColumnElement[bool]:
+    return VERSIONS.c.marks.op("&")(mark) != 0
+
+
+def warnings(connection: Connection, set_id: SetId) -> list[str]:
     """What a person should know before applying: series that go whole, overrides that stay or go alone."""
+    gone = and_(of_set(set_id), CHANGES.c.after_id.is_(None), ~CHANGES.c.held)
+    going = select(CHANGES.c.before_id).where(of_set(set_id), CHANGES.c.before_id.is_not(None))
 
-    def count(sql: str) -> int:
-        return int(connection.exec_driver_sql(sql, (set_id,)).scalar_one())
+    def many(*where: ColumnElement[bool]) -> int:
+        joined = CHANGES.join(VERSIONS, VERSIONS.c.id == CHANGES.c.before_id)
+        return int(connection.execute(select(func.count()).select_from(joined).where(gone, *where)).scalar_one())
 
-    gone = "FROM change c JOIN version v ON v.id = c.before_id WHERE c.set_id = ? AND c.after_id IS NULL AND NOT c.held"
-    going = f"SELECT before_id FROM change WHERE set_id = {int(set_id)} AND before_id IS NOT NULL"
-    series = count(f"SELECT count(*) {gone} AND v.marks & {Mark.SERIES}")
-    endless = count(f"SELECT count(*) {gone} AND v.marks & {Mark.ENDLESS}")
-    lone = count(
-        f"SELECT count(*) {gone} AND v.marks & {Mark.OVERRIDE} AND EXISTS (SELECT 1 FROM entry m WHERE m.uid = v.uid"
-        " AND m.recurrence_id = '' AND m.calendar_id = c.calendar_id"
-        f" AND m.id NOT IN ({going}))"
+    master = ENTRIES.alias("master")
+    series = many(_marked(Mark.SERIES))
+    endless = many(_marked(Mark.ENDLESS))
+    lone = many(
+        _marked(Mark.OVERRIDE),
+        exists().where(
+            master.c.uid == VERSIONS.c.uid, master.c.recurrence_id == "", master.c.id.not_in(going),
+            master.c.calendar_id == CHANGES.c.calendar_id,
+        ),
+    )  # fmt: skip
+    masters = select(CHANGES.c.calendar_id, CHANGES.c.uid).where(
+        gone, CHANGES.c.recurrence_id == "", CHANGES.c.uid != ""
     )
-    left = count(
-        f"SELECT count(*) FROM entry o WHERE o.marks & {Mark.OVERRIDE} AND (o.calendar_id, o.uid) IN"
-        " (SELECT c.calendar_id, c.uid FROM change c WHERE c.set_id = ? AND c.recurrence_id = '' AND c.after_id IS NULL"
-        f"  AND c.uid <> '' AND NOT c.held) AND o.id NOT IN ({going})"
-    )
+    left = connection.execute(
+        select(func.count())
+        .select_from(ENTRIES)
+        .where(
+            ENTRIES.c.marks.op("&")(Mark.OVERRIDE) != 0, ENTRIES.c.id.not_in(going),
+            tuple_(ENTRIES.c.calendar_id, ENTRIES.c.uid).in_(masters),
+        )
+    ).scalar_one()  # fmt: skip
     said = []
     if series:
         extra = f", {endless} of them without an end" if endless else ""
-        said.append(f"{_n(series, 'whole series', 'whole series')} will go with every occurrence{extra}.")
+        said.append(f"{counted(series, 'whole series', 'whole series')} will go with every occurrence{extra}.")
     if lone:
         said.append(
-            f"{_n(lone, 'changed occurrence goes', 'changed occurrences go')} while the series stays: "
+            f"{counted(lone, 'changed occurrence goes', 'changed occurrences go')} while the series stays: "
             "those dates fall back to what the series says."
         )
     if left:
-        said.append(f"{_n(left, 'changed occurrence is', 'changed occurrences are')} left without a series.")
+        said.append(f"{counted(left, 'changed occurrence is', 'changed occurrences are')} left without a series.")
     return said + _about_attendees(connection, set_id)
 
 
-def _about_attendees(connection: Connection, set_id: int) -> list[str]:
+def _about_attendees(connection: Connection, set_id: SetId) -> list[str]:
     """Who is told, and by whom: a server tells the attendees of meetings its user organises (RFC 6638 §3.2.1).
 
-    What is created there is written so that nobody is told, unless the set says otherwise (`services.carrying`).
+    What is created there is written so that nobody is told, unless the set says otherwise (`services.sync.push`).
     """
+    row = set_row(connection, set_id)
+    details = Details.read(row.details) if row is not None else Details()
     silent = 0
     entries: Counter[str] = Counter()
     people: Counter[str] = Counter()
-    for text, creates, addresses, name, tell in connection.exec_driver_sql(
-        "SELECT t.text, c.before_id IS NULL, CASE WHEN a.schedules THEN a.addresses END, a.name,"
-        " coalesce(json_extract(s.details, '$.tell'), 0) FROM change c JOIN change_set s ON s.id = c.set_id"
-        " JOIN version v ON v.id = coalesce(c.before_id, c.after_id) JOIN version_text t ON t.id = v.id"
-        " LEFT JOIN remote r ON r.calendar_id = c.calendar_id LEFT JOIN account a ON a.id = r.account_id"
-        " WHERE c.set_id = ? AND NOT c.held AND v.attendees > 0",
-        (set_id,),
-    ):
-        number = told(text, json.loads(addresses)) if addresses and (not creates or tell) else 0
+    invited = (
+        select(TEXTS.c.text, CHANGES.c.before_id, ACCOUNTS.c.schedules, ACCOUNTS.c.addresses, ACCOUNTS.c.name)
+        .select_from(CHANGES)
+        .join(VERSIONS, VERSIONS.c.id == func.coalesce(CHANGES.c.before_id, CHANGES.c.after_id))
+        .join(TEXTS, TEXTS.c.id == VERSIONS.c.id)
+        .outerjoin(REMOTES, REMOTES.c.calendar_id == CHANGES.c.calendar_id)
+        .outerjoin(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
+        .where(of_set(set_id), ~CHANGES.c.held, VERSIONS.c.attendees > 0)
+    )
+    for one in connection.execute(invited):
+        speaks = one.schedules and (one.before_id is not None or details.tell)
+        number = told(one.text, one.addresses) if speaks else 0
         silent += not number
-        entries[name] += bool(number)
-        people[name] += number
+        entries[one.name] += bool(number)
+        people[one.name] += number
     said = [
-        f"{name} will tell {_n(people[name], 'attendee', 'attendees')} of {_n(number, 'meeting', 'meetings')}."
+        f"{name} will tell {counted(people[name], 'attendee')} of {counted(number, 'meeting')}."
         for name, number in (+entries).items()
     ]
-    if silent and not _said(connection, set_id):
-        said.append(f"{_n(silent, 'entry has', 'entries have')} attendees; nobody will be told.")
+    if silent and not details.silent:  # else the set's own reason says so (`services.transfer`)
+        said.append(f"{counted(silent, 'entry has', 'entries have')} attendees; nobody will be told.")
     return said
-
-
-def _said(connection: Connection, set_id: int) -> bool:
-    """Whether the set's own reason says who is told (see `services.copying`)."""
-    return bool(
-        connection.exec_driver_sql(
-            "SELECT json_extract(details, '$.silent') FROM change_set WHERE id = ?", (set_id,)
-        ).scalar()
-    )
-
-
-def _n(count: int, one: str, many: str) -> str:
-    return f"{count:,} {one if count == 1 else many}"
-
-
-def problems_of(connection: Connection, ids: list[int]) -> list[dict[str, Any]]:
-    """The problems found in the given versions."""
-    rows: list[dict[str, Any]] = []
-    for chunk in chunks(ids):
-        rows += [
-            dict(row)
-            for row in connection.exec_driver_sql(
-                f"SELECT * FROM problem WHERE version_id IN ({bound(len(chunk))}) ORDER BY version_id, line",
-                tuple(chunk),
-            ).mappings()
-        ]
-    return rows

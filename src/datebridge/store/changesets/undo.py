@@ -1,94 +1,115 @@
-"""Undoing a batch: its inverse, with what was changed since left alone unless told otherwise."""
+"""What Undo does: the inverse of a batch, with what was changed since left alone unless told otherwise."""
 
 from __future__ import annotations
 
-from sqlalchemy import Connection
+from collections.abc import Callable, Collection
+from functools import lru_cache, partial
 
-from datebridge.store.changesets.logbook import CannotApply, Proposal, close_set, open_set
+from sqlalchemy import Connection, func, select
+
+from datebridge.core.changes import KINDS, PERSON, By, Change, Details, Kind, Place, State, inverse
+from datebridge.core.ids import CalendarId, SetId, VersionId
+from datebridge.store.changesets.draft import CHANGE_COLUMNS, CannotApply, of_set, propose
 from datebridge.store.database import Store
-
-#: The entry that stands where a change's entry stood, put there by a later batch (bound: the batch's id).
-_CAME_LATER = (
-    "SELECT e.id FROM entry e JOIN change x ON x.after_id = e.id AND NOT x.held"
-    " JOIN change_set s ON s.id = x.set_id AND s.state = 'applied'"
-    " WHERE e.uid = c.uid AND e.recurrence_id = c.recurrence_id AND e.calendar_id = c.calendar_id AND c.uid <> ''"
-    " AND e.component = v.component AND s.revision > (SELECT revision FROM change_set WHERE id = ?)"
-)
+from datebridge.store.sql import among
+from datebridge.store.tables import CALENDARS, CHANGES, ENTRIES, SETS
 
 
-def propose_undo(store: Store, set_id: int, force: bool = False) -> int:
+def propose_undo(store: Store, set_id: SetId, force: bool = False, by: By = PERSON) -> SetId:
     """Propose the inverse of a batch; returns the new set.
 
     Entries changed since the batch are *held*: listed, but left alone unless `force`.
 
     Raises:
-        CannotApply: if the batch is not applied, or was undone before.
+        CannotApply: if the batch is not applied, was undone before, or cannot be.
     """
-    with store.write() as connection:
-        row = connection.exec_driver_sql(
-            "SELECT title, state, undone_by_id, kind, undoes_id FROM change_set WHERE id = ?", (set_id,)
-        ).one_or_none()
-        if row is None or row[1] != "applied":
+    with store.read() as connection:
+        row = connection.execute(select(SETS).where(SETS.c.id == set_id)).one_or_none()
+        if row is None or row.state != State.APPLIED:
             raise CannotApply(f"Batch {set_id} has not been applied, so there is nothing to undo.")
-        if row[2] is not None:
-            raise CannotApply(f"Batch {set_id} was undone before, by batch {row[2]}.")
-        _demand_undoable(connection, set_id, row[3])
-        title = (
-            f"Undo: {row[0]}" if row[3] != "undo" else f"Redo: {row[0].removeprefix('Undo: ').removeprefix('Redo: ')}"
-        )
-        undo = open_set(connection, Proposal(title, "undo", f"Takes back batch {set_id}.", undoes_id=set_id))
-        _add_inverse(connection, set_id, undo, force)
-        close_set(connection, undo)
-    return undo
+        if row.undone_by_id is not None:
+            raise CannotApply(f"Batch {set_id} was undone before, by batch {row.undone_by_id}.")
+        _demand_undoable(connection, set_id, Kind(row.kind), Details.read(row.details))
+        back = _inverse(connection, set_id, row.revision, force)
+    title = f"Undo: {row.title}"
+    if row.kind == Kind.UNDO:
+        title = f"Redo: {row.title.removeprefix('Undo: ').removeprefix('Redo: ')}"
+    reason, nothing = f"Takes back batch {set_id}.", "Nothing of it is there any more, so nothing can be taken back."
+    with propose(store, Kind.UNDO, by, title, reason, undoes=set_id, nothing=nothing) as draft:
+        draft.add(*back)
+    return draft.id
 
 
-def _demand_undoable(connection: Connection, set_id: int, kind: str) -> None:
-    if kind == "subscribe":
+def _demand_undoable(connection: Connection, set_id: SetId, kind: Kind, details: Details) -> None:
+    if KINDS[kind].undo == "never":
         raise CannotApply("This is how the calendar came here. Switch the calendar off in Connect instead.")
-    if kind != "pull":
+    if kind != Kind.PULL:
         return
-    readable = connection.exec_driver_sql(
-        "SELECT k.name FROM change c JOIN calendar k ON k.id = c.calendar_id WHERE c.set_id = ? AND NOT k.writable"
-        " LIMIT 1",
-        (set_id,),
+    readable = connection.execute(
+        select(CALENDARS.c.name)
+        .join(CHANGES, CHANGES.c.calendar_id == CALENDARS.c.id)
+        .where(of_set(set_id), ~CALENDARS.c.writable)
+        .limit(1)
     ).scalar()
     if readable is not None:
         raise CannotApply(f"{readable} can only be read: it follows what is published, and cannot be taken back here.")
 
 
-def _add_inverse(connection: Connection, set_id: int, undo: int, force: bool) -> None:
-    run = connection.exec_driver_sql
-    reason = "Takes the change back."
-    # Untouched since: what the batch put there is still in force, or what it took away is still absent.
-    run(
-        "INSERT INTO change (set_id, position, calendar_id, uid, recurrence_id, before_id, after_id, reason, held)"
-        " SELECT ?, c.position, c.calendar_id, c.uid, c.recurrence_id, c.after_id, c.before_id, ?, 0"
-        " FROM change c JOIN version v ON v.id = coalesce(c.after_id, c.before_id)"
-        " WHERE c.set_id = ? AND NOT c.held AND CASE WHEN c.after_id IS NOT NULL"
-        " THEN c.after_id IN (SELECT id FROM entry)"
-        f" ELSE c.before_id NOT IN (SELECT id FROM entry) AND NOT EXISTS ({_CAME_LATER}) END",
-        (undo, reason, set_id, set_id),
+def changes_of(connection: Connection, set_id: SetId) -> list[Change]:
+    """The changes of a set, in their order."""
+    rows = connection.execute(select(*CHANGE_COLUMNS).where(of_set(set_id)).order_by(CHANGES.c.position))
+    return [Change(*row) for row in rows]
+
+
+def _inverse(connection: Connection, set_id: SetId, revision: int, force: bool) -> list[Change]:
+    changes = changes_of(connection, set_id)
+    versions = {version for change in changes for version in (change.before, change.after) if version is not None}
+    in_force = set(connection.execute(select(ENTRIES.c.id).where(ENTRIES.c.id.in_(among(versions)))).scalars())
+    back = inverse(changes, in_force, _later(connection, set_id, revision), force)
+    going = {change.before for change in back if change.before is not None and not change.held}
+    newest = max((change.after for change in changes if change.after is not None), default=0)
+    listed = lru_cache(partial(_listed, connection))
+    return [_held_where_used(connection, change, going, newest, listed) for change in back]
+
+
+def _later(connection: Connection, set_id: SetId, revision: int) -> dict[Place, VersionId]:
+    """What later batches have put in the places of a set's changes, and stands there now."""
+    put = CHANGES.alias("put")
+    place = [ENTRIES.c[name] for name in ("calendar_id", "component", "uid", "recurrence_id")]
+    rows = connection.execute(
+        select(*place, func.min(ENTRIES.c.id))
+        .select_from(CHANGES)
+        .join(
+            ENTRIES,
+            (ENTRIES.c.uid == CHANGES.c.uid)
+            & (ENTRIES.c.recurrence_id == CHANGES.c.recurrence_id)
+            & (ENTRIES.c.calendar_id == CHANGES.c.calendar_id)
+            & (ENTRIES.c.component == CHANGES.c.component),
+        )
+        .join(put, (put.c.after_id == ENTRIES.c.id) & ~put.c.held)
+        .join(SETS, (SETS.c.id == put.c.set_id) & (SETS.c.state == State.APPLIED) & (SETS.c.revision > revision))
+        .where(of_set(set_id), ~CHANGES.c.held, CHANGES.c.uid != "")
+        .group_by(*place)
     )
-    # The others, with what is there now in their place.
-    run(
-        "INSERT INTO change (set_id, position, calendar_id, uid, recurrence_id, before_id, after_id, reason, held)"
-        " SELECT ?, c.position, c.calendar_id, c.uid, c.recurrence_id,"
-        f" ({_CAME_LATER} LIMIT 1), c.before_id, 'Changed since that batch.', ? FROM change c"
-        " JOIN version v ON v.id = coalesce(c.after_id, c.before_id)"
-        " WHERE c.set_id = ? AND NOT c.held AND c.position NOT IN (SELECT position FROM change WHERE set_id = ?)",
-        (undo, set_id, not force, set_id, undo),
-    )
-    run("DELETE FROM change WHERE set_id = ? AND before_id IS NULL AND after_id IS NULL", (undo,))
-    # A calendar goes only with the last of its entries, a definition only with those that came later and use it.
-    left = (
-        "EXISTS (SELECT 1 FROM entry e WHERE e.calendar_id = change.calendar_id AND e.listed"
-        " AND e.id NOT IN (SELECT before_id FROM change WHERE set_id = ? AND before_id IS NOT NULL AND NOT held)"
-    )
-    held = "UPDATE change SET held = 1, reason = 'The calendar holds entries that came later.' WHERE set_id = ?"
-    of = "AND after_id IS NULL AND before_id IN (SELECT id FROM entry WHERE component = "
-    run(f"{held} {of} 'VCALENDAR') AND {left})", (undo, undo))
-    run(
-        f"{held} {of} 'VTIMEZONE') AND {left} AND e.id > (SELECT max(after_id) FROM change WHERE set_id = ?)"
-        " AND instr(char(31) || e.tzids || char(31), char(31) || change.uid || char(31)))",
-        (undo, undo, set_id),
-    )
+    return {Place(*row[:4]): row[4] for row in rows}
+
+
+def _held_where_used(
+    connection: Connection, change: Change, going: Collection[VersionId], newest: int,
+    listed: Callable[[CalendarId], frozenset[VersionId]],
+) -> Change:  # fmt: skip
+    """A calendar goes only with the last of its entries, a definition only with those that came later and use it."""
+    if change.after is not None or change.held or change.component not in ("VCALENDAR", "VTIMEZONE"):
+        return change
+    left = listed(change.calendar).difference(going)
+    if change.component == "VTIMEZONE":
+        left = frozenset(entry for entry in left if entry > newest)
+        using = connection.execute(select(ENTRIES.c.tzids).distinct().where(ENTRIES.c.id.in_(among(left)))).scalars()
+        if not any(change.uid in tzids.split("\x1f") for tzids in using):
+            return change
+    return change._replace(held=True, reason="The calendar holds entries that came later.") if left else change
+
+
+def _listed(connection: Connection, calendar: CalendarId) -> frozenset[VersionId]:
+    own = (ENTRIES.c.calendar_id == calendar) & ENTRIES.c.listed
+    return frozenset(connection.execute(select(ENTRIES.c.id).where(own)).scalars())

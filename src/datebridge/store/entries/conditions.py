@@ -5,16 +5,13 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from datetime import date, timedelta
 from typing import Any
 
 from datebridge.core.index.facts import Mark
-from datebridge.core.moments import wall_seconds_of
-from datebridge.core.words.filters import FilterError, Term, day_range, parse_filter
+from datebridge.core.words.filters import WORDED, Days, Term
 from datebridge.store.entries.occurrences import Changed
 from datebridge.store.entries.orders import LISTED_IDS
 from datebridge.store.entries.spans import SpanTerm, span_term
-from datebridge.store.entries.versions import bound
 
 HAS = {
     "alarm": Mark.ALARM, "attendees": Mark.ATTENDEES, "attachment": Mark.ATTACHMENT,
@@ -47,30 +44,26 @@ class Condition:
         return " AND ".join(self.clauses) if len(self.clauses) > 1 else "listed = 1"
 
 
-def compile_filter(text: str, today: date, changed: Sequence[Changed] = ()) -> Condition:
-    """A filter line as SQL.
+def compile_filter(terms: Sequence[Term], changed: Sequence[Changed] = ()) -> Condition:
+    """A filter's terms, resolved, as SQL.
 
     Args:
         changed: the series that have changed occurrences, of which the index alone does not tell when they happen.
-
-    Raises:
-        FilterError: where it does not parse.
     """
     condition = Condition()
-    terms = parse_filter(text)
-    words = [term for term in terms if term.field in _TEXT]
+    words = [term for term in terms if term.field in WORDED]
     if any(not term.negated for term in words):
-        match = " AND ".join(_match(term) for term in words if not term.negated)
+        match = " AND ".join(_match(term.field, term.words) for term in words if not term.negated)
         for term in words:
-            match = f"({match}) NOT {_match(term)}" if term.negated else match
+            match = f"({match}) NOT {_match(term.field, term.words)}" if term.negated else match
         condition.words = match
-        terms = [term for term in terms if term.field not in _TEXT]
-    condition.spans = [span_term(term, today, changed) for term in terms if term.field in ("before", "after")]
+        terms = [term for term in terms if term.field not in WORDED]
+    condition.spans = [span_term(term, changed) for term in terms if term.field in ("before", "after")]
     terms = [term for term in terms if term.field not in ("before", "after")]
     for term in sorted(terms, key=lambda t: t.field == "on"):  # the costly one last
         parts = []
-        for value in term.values:
-            clause, values = _clause(term, value, today, changed)
+        for place, value in enumerate(term.values):
+            clause, values = _clause(term, place, value, changed)
             parts.append(clause)
             condition.values += values
         joined = " OR ".join(f"({p})" for p in parts)
@@ -78,12 +71,12 @@ def compile_filter(text: str, today: date, changed: Sequence[Changed] = ()) -> C
     return condition
 
 
-def _clause(term: Term, value: str, today: date, changed: Sequence[Changed]) -> tuple[str, list[Any]]:
+def _clause(term: Term, place: int, value: str, changed: Sequence[Changed]) -> tuple[str, list[Any]]:
     name = term.field
-    if name in _TEXT:
-        return _SEARCH, [_match(Term(name, (value,)))]
+    if name in WORDED:
+        return _SEARCH, [_match(name, term.words[place : place + 1])]
     if name == "on":
-        return _dated(term, value, today, changed)
+        return _dated(term.days[place], changed)
     if name == "has":
         return f"marks & {HAS[value]}", []
     if name in _YES_NO:
@@ -108,42 +101,36 @@ def _clause(term: Term, value: str, today: date, changed: Sequence[Changed]) -> 
         return "status = ?", ["" if value == "none" else value.upper()]
     if name == "kind":
         if value == "other":
-            return f"component NOT IN ({bound(len(_KIND))})", list(_KIND.values())
+            return f"component NOT IN ({', '.join('?' * len(_KIND))})", list(_KIND.values())
         return "component = ?", [_KIND[value]]
     if name == "imported":
         return "id IN (SELECT after_id FROM change WHERE set_id = ?)", [int(value)]
     if name == "problem":
-        return "id IN (SELECT version_id FROM problem WHERE code = ?)", [value.lower()]
+        return (
+            "id IN (SELECT version_id FROM finding WHERE code = ?"
+            " UNION ALL SELECT version_id FROM problem WHERE code = ?)"
+        ), [value.lower(), value.lower()]
     return "uid = ?", [value]
 
 
-def _match(term: Term) -> str:
+def _match(field: str, phrases: Sequence[str]) -> str:
     """Free text as a full-text query: words in order, the last one open at its end."""
-    found = []
-    for value in term.values:
-        words = "".join(c if c.isalnum() else " " for c in value).split()
-        if not words:
-            raise FilterError("There is no word in this to look for.", term.start, term.end)
-        found.append(f'{_TEXT[term.field]}"{" ".join(words)}"*')
-    return f"({' OR '.join(found)})"
+    asked = [f'{_TEXT[field]}"{phrase}"*' for phrase in phrases]
+    return f"({' OR '.join(asked)})"
 
 
-def _dated(term: Term, value: str, today: date, changed: Sequence[Changed]) -> tuple[str, list[Any]]:
-    first, following = day_range(value, today, term)
-    low, high = wall_seconds_of(first), wall_seconds_of(following)
+def _dated(days: Days, changed: Sequence[Changed]) -> tuple[str, list[Any]]:
+    low, high = days.low, days.high
     once = "start_wall < ? AND (end_wall > ? OR start_wall >= ?)"
-    days = (following - first).days
-    # An occurrence of up to a day may have begun the day before; a longer one on any weekday.
-    mask = 127 if days >= 6 else sum(1 << (first + timedelta(days=k)).weekday() for k in range(-1, days))
     # A series that runs right through with shorter gaps than the span is in it for sure (two days' slack
     # for what UNTIL leaves open). Of those left, on a weekday they can have, the rule is asked.
     sure = (
-        f"gap_days BETWEEN 1 AND {days} AND start_wall <= ?"
+        f"gap_days BETWEEN 1 AND {days.count} AND start_wall <= ?"
         " AND (until_wall IS NULL OR until_wall - (end_wall - start_wall) - 172800 >= ?)"
     )
     series = (
         f"CASE WHEN (marks & {Mark.SERIES}) = 0 OR (start_wall >= ? AND NOT marks & {Mark.EARLY}) OR until_wall < ?"
-        f" OR (end_wall - start_wall <= 86400 AND (weekdays & {mask}) = 0) THEN 0 WHEN {sure} THEN 1"
+        f" OR (end_wall - start_wall <= 86400 AND (weekdays & {days.weekdays}) = 0) THEN 0 WHEN {sure} THEN 1"
         " ELSE happens(recurrence, start_wall, ? - max(end_wall - start_wall - 1, 0), ?) END"
     )
     clause, values = f"({once}) OR ({series})", [high, low, low, high, low, low, high, low, high]

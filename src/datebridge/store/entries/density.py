@@ -17,7 +17,7 @@ from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
 from datebridge.store.database import Busy, Store
 from datebridge.store.entries.occurrences import may_be_then, read_window
-from datebridge.store.jobs import add_job, lanes_with
+from datebridge.store.jobs import queue_once
 from datebridge.store.remembered import Remembered
 
 #: So many years of a calendar are made anew after a batch: a calendar that changes often must not keep the worker busy.
@@ -123,8 +123,5 @@ def stale(connection: Connection) -> list[int]:
 
 def queue_refreshing(connection: Connection) -> None:
     """Queue making anew what is kept of calendars that have changed since, unless that is queued already."""
-    lanes = lanes_with(connection, "count", ("queued",))
     for calendar in stale(connection):
-        lane = f"density {calendar}"
-        if lane not in lanes:
-            add_job(connection, "count", "Counting by day", {"calendar": calendar}, lane)
+        queue_once(connection, "count", "Counting by day", {"calendar": calendar}, f"density {calendar}")

@@ -4,19 +4,21 @@ from __future__ import annotations
 
 import json
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import date
 from functools import partial
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import Connection
+from sqlalchemy import Connection, Table, null, select
 
+from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import wall_seconds_of
-from datebridge.core.words.filters import parse_filter
+from datebridge.core.words.filters import Selection, resolve_filter
+from datebridge.store.calendars import names
 from datebridge.store.database import Store, this_day
 from datebridge.store.entries.conditions import HAS, KINDS, LISTED, Condition, compile_filter
 from datebridge.store.entries.occurrences import Changed, changed_series
@@ -33,8 +35,9 @@ from datebridge.store.entries.orders import (
     window_of,
 )
 from datebridge.store.entries.spans import KnownSpans
-from datebridge.store.entries.versions import bound, chunks
 from datebridge.store.remembered import Remembered
+from datebridge.store.sql import among
+from datebridge.store.tables import CALENDARS, ENTRIES
 
 #: What can be counted by, as SQL.
 FACETS = {
@@ -46,20 +49,46 @@ FACETS = {
 MARK_NAMES = {
     "series": Mark.SERIES, "all day": Mark.ALL_DAY, "private": Mark.PRIVATE, "override": Mark.OVERRIDE, **HAS,
 }  # fmt: skip
-_ROW = (
-    "id", "calendar_id", "component", "uid", "recurrence_id", "summary", "location", "start", "start_wall",
-    "end_wall", "until_wall", "tzid", "zone", "repeats", "marks", "status", "privacy", "busy", "categories",
-    "attendees",
-)  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Selection:
-    """What is selected: all that match a filter, less exceptions; or the listed entries only."""
+class EntryRow(NamedTuple):
+    """An entry or a version as a row of the index; see `core.index.facts.Facts`."""
 
-    filter: str = ""
-    excluded: tuple[int, ...] = ()
-    only: tuple[int, ...] | None = None
+    id: VersionId
+    calendar_id: CalendarId | None
+    component: str
+    uid: str
+    recurrence_id: str
+    summary: str
+    location: str
+    start: int | None
+    start_wall: int | None
+    end_wall: int | None
+    until_wall: int | None
+    tzid: str
+    zone: str
+    repeats: str
+    marks: int
+    status: str
+    privacy: str
+    busy: str
+    categories: str
+    attendees: int
+
+
+class CalendarRow(NamedTuple):
+    """A calendar in force, counted. `last`: None for none; `endless`: something in it has no end."""
+
+    id: CalendarId
+    name: str
+    colour: int
+    source: str
+    taken_at: int
+    entries: int
+    problems: int
+    first: int | None
+    last: int | None
+    endless: bool
 
 
 class Ledger:
@@ -68,7 +97,7 @@ class Ledger:
     def __init__(self, store: Store) -> None:
         self.store = store
         self._orders: Remembered[Ids] = Remembered(len(SORTS))
-        self._calendars: Remembered[list[tuple[Any, ...]]] = Remembered(1)
+        self._calendars: Remembered[list[CalendarRow]] = Remembered(1)
         self._matches: Remembered[Flags] = Remembered(16)
         self._everything: Remembered[Flags] = Remembered(1)
         self.spans = KnownSpans()
@@ -131,15 +160,15 @@ class Ledger:
 
     def _compiled(self, connection: Connection, text: str, today: date) -> Condition:
         """A filter as SQL, with what of it has to be asked of the engine."""
-        terms = parse_filter(text)
+        terms = resolve_filter(text, today)
         if not any(term.field in ("on", "before") for term in terms):
-            return compile_filter(text, today)
+            return compile_filter(terms)
         revision = _revision(connection)
-        return compile_filter(text, today, self._changed.get((revision,), lambda: changed_series(connection)))
+        return compile_filter(terms, self._changed.get((revision,), lambda: changed_series(connection)))
 
     def page(
         self, text: str = "", sort: str = "when", descending: bool = False, offset: int = 0, limit: int = 100
-    ) -> tuple[int, list[dict[str, Any]]]:
+    ) -> tuple[int, list[EntryRow]]:
         """How many match, and the rows [offset, offset + limit) of them."""
         with self.store.read() as connection:
             revision = _revision(connection)
@@ -147,7 +176,7 @@ class Ledger:
                 ids = self.order(connection, text, sort, descending)
                 return len(ids), rows_of(connection, ids[offset : offset + limit].tolist())
             if not text.strip():
-                total = int(connection.exec_driver_sql("SELECT count(*) FROM entry WHERE listed = 1").scalar_one())
+                total = self.count(connection)
                 return total, rows_of(connection, window_of(connection, sort, descending, offset, limit))
             matches = self._matching(connection, revision, text)
             total = int(np.count_nonzero(matches))
@@ -162,14 +191,18 @@ class Ledger:
             at_no_time = ids_of(connection, "listed = 1 AND start IS NULL", [])
             return int(np.count_nonzero(flags[begun]) + np.count_nonzero(flags[at_no_time]))
 
-    def calendars(self) -> list[tuple[Any, ...]]:
-        """Each calendar: id, name, colour, source, taken_at, entries, with problems, first, last, any without end."""
+    def count(self, connection: Connection) -> int:
+        """How many entries there are."""
+        return int(connection.exec_driver_sql("SELECT count(*) FROM entry WHERE listed = 1").scalar_one())
+
+    def calendars(self) -> list[CalendarRow]:
+        """Each calendar in force, by name."""
         with self.store.read() as connection:
             revision = _revision(connection)
             return self._calendars.get(
                 (revision,),
                 lambda: [
-                    tuple(row)
+                    CalendarRow._make((*row[:-1], bool(row[-1])))
                     for row in connection.exec_driver_sql(
                         "SELECT k.id, k.name, k.colour, k.source, k.taken_at, coalesce(e.entries, 0),"
                         " coalesce(e.problems, 0), e.first, e.last, coalesce(e.endless, 0) FROM calendar k LEFT JOIN"
@@ -182,20 +215,19 @@ class Ledger:
                 ],
             )
 
-    def ids(self, connection: Connection, selection: Selection) -> Iterator[int]:
+    def ids(self, connection: Connection, selection: Selection) -> Iterator[VersionId]:
         """The selected entries, in order of start."""
         if selection.only is not None:
-            wanted = set(selection.only)
-            return iter(sorted(i for c in chunks(wanted) for i in _existing(connection, c)))
+            listed = select(ENTRIES.c.id).where(ENTRIES.c.listed, ENTRIES.c.id.in_(among(set(selection.only))))
+            return iter(sorted(connection.execute(listed).scalars()))
         excluded = set(selection.excluded)
-        return (i for i in self.order(connection, selection.filter).tolist() if i not in excluded)
+        return (VersionId(i) for i in self.order(connection, selection.filter).tolist() if i not in excluded)
 
     def only_readable(self, connection: Connection, selection: Selection) -> int:
         """How many of the selected entries are in calendars that can only be read."""
-        rows = connection.exec_driver_sql(
-            "SELECT e.id FROM entry e JOIN calendar k ON k.id = e.calendar_id WHERE NOT k.writable AND e.listed"
-        )
-        readable = {row[0] for row in rows}
+        closed = select(CALENDARS.c.id).where(~CALENDARS.c.writable)
+        found = select(ENTRIES.c.id).where(ENTRIES.c.listed, ENTRIES.c.calendar_id.in_(closed))
+        readable = set(connection.execute(found).scalars())
         return sum(1 for i in self.ids(connection, selection) if i in readable) if readable else 0
 
     def facets(self, by: str, text: str = "") -> list[tuple[str, int]]:
@@ -212,9 +244,9 @@ class Ledger:
                 for joined, n in found:
                     counts.update(dict.fromkeys(str(joined).split("\x1f") if joined else (), n))
             elif by == "calendar":
-                names = {row[0]: row[1] for row in connection.exec_driver_sql("SELECT id, name FROM calendar")}
+                known = names(connection)
                 for calendar, n in found:
-                    counts[names.get(calendar, "")] += n
+                    counts[known.get(calendar, "")] += n
             else:
                 counts.update({str(value): n for value, n in found})
         if by == "year":
@@ -262,22 +294,11 @@ def _flags(connection: Connection, ids: Ids) -> Flags:
     return flags
 
 
-def rows_of(connection: Connection, ids: Any, table: str = "entry") -> list[dict[str, Any]]:
+def rows_of(connection: Connection, ids: Iterable[int], table: Table = ENTRIES) -> list[EntryRow]:
     """Index rows of the given ids, in the given order. Ids that are gone are passed over."""
-    columns = _ROW if table == "entry" else tuple(c for c in _ROW if c != "calendar_id")
-    found: dict[int, dict[str, Any]] = {}
-    for chunk in chunks(ids):
-        for row in connection.exec_driver_sql(
-            f"SELECT {', '.join(columns)} FROM {table} WHERE id IN ({bound(len(chunk))})", tuple(chunk)
-        ).mappings():
-            found[row["id"]] = dict(row)
-    return [found[i] for i in ids if i in found]
-
-
-def _existing(connection: Connection, ids: Any) -> list[int]:
-    return [
-        row[0]
-        for row in connection.exec_driver_sql(
-            f"SELECT id FROM entry WHERE listed = 1 AND id IN ({bound(len(ids))})", tuple(ids)
-        )
-    ]
+    wanted = list(ids)
+    calendar = table.c.calendar_id if table is ENTRIES else null()
+    columns = [calendar if name == "calendar_id" else table.c[name] for name in EntryRow._fields]
+    rows = connection.execute(select(*columns).where(table.c.id.in_(among(wanted))))
+    found = {row[0]: EntryRow(*row) for row in rows}
+    return [found[i] for i in wanted if i in found]

@@ -16,8 +16,8 @@ from datebridge.core.recurrence.starts import DAY
 from datebridge.core.zones.meaning import Zones
 from datebridge.store.database import Store
 from datebridge.store.entries.spans import KnownSpans
-from datebridge.store.entries.versions import bound, chunks
 from datebridge.store.remembered import Remembered
+from datebridge.store.sql import chunks
 
 _TIMED = "id, calendar_id, uid, recurrence_id, start_wall, end_wall, until_wall, tzid, zone, marks, recurrence"
 _SHOWN = "summary, location, component, status, busy, travel"
@@ -112,13 +112,18 @@ class Happenings:
         """What is shown of entries in force."""
         wanted = tuple(set(ids))
         rows = connection.exec_driver_sql(
-            f"SELECT {_TIMED}, {_SHOWN} FROM entry WHERE id IN ({bound(len(wanted))})", wanted
+            f"SELECT {_TIMED}, {_SHOWN} FROM entry WHERE id IN ({_bound(len(wanted))})", wanted
         )
         return {row[0]: _shown(Timed(*row[:11]), row[11:]) for row in rows.fetchall()}
 
 
 def _shown(one: Timed, rest: Sequence[Any]) -> Shown:
     return Shown(one.calendar, one.uid, one.recurrence_id, one.tzid, one.zone, one.marks, *rest)
+
+
+def _bound(count: int) -> str:
+    """Placeholders for so many bound values."""
+    return ", ".join("?" * count)
 
 
 def may_be_anywhere(connection: Connection) -> str:
@@ -157,7 +162,7 @@ def read_window(
         among: the ids, as JSON, of all that may happen then.
     """
     run = connection.exec_driver_sql
-    mine = f"calendar_id IN ({bound(len(calendars))})"
+    mine = f"calendar_id IN ({_bound(len(calendars))})"
     rows = run(
         f"WITH found AS (SELECT DISTINCT value AS id FROM json_each(?))"
         f" SELECT {_TIMED}, {_SHOWN} FROM found CROSS JOIN entry USING (id)"
@@ -213,7 +218,8 @@ def changed_series(connection: Connection) -> list[Changed]:
     groups: dict[tuple[int, str], list[Timed]] = {}
     for chunk in chunks({uid for _, uid in wanted}):
         for row in run(
-            f"SELECT {_TIMED} FROM entry WHERE {_STANDS.replace('listed', '+listed')} AND uid IN ({bound(len(chunk))})",
+            f"SELECT {_TIMED} FROM entry WHERE {_STANDS.replace('listed', '+listed')}"
+            f" AND uid IN ({_bound(len(chunk))})",
             tuple(chunk),
         ):
             one = Timed(*row)
@@ -232,7 +238,7 @@ def clocks_of(connection: Connection, calendars: Iterable[int]) -> Clocks:
     found: dict[int, Zones] = {}
     for calendar, tzid, text in connection.exec_driver_sql(
         "SELECT e.calendar_id, e.uid, t.text FROM entry e JOIN version_text t ON t.id = e.id"
-        f" WHERE e.component = 'VTIMEZONE' AND e.calendar_id IN ({bound(len(wanted))}) ORDER BY e.id",
+        f" WHERE e.component = 'VTIMEZONE' AND e.calendar_id IN ({_bound(len(wanted))}) ORDER BY e.id",
         wanted,
     ):
         found.setdefault(calendar, Zones()).add(tzid, text)

@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date
 from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy import Connection
 
-from datebridge.core.moments import wall_seconds_of
-from datebridge.core.words.filters import Term, day_range
+from datebridge.core.words.filters import Term
 from datebridge.store.remembered import Remembered
 
 if TYPE_CHECKING:
@@ -36,13 +34,9 @@ class SpanTerm:
     negated: bool
 
 
-def span_term(term: Term, today: date, changed: Sequence[Changed]) -> SpanTerm:
-    """A term with its days as moments.
-
-    Raises:
-        FilterError: if one of its values is no day.
-    """
-    moments = tuple(wall_seconds_of(day_range(value, today, term)[0]) for value in term.values)
+def span_term(term: Term, changed: Sequence[Changed]) -> SpanTerm:
+    """A term with its days as moments."""
+    moments = tuple(days.low for days in term.days)
     ends = {one.master.id: one.last_end() for one in changed if one.moves_on} if term.field == "before" else {}
     lasting = tuple(tuple(i for i, end in ends.items() if end is None or end > moment) for moment in moments)
     return SpanTerm(term.field == "before", moments, lasting, term.negated)

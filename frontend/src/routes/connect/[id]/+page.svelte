@@ -13,11 +13,11 @@
 
   const queries = useQueryClient();
   const id = $derived(Number(page.params.id));
-  const params = $derived({ path: { incoming_id: id } });
+  const params = $derived({ path: { file_id: id } });
   const calendars = calendarsQuery();
   const detail = createQuery(() => ({
-    queryKey: ['incoming', id],
-    queryFn: () => answer(client.GET('/api/incoming/{incoming_id}', { params })),
+    queryKey: ['imports', id],
+    queryFn: () => answer(client.GET('/api/imports/{file_id}', { params })),
   }));
 
   let decisions = $state<Schemas['DecisionIn'][]>([]);
@@ -40,7 +40,7 @@
     queryKey: ['rehearse', id, $state.snapshot(decisions)],
     queryFn: () =>
       answer(
-        client.POST('/api/incoming/{incoming_id}/rehearse', {
+        client.POST('/api/imports/{file_id}/rehearse', {
           params,
           body: { decisions: $state.snapshot(decisions) },
         }),
@@ -67,7 +67,7 @@
     busy = true;
     try {
       const { set_id } = await answer(
-        client.POST('/api/incoming/{incoming_id}/take', { params, body: { decisions: $state.snapshot(decisions) } }),
+        client.POST('/api/imports/{file_id}/take', { params, body: { decisions: $state.snapshot(decisions) } }),
       );
       if (look) await goto(`/mend/${set_id}`);
       else {
@@ -87,7 +87,7 @@
 
   async function turnAway(): Promise<void> {
     try {
-      await answer(client.DELETE('/api/incoming/{incoming_id}', { params }));
+      await answer(client.DELETE('/api/imports/{file_id}', { params }));
       await goto('/connect');
       notices.say('Turned away. Nothing of the file is kept.');
       await refreshAll(queries);
@@ -97,8 +97,8 @@
   }
 
   function fetchProblems(offset: number, limit: number) {
-    const asked = { path: { incoming_id: id }, query: { offset, limit } };
-    return answer(client.GET('/api/incoming/{incoming_id}/problems', { params: asked }));
+    const asked = { path: { file_id: id }, query: { offset, limit } };
+    return answer(client.GET('/api/imports/{file_id}/problems', { params: asked }));
   }
 </script>
 
@@ -134,7 +134,7 @@
       <PagedList
         role="list"
         label="Problems with their lines"
-        queryKey={['incoming-problems', id]}
+        queryKey={['import-problems', id]}
         fetchPage={fetchProblems}
         rowHeight={30}
       >

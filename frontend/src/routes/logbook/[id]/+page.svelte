@@ -28,8 +28,8 @@
         : 'This is how it came here; it follows what is there, and is left by switching it off.'}
     {#snippet actions()}
       <Action href="/logbook">Back to the logbook</Action>
-      {#if review.data?.carried.refused || review.data?.carried.collided}
-        <Action kind="main" href="/connect/undecided">Decide about what did not arrive</Action>
+      {#if review.data?.pushed.refused || review.data?.pushed.conflict}
+        <Action kind="main" href="/connect/conflicts">Decide about what did not arrive</Action>
       {/if}
       {#if set.creates && !set.undone_by_id}
         <Action href="/look?filter=imported:{set.id}">Show what it added in the table</Action>

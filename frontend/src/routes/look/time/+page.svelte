@@ -4,7 +4,7 @@
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { onMount, untrack } from 'svelte';
   import Action from '$lib/parts/Action.svelte';
-  import CopyTo from '$lib/stages/CopyTo.svelte';
+  import Transfer from '$lib/stages/Transfer.svelte';
   import { answer, client, type Fields, type Schemas } from '$lib/api/client';
   import { calendarsQuery, refreshAll } from '$lib/api/queries';
   import { attempt } from '$lib/attempt';
@@ -99,17 +99,17 @@
     return () => clearTimeout(timer);
   });
   const clashes = createQuery(() => ({
-    queryKey: ['collisions', 'marks', first, wanted.count, looking.zone, shown],
+    queryKey: ['overlaps', 'marks', first, wanted.count, looking.zone, shown],
     queryFn: () =>
       answer(
-        client.GET('/api/collisions', {
+        client.GET('/api/overlaps', {
           params: { query: { first, count: wanted.count ?? 7, zone: looking.zone, calendar: shown, limit: 1 } },
         }),
       ),
     enabled: looking.ready && Boolean(fits) && marking && view !== 'year' && view !== 'picked' && view !== 'agenda',
   }));
   let marking = $state(true);
-  const colliding = $derived(new Set(marking ? (clashes.data?.keys ?? []) : []));
+  const overlapping = $derived(new Set(marking ? (clashes.data?.keys ?? []) : []));
   let listed = $state(0);
 
   const title = $derived(
@@ -231,7 +231,7 @@
       { key: '+', does: 'divide the hours more finely', run: () => looking.finer(1) },
       { key: '-', does: 'divide them less finely', run: () => looking.finer(-1) },
       { key: 'z', does: 'an hour across the clocks, before and after they change', run: () => (asking = 'across') },
-      { key: 'x', does: 'what collides', run: () => void goto(`/look/collisions?on=${on}`) },
+      { key: 'x', does: 'what overlaps', run: () => void goto(`/look/overlaps?on=${on}`) },
       { key: 'Shift 1–9', does: 'show a kept set of layers' },
       { key: 'Alt ↑ ↓ ← →', does: 'move the entry in focus; with Shift, stretch it' },
       { key: 'Escape', does: 'close the drawer', run: shut },
@@ -262,10 +262,10 @@
       view === 'agenda' ? listed : (days.data?.total ?? 0),
       'occurrence',
       'occurrences',
-    )}{#if colliding.size && view !== 'year'}
+    )}{#if overlapping.size && view !== 'year'}
       ·
-      <a class="text-removed underline" href="/look/collisions?on={first}&count={wanted.count ?? 7}"
-        >{counted(clashes.data?.total ?? 0, 'collision', 'collisions')}</a
+      <a class="text-removed underline" href="/look/overlaps?on={first}&count={wanted.count ?? 7}"
+        >{counted(clashes.data?.total ?? 0, 'overlap', 'overlaps')}</a
       >{/if}
   </span>
   <Action onclick={() => (lining = !lining)} key="n">New…</Action>
@@ -319,7 +319,7 @@
           calendars={shown}
           {filter}
           {byId}
-          {colliding}
+          {overlapping}
           opened={opened?.key ?? ''}
           bind:total={listed}
           onopen={open}
@@ -339,7 +339,7 @@
         days={days.data.days}
         {month}
         {byId}
-        {colliding}
+        {overlapping}
         opened={opened?.key ?? ''}
         picked={picking ? picked : null}
         onopen={open}
@@ -361,7 +361,7 @@
         now={days.data.now ?? null}
         {byId}
         lanes={looking.lanes ? shown : null}
-        {colliding}
+        {overlapping}
         opened={opened?.key ?? ''}
         onopen={open}
         oncrowd={(day) => show({ view: 'agenda', on: day, span: '1' })}
@@ -413,7 +413,7 @@
   <Across onclose={() => asking === 'across' && (asking = null)} onclocks={() => (asking = 'clocks')} />
 {/if}
 {#if copying}
-  <CopyTo
+  <Transfer
     selection={{ filter: '', excluded: [], only: [copying.entry] }}
     chosen={1}
     name="entry"

@@ -7,7 +7,7 @@
   import JobLine from '$lib/parts/JobLine.svelte';
   import Swatch from '$lib/parts/Swatch.svelte';
   import Describe, { type Wanted } from '$lib/stages/Describe.svelte';
-  import HandOn from '$lib/stages/HandOn.svelte';
+  import Export from '$lib/stages/Export.svelte';
   import Leave from '$lib/stages/Leave.svelte';
   import { answer, client, type Job } from '$lib/api/client';
   import { calendarsQuery, refreshAll } from '$lib/api/queries';
@@ -23,7 +23,7 @@
   let address = $state('');
   let job = $state<number | null>(null);
   let leaving = $state(false);
-  let handing = $state(false);
+  let exporting = $state(false);
 
   const INTERVALS = [
     { seconds: 0, name: 'as usual' },
@@ -66,7 +66,7 @@
       ['Owned by', calendar.owner],
       ['Last refreshed', `${moment(calendar.refreshed_at)}: ${calendar.outcome}`],
       ['Next', `${moment(calendar.next_at)} (${calendar.interval})`],
-      ['On their way', `${counted(calendar.to_carry, 'change', 'changes')}; ${calendar.to_decide} to decide`],
+      ['On their way', `${counted(calendar.to_push, 'change', 'changes')}; ${calendar.to_decide} to decide`],
     ];
   });
 
@@ -201,7 +201,7 @@
     {#snippet actions()}
       <Action href="/connect">Back</Action>
       <Action href="/look?filter={encodeURIComponent(calendar.term)}">Show its entries</Action>
-      <Action onclick={() => (handing = true)}>Hand on…</Action>
+      <Action onclick={() => (exporting = true)}>Export…</Action>
       {#if calendar.live}
         <Action onclick={() => void refresh()} disabled={job !== null}>Refresh now</Action>
         <Action onclick={() => (leaving = true)}>Switch off…</Action>
@@ -214,12 +214,12 @@
     {/snippet}
   </Deck>
   {#if leaving}<Leave {calendar} onclose={() => (leaving = false)} />{/if}
-  {#if handing}
-    <HandOn
+  {#if exporting}
+    <Export
       selection={{ filter: '', excluded: [], only: null }}
       calendar={calendar.id}
       name={calendar.name}
-      onclose={() => (handing = false)}
+      onclose={() => (exporting = false)}
     />
   {/if}
 {:else if calendars.data}

@@ -1,0 +1,76 @@
+<script lang="ts">
+  import { useQueryClient } from '@tanstack/svelte-query';
+  import Action from '$lib/parts/Action.svelte';
+  import PagedList from '$lib/parts/PagedList.svelte';
+  import { answer, client } from '$lib/api/client';
+  import { refreshAll } from '$lib/api/queries';
+  import { attempt } from '$lib/attempt';
+  import { notices } from '$lib/notice.svelte';
+
+  /** Changes that did not arrive where their calendars live: refused there, or is in conflict with somebody else's. */
+  const queries = useQueryClient();
+
+  function fetchPage(offset: number, limit: number) {
+    return answer(client.GET('/api/conflicts', { params: { query: { offset, limit } } }));
+  }
+
+  async function again(id: number): Promise<void> {
+    const params = { path: { push_id: id } };
+    if (await attempt(async () => answer(client.POST('/api/conflicts/{push_id}/mine', { params })))) {
+      notices.say('It is tried again.');
+      await refreshAll(queries);
+    }
+  }
+
+  async function theirs(id: number): Promise<void> {
+    const params = { path: { push_id: id } };
+    if (await attempt(async () => answer(client.POST('/api/conflicts/{push_id}/theirs', { params })))) {
+      notices.say('Theirs is taken. It is written in the logbook.');
+      await refreshAll(queries);
+    }
+  }
+</script>
+
+<svelte:head><title>To decide · Date Bridge</title></svelte:head>
+
+<div class="flex items-center gap-4 px-4 pt-3 pb-2">
+  <div class="flex-1">
+    <h1 class="text-xl font-bold">Changes that did not arrive</h1>
+    <p class="text-soft">
+      Refused by the server, or made where somebody else had changed the same entry meanwhile. Both sides still have
+      what they had.
+    </p>
+  </div>
+  <Action href="/connect">Back to Connect</Action>
+</div>
+<div class="border-ink flex min-h-0 flex-1 flex-col border-t">
+  <PagedList role="list" label="Changes that did not arrive" queryKey={['pushes']} {fetchPage} rowHeight={48}>
+    {#snippet row(one, _index)}
+      <div role="listitem" class="border-line flex h-full items-center gap-4 border-b px-4 text-[13px]">
+        {#if one}
+          <strong class="w-20 {one.state === 'conflict' ? 'text-changed' : 'text-removed'}">{one.state}</strong>
+          <span class="w-72 min-w-0 truncate" title="{one.when} {one.what}">
+            <span class="block truncate font-medium">{one.what}</span>
+            <span class="figures text-soft block text-[12px]">{one.when}</span>
+          </span>
+          <span class="text-soft w-52 truncate" title="{one.calendar} on {one.account}"
+            >{one.calendar}, {one.account}</span
+          >
+          <span class="min-w-0 flex-1 truncate" title={one.message}>{one.message}</span>
+          <a class="text-soft w-16 underline" href="/logbook/{one.set_id}" title={one.batch}>batch {one.set_id}</a>
+          {#if one.state === 'conflict' && one.kind === 'entry'}
+            <Action kind="main" href="/connect/conflicts/{one.id}">Both sides…</Action>
+          {:else}
+            {#if one.kind === 'entry'}
+              <Action onclick={() => void theirs(one.id)} hint="Have here what is there">Take theirs</Action>
+            {/if}
+            <Action onclick={() => void again(one.id)}>Try again</Action>
+          {/if}
+        {/if}
+      </div>
+    {/snippet}
+    {#snippet empty()}<p class="p-6">
+        Nothing. Every change has arrived where its calendar lives, or is on its way.
+      </p>{/snippet}
+  </PagedList>
+</div>

@@ -1,0 +1,140 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { page } from '$app/state';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { onMount } from 'svelte';
+  import Action from '$lib/parts/Action.svelte';
+  import Deck from '$lib/parts/Deck.svelte';
+  import { answer, client } from '$lib/api/client';
+  import { refreshAll } from '$lib/api/queries';
+  import { attempt } from '$lib/attempt';
+  import { keys } from '$lib/keys.svelte';
+  import { notices } from '$lib/notice.svelte';
+  import { counted } from '$lib/words';
+
+  /** One conflict in two banks: take theirs, take mine, or choose field by field. */
+  const queries = useQueryClient();
+  const params = $derived({ path: { push_id: Number(page.params.id) } });
+  const conflict = createQuery(() => ({
+    queryKey: ['push', page.params.id],
+    queryFn: () => answer(client.GET('/api/conflicts/{push_id}', { params })),
+    retry: false,
+  }));
+  let mine = $state<Record<string, boolean>>({});
+  const pairs = $derived(conflict.data?.pairs ?? []);
+  const both = $derived(pairs.filter((pair) => pair.fields.length));
+  const chosen = $derived(Object.values(mine).filter(Boolean).length);
+  const key = (recurrence: string, field: string) => `${recurrence}\n${field}`;
+
+  async function end(work: () => Promise<unknown>, says: string): Promise<void> {
+    if (!(await attempt(work))) return;
+    await goto('/connect/conflicts');
+    notices.say(says);
+    await refreshAll(queries);
+  }
+
+  const theirs = () =>
+    end(
+      () => answer(client.POST('/api/conflicts/{push_id}/theirs', { params })),
+      'Theirs is taken; your change is not pushed. The logbook has both.',
+    );
+  const overwrite = () =>
+    end(
+      () => answer(client.POST('/api/conflicts/{push_id}/mine', { params })),
+      'Yours is on its way, over what is there.',
+    );
+
+  async function merge(): Promise<void> {
+    const taken: Record<string, string[]> = {};
+    for (const pair of pairs)
+      taken[pair.recurrence_id] = pair.fields
+        .map((field) => field.name)
+        .filter((name) => mine[key(pair.recurrence_id, name)]);
+    await end(
+      () => answer(client.POST('/api/conflicts/{push_id}/merge', { params, body: { mine: taken } })),
+      'Made from both sides, and on its way.',
+    );
+  }
+
+  onMount(() =>
+    keys.offer([
+      { key: 't', does: 'take theirs', run: () => void theirs() },
+      { key: 'm', does: 'take mine', run: () => void overwrite() },
+      { key: 'f', does: 'make it field by field, as chosen', run: () => void (both.length && merge()) },
+    ]),
+  );
+</script>
+
+<svelte:head><title>Both sides · Date Bridge</title></svelte:head>
+
+{#if conflict.isError}
+  <p class="p-6">
+    {conflict.error.message} <a class="text-brass underline" href="/connect/conflicts">Back to the list</a>
+  </p>
+{:else if conflict.data}
+  {@const one = conflict.data.push}
+  <div class="border-line border-b px-4 pt-3 pb-2">
+    <p class="text-soft text-[13px]">{one.calendar} on {one.account} · batch {one.set_id}: {one.batch}</p>
+    <h1 class="text-xl font-bold">{one.what} <span class="figures text-base font-normal">{one.when}</span></h1>
+    <p>{one.message} Nothing is lost: both sides still have what they had.</p>
+  </div>
+  <div class="border-ink flex border-b px-4 py-1 text-[13px] font-bold">
+    <span class="flex-1">Mine: as it is here</span>
+    <span class="w-40 text-center">differs in</span>
+    <span class="flex-1 pl-4">Theirs: as it is on {one.account}</span>
+  </div>
+  <div class="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Both sides">
+    {#each pairs as pair (pair.recurrence_id)}
+      {#if pairs.length > 1}<h2 class="text-soft bg-shade px-4 py-1 text-[13px]">{pair.title}</h2>{/if}
+      {#if !pair.mine.length || !pair.theirs.length}
+        <div class="border-line flex border-b px-4 py-2 text-[13px]">
+          <pre class="figures min-w-0 flex-1 whitespace-pre-wrap">{pair.mine.join('\n') ||
+              'It is not here any more.'}</pre>
+          <span class="text-changed w-40 text-center font-bold">≠ one side only</span>
+          <pre class="figures min-w-0 flex-1 pl-4 whitespace-pre-wrap">{pair.theirs.join('\n') ||
+              'It is not there any more.'}</pre>
+        </div>
+      {:else}
+        {#each pair.fields as field (field.name)}
+          {@const at = key(pair.recurrence_id, field.name)}
+          <div class="border-line flex items-stretch border-b px-4 text-[13px]" role="group" aria-label={field.label}>
+            <label class="flex min-w-0 flex-1 gap-2 py-2 {mine[at] ? 'bg-picked' : ''}">
+              <input
+                type="radio"
+                class="accent-brass"
+                name={at}
+                checked={mine[at] ?? false}
+                onchange={() => (mine[at] = true)}
+              />
+              <span class="figures min-w-0 break-words">{field.mine.join('\n') || 'nothing'}</span>
+            </label>
+            <span class="border-line text-changed mx-2 w-36 border-x py-2 text-center font-bold">≠ {field.label}</span>
+            <label class="flex min-w-0 flex-1 gap-2 py-2 {mine[at] ? '' : 'bg-picked'}">
+              <input
+                type="radio"
+                class="accent-brass"
+                name={at}
+                checked={!(mine[at] ?? false)}
+                onchange={() => (mine[at] = false)}
+              />
+              <span class="figures min-w-0 break-words">{field.theirs.join('\n') || 'nothing'}</span>
+            </label>
+          </div>
+        {/each}
+      {/if}
+    {/each}
+  </div>
+  <Deck label="Decide">
+    {both.length ? `${counted(chosen, 'field', 'fields')} of mine chosen, the rest as it is there.` : one.message}
+    {#snippet actions()}
+      <Action href="/connect/conflicts">Later</Action>
+      <Action onclick={() => void theirs()} key="t">Take theirs</Action>
+      <Action onclick={() => void overwrite()} key="m">Take mine, over theirs</Action>
+      {#if both.length}
+        <Action kind="main" onclick={() => void merge()} key="f">Make it field by field</Action>
+      {/if}
+    {/snippet}
+  </Deck>
+{:else}
+  <p class="text-soft p-6" role="status">Fetching…</p>
+{/if}

@@ -1,0 +1,47 @@
+"""What a check is. Each has a file of its own, named by what it finds, and a line in `core.checks`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from datebridge.core.index.derive import Reading
+from datebridge.core.problems import Severity
+
+
+class Found(NamedTuple):
+    """What is wrong, in one plain sentence; what Date Bridge did with it; and the property at which it stands."""
+
+    message: str
+    done: str
+    name: str = ""
+
+
+def noted(entry: Reading) -> Iterable[Found]:
+    """What is noted while an entry is read is not looked for once more."""
+    return ()
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """Something that can be wrong with an entry.
+
+    Attributes:
+        code: by which it is known everywhere; it never changes.
+        severity: ``breaks``: other systems will refuse or lose the entry; ``alters``: they may show it differently;
+            ``untidy``: harmless, but not as the standard has it.
+        title: for lists.
+        find: says what of this is wrong with an entry.
+        needs: it is asked only of entries with one of these properties; of all where there are none.
+        fix: the entry's text without it, where one can be right; None where there is nothing to put right.
+        revision: raised whenever it finds something else than before: what is stored is looked at anew then.
+    """
+
+    code: str
+    severity: Severity
+    title: str
+    find: Callable[[Reading], Iterable[Found]] = noted
+    needs: frozenset[str] = frozenset()
+    fix: Callable[[str], str | None] | None = None
+    revision: int = 1

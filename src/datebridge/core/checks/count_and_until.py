@@ -1,0 +1,17 @@
+"""An RRULE with both COUNT and UNTIL, of which there may be one (RFC 5545 §3.3.10)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from datebridge.core.checks.check import Check, Found
+from datebridge.core.index.derive import Reading
+
+
+def find(entry: Reading) -> Iterator[Found]:
+    for read in entry.placing.rules:
+        if read.rule.count is not None and read.rule.until is not None:
+            yield Found("RRULE has both COUNT and UNTIL.", "What ends it first counts.", "RRULE")
+
+
+CHECK = Check("count-and-until", "breaks", "A repeat rule with both COUNT and UNTIL", find, needs=frozenset({"RRULE"}))

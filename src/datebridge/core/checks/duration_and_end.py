@@ -1,0 +1,24 @@
+"""Both an end and a DURATION, of which there may be one (RFC 5545 §3.6.1)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from datebridge.core.checks.check import Check, Found
+from datebridge.core.index.derive import Reading, read_entry
+from datebridge.core.text.component import Component
+
+
+def find(entry: Reading) -> Iterator[Found]:
+    if entry.placing.end_name:
+        end = entry.placing.end_name
+        yield Found(f"Both {end} and DURATION are given.", f"{end} counts.", "DURATION")
+
+
+def fix(text: str) -> str | None:
+    """Leave what counts: the end."""
+    entry = read_entry(Component(text).kind, text)
+    return Component(text).without("DURATION").text if any(find(entry)) else None
+
+
+CHECK = Check("duration-and-end", "alters", "Both an end and a duration", find, needs=frozenset({"DURATION"}), fix=fix)

@@ -1,0 +1,18 @@
+"""An end that lies before the start (RFC 5545 §3.8.2.2); see `core.index.placing.is_early`."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from datebridge.core.checks.check import Check, Found
+from datebridge.core.index.derive import Reading
+from datebridge.core.index.placing import is_early
+
+
+def find(entry: Reading) -> Iterator[Found]:
+    start, end = entry.placing.start, entry.placing.end
+    if start is not None and end is not None and is_early(start, end):
+        yield Found("The end lies before the start.", "Shown with no length; kept as it is.", entry.placing.end_name)
+
+
+CHECK = Check("end-before-start", "breaks", "An end before the start", find, needs=frozenset({"DTEND", "DUE"}))

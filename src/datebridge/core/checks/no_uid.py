@@ -1,0 +1,25 @@
+"""An entry without a UID, which everything but a busy time needs (RFC 5545 §3.6.1)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from datebridge.core.checks.check import Check, Found
+from datebridge.core.index.derive import Reading, digest_of
+from datebridge.core.text.component import Component
+
+
+def find(entry: Reading) -> Iterator[Found]:
+    if not entry.facts.uid and entry.facts.component != "VFREEBUSY":
+        yield Found("There is no UID.", "Kept; it can only be recognised by its text.")
+
+
+def fix(text: str) -> str | None:
+    """Give it the UID that it gets everywhere it needs one: always the same for the same text."""
+    component = Component(text)
+    if component.first("UID") is not None and component.first("UID").value.strip():  # type: ignore[union-attr]
+        return None
+    return component.with_property("UID", f"{digest_of(text).hex()}@date-bridge.example").text
+
+
+CHECK = Check("no-uid", "breaks", "No UID", find, fix=fix)

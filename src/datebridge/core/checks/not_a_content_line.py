@@ -1,0 +1,7 @@
+"""A line without a name and a colon (RFC 5545 §3.1). Noted while the lines are read."""
+
+from __future__ import annotations
+
+from datebridge.core.checks.check import Check
+
+CHECK = Check("not-a-content-line", "breaks", "A line that is not a property")

@@ -1,0 +1,84 @@
+"""Calendar object resources: the entries of one UID with the zone definitions they need (RFC 4791 §4.1).
+
+>>> found = take_apart(assemble(["BEGIN:VEVENT\\nUID:1\\nSUMMARY:Tide\\nEND:VEVENT"], []))
+>>> found.uid, len(found.entries), found.method
+('1', 1, '')
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import lru_cache
+
+from datebridge.core.checks import examine
+from datebridge.core.index.facts import Facts
+from datebridge.core.problems import Problem
+from datebridge.core.text.component import Component
+from datebridge.core.text.reader import Reader
+from datebridge.core.text.source import open_bytes
+from datebridge.core.text.writer import missing_definitions, span_of, tzids_in, write_calendar
+from datebridge.core.zones.meaning import Zones
+
+_HEADER = "BEGIN:VCALENDAR\nEND:VCALENDAR"
+
+
+@dataclass(frozen=True, slots=True)
+class CalendarObject:
+    """An object taken apart: entries and zone definitions with their facts, and what is wrong with the whole.
+
+    Attributes:
+        odd: problems per entry that only the whole text shows.
+    """
+
+    entries: tuple[tuple[Facts, str], ...]
+    zones: tuple[tuple[Facts, str], ...]
+    odd: tuple[tuple[Problem, ...], ...]
+    problems: tuple[Problem, ...]
+    method: str
+
+    @property
+    def uid(self) -> str:
+        return self.entries[0][0].uid if self.entries else ""
+
+
+@lru_cache(maxsize=256)  # thousands of objects carry the same few definitions
+def _zone(text: str) -> Facts:
+    return examine("VTIMEZONE", text)
+
+
+def take_apart(data: bytes) -> CalendarObject:
+    """Read an object's octets; never fails."""
+    reader = Reader(open_bytes(data))
+    entries, zones, odd = [], [], []
+    problems: list[Problem] = []
+    method = ""
+    components = list(reader)
+    meanings = Zones((_zone(c.text).uid, c.text) for c in components if c.name == "VTIMEZONE")
+    for component in components:
+        if component.name == "VCALENDAR":
+            line = Component(component.text).first("METHOD")
+            method = line.value if line else ""
+            problems += component.problems
+            continue
+        if component.name == "VTIMEZONE":
+            zones.append((_zone(component.text), component.text))
+        else:
+            entries.append((examine(component.name, component.text, meanings), component.text))
+            odd.append(tuple(component.problems))
+    return CalendarObject(tuple(entries), tuple(zones), tuple(odd), (*problems, *reader.problems), method)
+
+
+def assemble(texts: Iterable[str], zones: Iterable[tuple[str, str]]) -> bytes:
+    """One object of entries that share a UID; `zones` are definitions by TZID, of which those in use go along.
+
+    Zones in use without a definition get one made from the zone data (see `writer.missing_definitions`).
+    """
+    texts = list(texts)
+    used = {tzid for text in texts for tzid in tzids_in(text)}
+    defined = {tzid: text for tzid, text in zones if tzid in used}
+    made: list[str] = []
+    if used - defined.keys():
+        facts = [examine(Component(text).kind, text) for text in texts]
+        made = missing_definitions(used - {"UTC"}, defined, *span_of(facts))
+    return b"".join(write_calendar(_HEADER, [*defined.values(), *made], texts))

@@ -1,0 +1,51 @@
+"""Housework: counting by day, looking at entries with checks that have changed, clearing away."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from datebridge.core.ids import CalendarId, VersionId
+from datebridge.services.jobs.jobs import JobContext
+from datebridge.store import findings
+from datebridge.store.changesets import collect
+from datebridge.store.database import Store
+from datebridge.store.entries import density
+from datebridge.store.jobs import queue_collecting
+
+
+def count_job(context: JobContext) -> dict[str, Any]:
+    """Make anew what is kept of a calendar's days."""
+    return {"years": density.refresh_kept(context.store, int(context.params["calendar"]))}
+
+
+def check_job(context: JobContext) -> dict[str, Any]:
+    """Look at a calendar as a whole, or at every entry with the checks that have changed."""
+    calendar = context.params.get("calendar")
+    if calendar is not None:
+        return {"findings": findings.check_calendar(context.store, CalendarId(calendar))}
+
+    def report(done: int, total: int) -> None:
+        context.remember(last=done)  # begun again, it goes on from there
+        context.progress(done, total, "entries")
+
+    return {"findings": findings.check_everything(context.store, report, VersionId(context.params.get("last", 0)))}
+
+
+def collect_job(context: JobContext) -> dict[str, Any]:
+    """Clear away what nothing holds any more."""
+    return asdict(collect.collect(context.store, context.check))
+
+
+def queue_housework(store: Store) -> None:
+    """Queue what is to be done in the house, unless it is queued already."""
+    with store.read() as connection:
+        count = density.stale(connection)
+        check = findings.outdated(connection) or findings.changed_calendars(connection)
+        clear = collect.is_wanted(connection)
+    if count or check or clear:
+        with store.write() as connection:
+            density.queue_refreshing(connection)
+            findings.queue_checking(connection)
+            if clear:
+                queue_collecting(connection)

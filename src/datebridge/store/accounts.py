@@ -1,0 +1,205 @@
+"""Accounts and the calendars on them, as single records."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from sqlalchemy import Connection, func, select, update
+from sqlmodel import Session, col
+from sqlmodel import select as records
+
+from datebridge.core.accounts import TAKING
+from datebridge.core.errors import CannotDo
+from datebridge.core.ids import AccountId, CalendarId, RemoteId
+from datebridge.store.database import Store, now
+from datebridge.store.remotes import LONGEST_PAUSE
+from datebridge.store.tables import ACCOUNTS, CALENDARS, REMOTES, Account, Remote, demand_id
+
+#: After a failure the next try comes after this, in seconds, then twice as long each time, at most a day.
+_BACK_OFF = 60
+
+
+class NotConnected(CannotDo):
+    """There is no such account or calendar, or it does not allow what is asked; the message says so."""
+
+    code, title = "not-connected", "There is no such connection"
+
+
+def account(store: Store, account_id: AccountId) -> Account:
+    """An account.
+
+    Raises:
+        NotConnected: if there is none, or it was disconnected.
+    """
+    with store.session() as session:
+        return demand_account(session, account_id)
+
+
+def demand_account(session: Session, account_id: AccountId) -> Account:
+    found = session.get(Account, account_id)
+    if found is None or found.gone:
+        raise NotConnected("There is no such account any more.")
+    return found
+
+
+def accounts(store: Store) -> list[Account]:
+    """All accounts that are connected."""
+    with store.session() as session:
+        return list(session.exec(records(Account).where(~col(Account.gone)).order_by(col(Account.id))))
+
+
+def remote(store: Store, remote_id: RemoteId) -> Remote:
+    """A calendar that lives elsewhere.
+
+    Raises:
+        NotConnected: if there is none.
+    """
+    with store.session() as session:
+        return demand_remote(session, remote_id)
+
+
+def demand_remote(session: Session, remote_id: RemoteId) -> Remote:
+    found = session.get(Remote, remote_id)
+    if found is None:
+        raise NotConnected("There is no such calendar any more.")
+    return found
+
+
+def remotes_of(store: Store, account_id: AccountId, only_on: bool = False) -> list[Remote]:
+    """The calendars of an account; only those switched on, if that is asked."""
+    with store.session() as session:
+        rows = session.exec(records(Remote).where(Remote.account_id == account_id))
+        return [row for row in rows if row.calendar_id is not None or not only_on]
+
+
+def ids_on(store: Store, account_id: AccountId) -> list[RemoteId]:
+    """What is switched on of an account."""
+    return [RemoteId(demand_id(row.id)) for row in remotes_of(store, account_id, only_on=True)]
+
+
+def switched_on(remote: Remote) -> tuple[RemoteId, CalendarId]:
+    """A calendar that lives elsewhere and its copy here.
+
+    Raises:
+        NotConnected: if it is switched off.
+    """
+    if remote.calendar_id is None:
+        raise NotConnected(f"{remote.name} is not switched on.")
+    return RemoteId(demand_id(remote.id)), CalendarId(remote.calendar_id)
+
+
+def named(session: Session) -> set[str]:
+    """The names of all calendars that live elsewhere."""
+    return set(session.exec(records(Remote.name)))
+
+
+def accounts_at(session: Session, kind: str, host: str, user: str) -> list[Account]:
+    """The connected accounts of a user on a host."""
+    found = records(Account).where(Account.kind == kind, Account.host == host, Account.user == user, ~col(Account.gone))
+    return list(session.exec(found))
+
+
+def accounts_of_user(store: Store, user: str) -> list[Account]:
+    """The connected accounts under a user name."""
+    with store.session() as session:
+        return list(session.exec(records(Account).where(Account.user == user, ~col(Account.gone))))
+
+
+def names_on(session: Session, account_id: AccountId) -> set[str]:
+    """The names of an account's calendars."""
+    return set(session.exec(records(Remote.name).where(Remote.account_id == account_id)))
+
+
+def sealed_addresses(store: Store) -> list[bytes]:
+    """The sealed addresses of all connected accounts."""
+    with store.read() as connection:
+        return list(connection.execute(select(ACCOUNTS.c.address_sealed).where(~ACCOUNTS.c.gone)).scalars())
+
+
+def account_of(connection: Connection, calendar: CalendarId) -> Account | None:
+    """The account on which a calendar lives; None where it lives here."""
+    row = connection.execute(
+        select(ACCOUNTS).join(REMOTES, REMOTES.c.account_id == ACCOUNTS.c.id).where(REMOTES.c.calendar_id == calendar)
+    ).first()
+    return Account(**row._mapping) if row is not None else None
+
+
+def account_named(connection: Connection, name: str) -> AccountId | None:
+    """The connected account of a name, whatever its case."""
+    found = select(ACCOUNTS.c.id).where(func.lower(ACCOUNTS.c.name) == func.lower(name), ~ACCOUNTS.c.gone)
+    return connection.execute(found.limit(1)).scalar()
+
+
+def calendar_named(connection: Connection, name: str, account_id: AccountId | None) -> CalendarId | None:
+    """The calendar in force of a name, whatever its case, on an account; None: here."""
+    found = (
+        select(CALENDARS.c.id)
+        .outerjoin(REMOTES, REMOTES.c.calendar_id == CALENDARS.c.id)
+        .where(CALENDARS.c.live, func.lower(CALENDARS.c.name) == func.lower(name), REMOTES.c.account_id.is_(account_id))
+    )
+    return connection.execute(found.limit(1)).scalar()
+
+
+def takes_changes(connection: Connection, account_id: AccountId) -> bool:
+    """Whether an account is connected, and calendars can be made and changed there."""
+    found = select(ACCOUNTS.c.kind).where(ACCOUNTS.c.id == account_id, ~ACCOUNTS.c.gone)
+    return connection.execute(found).scalar() in TAKING
+
+
+def note_address(connection: Connection, account_id: AccountId, sealed: bytes) -> None:
+    """An account has moved for good."""
+    connection.execute(update(ACCOUNTS).where(ACCOUNTS.c.id == account_id).values(address_sealed=sealed))
+
+
+def forget_account(connection: Connection, account_id: AccountId) -> None:
+    """An account is disconnected: what opened it is wiped, and the logbook still knows its name."""
+    wiped = {"gone": True, "address_sealed": b"", "password_sealed": b"", "user": "", "trouble": ""}
+    connection.execute(update(ACCOUNTS).where(ACCOUNTS.c.id == account_id).values(wiped))
+
+
+# ---- how refreshes went ---------------------------------------------------------------------------
+
+
+def note_success(store: Store, remote_id: RemoteId, outcome: str, usual: int) -> str:
+    """A calendar has been refreshed; its name now. `usual` is its interval where it has none of its own."""
+    with store.writing_session() as session:
+        fresh = demand_remote(session, remote_id)
+        fresh.refreshed_at, fresh.outcome = now(), outcome
+        fresh.next_at = now() + max(fresh.every or usual, fresh.published_every)
+        fresh.trouble, fresh.failed_since, fresh.failures = "", None, 0
+        owner = session.get(Account, fresh.account_id)
+        if owner is not None:
+            owner.trouble, owner.trouble_since = "", None
+        return fresh.name
+
+
+def note_failure(store: Store, remote_id: RemoteId, message: str, locked: bool) -> str:
+    """Keep what was last good, say since when and why it is not refreshed, and wait longer each time.
+
+    Args:
+        locked: it is the trouble of the whole account, until somebody does something about it.
+
+    Returns:
+        the calendar's name, "" where it is gone.
+    """
+    with store.writing_session() as session:
+        row = session.get(Remote, remote_id)
+        if row is None:
+            return ""
+        row.trouble = message
+        row.failed_since = row.failed_since or now()
+        row.next_at = now() + min(LONGEST_PAUSE, _BACK_OFF * 2 ** min(row.failures, 12))
+        row.failures += 1
+        owner = session.get(Account, row.account_id)
+        if owner is not None and locked:
+            owner.trouble, owner.trouble_since = message, owner.trouble_since or now()
+        return row.name
+
+
+def put_off(store: Store, remotes: Iterable[RemoteId], seconds: int) -> None:
+    """What somebody stopped is not begun again at once."""
+    with store.writing_session() as session:
+        for remote_id in remotes:
+            row = session.get(Remote, remote_id)
+            if row is not None and (row.next_at is None or row.next_at <= now()):
+                row.next_at = now() + seconds

@@ -1,0 +1,121 @@
+"""What stands in calendars, as far as recognising it needs it (see `core.changes.reconcile`)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any, NamedTuple
+
+from sqlalchemy import Connection, Row, Select, select
+
+from datebridge.core.changes import Item, identity_of
+from datebridge.core.ids import AccountId, CalendarId, GroupId, VersionId
+from datebridge.store.sql import among
+from datebridge.store.tables import CALENDARS, ENTRIES, REMOTES, TEXTS, VERSIONS
+
+_SEEN = ("id", "component", "uid", "recurrence_id", "digest", "sequence", "modified")
+
+
+def present(connection: Connection, calendar: CalendarId) -> list[Item[VersionId]]:
+    """All that stands in a calendar but its header."""
+    return _items(connection, _seen().where(ENTRIES.c.calendar_id == calendar, ENTRIES.c.component != "VCALENDAR"))
+
+
+def present_by_uid(
+    connection: Connection, calendar: CalendarId, uids: Iterable[str]
+) -> dict[str, list[Item[VersionId]]]:
+    """The entries of some UIDs in a calendar."""
+    wanted = _seen().where(ENTRIES.c.calendar_id + 0 == calendar, ENTRIES.c.listed, ENTRIES.c.uid.in_(among(uids)))
+    found: dict[str, list[Item[VersionId]]] = {}
+    for item in _items(connection, wanted):  # the sum keeps SQLite from going through the whole calendar instead
+        found.setdefault(item.identity.uid, []).append(item)
+    return found
+
+
+def _seen() -> Select[Any]:
+    return select(*(ENTRIES.c[name] for name in _SEEN)).order_by(ENTRIES.c.id)
+
+
+def _items(connection: Connection, wanted: Select[Any]) -> list[Item[VersionId]]:
+    return [_item(row) for row in connection.execute(wanted)]
+
+
+def _item(row: Row[Any]) -> Item[VersionId]:
+    identity = identity_of(row.component, row.uid, row.recurrence_id, row.digest)
+    return Item(identity, row.digest, row.id, row.sequence, row.modified)
+
+
+def staged(connection: Connection, group: GroupId) -> list[tuple[Item[VersionId], bool]]:
+    """What a part of a file holds, in its order; and whether each is an entry, not a header or a definition."""
+    columns = (*(VERSIONS.c[name] for name in _SEEN), VERSIONS.c.listed)
+    rows = connection.execute(select(*columns).where(VERSIONS.c.group_id == group).order_by(VERSIONS.c.id))
+    return [(_item(row), bool(row.listed)) for row in rows]
+
+
+def digests_elsewhere(connection: Connection, group: GroupId) -> set[bytes]:
+    """What of a part of a file stands, identical, in any calendar."""
+    same = (
+        (ENTRIES.c.uid == VERSIONS.c.uid)
+        & (ENTRIES.c.recurrence_id == VERSIONS.c.recurrence_id)
+        & (ENTRIES.c.digest == VERSIONS.c.digest)
+    )
+    found = select(VERSIONS.c.digest).join(ENTRIES, same).where(VERSIONS.c.group_id == group)
+    return set(connection.execute(found).scalars())
+
+
+def uids_in_home(connection: Connection, account: AccountId, besides: CalendarId) -> dict[str, str]:
+    """UIDs that stand in other calendars of an account's own home, with the calendar's name: a home takes each UID
+    once (RFC 4791 §5.3.2.1, no-uid-conflict)."""
+    rows = connection.execute(
+        select(ENTRIES.c.uid, CALENDARS.c.name)
+        .join(CALENDARS, CALENDARS.c.id == ENTRIES.c.calendar_id)
+        .join(REMOTES, REMOTES.c.calendar_id == CALENDARS.c.id)
+        .where(
+            REMOTES.c.account_id == account, REMOTES.c.owned, CALENDARS.c.id != besides, ENTRIES.c.listed,
+            ENTRIES.c.uid != "",
+        )
+    )  # fmt: skip
+    return {row.uid: row.name for row in rows}
+
+
+def with_series(connection: Connection, ids: Iterable[VersionId]) -> list[VersionId]:
+    """The entries, and every entry that shares calendar and UID with one of them."""
+    wanted = set(ids)
+    other = ENTRIES.alias("other")
+    rows = connection.execute(
+        select(other.c.id)
+        .select_from(ENTRIES)
+        .join(other, (other.c.uid == ENTRIES.c.uid) & (other.c.calendar_id == ENTRIES.c.calendar_id) & other.c.listed)
+        .where(ENTRIES.c.uid != "", ENTRIES.c.id.in_(among(wanted)))
+    )
+    return sorted(wanted.union(rows.scalars()))
+
+
+def texts_of(connection: Connection, versions: Iterable[VersionId]) -> dict[VersionId, str]:
+    """The texts of versions; of those that are there."""
+    rows = connection.execute(select(TEXTS.c.id, TEXTS.c.text).where(TEXTS.c.id.in_(among(versions))))
+    return {row.id: row.text for row in rows}
+
+
+def entries_of(connection: Connection, calendar: CalendarId) -> list[VersionId]:
+    """Everything in force in a calendar, its header and definitions too."""
+    return list(connection.execute(select(ENTRIES.c.id).where(ENTRIES.c.calendar_id == calendar)).scalars())
+
+
+class Written(NamedTuple):
+    """An entry in force with its text."""
+
+    id: VersionId
+    calendar: CalendarId
+    component: str
+    text: str
+
+
+def texts_in_order(connection: Connection, ids: Iterable[VersionId]) -> list[Written]:
+    """Entries with their texts, in order of start."""
+    rows = connection.execute(
+        select(ENTRIES.c.id, ENTRIES.c.calendar_id, ENTRIES.c.component, TEXTS.c.text)
+        .join(TEXTS, TEXTS.c.id == ENTRIES.c.id)
+        .where(ENTRIES.c.id.in_(among(ids)))
+        .order_by(ENTRIES.c.start, ENTRIES.c.id)
+    )
+    return [Written(*row) for row in rows]

@@ -1,0 +1,109 @@
+"""The tables: a class each for single records, and the same as expressions for everything else.
+
+>>> CALENDARS.c.name.type, CALENDARS.name
+(AutoString(), 'calendar')
+"""
+
+from __future__ import annotations
+
+from typing import cast
+
+from sqlalchemy import Table
+from sqlmodel import SQLModel
+
+from datebridge.store.tables.changes import ChangeRow, ChangeSetRow, ImportFile, ImportGroup, ProblemRow, StagingRow
+from datebridge.store.tables.elsewhere import Account, Push, Remote, ResourceRow
+from datebridge.store.tables.entries import (
+    Calendar,
+    CheckRun,
+    DensityRow,
+    Entry,
+    FindingRow,
+    IndexColumns,
+    RulingRow,
+    Version,
+    VersionText,
+)
+from datebridge.store.tables.work import Job, Meta, Preference
+
+
+def _expression(model: type[SQLModel]) -> Table:
+    return cast(Table, model.__table__)  # type: ignore[attr-defined]
+
+
+CALENDARS = _expression(Calendar)
+VERSIONS = _expression(Version)
+TEXTS = _expression(VersionText)
+ENTRIES = _expression(Entry)
+DENSITY = _expression(DensityRow)
+FINDINGS = _expression(FindingRow)
+CHECK_RUNS = _expression(CheckRun)
+RULINGS = _expression(RulingRow)
+SETS = _expression(ChangeSetRow)
+CHANGES = _expression(ChangeRow)
+FILES = _expression(ImportFile)
+GROUPS = _expression(ImportGroup)
+PROBLEMS = _expression(ProblemRow)
+STAGING = _expression(StagingRow)
+ACCOUNTS = _expression(Account)
+REMOTES = _expression(Remote)
+RESOURCES = _expression(ResourceRow)
+PUSHES = _expression(Push)
+JOBS = _expression(Job)
+META = _expression(Meta)
+PREFERENCES = _expression(Preference)
+
+
+def demand_id(number: int | None) -> int:
+    """The id of a row that has been stored; before that it has none."""
+    if number is None:
+        raise ValueError("This row has not been stored yet.")
+    return number
+
+
+__all__ = [
+    "ACCOUNTS",
+    "CALENDARS",
+    "CHANGES",
+    "CHECK_RUNS",
+    "DENSITY",
+    "ENTRIES",
+    "FILES",
+    "FINDINGS",
+    "GROUPS",
+    "JOBS",
+    "META",
+    "PREFERENCES",
+    "PROBLEMS",
+    "PUSHES",
+    "REMOTES",
+    "RESOURCES",
+    "RULINGS",
+    "SETS",
+    "STAGING",
+    "TEXTS",
+    "VERSIONS",
+    "Account",
+    "Calendar",
+    "ChangeRow",
+    "ChangeSetRow",
+    "CheckRun",
+    "DensityRow",
+    "Entry",
+    "FindingRow",
+    "ImportFile",
+    "ImportGroup",
+    "IndexColumns",
+    "Job",
+    "Meta",
+    "Preference",
+    "ProblemRow",
+    "Push",
+    "Remote",
+    "ResourceRow",
+    "RulingRow",
+    "StagingRow",
+    "Version",
+    "VersionText",
+    "demand_id",
+]
