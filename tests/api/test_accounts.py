@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import pytest
 from fastapi.testclient import TestClient
 
-from datebridge.api.application import create_app
+from datebridge.api.app import create_app
 from datebridge.standins.faults import Fault
 from datebridge.standins.feeds import Feed
 from tests.conftest import browser, calendar

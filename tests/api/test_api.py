@@ -9,7 +9,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from datebridge.api import schema
-from datebridge.api.application import create_app
+from datebridge.api.app import create_app
 from datebridge.services.jobs import worker
 from datebridge.settings import Settings
 from tests.conftest import browser, calendar, event

@@ -10,7 +10,7 @@ import pytest
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
 
-from datebridge.api.application import create_app
+from datebridge.api.app import create_app
 from datebridge.services.access import new_key
 from datebridge.settings import Settings
 from tests.conftest import browser

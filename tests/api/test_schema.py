@@ -20,7 +20,7 @@ from schemathesis.specs.openapi.checks import (
     status_code_conformance,
 )
 
-from datebridge.api.application import create_app, schema
+from datebridge.api.app import create_app, schema
 from datebridge.settings import Settings
 from tests.conftest import Bench, browser, calendar, event
 

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
-from datebridge.api.application import create_app
+from datebridge.api.app import create_app
 from tests.conftest import Bench, browser, calendar, event
 
 

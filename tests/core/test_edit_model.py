@@ -19,9 +19,9 @@ from hypothesis import strategies as st
 from datebridge.core.editing.fields import CannotEdit
 from datebridge.core.editing.series import Group, Member, Plan, edit, fields_at, remove
 from datebridge.core.editing.writing import rewritten
+from datebridge.core.happening.occurrences import timed
+from datebridge.core.happening.series import Series
 from datebridge.core.index.derive import derive
-from datebridge.core.recurrence.occurrences import timed
-from datebridge.core.recurrence.series import Series
 from datebridge.core.recurrence.starts import DAY
 from tests.core.series_model import HORIZON, Happens, expand, instant
 

@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 from datebridge.core.editing.fields import CannotEdit, Fields, Person, read_fields
 from datebridge.core.editing.series import Group, Member, edit, fields_at, remove
 from datebridge.core.editing.writing import new_event, rewritten, written_rule
+from datebridge.core.happening.occurrences import timed
+from datebridge.core.happening.series import Series
 from datebridge.core.index.derive import derive
 from datebridge.core.moments import Moment, parse_moment
-from datebridge.core.recurrence.occurrences import timed
-from datebridge.core.recurrence.series import Series
 from datebridge.core.text.writer import write_calendar
 from datebridge.core.zones.defined import define
 from datebridge.core.zones.meaning import Zones

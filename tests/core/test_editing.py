@@ -14,9 +14,9 @@ from datebridge.core.editing.fields import Alarm, CannotEdit, Fields, Person, re
 from datebridge.core.editing.moving import Move, move_rule
 from datebridge.core.editing.series import Group, Member, Plan, Scope, edit, fields_at, remove
 from datebridge.core.editing.writing import as_event, new_event, rewritten
+from datebridge.core.happening.occurrences import timed
+from datebridge.core.happening.series import Series
 from datebridge.core.moments import Moment, from_wall_seconds, parse_moment
-from datebridge.core.recurrence.occurrences import timed
-from datebridge.core.recurrence.series import Series
 
 STAMP = "20261125T120000Z"
 ZONE = "America/Halifax"

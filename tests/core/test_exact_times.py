@@ -8,12 +8,12 @@ from datetime import date
 import pytest
 
 from datebridge.core.checks import examine
+from datebridge.core.happening.occurrences import timed
+from datebridge.core.happening.series import Series
 from datebridge.core.index.facts import Mark
 from datebridge.core.inspection import inspect
 from datebridge.core.moments import wall_seconds_of
-from datebridge.core.recurrence.occurrences import timed
 from datebridge.core.recurrence.rules import read_rule
-from datebridge.core.recurrence.series import Series
 from datebridge.core.views.expansion import expand
 
 HALIFAX = "TZID=America/Halifax"

@@ -18,10 +18,10 @@ import pytest
 from datebridge.core.checks import examine
 from datebridge.core.editing.fields import read_fields
 from datebridge.core.editing.series import Group, Member, edit, fields_at
+from datebridge.core.happening.occurrences import Bounds, occurrences, timed
 from datebridge.core.inspection import inspect
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.days import Steps
-from datebridge.core.recurrence.occurrences import Bounds, occurrences, timed
 from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.recurrence.rules import parse_rule
 from datebridge.core.recurrence.starts import last_counted, starts

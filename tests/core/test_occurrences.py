@@ -12,10 +12,10 @@ import recurring_ical_events
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from datebridge.core.happening.occurrences import timed
+from datebridge.core.happening.series import Series
 from datebridge.core.index.derive import derive
 from datebridge.core.moments import wall_seconds_of
-from datebridge.core.recurrence.occurrences import timed
-from datebridge.core.recurrence.series import Series
 from datebridge.core.text.reader import Reader
 from datebridge.core.views.expansion import Expanded, expand
 from datebridge.core.zones.defined import define, defined

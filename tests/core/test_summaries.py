@@ -11,8 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.core.inspection import inspect
+from datebridge.core.tzids import resolve
 from datebridge.core.views.sheet import COLUMNS, Row, defuse, write_sheet
-from datebridge.core.zones.names import resolve
 from tests.conftest import calendar, event
 
 

@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from datebridge.core.objects import missing_definitions
 from datebridge.core.text.component import Component
 from datebridge.core.text.lines import (
     escape_text,
@@ -22,7 +23,7 @@ from datebridge.core.text.lines import (
     unescape_text,
 )  # fmt: skip
 from datebridge.core.text.reader import Reader
-from datebridge.core.text.writer import complete_header, missing_definitions, new_header, write_calendar
+from datebridge.core.text.writer import complete_header, new_header, write_calendar
 from datebridge.core.zones.definition import define
 
 VALUE = st.text(st.characters(exclude_categories=("Cs", "Cc")), max_size=120)

@@ -13,12 +13,13 @@ from datebridge.core.checks import examine
 from datebridge.core.index.facts import Mark
 from datebridge.core.inspection import inspect
 from datebridge.core.moments import wall_at, wall_seconds_of
-from datebridge.core.text.writer import missing_definitions, span_of, tzids_in
+from datebridge.core.objects import missing_definitions, span_of
+from datebridge.core.text.writer import tzids_in
+from datebridge.core.tzids import resolve
 from datebridge.core.views.expansion import Expanded, expand
 from datebridge.core.zones.across import changes
 from datebridge.core.zones.defined import define, defined
 from datebridge.core.zones.meaning import Zones
-from datebridge.core.zones.names import resolve
 
 HALIFAX = define("Station", "America/Halifax", 2020, 2040)
 #: A definition that says something else than its name.

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from datebridge.api.application import schema
+from datebridge.api.app import schema
 from datebridge.connect.errors import Unreachable
 from datebridge.core.words.filters import Selection
 from datebridge.services.accounts import accounts, secrets

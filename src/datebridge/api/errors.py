@@ -7,13 +7,12 @@ from typing import Any
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
 from datebridge.connect.errors import Unreachable
 from datebridge.core.errors import CannotDo
 from datebridge.core.text.storable import storable
-from datebridge.store.database import is_full
+from datebridge.store.database import OperationalError, is_full
 
 _MEDIA = "application/problem+json"
 

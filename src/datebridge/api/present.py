@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
 
-from datebridge.api.account_shapes import CalendarOut
+from datebridge.api.connect.shapes import CalendarOut
 from datebridge.api.shapes import ChangeOut, ChangeSetOut, EntryOut, ProblemCount, ProblemOut
 from datebridge.core.changes import KINDS, Details, Kind
 from datebridge.core.checks import described, severity_of, title_of

@@ -6,7 +6,7 @@ import json
 import sys
 from pathlib import Path
 
-from datebridge.api.application import schema
+from datebridge.api.app import schema
 
 
 def text() -> str:

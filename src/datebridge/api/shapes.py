@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from datebridge.api.account_shapes import PushedOut
+from datebridge.api.connect.shapes import PushedOut
 from datebridge.api.kinds import CalendarNo, EntryNo, FileNo, GroupNo
 
 

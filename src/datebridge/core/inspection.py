@@ -13,8 +13,8 @@ from datebridge.core.index.facts import Facts
 from datebridge.core.index.summary import Summary
 from datebridge.core.problems import Problem
 from datebridge.core.text.reader import RawComponent, Reader
+from datebridge.core.tzids import resolve
 from datebridge.core.zones.meaning import Zones
-from datebridge.core.zones.names import resolve
 
 _DTSTAMP = re.compile(r"^DTSTAMP[;:]", re.MULTILINE | re.IGNORECASE)
 #: Of so many zone names in one entry the line is looked for; of more, the entry's own line will do.

@@ -17,7 +17,7 @@ from datetime import UTC, date, datetime, timedelta, tzinfo
 from functools import lru_cache
 from typing import NamedTuple
 
-from datebridge.core.zones.names import resolve, zone_info
+from datebridge.core.tzids import resolve, zone_info
 
 #: What tells the time: the name of an IANA zone, or a zone a calendar defines itself.
 Clock = str | tzinfo

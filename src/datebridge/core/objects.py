@@ -13,13 +13,18 @@ from functools import lru_cache
 
 from datebridge.core.checks import examine
 from datebridge.core.index.facts import Facts
+from datebridge.core.moments import from_wall_seconds
 from datebridge.core.problems import Problem
 from datebridge.core.text.component import Component
 from datebridge.core.text.reader import Reader
 from datebridge.core.text.source import open_bytes
-from datebridge.core.text.writer import missing_definitions, span_of, tzids_in, write_calendar
+from datebridge.core.text.writer import tzids_in, write_calendar
+from datebridge.core.tzids import resolve
+from datebridge.core.zones.definition import define
 from datebridge.core.zones.meaning import Zones
 
+#: What a series without end is taken to reach, where definitions of its zones are made: the year 2100.
+ENDLESS = 4_102_444_800
 _HEADER = "BEGIN:VCALENDAR\nEND:VCALENDAR"
 
 
@@ -72,7 +77,7 @@ def take_apart(data: bytes) -> CalendarObject:
 def assemble(texts: Iterable[str], zones: Iterable[tuple[str, str]]) -> bytes:
     """One object of entries that share a UID; `zones` are definitions by TZID, of which those in use go along.
 
-    Zones in use without a definition get one made from the zone data (see `writer.missing_definitions`).
+    Zones in use without a definition get one made from the zone data (see `missing_definitions`).
     """
     texts = list(texts)
     used = {tzid for text in texts for tzid in tzids_in(text)}
@@ -82,3 +87,25 @@ def assemble(texts: Iterable[str], zones: Iterable[tuple[str, str]]) -> bytes:
         facts = [examine(Component(text).kind, text) for text in texts]
         made = missing_definitions(used - {"UTC"}, defined, *span_of(facts))
     return b"".join(write_calendar(_HEADER, [*defined.values(), *made], texts))
+
+
+def span_of(facts: Iterable[Facts]) -> tuple[int, int]:
+    """From when to when entries are in use, in wall seconds; a series without end counts to 2100."""
+    first, last = [0], [0]
+    placed = [one for one in facts if one.start_wall is not None]
+    if placed:
+        first = [one.start_wall or 0 for one in placed]
+        last = [ENDLESS if one.until_wall is None else one.until_wall for one in placed]
+    return min(first), max(last)
+
+
+def missing_definitions(used: Iterable[str], defined: Iterable[str], first_wall: int, last_wall: int) -> list[str]:
+    """VTIMEZONEs made for the TZIDs that have none, for the years in use. Unknown names get none."""
+    known = set(defined)
+    first, last = from_wall_seconds(first_wall).year - 1, from_wall_seconds(last_wall).year + 1
+    made = []
+    for tzid in sorted(set(used) - known):
+        zone = resolve(tzid).zone
+        if zone:
+            made.append(define(tzid, zone, max(first, 1900), last))
+    return made

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, create_engine, event
-from sqlalchemy.exc import DatabaseError
+from sqlalchemy.exc import DatabaseError, OperationalError
 from sqlmodel import Session
 
 from datebridge.core.errors import CannotDo
@@ -264,3 +264,9 @@ def now() -> int:
 def this_day() -> date:
     """Today by this machine's clock, for words such as ``today`` in a filter."""
     return date.today()  # noqa: DTZ011
+
+
+__all__ = [
+    "CONNECTIONS", "LITTLE_ROOM", "Busy", "CannotOpen", "Connection", "DatabaseError", "OperationalError", "Session",
+    "Store", "is_full", "now", "room_left", "this_day",
+]  # fmt: skip

@@ -12,11 +12,13 @@ from collections.abc import Iterable
 from typing import Any, NamedTuple
 
 from sqlalchemy import ColumnElement, Connection, and_, func, insert, or_, select, update
+from sqlmodel import Session, col
+from sqlmodel import select as records
 
 from datebridge.core.changes import CLOCK, PERSON, By
 from datebridge.core.ids import JobId
 from datebridge.store.database import now
-from datebridge.store.tables import FILES, JOBS
+from datebridge.store.tables import FILES, JOBS, Job
 
 #: A job is begun anew this often after its process died; then it counts as failed.
 MAX_ATTEMPTS = 3
@@ -101,6 +103,11 @@ def lanes_with(connection: Connection, kind: str, states: Iterable[str]) -> set[
     """The lanes in which there is a job of a kind in one of these states."""
     found = select(JOBS.c.lane).distinct().where(JOBS.c.kind == kind, JOBS.c.state.in_(tuple(states)))
     return set(connection.execute(found).scalars())
+
+
+def newest_jobs(session: Session, most: int) -> list[Job]:
+    """The newest jobs, running ones among them."""
+    return list(session.exec(records(Job).order_by(col(Job.id).desc()).limit(most)))
 
 
 def open_jobs(connection: Connection, kind: str) -> list[JobId]:

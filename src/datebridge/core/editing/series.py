@@ -26,10 +26,10 @@ from datebridge.core.editing.lines import Lines, written
 from datebridge.core.editing.moving import Move, move_rule
 from datebridge.core.editing.times import read_span, set_exact_length, value_of
 from datebridge.core.editing.writing import FORMATTED, rewritten, touched
+from datebridge.core.happening.occurrences import slot_of
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.moments import Clock, Moment, from_wall_seconds, instant_at, wall_at
-from datebridge.core.recurrence.occurrences import slot_of
 from datebridge.core.recurrence.pattern import Pattern, pattern
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.zones.meaning import NO_ZONES, Zones

@@ -25,8 +25,8 @@ from datebridge.core.moments import (
     wall_at,
 )
 from datebridge.core.text.lines import ContentLine
+from datebridge.core.tzids import resolve
 from datebridge.core.zones.meaning import NO_ZONES, Zones
-from datebridge.core.zones.names import resolve
 
 #: How an entry says when it ends: by a moment, by a length, not at all; a to-do can have nothing but its DUE.
 Form = Literal["end", "length", "none", "due"]

@@ -15,7 +15,7 @@ from typing import Any
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.moments import from_wall_seconds
-from datebridge.core.zones.names import resolve
+from datebridge.core.tzids import resolve
 
 __all__ = ["Summary", "derive"]
 

@@ -9,16 +9,10 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 
-from datebridge.core.index.facts import Facts
-from datebridge.core.moments import from_wall_seconds
 from datebridge.core.text.lines import escape_text, fold
-from datebridge.core.zones.definition import define
-from datebridge.core.zones.names import resolve
 
 PRODID = "-//Date Bridge//Date Bridge//EN"
 _BATCH = 500
-#: What a series without end is taken to reach, where definitions of its zones are made: the year 2100.
-ENDLESS = 4_102_444_800
 #: A name that is not in quotes may hold a colon all the same: it ends at the last one of its line.
 _PARAM_TZID = re.compile(
     r";TZID=(\"[^\"\n]*\"|[^;:\"\n]+(?::[^;:\"\n]+)*?)(?=;|:[^:\n]*$|,)", re.IGNORECASE | re.MULTILINE
@@ -59,25 +53,3 @@ def write_calendar(header: str, zones: Iterable[str], entries: Iterable[str]) ->
 def tzids_in(text: str) -> set[str]:
     """Every TZID parameter in an entry's text."""
     return {name.strip('"') for name in _PARAM_TZID.findall(text)} if "TZID" in text.upper() else set()
-
-
-def span_of(facts: Iterable[Facts]) -> tuple[int, int]:
-    """From when to when entries are in use, in wall seconds; a series without end counts to 2100."""
-    first, last = [0], [0]
-    placed = [one for one in facts if one.start_wall is not None]
-    if placed:
-        first = [one.start_wall or 0 for one in placed]
-        last = [ENDLESS if one.until_wall is None else one.until_wall for one in placed]
-    return min(first), max(last)
-
-
-def missing_definitions(used: Iterable[str], defined: Iterable[str], first_wall: int, last_wall: int) -> list[str]:
-    """VTIMEZONEs made for the TZIDs that have none, for the years in use. Unknown names get none."""
-    known = set(defined)
-    first, last = from_wall_seconds(first_wall).year - 1, from_wall_seconds(last_wall).year + 1
-    made = []
-    for tzid in sorted(set(used) - known):
-        zone = resolve(tzid).zone
-        if zone:
-            made.append(define(tzid, zone, max(first, 1900), last))
-    return made

@@ -19,8 +19,8 @@ from datebridge.core.checks import examine
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.moments import from_wall_seconds, instant_at
 from datebridge.core.text.lines import LINES, unescape_text
+from datebridge.core.tzids import zone_info
 from datebridge.core.zones.meaning import NO_ZONES, Zones
-from datebridge.core.zones.names import zone_info
 
 COLUMNS = (
     "calendar", "uid", "recurrence_id", "kind", "title", "start", "end", "all_day", "zone", "repeats", "rule",

@@ -14,7 +14,7 @@ from zoneinfo import ZoneInfo
 
 from datebridge.core.moments import basic
 from datebridge.core.recurrence.rules import WEEKDAYS
-from datebridge.core.zones.names import zone_info
+from datebridge.core.tzids import zone_info
 
 #: No zone has two changes within so short a time; some have changed theirs for a week only.
 _STEP = timedelta(days=3)

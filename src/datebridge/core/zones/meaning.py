@@ -17,9 +17,9 @@ from datetime import UTC, datetime
 from functools import lru_cache
 
 from datebridge.core.moments import Clock, wall_at
+from datebridge.core.tzids import resolve
 from datebridge.core.zones.across import changes, offset_text
 from datebridge.core.zones.defined import DefinedZone, define, defined
-from datebridge.core.zones.names import resolve
 
 __all__ = ["NO_ZONES", "Meaning", "Zones", "define"]
 

@@ -6,8 +6,6 @@ from collections.abc import Collection
 from itertools import count
 from typing import Any
 
-from sqlmodel import Session
-
 from datebridge.connect.caldav import Home, Listed
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.origins import host_of, origin_of
@@ -25,7 +23,7 @@ from datebridge.settings import Settings
 from datebridge.store import accounts as stored
 from datebridge.store.accounts import NotConnected, ids_on, remote, remotes_of
 from datebridge.store.calendars import add_calendar
-from datebridge.store.database import Store, now
+from datebridge.store.database import Session, Store, now
 from datebridge.store.jobs import lane_of
 from datebridge.store.remotes import note
 from datebridge.store.tables import Account, Remote, demand_id

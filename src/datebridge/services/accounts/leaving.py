@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection
-
 from datebridge.core.changes import PERSON, By, Kind
 from datebridge.core.choices import Keep
 from datebridge.core.ids import AccountId, RemoteId, SetId
@@ -11,7 +9,7 @@ from datebridge.store.accounts import account, forget_account, remote, remotes_o
 from datebridge.store.calendars import make_snapshot
 from datebridge.store.changesets.apply import apply_within
 from datebridge.store.changesets.draft import propose
-from datebridge.store.database import Store
+from datebridge.store.database import Connection, Store
 from datebridge.store.entries.present import entries_of
 from datebridge.store.pushes import drop_all
 from datebridge.store.remotes import unlink

@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass
 
-from sqlalchemy import Connection
-
 from datebridge.core.accounts import reach_of
 from datebridge.core.ids import CalendarId
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.words.filters import quote
 from datebridge.settings import Settings
+from datebridge.store.database import Connection
 from datebridge.store.pushes import PENDING, TO_DECIDE, counts_by
 from datebridge.store.remotes import Elsewhere, statements
 from datebridge.store.tables import demand_id

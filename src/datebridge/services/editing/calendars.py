@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection
-
 from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.ids import AccountId, CalendarId, SetId
 from datebridge.core.text.headers import Description, described, is_tint
@@ -18,7 +16,7 @@ from datebridge.store.calendars import (
     header_of,
 )
 from datebridge.store.changesets.draft import CannotApply, propose
-from datebridge.store.database import Store
+from datebridge.store.database import Connection, Store
 from datebridge.store.entries.present import entries_of
 from datebridge.store.entries.versions import VersionWriter
 

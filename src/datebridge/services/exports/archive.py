@@ -6,8 +6,6 @@ from collections import Counter
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection
-
 from datebridge.core.changes import Details, Kind
 from datebridge.core.ids import SetId, VersionId
 from datebridge.core.text.reader import Reader
@@ -15,7 +13,7 @@ from datebridge.core.words.filters import Selection
 from datebridge.services.exports.export import file_name, gather, write_ics
 from datebridge.services.jobs.jobs import JobContext, Refused
 from datebridge.store.changesets.draft import propose
-from datebridge.store.database import now
+from datebridge.store.database import Connection, now
 from datebridge.store.entries.leaving import texts
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.private import open_private

@@ -9,19 +9,13 @@ from pathlib import Path
 from datebridge.core.errors import CannotDo
 from datebridge.core.index.derive import derive
 from datebridge.core.inspection import Inspection, inspect
+from datebridge.core.objects import missing_definitions, span_of
 from datebridge.core.text.headers import description_of
 from datebridge.core.text.jcal import CannotSay, NotJcal, from_jcal, to_jcal
 from datebridge.core.text.lines import fold
 from datebridge.core.text.reader import RawComponent
 from datebridge.core.text.source import open_bytes
-from datebridge.core.text.writer import (
-    complete_header,
-    missing_definitions,
-    new_header,
-    span_of,
-    tzids_in,
-    write_calendar,
-)
+from datebridge.core.text.writer import complete_header, new_header, tzids_in, write_calendar
 from datebridge.core.views.sheet import Row, write_sheet
 from datebridge.core.zones.meaning import NO_ZONES
 

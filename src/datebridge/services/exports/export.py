@@ -8,16 +8,15 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
-from sqlalchemy import Connection
-
 from datebridge.core.ids import CalendarId, VersionId
-from datebridge.core.text.writer import missing_definitions, new_header, write_calendar
+from datebridge.core.objects import missing_definitions
+from datebridge.core.text.writer import new_header, write_calendar
 from datebridge.core.views.sheet import Row, write_sheet
 from datebridge.core.words.filters import Selection
 from datebridge.core.words.plural import counted
 from datebridge.store.calendars import header_of, is_there, names
 from datebridge.store.changesets.draft import CannotApply
-from datebridge.store.database import Store
+from datebridge.store.database import Connection, Store
 from datebridge.store.entries import leaving
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.entries.zones import zones_of

@@ -7,8 +7,6 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from typing import Literal, NamedTuple
 
-from sqlalchemy import Connection
-
 from datebridge.core.changes import (
     PERSON,
     By,
@@ -29,7 +27,7 @@ from datebridge.core.text.headers import described, description_of
 from datebridge.store import calendars, imports
 from datebridge.store.changesets.apply import discard_within
 from datebridge.store.changesets.draft import CannotApply, Draft, Tally, propose
-from datebridge.store.database import Store
+from datebridge.store.database import Connection, Store
 from datebridge.store.entries.present import digests_elsewhere, present, staged, texts_of
 from datebridge.store.sql import chunks
 

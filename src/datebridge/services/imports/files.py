@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from sqlalchemy import Connection
-
 from datebridge.core.ids import FileId
 from datebridge.services.imports.decide import Decision
 from datebridge.services.imports.uploads import forget_upload
 from datebridge.settings import Settings
 from datebridge.store import calendars, imports
 from datebridge.store.changesets.draft import CannotApply
-from datebridge.store.database import Store
+from datebridge.store.database import Connection, Store
 
 
 def suggested_name(taken: Iterable[str], name: str, file_name: str) -> str:

@@ -9,8 +9,6 @@ from itertools import islice
 from pathlib import PurePath
 from typing import Any
 
-from sqlalchemy import Connection
-
 from datebridge.core.checks import BY_ZONE, examine
 from datebridge.core.checks.census import Census
 from datebridge.core.ids import FileId, GroupId, VersionId
@@ -23,6 +21,7 @@ from datebridge.core.zones.meaning import Zones
 from datebridge.services.imports.deriving import Batch, Deriving, Text, batch_of
 from datebridge.services.jobs.jobs import JobContext, Stopped
 from datebridge.store import imports
+from datebridge.store.database import Connection
 from datebridge.store.entries.reindex import Reindexing, stored_of
 from datebridge.store.entries.rows import Row
 from datebridge.store.entries.versions import VersionWriter

@@ -10,14 +10,12 @@ from functools import partial
 from typing import Any
 
 import structlog
-from sqlalchemy import Connection
-from sqlmodel import col, select
 
 from datebridge.core.changes import PERSON, By
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import JobId
 from datebridge.settings import Settings
-from datebridge.store.database import Store, is_full
+from datebridge.store.database import Connection, Store, is_full
 from datebridge.store.jobs import (
     Claimed,
     ClaimLost,
@@ -25,6 +23,7 @@ from datebridge.store.jobs import (
     claim_job,
     demand_claim,
     end_job,
+    newest_jobs,
     next_job,
     put_job_off,
     remember,
@@ -119,8 +118,9 @@ def get(store: Store, job_id: JobId) -> Job | None:
 
 
 def recent(store: Store, limit: int = 20) -> list[Job]:
+    """The newest jobs."""
     with store.session() as session:
-        return list(session.exec(select(Job).order_by(col(Job.id).desc()).limit(limit)))
+        return newest_jobs(session, limit)
 
 
 def stop(store: Store, job_id: JobId) -> None:

@@ -7,10 +7,10 @@ import io
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
+from datebridge.core.happening.occurrences import Occurrence
 from datebridge.core.ids import CalendarId
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.recurrence.days import Steps
-from datebridge.core.recurrence.occurrences import Occurrence
 from datebridge.core.views.mirror import Pair, Side, pair
 from datebridge.core.views.overlaps import overlaps
 from datebridge.core.views.sheet import defuse

@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from heapq import heappop, heappush
 
+from datebridge.core.happening.occurrences import Occurrence
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import from_wall_seconds, instant_at, wall_at, wall_seconds_of
-from datebridge.core.recurrence.occurrences import Occurrence
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.zones.across import change_on
 from datebridge.store.entries.density import Density

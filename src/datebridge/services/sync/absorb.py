@@ -10,8 +10,6 @@ from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
-from sqlalchemy import Connection
-
 from datebridge.connect.caldav import Resource
 from datebridge.core.changes import By, Change, Details, Identity, Item, Kind, Policy, Verdict, identity_of, reconcile
 from datebridge.core.ids import CalendarId, RemoteId, SetId, VersionId
@@ -23,7 +21,7 @@ from datebridge.core.zones.meaning import Zones
 from datebridge.store.accounts import switched_on
 from datebridge.store.changesets.apply import apply_within
 from datebridge.store.changesets.draft import Staging, propose
-from datebridge.store.database import Store
+from datebridge.store.database import Connection, Store
 from datebridge.store.entries.present import present_by_uid
 from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.entries.zones import zones_of

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from sqlalchemy import Connection
-
 from datebridge.connect.caldav import Resource
 from datebridge.connect.errors import Unreachable
 from datebridge.core.changes import PERSON, By, Change, Kind
@@ -19,7 +17,7 @@ from datebridge.settings import Settings
 from datebridge.store.accounts import remote, switched_on
 from datebridge.store.changesets.apply import apply_within
 from datebridge.store.changesets.draft import propose
-from datebridge.store.database import Store
+from datebridge.store.database import Connection, Store
 from datebridge.store.entries.present import present_by_uid, texts_of
 from datebridge.store.pushes import (
     PushState,

@@ -7,8 +7,6 @@ from dataclasses import dataclass, field, replace
 from hashlib import blake2b
 from itertools import islice
 
-from sqlalchemy import Connection
-
 from datebridge.connect.connector import Whole
 from datebridge.connect.feed import interval
 from datebridge.connect.origins import origin_of
@@ -28,7 +26,7 @@ from datebridge.store.accounts import note_address, switched_on
 from datebridge.store.calendars import header_of
 from datebridge.store.changesets.apply import apply_within, discard_within, set_state
 from datebridge.store.changesets.draft import Staging, propose
-from datebridge.store.database import Store
+from datebridge.store.database import Connection, Store
 from datebridge.store.entries.present import present
 from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.entries.zones import zones_of

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import structlog
-from sqlalchemy import Connection
 
 from datebridge.connect.caldav import Listed
 from datebridge.connect.connector import Objects, Seen
@@ -26,7 +25,7 @@ from datebridge.settings import Settings
 from datebridge.store.accounts import note_failure, note_success, put_off, remote, switched_on
 from datebridge.store.calendars import header_of, set_writable
 from datebridge.store.changesets.draft import CannotApply
-from datebridge.store.database import Store, is_full
+from datebridge.store.database import Connection, Store, is_full
 from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.jobs import ClaimLost, lane_of
 from datebridge.store.pushes import is_header_on_its_way

@@ -11,8 +11,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection
-
 from datebridge.core.changes import (
     PERSON,
     By,
@@ -41,7 +39,7 @@ from datebridge.services.editing.calendars import fresh_calendar
 from datebridge.services.jobs.jobs import JobContext
 from datebridge.store.calendars import CalendarFacts, facts_of
 from datebridge.store.changesets.draft import CannotApply, Draft, propose
-from datebridge.store.database import Store
+from datebridge.store.database import Connection, Store
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.entries.present import present, texts_in_order, uids_in_home, with_series
 from datebridge.store.entries.versions import VersionWriter

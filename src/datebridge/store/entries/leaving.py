@@ -9,7 +9,7 @@ from sqlalchemy import Connection, case, func, select
 
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import Mark
-from datebridge.core.text.writer import ENDLESS
+from datebridge.core.objects import ENDLESS
 from datebridge.store.entries.present import Written
 from datebridge.store.sql import among, chunks
 from datebridge.store.tables import ENTRIES, FINDINGS, TEXTS

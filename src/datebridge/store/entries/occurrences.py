@@ -9,9 +9,9 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import Connection
 
+from datebridge.core.happening.occurrences import Bounds, Clocks, Occurrence, Timed, occurrences
+from datebridge.core.happening.series import Series
 from datebridge.core.index.facts import Mark
-from datebridge.core.recurrence.occurrences import Bounds, Clocks, Occurrence, Timed, occurrences
-from datebridge.core.recurrence.series import Series
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.zones.meaning import Zones
 from datebridge.store.database import Store

@@ -13,8 +13,8 @@ from sqlalchemy import Connection, and_, func, literal, or_, select
 from datebridge.core.checks import examine
 from datebridge.core.ids import CalendarId, GroupId, SetId, VersionId
 from datebridge.core.index.facts import Mark
+from datebridge.core.tzids import resolve
 from datebridge.core.zones.meaning import Zones
-from datebridge.core.zones.names import resolve
 from datebridge.store.entries.reindex import Reindexing, copy_index, stored_of
 from datebridge.store.sql import chunks
 from datebridge.store.tables import CHANGES, ENTRIES, TEXTS, VERSIONS

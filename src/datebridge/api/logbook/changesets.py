@@ -8,9 +8,9 @@ from fastapi import HTTPException
 from fastapi.responses import FileResponse
 
 from datebridge.api import present
-from datebridge.api.account_shapes import PushedOut
+from datebridge.api.connect.shapes import PushedOut
 from datebridge.api.context import App, AppDep
-from datebridge.api.kinds import FileNo, JobNo, Limit, Offset, SetNo
+from datebridge.api.kinds import Limit, Offset, SetNo
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import (
     ChangePage,
@@ -18,23 +18,15 @@ from datebridge.api.shapes import (
     ChangeSetPage,
     ChangeSetReview,
     Count,
-    JobOut,
-    ProblemCount,
-    ProblemPage,
-    RouteOut,
     UndoOut,
 )  # fmt: skip
 from datebridge.core.changes import KINDS, Kind, State
-from datebridge.services.jobs import jobs
-from datebridge.store import findings, imports
 from datebridge.store.calendars import names
 from datebridge.store.changesets import review
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.apply import discard as discard_proposal
 from datebridge.store.changesets.undo import propose_undo
-from datebridge.store.database import LITTLE_ROOM, room_left
-from datebridge.store.pushes import PENDING, TO_DECIDE, count_by_state, counts_by
-from datebridge.store.tables import Job
+from datebridge.store.pushes import counts_by
 
 router = new_router("/api", "changes")
 
@@ -119,69 +111,3 @@ def archive(app: AppDep, name: str) -> FileResponse:
     if not folder.is_dir() or name not in {path.name for path in folder.iterdir()}:
         raise HTTPException(404, f"There is no archive {name}.")
     return FileResponse(folder / name, media_type="text/calendar; charset=utf-8", filename=name)
-
-
-@router.get("/jobs")
-def job_list(app: AppDep) -> list[JobOut]:
-    """The newest jobs, running ones among them."""
-    return [_job(job) for job in jobs.recent(app.store)]
-
-
-@router.get("/jobs/{job_id}")
-def job(app: AppDep, job_id: JobNo) -> JobOut:
-    found = jobs.get(app.store, job_id)
-    if found is None:
-        raise HTTPException(404, f"There is no job {job_id}.")
-    return _job(found)
-
-
-@router.post("/jobs/{job_id}/stop")
-def stop_job(app: AppDep, job_id: JobNo) -> JobOut:
-    """Ask a job to stop. What it has done so far is dropped."""
-    jobs.stop(app.store, job_id)
-    return job(app, job_id)
-
-
-def _job(row: Job) -> JobOut:
-    return JobOut.model_validate(row, from_attributes=True)
-
-
-@router.get("/problems")
-def problem_counts(app: AppDep) -> list[ProblemCount]:
-    """What is wrong with the entries in the calendars, by kind of problem, the worst first."""
-    with app.store.read() as connection:
-        return present.problem_counts(findings.counts(connection))
-
-
-@router.get("/imports/{file_id}/problems")
-def file_problems(app: AppDep, file_id: FileNo, offset: Offset = 0, limit: Limit = 100) -> ProblemPage:
-    """The problems found in a file, in the order of its lines."""
-    with app.store.read() as connection:
-        total, rows = imports.problems(connection, file_id, offset, limit)
-    return ProblemPage(total=total, rows=[present.problem(row) for row in rows])
-
-
-def _room(app: App) -> list[str]:
-    """That the disk is nearly full, if it is."""
-    left = room_left(app.settings.data_dir)
-    if left >= LITTLE_ROOM:
-        return []
-    return [f"The disk that holds the data has {left >> 20} MB left. What needs room waits until there is some."]
-
-
-@router.get("/route")
-def route(app: AppDep) -> RouteOut:
-    """What waits at each stage, and the batch that `u` takes back."""
-    with app.store.read() as connection:
-        sets = review.count_by_state(connection)
-        pushing = count_by_state(connection)
-        last = review.last_own(connection)
-        waiting = imports.count_waiting(connection)
-        wrong = findings.count(connection)
-        entries = app.ledger.count(connection)
-    return RouteOut(
-        connect=waiting, to_push=sum(pushing.get(state, 0) for state in PENDING),
-        to_decide=sum(pushing.get(state, 0) for state in TO_DECIDE), look=entries,
-        mend=sets.get(State.PROPOSED, 0), logbook=sets.get(State.APPLIED, 0), problems=wrong,
-        last_batch=present.change_set(last) if last else None, notices=[*app.notices, *_room(app)],
-    )  # fmt: skip

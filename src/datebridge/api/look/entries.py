@@ -10,7 +10,7 @@ from fastapi import Body, HTTPException
 from fastapi.responses import StreamingResponse
 
 from datebridge.api import present
-from datebridge.api.account_shapes import CalendarOut
+from datebridge.api.connect.shapes import CalendarOut
 from datebridge.api.context import AppDep, selection
 from datebridge.api.kinds import CalendarNo, EntryNo, Limit, Offset
 from datebridge.api.routing import new_router

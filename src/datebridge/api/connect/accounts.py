@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import Response
 
 from datebridge.api import present
-from datebridge.api.account_shapes import (
+from datebridge.api.connect.shapes import (
     AccountOut,
     AddedOut,
     AddIn,

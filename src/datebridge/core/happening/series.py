@@ -10,10 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from datebridge.core.index.derive import derive
-from datebridge.core.index.facts import Mark
-from datebridge.core.moments import Clock
-from datebridge.core.recurrence.occurrences import (
+from datebridge.core.happening.occurrences import (
     Bounds,
     Clocks,
     Occurrence,
@@ -23,6 +20,9 @@ from datebridge.core.recurrence.occurrences import (
     slot_of,
     timed,
 )
+from datebridge.core.index.derive import derive
+from datebridge.core.index.facts import Mark
+from datebridge.core.moments import Clock
 from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.recurrence.starts import DAY
 

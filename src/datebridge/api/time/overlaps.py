@@ -10,12 +10,12 @@ from typing import Annotated
 from fastapi import Query
 from fastapi.responses import StreamingResponse
 
-from datebridge.api import present_time as present
 from datebridge.api.context import App, AppDep
 from datebridge.api.kinds import CalendarNo, Day, Limit, Offset
-from datebridge.api.looking import MOST_DAYS, Calendars, today_in, zone_of
 from datebridge.api.routing import new_router
-from datebridge.api.time_shapes import MirrorDay, MirrorOut, MirrorPair, OverlapOut, OverlapPage
+from datebridge.api.time import present
+from datebridge.api.time.shapes import MirrorDay, MirrorOut, MirrorPair, OverlapOut, OverlapPage
+from datebridge.api.time.views import MOST_DAYS, Calendars, today_in, zone_of
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.views.mirror import Pair

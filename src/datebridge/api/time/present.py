@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from datebridge.api.time_shapes import DayOut, OccurrenceOut, PieceOut
+from datebridge.api.time.shapes import DayOut, OccurrenceOut, PieceOut
+from datebridge.core.happening.occurrences import Occurrence
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import from_wall_seconds
-from datebridge.core.recurrence.occurrences import Occurrence
 from datebridge.services.look.views import Day, Piece, hours, key_of, own_hours, spans_days
 from datebridge.store.entries.occurrences import Shown
 

@@ -1,72 +1,32 @@
-"""Calendars themselves, copying and moving, and what was refused or is in conflict where calendars live."""
+"""What was refused where its calendar lives, or is in conflict there: both banks, and deciding."""
 
 from __future__ import annotations
 
 from dataclasses import asdict
 
 from fastapi import HTTPException
-from sqlalchemy import Connection
 
 from datebridge.api import present
-from datebridge.api.account_shapes import (
-    CalendarIn,
+from datebridge.api.connect.shapes import (
     ConflictOut,
     FieldOut,
     MergedOut,
     MergeIn,
-    NewCalendarIn,
     PairOut,
-    TargetIn,
     UnsettledOut,
     UnsettledPage,
 )
-from datebridge.api.context import AppDep, selection
-from datebridge.api.kinds import CalendarNo, Limit, Offset, PushNo
+from datebridge.api.context import AppDep
+from datebridge.api.kinds import Limit, Offset, PushNo
 from datebridge.api.routing import new_router
-from datebridge.api.shapes import JobQueued, SelectionIn, SetMade
-from datebridge.core.text.headers import Description
-from datebridge.core.words.filters import resolve_filter
-from datebridge.services.editing import calendars
-from datebridge.services.jobs import jobs
 from datebridge.services.look import details
 from datebridge.services.sync import conflicts
 from datebridge.store import pushes
-from datebridge.store.database import this_day
+from datebridge.store.database import Connection
 from datebridge.store.entries.ledger import rows_of
 from datebridge.store.tables import VERSIONS
 
-router = new_router("/api", "pushing")
-
-
-@router.post("/calendars")
-def propose_new(app: AppDep, wish: NewCalendarIn) -> SetMade:
-    """Propose a new calendar, here or on an account."""
-    return SetMade(set_id=calendars.propose_new(app.store, wish.account_id, _description(wish)))
-
-
-@router.put("/calendars/{calendar_id}")
-def propose_description(app: AppDep, calendar_id: CalendarNo, wish: CalendarIn) -> SetMade:
-    """Propose another name, colour, zone or description."""
-    return SetMade(set_id=calendars.propose_description(app.store, calendar_id, _description(wish)))
-
-
-@router.delete("/calendars/{calendar_id}")
-def propose_deletion(app: AppDep, calendar_id: CalendarNo) -> SetMade:
-    """Propose deleting a calendar with everything in it."""
-    return SetMade(set_id=calendars.propose_deletion(app.store, calendar_id))
-
-
-def _description(wish: CalendarIn) -> Description:
-    return Description(wish.name.strip(), wish.tint.strip().lower(), wish.zone.strip(), wish.description.strip())
-
-
-@router.post("/transfers")
-def copy(app: AppDep, chosen: SelectionIn, target: TargetIn) -> JobQueued:
-    """Propose copying or moving a selection."""
-    resolve_filter(chosen.filter, this_day())  # what is wrong with it is said now, not by the job
-    verb = "Moving" if target.move else "Copying"
-    params = {**selection(chosen).as_params(), "target": target.model_dump()}
-    return JobQueued(job_id=jobs.enqueue(app.store, "transfer", f"{verb}: making the proposal", params))
+router = new_router("/api", "conflicts")
 
 
 @router.get("/conflicts")

@@ -9,19 +9,19 @@ from typing import Annotated, Literal
 from fastapi import Query
 from pydantic import BaseModel, Field
 
-from datebridge.api import present_time as present
 from datebridge.api.context import AppDep
 from datebridge.api.kinds import CalendarNo, EntryNo, Minutes, Slot
-from datebridge.api.looking import today_in, zone_of
 from datebridge.api.routing import new_router
+from datebridge.api.time import present
+from datebridge.api.time.views import today_in, zone_of
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, start_of
 from datebridge.core.editing.writing import new_event
+from datebridge.core.happening.occurrences import timed
+from datebridge.core.happening.series import Series
 from datebridge.core.ids import VersionId
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import from_wall_seconds, instant_at, wall_at
-from datebridge.core.recurrence.occurrences import timed
-from datebridge.core.recurrence.series import Series
 from datebridge.core.words.phrases import read_line
 from datebridge.core.zones.across import offset_of
 from datebridge.services.editing import edits

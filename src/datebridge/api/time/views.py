@@ -8,11 +8,11 @@ from typing import Annotated
 
 from fastapi import HTTPException, Query, Response
 
-from datebridge.api import present_time as present
 from datebridge.api.context import AppDep
 from datebridge.api.kinds import CalendarNo, Day, EntryNo, Limit, Offset, Slot
 from datebridge.api.routing import new_router
-from datebridge.api.time_shapes import (
+from datebridge.api.time import present
+from datebridge.api.time.shapes import (
     DateOut,
     DaysOut,
     HappensOut,
@@ -24,13 +24,13 @@ from datebridge.api.time_shapes import (
     StretchOut,
     ThereOut,
 )  # fmt: skip
+from datebridge.core.happening.occurrences import Occurrence
 from datebridge.core.moments import instant_at, wall_at, wall_seconds_of
-from datebridge.core.recurrence.occurrences import Occurrence
 from datebridge.core.recurrence.starts import DAY
+from datebridge.core.tzids import resolve
 from datebridge.core.words.colours import warnings
 from datebridge.core.words.phrases import read_date, read_days
 from datebridge.core.zones.across import across, offset_of
-from datebridge.core.zones.names import resolve
 from datebridge.services.look import views
 from datebridge.store.database import now
 from datebridge.store.entries.ledger import rows_of

@@ -18,10 +18,14 @@ from fastapi.responses import FileResponse
 from starlette.middleware.gzip import GZipMiddleware
 
 from datebridge import __version__
-from datebridge.api import accounts, bringing, carrying, changes, comparing, editing, entries, errors, looking
+from datebridge.api import errors, house
+from datebridge.api.connect import accounts, conflicts, imports, transfers
 from datebridge.api.context import App
 from datebridge.api.guard import Guard
+from datebridge.api.logbook import changesets, findings
+from datebridge.api.look import entries
 from datebridge.api.readiness import give_memory_back, readiness
+from datebridge.api.time import editing, overlaps, views
 from datebridge.services.imports import uploads
 from datebridge.services.jobs import jobs
 from datebridge.services.jobs.clock import clock
@@ -75,7 +79,9 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
 
 
 def _routes(api: FastAPI) -> FastAPI:
-    for module in (looking, comparing, editing, entries, changes, bringing, accounts, carrying):
+    for module in (
+        views, overlaps, editing, entries, changesets, findings, house, imports, accounts, transfers, conflicts,
+    ):  # fmt: skip
         api.include_router(module.router)
     return api
 

@@ -1,0 +1,1 @@
+"""Connect: accounts, imports, calendars, transfers, and what is in conflict."""

@@ -1,0 +1,74 @@
+"""The house: jobs, what waits at each stage, what happens while one looks."""
+
+from __future__ import annotations
+
+from fastapi import HTTPException
+
+from datebridge.api import present
+from datebridge.api.context import App, AppDep
+from datebridge.api.kinds import JobNo
+from datebridge.api.routing import new_router
+from datebridge.api.shapes import (
+    JobOut,
+    RouteOut,
+)  # fmt: skip
+from datebridge.core.changes import State
+from datebridge.services.jobs import jobs
+from datebridge.store import findings, imports
+from datebridge.store.changesets import review
+from datebridge.store.database import LITTLE_ROOM, room_left
+from datebridge.store.pushes import PENDING, TO_DECIDE, count_by_state
+from datebridge.store.tables import Job
+
+router = new_router("/api", "house")
+
+
+@router.get("/jobs")
+def job_list(app: AppDep) -> list[JobOut]:
+    """The newest jobs, running ones among them."""
+    return [_job(job) for job in jobs.recent(app.store)]
+
+
+@router.get("/jobs/{job_id}")
+def job(app: AppDep, job_id: JobNo) -> JobOut:
+    found = jobs.get(app.store, job_id)
+    if found is None:
+        raise HTTPException(404, f"There is no job {job_id}.")
+    return _job(found)
+
+
+@router.post("/jobs/{job_id}/stop")
+def stop_job(app: AppDep, job_id: JobNo) -> JobOut:
+    """Ask a job to stop. What it has done so far is dropped."""
+    jobs.stop(app.store, job_id)
+    return job(app, job_id)
+
+
+def _job(row: Job) -> JobOut:
+    return JobOut.model_validate(row, from_attributes=True)
+
+
+def _room(app: App) -> list[str]:
+    """That the disk is nearly full, if it is."""
+    left = room_left(app.settings.data_dir)
+    if left >= LITTLE_ROOM:
+        return []
+    return [f"The disk that holds the data has {left >> 20} MB left. What needs room waits until there is some."]
+
+
+@router.get("/route")
+def route(app: AppDep) -> RouteOut:
+    """What waits at each stage, and the batch that `u` takes back."""
+    with app.store.read() as connection:
+        sets = review.count_by_state(connection)
+        pushing = count_by_state(connection)
+        last = review.last_own(connection)
+        waiting = imports.count_waiting(connection)
+        wrong = findings.count(connection)
+        entries = app.ledger.count(connection)
+    return RouteOut(
+        connect=waiting, to_push=sum(pushing.get(state, 0) for state in PENDING),
+        to_decide=sum(pushing.get(state, 0) for state in TO_DECIDE), look=entries,
+        mend=sets.get(State.PROPOSED, 0), logbook=sets.get(State.APPLIED, 0), problems=wrong,
+        last_batch=present.change_set(last) if last else None, notices=[*app.notices, *_room(app)],
+    )  # fmt: skip

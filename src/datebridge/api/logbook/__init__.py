@@ -1,0 +1,1 @@
+"""Logbook and Mend: change sets, what is wrong."""

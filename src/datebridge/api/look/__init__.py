@@ -1,0 +1,1 @@
+"""Look: the table of everything."""

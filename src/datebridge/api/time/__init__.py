@@ -1,0 +1,1 @@
+"""Look at time: views, overlaps, two sides, editing."""

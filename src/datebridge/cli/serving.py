@@ -1,0 +1,222 @@
+"""Commands that start the application, the sample scenario, or its stand-ins; and one that makes the index anew."""
+
+from __future__ import annotations
+
+# What a command needs is imported when it runs, so that --help and a look into a file start at once.
+import json
+import os
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from datebridge.cli.output import CANNOT, OK, PROBLEMS, error, progress, say
+
+if TYPE_CHECKING:
+    import socket
+
+    from datebridge.settings import Settings
+
+app = typer.Typer()
+DataDir = Annotated[
+    Path | None, typer.Option("--data", help="Where the data is kept.", show_default="the user's data folder")
+]
+Port = Annotated[int | None, typer.Option(help="The port to listen on.", show_default="8137, or the next free one")]
+Host = Annotated[str | None, typer.Option(help="The address to listen on.", show_default="127.0.0.1")]
+Key = Annotated[
+    bool, typer.Option("--access-key", help="Let in from elsewhere who has the access key; the first start shows it.")
+]
+Proxy = Annotated[
+    str | None, typer.Option(help="Let in from elsewhere whom the reverse proxy at this address lets in.")
+]
+Names = Annotated[list[str] | None, typer.Option("--name", help="A name under which it is reached from elsewhere.")]
+NewKey = Annotated[
+    bool, typer.Option("--new-key", help="Begin with a new key to stored passwords; accounts are to be added again.")
+]
+
+
+@app.command()
+def reindex(
+    data: DataDir = None, as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False
+) -> None:
+    """Make the index columns anew from the entries' texts. Exit code 1 if any of them differed."""
+    from datebridge.services.sole import sole_program
+    from datebridge.store.database import Store
+    from datebridge.store.entries.reindex import reindex as run
+
+    settings = _settings(data)
+    if not settings.database.is_file():
+        error(f"There is no data in {settings.data_dir}.")
+        raise SystemExit(CANNOT)
+    with sole_program(settings):
+        store = Store(settings.database)
+        with progress("Reindexing") as report, store.write() as connection:
+            changed = run(connection, report)
+    if as_json:
+        print(json.dumps({"changed": changed}))
+    else:
+        say(f"{changed:,} entries had another index before." if changed else "The index was as it should be.")
+    raise SystemExit(PROBLEMS if changed else OK)
+
+
+@app.command()
+def serve(
+    data: DataDir = None, host: Host = None, port: Port = None, key: Key = False, proxy: Proxy = None,
+    name: Names = None, new_key: NewKey = False,
+) -> None:  # fmt: skip
+    """Start the application."""
+    settings = _settings(data, host, port, key, proxy, name)
+    with _alone(settings):
+        _serve(settings, "Date Bridge", new_key=new_key)
+
+
+@app.command()
+def demo(
+    data: DataDir = None,
+    host: Host = None,
+    port: Port = None,
+    fresh: Annotated[bool, typer.Option("--fresh", help="Begin again with untouched sample data.")] = False,
+    key: Key = False,
+    proxy: Proxy = None,
+    name: Names = None,
+) -> None:
+    """Start the application with the sample scenario: the Skerrow Marine Observatory."""
+    from datebridge.demo.setup import standins as simulated
+    from datebridge.demo.setup import with_standins
+
+    settings = _demo_settings(data, host, port, key, proxy, name)
+    with _alone(settings), _prepared(settings, fresh), simulated(settings) as addresses:
+        _serve(
+            with_standins(settings),
+            f"Date Bridge with sample data (files in {settings.data_dir / 'sample-files'})",
+            _say_standins(addresses),
+        )
+
+
+@app.command("standins")
+def run_standins(
+    data: DataDir = None,
+    fresh: Annotated[bool, typer.Option("--fresh", help="Begin again with untouched sample data.")] = False,
+) -> None:
+    """Run the simulated servers of the sample scenario alone, for other programs to connect to."""
+    import time
+
+    from datebridge.demo.setup import standins as simulated
+    from datebridge.services.sole import sole_program
+
+    settings = _demo_settings(data)
+    with sole_program(settings):
+        _prepare(settings, fresh)
+    with simulated(settings) as addresses:
+        say(_say_standins(addresses))
+        say("Ctrl+C stops them.")
+        try:
+            while True:
+                time.sleep(3600)
+        except KeyboardInterrupt:
+            return
+
+
+def _say_standins(addresses: dict[str, str]) -> str:
+    from datebridge.demo.scenario import OFFICE
+    from datebridge.demo.world import PASSWORD
+
+    rows = [f"  {name:12} {address}/" for name, address in addresses.items()]
+    return "\n".join([f"Simulated servers (user {OFFICE}, password {PASSWORD}):", *rows])
+
+
+def _demo_settings(data: Path | None, *given: Any) -> Settings:
+    settings = _settings(data, *given)
+    return settings if data is not None else settings.model_copy(update={"data_dir": settings.data_dir / "demo"})
+
+
+def _prepare(settings: Settings, fresh: bool) -> None:
+    from datebridge.demo.setup import prepare
+
+    with progress("Preparing the sample scenario") as report:
+        prepare(settings, fresh, report)
+
+
+def _settings(
+    data: Path | None, host: str | None = None, port: int | None = None, key: bool = False, proxy: str | None = None,
+    names: list[str] | None = None,
+) -> Settings:  # fmt: skip
+    from datebridge.settings import Settings
+
+    given = {"data_dir": data, "host": host, "port": port, "access_key": key or None, "proxy": proxy,
+             "names": tuple(names) if names else None}  # fmt: skip
+    return Settings(**{name: value for name, value in given.items() if value is not None})  # type: ignore[arg-type]
+
+
+@contextmanager
+def _alone(settings: Settings) -> Iterator[None]:
+    """Have the data directory for oneself, and let in from elsewhere only who is meant to come in."""
+    from datebridge.connect.origins import is_this_machine
+    from datebridge.services.sole import sole_program
+
+    if not (is_this_machine(settings.host) or settings.access_key or settings.proxy):
+        error(
+            f"Listening on {settings.host} would let in everybody who can reach it. Say --access-key to have a key made"
+            " that every other address needs, or --proxy ADDRESS if a reverse proxy there asks who they are."
+        )
+        raise SystemExit(CANNOT)
+    os.umask(0o077)
+    with sole_program(settings):
+        yield
+
+
+@contextmanager
+def _prepared(settings: Settings, fresh: bool) -> Iterator[None]:
+    _prepare(settings, fresh)
+    yield
+
+
+def _serve(settings: Settings, what: str, besides: str = "", new_key: bool = False) -> None:
+    import uvicorn
+
+    from datebridge.api.app import WEB, create_app
+    from datebridge.connect.origins import is_this_machine
+    from datebridge.services import access
+    from datebridge.services.accounts import secrets
+    from datebridge.store.database import Store
+
+    if new_key:
+        secrets.begin_anew(settings)
+    elif settings.database.is_file():
+        with closing(Store(settings.database)) as store:
+            secrets.demand_key(store, settings)
+    if not (WEB / "index.html").is_file():
+        error("The pages are not built; only the programming interface answers. Run “make build”.")
+    listener = _listener(settings)
+    address = f"http://{settings.host}:{listener.getsockname()[1]}/"
+    say(f"{what} is at {address}  (Ctrl+C stops it)")
+    if besides:
+        say(besides)
+    if not is_this_machine(settings.host) and settings.access_key and (made := access.new_key(settings)):
+        say(f"Access key, shown this once: {made}\nEvery other address needs it. Without https it travels readable.")
+    config = uvicorn.Config(
+        create_app(settings), log_config=None, server_header=False, proxy_headers=False, timeout_graceful_shutdown=5
+    )
+    server = uvicorn.Server(config)
+    server.run(sockets=[listener])
+
+
+def _listener(settings: Settings) -> socket.socket:
+    """A socket on the wanted port, or on the next free one if that port is taken."""
+    import socket
+
+    for port in (settings.port, *range(settings.port + 1, settings.port + 20), 0):
+        # Said to be TCP, or asyncio leaves Nagle's algorithm on and every answer waits 40 ms for an acknowledgement.
+        family = socket.AF_INET6 if ":" in settings.host else socket.AF_INET
+        listener = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind((settings.host, port))
+            listener.listen(128)  # so that who reads the address can connect at once
+        except OSError:
+            listener.close()
+            continue
+        return listener
+    raise OSError(f"no port is free on {settings.host}")

@@ -1,0 +1,1 @@
+"""When entries happen: series turned into occurrences, and questions to one series."""
