@@ -14,7 +14,8 @@ demo: .stamps/python $(WEB)
 
 test: lint chromium $(WEB)
 	@echo "== tests"
-	@CHROMIUM="$(CHROMIUM)" $(BIN)/pytest
+	@CHROMIUM="$(CHROMIUM)" $(BIN)/pytest -n auto --dist loadgroup --cov=datebridge --cov-report=term:skip-covered
+	@cd frontend && npm run -s test
 
 lint: .stamps/python-dev .stamps/node
 	@echo "== ruff, mypy, import-linter"
@@ -22,7 +23,7 @@ lint: .stamps/python-dev .stamps/node
 	@$(BIN)/ruff format --check -q .
 	@$(BIN)/mypy
 	@$(BIN)/lint-imports --no-cache > .stamps/imports.log || (cat .stamps/imports.log; exit 1)
-	@echo "== prettier, svelte-check"
+	@echo "== prettier, eslint, svelte-check"
 	@cd frontend && npm run -s lint && npm run -s check
 
 bench: .stamps/python-dev $(WEB)

@@ -7,8 +7,6 @@ export default {
   kit: {
     // The application serves this page for every path; the browser finds its way from there.
     adapter: adapter({ pages: '../src/datebridge/web', assets: '../src/datebridge/web', fallback: 'index.html' }),
-    // One script and one style: the server is on this machine, so few requests beat many small ones.
-    output: { bundleStrategy: 'single' },
     version: { name: process.env.npm_package_version ?? '0' },
   },
 };

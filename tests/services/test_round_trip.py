@@ -13,7 +13,7 @@ from datebridge.core.text.lines import escape_text, fold, format_line
 from datebridge.core.text.reader import Reader
 from datebridge.core.words.filters import Selection
 from datebridge.services.exports import export
-from datebridge.services.imports.decide import compare_with_store
+from datebridge.store.imports import compare
 from tests.conftest import Bench
 
 TEXT = st.text(st.characters(exclude_categories=("Cs", "Cc")), max_size=90)
@@ -50,7 +50,7 @@ def test_what_goes_in_comes_out_and_is_known_again(tmp_path_factory: pytest.Temp
     assert "X-ODD-HEADER:kept" in out[-1].text
     number = bench.read(data)
     with bench.store.read() as connection:
-        (row,) = compare_with_store(connection, number)
+        (row,) = compare(connection, number)
     assert row["newer"] == row["older"] == 0
-    assert row["identical"] >= len(texts)  # twins are found once for each of them
+    assert row.identical >= len(texts)  # twins are found once for each of them
     bench.store.close()

@@ -2,16 +2,18 @@
   import '../app.css';
   import { goto } from '$app/navigation';
   import { QueryClient, QueryClientProvider } from '@tanstack/svelte-query';
+  import ThemeProvider from 'flowbite-svelte/ThemeProvider.svelte';
   import { onMount, type Snippet } from 'svelte';
-  import KeyList from '$lib/parts/KeyList.svelte';
-  import NoticeLine from '$lib/parts/NoticeLine.svelte';
-  import Route from '$lib/parts/Route.svelte';
+  import KeyList from '$lib/ui/KeyList.svelte';
+  import NoticeLine from '$lib/ui/NoticeLine.svelte';
+  import Route from '$lib/ui/Route.svelte';
   import { answer, client } from '$lib/api/client';
-  import { importing } from '$lib/imports.svelte';
-  import { keys } from '$lib/keys.svelte';
-  import { notices } from '$lib/notice.svelte';
-  import { theme } from '$lib/theme.svelte';
-  import { undo } from '$lib/undo';
+  import { importing } from '$lib/state/imports.svelte';
+  import { keys } from '$lib/state/keys.svelte';
+  import { notices } from '$lib/state/notice.svelte';
+  import { theme } from '$lib/state/theme.svelte';
+  import { follow } from '$lib/state/revisions';
+  import { undo } from '$lib/state/undo';
 
   const { children }: { children: Snippet } = $props();
   const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 2000 } } });
@@ -30,7 +32,8 @@
       (route) => route.notices[0] && notices.say(route.notices.join(' ')),
       () => undefined,
     );
-    return keys.offer([
+    const unfollow = follow(queries);
+    const unoffer = keys.offer([
       { key: '1', does: 'Connect', run: () => void goto('/connect') },
       { key: '2', does: 'Look', run: () => void goto('/look') },
       { key: '3', does: 'Mend', run: () => void goto('/mend') },
@@ -38,6 +41,10 @@
       { key: 'u', does: 'take the last batch back', run: () => void undoLast() },
       { key: '?', does: 'this list', run: () => keyList.open() },
     ]);
+    return () => {
+      unfollow();
+      unoffer();
+    };
   });
 </script>
 
@@ -59,18 +66,20 @@
   }}
 />
 
-<QueryClientProvider client={queries}>
-  <div class="flex h-full flex-col">
-    <Route onhelp={() => keyList.open()} />
-    <main class="flex min-h-0 flex-1 flex-col">{@render children()}</main>
-    <NoticeLine />
-  </div>
-  {#if over}
-    <div
-      class="border-brass bg-paper/90 pointer-events-none fixed inset-3 z-10 grid place-items-center border-4 border-dashed"
-    >
-      <p class="text-lg font-bold">Drop calendar files or messages here. They are shown to you first.</p>
+<ThemeProvider theme={{ progressbar: { base: 'bg-line rounded-none', inside: 'bg-brass rounded-none' } }}>
+  <QueryClientProvider client={queries}>
+    <div class="flex h-full flex-col">
+      <Route onhelp={() => keyList.open()} />
+      <main class="flex min-h-0 flex-1 flex-col">{@render children()}</main>
+      <NoticeLine />
     </div>
-  {/if}
-  <KeyList bind:this={keyList} />
-</QueryClientProvider>
+    {#if over}
+      <div
+        class="border-brass bg-paper/90 pointer-events-none fixed inset-3 z-10 grid place-items-center border-4 border-dashed"
+      >
+        <p class="text-lg font-bold">Drop calendar files or messages here. They are shown to you first.</p>
+      </div>
+    {/if}
+    <KeyList bind:this={keyList} />
+  </QueryClientProvider>
+</ThemeProvider>

@@ -37,6 +37,7 @@ from datebridge.store.database import CONNECTIONS, Store
 from datebridge.store.entries.density import Density
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.entries.occurrences import Happenings
+from datebridge.store.pulse import Pulse
 
 WEB = Path(__file__).resolve().parent.parent / "web"
 _FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
@@ -49,7 +50,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
     said = [*recover(store), *jobs.resume_interrupted(store)]
     uploads.forget_strays(store, settings)
     ledger = Ledger(store)
-    app = App(store, settings, ledger, Happenings(store, ledger.spans), Density(store), said)
+    app = App(store, settings, ledger, Happenings(store, ledger.spans), Density(store), Pulse(store), said)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
@@ -67,6 +68,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
             for one in besides:
                 one.stop()
             worker.stop()
+        app.pulse.close()
         store.close()
 
     api = _routes(FastAPI(title="Date Bridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None))

@@ -14,6 +14,7 @@ from datebridge.store.database import Store
 from datebridge.store.entries.density import Density
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.entries.occurrences import Happenings
+from datebridge.store.pulse import Pulse
 
 
 @dataclass(slots=True)
@@ -23,6 +24,7 @@ class App:
     ledger: Ledger
     happenings: Happenings
     density: Density
+    pulse: Pulse
     notices: list[str] = field(default_factory=list)
 
 

@@ -2,7 +2,13 @@
 
 from __future__ import annotations
 
+import json
+from asyncio import sleep
+from collections.abc import AsyncIterator
+
+from anyio import to_thread
 from fastapi import HTTPException
+from fastapi.responses import StreamingResponse
 
 from datebridge.api import present
 from datebridge.api.context import App, AppDep
@@ -20,6 +26,8 @@ from datebridge.store.database import LITTLE_ROOM, room_left
 from datebridge.store.pushes import PENDING, TO_DECIDE, count_by_state
 from datebridge.store.tables import Job
 
+#: How often it is looked whether something has changed, in seconds; and when a sign of life is due.
+_PULSE, _SIGN_OF_LIFE = 0.5, 15.0
 router = new_router("/api", "house")
 
 
@@ -72,3 +80,29 @@ def route(app: AppDep) -> RouteOut:
         mend=sets.get(State.PROPOSED, 0), logbook=sets.get(State.APPLIED, 0), problems=wrong,
         last_batch=present.change_set(last) if last else None, notices=[*app.notices, *_room(app)],
     )  # fmt: skip
+
+
+@router.get(
+    "/revisions", response_class=StreamingResponse,
+    responses={200: {"content": {"text/event-stream": {}}, "description": "The topics of which something changed."}},
+)  # fmt: skip
+async def revisions(app: AppDep) -> StreamingResponse:
+    """Which topics have changed, as server-sent events, for as long as somebody listens."""
+    return StreamingResponse(_revisions(app), media_type="text/event-stream", headers={"Cache-Control": "no-store"})
+
+
+async def _revisions(app: App) -> AsyncIterator[str]:
+    known = await to_thread.run_sync(app.pulse.marks)
+    yield "retry: 2000\n\n"
+    silent = 0.0
+    while True:
+        await sleep(_PULSE)
+        marks = await to_thread.run_sync(app.pulse.marks)
+        topics = [topic for topic, mark in marks.items() if mark != known.get(topic)]
+        known, silent = marks, silent + _PULSE
+        if topics:
+            yield f"data: {json.dumps(topics)}\n\n"
+        elif silent >= _SIGN_OF_LIFE:
+            yield ": still here\n\n"  # so that it is noticed when nobody listens any more
+        if topics or silent >= _SIGN_OF_LIFE:
+            silent = 0.0

@@ -197,7 +197,7 @@ def _serve(settings: Settings, what: str, besides: str = "", new_key: bool = Fal
     if not is_this_machine(settings.host) and settings.access_key and (made := access.new_key(settings)):
         say(f"Access key, shown this once: {made}\nEvery other address needs it. Without https it travels readable.")
     config = uvicorn.Config(
-        create_app(settings), log_config=None, server_header=False, proxy_headers=False, timeout_graceful_shutdown=5
+        create_app(settings), log_config=None, server_header=False, proxy_headers=False, timeout_graceful_shutdown=2
     )
     server = uvicorn.Server(config)
     server.run(sockets=[listener])

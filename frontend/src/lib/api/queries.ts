@@ -1,38 +1,37 @@
 import { createQuery, type QueryClient } from '@tanstack/svelte-query';
 import { answer, client } from './client';
+import { asked } from '$lib/state/revisions';
 
-/** Everything that a batch may have changed is asked for again. */
+/** After a doing of one's own: everything it may have changed is asked for at once, without waiting to be told. */
 export function refreshAll(queries: QueryClient): Promise<void> {
-  return queries.invalidateQueries();
+  const touched = asked(['entries', 'sets', 'accounts', 'pushes', 'files', 'jobs', 'preferences']);
+  return queries.invalidateQueries({ predicate: (query) => touched.has(String(query.queryKey[0])) });
 }
 
 export const routeQuery = () =>
   createQuery(() => ({
     queryKey: ['route'],
     queryFn: () => answer(client.GET('/api/route')),
-    refetchInterval: 5000,
   }));
 
-/** What calendars and accounts say changes by itself: it is asked for again and again while it is looked at. */
 export const calendarsQuery = () =>
   createQuery(() => ({
     queryKey: ['calendars'],
     queryFn: () => answer(client.GET('/api/calendars')),
-    refetchInterval: 5000,
   }));
 
 export const accountsQuery = () =>
   createQuery(() => ({
     queryKey: ['accounts'],
     queryFn: () => answer(client.GET('/api/accounts')),
-    refetchInterval: 5000,
   }));
 
 export const jobQuery = (id: () => number) =>
   createQuery(() => ({
     queryKey: ['job', id()],
     queryFn: () => answer(client.GET('/api/jobs/{job_id}', { params: { path: { job_id: id() } } })),
-    refetchInterval: (query) => (['queued', 'running'].includes(query.state.data?.state ?? 'queued') ? 300 : false),
+    // Told of by the server; asked for now and then all the same, in case that is not heard.
+    refetchInterval: (query) => (['queued', 'running'].includes(query.state.data?.state ?? 'queued') ? 2000 : false),
   }));
 
 export const reviewQuery = (id: () => number) =>

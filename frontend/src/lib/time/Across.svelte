@@ -1,7 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import Action from '$lib/parts/Action.svelte';
-  import Sheet from '$lib/parts/Sheet.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import Sheet from '$lib/ui/Sheet.svelte';
   import { answer, client } from '$lib/api/client';
   import HourField from './HourField.svelte';
   import { looking } from './looking.svelte';
@@ -23,7 +23,7 @@
     enabled: /^\d\d:\d\d/.test(at),
     placeholderData: (previous) => previous,
   }));
-  const box = 'bg-paper border-line h-8 border px-2';
+  const box = 'field';
   const called = (name: string) =>
     name
       .split(' and ')

@@ -1,7 +1,7 @@
 <script lang="ts">
-  import Action from '$lib/parts/Action.svelte';
-  import Sheet from '$lib/parts/Sheet.svelte';
-  import { counted } from '$lib/words';
+  import Action from '$lib/ui/Action.svelte';
+  import Sheet from '$lib/ui/Sheet.svelte';
+  import { counted } from '$lib/ui/words';
   import type { Piece } from './layout';
 
   /** How much of a series is to be moved or stretched. */

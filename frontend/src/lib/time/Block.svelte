@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Calendar } from '$lib/api/client';
-  import { shade } from '$lib/palette';
+  import { shade } from '$lib/ui/palette';
   import type { Piece } from './layout';
 
   /** An occurrence as it is drawn: its title in ink on a light ground, its layer's colour as a bar. */

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import Action from '$lib/parts/Action.svelte';
-  import Sheet from '$lib/parts/Sheet.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import Sheet from '$lib/ui/Sheet.svelte';
   import { answer, client } from '$lib/api/client';
   import HourField from './HourField.svelte';
   import { looking, type Clock } from './looking.svelte';
@@ -20,7 +20,7 @@
       clocks.find((clock) => clock.from >= clock.to),
   );
   const DAYS = ['Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'];
-  const box = 'bg-paper border-line h-8 min-w-0 border px-2';
+  const box = 'field min-w-0';
 
   function name(zone: string): string {
     return (zone.split('/').at(-1) ?? zone).replaceAll('_', ' ');

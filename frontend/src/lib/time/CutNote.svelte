@@ -1,6 +1,6 @@
 <!-- Says of which series not every time is shown: nothing is left out unsaid. -->
 <script lang="ts">
-  import { count as said } from '$lib/words';
+  import { count as said } from '$lib/ui/words';
 
   const { titles }: { titles: string[] } = $props();
   const named = $derived(titles.slice(0, 3).map((title) => `“${title}”`));

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { answer, client } from '$lib/api/client';
-  import { notices } from '$lib/notice.svelte';
+  import { notices } from '$lib/state/notice.svelte';
   import { looking } from './looking.svelte';
 
   /** A day, as 2026-11-25 or in words: tomorrow, 3 jun, next friday. */

@@ -1,12 +1,12 @@
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { tick, untrack } from 'svelte';
-  import Action from '$lib/parts/Action.svelte';
+  import Action from '$lib/ui/Action.svelte';
   import { answer, client, type Calendar, type Fields, type Schemas } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/attempt';
-  import { notices } from '$lib/notice.svelte';
-  import { counted } from '$lib/words';
+  import { attempt } from '$lib/state/attempt';
+  import { notices } from '$lib/state/notice.svelte';
+  import { counted } from '$lib/ui/words';
   import AlarmFields from './AlarmFields.svelte';
   import { looking } from './looking.svelte';
   import MoreFields from './MoreFields.svelte';

@@ -1,11 +1,11 @@
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import Action from '$lib/parts/Action.svelte';
-  import Sheet from '$lib/parts/Sheet.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import Sheet from '$lib/ui/Sheet.svelte';
   import { answer, client, type Calendar } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/attempt';
-  import { PALETTE, shade } from '$lib/palette';
+  import { attempt } from '$lib/state/attempt';
+  import { PALETTE, shade } from '$lib/ui/palette';
   import { grouped, hex, looking } from './looking.svelte';
 
   /** The calendars as layers: on or off, one alone, recoloured, kept together under a name. */

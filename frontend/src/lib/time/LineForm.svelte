@@ -1,10 +1,11 @@
 <script lang="ts">
+  import Input from '$lib/ui/Input.svelte';
   import { useQueryClient } from '@tanstack/svelte-query';
-  import Action from '$lib/parts/Action.svelte';
+  import Action from '$lib/ui/Action.svelte';
   import { answer, client, type Calendar } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/attempt';
-  import { notices } from '$lib/notice.svelte';
+  import { attempt } from '$lib/state/attempt';
+  import { notices } from '$lib/state/notice.svelte';
   import { looking } from './looking.svelte';
 
   /** A new event in a typed line: what, when, and on whose clock. */
@@ -14,8 +15,8 @@
   const queries = useQueryClient();
   let text = $state('');
   let chosen = $state(0);
-  let input: HTMLInputElement;
-  $effect(() => input.focus());
+  let input = $state<HTMLInputElement>();
+  $effect(() => input?.focus());
 
   async function add(): Promise<void> {
     await attempt(async () => {
@@ -38,16 +39,16 @@
     void add();
   }}
 >
-  <input
-    bind:this={input}
+  <Input
+    bind:element={input}
     bind:value={text}
-    class="bg-paper border-line h-8 flex-1 border px-2"
+    class="flex-1"
     aria-label="New event in a line"
     placeholder="Berth 3 crane check, tue 14:00–15:30, Hobart time"
     onkeydown={(event) => event.key === 'Escape' && onclose()}
   />
   <select
-    class="bg-paper border-line h-8 border px-1.5"
+    class="field"
     aria-label="Layer of the new event"
     value={chosen || usual}
     onchange={(event) => (chosen = Number(event.currentTarget.value))}

@@ -1,7 +1,7 @@
 <script lang="ts">
-  import PagedList from '$lib/parts/PagedList.svelte';
+  import PagedList from '$lib/ui/PagedList.svelte';
   import CutNote from './CutNote.svelte';
-  import Swatch from '$lib/parts/Swatch.svelte';
+  import Swatch from '$lib/ui/Swatch.svelte';
   import { answer, client, type Calendar, type Schemas } from '$lib/api/client';
 
   /** Occurrences of a span as rows, day after day. */

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import Swatch from '$lib/parts/Swatch.svelte';
+  import Swatch from '$lib/ui/Swatch.svelte';
   import type { Calendar, Schemas } from '$lib/api/client';
 
   /** One party of an overlap: what it is, when, on which layer. */

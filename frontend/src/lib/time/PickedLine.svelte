@@ -1,8 +1,8 @@
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import Action from '$lib/parts/Action.svelte';
+  import Action from '$lib/ui/Action.svelte';
   import { answer, client } from '$lib/api/client';
-  import { attempt } from '$lib/attempt';
+  import { attempt } from '$lib/state/attempt';
   import { looking } from './looking.svelte';
 
   /** The days that are picked: by a rule in words, by clicking in a month or year, or kept under a name. */

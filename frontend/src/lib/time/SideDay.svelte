@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Calendar, Schemas } from '$lib/api/client';
-  import { shade } from '$lib/palette';
+  import { shade } from '$lib/ui/palette';
   import { placed } from './layout';
 
   /** One day mirrored about its middle: left bank, right bank, and what joins them in the channel between. */

@@ -4,7 +4,7 @@
   import Block from './Block.svelte';
   import { hourLabel, minutesOf, placed, weekday, type Piece } from './layout';
   import { looking } from './looking.svelte';
-  import { shade } from '$lib/palette';
+  import { shade } from '$lib/ui/palette';
 
   /** Days side by side with their hours: clocks at the left, whole days in a lane above, a line for now. */
   type Props = {
@@ -265,7 +265,7 @@
     onpointercancel={() => (drag = null)}
   >
     <div class="bg-paper sticky left-0 z-[2]">
-      {#each looking.clocks as clock, k (k)}
+      {#each looking.clocks as _clock, k (k)}
         {#each worked(k) as [from, to] (from)}
           <div
             class="bg-sheet border-line absolute w-[46px] border-r-2"

@@ -1,7 +1,7 @@
 <script lang="ts">
-  import Action from '$lib/parts/Action.svelte';
+  import Action from '$lib/ui/Action.svelte';
   import { answer, client } from '$lib/api/client';
-  import { notices } from '$lib/notice.svelte';
+  import { notices } from '$lib/state/notice.svelte';
   import { localDay } from './layout';
   import { looking, STEPS, type View } from './looking.svelte';
   import { SPANS, VIEWS } from './views';

@@ -1,5 +1,5 @@
 import { answer, client, type Calendar } from '$lib/api/client';
-import { shade } from '$lib/palette';
+import { shade } from '$lib/ui/palette';
 
 export type Clock = { zone: string; name: string; from: string; to: string };
 export type View = 'day' | 'week' | 'work' | 'month' | 'year' | 'agenda' | 'picked';

@@ -1,7 +1,7 @@
 import { goto } from '$app/navigation';
 import { answer, client } from '$lib/api/client';
-import { attempt } from '$lib/attempt';
-import { notices } from '$lib/notice.svelte';
+import { attempt } from '$lib/state/attempt';
+import { notices } from '$lib/state/notice.svelte';
 import { looking } from './looking.svelte';
 
 /** Open an entry where it happens: its next occurrence, else its last. */

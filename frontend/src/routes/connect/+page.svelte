@@ -2,17 +2,17 @@
   import { goto } from '$app/navigation';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
-  import Action from '$lib/parts/Action.svelte';
-  import JobLine from '$lib/parts/JobLine.svelte';
-  import AddAddress from '$lib/stages/AddAddress.svelte';
-  import CalendarList from '$lib/stages/CalendarList.svelte';
-  import { attempt } from '$lib/attempt';
-  import { importing } from '$lib/imports.svelte';
-  import { keys } from '$lib/keys.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import JobLine from '$lib/ui/JobLine.svelte';
+  import AddAddress from '$lib/connect/AddAddress.svelte';
+  import CalendarList from '$lib/connect/CalendarList.svelte';
+  import { attempt } from '$lib/state/attempt';
+  import { importing } from '$lib/state/imports.svelte';
+  import { keys } from '$lib/state/keys.svelte';
   import { answer, client, type ImportFile, type Job } from '$lib/api/client';
   import { refreshAll, routeQuery } from '$lib/api/queries';
-  import { notices } from '$lib/notice.svelte';
-  import { count, counted, moment, octets } from '$lib/words';
+  import { notices } from '$lib/state/notice.svelte';
+  import { count, counted, moment, octets } from '$lib/ui/words';
 
   const TALKING = ['pull', 'push', 'survey'];
   const queries = useQueryClient();
@@ -21,7 +21,6 @@
   const running = createQuery(() => ({
     queryKey: ['jobs'],
     queryFn: () => answer(client.GET('/api/jobs')),
-    refetchInterval: 2000,
   }));
 
   const waiting = $derived((files.data ?? []).filter((file) => file.state !== 'taken'));

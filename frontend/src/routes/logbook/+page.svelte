@@ -1,11 +1,11 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { useQueryClient } from '@tanstack/svelte-query';
-  import Action from '$lib/parts/Action.svelte';
-  import PagedList from '$lib/parts/PagedList.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import PagedList from '$lib/ui/PagedList.svelte';
   import { answer, client } from '$lib/api/client';
-  import { count, moment } from '$lib/words';
-  import { undo } from '$lib/undo';
+  import { count, moment } from '$lib/ui/words';
+  import { undo } from '$lib/state/undo';
 
   const queries = useQueryClient();
 

@@ -1,27 +1,28 @@
 <script lang="ts">
+  import { text, view } from '$lib/state/view';
   import { afterNavigate, goto } from '$app/navigation';
   import { page } from '$app/state';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { onMount, untrack } from 'svelte';
-  import Action from '$lib/parts/Action.svelte';
-  import Deck from '$lib/parts/Deck.svelte';
-  import PagedList from '$lib/parts/PagedList.svelte';
-  import Transfer from '$lib/stages/Transfer.svelte';
-  import EntryDrawer from '$lib/stages/EntryDrawer.svelte';
-  import Facets from '$lib/stages/Facets.svelte';
-  import FilterLine from '$lib/stages/FilterLine.svelte';
-  import Export from '$lib/stages/Export.svelte';
-  import LedgerRow from '$lib/stages/LedgerRow.svelte';
-  import Archive from '$lib/stages/Archive.svelte';
-  import { Selection } from '$lib/stages/selection.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import Deck from '$lib/ui/Deck.svelte';
+  import PagedList from '$lib/ui/PagedList.svelte';
+  import Transfer from '$lib/look/Transfer.svelte';
+  import EntryDrawer from '$lib/look/EntryDrawer.svelte';
+  import Facets from '$lib/look/Facets.svelte';
+  import FilterLine from '$lib/look/FilterLine.svelte';
+  import Export from '$lib/look/Export.svelte';
+  import LedgerRow from '$lib/look/LedgerRow.svelte';
+  import Archive from '$lib/look/Archive.svelte';
+  import { Selection } from '$lib/look/selection.svelte';
   import Editor from '$lib/time/Editor.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
   import { answer, client, type Entry } from '$lib/api/client';
   import { calendarsQuery } from '$lib/api/queries';
-  import { keys } from '$lib/keys.svelte';
-  import { notices } from '$lib/notice.svelte';
+  import { keys } from '$lib/state/keys.svelte';
+  import { notices } from '$lib/state/notice.svelte';
   import { showInTime } from '$lib/time/open';
-  import { count, counted } from '$lib/words';
+  import { count, counted } from '$lib/ui/words';
 
   const COLUMNS = [
     { sort: 'when', name: 'When' },
@@ -38,7 +39,8 @@
   const calendars = calendarsQuery();
   const byId = $derived(new Map((calendars.data ?? []).map((calendar) => [calendar.id, calendar])));
 
-  const filter = $derived(page.url.searchParams.get('filter') ?? '');
+  const address = view('/look', { filter: text });
+  const { filter } = $derived(address.read(page.url.searchParams));
   let sort = $state<Sort>('when');
   let descending = $state(false);
   let total = $state(0);
@@ -68,7 +70,7 @@
   let grid: HTMLDivElement;
 
   function show(wanted: string): void {
-    const url = wanted ? `/look?filter=${encodeURIComponent(wanted)}` : '/look';
+    const url = address.address(page.url.searchParams, { filter: wanted });
     if (wanted !== filter) void goto(url, { replaceState: true, keepFocus: true, noScroll: true });
   }
 
@@ -236,7 +238,6 @@
 <Facets {filter} ready={total > 0 || filter !== ''} onnarrow={narrow} />
 
 <div class="flex min-h-0 flex-1">
-  <!-- svelte-ignore a11y_no_noninteractive_tabindex (a grid takes focus and the keys for its rows) -->
   <div
     bind:this={grid}
     role="grid"

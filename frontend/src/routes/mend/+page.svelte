@@ -1,8 +1,8 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import Action from '$lib/parts/Action.svelte';
+  import Action from '$lib/ui/Action.svelte';
   import { answer, client } from '$lib/api/client';
-  import { count, moment, SEVERITY } from '$lib/words';
+  import { count, moment, SEVERITY } from '$lib/ui/words';
 
   const problems = createQuery(() => ({ queryKey: ['problems'], queryFn: () => answer(client.GET('/api/problems')) }));
   const proposals = createQuery(() => ({

@@ -56,7 +56,8 @@ class Collected:
 
 def is_wanted(connection: Connection) -> bool:
     """Whether there is something to be cleared away, as far as can be told at a glance."""
-    dropped = exists().where(SETS.c.state == State.DISCARDED)
+    newest = select(func.max(SETS.c.id)).scalar_subquery()
+    dropped = exists().where(SETS.c.state == State.DISCARDED, SETS.c.id != newest)
     return bool(connection.execute(select(or_(dropped, exists().where(_abandoned())))).scalar())
 
 
@@ -90,7 +91,10 @@ def _abandoned() -> ColumnElement[bool]:
 def _sets(store: Store, found: Collected, check: Callable[[], None]) -> None:
     """Sets that were dropped, with their changes; nobody can bring them back."""
     with store.read() as connection:
-        dropped = connection.execute(select(SETS.c.id).where(SETS.c.state == State.DISCARDED)).scalars().all()
+        # The newest stays, so that its number is not given to another one while somebody still looks at it.
+        newest = select(func.max(SETS.c.id)).scalar_subquery()
+        old = and_(SETS.c.state == State.DISCARDED, SETS.c.id != newest)
+        dropped = connection.execute(select(SETS.c.id).where(old)).scalars().all()
     for number in dropped:
         first = select(CHANGES.c.position).where(CHANGES.c.set_id == number).limit(20 * _CLEAR)
         left = True
@@ -189,7 +193,8 @@ def _calendars(connection: Connection) -> int:
             or_(REMOTES.c.url != "", ACCOUNTS.c.kind.not_in(TAKING)),
         ),
     )  # fmt: skip
-    ids = connection.execute(select(own).where(unknown)).scalars().all()
+    newest = select(func.max(own)).scalar_subquery()  # its number is not to be given again
+    ids = connection.execute(select(own).where(unknown, own != newest)).scalars().all()
     if ids:
         connection.execute(delete(REMOTES).where(REMOTES.c.calendar_id.in_(ids)))
         connection.execute(delete(DENSITY).where(DENSITY.c.calendar_id.in_(ids)))

@@ -60,6 +60,7 @@ class ImportFile(SQLModel, table=True):
     """
 
     __tablename__ = "import_file"
+    __table_args__ = ({"sqlite_autoincrement": True},)
 
     id: int | None = Field(default=None, primary_key=True)
     name: str
@@ -76,6 +77,7 @@ class ImportGroup(SQLModel, table=True):
     """The entries of a file that go to one calendar."""
 
     __tablename__ = "import_group"
+    __table_args__ = ({"sqlite_autoincrement": True},)
 
     id: int | None = Field(default=None, primary_key=True)
     file_id: int = Field(foreign_key="import_file.id", index=True)

@@ -2,14 +2,14 @@
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import Action from '$lib/parts/Action.svelte';
-  import Deck from '$lib/parts/Deck.svelte';
-  import PagedList from '$lib/parts/PagedList.svelte';
-  import GroupChoice from '$lib/stages/GroupChoice.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import Deck from '$lib/ui/Deck.svelte';
+  import PagedList from '$lib/ui/PagedList.svelte';
+  import GroupChoice from '$lib/connect/GroupChoice.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { calendarsQuery, refreshAll } from '$lib/api/queries';
-  import { notices } from '$lib/notice.svelte';
-  import { count, counted, octets } from '$lib/words';
+  import { notices } from '$lib/state/notice.svelte';
+  import { count, counted, octets } from '$lib/ui/words';
 
   const queries = useQueryClient();
   const id = $derived(Number(page.params.id));
@@ -146,7 +146,8 @@
               >
               <strong class="w-14 shrink-0 {INK[problem.severity]}">{problem.severity}</strong>
               <span class="min-w-0 flex-1 truncate" title={problem.text || problem.message}>
-                {problem.message}{#if problem.text}{' '}<span class="figures text-soft">{problem.text}</span>{/if}
+                {problem.message}{#if problem.text}
+                  <span class="figures text-soft">{problem.text}</span>{/if}
               </span>
               <span class="text-soft w-[34%] shrink-0 truncate" title={problem.done}>{problem.done}</span>
             {/if}

@@ -1,15 +1,16 @@
 <script lang="ts">
+  import Input from '$lib/ui/Input.svelte';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
-  import Action from '$lib/parts/Action.svelte';
-  import Deck from '$lib/parts/Deck.svelte';
-  import Consent from '$lib/stages/Consent.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import Deck from '$lib/ui/Deck.svelte';
+  import Consent from '$lib/connect/Consent.svelte';
   import { answer, client, Refusal, type Schemas } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
-  import { notices } from '$lib/notice.svelte';
-  import { count, counted } from '$lib/words';
+  import { notices } from '$lib/state/notice.svelte';
+  import { count, counted } from '$lib/ui/words';
 
   /** What is at an address, before anything is connected. The address is kept out of the page's own: it may be secret. */
   const queries = useQueryClient();
@@ -79,25 +80,15 @@
   <form onsubmit={(event) => void look(event)} class="mb-4 flex flex-wrap items-center gap-2">
     <label class="flex min-w-0 flex-1 items-center gap-2">
       <span>Address</span>
-      <input
-        bind:value={address}
-        autocomplete="off"
-        spellcheck="false"
-        class="bg-sheet border-line h-8 min-w-0 flex-1 border px-2"
-      />
+      <Input bind:value={address} autocomplete="off" spellcheck="false" class="min-w-0 flex-1" />
     </label>
     <label class="flex items-center gap-2">
       <span>User name</span>
-      <input bind:value={user} autocomplete="off" class="bg-sheet border-line h-8 w-40 border px-2" />
+      <Input bind:value={user} autocomplete="off" class="w-40" />
     </label>
     <label class="flex items-center gap-2">
       <span>Password</span>
-      <input
-        bind:value={password}
-        type="password"
-        autocomplete="off"
-        class="bg-sheet border-line h-8 w-40 border px-2"
-      />
+      <Input bind:value={password} type="password" autocomplete="off" class="w-40" />
     </label>
     <Action kind={found && !found.locked ? 'plain' : 'main'} submit disabled={busy || !address.trim()}>
       {busy ? 'Asking…' : 'Find out'}
@@ -157,7 +148,7 @@
   <Deck label="Add it">
     <label class="flex items-center gap-2">
       <span>Call it</span>
-      <input bind:value={name} maxlength="200" class="bg-paper border-line h-8 w-72 border px-2" />
+      <Input bind:value={name} maxlength={200} class="w-72" />
     </label>
     {#snippet actions()}
       <Action href="/connect">Not now</Action>

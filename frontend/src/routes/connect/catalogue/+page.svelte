@@ -1,7 +1,7 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { createQuery } from '@tanstack/svelte-query';
-  import Action from '$lib/parts/Action.svelte';
+  import Action from '$lib/ui/Action.svelte';
   import { answer, client } from '$lib/api/client';
 
   /** Open feeds by subject; each is looked at before it is subscribed to. */
@@ -33,7 +33,7 @@
     <div class="mb-3 flex flex-wrap gap-2" role="group" aria-label="Subjects">
       {#each ['', ...subjects] as one (one)}
         <button
-          class="border-line h-8 rounded-[2px] border px-3 {subject === one ? 'bg-picked font-bold' : 'bg-sheet'}"
+          class="border-line h-control border px-3 {subject === one ? 'bg-picked font-bold' : 'bg-sheet'}"
           aria-pressed={subject === one}
           onclick={() => (subject = one)}>{one || 'All subjects'}</button
         >

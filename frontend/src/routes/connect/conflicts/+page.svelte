@@ -1,11 +1,11 @@
 <script lang="ts">
   import { useQueryClient } from '@tanstack/svelte-query';
-  import Action from '$lib/parts/Action.svelte';
-  import PagedList from '$lib/parts/PagedList.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import PagedList from '$lib/ui/PagedList.svelte';
   import { answer, client } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/attempt';
-  import { notices } from '$lib/notice.svelte';
+  import { attempt } from '$lib/state/attempt';
+  import { notices } from '$lib/state/notice.svelte';
 
   /** Changes that did not arrive where their calendars live: refused there, or is in conflict with somebody else's. */
   const queries = useQueryClient();

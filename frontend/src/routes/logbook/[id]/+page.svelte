@@ -1,12 +1,12 @@
 <script lang="ts">
   import { page } from '$app/state';
   import { useQueryClient } from '@tanstack/svelte-query';
-  import Action from '$lib/parts/Action.svelte';
-  import Deck from '$lib/parts/Deck.svelte';
-  import ChangeSetView from '$lib/stages/ChangeSetView.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import Deck from '$lib/ui/Deck.svelte';
+  import ChangeSetView from '$lib/mend/ChangeSetView.svelte';
   import { reviewQuery } from '$lib/api/queries';
-  import { counted } from '$lib/words';
-  import { undo } from '$lib/undo';
+  import { counted } from '$lib/ui/words';
+  import { undo } from '$lib/state/undo';
 
   const queries = useQueryClient();
   const review = reviewQuery(() => Number(page.params.id));

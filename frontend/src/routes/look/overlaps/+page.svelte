@@ -1,21 +1,22 @@
 <script lang="ts">
+  import { day, number, on, text, unless, view, type Changes } from '$lib/state/view';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { createQuery } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
-  import Action from '$lib/parts/Action.svelte';
-  import PagedList from '$lib/parts/PagedList.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import PagedList from '$lib/ui/PagedList.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { calendarsQuery } from '$lib/api/queries';
-  import { attempt } from '$lib/attempt';
-  import { keys } from '$lib/keys.svelte';
+  import { attempt } from '$lib/state/attempt';
+  import { keys } from '$lib/state/keys.svelte';
   import CutNote from '$lib/time/CutNote.svelte';
   import LayerStrip from '$lib/time/LayerStrip.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
   import Party from '$lib/time/Party.svelte';
   import { localDay } from '$lib/time/layout';
   import { looking } from '$lib/time/looking.svelte';
-  import { count as said, counted } from '$lib/words';
+  import { count as said, counted } from '$lib/ui/words';
 
   type Overlap = Schemas['OverlapOut'];
   const SPANS = [
@@ -30,23 +31,22 @@
   const byId = $derived(new Map(all.map((calendar) => [calendar.id, calendar])));
   const shown = $derived(looking.on(all));
 
-  const asked = $derived(page.url.searchParams);
-  const today = localDay();
-  const first = $derived(asked.get('on') ?? today);
-  const count = $derived(Number(asked.get('count')) || 31);
-  const about = $derived(asked.get('about') ?? '');
-  const every = $derived(asked.get('all') === 'yes');
-  const wholeDays = $derived(asked.get('whole') !== 'no');
-  const travel = $derived(asked.get('travel') !== 'no');
-  const least = $derived(Number(asked.get('least')) || 1);
+  const shape = {
+    on: day(localDay),
+    count: number(31),
+    about: text,
+    all: on,
+    whole: unless,
+    travel: unless,
+    least: number(1),
+  };
+  const address = view('/look/overlaps', shape);
+  const asked = $derived(address.read(page.url.searchParams));
+  const { on: first, count, about, all: every, whole: wholeDays, travel, least } = $derived(asked);
 
-  function set(changes: Record<string, string>): void {
-    const next = new URLSearchParams(asked);
-    for (const [name, value] of Object.entries(changes)) {
-      if (value) next.set(name, value);
-      else next.delete(name);
-    }
-    void goto(`/look/overlaps?${next}`, { keepFocus: true, noScroll: true, replaceState: true });
+  function set(changes: Changes<typeof shape>): void {
+    const next = address.address(page.url.searchParams, changes);
+    void goto(next, { keepFocus: true, noScroll: true, replaceState: true });
   }
 
   const query = $derived({
@@ -199,7 +199,7 @@
         in the table</Action
       >
       <a
-        class="border-line bg-sheet hover:bg-shade flex h-8 items-center border px-3 text-sm font-medium"
+        class="border-line bg-sheet hover:bg-shade h-control flex items-center border px-3 text-sm font-medium"
         href={file}
         download
         data-sveltekit-reload>Hand the list on as CSV</a

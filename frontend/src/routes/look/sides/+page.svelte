@@ -1,40 +1,37 @@
 <script lang="ts">
+  import { choice, day, text, view, type Changes } from '$lib/state/view';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { createQuery } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
-  import Action from '$lib/parts/Action.svelte';
+  import Action from '$lib/ui/Action.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { calendarsQuery } from '$lib/api/queries';
-  import { attempt } from '$lib/attempt';
-  import { keys } from '$lib/keys.svelte';
-  import { notices } from '$lib/notice.svelte';
+  import { attempt } from '$lib/state/attempt';
+  import { keys } from '$lib/state/keys.svelte';
+  import { notices } from '$lib/state/notice.svelte';
   import CutNote from '$lib/time/CutNote.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
   import SideDay from '$lib/time/SideDay.svelte';
   import { later, localDay, weekday } from '$lib/time/layout';
   import { looking } from '$lib/time/looking.svelte';
-  import { count as said } from '$lib/words';
+  import { count as said } from '$lib/ui/words';
 
   type Pair = Schemas['MirrorPair'];
   const calendars = calendarsQuery();
   const all = $derived(calendars.data ?? []);
   const byId = $derived(new Map(all.map((calendar) => [calendar.id, calendar])));
 
-  const asked = $derived(page.url.searchParams);
   const today = localDay();
-  const on = $derived(asked.get('on') ?? today);
-  const month = $derived(asked.get('view') === 'month');
-  const left = $derived(asked.get('left') ?? '');
-  const right = $derived(asked.get('right') ?? '');
+  const shape = { on: day(localDay), view: choice(['', 'month'], ''), left: text, right: text };
+  const address = view('/look/sides', shape);
+  const asked = $derived(address.read(page.url.searchParams));
+  const { on, left, right } = $derived(asked);
+  const month = $derived(asked.view === 'month');
 
-  function set(changes: Record<string, string>): void {
-    const next = new URLSearchParams(asked);
-    for (const [name, value] of Object.entries(changes)) {
-      if (value) next.set(name, value);
-      else next.delete(name);
-    }
-    void goto(`/look/sides?${next}`, { keepFocus: true, noScroll: true, replaceState: true });
+  function set(changes: Changes<typeof shape>): void {
+    const next = address.address(page.url.searchParams, changes);
+    void goto(next, { keepFocus: true, noScroll: true, replaceState: true });
   }
 
   /** What a choice means: one calendar by its number, or a kept set of layers by its name. */

@@ -1,15 +1,16 @@
 <script lang="ts">
+  import { choice, day, days as dayList, number, text, view as addressed, type Changes } from '$lib/state/view';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { onMount, untrack } from 'svelte';
-  import Action from '$lib/parts/Action.svelte';
-  import Transfer from '$lib/stages/Transfer.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import Transfer from '$lib/look/Transfer.svelte';
   import { answer, client, type Fields, type Schemas } from '$lib/api/client';
   import { calendarsQuery, refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/attempt';
-  import { keys } from '$lib/keys.svelte';
-  import { notices } from '$lib/notice.svelte';
+  import { attempt } from '$lib/state/attempt';
+  import { keys } from '$lib/state/keys.svelte';
+  import { notices } from '$lib/state/notice.svelte';
   import AskScope from '$lib/time/AskScope.svelte';
   import Across from '$lib/time/Across.svelte';
   import Clocks from '$lib/time/Clocks.svelte';
@@ -26,8 +27,8 @@
   import YearMap from '$lib/time/YearMap.svelte';
   import { VIEWS } from '$lib/time/views';
   import { hourLabel, later, localDay, weekday, type Piece } from '$lib/time/layout';
-  import { looking, type View } from '$lib/time/looking.svelte';
-  import { counted } from '$lib/words';
+  import { looking } from '$lib/time/looking.svelte';
+  import { counted } from '$lib/ui/words';
 
   type Occurrence = Schemas['OccurrenceOut'];
   const queries = useQueryClient();
@@ -36,20 +37,21 @@
   const byId = $derived(new Map(all.map((calendar) => [calendar.id, calendar])));
   const shown = $derived(looking.on(all));
 
-  const asked = $derived(page.url.searchParams);
-  const view = $derived((VIEWS.find((one) => one.view === asked.get('view'))?.view ?? 'week') as View);
-  const on = $derived(/^\d{4}-\d\d-\d\d$/.test(asked.get('on') ?? '') ? (asked.get('on') as string) : localDay());
-  const span = $derived(Number(asked.get('span')) || 31);
-  const filter = $derived(asked.get('filter') ?? '');
-  const picked = $derived((asked.get('days') ?? '').split(',').filter((day) => /^\d{4}-\d\d-\d\d$/.test(day)));
+  const ways = VIEWS.map((one) => one.view);
+  const shape = {
+    view: choice(ways, 'week'),
+    on: day(localDay),
+    span: number(31),
+    filter: text,
+    days: dayList,
+    open: text,
+  };
+  const address = addressed('/look/time', shape);
+  const asked = $derived(address.read(page.url.searchParams));
+  const { view, on, span, filter, days: picked } = $derived(asked);
 
-  function show(changes: Record<string, string>): void {
-    const next = new URLSearchParams(asked);
-    for (const [name, value] of Object.entries(changes)) {
-      if (value) next.set(name, value);
-      else next.delete(name);
-    }
-    void goto(`/look/time?${next}`, { keepFocus: true, noScroll: true });
+  function show(changes: Changes<typeof shape>, replaceState = false): void {
+    void goto(address.address(page.url.searchParams, changes), { keepFocus: true, noScroll: true, replaceState });
   }
 
   // ---- what is asked for ---------------------------------------------------------------------------
@@ -153,14 +155,12 @@
 
   // An occurrence that is asked for by the address is opened as soon as its day is there.
   $effect(() => {
-    const key = asked.get('open');
+    const key = asked.open;
     const piece = key && days.data?.days.flatMap((day) => day.pieces).find((one) => one.key === key);
     if (piece)
       untrack(() => {
         open(piece);
-        const next = new URLSearchParams(asked);
-        next.delete('open');
-        void goto(`/look/time?${next}`, { keepFocus: true, noScroll: true, replaceState: true });
+        show({ open: '' }, true);
       });
   });
 

@@ -3,13 +3,13 @@
   import { page } from '$app/state';
   import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
-  import Action from '$lib/parts/Action.svelte';
-  import Deck from '$lib/parts/Deck.svelte';
-  import ChangeSetView from '$lib/stages/ChangeSetView.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import Deck from '$lib/ui/Deck.svelte';
+  import ChangeSetView from '$lib/mend/ChangeSetView.svelte';
   import { answer, client } from '$lib/api/client';
   import { refreshAll, reviewQuery } from '$lib/api/queries';
-  import { keys } from '$lib/keys.svelte';
-  import { notices } from '$lib/notice.svelte';
+  import { keys } from '$lib/state/keys.svelte';
+  import { notices } from '$lib/state/notice.svelte';
 
   const queries = useQueryClient();
   const id = $derived(Number(page.params.id));

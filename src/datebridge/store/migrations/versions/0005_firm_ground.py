@@ -7,7 +7,7 @@ revision = "0005"
 down_revision = "0004"
 branch_labels = None
 depends_on = None
-RENAMED = {"incoming": "import_file", "incoming_group": "import_group", "carriage": "push", "kept": "preference"}
+RENAMED = {"carriage": "push", "kept": "preference"}
 SET_KINDS = {"put-away": "archive", "copy": "transfer", "move": "moved"}
 JOB_KINDS = {"put-away": "archive", "copy": "transfer"}
 PUSH_STATES = {"carried": "pushed", "collided": "conflict"}
@@ -47,6 +47,31 @@ def _reword(table: str, column: str, words: dict[str, str]) -> None:
         op.execute(sa.text(f"UPDATE {table} SET {column} = :new WHERE {column} = :old").bindparams(new=new, old=old))
 
 
+FILE = "id, name, path, octets, encoding, state, message, created_at, set_id"
+GROUP = "id, {}, name, header, summary"
+
+
+def _files(file: str, group: str, of_file: str, **options: bool) -> None:
+    """Files and their parts; a number is never given twice, since versions name the part they came from."""
+    texts = [sa.Column(name, sa.String(), nullable=False) for name in ("name", "path", "encoding", "state", "message")]
+    numbers = [sa.Column(name, sa.Integer(), nullable=False) for name in ("octets", "created_at")]
+    op.create_table(
+        file, sa.Column("id", sa.Integer(), nullable=False), *texts, *numbers, sa.Column("set_id", sa.Integer()),
+        sa.PrimaryKeyConstraint("id"), **options,
+    )  # fmt: skip
+    texts = [sa.Column(name, sa.String(), nullable=False) for name in ("name", "header")]
+    op.create_table(
+        group, sa.Column("id", sa.Integer(), nullable=False), sa.Column(of_file, sa.Integer(), nullable=False), *texts,
+        sa.Column("summary", sa.JSON(), nullable=False), sa.ForeignKeyConstraint([of_file], [f"{file}.id"]),
+        sa.PrimaryKeyConstraint("id"), **options,
+    )  # fmt: skip
+
+
+def _move(old: str, new: str, columns: str) -> None:
+    ours, theirs = (columns.format("file_id" if name == "import_group" else "incoming_id") for name in (new, old))
+    op.execute(f"INSERT INTO {new} ({ours}) SELECT {theirs} FROM {old}")
+
+
 def upgrade() -> None:
     for name in (
         "ix_incoming_state",
@@ -59,7 +84,11 @@ def upgrade() -> None:
         op.execute(f"DROP INDEX {name}")
     for old, new in RENAMED.items():
         op.rename_table(old, new)
-    op.execute("ALTER TABLE import_group RENAME COLUMN incoming_id TO file_id")
+    _files("import_file", "import_group", "file_id", sqlite_autoincrement=True)
+    _move("incoming", "import_file", FILE)
+    _move("incoming_group", "import_group", GROUP)
+    op.drop_table("incoming_group")
+    op.drop_table("incoming")
     op.execute("ALTER TABLE problem RENAME COLUMN incoming_id TO file_id")
     op.create_index("ix_import_file_state", "import_file", ["state"])
     op.create_index("ix_import_group_file_id", "import_group", ["file_id"])
@@ -156,7 +185,11 @@ def downgrade() -> None:
         "ix_push_uid",
     ):
         op.execute(f"DROP INDEX {name}")
-    op.execute("ALTER TABLE import_group RENAME COLUMN file_id TO incoming_id")
+    _files("incoming", "incoming_group", "incoming_id")
+    _move("import_file", "incoming", FILE)
+    _move("import_group", "incoming_group", GROUP)
+    op.drop_table("import_group")
+    op.drop_table("import_file")
     op.execute("ALTER TABLE problem RENAME COLUMN file_id TO incoming_id")
     for old, new in RENAMED.items():
         op.rename_table(new, old)

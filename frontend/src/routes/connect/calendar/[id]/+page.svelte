@@ -2,18 +2,18 @@
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { useQueryClient } from '@tanstack/svelte-query';
-  import Action from '$lib/parts/Action.svelte';
-  import Deck from '$lib/parts/Deck.svelte';
-  import JobLine from '$lib/parts/JobLine.svelte';
-  import Swatch from '$lib/parts/Swatch.svelte';
-  import Describe, { type Wanted } from '$lib/stages/Describe.svelte';
-  import Export from '$lib/stages/Export.svelte';
-  import Leave from '$lib/stages/Leave.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import Deck from '$lib/ui/Deck.svelte';
+  import JobLine from '$lib/ui/JobLine.svelte';
+  import Swatch from '$lib/ui/Swatch.svelte';
+  import Describe, { type Wanted } from '$lib/connect/Describe.svelte';
+  import Export from '$lib/look/Export.svelte';
+  import Leave from '$lib/connect/Leave.svelte';
   import { answer, client, type Job } from '$lib/api/client';
   import { calendarsQuery, refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/attempt';
-  import { notices } from '$lib/notice.svelte';
-  import { counted, moment } from '$lib/words';
+  import { attempt } from '$lib/state/attempt';
+  import { notices } from '$lib/state/notice.svelte';
+  import { counted, moment } from '$lib/ui/words';
 
   const queries = useQueryClient();
   const calendars = calendarsQuery();
@@ -159,7 +159,7 @@
             <label class="flex items-center gap-3 py-1.5">
               <span class="text-soft w-32">Refresh</span>
               <select
-                class="bg-sheet border-line h-8 border px-2"
+                class="field"
                 value={calendar.every}
                 onchange={(event) => void every(Number(event.currentTarget.value))}
               >

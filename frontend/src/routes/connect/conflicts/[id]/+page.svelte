@@ -3,14 +3,14 @@
   import { page } from '$app/state';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
-  import Action from '$lib/parts/Action.svelte';
-  import Deck from '$lib/parts/Deck.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import Deck from '$lib/ui/Deck.svelte';
   import { answer, client } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/attempt';
-  import { keys } from '$lib/keys.svelte';
-  import { notices } from '$lib/notice.svelte';
-  import { counted } from '$lib/words';
+  import { attempt } from '$lib/state/attempt';
+  import { keys } from '$lib/state/keys.svelte';
+  import { notices } from '$lib/state/notice.svelte';
+  import { counted } from '$lib/ui/words';
 
   /** One conflict in two banks: take theirs, take mine, or choose field by field. */
   const queries = useQueryClient();

@@ -1,0 +1,128 @@
+<script lang="ts">
+  import { useQueryClient } from '@tanstack/svelte-query';
+  import Action from '$lib/ui/Action.svelte';
+  import JobLine from '$lib/ui/JobLine.svelte';
+  import CalendarRow from '$lib/connect/CalendarRow.svelte';
+  import Leave from '$lib/connect/Leave.svelte';
+  import SignIn from '$lib/connect/SignIn.svelte';
+  import { answer, client, type Account, type Calendar, type Job } from '$lib/api/client';
+  import { refreshAll } from '$lib/api/queries';
+  import { attempt } from '$lib/state/attempt';
+  import { notices } from '$lib/state/notice.svelte';
+  import { count, counted, moment } from '$lib/ui/words';
+
+  /** An account on a server: its calendars, those switched on with all they say, those left off visible as such. */
+  type Props = { account: Account; calendars: Map<number, Calendar>; onexport: (calendar: Calendar) => void };
+  const { account, calendars, onexport }: Props = $props();
+
+  const queries = useQueryClient();
+  const on = $derived(account.remotes.filter((remote) => remote.on));
+  const off = $derived(account.remotes.filter((remote) => !remote.on));
+  let chosen = $state<number[]>([]);
+  let job = $state<number | null>(null);
+  let leaving = $state(false);
+  let signing = $state(false);
+
+  async function start(work: () => Promise<{ job_id: number }>): Promise<void> {
+    await attempt(async () => (job = (await work()).job_id));
+  }
+
+  async function ended(done: Job): Promise<void> {
+    job = null;
+    chosen = [];
+    await refreshAll(queries);
+    if (done.state !== 'done') notices.say(done.message, 'wrong');
+    else {
+      const results = (done.result.results ?? []) as { name: string; outcome: string }[];
+      const news = results.filter((result) => result.outcome !== 'nothing changed');
+      if (results.length)
+        notices.say(news.map((one) => `${one.name}: ${one.outcome}`).join('; ') || 'Nothing has changed there.');
+    }
+  }
+
+  const params = $derived({ path: { account_id: account.id } });
+</script>
+
+<section class="mb-6" aria-labelledby="account-{account.id}">
+  <div class="border-ink flex items-center gap-4 border-b pb-1">
+    <h2 id="account-{account.id}" class="font-bold">{account.name}</h2>
+    <span class="text-soft text-[13px]">
+      calendar server at {account.host}, as {account.user} · {on.length} on, {off.length} left off
+    </span>
+    <span class="ml-auto flex gap-2">
+      <Action onclick={() => void start(() => answer(client.POST('/api/accounts/{account_id}/refresh', { params })))}
+        >Refresh now</Action
+      >
+      <Action
+        onclick={() => void start(() => answer(client.POST('/api/accounts/{account_id}/look-through', { params })))}
+        hint="See which calendars {account.name} holds now, and what is in those left off">Look through</Action
+      >
+      <Action onclick={() => (leaving = true)} hint="Disconnect {account.name}">Disconnect…</Action>
+    </span>
+  </div>
+  {#if account.trouble}
+    <p class="border-removed mt-2 flex items-center gap-3 border-l-4 pl-3">
+      <span class="flex-1"
+        ><strong class="text-removed">Not reached since {moment(account.trouble_since)}.</strong>
+        {account.trouble} What is here is as it was last seen.</span
+      >
+      <Action onclick={() => (signing = true)}>Give another password…</Action>
+    </p>
+  {/if}
+  {#if job !== null}<div class="my-2"><JobLine id={job} onended={(done) => void ended(done)} /></div>{/if}
+  <ul class="ruled">
+    {#each on as remote (remote.id)}
+      {@const calendar = calendars.get(remote.calendar_id ?? 0)}
+      {#if calendar}
+        <CalendarRow {calendar} {onexport} />
+      {:else}
+        <li class="flex min-h-12 items-center gap-4 text-[13px]">
+          <span class="font-medium">{remote.name}</span>
+          {#if remote.trouble}
+            <span class="text-removed">could not be fetched: {remote.trouble} It is tried again.</span>
+          {:else}<span class="text-soft">is being fetched for the first time</span>{/if}
+        </li>
+      {/if}
+    {/each}
+    {#each off as remote (remote.id)}
+      <li class="calendar text-soft grid min-h-10 items-center gap-x-4 py-1 text-[13px]">
+        <label class="flex items-center gap-2">
+          <input
+            type="checkbox"
+            class="accent-brass"
+            value={remote.id}
+            bind:group={chosen}
+            aria-label="Choose {remote.name}"
+          />
+          <span class="truncate" title={remote.name}>{remote.name}</span>
+        </label>
+        <div class="truncate">
+          <strong>left off</strong> · {remote.may} · {remote.owner === 'you' ? 'yours' : `of ${remote.owner}`} · {remote.holds}
+        </div>
+        <div class="figures text-right">
+          <div>{remote.entries === null ? 'not counted yet' : counted(remote.entries, 'entry', 'entries')}</div>
+          <div class="text-[12px]">{remote.span}</div>
+        </div>
+        <div></div>
+        <div class="flex justify-end">
+          <Action
+            onclick={() => void start(() => answer(client.POST('/api/remotes/on', { body: { remotes: [remote.id] } })))}
+            hint="Switch {remote.name} on">Switch on</Action
+          >
+        </div>
+      </li>
+    {/each}
+  </ul>
+  {#if chosen.length > 1}
+    <p class="mt-2">
+      <Action
+        kind="main"
+        onclick={() => void start(() => answer(client.POST('/api/remotes/on', { body: { remotes: chosen } })))}
+        >Switch {count(chosen.length)} calendars on</Action
+      >
+    </p>
+  {/if}
+</section>
+
+{#if leaving}<Leave {account} onclose={() => (leaving = false)} />{/if}
+{#if signing}<SignIn {account} onclose={() => (signing = false)} />{/if}

@@ -1,0 +1,18 @@
+<script lang="ts">
+  import Action from '$lib/ui/Action.svelte';
+  import type { Refusal } from '$lib/api/client';
+
+  /** What went wrong with an address; and where a name and password would go further than asked, the question. */
+  const { refusal, onagree }: { refusal: Refusal; onagree: (origin: string) => void } = $props();
+</script>
+
+<div class="border-removed mb-4 border-l-4 pl-3" role="alert">
+  <p>{refusal.message}</p>
+  {#if refusal.trouble === 'leaves'}
+    <p class="mt-2 mb-1">Do you know {refusal.origin}, and are the user name and the password meant for it too?</p>
+    <Action onclick={() => onagree(refusal.origin)}>Send them to {refusal.origin} as well</Action>
+  {:else if refusal.trouble === 'plain'}
+    <p class="mt-2 mb-1">Better ask who runs it for an address with https. Only inside your own walls this may do.</p>
+    <Action onclick={() => onagree(refusal.origin)}>Use {refusal.origin} all the same</Action>
+  {/if}
+</div>

@@ -1,0 +1,106 @@
+<script lang="ts">
+  import PagedList from '$lib/ui/PagedList.svelte';
+  import ChangeRow from '$lib/ui/ChangeRow.svelte';
+  import { answer, client, type Schemas } from '$lib/api/client';
+  import { count, moment } from '$lib/ui/words';
+
+  /** A proposal or a batch: counted, explained, and its changes in two banks. */
+  const { review }: { review: Schemas['ChangeSetReview'] } = $props();
+  const set = $derived(review.change_set);
+  const proposed = $derived(set.state === 'proposed');
+  const pushed = $derived.by(() => {
+    const states = [
+      [review.pushed.pushed, 'pushed to where they live'],
+      [review.pushed.waiting + review.pushed.sending, 'on their way'],
+      [review.pushed.refused, 'refused there'],
+      [review.pushed.conflict, 'in conflict there'],
+      [review.pushed.dropped, 'dropped: theirs was taken'],
+    ] as const;
+    return states
+      .filter(([n]) => n)
+      .map(([n, words]) => `${count(n)} ${words}`)
+      .join(' · ');
+  });
+  const most = $derived(Math.max(1, ...review.by_year.map((year) => year.count)));
+
+  function fetchPage(offset: number, limit: number) {
+    const params = { path: { set_id: set.id }, query: { offset, limit } };
+    return answer(client.GET('/api/change-sets/{set_id}/changes', { params }));
+  }
+</script>
+
+<div class="border-line flex gap-8 border-b px-4 pt-3 pb-2">
+  <div class="max-w-[46%] min-w-0 flex-1">
+    <p class="text-soft text-[13px]">
+      {proposed ? 'Proposal' : `Batch ${set.id}`} · {moment(set.at)}{set.undone_by_id
+        ? ` · taken back by batch ${set.undone_by_id}`
+        : ''}
+    </p>
+    <h1 class="text-xl leading-6 font-bold">{set.title}</h1>
+    <p class="mt-1">{set.reason}</p>
+    {#if set.note}<p class="text-changed mt-1">{set.note}</p>{/if}
+    <p class="figures mt-2 flex gap-5">
+      <span class="text-added">+ {count(set.creates)} added</span>
+      <span class="text-changed">≠ {count(set.updates)} changed</span>
+      <span class="text-removed">− {count(set.deletes)} removed</span>
+      {#if set.held}<span class="text-same">‖ {count(set.held)} left alone</span>{/if}
+    </p>
+    {#if typeof set.details.archive === 'string'}
+      <p class="mt-1">
+        <a class="text-brass underline" href="/api/archives/{encodeURIComponent(set.details.archive)}" download>
+          Save the archive {set.details.archive}
+        </a>
+      </p>
+    {/if}
+    {#if pushed}<p class="mt-1 {review.pushed.refused || review.pushed.conflict ? 'text-removed' : ''}">
+        {pushed}
+      </p>{/if}
+    {#each review.warnings as warning (warning)}
+      <p class="border-changed mt-1 border-l-4 pl-2">{warning}</p>
+    {/each}
+  </div>
+  {#each [{ name: 'By calendar', rows: review.by_calendar }, { name: 'By kind', rows: review.by_kind }] as table (table.name)}
+    <section class="w-48 text-[13px]" aria-label={table.name}>
+      <h2 class="text-soft">{table.name}</h2>
+      <dl class="ruled max-h-28 overflow-y-auto">
+        {#each table.rows as row (row.label)}
+          <div class="flex gap-2 py-0.5">
+            <dt class="min-w-0 flex-1 truncate" title={row.label}>{row.label}</dt>
+            <dd class="figures">{count(row.count)}</dd>
+          </div>
+        {/each}
+      </dl>
+    </section>
+  {/each}
+  <section class="w-52 text-[13px]" aria-label="By year">
+    <h2 class="text-soft">By year</h2>
+    <dl class="max-h-28 overflow-y-auto">
+      {#each review.by_year as year (year.label)}
+        <div class="flex items-center gap-2">
+          <dt class="figures w-14">{year.label}</dt>
+          <dd class="flex min-w-0 flex-1 items-center gap-2">
+            <span class="bg-same h-2" style:width="{Math.max(2, (60 * year.count) / most)}%"></span>
+            <span class="figures">{count(year.count)}</span>
+          </dd>
+        </div>
+      {/each}
+    </dl>
+  </section>
+</div>
+<div class="border-ink gutter flex overflow-hidden border-b px-4 py-1 text-[13px] font-bold" aria-hidden="true">
+  <span class="flex-1">{proposed ? 'What is there' : 'What was there'}</span>
+  <span class="w-40"></span>
+  <span class="flex-1 pl-4">{proposed ? 'What will be' : 'What it became'}</span>
+</div>
+<div class="flex min-h-0 flex-1 flex-col">
+  <PagedList
+    role="list"
+    label="Changes in two banks"
+    queryKey={['changes', set.id, set.state]}
+    {fetchPage}
+    rowHeight={54}
+  >
+    {#snippet row(change, _index)}<ChangeRow {change} />{/snippet}
+    {#snippet empty()}<p class="text-soft p-6">No entry is changed; only the calendar itself.</p>{/snippet}
+  </PagedList>
+</div>

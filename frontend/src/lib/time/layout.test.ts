@@ -1,0 +1,48 @@
+import { describe, expect, it } from 'vitest';
+import { daysBetween, hourLabel, later, minutesOf, placed, weekday, type Piece } from './layout';
+
+const piece = (key: string, start: number, end: number, calendar = 1) => ({ key, start, end, calendar }) as Piece;
+const boxes = (pieces: Piece[], lanes: number[] | null = null, least = 15) =>
+  Object.fromEntries(placed(pieces, lanes, least).map((one) => [one.piece.key, [one.left, one.width]]));
+
+describe('pieces of a day', () => {
+  it('share the width only where they overlap', () => {
+    expect(boxes([piece('a', 0, 60), piece('b', 30, 90), piece('c', 120, 180)])).toEqual({
+      a: [0, 0.5],
+      b: [0.5, 0.5],
+      c: [0, 1],
+    });
+  });
+
+  it('take a column again that has become free, and are as wide as there is room', () => {
+    const found = boxes([piece('a', 0, 120), piece('b', 0, 60), piece('c', 60, 120)]);
+    expect(found).toEqual({ a: [0, 0.5], b: [0.5, 0.5], c: [0.5, 0.5] });
+  });
+
+  it('of no length still take room', () => {
+    expect(boxes([piece('a', 60, 60), piece('b', 70, 130)])).toEqual({ a: [0, 0.5], b: [0.5, 0.5] });
+  });
+
+  it('stay in the lane of their layer', () => {
+    expect(boxes([piece('a', 0, 60, 7), piece('b', 0, 60, 8)], [7, 8])).toEqual({ a: [0, 0.5], b: [0.5, 0.5] });
+  });
+});
+
+describe('days and hours as the server writes them', () => {
+  it('are counted across months, leap days and the change of clocks', () => {
+    expect(later('2028-02-28', 2)).toBe('2028-03-01');
+    expect(later('2026-01-01', -1)).toBe('2025-12-31');
+    expect(daysBetween('2026-03-28', '2026-03-30')).toBe(2);
+    expect(weekday('2026-11-23')).toBe(0);
+  });
+
+  it('go around midnight', () => {
+    expect([hourLabel(0), hourLabel(1439), hourLabel(-60), hourLabel(1500)]).toEqual([
+      '00:00',
+      '23:59',
+      '23:00',
+      '01:00',
+    ]);
+    expect(minutesOf('07:45')).toBe(465);
+  });
+});

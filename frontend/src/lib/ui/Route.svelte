@@ -1,0 +1,82 @@
+<script lang="ts">
+  import { page } from '$app/state';
+  import { count } from '$lib/ui/words';
+  import { theme } from '$lib/state/theme.svelte';
+  import { routeQuery } from '$lib/api/queries';
+
+  const { onhelp }: { onhelp: () => void } = $props();
+  const route = routeQuery();
+
+  const spans = $derived([
+    {
+      href: '/connect',
+      name: 'Connect',
+      number: route.data && (route.data.to_push || route.data.connect + route.data.to_decide),
+      unit: route.data?.to_push ? 'on their way' : route.data?.to_decide ? 'to decide' : 'waiting',
+      what: 'files waiting for a decision, changes on their way to where their calendars live, and those that did not arrive',
+    },
+    { href: '/look', name: 'Look', number: route.data?.look, unit: 'entries', what: 'entries in all calendars' },
+    {
+      href: '/mend',
+      name: 'Mend',
+      number: (route.data?.mend ?? 0) + (route.data?.problems ?? 0),
+      unit: 'to mend',
+      what: 'entries with problems, and proposals waiting',
+    },
+    { href: '/logbook', name: 'Logbook', number: route.data?.logbook, unit: 'batches', what: 'batches applied' },
+  ]);
+</script>
+
+<header class="bg-sheet border-line flex h-[62px] shrink-0 items-stretch border-b">
+  <a href="/look" class="flex items-center gap-2 px-4" aria-label="Date Bridge">
+    <img src="/mark.svg" alt="" width="28" height="28" />
+    <span class="text-base leading-4 font-bold">Date<br />Bridge</span>
+  </a>
+  <nav aria-label="The route" class="flex flex-1 items-stretch">
+    {#each spans as span, index (span.href)}
+      {@const here = page.url.pathname.startsWith(span.href)}
+      <a
+        href={span.href}
+        aria-current={here ? 'page' : undefined}
+        title={span.what}
+        class="group relative flex flex-1 flex-col px-5 pt-2 {here ? '' : 'text-soft hover:text-ink'}"
+      >
+        <span class="flex items-baseline gap-2">
+          <span class="figures text-[11px] opacity-70">{index + 1}</span>
+          <span class="text-[15px] {here ? 'font-bold' : 'font-medium'}">{span.name}</span>
+          <span class="figures ml-auto text-[13px]">{span.number === undefined ? '…' : count(span.number)}</span>
+          <span class="text-[11px]">{span.unit}</span>
+        </span>
+        <svg
+          viewBox="0 0 100 24"
+          preserveAspectRatio="none"
+          class="absolute inset-x-0 bottom-0 h-6 w-full"
+          aria-hidden="true"
+        >
+          <path
+            d="M0 2H100"
+            class={here ? 'stroke-brass' : 'stroke-line group-hover:stroke-soft'}
+            stroke-width={here ? 4 : 1.5}
+            vector-effect="non-scaling-stroke"
+            fill="none"
+          />
+          <path
+            d="M0 24V2M100 24V2M0 24Q16.6 -2 33.3 24M33.3 24Q50 -2 66.6 24M66.6 24Q83.3 -2 100 24"
+            class={here ? 'stroke-brass' : 'stroke-line group-hover:stroke-soft'}
+            stroke-width="1.5"
+            vector-effect="non-scaling-stroke"
+            fill="none"
+          />
+        </svg>
+      </a>
+    {/each}
+  </nav>
+  <div class="flex items-center gap-1 px-3">
+    <button class="hover:bg-shade h-control px-2 text-sm" onclick={() => theme.turn()}>
+      {theme.night ? 'Day' : 'Night'}
+    </button>
+    <button class="hover:bg-shade h-control px-2 text-sm" onclick={onhelp} aria-keyshortcuts="?">
+      Keys <kbd class="figures border-line ml-1 rounded-[2px] border px-1 text-[11px]">?</kbd>
+    </button>
+  </div>
+</header>
