@@ -119,5 +119,5 @@ def drawn(full: Path, folder: Path) -> tuple[float, float]:
 def _switch(page: Page, address: str, number: int) -> float:
     page.goto(f"{address}/look/time?view=week&on=2026-{number:02d}-10")
     page.wait_for_selector("[data-day]")
-    page.wait_for_load_state("networkidle")
+    page.locator("main[aria-busy=false]").wait_for()
     return float(page.evaluate(_DRAWN))

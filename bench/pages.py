@@ -56,7 +56,7 @@ def first_screen(data: Path) -> tuple[float, list[str]]:
             page.goto(address + "/look", wait_until="commit")
             page.wait_for_selector("[role=row] [role=gridcell] button")
             times.append(time.perf_counter() - start)
-            page.wait_for_load_state("networkidle")
+            page.locator("main[aria-busy=false]").wait_for()
             page.close()
         browser.close()
     return statistics.median(times[1:]), sorted(url for url in asked if url.endswith(".js"))

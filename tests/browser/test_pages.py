@@ -181,7 +181,7 @@ def test_axe_finds_nothing_on_any_page(page: Page, theme: str) -> None:
         "/logbook/10",
     ):
         page.goto(path)
-        page.wait_for_load_state("networkidle")
+        page.locator("main[aria-busy=false]").wait_for()
         if path == "/look":
             page.get_by_role("grid").focus()
             page.keyboard.press("Space")

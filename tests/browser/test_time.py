@@ -200,7 +200,7 @@ def test_axe_finds_nothing_in_any_view(page: Page, theme: str) -> None:
                  "/look/time?view=picked&days=2026-11-23,2026-11-30", "/look/overlaps", "/look/sides",
                  "/look/sides?left=3&right=4&view=month"):  # fmt: skip
         page.goto(path)
-        page.wait_for_load_state("networkidle")
+        page.locator("main[aria-busy=false]").wait_for()
         if path.endswith("view=week"):
             page.locator("button[data-key]").first.click()
             page.get_by_text(re.compile("People, busy, privacy")).click()

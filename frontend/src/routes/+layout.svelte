@@ -19,6 +19,7 @@
   const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 2000 } } });
   let keyList: KeyList;
   let over = $state(false);
+  let asking = $state(false);
 
   async function undoLast(): Promise<void> {
     const route = await answer(client.GET('/api/route')).catch(() => null);
@@ -28,6 +29,7 @@
 
   onMount(() => {
     theme.start();
+    const uncount = queries.getQueryCache().subscribe(() => (asking = queries.isFetching() > 0));
     void answer(client.GET('/api/route')).then(
       (route) => route.notices[0] && notices.say(route.notices.join(' ')),
       () => undefined,
@@ -43,6 +45,7 @@
     ]);
     return () => {
       unfollow();
+      uncount();
       unoffer();
     };
   });
@@ -70,7 +73,7 @@
   <QueryClientProvider client={queries}>
     <div class="flex h-full flex-col">
       <Route onhelp={() => keyList.open()} />
-      <main class="flex min-h-0 flex-1 flex-col">{@render children()}</main>
+      <main class="flex min-h-0 flex-1 flex-col" aria-busy={asking}>{@render children()}</main>
       <NoticeLine />
     </div>
     {#if over}
