@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from pathlib import Path
 
+import httpx
 import pytest
+from bench.application import application
 from fastapi.testclient import TestClient
 
 from datebridge.api import schema
@@ -140,3 +143,16 @@ def test_a_start_says_what_a_kill_interrupted(tmp_path: Path) -> None:
             connection.exec_driver_sql("UPDATE change_set SET state = 'applying' WHERE id = ?", (set_id,))
     with browser(create_app(settings, work=False)) as client:
         assert "nothing of it was applied" in client.get("/api/route").json()["notices"][0]
+
+
+def test_who_listens_is_told_of_what_has_changed_and_of_nothing_else(tmp_path: Path) -> None:
+    with application(tmp_path / "data") as address, httpx.Client(base_url=address, timeout=30) as web:
+        web.headers["X-Date-Bridge"] = "test"
+        with web.stream("GET", "/api/revisions") as stream:
+            said = (line.removeprefix("data: ") for line in stream.iter_lines() if line.startswith("data: "))
+            web.put("/api/kept/days/Mondays", json={"value": {"days": ["2026-11-30"]}}).raise_for_status()
+            assert json.loads(next(said)) == ["preferences"]
+            set_id = web.post("/api/calendars", json={"name": "Cranes"}).raise_for_status().json()["set_id"]
+            assert json.loads(next(said)) == ["sets"]
+            web.post(f"/api/change-sets/{set_id}/apply").raise_for_status()
+            assert set(json.loads(next(said))) >= {"entries", "sets"}

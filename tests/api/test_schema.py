@@ -46,7 +46,9 @@ def client(tmp_path_factory: pytest.TempPathFactory) -> Iterator[TestClient]:
 
 
 SCHEMA = schemathesis.openapi.from_dict(schema())
-OPERATIONS = [(path, method.upper()) for path, item in schema()["paths"].items() for method in item]
+#: An answer that never ends is looked at by itself (see `test_api`).
+ENDLESS = "/api/revisions"
+OPERATIONS = [(path, method.upper()) for path, item in schema()["paths"].items() for method in item if path != ENDLESS]
 
 
 @pytest.mark.parametrize("mode", list(GenerationMode))

@@ -29,7 +29,7 @@
 
   onMount(() => {
     theme.start();
-    const uncount = queries.getQueryCache().subscribe(() => (asking = queries.isFetching() > 0));
+    const uncount = queries.getQueryCache().subscribe(() => queueMicrotask(() => (asking = queries.isFetching() > 0)));
     void answer(client.GET('/api/route')).then(
       (route) => route.notices[0] && notices.say(route.notices.join(' ')),
       () => undefined,

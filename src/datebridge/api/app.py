@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import gzip
 import hashlib
+import json
 import mimetypes
 import re
 from collections.abc import AsyncIterator
@@ -90,7 +91,13 @@ def _routes(api: FastAPI) -> FastAPI:
 
 def schema() -> dict[str, Any]:
     """The OpenAPI schema the front end's client is generated from."""
-    return _routes(FastAPI(title="Date Bridge", version=__version__)).openapi()
+    made = _routes(FastAPI(title="Date Bridge", version=__version__)).openapi()
+    for operation in (one for path in made["paths"].values() for one in path.values()):
+        for response in operation["responses"].values():
+            content = response.get("content", {})
+            if "Refusal" in json.dumps(content.get("application/json", {})):
+                content["application/problem+json"] = content.pop("application/json")
+    return made
 
 
 def _front_end(api: FastAPI) -> None:

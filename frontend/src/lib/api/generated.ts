@@ -3323,7 +3323,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3332,7 +3332,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3370,7 +3370,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3379,7 +3379,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3413,7 +3413,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3422,7 +3422,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3454,7 +3454,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3463,7 +3463,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3495,7 +3495,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3504,7 +3504,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3539,7 +3539,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3548,7 +3548,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3580,7 +3580,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3589,7 +3589,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3620,7 +3620,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3629,7 +3629,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3665,7 +3665,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3674,7 +3674,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3706,7 +3706,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3715,7 +3715,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3756,7 +3756,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3765,7 +3765,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3804,7 +3804,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3813,7 +3813,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3849,7 +3849,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3858,7 +3858,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3891,7 +3891,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3900,7 +3900,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3935,7 +3935,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3944,7 +3944,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -3977,7 +3977,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -3986,7 +3986,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4019,7 +4019,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4028,7 +4028,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4061,7 +4061,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4070,7 +4070,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4103,7 +4103,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4112,7 +4112,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4145,7 +4145,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4154,7 +4154,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4183,7 +4183,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4192,7 +4192,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4225,7 +4225,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4234,7 +4234,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4269,7 +4269,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4278,7 +4278,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4313,7 +4313,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4322,7 +4322,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4355,7 +4355,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4364,7 +4364,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4395,7 +4395,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4404,7 +4404,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4436,7 +4436,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4445,7 +4445,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4477,7 +4477,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4486,7 +4486,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4517,7 +4517,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4526,7 +4526,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4559,7 +4559,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4568,7 +4568,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4601,7 +4601,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4610,7 +4610,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4643,7 +4643,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4652,7 +4652,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4687,7 +4687,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4696,7 +4696,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4736,7 +4736,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4745,7 +4745,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4774,7 +4774,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4783,7 +4783,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4816,7 +4816,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4825,7 +4825,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4856,7 +4856,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4865,7 +4865,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4899,7 +4899,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4908,7 +4908,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4939,7 +4939,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4948,7 +4948,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -4979,7 +4979,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -4988,7 +4988,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5022,7 +5022,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5031,7 +5031,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5062,7 +5062,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5071,7 +5071,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5100,7 +5100,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5109,7 +5109,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5143,7 +5143,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5152,7 +5152,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5181,7 +5181,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5190,7 +5190,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5221,7 +5221,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5230,7 +5230,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5261,7 +5261,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5270,7 +5270,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5299,7 +5299,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5308,7 +5308,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5337,7 +5337,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5346,7 +5346,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5375,7 +5375,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5384,7 +5384,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5417,7 +5417,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5426,7 +5426,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5459,7 +5459,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5468,7 +5468,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5499,7 +5499,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5508,7 +5508,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5537,7 +5537,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5546,7 +5546,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5581,7 +5581,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5590,7 +5590,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5625,7 +5625,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5634,7 +5634,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5665,7 +5665,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5674,7 +5674,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5703,7 +5703,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5712,7 +5712,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5745,7 +5745,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5754,7 +5754,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5787,7 +5787,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5796,7 +5796,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5827,7 +5827,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5836,7 +5836,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5867,7 +5867,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5876,7 +5876,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5909,7 +5909,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5918,7 +5918,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5953,7 +5953,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -5962,7 +5962,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -5995,7 +5995,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6004,7 +6004,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -6039,7 +6039,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6048,7 +6048,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -6081,7 +6081,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6090,7 +6090,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -6123,7 +6123,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6132,7 +6132,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -6163,7 +6163,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6172,7 +6172,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -6201,7 +6201,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6210,7 +6210,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -6245,7 +6245,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6254,7 +6254,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -6285,7 +6285,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6294,7 +6294,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -6327,7 +6327,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6336,7 +6336,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -6368,7 +6368,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6377,7 +6377,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -6408,7 +6408,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6417,7 +6417,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -6446,7 +6446,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6455,7 +6455,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -6484,7 +6484,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6493,7 +6493,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -6528,7 +6528,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -6537,7 +6537,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };
