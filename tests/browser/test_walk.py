@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 from pathlib import Path
-from urllib.parse import quote
+from urllib.parse import quote_plus
 
 import icalendar
 import pytest
@@ -34,10 +34,11 @@ def check_handed_on(path: Path) -> None:
 
 def find(page: Page, text: str) -> None:
     """Type into the filter line by keyboard and go back to the table."""
+    page.get_by_role("grid").wait_for()
     page.keyboard.press("/")
     page.keyboard.type(text)
     page.keyboard.press("Enter")
-    page.wait_for_url(f"**/look?filter={quote(text, safe='')}")
+    page.wait_for_url(f"**/look?filter={quote_plus(text)}")
     page.get_by_role("grid").focus()
 
 
@@ -65,7 +66,7 @@ def test_the_walk_by_keyboard_alone(page: Page, data: Path) -> None:
     expect(page.get_by_role("row").nth(1)).to_contain_text("Old lab diary")
     page.keyboard.press("Control+a")
     page.keyboard.press("p")
-    page.get_by_label("Archive").fill("before this year")
+    page.get_by_role("textbox", name="Archive").fill("before this year")
     page.keyboard.press("Enter")
     page.get_by_role("button", name="Write and check the archive").press("Enter")
     expect(page.get_by_role("heading", name="Archive")).to_be_visible()

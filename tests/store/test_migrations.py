@@ -6,7 +6,14 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlmodel import SQLModel
 
-from datebridge.store.database import Store
+from datebridge.core.words.filters import Selection
+from datebridge.services.jobs import worker
+from datebridge.services.jobs.house import queue_housework
+from datebridge.services.mend.deletion import propose_deletion
+from datebridge.services.transfer.transfers import Target, propose_transfer
+from datebridge.store.changesets.apply import apply as apply_set
+from datebridge.store.database import Store, migrate
+from datebridge.store.entries.ledger import Ledger
 from tests.conftest import Bench, calendar, event
 
 
@@ -23,3 +30,31 @@ def test_opening_again_changes_nothing(bench: Bench) -> None:
     again = Store(bench.settings.database)
     assert again.revision() == bench.store.revision() == 1
     again.close()
+
+
+def test_what_was_stored_before_is_there_in_the_words_of_now(bench: Bench) -> None:
+    bench.bring(calendar(event("a", "Backwards", "20261124T080000Z", "DTEND:20261124T070000Z"), event("b", "Gone")))
+    apply_set(bench.store, propose_deletion(bench.store, bench.ledger, Selection("gone")))
+    propose_transfer(bench.store, bench.ledger, Selection(), Target(name="Copies"))
+    bench.read(calendar(event("c", "Waiting"), "X-BESIDE:a line that only the file shows"), "waiting.ics")
+    before = everything(bench)
+    migrate(bench.store.engine, "0004")
+    assert bench.rows("SELECT kind FROM change_set ORDER BY id") == [("import",), ("delete",), ("copy",)]
+    assert bench.one("SELECT count(*) FROM problem WHERE code = 'end-before-start'") == 2  # the entry's and its copy's
+    bench.store.close()
+    again = Store(bench.settings.database)
+    assert everything(bench) == before
+    queue_housework(again)
+    worker.drain(again, bench.settings)
+    assert [row.summary for row in Ledger(again).page("problem:end-before-start", "when")[1]] == ["Backwards"]
+    again.close()
+
+
+def everything(bench: Bench) -> dict[str, list[tuple[object, ...]]]:
+    """All that is stored, but for what is looked at anew after a migration."""
+    columns = {"finding": "version_id, code, line, message, done", "calendar": "id, name, colour, live"}
+    tables = [str(name) for (name,) in bench.rows(
+        "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite%' AND name NOT LIKE 'search%'"
+        " AND name NOT IN ('alembic_version', 'check_run', 'staging', 'job', 'meta') ORDER BY 1"
+    )]  # fmt: skip
+    return {t: sorted(bench.rows(f"SELECT {columns.get(t, '*')} FROM {t}"), key=repr) for t in tables}

@@ -1,6 +1,6 @@
 <script lang="ts">
   import '../app.css';
-  import { goto } from '$app/navigation';
+  import { goto, preloadCode } from '$app/navigation';
   import { QueryClient, QueryClientProvider } from '@tanstack/svelte-query';
   import ThemeProvider from 'flowbite-svelte/ThemeProvider.svelte';
   import { onMount, type Snippet } from 'svelte';
@@ -18,8 +18,9 @@
   const { children }: { children: Snippet } = $props();
   const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 2000 } } });
   let keyList: KeyList;
+  const STAGES = ['/connect', '/look', '/mend', '/logbook'];
   let over = $state(false);
-  let asking = $state(false);
+  let asking = $state(true);
 
   async function undoLast(): Promise<void> {
     const route = await answer(client.GET('/api/route')).catch(() => null);
@@ -34,6 +35,8 @@
       (route) => route.notices[0] && notices.say(route.notices.join(' ')),
       () => undefined,
     );
+    // The other pages come while nobody waits for them, so that keys lead there at once.
+    requestIdleCallback(() => STAGES.forEach((path) => void preloadCode(path)));
     const unfollow = follow(queries);
     const unoffer = keys.offer([
       { key: '1', does: 'Connect', run: () => void goto('/connect') },

@@ -22,7 +22,7 @@ from datebridge.settings import Settings
 from datebridge.standins.calendars import TIDEWRACK
 from datebridge.standins.hosts import Hosts, apart, running
 from datebridge.store import calendars, imports
-from datebridge.store.accounts import calendar_named, remotes_of
+from datebridge.store.accounts import remotes_of
 from datebridge.store.changesets.apply import apply
 from datebridge.store.database import Store
 from datebridge.store.preferences import keep
@@ -134,8 +134,10 @@ def _bring(store: Store, settings: Settings, file: SampleFile) -> None:
     with store.read() as connection:
         newest = max(imports.listed(connection), key=lambda one: one.id)
         (group,) = imports.groups_of(connection, newest.id)
-        there = calendar_named(connection, file.calendar, None)
-    set_id = decide.propose_import(store, [newest.id], [Decision(group.id, there, file.calendar)], COMMAND)
+        called = {name: number for number, name in calendars.names(connection, live=True).items()}
+    set_id = decide.propose_import(
+        store, [newest.id], [Decision(group.id, called.get(file.calendar), file.calendar)], COMMAND
+    )
     apply(store, set_id)
     worker.drain(store, settings)
 

@@ -169,8 +169,8 @@ def _engine(path: Path) -> Engine:
     return engine
 
 
-def migrate(engine: Engine) -> None:
-    """Bring the schema up to date. Two processes that start together take turns."""
+def migrate(engine: Engine, to: str = "head") -> None:
+    """Bring the schema up to date, or back to an earlier revision. Two processes that start together take turns."""
     from alembic import command  # here, since it takes a while to load and is hardly ever needed
     from alembic.config import Config
 
@@ -179,7 +179,7 @@ def migrate(engine: Engine) -> None:
     with engine.connect() as connection:
         connection.exec_driver_sql("BEGIN IMMEDIATE")
         config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+        (command.upgrade if to == "head" else command.downgrade)(config, to)
         connection.exec_driver_sql("COMMIT")
 
 

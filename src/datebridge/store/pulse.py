@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 
-from sqlalchemy import Connection, func, select
+from sqlalchemy import Connection, Table, func, select
 
 from datebridge.store.database import Store
 from datebridge.store.tables import ACCOUNTS, FILES, JOBS, META, PREFERENCES, PUSHES, REMOTES, SETS
@@ -19,22 +19,23 @@ def marks(connection: Connection) -> Marks:
     def of(*columns: object) -> tuple[object, ...]:
         return tuple(connection.execute(select(*columns)).one())  # type: ignore[call-overload]
 
-    refreshes = (func.total(REMOTES.c.refreshed_at), func.total(REMOTES.c.next_at), func.total(REMOTES.c.calendar_id))
-    troubles = (func.total(func.length(REMOTES.c.trouble)), func.total(REMOTES.c.failures))
+    def all_of(*columns: object) -> tuple[object, ...]:
+        """Of a table with few rows, that any of them has changed."""
+        return (hash(repr(connection.execute(select(*columns)).all())),)  # type: ignore[call-overload]
+
+    def by_state(table: Table) -> tuple[object, ...]:
+        return tuple(connection.execute(select(table.c.state, func.count()).group_by(table.c.state)).tuples())
+
     under_way = JOBS.c.state.in_(("queued", "running"))
     busy = select(func.count(), func.total(JOBS.c.done)).where(under_way)
     return {
         "entries": of(META.c.revision),
-        "sets": tuple(connection.execute(select(SETS.c.state, func.count()).group_by(SETS.c.state)).all()),
-        "accounts": of(
-            func.count(REMOTES.c.id), *refreshes, *troubles,
-            select(func.total(func.length(ACCOUNTS.c.trouble) + ACCOUNTS.c.gone)).scalar_subquery(),
-            select(func.count()).select_from(ACCOUNTS).scalar_subquery(),
-        ),
-        "pushes": tuple(connection.execute(select(PUSHES.c.state, func.count()).group_by(PUSHES.c.state)).all()),
-        "files": tuple(connection.execute(select(FILES.c.state, func.count()).group_by(FILES.c.state)).all()),
+        "sets": (*of(func.max(SETS.c.id)), *by_state(SETS)),
+        "accounts": (*all_of(*ACCOUNTS.c), *all_of(*REMOTES.c)),
+        "pushes": (*of(func.max(PUSHES.c.id), func.total(func.length(PUSHES.c.message))), *by_state(PUSHES)),
+        "files": (*of(func.max(FILES.c.id)), *by_state(FILES)),
         "jobs": (*of(func.max(JOBS.c.id)), *connection.execute(busy).one()),
-        "preferences": of(func.count(), func.total(func.length(PREFERENCES.c.value))),
+        "preferences": all_of(*PREFERENCES.c),
     }  # fmt: skip
 
 

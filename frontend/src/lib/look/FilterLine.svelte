@@ -112,7 +112,7 @@
       ? ''
       : 'hidden'}"
   >
-    {#each options as option, index (option.insert)}
+    {#each options as option, index (index)}
       <li id="completion-{index}" role="option" aria-selected={index === chosen}>
         <button
           type="button"

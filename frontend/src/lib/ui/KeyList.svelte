@@ -16,7 +16,7 @@
 >
   <h2 class="mb-3 text-lg font-bold">Keys that work here</h2>
   <dl class="ruled mb-4">
-    {#each keys.all as key (key.key + key.does)}
+    {#each keys.all as key, k (k)}
       <div class="flex gap-4 py-1">
         <dt class="figures w-36 shrink-0">{key.key === ' ' ? 'Space' : key.key}</dt>
         <dd>{key.does}</dd>

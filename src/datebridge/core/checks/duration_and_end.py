@@ -17,8 +17,10 @@ def find(entry: Reading) -> Iterator[Found]:
 
 def fix(text: str) -> str | None:
     """Leave what counts: the end."""
-    entry = read_entry(Component(text).kind, text)
-    return Component(text).without("DURATION").text if any(find(entry)) else None
+    component = Component(text)
+    if component.first("DURATION") is None or not any(find(read_entry(component.kind, text))):
+        return None
+    return component.without("DURATION").text
 
 
 CHECK = Check("duration-and-end", "alters", "Both an end and a duration", find, needs=frozenset({"DURATION"}), fix=fix)

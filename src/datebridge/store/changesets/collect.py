@@ -56,9 +56,7 @@ class Collected:
 
 def is_wanted(connection: Connection) -> bool:
     """Whether there is something to be cleared away, as far as can be told at a glance."""
-    newest = select(func.max(SETS.c.id)).scalar_subquery()
-    dropped = exists().where(SETS.c.state == State.DISCARDED, SETS.c.id != newest)
-    return bool(connection.execute(select(or_(dropped, exists().where(_abandoned())))).scalar())
+    return bool(connection.execute(select(or_(exists().where(_dropped()), exists().where(_abandoned())))).scalar())
 
 
 def collect(store: Store, check: Callable[[], None] = lambda: None) -> Collected:
@@ -88,13 +86,19 @@ def _abandoned() -> ColumnElement[bool]:
     )
 
 
+def _dropped() -> ColumnElement[bool]:
+    """A set that was dropped. Of the newest the changes alone can go: its number is not to be given to another one
+    while somebody still looks at it.
+    """
+    newest = select(func.max(SETS.c.id)).scalar_subquery()
+    left = or_(SETS.c.id != newest, exists().where(CHANGES.c.set_id == SETS.c.id))
+    return and_(SETS.c.state == State.DISCARDED, left)
+
+
 def _sets(store: Store, found: Collected, check: Callable[[], None]) -> None:
     """Sets that were dropped, with their changes; nobody can bring them back."""
     with store.read() as connection:
-        # The newest stays, so that its number is not given to another one while somebody still looks at it.
-        newest = select(func.max(SETS.c.id)).scalar_subquery()
-        old = and_(SETS.c.state == State.DISCARDED, SETS.c.id != newest)
-        dropped = connection.execute(select(SETS.c.id).where(old)).scalars().all()
+        dropped = connection.execute(select(SETS.c.id).where(_dropped())).scalars().all()
     for number in dropped:
         first = select(CHANGES.c.position).where(CHANGES.c.set_id == number).limit(20 * _CLEAR)
         left = True
@@ -106,8 +110,7 @@ def _sets(store: Store, found: Collected, check: Callable[[], None]) -> None:
         with store.write() as connection:
             connection.execute(update(FILES).where(FILES.c.set_id == number).values(set_id=None))
             connection.execute(update(REMOTES).where(REMOTES.c.held_set_id == number).values(held_set_id=None))
-            connection.execute(delete(SETS).where(SETS.c.id == number))
-        found.sets += 1
+            found.sets += connection.execute(delete(SETS).where(SETS.c.id == number, _dropped())).rowcount
 
 
 def _files(store: Store) -> None:

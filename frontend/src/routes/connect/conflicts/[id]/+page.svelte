@@ -5,7 +5,7 @@
   import { onMount } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import Deck from '$lib/ui/Deck.svelte';
-  import { answer, client } from '$lib/api/client';
+  import { answer, client, type Schemas } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
   import { keys } from '$lib/state/keys.svelte';
@@ -20,11 +20,16 @@
     queryFn: () => answer(client.GET('/api/conflicts/{push_id}', { params })),
     retry: false,
   }));
-  let mine = $state<Record<string, boolean>>({});
+  /** What was chosen otherwise than proposed: mine is, where only this side has changed a field. */
+  let decided = $state<Record<string, boolean>>({});
   const pairs = $derived(conflict.data?.pairs ?? []);
   const both = $derived(pairs.filter((pair) => pair.fields.length));
-  const chosen = $derived(Object.values(mine).filter(Boolean).length);
   const key = (recurrence: string, field: string) => `${recurrence}\n${field}`;
+  const isMine = (recurrence: string, field: Schemas['FieldOut']) =>
+    decided[key(recurrence, field.name)] ?? field.proposed === 'mine';
+  const chosen = $derived(
+    both.flatMap((pair) => pair.fields.filter((field) => isMine(pair.recurrence_id, field))).length,
+  );
 
   async function end(work: () => Promise<unknown>, says: string): Promise<void> {
     if (!(await attempt(work))) return;
@@ -48,8 +53,8 @@
     const taken: Record<string, string[]> = {};
     for (const pair of pairs)
       taken[pair.recurrence_id] = pair.fields
-        .map((field) => field.name)
-        .filter((name) => mine[key(pair.recurrence_id, name)]);
+        .filter((field) => isMine(pair.recurrence_id, field))
+        .map((field) => field.name);
     await end(
       () => answer(client.POST('/api/conflicts/{push_id}/merge', { params, body: { mine: taken } })),
       'Made from both sides, and on its way.',
@@ -97,25 +102,20 @@
       {:else}
         {#each pair.fields as field (field.name)}
           {@const at = key(pair.recurrence_id, field.name)}
+          {@const ours = isMine(pair.recurrence_id, field)}
           <div class="border-line flex items-stretch border-b px-4 text-[13px]" role="group" aria-label={field.label}>
-            <label class="flex min-w-0 flex-1 gap-2 py-2 {mine[at] ? 'bg-picked' : ''}">
-              <input
-                type="radio"
-                class="accent-brass"
-                name={at}
-                checked={mine[at] ?? false}
-                onchange={() => (mine[at] = true)}
-              />
+            <label class="flex min-w-0 flex-1 gap-2 py-2 {ours ? 'bg-picked' : ''}">
+              <input type="radio" class="accent-brass" name={at} checked={ours} onchange={() => (decided[at] = true)} />
               <span class="figures min-w-0 break-words">{field.mine.join('\n') || 'nothing'}</span>
             </label>
             <span class="border-line text-changed mx-2 w-36 border-x py-2 text-center font-bold">≠ {field.label}</span>
-            <label class="flex min-w-0 flex-1 gap-2 py-2 {mine[at] ? '' : 'bg-picked'}">
+            <label class="flex min-w-0 flex-1 gap-2 py-2 {ours ? '' : 'bg-picked'}">
               <input
                 type="radio"
                 class="accent-brass"
                 name={at}
-                checked={!(mine[at] ?? false)}
-                onchange={() => (mine[at] = false)}
+                checked={!ours}
+                onchange={() => (decided[at] = false)}
               />
               <span class="figures min-w-0 break-words">{field.theirs.join('\n') || 'nothing'}</span>
             </label>

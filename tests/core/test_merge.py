@@ -1,0 +1,140 @@
+"""Three-way merging against the rule, field by field; and what stands several times."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from datebridge.core.merge import STAMPS, TIMES, combined, differing, fields, merge
+
+#: Fields that may stand once, some of them unknown; none means that it is not there.
+SINGLE = ("SUMMARY", "LOCATION", "DESCRIPTION", "X-BERTH", "STATUS")
+states = st.fixed_dictionaries({name: st.sampled_from([None, "a", "b", "c"]) for name in SINGLE})
+people = st.sets(st.sampled_from(["ida", "ruth", "olan"]))
+
+
+def entry(state: dict[str, str | None], attendees: set[str] = frozenset(), *extra: str) -> str:  # type: ignore[assignment]
+    lines = [f"{name}:{value}" for name, value in state.items() if value is not None]
+    lines += [f"ATTENDEE:mailto:{one}@skerrow.example" for one in sorted(attendees)]
+    return "\n".join(["BEGIN:VEVENT", "UID:1", *lines, *extra, "END:VEVENT"])
+
+
+def said(text: str | None) -> dict[str, list[str]]:
+    assert text is not None
+    return {name: sorted(lines) for name, lines in fields(text).items()}
+
+
+@given(states, states, states, people, people, people)
+def test_each_field_is_as_the_side_that_changed_it_has_it(base, left, right, p0, p1, p2) -> None:  # type: ignore[no-untyped-def]
+    merged = merge(entry(base, p0), entry(left, p1), entry(right, p2))
+    result = said(merged.text)
+    torn = set()
+    for name in SINGLE:
+        was, one, other = base[name], left[name], right[name]
+        if one == other or other == was:
+            expected = one
+        elif one == was:
+            expected = other
+        else:
+            expected = was
+            torn.add(name)
+        assert result.get(name, []) == ([] if expected is None else [f"{name}:{expected}"])
+    assert {conflict.name for conflict in merged.conflicts} == torn
+    invited = {line.partition("mailto:")[2].partition("@")[0] for line in result.get("ATTENDEE", [])}
+    assert invited == (p1 & p2) | (p1 - p0) | (p2 - p0), "who was added is there, who was taken away is not"
+
+
+@given(states, states, states)
+def test_which_side_is_left_makes_no_difference(base, left, right) -> None:  # type: ignore[no-untyped-def]
+    one, other = merge(entry(base), entry(left), entry(right)), merge(entry(base), entry(right), entry(left))
+    assert said(one.text) == said(other.text)
+    assert {c.name for c in one.conflicts} == {c.name for c in other.conflicts}
+
+
+@given(states, states)
+def test_a_side_that_left_it_as_it_was_yields(base, changed) -> None:  # type: ignore[no-untyped-def]
+    before, after = entry(base), entry(changed)
+    assert said(merge(before, before, after).text) == said(merge(before, after, before).text) == said(after)
+    assert said(merge(before, after, after).text) == said(after)
+    assert not merge(before, after, after).conflicts
+
+
+@given(states, states)
+def test_taking_all_of_mine_is_mine_and_none_of_it_is_theirs(mine, theirs) -> None:  # type: ignore[no-untyped-def]
+    here, there = entry(mine), entry(theirs)
+    names = {one.name for one in differing(here, there)}
+    assert said(combined(here, there, names)) == said(here)
+    assert said(combined(here, there, ())) == said(there)
+
+
+ALARM = ("BEGIN:VALARM", "UID:{}", "TRIGGER:-PT{}M", "END:VALARM")
+
+
+def alarms(*which: tuple[str, int]) -> tuple[str, ...]:
+    return tuple(
+        line.format(uid) if "UID" in line else line.format(minutes) for uid, minutes in which for line in ALARM
+    )
+
+
+def test_alarms_are_merged_one_by_one() -> None:
+    base = entry({}, set(), *alarms(("p", 5), ("q", 10)))
+    left = entry({}, set(), *alarms(("p", 15), ("q", 10)))
+    right = entry({}, set(), *alarms(("p", 5), ("r", 30)))
+    merged = merge(base, left, right)
+    assert merged.text == entry({}, set(), *alarms(("p", 15), ("r", 30)))
+    assert not merged.conflicts
+    torn = merge(base, left, entry({}, set(), *alarms(("p", 20), ("q", 10))))
+    assert [conflict.name for conflict in torn.conflicts] == ["VALARM"]
+
+
+def test_who_answered_here_and_was_renamed_there_is_asked_about() -> None:
+    person = "ATTENDEE;PARTSTAT={};CN={}:mailto:Ida@skerrow.example"
+    base, left, right = (
+        entry({}, set(), person.format(*one))
+        for one in (("NEEDS-ACTION", "Ida"), ("ACCEPTED", "Ida"), ("NEEDS-ACTION", "Ida Moe"))
+    )
+    merged = merge(base, left, right)
+    assert merged.text == base
+    assert [conflict.name for conflict in merged.conflicts] == ["ATTENDEE"]
+
+
+@pytest.mark.parametrize(
+    ("left", "right", "torn"),
+    [
+        (("20261124T090000Z", "PT1H"), ("20261124T080000Z", "PT2H"), True),  # one moved it, one made it longer
+        (("20261124T090000Z", "PT1H"), ("20261124T080000Z", "PT1H"), False),
+        (("20261124T090000Z", "PT1H"), ("20261124T090000Z", "PT1H"), False),
+    ],
+)
+def test_times_go_together(left: tuple[str, str], right: tuple[str, str], torn: bool) -> None:
+    at = lambda start, length: entry({}, set(), f"DTSTART:{start}", f"DURATION:{length}")  # noqa: E731
+    merged = merge(at("20261124T080000Z", "PT1H"), at(*left), at(*right))
+    assert {conflict.name for conflict in merged.conflicts} <= TIMES
+    assert bool(merged.conflicts) == torn
+    assert merged.text == at(*(("20261124T080000Z", "PT1H") if torn else left))
+
+
+def test_a_deletion_meets_an_edit() -> None:
+    base, edited = entry({"SUMMARY": "a"}), entry({"SUMMARY": "b"})
+    assert merge(base, None, base).text is None
+    assert not merge(base, None, base).conflicts
+    for left, right in ((None, edited), (edited, None)):
+        whole = merge(base, left, right)
+        assert whole.text == base
+        assert [conflict.name for conflict in whole.conflicts] == [""]
+    assert merge(None, edited, None).text == edited
+    assert merge(base, None, None).text is None
+
+
+def test_without_a_base_whatever_differs_is_in_conflict() -> None:
+    merged = merge(None, entry({"SUMMARY": "a", "STATUS": "x"}), entry({"SUMMARY": "b", "STATUS": "x"}))
+    assert [conflict.name for conflict in merged.conflicts] == ["SUMMARY"]
+    assert "STATUS" in said(merged.text)
+
+
+@pytest.mark.parametrize("stamp", sorted(STAMPS))
+def test_stamps_are_no_difference(stamp: str) -> None:
+    early, late = (entry({"SUMMARY": "a"}, set(), f"{stamp}:2026112{day}T000000Z") for day in (4, 5))
+    assert differing(early, late) == []
+    assert merge(early, early, late).text == late
