@@ -141,7 +141,7 @@ def test_clearing_away_changes_nothing_that_can_be_seen_or_taken_back(
             add()
         elif bench.titles():
             (delete if step == "delete" else drop)()
-    texts, batch = bench.texts(), data.draw(st.sampled_from(batches))
+    texts, batch = bench.texts(), batches[-1]
     with bench.store.read() as connection:
         held = connection.exec_driver_sql(
             "SELECT count(DISTINCT v.id) FROM version v JOIN change c ON v.id IN (c.before_id, c.after_id)"
