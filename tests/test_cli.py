@@ -136,6 +136,7 @@ def test_convert_to_the_same_format_keeps_every_entry_and_adds_zone_definitions(
     assert run("inspect", target).returncode == 0
 
 
+@pytest.mark.xdist_group("demo")  # its stand-ins have addresses of their own
 def test_the_demo_starts_reads_a_file_in_its_worker_and_reindexes(tmp_path: Path, good: Path) -> None:
     data = tmp_path / "demo"
     with (

@@ -11,7 +11,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.test_walk import counted
 from tests.conftest import calendar, event
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("demo")]
 AXE = Path(__file__).parents[2] / "frontend/node_modules/axe-core/axe.min.js"
 
 

@@ -12,7 +12,7 @@ from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.test_pages import AXE
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("demo")]
 
 
 def _show(page: Page, query: str = "") -> None:

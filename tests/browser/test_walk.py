@@ -10,7 +10,7 @@ import icalendar
 import pytest
 from playwright.sync_api import Page, expect
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("demo")]
 YEAR = datetime.date.today().year  # noqa: DTZ011
 
 

@@ -91,6 +91,7 @@ def test_addresses_as_people_type_them(typed: str, tried: list[str]) -> None:
 @pytest.mark.parametrize(
     ("value", "low", "high"),
     [("7", 7, 7), ("0.5", 0.5, 0.5), (formatdate(time.time() + 86400, usegmt=True), 80_000, 86_401), ("-3", 0, 0)],
+    ids=["seconds", "half a second", "a date", "the past"],
 )
 def test_how_long_a_server_asks_one_to_wait(value: str, low: float, high: float) -> None:
     seconds = _retry_after(value)

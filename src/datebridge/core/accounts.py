@@ -8,6 +8,8 @@ from enum import StrEnum
 
 
 class AccountKind(StrEnum):
+    """What an account is: a calendar server, or a feed that can only be read."""
+
     SERVER = "server"
     FEED = "feed"
 

@@ -1,4 +1,4 @@
-"""What changes are made of; their inverse; and the one answer to "is this here already, and what follows?"
+"""Changes, their inverse, and the one answer to "is this here already, and what follows?".
 
 >>> here = [Item(Identity("VEVENT", "tide"), b"old", key="mine")]
 >>> there = [Item(Identity("VEVENT", "tide"), b"new", key="theirs"), Item(Identity("VTODO", "tide"), b"x", key="to-do")]
@@ -140,6 +140,7 @@ class Details:
 
     @classmethod
     def read(cls, said: Mapping[str, Any]) -> Details:
+        """Read what `as_dict` made of one; what a later version says besides is left."""
         known = {field.name for field in fields(cls)}
         given = {name: value for name, value in said.items() if name in known}
         if "files" in given:
@@ -186,6 +187,7 @@ class Change(NamedTuple):
 
     @property
     def place(self) -> Place:
+        """Where the entry stands."""
         return Place(self.calendar, self.component, self.uid, self.recurrence_id)
 
     def reversed(self, reason: str) -> Change:
@@ -255,6 +257,8 @@ class Policy(StrEnum):
 
 
 class Verdict(StrEnum):
+    """What follows for one entry: it is new, here already, changed by what comes, kept against it, or taken out."""
+
     ADD = "add"
     SAME = "same"
     CHANGE = "change"

@@ -52,6 +52,7 @@ class Moment(NamedTuple):
 
     @property
     def wall_seconds(self) -> int:
+        """The time on its own clock, in seconds since 1970-01-01 there."""
         wall = self.wall
         return (wall.toordinal() - _EPOCH_DAY) * 86400 + wall.hour * 3600 + wall.minute * 60 + wall.second
 

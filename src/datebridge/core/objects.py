@@ -44,6 +44,7 @@ class CalendarObject:
 
     @property
     def uid(self) -> str:
+        """The UID its entries share."""
         return self.entries[0][0].uid if self.entries else ""
 
 

@@ -158,6 +158,11 @@ def start_of(fields: Fields, zones: Zones = NO_ZONES) -> Moment:
 
 
 def wall_of(text: str, what: str = "time") -> datetime:
+    """Read what was put into a field of a time, to the second and without a zone.
+
+    Raises:
+        CannotEdit: if it is none.
+    """
     try:
         return datetime.fromisoformat(text).replace(tzinfo=None, microsecond=0)
     except ValueError:

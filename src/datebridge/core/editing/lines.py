@@ -22,6 +22,7 @@ class Lines:
 
     @property
     def text(self) -> str:
+        """The component as text."""
         return "\n".join(self.lines)
 
     def own(self, name: str) -> Iterator[tuple[int, ContentLine]]:
@@ -51,6 +52,7 @@ class Lines:
         self.lines[index] = rewritten_line(self.lines[index], value, params)
 
     def value(self, name: str) -> str:
+        """The value of the first property of a name; "" where there is none."""
         found = next(self.own(name), None)
         return found[1].value if found else ""
 
@@ -93,10 +95,12 @@ class Lines:
         return found
 
     def add_block(self, lines: list[str]) -> None:
+        """Put the lines of a nested component at the end."""
         self.lines[-1:-1] = lines
 
 
 def parsed(raw: str) -> ContentLine | None:
+    """The parts of a line; None where it is none."""
     try:
         return parse_line(raw)
     except NotAContentLine:

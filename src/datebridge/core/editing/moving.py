@@ -33,6 +33,7 @@ class Move:
 
     @property
     def shift(self) -> int:
+        """By how many seconds on the clock the start moves."""
         return self.new.wall_seconds - self.old.wall_seconds
 
     def of(self, wall: int) -> int:

@@ -77,6 +77,7 @@ class Group:
 
     @cached_property
     def master(self) -> Member | None:
+        """The entry that all others belong to; None where only changed occurrences are there."""
         return next((m for m in self.members if not next(Lines(m.text).own("RECURRENCE-ID"), None)), None)
 
     @cached_property
@@ -97,6 +98,11 @@ class Group:
         return found if found and found.facts.marks & Mark.SERIES and found.facts.start_wall is not None else None
 
     def member(self, wanted: int) -> Member:
+        """One of its entries.
+
+        Raises:
+            CannotEdit: if it is not there.
+        """
         for member in self.members:
             if member.id == wanted:
                 return member

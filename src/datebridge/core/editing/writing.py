@@ -56,6 +56,22 @@ def rewritten(
         CannotEdit: where the fields make no entry.
     """
     before, lines = read_fields(text, zones), Lines(text)
+    _write_words(lines, before, after)
+    timing = (after.start, after.end, after.whole, after.zone) != (before.start, before.end, before.whole, before.zone)
+    if timing:
+        write_times(lines, before, after, zones, exact)
+    if after.rule != before.rule:
+        lines.set("RRULE", written_rule(after.rule, start_of(after, zones)) if after.rule.strip() else "")
+    if after.left_out != before.left_out:
+        _write_left_out(lines, before, after, zones)
+    _write_besides(lines, before, after)
+    if touch and lines.text != text:
+        touched(lines, stamp, timing or after.rule != before.rule or after.status != before.status)
+    return lines.text
+
+
+def _write_words(lines: Lines, before: Fields, after: Fields) -> None:
+    """What it is about: texts, and words of the standard."""
     kind = lines.lines[0].partition(":")[2].strip().upper()
     for name, prop in _TEXTS.items():
         if getattr(after, name) != getattr(before, name):
@@ -76,13 +92,10 @@ def rewritten(
         lines.set("CATEGORIES", ",".join(escape_text(c.strip()) for c in after.categories if c.strip()))
     if after.busy != before.busy and kind == "VEVENT":
         lines.set("TRANSP", "OPAQUE" if after.busy else "TRANSPARENT")
-    timing = (after.start, after.end, after.whole, after.zone) != (before.start, before.end, before.whole, before.zone)
-    if timing:
-        write_times(lines, before, after, zones, exact)
-    if after.rule != before.rule:
-        lines.set("RRULE", written_rule(after.rule, start_of(after, zones)) if after.rule.strip() else "")
-    if after.left_out != before.left_out:
-        _write_left_out(lines, before, after, zones)
+
+
+def _write_besides(lines: Lines, before: Fields, after: Fields) -> None:
+    """What goes along with it: alarms, people, travel, attachments."""
     if after.alarms != before.alarms:
         _write_alarms(lines, before, after)
     if after.organizer != before.organizer:
@@ -93,9 +106,6 @@ def rewritten(
         _write_travel(lines, after.travel)
     if after.attachments != before.attachments:
         _drop_attachments(lines, before, after)
-    if touch and lines.text != text:
-        touched(lines, stamp, timing or after.rule != before.rule or after.status != before.status)
-    return lines.text
 
 
 def touched(lines: Lines, stamp: str, significant: bool) -> None:

@@ -165,7 +165,7 @@ class _Window:
             found = self._spans[clock] = wall_at(begin, clock) - slack, wall_at(end, clock) + slack
         return found
 
-    def series(self, master: Timed, overrides: Sequence[Timed]) -> Iterator[Occurrence]:
+    def series(self, master: Timed, overrides: Sequence[Timed]) -> Iterator[Occurrence]:  # noqa: C901 (one hot loop)
         """The occurrences its rules give a series, but for those an override stands for."""
         clock = clock_of(master, self.clocks)
         rules = pattern(master.recurrence)
@@ -228,8 +228,10 @@ def _seconds(length: Length) -> int:
 
 
 def _slots_of(overrides: Sequence[Timed], clock: Clock | None) -> tuple[set[int], set[int]]:
-    """The slots that overrides stand for (their instants where there is a clock), and the days of those that
-    name a day alone."""
+    """The slots that overrides stand for, and the days of those that name a day alone.
+
+    Slots are instants where there is a clock.
+    """
     slots, days = set(), set()
     for entry in overrides:
         slot = slot_of(entry.recurrence_id, clock)

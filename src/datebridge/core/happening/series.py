@@ -75,6 +75,7 @@ class Series:
         return None
 
     def is_endless(self) -> bool:
+        """Whether one of its rules never ends."""
         return any(e.marks & Mark.ENDLESS for e in self._entries)
 
     def count(self) -> int | None:

@@ -99,6 +99,7 @@ class Reading:
         self._lines: dict[str, int] | None = None
 
     def value(self, name: str) -> str:
+        """The value of the first property of a name; "" where there is none."""
         field = self.fields.get(name)
         return field[1] if field else ""
 
@@ -130,7 +131,8 @@ class Reading:
 
     # ---- one pass over the lines -----------------------------------------------------------------
 
-    def scan(self) -> None:
+    def scan(self) -> None:  # noqa: C901 (one hot loop)
+        """Sort the lines by name, once for all that follows."""
         lines = LINES.findall(self.text)
         if len(lines) != self.text.count("\n") + 1:
             lines = self._scan_damaged()
@@ -185,6 +187,7 @@ class Reading:
     # ---- what it is about ------------------------------------------------------------------------
 
     def describe(self) -> None:
+        """What is said in words: title, place, people, categories."""
         facts, fields = self.facts, self.fields
         get, none = fields.get, ("", "")
         facts.uid = get("UID", none)[1].strip()

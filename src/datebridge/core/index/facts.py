@@ -80,4 +80,5 @@ class Facts:
 
     @property
     def all_day(self) -> bool:
+        """Whether it is a date, in no zone."""
         return bool(self.marks & Mark.ALL_DAY)

@@ -37,7 +37,10 @@ _LAST_YEAR = 2100
 
 
 class Complain(Protocol):
-    def __call__(self, code: str, message: str, done: str, name: str = "") -> None: ...
+    """Notes what cannot be read."""
+
+    def __call__(self, code: str, message: str, done: str, name: str = "") -> None:
+        """Note it, at the first line of a property where one is named."""
 
 
 class ReadRule(NamedTuple):
@@ -213,8 +216,11 @@ class Placing:
     # ---- the end ---------------------------------------------------------------------------------
 
     def _end(self, start: Moment) -> tuple[int, Length | None, bool]:
-        """The end on the clock of the start, and the length where it is nominal or where the end alone does not tell
-        it, lying in an hour that comes twice; and whether that is so (RFC 5545 §3.6.1, §3.8.2.5)."""
+        """The end on the clock of the start, its length, and whether the end alone does not tell it.
+
+        The length is given where it is nominal, or where the end lies in an hour that comes twice (RFC 5545 §3.6.1,
+        §3.8.2.5).
+        """
         fields = self.fields
         begins = self.facts.start_wall or 0
         end_name = "DUE" if self.facts.component == "VTODO" else "DTEND"
@@ -318,8 +324,12 @@ class Placing:
         return shown
 
     def _dates(self, name: str, start: Moment) -> list[tuple[int, bool, Length | None, int | None]]:
-        """What an RDATE or EXDATE gives: wall seconds of the series, whether it is a day alone, a PERIOD's length,
-        and the instant where the wall time does not tell it."""
+        """What an RDATE or EXDATE gives.
+
+        Returns:
+            for each: wall seconds of the series, whether it is a day alone, a PERIOD's length, and the instant where
+            the wall time does not tell it.
+        """
         dates = []
         for params, value in self.lists.get(name, ()):
             for item in self._items(value, params):

@@ -107,6 +107,7 @@ class Summary:
 
     @property
     def entries(self) -> int:
+        """How many entries there are of all kinds."""
         return self.events + self.todos + self.journals + self.others
 
     def as_dict(self) -> dict[str, Any]:

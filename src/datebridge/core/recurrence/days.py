@@ -48,6 +48,7 @@ class Steps:
 
     @property
     def spent(self) -> bool:
+        """Whether no step is left."""
         return self.left <= 0
 
 
@@ -57,10 +58,12 @@ def weekday_of(day: int) -> int:
 
 
 def year_of(day: int) -> int:
+    """The year of a day counted from 1970-01-01."""
     return date.fromordinal(min(max(day + EPOCH, 1), LAST_DAY + EPOCH)).year
 
 
 def first_day(year: int) -> int:
+    """The first day of a year, counted from 1970-01-01."""
     return _year(year)[0]
 
 

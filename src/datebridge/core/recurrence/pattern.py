@@ -92,6 +92,7 @@ class Pattern:
 
     @property
     def first_extra(self) -> int | None:
+        """The first of its extra dates, in seconds on its clock."""
         return min(self.extra, default=None)
 
 

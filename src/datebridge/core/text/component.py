@@ -43,9 +43,11 @@ class Component:
         return self.text.partition("\n")[0].partition(":")[2].strip().upper()
 
     def first(self, name: str) -> ContentLine | None:
+        """The first of its own properties of a name."""
         return next((line for _, line in self.properties() if line.name == name), None)
 
     def all(self, name: str) -> list[ContentLine]:
+        """All its own properties of a name, in order."""
         return [line for _, line in self.properties() if line.name == name]
 
     def with_property(self, name: str, value: str, params: dict[str, str] | None = None) -> Component:

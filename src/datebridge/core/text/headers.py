@@ -31,6 +31,7 @@ class Description:
 
 
 def description_of(header: str) -> Description:
+    """What the header of a calendar says of it (RFC 7986 §5, and what came before)."""
     component = Component(header)
 
     def value(*names: str) -> str:

@@ -185,4 +185,5 @@ def _guess(sample: bytes) -> str:
 
 
 def open_bytes(data: bytes) -> BinaryIO:
+    """What is in memory, to be read like a file."""
     return io.BytesIO(data)

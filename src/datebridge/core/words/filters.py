@@ -67,6 +67,7 @@ class FilterError(CannotDo):
         self.message, self.start, self.end = message, start, end
 
     def members(self) -> dict[str, Any]:
+        """As values for JSON."""
         return {"start": self.start, "end": self.end}
 
 
@@ -89,12 +90,15 @@ class Days:
 
     @property
     def count(self) -> int:
+        """How many days these are."""
         return (self.following - self.first).days
 
     @property
     def weekdays(self) -> int:
-        """On which weekdays an occurrence of up to a day can have begun that is there then: Monday as 1 to Sunday as
-        64. It may have begun the day before."""
+        """On which weekdays an occurrence of up to a day can have begun that is there then, maybe the day before.
+
+        Monday as 1 to Sunday as 64.
+        """
         if self.count >= 6:
             return 127
         return sum(1 << (self.first + timedelta(days=k)).weekday() for k in range(-1, self.count))
@@ -127,6 +131,7 @@ class Selection:
 
     @classmethod
     def read(cls, params: Mapping[str, Any]) -> Selection:
+        """A selection as it was kept in JSON."""
         only = params.get("only")
         return cls(params["filter"], tuple(params.get("excluded") or ()), tuple(only) if only is not None else None)
 

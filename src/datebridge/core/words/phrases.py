@@ -100,6 +100,11 @@ def _any_date(words: list[str], today: date) -> date | None:
             return shifted(today, number * (-1 if match[4] else 1), match[3])
     if match := re.fullmatch(r"(next|last|this) (week|month|year)", text):
         return shifted(today, {"next": 1, "last": -1, "this": 0}[match[1]], match[2])
+    return _named_date(text, today)
+
+
+def _named_date(text: str, today: date) -> date | None:
+    """A date by the name of its weekday or month."""
     if match := re.fullmatch(r"(?:(next|last|this|on) )?([a-z]+)", text):
         weekday = _named(match[2].removesuffix("s"), _WEEKDAYS)
         if weekday is not None:

@@ -84,15 +84,19 @@ class DefinedZone(tzinfo):
         return first._replace(after=first.before, daylight=False)
 
     def utcoffset(self, moment: datetime | None) -> timedelta:
+        """How far the clock is ahead of UTC."""
         return timedelta(seconds=self._at_wall(moment).after if moment else self._first.after)
 
     def dst(self, moment: datetime | None) -> timedelta:
+        """An hour in what is called daylight time there."""
         return timedelta(hours=1) if moment and self._at_wall(moment).daylight else timedelta()
 
     def tzname(self, moment: datetime | None) -> str:
+        """What the clock is called then."""
         return self._at_wall(moment).name if moment else self._first.name
 
     def fromutc(self, moment: datetime) -> datetime:
+        """The time on this clock at an instant."""
         instant = self._wall(moment)
         place = bisect_right(self._instants, instant)
         change = self._changes[place - 1] if place else self._first
