@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.merge import STAMPS, TIMES, combined, differing, fields, merge
+from datebridge.core.merge import STAMPS, TIMES, combined, differing, fields, merge_sides
 
 #: Fields that may stand once, some of them unknown; none means that it is not there.
 SINGLE = ("SUMMARY", "LOCATION", "DESCRIPTION", "X-BERTH", "STATUS")
@@ -27,7 +27,7 @@ def said(text: str | None) -> dict[str, list[str]]:
 
 @given(states, states, states, people, people, people)
 def test_each_field_is_as_the_side_that_changed_it_has_it(base, left, right, p0, p1, p2) -> None:  # type: ignore[no-untyped-def]
-    merged = merge(entry(base, p0), entry(left, p1), entry(right, p2))
+    merged = merge_sides(entry(base, p0), entry(left, p1), entry(right, p2))
     result = said(merged.text)
     torn = set()
     for name in SINGLE:
@@ -47,7 +47,10 @@ def test_each_field_is_as_the_side_that_changed_it_has_it(base, left, right, p0,
 
 @given(states, states, states)
 def test_which_side_is_left_makes_no_difference(base, left, right) -> None:  # type: ignore[no-untyped-def]
-    one, other = merge(entry(base), entry(left), entry(right)), merge(entry(base), entry(right), entry(left))
+    one, other = (
+        merge_sides(entry(base), entry(left), entry(right)),
+        merge_sides(entry(base), entry(right), entry(left)),
+    )
     assert said(one.text) == said(other.text)
     assert {c.name for c in one.conflicts} == {c.name for c in other.conflicts}
 
@@ -55,9 +58,9 @@ def test_which_side_is_left_makes_no_difference(base, left, right) -> None:  # t
 @given(states, states)
 def test_a_side_that_left_it_as_it_was_yields(base, changed) -> None:  # type: ignore[no-untyped-def]
     before, after = entry(base), entry(changed)
-    assert said(merge(before, before, after).text) == said(merge(before, after, before).text) == said(after)
-    assert said(merge(before, after, after).text) == said(after)
-    assert not merge(before, after, after).conflicts
+    assert said(merge_sides(before, before, after).text) == said(merge_sides(before, after, before).text) == said(after)
+    assert said(merge_sides(before, after, after).text) == said(after)
+    assert not merge_sides(before, after, after).conflicts
 
 
 @given(states, states)
@@ -81,10 +84,10 @@ def test_alarms_are_merged_one_by_one() -> None:
     base = entry({}, set(), *alarms(("p", 5), ("q", 10)))
     left = entry({}, set(), *alarms(("p", 15), ("q", 10)))
     right = entry({}, set(), *alarms(("p", 5), ("r", 30)))
-    merged = merge(base, left, right)
+    merged = merge_sides(base, left, right)
     assert merged.text == entry({}, set(), *alarms(("p", 15), ("r", 30)))
     assert not merged.conflicts
-    torn = merge(base, left, entry({}, set(), *alarms(("p", 20), ("q", 10))))
+    torn = merge_sides(base, left, entry({}, set(), *alarms(("p", 20), ("q", 10))))
     assert [conflict.name for conflict in torn.conflicts] == ["VALARM"]
 
 
@@ -94,7 +97,7 @@ def test_who_answered_here_and_was_renamed_there_is_asked_about() -> None:
         entry({}, set(), person.format(*one))
         for one in (("NEEDS-ACTION", "Ida"), ("ACCEPTED", "Ida"), ("NEEDS-ACTION", "Ida Moe"))
     )
-    merged = merge(base, left, right)
+    merged = merge_sides(base, left, right)
     assert merged.text == base
     assert [conflict.name for conflict in merged.conflicts] == ["ATTENDEE"]
 
@@ -109,7 +112,7 @@ def test_who_answered_here_and_was_renamed_there_is_asked_about() -> None:
 )
 def test_times_go_together(left: tuple[str, str], right: tuple[str, str], torn: bool) -> None:
     at = lambda start, length: entry({}, set(), f"DTSTART:{start}", f"DURATION:{length}")  # noqa: E731
-    merged = merge(at("20261124T080000Z", "PT1H"), at(*left), at(*right))
+    merged = merge_sides(at("20261124T080000Z", "PT1H"), at(*left), at(*right))
     assert {conflict.name for conflict in merged.conflicts} <= TIMES
     assert bool(merged.conflicts) == torn
     assert merged.text == at(*(("20261124T080000Z", "PT1H") if torn else left))
@@ -117,18 +120,18 @@ def test_times_go_together(left: tuple[str, str], right: tuple[str, str], torn: 
 
 def test_a_deletion_meets_an_edit() -> None:
     base, edited = entry({"SUMMARY": "a"}), entry({"SUMMARY": "b"})
-    assert merge(base, None, base).text is None
-    assert not merge(base, None, base).conflicts
+    assert merge_sides(base, None, base).text is None
+    assert not merge_sides(base, None, base).conflicts
     for left, right in ((None, edited), (edited, None)):
-        whole = merge(base, left, right)
+        whole = merge_sides(base, left, right)
         assert whole.text == base
         assert [conflict.name for conflict in whole.conflicts] == [""]
-    assert merge(None, edited, None).text == edited
-    assert merge(base, None, None).text is None
+    assert merge_sides(None, edited, None).text == edited
+    assert merge_sides(base, None, None).text is None
 
 
 def test_without_a_base_whatever_differs_is_in_conflict() -> None:
-    merged = merge(None, entry({"SUMMARY": "a", "STATUS": "x"}), entry({"SUMMARY": "b", "STATUS": "x"}))
+    merged = merge_sides(None, entry({"SUMMARY": "a", "STATUS": "x"}), entry({"SUMMARY": "b", "STATUS": "x"}))
     assert [conflict.name for conflict in merged.conflicts] == ["SUMMARY"]
     assert "STATUS" in said(merged.text)
 
@@ -137,4 +140,4 @@ def test_without_a_base_whatever_differs_is_in_conflict() -> None:
 def test_stamps_are_no_difference(stamp: str) -> None:
     early, late = (entry({"SUMMARY": "a"}, set(), f"{stamp}:2026112{day}T000000Z") for day in (4, 5))
     assert differing(early, late) == []
-    assert merge(early, early, late).text == late
+    assert merge_sides(early, early, late).text == late

@@ -58,7 +58,7 @@ def test_mine_goes_over_theirs(conflict: tuple[World, int]) -> None:
 
 def test_field_by_field_makes_one_of_both(conflict: tuple[World, int]) -> None:
     world, number = conflict
-    conflicts.merge_sides(world.store, number, {"": ["LOCATION"]})
+    conflicts.take_merged(world.store, number, {"": ["LOCATION"]})
     assert both_sides(world) == ([EDITED, "LOCATION:Berth 9"], [EDITED, "LOCATION:Berth 9"])
     assert world.pushed() == {"dropped": 1, "pushed": 1}
 

@@ -35,13 +35,13 @@ True
 
 Two sides are compared, and brought together:
 
->>> from datebridge.core import Identity, Item, Policy, merge, reconcile
+>>> from datebridge.core import Identity, Item, Policy, merge_sides, reconcile
 >>> here, there = (Item(Identity("VEVENT", "t"), text, side) for text, side in ((b"old", "here"), (b"new", "there")))
 >>> [met.verdict.value for met in reconcile([there], [here], Policy.REPLACE)]
 ['change']
 >>> ours = Component(entry).with_property("SUMMARY", "Neap").text
 >>> theirs = Component(entry).with_property("LOCATION", "Pier").text
->>> merged = merge(entry, ours, theirs)
+>>> merged = merge_sides(entry, ours, theirs)
 >>> merged.conflicts, "SUMMARY:Neap" in merged.text, "LOCATION:Pier" in merged.text
 ((), True, True)
 
@@ -69,7 +69,7 @@ if TYPE_CHECKING:
     from datebridge.core.happening.occurrences import occurrences, timed
     from datebridge.core.happening.series import Series
     from datebridge.core.inspection import inspect
-    from datebridge.core.merge import combined, differing, merge
+    from datebridge.core.merge import combined, differing, merge_sides
     from datebridge.core.moments import Moment, parse_duration, parse_moment
     from datebridge.core.recurrence.rules import Rule, parse_rule
     from datebridge.core.text.component import Component
@@ -90,7 +90,7 @@ _HOMES = {
     "happening.occurrences": ("occurrences", "timed"),
     "happening.series": ("Series",),
     "inspection": ("inspect",),
-    "merge": ("combined", "differing", "merge"),
+    "merge": ("combined", "differing", "merge_sides"),
     "moments": ("Moment", "parse_duration", "parse_moment"),
     "recurrence.rules": ("Rule", "parse_rule"),
     "text.component": ("Component",),
@@ -106,9 +106,9 @@ _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 __all__ = [
     "CHECKS", "CannotDo", "Change", "Component", "Fields", "Identity", "Item", "Kind", "Moment", "Policy", "Reader",
     "Rule", "Series", "Verdict", "Zones", "combined", "differing", "examine", "from_jcal", "inspect", "inverse",
-    "merge", "new_event", "new_header", "occurrences", "parse_duration", "parse_filter", "parse_moment", "parse_rule",
-    "read_date", "read_days", "read_fields", "read_line", "reconcile", "resolve_filter", "rewritten", "timed",
-    "to_jcal", "write_calendar",
+    "merge_sides", "new_event", "new_header", "occurrences", "parse_duration", "parse_filter", "parse_moment",
+    "parse_rule", "read_date", "read_days", "read_fields", "read_line", "reconcile", "resolve_filter", "rewritten",
+    "timed", "to_jcal", "write_calendar",
 ]  # fmt: skip
 
 

@@ -2,7 +2,7 @@
 
 >>> entry = "BEGIN:VEVENT\\nUID:1\\nSUMMARY:{}\\nLOCATION:{}\\nEND:VEVENT".format
 >>> base, left, right = entry("Tide", "Pier"), entry("Spring tide", "Pier"), entry("Tide", "Quay")
->>> merged = merge(base, left, right)
+>>> merged = merge_sides(base, left, right)
 >>> merged.text == entry("Spring tide", "Quay"), merged.conflicts
 (True, ())
 >>> [field.name for field in differing(left, right)]
@@ -128,7 +128,7 @@ def _written(frame: str, chosen: _Parts) -> str:
     return "\n".join([lines[0], *body, *tail, lines[-1]])
 
 
-def merge(base: str | None, left: str | None, right: str | None) -> Merged:
+def merge_sides(base: str | None, left: str | None, right: str | None) -> Merged:
     """What comes of two states that began as one; None where an entry is not there.
 
     A side that left the entry as it was yields to the other. An entry that one side took away and the other changed
@@ -222,4 +222,4 @@ def _lines(parts: Iterable[_Part]) -> tuple[str, ...]:
     return tuple(line for part in parts for line in part)
 
 
-__all__ = ["STAMPS", "TIMES", "Conflict", "Differing", "Merged", "combined", "differing", "fields", "merge"]
+__all__ = ["STAMPS", "TIMES", "Conflict", "Differing", "Merged", "combined", "differing", "fields", "merge_sides"]

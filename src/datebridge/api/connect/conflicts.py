@@ -92,4 +92,4 @@ def take_mine(app: AppDep, push_id: PushNo) -> None:
 @router.post("/conflicts/{push_id}/merge")
 def merge(app: AppDep, push_id: PushNo, wish: MergeIn) -> MergedOut:
     """Make the entry anew, field by field."""
-    return MergedOut(set_id=conflicts.merge_sides(app.store, push_id, wish.mine))
+    return MergedOut(set_id=conflicts.take_merged(app.store, push_id, wish.mine))

@@ -9,7 +9,7 @@ from datebridge.connect.caldav import Resource
 from datebridge.connect.errors import Unreachable
 from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.ids import PushId, RemoteId, SetId, VersionId
-from datebridge.core.merge import Differing, Side, combined, differing, merge
+from datebridge.core.merge import Differing, Side, combined, differing, merge_sides
 from datebridge.core.objects import take_apart
 from datebridge.services.accounts.connecting import line_to
 from datebridge.services.sync.absorb import Absorber, Incoming
@@ -62,7 +62,7 @@ def both_banks(store: Store, push_id: PushId) -> list[Pair]:
     for key in dict.fromkeys([*mine, *theirs]):
         here, there = mine.get(key, ("", VersionId(0)))[0], theirs.get(key, "")
         both = key in mine and key in theirs
-        sides = merge(base[key], here, there).sides if both and key in base else {}
+        sides = merge_sides(base[key], here, there).sides if both and key in base else {}
         pairs.append(Pair(key[1], key[0], here, there, tuple(differing(here, there)) if both else (), sides))
     return pairs
 
@@ -128,7 +128,7 @@ def take_mine(store: Store, push_id: PushId) -> None:
         queue_pushes(connection)
 
 
-def merge_sides(store: Store, push_id: PushId, mine: Mapping[str, list[str]], by: By = PERSON) -> SetId | None:
+def take_merged(store: Store, push_id: PushId, mine: Mapping[str, list[str]], by: By = PERSON) -> SetId | None:
     """Make each entry anew from both sides: theirs, with the named fields of mine (by recurrence id).
 
     Returns:
