@@ -7,7 +7,7 @@ WEB := src/datebridge/web/index.html
 SOURCES := $(shell find frontend/src frontend/static -type f) frontend/package.json frontend/svelte.config.js frontend/vite.config.ts
 CHROMIUM ?= $(shell command -v chromium || command -v chromium-browser)
 
-.PHONY: demo test lint bench build wheel client format setup-dev chromium lock clean
+.PHONY: demo test lint bench pictures build wheel client format setup-dev chromium lock clean
 
 demo: .stamps/python $(WEB)
 	@$(BIN)/date-bridge demo --data .demo
@@ -29,6 +29,10 @@ lint: .stamps/python-dev .stamps/node
 bench: .stamps/python-dev $(WEB)
 	@$(BIN)/python -m compileall -q src
 	@CHROMIUM="$(CHROMIUM)" $(BIN)/python -m bench
+
+# Every picture of docs/screenshots anew, from the sample data. Look at them afterwards.
+pictures: .stamps/python-dev chromium $(WEB)
+	@CHROMIUM="$(CHROMIUM)" $(BIN)/python -m bench.pictures
 
 build: $(WEB)
 

@@ -216,9 +216,9 @@
       { key: 'o', does: 'list occurrences instead', run: () => void goto(occurrences) },
       { key: 'Escape', does: 'close the entry, or clear the selection', run: leave },
       { key: 'Delete', does: 'propose deleting the selection', run: () => void (changeable && propose()) },
-      { key: 'p', does: 'put the selection away', run: () => changeable && (asking = 'archive') },
+      { key: 'p', does: 'archive the selection', run: () => changeable && (asking = 'archive') },
       { key: 'c', does: 'copy or move the selection', run: () => chosen && (asking = 'copy') },
-      { key: 'h', does: 'hand the selection on', run: () => chosen && (asking = 'export') },
+      { key: 'h', does: 'export the selection', run: () => chosen && (asking = 'export') },
     ]),
   );
 </script>
@@ -303,7 +303,7 @@
               <p class="mb-3 text-base">Nothing matches <span class="figures">{filter}</span>.</p>
               <Action onclick={() => show('')}>Show everything</Action>
             {:else}
-              <p class="mb-3 text-base">There are no entries yet. Bring in a calendar file to begin.</p>
+              <p class="mb-3 text-base">There are no entries yet. Import a calendar file to begin.</p>
               <Action kind="main" href="/connect">Go to Connect</Action>
             {/if}
           </div>

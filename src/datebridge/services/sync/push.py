@@ -245,7 +245,7 @@ class Pusher:
         if answer.status in (200, 201, 204):
             return Outcome(unit, PushState.PUSHED, "", href, answer.etag if texts == unit.texts else "")
         if answer.status == 412:
-            return self._collision(unit, href, texts)
+            return self._conflict(unit, href, texts)
         return Outcome(unit, PushState.REFUSED, self._reason(answer), href)
 
     def _delete(self, unit: Unit, known: Known | None) -> Outcome:
@@ -263,7 +263,7 @@ class Pusher:
             return self._in_conflict(unit, known.href, there)
         return Outcome(unit, PushState.REFUSED, self._reason(answer), known.href)
 
-    def _collision(self, unit: Unit, href: str, texts: tuple[str, ...]) -> Outcome:
+    def _conflict(self, unit: Unit, href: str, texts: tuple[str, ...]) -> Outcome:
         """What is there instead: one's own earlier writing whose answer was lost, or somebody else's change."""
         there = self.server.get(href)
         if there.data is None and not there.gone:
