@@ -9,10 +9,11 @@ import pytest
 from datebridge.core.editing.fields import CannotEdit, Fields
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
+from datebridge.core.views.mirror import mirror
+from datebridge.core.views.overlaps import Asked, as_sheet, overlapping
 from datebridge.services.editing import edits
 from datebridge.services.editing.edits import Target
-from datebridge.services.look import compare, views
-from datebridge.services.look.compare import Asked
+from datebridge.services.look import views
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.changesets.undo import propose_undo
@@ -30,7 +31,7 @@ def _timed(uid: str, title: str, start: str, end: str, *extra: str) -> str:
 
 
 def _shown(bench: Bench, first: date, days: int, zone: str = "UTC", calendars: tuple[int, ...] = (1,)) -> list[str]:
-    found = views.days(Happenings(bench.store), [date.fromordinal(first.toordinal() + k) for k in range(days)], zone,
+    found, _ = views.days(Happenings(bench.store), [date.fromordinal(first.toordinal() + k) for k in range(days)], zone,
                          calendars, 50)  # fmt: skip
     return [f"{day.date:%d} {piece.entry.title} {piece.label}" for day in found for piece in day.pieces]
 
@@ -50,14 +51,14 @@ def test_days_have_what_really_happens_on_them(bench: Bench) -> None:
     assert _shown(bench, MONDAY, 14) == [
         "23 Handover 08:30–09:00", "24 Watch 02:00–06:00", "28 Regatta ", "02 Handover 13:00–14:00"
     ]  # fmt: skip
-    found = views.days(Happenings(bench.store), [MONDAY], "Australia/Hobart", [1], 50, ["UTC"])[0]
+    found = views.days(Happenings(bench.store), [MONDAY], "Australia/Hobart", [1], 50, ["UTC"])[0][0]
     assert (found.pieces[0].label, found.pieces[0].own) == ("19:30–20:00", "08:30–09:00 UTC +00:00")
     assert found.shifts == [-660]
 
 
 def test_a_crowded_day_says_how_many_more_there_are(bench: Bench) -> None:
     bench.bring(calendar(*(_timed(f"e{k}", f"E{k}", "24T080000", "24T090000") for k in range(30))))
-    day = views.days(Happenings(bench.store), [date(2026, 11, 24)], "UTC", [1], 8)[0]
+    day = views.days(Happenings(bench.store), [date(2026, 11, 24)], "UTC", [1], 8)[0][0]
     assert (day.total, len(day.pieces)) == (30, 8)
 
 
@@ -67,12 +68,12 @@ def test_what_spans_days_keeps_its_row(bench: Bench) -> None:
         event("b", "B", "VALUE=DATE:20261124", "DTEND;VALUE=DATE:20261125"),
         event("c", "C", "VALUE=DATE:20261126", "DTEND;VALUE=DATE:20261129"),
     ))  # fmt: skip
-    days = views.days(Happenings(bench.store), [date(2026, 11, d) for d in range(23, 29)], "UTC", [1], 50)
+    days, _ = views.days(Happenings(bench.store), [date(2026, 11, d) for d in range(23, 29)], "UTC", [1], 50)
     rows = {(p.entry.title, p.row) for day in days for p in day.pieces}
     assert rows == {("A", 0), ("B", 1), ("C", 1)}
 
 
-def test_collisions_by_what_is_asked(bench: Bench) -> None:
+def test_overlaps_by_what_is_asked(bench: Bench) -> None:
     bench.bring(calendar(
         _timed("a", "Dive", "24T080000", "24T100000"), _timed("b", "Crane", "24T094500", "24T110000"),
         _timed("c", "Duty", "24T080000", "24T200000", "TRANSP:TRANSPARENT"), event("d", "Regatta", "VALUE=DATE:20261124"),
@@ -83,7 +84,7 @@ def test_collisions_by_what_is_asked(bench: Bench) -> None:
     low = wall_seconds_of(date(2026, 11, 24))
 
     def found(asked: Asked) -> list[str]:
-        result = compare.overlapping(Happenings(bench.store), low, low + DAY, "UTC", [1, 2], asked)
+        result = overlapping(Happenings(bench.store).window(low, low + DAY, "UTC", [1, 2]), asked)
         titles = result.window.entries
         return sorted(
             f"{titles[c.first.entry].title}+{titles[c.second.entry].title} {c.shared // 60}" for c in result.found
@@ -95,9 +96,9 @@ def test_collisions_by_what_is_asked(bench: Bench) -> None:
     assert found(Asked(whole_days=False, least=16 * 60)) == []
     assert len(found(Asked(about="regatta"))) == 4
     assert len(found(Asked(blocking=False, whole_days=False))) == 7
-    result = compare.overlapping(Happenings(bench.store), low, low + DAY, "UTC", [1, 2], timed_only)
+    result = overlapping(Happenings(bench.store).window(low, low + DAY, "UTC", [1, 2]), timed_only)
     assert result.twins == 1
-    sheet = b"".join(compare.as_sheet(result, {1: "=Tides", 2: "Copy"})).decode("utf-8-sig").splitlines()
+    sheet = b"".join(as_sheet(result, {1: "=Tides", 2: "Copy"})).decode("utf-8-sig").splitlines()
     assert len(sheet) == 4
     assert "'=Tides" in sheet[1]
 
@@ -111,7 +112,7 @@ def test_two_sides_of_the_same_days(bench: Bench) -> None:
         "Copy",
     )
     low = wall_seconds_of(MONDAY)
-    found = compare.mirror(Happenings(bench.store), low, low + 14 * DAY, "UTC", [1], [2])
+    found = mirror(*(Happenings(bench.store).window(low, low + 14 * DAY, "UTC", [n]) for n in (1, 2)))
     assert [(p.verdict, p.moved // 60) for p in found.pairs] == [
         ("moved", 60), ("alone", 0), ("alone", 0), ("moved", 60)
     ]  # fmt: skip

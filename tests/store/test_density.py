@@ -25,7 +25,7 @@ ZONES = ["UTC", "Australia/Hobart", "America/Halifax"]
 
 def agree(bench: Bench, density: Density, first: date, count: int, zone: str) -> None:
     ids = [row[0] for row in bench.ledger.calendars()]
-    plain = views.days(Happenings(bench.store), [first + timedelta(days=k) for k in range(count)], zone, ids, 0)
+    plain, _ = views.days(Happenings(bench.store), [first + timedelta(days=k) for k in range(count)], zone, ids, 0)
     assert density.days(first, count, zone, ids)[0] == [day.total for day in plain]
 
 

@@ -13,7 +13,9 @@ export interface paths {
         };
         /**
          * Days
-         * @description What happens on given days, or on `count` days from `first`; `most` pieces a day, or counts alone for 0.
+         * @description What happens on given days; in a view around a day, of the working days a person keeps; or on `count` days.
+         *
+         *     `most` pieces a day, or counts alone for 0.
          */
         get: operations["days_api_days_get"];
         put?: never;
@@ -238,6 +240,8 @@ export interface paths {
         /**
          * Mirror
          * @description Two sets of calendars on the same days, pair by pair. All differences; of what agrees `most` a day.
+         *
+         *     The days are those of the week or month around `on`, or `count` of them from `first`.
          */
         get: operations["mirror_api_mirror_get"];
         put?: never;
@@ -3296,6 +3300,9 @@ export interface operations {
             query?: {
                 calendar?: number[];
                 day?: string[];
+                view?: ("day" | "week" | "work" | "month" | "year") | null;
+                on?: string | null;
+                working?: number[];
                 first?: string | null;
                 count?: number;
                 zone?: string;
@@ -3820,10 +3827,12 @@ export interface operations {
     };
     mirror_api_mirror_get: {
         parameters: {
-            query: {
-                first: string;
+            query?: {
                 left?: number[];
                 right?: number[];
+                view?: "week" | "month";
+                on?: string | null;
+                first?: string | null;
                 count?: number;
                 zone?: string;
                 most?: number;

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { daysBetween, hourLabel, later, minutesOf, placed, weekday, type Piece } from './layout';
+import { daysBetween, hourLabel, later, minutesOf, monthLater, placed, weekday, type Piece } from './layout';
 
 const piece = (key: string, start: number, end: number, calendar = 1) => ({ key, start, end, calendar }) as Piece;
 const boxes = (pieces: Piece[], lanes: number[] | null = null, least = 15) =>
@@ -44,5 +44,13 @@ describe('days and hours as the server writes them', () => {
       '01:00',
     ]);
     expect(minutesOf('07:45')).toBe(465);
+  });
+});
+
+describe('months', () => {
+  it('are counted from their first day, over the year as well', () => {
+    expect(monthLater('2026-01-31', 1)).toBe('2026-02-01');
+    expect(monthLater('2026-11-26', 2)).toBe('2027-01-01');
+    expect(monthLater('2026-01-31', -12)).toBe('2025-01-01');
   });
 });

@@ -23,6 +23,7 @@ from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import from_wall_seconds, instant_at, wall_at
 from datebridge.core.words.phrases import read_line
+from datebridge.core.words.spans import day_name
 from datebridge.core.zones.across import offset_of
 from datebridge.services.editing import edits
 from datebridge.services.editing.edits import Target
@@ -141,7 +142,7 @@ def check(app: AppDep, wish: EditIn, clock: Zones = []) -> CheckOut:  # noqa: B0
     found: list[str] = []
     after = (facts.start_wall or 0) - 1
     while facts.marks & Mark.SERIES and len(found) < 8 and (one := series.next(after)) is not None:
-        found.append(f"{present.day_name(present.day_of(one.slot))} {from_wall_seconds(one.slot).year}")
+        found.append(f"{day_name(present.day_of(one.slot))} {from_wall_seconds(one.slot).year}")
         after = one.shown_start
     return CheckOut(
         wrong="", listable=0, said=said, words=facts.repeats, dates=found,

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from datetime import date, timedelta
-from typing import Annotated
+from datetime import date
+from typing import Annotated, Literal
 
 from fastapi import Query
 from fastapi.responses import StreamingResponse
@@ -16,11 +16,14 @@ from datebridge.api.routing import new_router
 from datebridge.api.time import present
 from datebridge.api.time.shapes import MirrorDay, MirrorOut, MirrorPair, OverlapOut, OverlapPage
 from datebridge.api.time.views import MOST_DAYS, Calendars, today_in, zone_of
+from datebridge.core.happening.window import key_of
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
-from datebridge.core.views.mirror import Pair
-from datebridge.services.look import compare, views
-from datebridge.services.look.compare import Asked, Mirror, Overlaps
+from datebridge.core.views import mirror as sides
+from datebridge.core.views.days import bounds_of, days_of, run_of
+from datebridge.core.views.mirror import Mirror, Pair
+from datebridge.core.views.overlaps import Asked, Overlaps, as_sheet, overlapping
+from datebridge.core.words.spans import day_name, difference, length, span
 
 router = new_router("/api", "comparing")
 Sides = Annotated[list[CalendarNo], Query(max_length=500)]
@@ -31,7 +34,7 @@ def _overlaps(app: App, calendar: Sequence[int], first: Day, count: int, zone: s
     if asked.about.strip():
         about = asked.about.strip().lower()
         asked = replace(asked, named=frozenset(row[0] for row in app.ledger.calendars() if about in row[1].lower()))
-    return compare.overlapping(app.happenings, low, low + count * DAY, zone_of(zone), calendar, asked)
+    return overlapping(app.happenings.window(low, low + count * DAY, zone_of(zone), calendar), asked)
 
 
 @router.get("/overlaps")
@@ -49,7 +52,7 @@ def overlaps(
         OverlapOut(
             left=present.occurrence(one.first, found.window.entries[one.first.entry], own),
             right=present.occurrence(one.second, found.window.entries[one.second.entry], own),
-            shared=present.length(one.shared), travel=one.from_travel,
+            shared=length(one.shared), travel=one.from_travel,
         )
         for one in found.found[offset : offset + limit]
     ]  # fmt: skip
@@ -57,7 +60,7 @@ def overlaps(
     return OverlapPage(
         total=len(found.found), offset=offset, rows=rows, twins=found.twins, capped=found.capped,
         cut=list(found.window.cut),
-        keys=sorted({views.key_of(one) for one in both})[:5000] if offset == 0 else [],
+        keys=sorted({key_of(one) for one in both})[:5000] if offset == 0 else [],
         entries=sorted({one.entry for one in both})[:5000] if offset == 0 else [],
     )  # fmt: skip
 
@@ -73,29 +76,33 @@ def overlaps_file(
     found = _overlaps(app, calendar, first, count, zone, asked)
     names = {row[0]: row[1] for row in app.ledger.calendars()}
     return StreamingResponse(
-        compare.as_sheet(found, names), media_type="text/csv; charset=utf-8",
+        as_sheet(found, names), media_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": f"attachment; filename=overlaps-{first}.csv"},
     )  # fmt: skip
 
 
 @router.get("/mirror")
 def mirror(
-    app: AppDep, first: Day, left: Sides = [], right: Sides = [],  # noqa: B006
+    app: AppDep, left: Sides = [], right: Sides = [],  # noqa: B006
+    view: Literal["week", "month"] = "week", on: Day | None = None, first: Day | None = None,
     count: int = Query(7, ge=1, le=62), zone: str = "", most: int = Query(40, ge=1, le=500),
 ) -> MirrorOut:  # fmt: skip
-    """Two sets of calendars on the same days, pair by pair. All differences; of what agrees `most` a day."""
+    """Two sets of calendars on the same days, pair by pair. All differences; of what agrees `most` a day.
+
+    The days are those of the week or month around `on`, or `count` of them from `first`.
+    """
     own = zone_of(zone)
-    low = wall_seconds_of(first)
-    found = compare.mirror(app.happenings, low, low + count * DAY, own, left, right)
     today = today_in(own)[0]
+    shown = run_of(first, count) if first else days_of(view, on or today)
+    first = shown[0]
+    found = sides.mirror(*(app.happenings.window(*bounds_of(shown), own, side) for side in (left, right)))
     by_day: dict[date, list[Pair]] = {}
     for pair in found.pairs:
         by_day.setdefault(max(present.day_of(pair.at), first), []).append(pair)
-    shown = [first + timedelta(days=k) for k in range(min(count, (date.max - first).days + 1))]
     days = [_mirror_day(found, day, by_day.get(day, []), today, most, own) for day in shown]
     verdicts = [p.verdict for p in found.pairs]
     return MirrorOut(
-        title=present.span([first, shown[-1]]),
+        title=span([first, shown[-1]]),
         same=verdicts.count("same"), changed=verdicts.count("changed"), moved=verdicts.count("moved"),
         alone_left=sum(p.right is None for p in found.pairs), alone_right=sum(p.left is None for p in found.pairs),
         days=days, cut=sorted({*found.left.cut, *found.right.cut}),
@@ -119,10 +126,10 @@ def _mirror_day(found: Mirror, day: date, pairs: list[Pair], today: date, most: 
             left=present.piece_at(left, found.left.entries[left.entry], midnight, zone) if left else None,
             right=present.piece_at(right, found.right.entries[right.entry], midnight, zone) if right else None,
             verdict=pair.verdict,
-            difference=present.difference(pair.moved) if left and right else "",
+            difference=difference(pair.moved) if left and right else "",
         )
 
     return MirrorDay(
-        date=day, name=present.day_name(day), today=day == today, more=len(pairs) - len(listed),
+        date=day, name=day_name(day), today=day == today, more=len(pairs) - len(listed),
         pairs=[shown(p) for p in listed],
     )  # fmt: skip

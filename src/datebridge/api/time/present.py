@@ -2,54 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from datetime import date
 
 from datebridge.api.time.shapes import DayOut, OccurrenceOut, PieceOut
 from datebridge.core.happening.occurrences import Occurrence
+from datebridge.core.happening.window import Shown, key_of, spans_days
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import from_wall_seconds
-from datebridge.services.look.views import Day, Piece, hours, key_of, own_hours, spans_days
-from datebridge.store.entries.occurrences import Shown
+from datebridge.core.views.days import Day, Piece, hours, own_hours
+from datebridge.core.words.spans import day_name
 
 
 def day_of(wall: int) -> date:
     return from_wall_seconds(wall).date()
-
-
-def day_name(day: date) -> str:
-    return f"{day:%a} {day.day} {day:%b}"
-
-
-def span(days: Sequence[date]) -> str:
-    """``Tue 24 Nov 2026``, ``23–29 Nov 2026`` or ``30 Nov 2026 – 6 Dec 2026``; scattered days by their number."""
-    first, last = min(days), max(days)
-    if first == last:
-        return f"{day_name(first)} {first.year}"
-    if (last - first).days + 1 != len(days) > 2:
-        return f"{len(days)} days, {first.day} {first:%b %Y} – {last.day} {last:%b %Y}"
-    if (first.year, first.month) == (last.year, last.month):
-        return f"{first.day}–{last.day} {last:%b %Y}"
-    return f"{first.day} {first:%b %Y} – {last.day} {last:%b %Y}"
-
-
-def length(seconds: int) -> str:
-    """``45 min``, ``1 h 30``, ``12 h``, ``3 d 4 h``."""
-    minutes = seconds // 60
-    if minutes < 60:
-        return f"{minutes} min"
-    days, rest = divmod(minutes, 1440)
-    hour, minute = divmod(rest, 60)
-    if days:
-        return f"{days} d" + (f" {hour} h" if hour else "")
-    return f"{hour} h" + (f" {minute:02d}" if minute else "")
-
-
-def difference(seconds: int) -> str:
-    """By how much something is later or earlier: ``+1 h``, ``−45 min``; "" for not at all."""
-    if not seconds:
-        return ""
-    return ("+" if seconds > 0 else "−") + length(abs(seconds))
 
 
 def _marks(one: Occurrence, entry: Shown) -> list[str]:

@@ -7,6 +7,7 @@ from datetime import date, time, timedelta
 from typing import Annotated
 
 from fastapi import HTTPException, Query, Response
+from pydantic import Field
 
 from datebridge.api.context import AppDep
 from datebridge.api.kinds import CalendarNo, Day, EntryNo, Limit, Offset, Slot
@@ -28,8 +29,10 @@ from datebridge.core.happening.occurrences import Occurrence
 from datebridge.core.moments import instant_at, wall_at, wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.tzids import resolve
+from datebridge.core.views.days import View, days_of, run_of
 from datebridge.core.words.colours import warnings
 from datebridge.core.words.phrases import read_date, read_days
+from datebridge.core.words.spans import day_name, span
 from datebridge.core.zones.across import across, offset_of
 from datebridge.services.look import views
 from datebridge.store.database import now
@@ -41,6 +44,7 @@ from datebridge.store.preferences import kept as kept_of
 router = new_router("/api", "time")
 Calendars = Annotated[list[CalendarNo], Query(max_length=500)]
 Zones = Annotated[list[str], Query(max_length=4)]
+Weekday = Annotated[int, Field(ge=0, le=6)]
 #: As many days as one call may ask for: a year in whole weeks.
 MOST_DAYS = 371
 
@@ -66,27 +70,32 @@ def days(
     app: AppDep,
     calendar: Calendars = [],  # noqa: B006
     day: Annotated[list[Day], Query(max_length=62)] = [],  # noqa: B006
+    view: View | None = None,
+    on: Day | None = None,
+    working: Annotated[list[Weekday], Query(max_length=7)] = [],  # noqa: B006
     first: Day | None = None,
     count: int = Query(7, ge=1, le=MOST_DAYS),
     zone: str = "",
     clock: Zones = [],  # noqa: B006
     most: int = Query(60, ge=0, le=500),
 ) -> Response:
-    """What happens on given days, or on `count` days from `first`; `most` pieces a day, or counts alone for 0."""
+    """What happens on given days; in a view around a day, of the working days a person keeps; or on `count` days.
+
+    `most` pieces a day, or counts alone for 0.
+    """
     own = zone_of(zone)
     today, minute = today_in(own)
-    begin = first or today
-    wanted = day or [begin + timedelta(days=k) for k in range(min(count, (date.max - begin).days + 1))]
+    around = days_of(view, on or today, working) if view else run_of(first or today, count)
+    wanted = day or around
     clocks = [zone_of(c) for c in clock]
-    if most or day:
-        found = views.days(app.happenings, wanted, own, calendar, most, clocks)
-        cut = views.cut(app.happenings, wanted, own, calendar)
+    if most or day or view == "work":
+        found, cut = views.days(app.happenings, wanted, own, calendar, most, clocks)
     else:
-        found, cut = views.counted(app.density, begin, len(wanted), own, calendar, clocks)
+        found, cut = views.counted(app.density, wanted[0], len(wanted), own, calendar, clocks)
     shown = [present.day(one, today) for one in found]
     noon = instant_at(wall_seconds_of(min(wanted)) + DAY // 2, own)
     made = DaysOut.model_construct(
-        zone=own, title=present.span(wanted), total=sum(one.total for one in found), days=shown,
+        zone=own, title=span(wanted), total=sum(one.total for one in found), days=shown,
         offsets=[offset_of(noon, zone_of(c)) for c in clock],
         now=minute if today in wanted else None, cut=list(cut),
     )  # fmt: skip
@@ -155,13 +164,13 @@ def happens(app: AppDep, entry_id: EntryNo, zone: str = "", slot: Slot | None = 
 def typed_date(text: str, zone: str = "") -> DateOut:
     """The day a typed phrase says."""
     day = read_date(text, today_in(zone_of(zone))[0])
-    return DateOut(day=day, name=present.day_name(day))
+    return DateOut(day=day, name=day_name(day))
 
 
 @router.get("/phrases/days")
 def typed_days(text: str, zone: str = "") -> list[DateOut]:
     """The days a rule in words says."""
-    return [DateOut(day=d, name=present.day_name(d)) for d in read_days(text, today_in(zone_of(zone))[0])]
+    return [DateOut(day=d, name=day_name(d)) for d in read_days(text, today_in(zone_of(zone))[0])]
 
 
 @router.get("/hours")

@@ -37,7 +37,7 @@ _MOST_COUNTED = 10_000
 
 
 def numbered(number: int, noun: str) -> str:
-    """``1 date``, ``1,200 dates``"""
+    """A number of things: ``1 date``, ``1,200 dates``."""
     return f"{number:,} {noun}{'' if number == 1 else 's'}"
 
 

@@ -11,7 +11,10 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections import defaultdict, deque
 from collections.abc import Callable, Hashable, Iterable, Sequence
+from dataclasses import dataclass
 from typing import Literal, NamedTuple
+
+from datebridge.core.happening.window import Window, spans_days
 
 #: As far as the same title is looked for, in seconds.
 _NEAR = 36 * 3600
@@ -101,3 +104,28 @@ def _judged(left: Side, right: Side) -> Pair:
     if not moved and (left.title, left.end, left.place) == (right.title, right.end, right.place):
         verdict = "same" if left.all_day == right.all_day else verdict
     return Pair(left.number, right.number, verdict, moved, min(left.start, right.start))
+
+
+@dataclass(frozen=True, slots=True)
+class Mirror:
+    """Two sides of the same days, and how what happens on them belongs together."""
+
+    left: Window
+    right: Window
+    pairs: list[Pair]
+
+
+def mirror(left: Window, right: Window) -> Mirror:
+    """Compare two sets of calendars over the same window, on one clock."""
+    return Mirror(left, right, pair(_side(left), _side(right)))
+
+
+def _side(window: Window) -> list[Side]:
+    sides = []
+    for number, one in enumerate(window.occurrences):
+        entry = window.entries[one.entry]
+        whole = spans_days(one, entry)
+        key = window.key(one)
+        title = f"{entry.title} (cancelled)" if entry.cancelled else entry.title
+        sides.append(Side(number, key, title, one.shown_start, one.shown_end, whole, entry.place))
+    return sides

@@ -5,12 +5,13 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import Any
 
 from sqlalchemy import Connection
 
-from datebridge.core.happening.occurrences import Bounds, Clocks, Occurrence, Timed, occurrences
+from datebridge.core.happening.occurrences import Bounds, Clocks, Timed, occurrences
 from datebridge.core.happening.series import Series
+from datebridge.core.happening.window import Shown, Window
 from datebridge.core.index.facts import Mark
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.zones.meaning import Zones
@@ -28,49 +29,6 @@ _MOVED_ON = (
     f" FROM entry f WHERE f.id IN (SELECT id FROM entry INDEXED BY ix_entry_span WHERE listed = 1"
     f" AND marks & {Mark.FUTURE}))"
 )
-
-
-class Shown(NamedTuple):
-    """What is shown of an entry beside its times; `uid` and zone as in `Timed`."""
-
-    calendar: int
-    uid: str
-    recurrence_id: str
-    tzid: str
-    zone: str
-    marks: int
-    title: str
-    place: str
-    component: str
-    status: str
-    busy: str
-    travel: int
-
-    @property
-    def cancelled(self) -> bool:
-        return self.status == "CANCELLED"
-
-    @property
-    def blocks(self) -> bool:
-        """Whether it blocks time: an event that is not cancelled, and not transparent (RFC 5545 §3.8.2.7)."""
-        return self.component == "VEVENT" and self.busy != "TRANSPARENT" and not self.cancelled
-
-
-@dataclass(frozen=True, slots=True)
-class Window:
-    """The occurrences in order of shown time, and their entries by id."""
-
-    occurrences: list[Occurrence]
-    entries: dict[int, Shown]
-    #: Titles of series of which, for their number, not every time was found.
-    cut: tuple[str, ...] = ()
-
-    def key(self, one: Occurrence) -> tuple[str, int]:
-        """What an occurrence is the same by in another calendar: UID and slot (an override's by what it stands for)."""
-        entry = self.entries[one.entry]
-        if not one.series and entry.recurrence_id:
-            return f"{entry.uid} {entry.recurrence_id}", 0
-        return entry.uid, one.start if one.series else 0
 
 
 class Happenings:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from sqlalchemy import Connection, and_, func, literal, or_, select
+from sqlalchemy import ColumnElement, Connection, Table, and_, func, literal, or_, select
 
 from datebridge.core.checks import examine
 from datebridge.core.ids import CalendarId, GroupId, SetId, VersionId
@@ -22,23 +22,17 @@ from datebridge.store.tables import CHANGES, ENTRIES, TEXTS, VERSIONS
 
 def zones_of(connection: Connection, calendar: CalendarId) -> Zones:
     """What a calendar defines; of two definitions of one name the first."""
-    rows = connection.execute(
-        select(ENTRIES.c.uid, TEXTS.c.text)
-        .join(TEXTS, TEXTS.c.id == ENTRIES.c.id)
-        .where(ENTRIES.c.calendar_id == calendar, ENTRIES.c.component == "VTIMEZONE")
-        .order_by(ENTRIES.c.id)
-    )
-    return Zones((row.uid, row.text) for row in rows)
+    return _defined(connection, ENTRIES, ENTRIES.c.calendar_id == calendar)
 
 
 def zones_of_group(connection: Connection, group: GroupId) -> Zones:
     """What a part of a file defines that waits to be imported."""
-    rows = connection.execute(
-        select(VERSIONS.c.uid, TEXTS.c.text)
-        .join(TEXTS, TEXTS.c.id == VERSIONS.c.id)
-        .where(VERSIONS.c.group_id == group, VERSIONS.c.component == "VTIMEZONE")
-        .order_by(VERSIONS.c.id)
-    )
+    return _defined(connection, VERSIONS, VERSIONS.c.group_id == group)
+
+
+def _defined(connection: Connection, table: Table, where: ColumnElement[bool]) -> Zones:
+    found = select(table.c.uid, TEXTS.c.text).join(TEXTS, TEXTS.c.id == table.c.id)
+    rows = connection.execute(found.where(where, table.c.component == "VTIMEZONE").order_by(table.c.id))
     return Zones((row.uid, row.text) for row in rows)
 
 

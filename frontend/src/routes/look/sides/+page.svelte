@@ -13,7 +13,7 @@
   import CutNote from '$lib/time/CutNote.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
   import SideDay from '$lib/time/SideDay.svelte';
-  import { later, localDay, weekday } from '$lib/time/layout';
+  import { later, localDay, monthLater } from '$lib/time/layout';
   import { looking } from '$lib/time/looking.svelte';
   import { count as said } from '$lib/ui/words';
 
@@ -41,20 +41,14 @@
       : choice
         ? [Number(choice)]
         : [];
-  const first = $derived(
-    month ? later(`${on.slice(0, 7)}-01`, -weekday(`${on.slice(0, 7)}-01`)) : later(on, -weekday(on)),
-  );
-  const count = $derived.by(() => {
-    if (!month) return 7;
-    const length = new Date(Date.UTC(+on.slice(0, 4), +on.slice(5, 7), 0)).getUTCDate();
-    return Math.ceil((weekday(`${on.slice(0, 7)}-01`) + length) / 7) * 7;
-  });
   const mirror = createQuery(() => ({
-    queryKey: ['mirror', first, count, looking.zone, ids(left), ids(right)],
+    queryKey: ['mirror', asked.view, on, looking.zone, ids(left), ids(right)],
     queryFn: () =>
       answer(
         client.GET('/api/mirror', {
-          params: { query: { first, count, zone: looking.zone, left: ids(left), right: ids(right) } },
+          params: {
+            query: { view: month ? 'month' : 'week', on, zone: looking.zone, left: ids(left), right: ids(right) },
+          },
         }),
       ),
     enabled: looking.ready && left !== '' && right !== '',
@@ -93,9 +87,10 @@
 
   /** The next difference lies further on: the pages after this one are looked through, for a year at most. */
   async function seek(by: 1 | -1): Promise<void> {
-    let from = first;
+    const shown = mirror.data?.days ?? [];
+    let from = (by > 0 ? shown.at(-1) : shown[0])?.date ?? on;
     for (let tried = 0; tried < 12; tried++) {
-      from = later(from, by > 0 ? (tried ? 31 : count) : -31);
+      from = later(from, by > 0 ? (tried ? 31 : 1) : -31);
       const query = { first: from, count: 31, zone: looking.zone, left: ids(left), right: ids(right) };
       const found = await answer(client.GET('/api/mirror', { params: { query } }));
       const days = found.days.filter((day) => day.pairs.some((pair) => pair.verdict !== 'same'));
@@ -118,9 +113,7 @@
 
   function move(by: 1 | -1): void {
     if (!month) return set({ on: later(on, by * 7) });
-    const day = new Date(`${on.slice(0, 7)}-01T12:00:00Z`);
-    day.setUTCMonth(day.getUTCMonth() + by);
-    set({ on: day.toISOString().slice(0, 10) });
+    set({ on: monthLater(on, by) });
   }
 
   onMount(() => {
@@ -170,7 +163,7 @@
     <option value="week">in a week (w)</option><option value="month">in a month (m)</option>
   </select>
   <Action onclick={() => move(-1)} hint="The one before (←)">‹</Action>
-  <strong class="figures">{mirror.data?.title ?? first}</strong>
+  <strong class="figures">{mirror.data?.title ?? on}</strong>
   <Action onclick={() => move(1)} hint="The next (→)">›</Action>
   <span class="ml-auto"></span>
   <Action onclick={() => void attempt(() => step(1))} key="e" disabled={!left || !right}>Next difference</Action>

@@ -26,8 +26,8 @@
   import ViewLine from '$lib/time/ViewLine.svelte';
   import YearMap from '$lib/time/YearMap.svelte';
   import { VIEWS } from '$lib/time/views';
-  import { hourLabel, later, localDay, weekday, type Piece } from '$lib/time/layout';
-  import { looking } from '$lib/time/looking.svelte';
+  import { daysBetween, hourLabel, later, localDay, monthLater, type Piece } from '$lib/time/layout';
+  import { looking, type View } from '$lib/time/looking.svelte';
   import { counted } from '$lib/ui/words';
 
   type Occurrence = Schemas['OccurrenceOut'];
@@ -56,24 +56,22 @@
 
   // ---- what is asked for ---------------------------------------------------------------------------
 
-  const monday = $derived(later(on, -weekday(on)));
   const month = $derived(on.slice(0, 7));
-  const monthFirst = $derived(later(`${month}-01`, -weekday(`${month}-01`)));
-  const monthWeeks = $derived(
-    Math.ceil((weekday(`${month}-01`) + new Date(Date.UTC(+month.slice(0, 4), +month.slice(5), 0)).getUTCDate()) / 7),
-  );
-  const leap = $derived(new Date(Date.UTC(+on.slice(0, 4), 2, 0)).getUTCDate() === 29);
   // A month asks for as many as its cells can show, and two to choose from.
   const cellRows = Math.max(4, Math.min(16, Math.floor((window.innerHeight - 240) / 108) + 2));
-  type Wanted = { first?: string; count?: number; day?: string[]; most: number };
-  const wholeMonth = $derived<Wanted>({ first: monthFirst, count: monthWeeks * 7, most: cellRows });
+  const MOST: Partial<Record<View, number>> = { day: 400, work: 120, month: cellRows, year: 0 };
+  type Wanted = {
+    view?: Exclude<View, 'agenda' | 'picked'>;
+    on?: string;
+    working?: number[];
+    day?: string[];
+    most: number;
+  };
+  const wholeMonth = $derived<Wanted>({ view: 'month', on: `${month}-01`, most: cellRows });
   const wanted = $derived.by((): Wanted => {
-    if (view === 'day') return { first: on, count: 1, most: 400 };
-    if (view === 'week') return { first: monday, count: 7, most: 90 };
-    if (view === 'work') return { day: looking.worked.map((k) => later(monday, k)), most: 120 };
     if (view === 'month') return wholeMonth;
-    if (view === 'year') return { first: `${on.slice(0, 4)}-01-01`, count: leap ? 366 : 365, most: 0 };
-    return { day: picked, most: 90 };
+    if (view === 'agenda' || view === 'picked') return { day: picked, most: 90 };
+    return { view, on, working: view === 'work' ? looking.worked : [], most: MOST[view] ?? 90 };
   });
   const ask = (asked: Wanted) => ({
     queryKey: ['days', asked, looking.others, shown],
@@ -92,7 +90,9 @@
       previous?.zone === looking.zone ? previous : undefined,
   }));
   const fits = $derived(days.data && !days.isPlaceholderData);
-  const first = $derived(wanted.first ?? wanted.day?.[0] ?? on);
+  const drawn = $derived(days.data?.days ?? []);
+  const first = $derived(drawn[0]?.date ?? on);
+  const count = $derived(daysBetween(first, drawn.at(-1)?.date ?? first) + 1);
   // The month around is fetched ahead while days of it are looked at: it is what is asked for next most often.
   $effect(() => {
     if (!fits || !['day', 'week', 'work'].includes(view)) return;
@@ -101,11 +101,11 @@
     return () => clearTimeout(timer);
   });
   const clashes = createQuery(() => ({
-    queryKey: ['overlaps', 'marks', first, wanted.count, looking.zone, shown],
+    queryKey: ['overlaps', 'marks', first, count, looking.zone, shown],
     queryFn: () =>
       answer(
         client.GET('/api/overlaps', {
-          params: { query: { first, count: wanted.count ?? 7, zone: looking.zone, calendar: shown, limit: 1 } },
+          params: { query: { first, count, zone: looking.zone, calendar: shown, limit: 1 } },
         }),
       ),
     enabled: looking.ready && Boolean(fits) && marking && view !== 'year' && view !== 'picked' && view !== 'agenda',
@@ -121,11 +121,8 @@
   // ---- moving --------------------------------------------------------------------------------------
 
   function step(by: 1 | -1): void {
-    if (view === 'month' || view === 'year') {
-      const at = new Date(`${on.slice(0, 7)}-01T12:00:00Z`);
-      at.setUTCMonth(at.getUTCMonth() + by * (view === 'year' ? 12 : 1));
-      show({ on: at.toISOString().slice(0, 10) });
-    } else show({ on: later(on, by * (view === 'day' ? 1 : view === 'agenda' ? span : 7)) });
+    if (view === 'month' || view === 'year') show({ on: monthLater(on, by * (view === 'year' ? 12 : 1)) });
+    else show({ on: later(on, by * (view === 'day' ? 1 : view === 'agenda' ? span : 7)) });
   }
 
   let viewLine = $state<ViewLine>();
@@ -264,7 +261,7 @@
       'occurrences',
     )}{#if overlapping.size && view !== 'year'}
       ·
-      <a class="text-removed underline" href="/look/overlaps?on={first}&count={wanted.count ?? 7}"
+      <a class="text-removed underline" href="/look/overlaps?on={first}&count={count}"
         >{counted(clashes.data?.total ?? 0, 'overlap', 'overlaps')}</a
       >{/if}
   </span>
