@@ -252,6 +252,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/repeats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Repeats
+         * @description What a rule says as choices, once a choice has been made.
+         */
+        post: operations["repeats_api_repeats_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fields": {
         parameters: {
             query?: never;
@@ -1866,6 +1886,29 @@ export interface components {
             /** Clocks */
             clocks: components["schemas"]["ClockOut"][];
         };
+        /**
+         * ChoiceIn
+         * @description One choice about how something repeats.
+         */
+        ChoiceIn: {
+            /** Frequency */
+            frequency?: ("" | "HOURLY" | "DAILY" | "WEEKLY" | "MONTHLY" | "YEARLY") | null;
+            /** Interval */
+            interval?: number | null;
+            /**
+             * Weekday
+             * @description put in, or taken out again
+             */
+            weekday?: ("MO" | "TU" | "WE" | "TH" | "FR" | "SA" | "SU") | null;
+            /** Monthly */
+            monthly?: ("day" | "nth" | "last" | "end" | "work" | "other") | null;
+            /** Ends */
+            ends?: ("never" | "count" | "until") | null;
+            /** Count */
+            count?: number | null;
+            /** Until */
+            until?: string | null;
+        };
         /** ClockOut */
         ClockOut: {
             /** Zone */
@@ -3076,6 +3119,63 @@ export interface components {
             scope: "one" | "following" | "all";
         };
         /**
+         * Repeats
+         * @description What a rule says, as far as choices can say it; nothing at all for "" (it does not repeat).
+         *
+         *     Attributes:
+         *         plain: whether choices can say all of it; else it is to be written.
+         *         weekdays: of a weekly rule, two letters each; the start's own where it names none.
+         *         nth: how many of its weekday the start's month has had by then.
+         *         until: the last day, as YYYY-MM-DD.
+         */
+        Repeats: {
+            /** Frequency */
+            frequency: string;
+            /** Plain */
+            plain: boolean;
+            /** Interval */
+            interval: number;
+            /** Weekdays */
+            weekdays: string[];
+            /**
+             * Monthly
+             * @enum {string}
+             */
+            monthly: "day" | "nth" | "last" | "end" | "work" | "other";
+            /** Nth */
+            nth: number;
+            /**
+             * Ends
+             * @enum {string}
+             */
+            ends: "never" | "count" | "until";
+            /** Count */
+            count: number | null;
+            /** Until */
+            until: string;
+        };
+        /** RepeatsIn */
+        RepeatsIn: {
+            /** Rule */
+            rule: string;
+            /**
+             * Start
+             * Format: date
+             */
+            start: string;
+            /** @default {} */
+            choice: components["schemas"]["ChoiceIn"];
+        };
+        /**
+         * RepeatsOut
+         * @description A rule, and what it says as choices.
+         */
+        RepeatsOut: {
+            /** Rule */
+            rule: string;
+            repeats: components["schemas"]["Repeats"];
+        };
+        /**
          * RouteOut
          * @description The numbers on the route: what waits at each stage.
          */
@@ -3850,6 +3950,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MirrorOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    repeats_api_repeats_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepeatsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RepeatsOut"];
                 };
             };
             /** @description What was sent makes no sense; the detail says where. */

@@ -10,11 +10,12 @@ from fastapi import Query
 from pydantic import BaseModel, Field
 
 from datebridge.api.context import AppDep
-from datebridge.api.kinds import CalendarNo, EntryNo, Minutes, Slot
+from datebridge.api.kinds import CalendarNo, Day, EntryNo, Minutes, Slot
 from datebridge.api.routing import new_router
 from datebridge.api.time import present
 from datebridge.api.time.views import today_in, zone_of
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, start_of
+from datebridge.core.editing.repeats import Ends, Monthly, Repeats, chosen, read_repeats
 from datebridge.core.editing.writing import new_event
 from datebridge.core.happening.occurrences import timed
 from datebridge.core.happening.series import Series
@@ -107,6 +108,40 @@ class CheckOut(BaseModel):
     dates: list[str]
     count: int | None
     clocks: list[ClockOut]
+
+
+class ChoiceIn(BaseModel):
+    """One choice about how something repeats."""
+
+    frequency: Literal["", "HOURLY", "DAILY", "WEEKLY", "MONTHLY", "YEARLY"] | None = None
+    interval: int | None = Field(default=None, ge=1, le=999)
+    weekday: Literal["MO", "TU", "WE", "TH", "FR", "SA", "SU"] | None = Field(
+        default=None, description="put in, or taken out again"
+    )
+    monthly: Monthly | None = None
+    ends: Ends | None = None
+    count: int | None = Field(default=None, ge=1, le=9999)
+    until: Day | None = None
+
+
+class RepeatsIn(BaseModel):
+    rule: str = Field(max_length=2000)
+    start: Day
+    choice: ChoiceIn = ChoiceIn()
+
+
+class RepeatsOut(BaseModel):
+    """A rule, and what it says as choices."""
+
+    rule: str
+    repeats: Repeats
+
+
+@router.post("/repeats")
+def repeats(wish: RepeatsIn) -> RepeatsOut:
+    """What a rule says as choices, once a choice has been made."""
+    chosen_rule = chosen(wish.rule, wish.start, **wish.choice.model_dump(exclude_none=True))
+    return RepeatsOut(rule=chosen_rule, repeats=read_repeats(chosen_rule, wish.start))
 
 
 @router.get("/fields")
