@@ -19,6 +19,7 @@ from datebridge.connect.errors import Unreachable
 from datebridge.connect.feed import is_calendar, is_page
 from datebridge.connect.http import Web
 from datebridge.connect.origins import host_of, is_loopback, origin_of
+from datebridge.core.words.plural import counted
 
 Kind = Literal["server", "feed", "page"]
 _SCHEME = re.compile(r"^[a-zA-Z][a-zA-Z0-9+.-]*://")
@@ -42,6 +43,27 @@ class FoundThere:
     calendars: tuple[Listed, ...] = ()
     links: tuple[tuple[str, str], ...] = ()
     data: bytes = b""
+
+    @property
+    def is_page(self) -> bool:
+        """Whether it is no calendar itself, and may only lead to some."""
+        return self.kind == "page"
+
+    @property
+    def is_published(self) -> bool:
+        """Whether it is a calendar in one piece, and here."""
+        return self.kind == "feed" and not self.locked
+
+    def says(self, whose: str) -> str:
+        """What was found, in a sentence; `whose` is what it calls itself."""
+        if self.locked:
+            what = "a calendar server" if self.kind == "server" else "a feed"
+            return f"This is {what} that asks for a user name and a password."
+        if self.kind == "server":
+            return f"This is a calendar server. It holds {counted(len(self.calendars), 'calendar')} for {whose}."
+        if self.is_page:
+            return "This is a web page that links to calendars. Choose one."
+        return "This is a feed: it follows what is published, and can only be read."
 
 
 def tidy(address: str) -> list[str]:

@@ -67,7 +67,7 @@ def look(app: AppDep, wish: LookIn) -> LookOut:
     seen = addresses.look_at(app.settings, wish.address, wish.user, wish.password, wish.agreed)
     found = seen.found
     out = LookOut(
-        kind=found.kind, says=addresses.says(seen), locked=found.locked,
+        kind=found.kind, says=found.says(seen.title), locked=found.locked,
         connected=accounts.connected_as(app.store, app.settings, found.address, wish.user), title=seen.title,
         links=[LinkOut(title=title, address=address) for title, address in found.links],
         calendars=[

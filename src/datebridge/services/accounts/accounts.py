@@ -50,7 +50,7 @@ def add(
     found = look.found
     if found.locked:
         raise Unreachable("password", "A user name and a password are needed.")
-    if found.kind == "page":
+    if found.is_page:
         raise Unreachable("answer", "This is a page. Choose one of the calendars it links to.")
     if known := connected_as(store, settings, found.address, user):
         raise NotConnected(f"This is connected already, as “{known}”.")

@@ -57,7 +57,7 @@ def look_at(
         found = find(web, address, agreed)
         origins = web.origins
     title = host_of(found.address)
-    if found.kind != "feed" or found.locked:
+    if not found.is_published:
         return Look(found, found.home.title if found.home and found.home.title else title, sorted(origins))
     inspection = inspect(open_bytes(found.data), keep=True)
     entries = [(c.name, c.text) for c in inspection.components if c.name not in ("VCALENDAR", "VTIMEZONE")]
@@ -118,18 +118,3 @@ def catalogue(settings: Settings) -> list[dict[str, str]]:
     except (ValueError, LookupError, TypeError, RecursionError) as error:
         raise Unreachable("answer", "The catalogue cannot be read.") from error
     return sorted(found, key=lambda row: (row["subject"], row["title"]))
-
-
-def says(look: Look) -> str:
-    """What was found, in a sentence."""
-    found = look.found
-    if found.locked:
-        what = "a calendar server" if found.kind == "server" else "a feed"
-        return f"This is {what} that asks for a user name and a password."
-    if found.kind == "server":
-        count = len(found.calendars)
-        noun = "calendar" if count == 1 else "calendars"
-        return f"This is a calendar server. It holds {count} {noun} for {look.title}."
-    if found.kind == "page":
-        return "This is a web page that links to calendars. Choose one."
-    return "This is a feed: it follows what is published, and can only be read."
