@@ -51,6 +51,6 @@ def test_what_goes_in_comes_out_and_is_known_again(tmp_path_factory: pytest.Temp
     number = bench.read(data)
     with bench.store.read() as connection:
         (row,) = compare(connection, number)
-    assert row["newer"] == row["older"] == 0
+    assert row.newer == row.older == 0
     assert row.identical >= len(texts)  # twins are found once for each of them
     bench.store.close()

@@ -45,7 +45,7 @@
           body: { decisions: $state.snapshot(decisions) },
         }),
       ),
-    enabled: decisions.length > 0 && detail.data?.file.state === 'waiting',
+    enabled: !busy && decisions.length > 0 && detail.data?.file.state === 'waiting',
     placeholderData: (previous) => previous,
   }));
   const where = $derived.by(() => {
