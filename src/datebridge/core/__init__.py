@@ -61,7 +61,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from datebridge.core.changes import Change, Identity, Item, Kind, Policy, Verdict, inverse, reconcile
+    from datebridge.core.changes import Change, ChangeSet, Identity, Item, Kind, Policy, Verdict, inverse, reconcile
     from datebridge.core.checks import CHECKS, examine
     from datebridge.core.editing.fields import Fields, read_fields
     from datebridge.core.editing.writing import new_event, rewritten
@@ -82,7 +82,7 @@ if TYPE_CHECKING:
 
 #: Where each name is at home. A part is loaded when it is asked for, so that a command that needs one starts quickly.
 _HOMES = {
-    "changes": ("Change", "Identity", "Item", "Kind", "Policy", "Verdict", "inverse", "reconcile"),
+    "changes": ("Change", "ChangeSet", "Identity", "Item", "Kind", "Policy", "Verdict", "inverse", "reconcile"),
     "checks": ("CHECKS", "examine"),
     "editing.fields": ("Fields", "read_fields"),
     "editing.writing": ("new_event", "rewritten"),
@@ -104,11 +104,11 @@ _HOMES = {
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 
 __all__ = [
-    "CHECKS", "CannotDo", "Change", "Component", "Fields", "Identity", "Item", "Kind", "Moment", "Policy", "Reader",
-    "Rule", "Series", "Verdict", "Zones", "combined", "differing", "examine", "from_jcal", "inspect", "inverse",
-    "merge_sides", "new_event", "new_header", "occurrences", "parse_duration", "parse_filter", "parse_moment",
-    "parse_rule", "read_date", "read_days", "read_fields", "read_line", "reconcile", "resolve_filter", "rewritten",
-    "timed", "to_jcal", "write_calendar",
+    "CHECKS", "CannotDo", "Change", "ChangeSet", "Component", "Fields", "Identity", "Item", "Kind", "Moment",
+    "Policy", "Reader", "Rule", "Series", "Verdict", "Zones", "combined", "differing", "examine", "from_jcal",
+    "inspect", "inverse", "merge_sides", "new_event", "new_header", "occurrences", "parse_duration", "parse_filter",
+    "parse_moment", "parse_rule", "read_date", "read_days", "read_fields", "read_line", "reconcile",
+    "resolve_filter", "rewritten", "timed", "to_jcal", "write_calendar",
 ]  # fmt: skip
 
 

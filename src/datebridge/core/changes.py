@@ -17,7 +17,7 @@ from dataclasses import asdict, dataclass, fields
 from enum import StrEnum
 from typing import Any, Generic, Literal, NamedTuple, TypeVar
 
-from datebridge.core.ids import CalendarId, VersionId
+from datebridge.core.ids import CalendarId, SetId, VersionId
 
 Key = TypeVar("Key")
 Other = TypeVar("Other")
@@ -227,6 +227,44 @@ def inverse(
             back = change.reversed("Changed since that batch.")
             made.append(back._replace(before=since, held=not force))
     return made
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeSet:
+    """Changes of some kind, by somebody, under a title: a proposal, or a batch.
+
+    Attributes:
+        undoes: the set it takes back.
+    """
+
+    kind: Kind
+    by: By
+    title: str
+    reason: str = ""
+    details: Details = Details()
+    changes: tuple[Change, ...] = ()
+    undoes: SetId | None = None
+
+    def taken_back(
+        self,
+        number: SetId,
+        by: By,
+        in_force: Collection[VersionId],
+        later: Mapping[Place, VersionId],
+        force: bool = False,
+    ) -> ChangeSet:
+        """The set that takes this one back, which is known by a number; see `inverse` for the rest.
+
+        >>> first = ChangeSet(Kind.DELETE, PERSON, "Delete 2 events")
+        >>> undo = first.taken_back(SetId(1), PERSON, (), {})
+        >>> undo.title, undo.taken_back(SetId(2), PERSON, (), {}).title
+        ('Undo: Delete 2 events', 'Redo: Delete 2 events')
+        """
+        title = f"Undo: {self.title}"
+        if self.kind is Kind.UNDO:
+            title = f"Redo: {self.title.removeprefix('Undo: ').removeprefix('Redo: ')}"
+        back = tuple(inverse(self.changes, in_force, later, force))
+        return ChangeSet(Kind.UNDO, by, title, f"Takes back batch {number}.", Details(), back, number)
 
 
 # ---- is it here already? -------------------------------------------------------------------------

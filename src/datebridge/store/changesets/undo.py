@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterable
 from functools import lru_cache, partial
 
 from sqlalchemy import Connection, func, select
 
-from datebridge.core.changes import KINDS, PERSON, By, Change, Details, Kind, Place, State, inverse
+from datebridge.core.changes import KINDS, PERSON, By, Change, ChangeSet, Details, Kind, Place, State
 from datebridge.core.ids import CalendarId, SetId, VersionId
 from datebridge.store.changesets.draft import CHANGE_COLUMNS, CannotApply, of_set, propose
 from datebridge.store.database import Store
@@ -29,18 +29,21 @@ def propose_undo(store: Store, set_id: SetId, force: bool = False, by: By = PERS
             raise CannotApply(f"Batch {set_id} has not been applied, so there is nothing to undo.")
         if row.undone_by_id is not None:
             raise CannotApply(f"Batch {set_id} was undone before, by batch {row.undone_by_id}.")
-        _demand_undoable(connection, set_id, Kind(row.kind), Details.read(row.details))
-        back = _inverse(connection, set_id, row.revision, force)
-    title = f"Undo: {row.title}"
-    if row.kind == Kind.UNDO:
-        title = f"Redo: {row.title.removeprefix('Undo: ').removeprefix('Redo: ')}"
-    reason, nothing = f"Takes back batch {set_id}.", "Nothing of it is there any more, so nothing can be taken back."
-    with propose(store, Kind.UNDO, by, title, reason, undoes=set_id, nothing=nothing) as draft:
-        draft.add(*back)
+        _demand_undoable(connection, set_id, Kind(row.kind))
+        changes = tuple(changes_of(connection, set_id))
+        batch = ChangeSet(
+            Kind(row.kind), By.read(row.by_whom), row.title, row.reason, Details.read(row.details), changes
+        )
+        later = _later(connection, set_id, row.revision)
+        back = batch.taken_back(set_id, by, _in_force(connection, changes), later, force)
+        kept = _held_where_used(connection, changes, back.changes)
+    nothing = "Nothing of it is there any more, so nothing can be taken back."
+    with propose(store, back.kind, by, back.title, back.reason, undoes=back.undoes, nothing=nothing) as draft:
+        draft.add(*kept)
     return draft.id
 
 
-def _demand_undoable(connection: Connection, set_id: SetId, kind: Kind, details: Details) -> None:
+def _demand_undoable(connection: Connection, set_id: SetId, kind: Kind) -> None:
     if KINDS[kind].undo == "never":
         raise CannotApply("This is how the calendar came here. Switch the calendar off in Connect instead.")
     if kind != Kind.PULL:
@@ -61,15 +64,10 @@ def changes_of(connection: Connection, set_id: SetId) -> list[Change]:
     return [Change(*row) for row in rows]
 
 
-def _inverse(connection: Connection, set_id: SetId, revision: int, force: bool) -> list[Change]:
-    changes = changes_of(connection, set_id)
+def _in_force(connection: Connection, changes: Iterable[Change]) -> set[VersionId]:
+    """Of the versions some changes are about, those that stand in a calendar now."""
     versions = {version for change in changes for version in (change.before, change.after) if version is not None}
-    in_force = set(connection.execute(select(ENTRIES.c.id).where(ENTRIES.c.id.in_(among(versions)))).scalars())
-    back = inverse(changes, in_force, _later(connection, set_id, revision), force)
-    going = {change.before for change in back if change.before is not None and not change.held}
-    newest = max((change.after for change in changes if change.after is not None), default=0)
-    listed = lru_cache(partial(_listed, connection))
-    return [_held_where_used(connection, change, going, newest, listed) for change in back]
+    return set(connection.execute(select(ENTRIES.c.id).where(ENTRIES.c.id.in_(among(versions)))).scalars())
 
 
 def _later(connection: Connection, set_id: SetId, revision: int) -> dict[Place, VersionId]:
@@ -94,7 +92,15 @@ def _later(connection: Connection, set_id: SetId, revision: int) -> dict[Place, 
     return {Place(*row[:4]): row[4] for row in rows}
 
 
-def _held_where_used(
+def _held_where_used(connection: Connection, changes: Iterable[Change], back: Iterable[Change]) -> list[Change]:
+    """The changes back, with headers and definitions held that something else still needs."""
+    going = {change.before for change in back if change.before is not None and not change.held}
+    newest = max((change.after for change in changes if change.after is not None), default=0)
+    listed = lru_cache(partial(_listed, connection))
+    return [_held_if_used(connection, change, going, newest, listed) for change in back]
+
+
+def _held_if_used(
     connection: Connection, change: Change, going: Collection[VersionId], newest: int,
     listed: Callable[[CalendarId], frozenset[VersionId]],
 ) -> Change:  # fmt: skip
