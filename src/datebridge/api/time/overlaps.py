@@ -33,7 +33,7 @@ def _overlaps(app: App, calendar: Sequence[int], first: Day, count: int, zone: s
     low = wall_seconds_of(first)
     if asked.about.strip():
         about = asked.about.strip().lower()
-        asked = replace(asked, named=frozenset(row[0] for row in app.ledger.calendars() if about in row[1].lower()))
+        asked = replace(asked, named=frozenset(one.id for one in app.ledger.calendars() if about in one.name.lower()))
     return overlapping(app.happenings.window(low, low + count * DAY, zone_of(zone), calendar), asked)
 
 
@@ -74,7 +74,7 @@ def overlaps_file(
     """The same as a file for a spreadsheet."""
     asked = Asked(blocking, whole_days, least * 60, travel, about)
     found = _overlaps(app, calendar, first, count, zone, asked)
-    names = {row[0]: row[1] for row in app.ledger.calendars()}
+    names = {one.id: one.name for one in app.ledger.calendars()}
     return StreamingResponse(
         as_sheet(found, names), media_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": f"attachment; filename=overlaps-{first}.csv"},

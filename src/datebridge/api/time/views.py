@@ -118,7 +118,7 @@ def occurrences(
     """The occurrences of a span as a list; of the given calendars, or of `every` one; of what matches a filter."""
     own = zone_of(zone)
     low = wall_seconds_of(first)
-    wanted = [row[0] for row in app.ledger.calendars()] if every else calendar
+    wanted = [one.id for one in app.ledger.calendars()] if every else calendar
     window = app.happenings.window(low, low + count * DAY, own, wanted)
     found = window.occurrences
     if filter.strip():

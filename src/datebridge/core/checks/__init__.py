@@ -10,32 +10,8 @@ What only shows among all entries of a calendar is in `census`; what only a file
 
 from __future__ import annotations
 
-from datebridge.core.checks import (
-    bad_date,
-    bad_duration,
-    bad_parameter,
-    bad_rule,
-    bad_trigger,
-    count_and_until,
-    duration_and_end,
-    end_before_start,
-    exrule,
-    loose_value,
-    misplaced_property,
-    mixed_types,
-    negative_duration,
-    no_start,
-    no_uid,
-    not_a_content_line,
-    odd_rule,
-    repeated_property,
-    rule_too_long,
-    unquoted_zone,
-    unresolved_zone,
-    until_type,
-    value_type,
-    zone_contradiction,
-)
+from importlib import import_module
+
 from datebridge.core.checks.census import CENSUS
 from datebridge.core.checks.check import Check, noted
 from datebridge.core.index.derive import ENTRIES, MOST_ALIKE, Reading, and_more, read_entry
@@ -43,36 +19,16 @@ from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.problems import CODES, Problem, Severity
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
+#: The files of the checks of single entries.
+_FILES = (
+    "bad_date", "bad_duration", "bad_parameter", "bad_rule", "bad_trigger", "count_and_until", "duration_and_end",
+    "end_before_start", "exrule", "loose_value", "misplaced_property", "mixed_types", "negative_duration",
+    "no_start", "no_uid", "not_a_content_line", "odd_rule", "repeated_property", "rule_too_long", "unquoted_zone",
+    "unresolved_zone", "until_type", "value_type", "zone_contradiction",
+)  # fmt: skip
+_FOUND: list[Check] = [import_module(f"{__name__}.{name}").CHECK for name in _FILES]
 #: The checks of single entries, by code.
-CHECKS: dict[str, Check] = {
-    module.CHECK.code: module.CHECK
-    for module in (
-        bad_date,
-        bad_duration,
-        bad_parameter,
-        bad_rule,
-        bad_trigger,
-        count_and_until,
-        duration_and_end,
-        end_before_start,
-        exrule,
-        loose_value,
-        misplaced_property,
-        mixed_types,
-        negative_duration,
-        no_start,
-        no_uid,
-        not_a_content_line,
-        odd_rule,
-        repeated_property,
-        rule_too_long,
-        unquoted_zone,
-        unresolved_zone,
-        until_type,
-        value_type,
-        zone_contradiction,
-    )
-}
+CHECKS = {check.code: check for check in _FOUND}
 #: By which revision of each check an index was made; of those among all entries of a calendar, too.
 REVISIONS = {check.code: check.revision for check in (*CHECKS.values(), *CENSUS)}
 #: Those that come and go with the definitions that stand beside an entry.
