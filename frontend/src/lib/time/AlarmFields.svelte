@@ -9,7 +9,6 @@
   const { alarms, start, whole, onchange }: Props = $props();
 
   const minuteOfDay = $derived(whole ? 0 : Number(start.slice(11, 13)) * 60 + Number(start.slice(14, 16)));
-  const box = 'bg-paper border-line h-7 border px-1.5';
   const UNITS = [
     { minutes: 1, name: 'minutes' },
     { minutes: 60, name: 'hours' },
@@ -46,7 +45,7 @@
   {@const kind = kindOf(alarm, k)}
   {@const unit = unitOf(alarm.minutes)}
   <div class="mb-1 flex flex-wrap items-center gap-1.5" role="group" aria-label="Alarm {k + 1}">
-    <select class={box} aria-label="Kind" value={kind} onchange={(event) => turn(k, event.currentTarget.value)}>
+    <select class="field-small" aria-label="Kind" value={kind} onchange={(event) => turn(k, event.currentTarget.value)}>
       {#if !whole}<option value="start">before the start</option>{/if}
       <option value="end">before the end</option>
       <option value="hour">at an hour, days before</option>
@@ -68,7 +67,7 @@
         type="number"
         min="0"
         max="365"
-        class="{box} w-14"
+        class="field-small w-14"
         aria-label="Days before"
         value={daysBefore(alarm.minutes)}
         onchange={(event) => set(k, { minutes: before(Number(event.currentTarget.value), hourOf(alarm.minutes)) })}
@@ -83,13 +82,13 @@
       <input
         type="number"
         min="0"
-        class="{box} w-16"
+        class="field-small w-16"
         aria-label="How long"
         value={Math.abs(alarm.minutes) / unit}
         onchange={(event) => set(k, { minutes: Number(event.currentTarget.value) * unit })}
       />
       <select
-        class={box}
+        class="field-small"
         aria-label="Unit"
         value={unit}
         onchange={(event) => set(k, { minutes: (alarm.minutes / unit) * Number(event.currentTarget.value) })}

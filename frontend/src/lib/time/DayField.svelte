@@ -21,7 +21,7 @@
 </script>
 
 <input
-  class="bg-paper border-line figures h-7 w-[104px] border px-1.5"
+  class="field-small figures w-[104px]"
   aria-label={label}
   title="2026-11-25, or in words: tomorrow, 3 jun, next friday"
   {value}

@@ -113,7 +113,6 @@
     void finish(() => answer(client.POST('/api/removals', { body: { entry, series, slot, scope } })));
   }
 
-  const box = 'bg-paper border-line h-7 min-w-0 border px-1.5';
   const row = 'mb-2 flex items-center gap-2';
   const name = 'text-soft w-20 shrink-0';
   const SCOPES = [
@@ -151,14 +150,14 @@
           bind:value={fields.title}
           aria-label="Title"
           placeholder="What is it?"
-          class="{box} mb-2 h-9 w-full text-base font-bold"
+          class="field-small min-w-0 mb-2 h-9 w-full text-base font-bold"
         />
         <div class={row}>
           <span class={name}>Layer</span>
           {#if target.entry}
             <span class="truncate">{loaded.data?.calendar_name}{kind === 'to-do' ? ' · to-do' : ''}</span>
           {:else}
-            <select class="{box} flex-1" aria-label="Layer" bind:value={into}>
+            <select class="field-small min-w-0 flex-1" aria-label="Layer" bind:value={into}>
               {#each calendars.filter((one) => one.writable) as one (one.id)}
                 <option value={one.id}>{one.label}</option>
               {/each}
@@ -218,7 +217,11 @@
           </div>
         {/if}
         <div class={row}>
-          <span class={name}>Place</span><input class="{box} flex-1" aria-label="Place" bind:value={fields.place} />
+          <span class={name}>Place</span><input
+            class="field-small min-w-0 flex-1"
+            aria-label="Place"
+            bind:value={fields.place}
+          />
         </div>
         <div class="mb-2 flex gap-2">
           <span class="{name} pt-1">Alarms</span>

@@ -16,7 +16,7 @@
 </script>
 
 <input
-  class="bg-paper border-line figures h-7 w-[58px] border px-1.5"
+  class="field-small figures w-[58px]"
   aria-label={label}
   {value}
   onchange={(event) => {

@@ -6,7 +6,6 @@
   type Props = { fields: Fields; kind: string };
   let { fields = $bindable(), kind }: Props = $props();
 
-  const box = 'bg-paper border-line h-7 min-w-0 border px-1.5';
   const row = 'mb-2 flex items-center gap-2';
   const name = 'text-soft w-20 shrink-0';
 </script>
@@ -23,18 +22,18 @@
 <div class={row}>
   <span class={name}>Time is</span>
   <select
-    class={box}
+    class="field-small min-w-0"
     aria-label="Busy"
     value={fields.busy ? 'busy' : 'free'}
     onchange={(event) => (fields.busy = event.currentTarget.value === 'busy')}
   >
     <option value="busy">blocked</option><option value="free">free</option>
   </select>
-  <select class={box} aria-label="Privacy" bind:value={fields.privacy}>
+  <select class="field-small min-w-0" aria-label="Privacy" bind:value={fields.privacy}>
     <option value="">for everybody</option><option value="PUBLIC">public</option><option value="PRIVATE">private</option
     ><option value="CONFIDENTIAL">confidential</option>
   </select>
-  <select class={box} aria-label="Status" bind:value={fields.status}>
+  <select class="field-small min-w-0" aria-label="Status" bind:value={fields.status}>
     <option value="">no status</option>
     {#each kind === 'event' ? ['TENTATIVE', 'CONFIRMED', 'CANCELLED'] : ['NEEDS-ACTION', 'IN-PROCESS', 'COMPLETED', 'CANCELLED'] as one (one)}
       <option value={one}>{one.toLowerCase()}</option>
@@ -44,7 +43,7 @@
 <div class={row}>
   <span class={name}>Categories</span>
   <input
-    class="{box} flex-1"
+    class="field-small min-w-0 flex-1"
     aria-label="Categories, with commas"
     value={fields.categories.join(', ')}
     onchange={(event) =>
@@ -56,15 +55,21 @@
   />
 </div>
 <div class={row}>
-  <span class={name}>Link</span><input class="{box} flex-1" aria-label="Link" bind:value={fields.link} />
+  <span class={name}>Link</span><input class="field-small min-w-0 flex-1" aria-label="Link" bind:value={fields.link} />
 </div>
 <div class={row}>
   <span class={name}>Conference</span>
-  <input class="{box} flex-1" aria-label="Conference address" bind:value={fields.conference} />
+  <input class="field-small min-w-0 flex-1" aria-label="Conference address" bind:value={fields.conference} />
 </div>
 <div class={row}>
   <span class={name}>On the way</span>
-  <input type="number" min="0" class="{box} w-20" aria-label="Travel time in minutes" bind:value={fields.travel} />
+  <input
+    type="number"
+    min="0"
+    class="field-small min-w-0 w-20"
+    aria-label="Travel time in minutes"
+    bind:value={fields.travel}
+  />
   minutes
 </div>
 {#if fields.attachments.length}

@@ -10,7 +10,6 @@
   };
   const { organizer, attendees, onchange }: Props = $props();
   const ANSWERS = ['', 'NEEDS-ACTION', 'ACCEPTED', 'TENTATIVE', 'DECLINED', 'DELEGATED'];
-  const box = 'bg-paper border-line h-7 min-w-0 border px-1.5';
   let name = $state('');
   let address = $state('');
 
@@ -25,7 +24,7 @@
 <label class="mb-1 flex items-center gap-2">
   <span class="text-soft w-16 shrink-0">Organiser</span>
   <input
-    class="{box} flex-1"
+    class="field-small min-w-0 flex-1"
     aria-label="Organiser"
     placeholder="address of who invites"
     value={organizer?.address ?? ''}
@@ -42,7 +41,7 @@
   <div class="mb-1 flex items-center gap-1.5">
     <span class="min-w-0 flex-1 truncate" title={person.address}>{person.name || person.address}</span>
     <select
-      class={box}
+      class="field-small min-w-0"
       aria-label="Answer of {person.name || person.address}"
       value={person.answer}
       onchange={(event) =>
@@ -65,9 +64,9 @@
   </div>
 {/each}
 <div class="flex gap-1.5">
-  <input class="{box} w-28" placeholder="name" aria-label="Name of an attendee" bind:value={name} />
+  <input class="field-small min-w-0 w-28" placeholder="name" aria-label="Name of an attendee" bind:value={name} />
   <input
-    class="{box} flex-1"
+    class="field-small min-w-0 flex-1"
     placeholder="address"
     aria-label="Address of an attendee"
     bind:value={address}

@@ -51,8 +51,6 @@
     if (text) await read();
     else onpick(one.value.days as string[]);
   }
-
-  const box = 'bg-paper border-line h-7 border px-1.5';
 </script>
 
 <div
@@ -72,7 +70,7 @@
       <input
         bind:this={input}
         bind:value={text}
-        class="{box} w-[300px]"
+        class="field-small w-[300px]"
         placeholder="Mondays of this quarter; last Fridays of the next six months"
         aria-label="Days in words"
       /></label
@@ -80,13 +78,18 @@
     <Action submit>Show them</Action>
   </form>
   {#if kept.data?.length}
-    <select class={box} aria-label="Kept days" value="" onchange={(event) => void show(event.currentTarget.value)}>
+    <select
+      class="field-small"
+      aria-label="Kept days"
+      value=""
+      onchange={(event) => void show(event.currentTarget.value)}
+    >
       <option value="" disabled>kept days…</option>
       {#each kept.data as one (one.name)}<option>{one.name}</option>{/each}
     </select>
   {/if}
   {#if picked.length}
-    <input class="{box} w-44" placeholder="a name" aria-label="Name to keep these days under" bind:value={name} />
+    <input class="field-small w-44" placeholder="a name" aria-label="Name to keep these days under" bind:value={name} />
     <button class="text-brass underline disabled:opacity-50" disabled={!name.trim()} onclick={() => void keep()}
       >keep these {picked.length} days</button
     >

@@ -38,12 +38,11 @@
     });
   /** What was put into a field as a number, unless it is none. */
   const number = (event: Event & { currentTarget: HTMLInputElement }) => event.currentTarget.valueAsNumber || undefined;
-  const box = 'bg-paper border-line h-7 border px-1.5';
 </script>
 
 <div class="flex flex-wrap items-center gap-2">
   <select
-    class={box}
+    class="field-small"
     aria-label="Repeats"
     value={frequency}
     onchange={(event) => void choose({ frequency: event.currentTarget.value as Schemas['ChoiceIn']['frequency'] })}
@@ -65,7 +64,7 @@
         type="number"
         min="1"
         max="999"
-        class="{box} w-14"
+        class="field-small w-14"
         aria-label="Interval"
         value={repeats.interval}
         onchange={(event) => void choose({ interval: number(event) ?? 1 })}
@@ -80,7 +79,7 @@
 </div>
 {#if frequency && (written || !repeats?.plain)}
   <input
-    class="{box} figures mt-1 w-full"
+    class="field-small figures mt-1 w-full"
     aria-label="Rule as written"
     value={rule}
     onchange={(event) => onchange(event.currentTarget.value)}
@@ -98,7 +97,7 @@
   </div>
 {:else if frequency === 'MONTHLY' || frequency === 'YEARLY'}
   <select
-    class="{box} mt-1"
+    class="field-small mt-1"
     aria-label="Which day"
     value={repeats?.monthly}
     onchange={(event) => void choose({ monthly: event.currentTarget.value as Schemas['ChoiceIn']['monthly'] })}
@@ -114,7 +113,7 @@
 {#if frequency && repeats}
   <div class="mt-1 flex flex-wrap items-center gap-2">
     <select
-      class={box}
+      class="field-small"
       aria-label="Ends"
       value={repeats.ends}
       onchange={(event) => void choose({ ends: event.currentTarget.value as Schemas['ChoiceIn']['ends'] })}
@@ -128,7 +127,7 @@
         type="number"
         min="1"
         max="9999"
-        class="{box} w-20"
+        class="field-small w-20"
         aria-label="How many times"
         value={repeats.count}
         onchange={(event) => void choose({ count: number(event) })}

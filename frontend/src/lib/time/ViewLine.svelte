@@ -39,14 +39,12 @@
   export function focus(): void {
     jumpInput?.focus();
   }
-
-  const box = 'bg-paper border-line h-7 border px-1.5';
 </script>
 
 <div class="flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1 px-4 pt-1.5 pb-1.5 text-[13px]">
   <span>Show</span>
   <select
-    class="{box} w-[150px]"
+    class="field-small w-[150px]"
     aria-label="View"
     value={view}
     onchange={(event) => onshow({ view: event.currentTarget.value })}
@@ -55,7 +53,7 @@
   </select>
   {#if view === 'agenda'}
     <select
-      class={box}
+      class="field-small"
       aria-label="Span"
       value={span}
       onchange={(event) => onshow({ span: event.currentTarget.value })}
@@ -83,7 +81,7 @@
       <input
         bind:this={jumpInput}
         bind:value={jumpText}
-        class="{box} w-36"
+        class="field-small w-36"
         placeholder="3 jun, week 40  (g)"
         aria-label="Go to a day"
         onkeydown={(event) => event.key === 'Escape' && jumpInput?.blur()}
@@ -101,7 +99,7 @@
   {#if !['month', 'year', 'agenda'].includes(view)}
     <label class="flex items-center gap-1"
       >by <select
-        class={box}
+        class="field-small"
         aria-label="Division of the hours"
         value={looking.step}
         onchange={(event) => {

@@ -39,7 +39,6 @@
     fields.end = end.toISOString().slice(0, fields.whole ? 10 : 16);
   }
 
-  const box = 'bg-paper border-line h-7 min-w-0 border px-1.5';
   const row = 'mb-2 flex items-center gap-2';
   const name = 'text-soft w-20 shrink-0';
 </script>
@@ -86,7 +85,7 @@
   <div class={row}>
     <span class={name}>On the clock</span>
     <input
-      class="{box} flex-1"
+      class="field-small min-w-0 flex-1"
       aria-label="Zone"
       list="zones-of-editor"
       bind:value={fields.zone}

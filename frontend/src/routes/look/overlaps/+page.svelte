@@ -111,7 +111,6 @@
       { key: 'b', does: 'all layers back', run: () => looking.allBack() },
     ]);
   });
-  const box = 'bg-paper border-line h-7 border px-1.5';
 </script>
 
 <svelte:head><title>Overlaps · Date Bridge</title></svelte:head>
@@ -120,7 +119,12 @@
 
 <div class="flex shrink-0 flex-wrap items-center gap-x-3 gap-y-1 px-4 py-1.5 text-[13px]">
   <span>From <strong class="figures">{first}</strong> for</span>
-  <select class={box} aria-label="Span" value={count} onchange={(event) => set({ count: event.currentTarget.value })}>
+  <select
+    class="field-small"
+    aria-label="Span"
+    value={count}
+    onchange={(event) => set({ count: event.currentTarget.value })}
+  >
     {#each SPANS as one (one.days)}<option value={one.days}>{one.name}</option>{/each}
     {#if !SPANS.some((one) => one.days === count)}<option value={count}>{count} days</option>{/if}
   </select>
@@ -130,13 +134,13 @@
       void jump();
     }}
   >
-    <input bind:value={dayText} class="{box} w-36" placeholder="from another day" aria-label="From another day" />
+    <input bind:value={dayText} class="field-small w-36" placeholder="from another day" aria-label="From another day" />
   </form>
   <label class="flex items-center gap-1.5"
     >only those of
     <input
       bind:this={find}
-      class="{box} w-44"
+      class="field-small w-44"
       placeholder="a title or layer (/)"
       aria-label="Only overlaps of"
       value={about}
@@ -172,7 +176,7 @@
       type="number"
       min="1"
       max="1440"
-      class="{box} w-16"
+      class="field-small w-16"
       aria-label="Minutes that must overlap"
       value={least}
       onchange={(event) => set({ least: event.currentTarget.value })}

@@ -129,12 +129,11 @@
       { key: 's', does: 'the sides change places', run: () => set({ left: right, right: left }) },
     ]);
   });
-  const box = 'bg-paper border-line h-7 border px-1.5';
 </script>
 
 {#snippet side(label: string, value: string, onchange: (choice: string) => void)}
   <select
-    class="{box} max-w-[250px]"
+    class="field-small max-w-[250px]"
     aria-label={label}
     {value}
     onchange={(event) => onchange(event.currentTarget.value)}
@@ -155,7 +154,7 @@
   <span>against right</span>
   {@render side('Right bank', right, (choice) => set({ right: choice }))}
   <select
-    class={box}
+    class="field-small"
     aria-label="View"
     value={month ? 'month' : 'week'}
     onchange={(event) => set({ view: event.currentTarget.value })}
