@@ -20,14 +20,21 @@ import icalendar
 from rich.console import Console
 from rich.table import Table
 
-from bench import connecting, generate, importing, load, occurring, pages, starting
+from bench import connecting, generate, importing, load, matching, occurring, pages, starting
 from bench.importing import fresh, take_in
+from datebridge.core.changes import State
+from datebridge.core.ids import SetId, VersionId
 from datebridge.core.words.filters import Selection
 from datebridge.services.exports import export
-from datebridge.services.mend import deletion
+from datebridge.services.jobs import jobs
+from datebridge.services.mend import bulk, deletion
+from datebridge.settings import Settings
 from datebridge.store.changesets.apply import apply as apply_set
+from datebridge.store.changesets.review import list_sets
 from datebridge.store.changesets.undo import propose_undo
+from datebridge.store.database import Store
 from datebridge.store.entries.ledger import Ledger
+from datebridge.store.tables import demand_id
 
 FILTERS = (
     ("", "when"), ("", "what"), ("", "where"), ("", "calendar"), ("", "repeats"), ("", "zone"), ("", "marks"),
@@ -108,6 +115,10 @@ class Results:
             f"{aim:g} {unit}", paced <= hold, paced <= aim,
         )  # fmt: skip
 
+    def least(self, what: str, value: float, hold: float, note: str = "") -> None:
+        """A share that must not be less."""
+        self._row(what, f"{value:.4f}", note, "", f"{hold:g}", "1", value >= hold, value >= 0.9999)
+
     def share(self, what: str, ours: float, theirs: float, hold: float, aim: float) -> None:
         """Processor time as a multiple of somebody else's."""
         factor = ours / theirs
@@ -184,7 +195,43 @@ def ledger_and_changes(results: Results, folder: Path) -> None:
         apply_set(store, propose_undo(store, sets[0]))
 
     results.time("undoing it", timed(undo), "s", 2, 0.7)
+    in_bulk(results, store, settings, chosen)
     store.close()
+
+
+def in_bulk(results: Results, store: Store, settings: Settings, chosen: tuple[VersionId, ...]) -> None:
+    steps = [{"do": "map-address", "old": "@skerrow.example", "new": "@lantern.example"},
+             {"do": "categories", "mode": "add", "values": ["Moved"]}]  # fmt: skip
+
+    def propose() -> None:
+        jobs.enqueue(store, "bulk", "bench", {**Selection(only=chosen).as_params(), "steps": steps})
+        while jobs.run_next(store, settings, {"bulk": bulk.bulk_job}):
+            pass
+
+    took = timed(propose)
+    with store.read() as connection:
+        _, [made] = list_sets(connection, State.PROPOSED, 0, 1)
+    number = SetId(demand_id(made.id))
+    results.time("preview of changing 10,000", took + timed(lambda: pages.review(store, number)), "s", 2, 0.7)
+    results.time("applying it", timed(lambda: apply_set(store, number)), "s", 2, 0.7)
+    results.time("undoing it", timed(lambda: apply_set(store, propose_undo(store, number))), "s", 2, 0.7)
+
+
+def duplicates(results: Results, folder: Path) -> None:
+    got = matching.measure()
+    results.time(f"duplicates among {got.entries:,}", got.seconds, "s", 30, 8)
+    half = matching.took(matching.labelled(matching.EACH // 2, seed=3))[0]
+    results.limit("the same against half as many", got.seconds / half, "×", 2.5, 2.1)
+    kept = matching.stored_measure(folder)
+    note = f"{kept.groups:,} groups"
+    results.time("  looked for in the store, a third as many", kept.look, "s", 10, 3, note)
+    results.time("  a page of groups, and their counts", kept.page * 1000, "ms", 300, 100, note)
+    results.time("  proposing to keep one of each", kept.propose, "s", 10, 4, note)
+    for kind, (precision, recall) in got.kinds.items():
+        results.least(f"  {kind}: precision", precision, 0.99 if kind == "all" else 0.95)
+        results.least(f"  {kind}: recall", recall, 0.97 if kind == "all" else 0.95)
+    curve = ", ".join(f"{at:g}: {p:.3f}/{r:.3f}" for at, (p, r) in got.curve.items())
+    results.least("  by threshold, precision/recall", min(got.curve[matching.THRESHOLD]), 0.97, curve)
 
 
 def large_import(results: Results, folder: Path) -> None:
@@ -255,6 +302,7 @@ def main() -> int:
             reading_and_writing,
             time_itself,
             ledger_and_changes,
+            duplicates,
             large_import,
             talking_to_servers,
             first_screen,

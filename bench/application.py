@@ -34,4 +34,7 @@ def application(data: Path, command: str = "serve") -> Iterator[str]:
             yield found[0]
         finally:
             process.send_signal(signal.SIGINT)
-            process.wait(30)
+            try:
+                process.wait(60)
+            finally:
+                process.kill()  # where it has not ended, nobody is to wait for it for ever

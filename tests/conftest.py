@@ -105,9 +105,9 @@ def calendar(*entries: str, header: str = "") -> str:
 
 
 def wait_until(condition) -> None:  # type: ignore[no-untyped-def]
-    """Ask again and again, for half a minute at most."""
+    """Ask again and again, for three minutes at most: a busy machine is slow, not wrong."""
     ticker = threading.Event()
-    for _ in range(1500):
+    for _ in range(9000):
         if condition():
             return
         ticker.wait(0.02)

@@ -9,10 +9,10 @@ import multiprocessing
 import os
 from multiprocessing.context import ForkServerContext
 
+import pytest
 from sqlalchemy import event
 
-from datebridge.services.jobs import jobs
-from datebridge.services.jobs.worker import FUNCTIONS
+from datebridge.services.jobs import jobs, worker
 from datebridge.settings import Settings
 from datebridge.store.database import Store
 
@@ -31,13 +31,14 @@ def _work(settings_json: str, statement: int) -> None:
         if left < 0:
             os._exit(DIED)
 
-    while jobs.run_next(store, settings, FUNCTIONS):
+    while jobs.run_next(store, settings, worker.FUNCTIONS):
         pass
 
 
 def forks() -> ForkServerContext:
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["datebridge.services.jobs.jobs.worker", "pytest"])
+    # By the modules themselves: a name that is wrong would not fail, only be slow.
+    context.set_forkserver_preload([worker.__name__, __name__, pytest.__name__])
     return context
 
 

@@ -22,7 +22,7 @@ from bench.application import application
 from cryptography.fernet import Fernet
 
 from datebridge.demo.damaged import damaged_log
-from datebridge.demo.scenario import sample_calendars, sample_files
+from datebridge.demo.scenario import OLD_DOMAIN, sample_calendars, sample_files
 from datebridge.services.accounts.secrets import seal
 from datebridge.standins.faults import Fault
 from tests.conftest import Bench, calendar, event
@@ -113,6 +113,34 @@ def test_what_cannot_be_done_is_said_with_exit_code_2(tmp_path: Path, good: Path
         assert "Traceback" not in done.stderr
 
 
+def test_check_tells_what_is_wrong_and_what_can_be_put_right(good: Path, tmp_path: Path) -> None:
+    assert run("check", good).returncode == 0
+    bad = tmp_path / "bad.ics"
+    moved = event("s", "Moved", "20261201T090000Z", "RECURRENCE-ID:20261201T080000Z", "DTEND:20261201T100000Z",
+                  "DURATION:PT1H", STAMP)  # fmt: skip
+    bad.write_text(calendar(event("s", "S", "20261124T080000Z", "RRULE:FREQ=WEEKLY;COUNT=3", STAMP), moved), "utf-8")
+    done = run("check", bad, "--json")
+    assert done.returncode == 1
+    (found,) = json.loads(done.stdout)["findings"]
+    assert (found["check"], found["uid"], found["recurrence_id"]) == ("duration-and-end", "s", "20261201T080000Z")
+    assert (found["severity"], found["fixable"], found["file"]) == ("alters", True, str(bad))
+    assert "1 finding" in run("check", bad).stdout
+
+
+def test_duplicates_are_told_within_and_across_files(good: Path, tmp_path: Path) -> None:
+    other = tmp_path / "other.ics"
+    other.write_text(calendar(event("a", "Höfn", "20261124T080000Z", STAMP), event("c", "Bauja", "20261126")), "utf-8")
+    assert run("duplicates", good).returncode == 0
+    done = run("duplicates", good, other, "--json")
+    assert done.returncode == 1
+    (group,) = json.loads(done.stdout)["groups"]
+    assert set(group) == {"kind", "score", "reasons", "members"}
+    assert group["members"] == [
+        {"file": str(path), "uid": "a", "recurrence_id": ""} for path in (good, other)
+    ]  # fmt: skip
+    assert "1 group" in run("duplicates", good, other).stdout
+
+
 def test_convert_goes_to_each_format_and_back(good: Path, tmp_path: Path) -> None:
     jcal, again, sheet = (tmp_path / name for name in ("out.json", "again.ics", "out.csv"))
     assert run("convert", good, jcal).returncode == 0
@@ -134,6 +162,31 @@ def test_convert_to_the_same_format_keeps_every_entry_and_adds_zone_definitions(
     assert "TZID:Australia/Hobart" in text
     assert "X-ODD;P=1:kept" in text
     assert run("inspect", target).returncode == 0
+
+
+def test_clean_writes_files_as_a_recipe_makes_them(good: Path, tmp_path: Path) -> None:
+    recipe = tmp_path / "later.recipe.json"
+    steps = [{"do": "shift", "minutes": 60}, {"do": "categories", "mode": "add", "values": ["Moved"]}]
+    recipe.write_text(json.dumps({"format": "date-bridge recipe 1", "name": "Later", "steps": steps}))
+    before = good.read_bytes()
+    done = run("clean", recipe, good, "--out", tmp_path / "out", "--json")
+    assert done.returncode == 1, done.stderr
+    (file,) = json.loads(done.stdout)["files"]
+    why = "1 h later: It is a whole day; hours and minutes do not apply."
+    assert file == {
+        "path": str(good), "out": str(tmp_path / "out" / "good.ics"), "changed": 2, "deleted": 0, "kept": 0,
+        "not_changed": [{"uid": "b", "why": why}],
+    }  # fmt: skip
+    assert good.read_bytes() == before
+    cleaned = (tmp_path / "out" / "good.ics").read_text("utf-8")
+    assert "DTSTART:20261124T090000Z" in cleaned
+    assert "X-ODD:1" in cleaned
+    assert cleaned.count("CATEGORIES:Moved") == 2
+    assert run("clean", recipe, good).returncode == 1
+    assert (tmp_path / "good.clean.ics").is_file()
+    recipe.write_text("{}")
+    refused = run("clean", recipe, good)
+    assert (refused.returncode, "later.recipe.json: it does not say that it is a recipe" in refused.stderr) == (2, True)
 
 
 @pytest.mark.xdist_group("demo")  # its stand-ins have addresses of their own
@@ -165,7 +218,7 @@ def test_the_sample_scenario_is_the_same_from_the_same_seed_and_holds_what_it_pr
     contents = [*(f.content for f in files.values()), *(c.content for c in calendars)]
     assert 5500 < sum(content.count(b"BEGIN:VEVENT") for content in contents) < 6800
     text = b"".join(contents).replace(b"\r\n ", b"")
-    assert set(re.findall(rb"[\w.]+@([\w.-]+)", text)) == {b"skerrow.example"}
+    assert set(re.findall(rb"[\w.]+@([\w.-]+)", text)) == {b"skerrow.example", OLD_DOMAIN.encode()}
 
 
 # ---- accounts ---------------------------------------------------------------------------------------

@@ -62,7 +62,7 @@ def test_an_entry_is_shown_with_its_source_and_problems(client: TestClient) -> N
     detail = client.get(f"/api/entries/{entry['id']}").json()
     assert detail["source"][1] == "UID:a"
     assert [p["code"] for p in detail["problems"]] == ["unresolved-zone"]
-    assert {"label": "Start", "value": "2026-11-24 Tue 08:00 Harbour clock (unknown)"} in detail["facts"]
+    assert {"label": "Start", "value": "2026-11-24 Tue 08:00 in a zone nobody knows"} in detail["facts"]
     assert [p["code"] for p in client.get("/api/problems").json()] == ["unresolved-zone"]
 
 

@@ -70,6 +70,15 @@ def test_fields_are_checked_while_they_are_typed(filled: TestClient) -> None:
     assert wrong["wrong"] == "The end lies before the start."
 
 
+def test_a_zone_is_said_by_what_its_name_means(client: TestClient, bench: Bench) -> None:
+    bench.bring(calendar(event("a", "Handover", "TZID=/tidewrack.example/1/America/Halifax:20261123T090000")))
+    entry = _pieces(client)[0]["entry"]
+    found = client.get("/api/fields", params={"entry": entry}).json()
+    assert (found["fields"]["zone"], found["zone_means"]) == (
+        "/tidewrack.example/1/America/Halifax", "America/Halifax",
+    )  # fmt: skip
+
+
 def test_a_todo_keeps_its_status_while_it_is_edited(client: TestClient, bench: Bench) -> None:
     bench.bring(calendar("BEGIN:VTODO\nUID:t\nSUMMARY:Paint\nSTATUS:NEEDS-ACTION\nDUE:20261130T120000Z\nEND:VTODO"))
     entry = client.get("/api/entries").json()["rows"][0]["id"]
@@ -82,7 +91,7 @@ def test_a_todo_keeps_its_status_while_it_is_edited(client: TestClient, bench: B
 
 
 def test_an_event_by_a_typed_line(filled: TestClient) -> None:
-    line = {"calendar": 1, "text": "Crane check, 26 nov 14:00–15:30, Hobart time", "zone": "UTC"}
+    line = {"calendar": 1, "text": "Crane check, 26 nov 2026 14:00–15:30, Hobart time", "zone": "UTC"}
     assert filled.post("/api/lines", json=line).json()["title"] == "New: Crane check"
     assert [p["hours"] for p in _pieces(filled) if p["title"] == "Crane check"] == ["03:00–04:30"]
 

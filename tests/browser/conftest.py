@@ -12,8 +12,9 @@ import pytest
 from bench.application import FLAGS, application
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from datebridge.demo.setup import prepare
+from datebridge.demo.setup import prepare, standins_folder
 from datebridge.settings import Settings
+from datebridge.standins.hosts import PORTS
 
 expect.set_options(timeout=30_000)  # a busy machine is slow, not wrong
 
@@ -30,7 +31,12 @@ def browser() -> Iterator[Browser]:
 
 @pytest.fixture(scope="session")
 def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo's data; its servers listen where those of no other test process do."""
     folder = tmp_path_factory.mktemp("prepared")
+    first = 21_000 + 20 * int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+    ports = standins_folder(Settings(data_dir=folder)) / "ports.json"
+    ports.parent.mkdir(parents=True)
+    ports.write_text(json.dumps({name: first + k for k, name in enumerate(PORTS)}))
     prepare(Settings(data_dir=folder))
     return folder
 
@@ -57,7 +63,7 @@ def standins(data: Path) -> dict[str, str]:
 
 def said(url: str) -> bool:
     """Whether a refusal of this address is something that is shown to the reader in words."""
-    return url.endswith("/api/accounts/look")
+    return url.endswith(("/api/accounts/look", "/api/imports")) or "/api/phrases/" in url
 
 
 @pytest.fixture

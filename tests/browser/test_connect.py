@@ -14,7 +14,7 @@ from datebridge.demo.world import PASSWORD
 from tests.browser.test_walk import counted, find
 from tests.conftest import calendar, event, wait_until
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("demo")]
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("first")]
 
 
 def objects(standins: dict[str, str], server: str, slug: str, person: str = OFFICE) -> int:
@@ -123,7 +123,7 @@ def test_a_feed_is_looked_at_before_it_is_subscribed_to_and_its_address_is_hidde
     row = page.get_by_role("region", name="Feeds").get_by_role("listitem").filter(has_text="Ferry times")
     expect(row).to_contain_text("live 12 h · read only")
     expect(row).to_contain_text("from Breakwater only")
-    row.get_by_role("link", name="Ferry times").click()
+    row.get_by_role("link", name="Ferry times", exact=True).click()
     expect(page.get_by_text("hidden: it may work like a password")).to_be_visible()
     page.get_by_role("button", name="Show the address").click()
     expect(page.get_by_text("/feeds/ferry.ics")).to_be_visible()

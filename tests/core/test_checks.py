@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -9,22 +11,65 @@ from hypothesis import strategies as st
 from datebridge.core.checks import ALL, CHECKS, REVISIONS, examine
 from datebridge.core.checks.census import CENSUS, Census
 from datebridge.core.index.facts import Mark
+from datebridge.core.text.lines import escape_text
 
+DIAL = "Join by telephone: +354 555 0101, pin 12345, or at https://meet.example/9"
 #: For each check, lines that have it, beside an entry that is sound.
 WRONG: dict[str, list[str]] = {
+    "alarm-twice": [
+        "DTSTART:20261124T090000Z",
+        "BEGIN:VALARM",
+        "UID:a",
+        "TRIGGER:-PT15M",
+        "ACTION:DISPLAY",
+        "END:VALARM",
+        "BEGIN:VALARM",
+        "ACTION:DISPLAY",
+        "TRIGGER:-PT15M",
+        "UID:b",
+        "END:VALARM",
+    ],
+    "bad-address": [
+        "DTSTART:20261124T090000Z",
+        "ORGANIZER:mailto:Ida Moe <ida@skerrow.example>",
+        "ATTENDEE;CN=Bo:bo@skerrow.example",
+    ],
     "bad-date": ["DTSTART:20260230T090000Z"],
     "bad-duration": ["DTSTART:20261124T090000Z", "DURATION:two hours"],
     "bad-parameter": ["DTSTART:20261124T090000Z", 'LOCATION;ALTREP="http://x:Pier'],
     "bad-rule": ["DTSTART:20261124T090000Z", "RRULE:FREQ=SOMETIMES"],
     "bad-trigger": ["DTSTART:20261124T090000Z", "BEGIN:VALARM", "ACTION:DISPLAY", "TRIGGER:soon", "END:VALARM"],
     "count-and-until": ["DTSTART:20261124T090000Z", "RRULE:FREQ=DAILY;COUNT=3;UNTIL=20261201T000000Z"],
+    "damaged-text": ["DTSTART:20261124T090000Z", "SUMMARY:Fundur Ã­ ReykjavÃ­k\\, sÃ¦ti", "LOCATION;LANGUAGE=is:HÃ¶fn"],
     "duration-and-end": ["DTSTART:20261124T090000Z", "DTEND:20261124T100000Z", "DURATION:PT2H"],
     "end-before-start": ["DTSTART:20261124T090000Z", "DTEND:20261124T080000Z"],
     "exrule": ["DTSTART:20261124T090000Z", "RRULE:FREQ=DAILY;COUNT=9", "EXRULE:FREQ=WEEKLY;COUNT=2"],
+    "footer-twice": [
+        "DTSTART:20261124T090000Z",
+        f"DESCRIPTION:Bring charts.\\n\\n{DIAL}\\n-----------\\n{DIAL}\\n\\nThanks",
+    ],
+    "inline-attachment": ["DTSTART:20261124T090000Z", f"ATTACH;VALUE=BINARY;ENCODING=BASE64:{'QUJD' * 10_000}"],
+    "late-alarm": [
+        "DTSTART:20261124T090000Z",
+        "DTEND:20261124T100000Z",
+        "BEGIN:VALARM",
+        "ACTION:DISPLAY",
+        "TRIGGER:PT2H",
+        "END:VALARM",
+    ],
     "loose-value": ["DTSTART:20261124T 90000Z"],
+    "many-alarms": [
+        "DTSTART:20261124T090000Z",
+        *(line for k in range(5) for line in ("BEGIN:VALARM", "ACTION:DISPLAY", f"TRIGGER:-PT{k}M", "END:VALARM")),
+    ],
+    "markup": [
+        "DTSTART:20261124T090000Z",
+        'DESCRIPTION:<p>Bring <b>charts</b>&nbsp\\; and</p><ul><li>a <a href="https://x.example/p">plan</a></li></ul>',
+    ],
     "misplaced-property": ["DTSTART:20261124T090000Z", "DUE:20261125T090000Z"],
     "mixed-types": ["DTSTART:20261124T090000Z", "DTEND;VALUE=DATE:20261125"],
     "negative-duration": ["DTSTART:20261124T090000Z", "DURATION:-PT1H"],
+    "no-organizer": ["DTSTART:20261124T090000Z", "ATTENDEE:mailto:ida@skerrow.example"],
     "no-start": ["SUMMARY:Some day"],
     "no-uid": ["DTSTART:20261124T090000Z"],
     "not-a-content-line": ["DTSTART:20261124T090000Z", "and bring the charts"],
@@ -71,6 +116,18 @@ def test_nothing_is_wrong_with_what_is_sound() -> None:
 
 
 FIXED = {
+    "alarm-twice": WRONG["alarm-twice"][:6],
+    "bad-address": [
+        "DTSTART:20261124T090000Z",
+        "ORGANIZER:mailto:ida@skerrow.example",
+        "ATTENDEE;CN=Bo:mailto:bo@skerrow.example",
+    ],
+    "damaged-text": ["DTSTART:20261124T090000Z", "SUMMARY:Fundur í Reykjavík\\, sæti", "LOCATION;LANGUAGE=is:Höfn"],
+    "footer-twice": [
+        "DTSTART:20261124T090000Z",
+        f"DESCRIPTION:{escape_text(f'Bring charts.{chr(10) * 2}{DIAL}{chr(10) * 2}Thanks')}",
+    ],
+    "markup": ["DTSTART:20261124T090000Z", "DESCRIPTION:Bring charts  and\\n\\n- a plan (https://x.example/p)"],
     "duration-and-end": ["DTSTART:20261124T090000Z", "DTEND:20261124T100000Z"],
     "loose-value": ["DTSTART:20261124T090000Z"],
     "unquoted-zone": ['DTSTART;TZID="GMT+01:00":20261124T090000'],
@@ -140,3 +197,17 @@ def test_the_census_says_who_stands_twice_and_who_stands_alone(entries: list[tup
         elif not recurrence and masters > 1:
             expected.add((key, "two-masters"))
     assert {(key, problem.code) for key, problem in census.problems()} == expected
+
+
+def test_reading_an_entry_leaves_nothing_that_only_a_search_for_cycles_would_free() -> None:
+    texts = ["\n".join(["BEGIN:VEVENT", "UID:a", *lines, "END:VEVENT"]) for lines in WRONG.values()]
+    for text in texts:
+        examine("VEVENT", text)  # what is made once and kept has been made
+    gc.collect()
+    gc.disable()
+    try:
+        for text in texts:
+            examine("VEVENT", text)
+        assert gc.collect() == 0
+    finally:
+        gc.enable()

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.words.filters import Days, FilterError, Term, complete, day_range, parse_filter, quote
+from datebridge.core.words.filters import Days, FilterError, Known, Term, complete, day_range, parse_filter, quote
 
 TODAY = date(2026, 11, 24)
 
@@ -22,6 +22,10 @@ TODAY = date(2026, 11, 24)
         ("has:ears", "“has:” takes alarm", (0, 8)),
         ("berth -", "A minus sign needs something", (6, 7)),
         ("imported:last", "“imported:” takes the number", (0, 13)),
+        ('calendar:"Duty rota"water', "“water” is glued to a quotation mark", (0, 25)),
+        ('"duty rota"water', "“water” is glued to a quotation mark", (0, 16)),
+        ('calendar:x"Duty rota"', "A quotation mark stands in the middle", (0, 21)),
+        ("calendar:Labs,", "A comma stands between two values", (0, 14)),
     ],
 )
 def test_what_does_not_parse_says_where_and_why(text: str, message: str, place: tuple[int, int]) -> None:
@@ -64,19 +68,39 @@ def test_any_text_parses_or_says_why(text: str) -> None:
         assert 0 <= error.start <= error.end <= len(text)
 
 
+@given(st.text(st.sampled_from('calendar:what:ab," -'), max_size=24) | st.text(max_size=24))
+def test_nothing_that_is_typed_is_passed_over(text: str) -> None:
+    try:
+        terms = parse_filter(text)
+    except FilterError:
+        return
+    left = list(text)
+    for term in terms:
+        typed = text[term.start : term.end].removeprefix("-")
+        if term.field != "text":
+            typed = typed.partition(":")[2]
+        bare = "".join(typed.replace('"', "").split())
+        assert bare in ("".join("".join(term.values).split()), "".join(",".join(term.values).split()))
+        left[term.start : term.end] = " " * (term.end - term.start)
+    assert not "".join(left).strip()
+
+
 @given(st.text(st.characters(exclude_characters='"', exclude_categories=("Cc", "Cs", "Z")), min_size=1, max_size=12))
 def test_a_quoted_value_comes_back(value: str) -> None:
     assert parse_filter(f"category:{quote(value)}")[0].values == (value,)
 
 
 def completions(text: str) -> list[str]:
-    return [c.insert for c in complete(text, len(text), {"calendar": ["Duty rota", "Labs"]}.__getitem__)]
+    known = [Known("Duty rota"), Known("Labs"), Known("Seminars", "Lantern"), Known("Seminars", "here")]
+    return [c.insert for c in complete(text, len(text), {"calendar": known}.__getitem__)]
 
 
 def test_completion_offers_fields_then_values() -> None:
     assert completions("berth cal") == ["calendar:"]
     assert completions("-ca") == ["-calendar:", "-category:"]
     assert completions("calendar:du") == ['calendar:"Duty rota" ']
-    assert completions("calendar:Labs,") == ['calendar:Labs,"Duty rota" ', "calendar:Labs,Labs "]
+    assert completions("calendar:Labs,d") == ['calendar:Labs,"Duty rota" ']
+    assert completions("calendar:sem") == ["account:Lantern calendar:Seminars ", "account:here calendar:Seminars "]
+    assert completions("-calendar:sem") == ["-calendar:Seminars "]
     assert completions("repeats:y") == ["repeats:yes "]
     assert completions('calendar:"Duty r') == ['calendar:"Duty rota" ']

@@ -186,7 +186,7 @@ def test_few_look_at_once_and_the_others_are_told_to_wait(world: World, monkeypa
     world.hosts.switches["breakwater"].clear()
     world.hosts.stop()  # the four that look are let go
     for looker in lookers:
-        looker.join()
+        looker.join(60)
     assert len(found) == 12
 
 

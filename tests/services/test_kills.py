@@ -85,6 +85,66 @@ def test_copying(bench: Bench) -> None:
     assert at_every_statement(bench, queue, check) > 10
 
 
+def test_looking_for_duplicates_and_removing_them(bench: Bench) -> None:
+    same = ("20261124T080000Z", "LOCATION:Pier")
+    bench.bring(calendar(event("a", "Crane check", *same), event("b", "FW: Crane check", *same, "X-MORE:1")))
+
+    def queue(_: int) -> None:
+        jobs.enqueue(bench.store, "match", "x", {})
+        params = {"kind": "", "least": 0.5, "policy": ["writable"], "order": []}
+        jobs.enqueue(bench.store, "duplicates", "x", params)
+
+    def check(_: int) -> None:
+        assert bench.one("SELECT count(*) FROM duplicate_member") == 2
+        (made,) = bench.rows(
+            "SELECT id, updates, deletes FROM change_set WHERE kind = 'duplicates' AND state = 'proposed'"
+        )
+        assert made[1:] == (1, 1)
+        discard_set(bench.store, int(str(made[0])))
+
+    assert at_every_statement(bench, queue, check) > 15
+
+
+def test_putting_right(bench: Bench) -> None:
+    bench.bring(calendar(*(event(f"e{k}", "Tide", "20261124T080000Z", "DTEND:20261124T090000Z", "DURATION:PT3H")
+                           for k in range(3))))  # fmt: skip
+
+    def queue(_: int) -> None:
+        jobs.enqueue(bench.store, "fix", "x", {"code": "duration-and-end"})
+
+    def check(_: int) -> None:
+        (made,) = bench.rows("SELECT id, updates FROM change_set WHERE kind = 'fix' AND state = 'proposed'")
+        assert made[1] == 3
+        discard_set(bench.store, int(str(made[0])))
+
+    assert at_every_statement(bench, queue, check) > 10
+
+
+@pytest.mark.parametrize(
+    ("kind", "params", "updates"),
+    [
+        ("bulk", {"filter": "", "excluded": [], "only": None, "steps": [{"do": "shift", "minutes": 30}]}, 3),
+        ("sheet", {"name": "t.csv", "text": "uid,title,start\r\ne0,High tide,2024-01-24 08:00\r\n"}, 1),
+        ("put-away", {"before": "2026-01-01", "calendars": [], "shorten": True}, 1),
+    ],
+)  # fmt: skip
+def test_changing_many(bench: Bench, kind: str, params: dict[str, object], updates: int) -> None:
+    bench.bring(calendar(event("e0", "Tide", "20240124T080000Z"), event("e1", "Tide", "20261124T080000Z"),
+                         event("e2", "Rota", "20240124T080000Z", "RRULE:FREQ=WEEKLY")))  # fmt: skip
+
+    def queue(_: int) -> None:
+        jobs.enqueue(bench.store, kind, "x", params)
+
+    def check(n: int) -> None:
+        (made,) = bench.rows("SELECT id, updates FROM change_set WHERE kind <> 'import' AND state = 'proposed'")
+        assert made[1] == updates
+        discard_set(bench.store, int(str(made[0])))
+        if kind == "put-away":
+            assert len(list(bench.settings.archive_dir.iterdir())) == n + 1
+
+    assert at_every_statement(bench, queue, check) > 10
+
+
 @pytest.mark.parametrize("name", ["tidewrack", "lantern"])
 def test_refreshing_and_looking_through(world: World, name: str) -> None:
     world.put(name, "berths", berth(1), berth(2))

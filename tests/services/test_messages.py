@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import io
+from datetime import date, time
 from email.message import EmailMessage
 
 import pytest
 
-from datebridge.services.imports import uploads
+from datebridge.services.imports import messages, uploads
 from datebridge.store import imports
 from tests.conftest import Bench, calendar, event
 
@@ -63,3 +64,21 @@ def test_what_of_it_is_here_already_is_shown_before_it_is_taken(bench: Bench) ->
     with bench.store.read() as connection:
         (here,) = imports.compare(connection, file)
     assert (here.calendar, here.different) == ("Seminars", 1)
+
+
+def test_a_message_without_an_invitation_becomes_an_event_with_its_people_and_times() -> None:
+    made = EmailMessage()
+    made["Subject"], made["From"] = "Crane:  when?", "Ida Moe <ida.moe@skerrow.example>"
+    made["To"], made["Cc"] = "office@skerrow.example, Jón Dal <jon.dal@skerrow.example>", "IDA.MOE@skerrow.example"
+    made.set_content("Could we meet on Tuesday 14:00-15:30, or Thu 3 Dec?\nI sat with the plans; you may choose.\n")
+    made.add_attachment(b"%PDF", maintype="application", subtype="pdf", filename="plan.pdf")
+    draft = messages.draft_of(bytes(made), "crane.eml", date(2026, 11, 26))
+    assert (draft.fields.title, draft.fields.start) == ("Crane: when?", "")
+    assert [(p.name, p.address) for p in draft.fields.attendees] == [
+        ("Ida Moe", "ida.moe@skerrow.example"), ("", "office@skerrow.example"), ("Jón Dal", "jon.dal@skerrow.example"),
+    ]  # fmt: skip
+    assert draft.fields.notes.startswith("Could we meet")
+    assert [(t.day, t.at, t.length) for t in draft.times] == [
+        (date(2026, 12, 1), time(14), 90), (date(2026, 12, 3), None, None),
+    ]  # fmt: skip
+    assert [(a.name, a.octets) for a in draft.attached] == [("plan.pdf", 4)]

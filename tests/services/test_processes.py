@@ -43,7 +43,7 @@ def test_a_second_program_is_told_which_has_the_directory_until_that_one_dies(be
     ):
         raise AssertionError
     first.kill()
-    first.join()
+    first.join(60)
     with sole_program(bench.settings):
         assert (bench.settings.data_dir / "in-use.by").read_text() == str(os.getpid())
 
@@ -68,7 +68,7 @@ def test_workers_end_with_their_parent_even_in_the_middle_of_a_job(bench: Bench)
     workers = pids.get(timeout=30)
     wait_until(lambda: bench.one("SELECT count(*) FROM version") > 0)  # type: ignore[operator]
     parent.kill()
-    parent.join()
+    parent.join(60)
     wait_until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in workers))
     assert bench.one("SELECT state FROM job") == "running"
     jobs.resume_interrupted(bench.store)

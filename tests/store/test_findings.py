@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from datebridge.core.changes import PERSON
+from datebridge.core.ids import SetId, VersionId
 from datebridge.core.words.filters import Selection
-from datebridge.services.jobs import worker
+from datebridge.services.jobs import jobs, worker
 from datebridge.services.jobs.house import queue_housework
 from datebridge.services.mend.deletion import propose_deletion
 from datebridge.store import findings, rulings
@@ -74,3 +75,53 @@ def test_a_ruling_takes_the_place_of_an_earlier_one(bench: Bench) -> None:
         rulings.rule(connection, "same", "a\nb", "not the same", PERSON)
         assert [one.verdict for one in rulings.standing(connection, "same")] == ["not the same"]
     assert bench.one("SELECT count(*) FROM ruling") == 2
+
+
+def test_what_can_be_put_right_is_proposed_and_what_is_left_out_does_not_count(bench: Bench) -> None:
+    both = event("b", "Both", "20261124T080000Z", "DTEND:20261124T090000Z", "DURATION:PT3H", "X-KEEP:1")
+    bench.bring(calendar(both, LATE, event("a", "Sound")))
+    before = bench.texts()
+    assert counts(bench) == {"duration-and-end": 1, "end-before-start": 1}
+    job = jobs.enqueue(bench.store, "fix", "Putting right", {"code": "duration-and-end"})
+    worker.drain(bench.store, bench.settings)
+    done = jobs.get(bench.store, job)
+    assert done is not None
+    set_id = SetId(int((done.result or {})["set_id"]))
+    apply_set(bench.store, set_id)
+    assert counts(bench) == {"end-before-start": 1}
+    assert sorted(bench.texts()) == sorted(text.replace("\nDURATION:PT3H", "") for text in before)
+    apply_set(bench.store, propose_undo(bench.store, set_id))
+    assert sorted(bench.texts()) == sorted(before)
+    with bench.store.write() as connection:
+        findings.leave_out(connection, "end-before-start", PERSON)
+    assert counts(bench) == {"duration-and-end": 1}
+    with bench.store.write() as connection:
+        assert findings.of_all(connection)["end-before-start"] == 1
+        assert findings.left_out(connection) == {"end-before-start"}
+        findings.take_in(connection, "end-before-start")
+    assert counts(bench) == {"duration-and-end": 1, "end-before-start": 1}
+    (wrong,) = bench.rows("SELECT version_id FROM finding WHERE code = 'end-before-start'")
+    with bench.store.write() as connection:  # one entry only, whatever state it is in
+        assert findings.leave_out_entry(connection, "end-before-start", VersionId(int(str(wrong[0]))), PERSON)
+        assert findings.excepted(connection) == {"end-before-start": 1}
+        assert findings.page_of(connection, "end-before-start", None, 0, 9) == (0, [])
+    assert counts(bench) == {"duration-and-end": 1}
+    with bench.store.write() as connection:
+        findings.take_in_entries(connection, "end-before-start")
+    assert counts(bench) == {"duration-and-end": 1, "end-before-start": 1}
+    failed = jobs.enqueue(bench.store, "fix", "Putting right", {"code": "end-before-start"})
+    worker.drain(bench.store, bench.settings)
+    assert "no one way" in str(getattr(jobs.get(bench.store, failed), "message", ""))
+
+
+def test_an_entry_without_a_uid_gets_one_and_is_taken_back(bench: Bench) -> None:
+    bench.bring(calendar("BEGIN:VEVENT\r\nDTSTART:20261124T080000Z\r\nSUMMARY:Nobody\r\nEND:VEVENT\r\n"))
+    before = bench.texts()
+    jobs.enqueue(bench.store, "fix", "Putting right", {"code": "no-uid"})
+    worker.drain(bench.store, bench.settings)
+    set_id = SetId(int(str(bench.one("SELECT max(id) FROM change_set"))))
+    apply_set(bench.store, set_id)
+    assert "\nUID:" in bench.texts()[0]
+    assert "no-uid" not in counts(bench)
+    apply_set(bench.store, propose_undo(bench.store, set_id))
+    assert bench.texts() == before

@@ -7,7 +7,7 @@ import os
 import signal
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import Connection
 
@@ -188,6 +188,7 @@ def test_a_set_is_counted_by_calendar_year_and_kind(bench: Bench) -> None:
 STEPS = st.lists(st.tuples(st.sampled_from(["import", "delete", "undo", "edit"]), st.integers(0, 9)), max_size=8)
 
 
+@settings(max_examples=40)
 @given(STEPS)
 def test_undoing_every_batch_in_reverse_ends_where_it_began(
     tmp_path_factory: pytest.TempPathFactory, steps: list[tuple[str, int]]

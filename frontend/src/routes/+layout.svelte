@@ -1,32 +1,34 @@
 <script lang="ts">
   import '../app.css';
-  import { goto, preloadCode } from '$app/navigation';
+  import { afterNavigate, goto, preloadCode } from '$app/navigation';
   import { QueryClient, QueryClientProvider } from '@tanstack/svelte-query';
   import ThemeProvider from 'flowbite-svelte/ThemeProvider.svelte';
-  import { onMount, type Snippet } from 'svelte';
+  import { onMount, tick, type Snippet } from 'svelte';
   import KeyList from '$lib/ui/KeyList.svelte';
   import NoticeLine from '$lib/ui/NoticeLine.svelte';
   import Route from '$lib/ui/Route.svelte';
   import { answer, client } from '$lib/api/client';
+  import { nextPart, toRest, watchFocus } from '$lib/state/focus';
   import { importing } from '$lib/state/imports.svelte';
-  import { keys } from '$lib/state/keys.svelte';
+  import { asking as question, keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { theme } from '$lib/state/theme.svelte';
   import { follow } from '$lib/state/revisions';
-  import { undo } from '$lib/state/undo';
+  import { undoLast } from '$lib/state/undo';
 
   const { children }: { children: Snippet } = $props();
   const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 2000 } } });
-  let keyList: KeyList;
+  let listing = $state(false);
   const STAGES = ['/connect', '/look', '/mend', '/logbook'];
   let over = $state(false);
   let asking = $state(true);
 
-  async function undoLast(): Promise<void> {
-    const route = await answer(client.GET('/api/route')).catch(() => null);
-    if (route?.last_batch) await undo(queries, route.last_batch.id, route.last_batch.title);
-    else notices.say('There is no batch to take back.');
-  }
+  // A new page has the focus where it wants it, and so do the keys.
+  afterNavigate(async (navigation) => {
+    if (navigation.type !== 'enter' && navigation.from?.url.pathname === navigation.to?.url.pathname) return;
+    await tick();
+    toRest();
+  });
 
   onMount(() => {
     theme.start();
@@ -38,16 +40,19 @@
     // The other pages come while nobody waits for them, so that keys lead there at once.
     requestIdleCallback(() => STAGES.forEach((path) => void preloadCode(path)));
     const unfollow = follow(queries);
+    const unwatch = watchFocus();
     const unoffer = keys.offer([
       { key: '1', does: 'Connect', run: () => void goto('/connect') },
       { key: '2', does: 'Look', run: () => void goto('/look') },
       { key: '3', does: 'Mend', run: () => void goto('/mend') },
       { key: '4', does: 'Logbook', run: () => void goto('/logbook') },
-      { key: 'u', does: 'take the last batch back', run: () => void undoLast() },
-      { key: '?', does: 'this list', run: () => keyList.open() },
+      { key: 'F6', does: 'the next part of the page; with Shift, the one before' },
+      { key: '?', does: 'this list', run: () => (listing = true) },
+      { key: 'u', does: 'take back what was done just now', aim: 'change', run: () => void undoLast(queries) },
     ]);
     return () => {
       unfollow();
+      unwatch();
       uncount();
       unoffer();
     };
@@ -55,7 +60,11 @@
 </script>
 
 <svelte:window
-  onkeydown={(event) => keys.press(event)}
+  onkeydown={(event) => {
+    if (event.key !== 'F6' || question()) return keys.press(event);
+    event.preventDefault();
+    nextPart(event.shiftKey ? -1 : 1);
+  }}
   ondragover={(event) => {
     if (!event.dataTransfer?.types.includes('Files')) return;
     event.preventDefault();
@@ -75,8 +84,10 @@
 <ThemeProvider theme={{ progressbar: { base: 'bg-line rounded-none', inside: 'bg-brass rounded-none' } }}>
   <QueryClientProvider client={queries}>
     <div class="flex h-full flex-col">
-      <Route onhelp={() => keyList.open()} />
-      <main class="flex min-h-0 flex-1 flex-col" aria-busy={asking}>{@render children()}</main>
+      <Route onhelp={() => (listing = true)} />
+      <main tabindex="-1" class="flex min-h-0 flex-1 flex-col outline-none" aria-busy={asking}>
+        {@render children()}
+      </main>
       <NoticeLine />
     </div>
     {#if over}
@@ -86,6 +97,6 @@
         <p class="text-lg font-bold">Drop calendar files or messages here. They are shown to you first.</p>
       </div>
     {/if}
-    <KeyList bind:this={keyList} />
+    {#if listing}<KeyList onclose={() => (listing = false)} />{/if}
   </QueryClientProvider>
 </ThemeProvider>

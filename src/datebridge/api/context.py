@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Annotated, cast
 
-from fastapi import Depends, Request
+from fastapi import Depends, HTTPException, Request
 
 from datebridge.api.shapes import SelectionIn
+from datebridge.core.tzids import resolve
 from datebridge.core.words.filters import Selection
 from datebridge.settings import Settings
 from datebridge.store.database import Store
@@ -38,3 +39,13 @@ AppDep = Annotated[App, Depends(_app)]
 def selection(given: SelectionIn) -> Selection:
     """What is meant by a selection that was sent."""
     return Selection(given.filter, tuple(given.excluded), tuple(given.only) if given.only is not None else None)
+
+
+def zone_of(name: str) -> str:
+    """The IANA zone of a name; UTC where none is given."""
+    if not name:
+        return "UTC"
+    found = resolve(name)
+    if found.method != "iana":
+        raise HTTPException(422, f"“{name}” is not a time zone.")
+    return found.zone

@@ -38,7 +38,8 @@ def _with_room(day: date) -> date:
     return day
 
 
-def _storable(value: Any) -> Any:
+def storable(value: Any) -> Any:
+    """Refuses what could be kept and not read again."""
     if not is_storable(value):
         raise ValueError("this holds halves of characters, or is nested too deeply, and could not be read again")
     return value
@@ -47,4 +48,4 @@ def _storable(value: Any) -> Any:
 #: A day with room for the clocks of other places before and after it.
 Day = Annotated[date, AfterValidator(_with_room)]
 #: Anything JSON can say that can be kept, and read again.
-Storable = Annotated[dict[str, Any], AfterValidator(_storable)]
+Storable = Annotated[dict[str, Any], AfterValidator(storable)]

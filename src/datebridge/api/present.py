@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime, timedelta
+from collections.abc import Mapping
+from datetime import UTC, datetime
 
 from datebridge.api.connect.shapes import CalendarOut
-from datebridge.api.shapes import ChangeOut, ChangeSetOut, EntryOut, ProblemCount, ProblemOut
+from datebridge.api.shapes import ChangeOut, ChangeSetOut, DifferingOut, EntryOut, ProblemCount, ProblemOut
 from datebridge.core.changes import KINDS, Details, Kind
 from datebridge.core.checks import described, severity_of, title_of
-from datebridge.core.ids import CalendarId
+from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import from_wall_seconds
+from datebridge.core.words.clocks import At, standing
 from datebridge.core.words.plural import counted
 from datebridge.services.accounts.statements import Statement
+from datebridge.services.look.details import differing
 from datebridge.store.calendars import OwnLines
 from datebridge.store.changesets.review import Shown
 from datebridge.store.entries.ledger import CalendarRow, EntryRow
@@ -27,6 +30,8 @@ _MARKS = (
     (Mark.PRIVATE, "private"),
     (Mark.ALARM, "alarm"),
     (Mark.ATTENDEES, "people"),
+    (Mark.DECLINED, "declined"),
+    (Mark.UNANSWERED, "unanswered"),
     (Mark.ATTACHMENT, "attached"),
     (Mark.UNRESOLVED_ZONE, "zone?"),
 )
@@ -34,16 +39,24 @@ _KINDS = {"VEVENT": "event", "VTODO": "to-do", "VJOURNAL": "journal", "VFREEBUSY
 _COMPARED = ("what", "where", "when", "repeats", "zone", "status", "marks")
 
 
-def entry(row: EntryRow) -> EntryOut:
-    """An index row as the table shows it, in the entry's own zone."""
+def entry(row: EntryRow, clock: str = "") -> EntryOut:
+    """An index row as the table shows it, on one clock for all or on the entry's own."""
     marks = row.marks
+    when, own = standing(
+        At(
+            row.start, row.start_wall, row.end_wall, row.zone, row.tzid, bool(marks & Mark.ALL_DAY),
+            bool(marks & Mark.FLOATING),
+        ),
+        clock,
+    )  # fmt: skip
     return EntryOut(
         id=row.id,
         calendar_id=row.calendar_id,
         kind=_KINDS.get(row.component, row.component.lower()),
         what=row.summary or "(no title)",
         where=row.location,
-        when=when(row),
+        when=when,
+        own=own,
         until=until(row),
         repeats=row.repeats,
         zone="" if marks & (Mark.ALL_DAY | Mark.FLOATING) else row.zone or row.tzid,
@@ -51,30 +64,6 @@ def entry(row: EntryRow) -> EntryOut:
         status=row.status.lower(),
         override=bool(marks & Mark.OVERRIDE),
     )
-
-
-def when(row: EntryRow) -> str:
-    """``2026-11-24 Tue 09:00–10:30``, ``2026-11-24 Tue 20:00–08:00 +1 d``, ``2026-11-24 Tue``, or two dates."""
-    if row.start_wall is None or row.end_wall is None:
-        return "at no time"
-    start, end = from_wall_seconds(row.start_wall), from_wall_seconds(row.end_wall)
-    if row.marks & Mark.ALL_DAY:
-        last = end - timedelta(days=1) if end > start else start
-        return _day(start) if last <= start else f"{start:%Y-%m-%d} – {last:%Y-%m-%d}"
-    if end == start:
-        return f"{_day(start)} {start:%H:%M}"
-    days = (end.date() - start.date()).days
-    if days and not (end.hour or end.minute):  # midnight still belongs to the day before
-        return f"{_day(start)} {start:%H:%M}–24:00{_later(days - 1)}"
-    return f"{_day(start)} {start:%H:%M}–{end:%H:%M}{_later(days)}"
-
-
-def _later(days: int) -> str:
-    return f" +{days} d" if days else ""
-
-
-def _day(moment: datetime) -> str:
-    return f"{moment:%Y-%m-%d %a}"
 
 
 def until(row: EntryRow) -> str:
@@ -105,10 +94,12 @@ def change_set(row: ChangeSetRow) -> ChangeSetOut:
     )  # fmt: skip
 
 
-def change(shown: Shown, calendars: dict[CalendarId, str]) -> ChangeOut:
+def change(shown: Shown, calendars: dict[CalendarId, str], texts: Mapping[VersionId, str]) -> ChangeOut:
     before = entry(shown.before) if shown.before else None
     after = entry(shown.after) if shown.after else None
     differs = [c for c in _COMPARED if before and after and getattr(before, c) != getattr(after, c)]
+    sides = [texts.get(number, "") for number in (shown.change.before, shown.change.after) if number is not None]
+    told = differing(shown.change.component, *sides) if len(sides) == 2 and sides[0] != sides[1] else []
     return ChangeOut(
         position=shown.position,
         verb="added" if before is None else "removed" if after is None else "changed",
@@ -119,6 +110,7 @@ def change(shown: Shown, calendars: dict[CalendarId, str]) -> ChangeOut:
         before=before,
         after=after,
         differs=differs,
+        fields=[DifferingOut(label=one.label, left=one.left, right=one.right) for one in told],
     )
 
 

@@ -7,7 +7,8 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field
 
 from datebridge.api.connect.shapes import PushedOut
-from datebridge.api.kinds import CalendarNo, EntryNo, FileNo, GroupNo
+from datebridge.api.kinds import CalendarNo, Day, EntryNo, FileNo, GroupNo
+from datebridge.core.editing.fields import Fields
 
 
 class Refusal(BaseModel):
@@ -41,6 +42,7 @@ class EntryOut(BaseModel):
     what: str
     where: str
     when: str
+    own: str = Field("", description="on the entry's own clock, where that shows another time")
     until: str
     repeats: str
     zone: str
@@ -76,6 +78,7 @@ class EntryDetail(BaseModel):
     row: EntryOut
     calendar: str
     facts: list[FactOut]
+    answers: list[FactOut] = Field(description="how many of those invited have answered what")
     problems: list[ProblemOut]
     source: list[str]
     file: str
@@ -103,11 +106,21 @@ class CompletionOut(BaseModel):
     hint: str
 
 
+class TermCount(BaseModel):
+    """One condition of a filter line: where it stands, what it asks for, and how many match it alone."""
+
+    start: int
+    end: int
+    says: str
+    count: int
+
+
 class FilterCheck(BaseModel):
     error: str = ""
     start: int = 0
     end: int = 0
     completions: list[CompletionOut]
+    terms: list[TermCount] = []
 
 
 class Count(BaseModel):
@@ -151,6 +164,14 @@ class ChangeSetPage(BaseModel):
     rows: list[ChangeSetOut]
 
 
+class DifferingOut(BaseModel):
+    """A field of which the two sides of a change say something else; only what they do not share."""
+
+    label: str
+    left: list[str]
+    right: list[str]
+
+
 class ChangeOut(BaseModel):
     position: int
     verb: Literal["added", "changed", "removed"]
@@ -161,6 +182,7 @@ class ChangeOut(BaseModel):
     before: EntryOut | None
     after: EntryOut | None
     differs: list[str] = Field(description="columns in which the two sides differ")
+    fields: list[DifferingOut] = Field(description="everything in which they differ, where both sides are there")
 
 
 class ChangePage(BaseModel):
@@ -181,6 +203,7 @@ class UndoOut(BaseModel):
 class HereOut(BaseModel):
     calendar_id: int
     calendar: str
+    writable: bool
     identical: int
     newer: int
     older: int
@@ -195,6 +218,8 @@ class GroupOut(BaseModel):
     suggested_name: str
     summary: dict[str, Any]
     here: list[HereOut]
+    suggested_calendar: int | None = Field(description="which calendar this is a newer version of; None: a fresh one")
+    all_here: bool = Field(description="all of it stands, identical, in calendars that can only be read")
 
 
 class ImportOut(BaseModel):
@@ -235,6 +260,7 @@ class DecisionIn(BaseModel):
     name: str = Field(default="", max_length=200)
     existing: Literal["newer", "keep", "replace"] = "newer"
     skip_elsewhere: bool = False
+    drop_missing: bool = False
 
 
 class ImportIn(BaseModel):
@@ -247,12 +273,39 @@ class ImportManyIn(BaseModel):
     files: list[FileNo] = Field(min_length=1, max_length=2_000)
 
 
+class AttachedOut(BaseModel):
+    name: str
+    octets: int
+
+
+class TimeOut(BaseModel):
+    """A day and hours that stand in a text, as fields of an event have them."""
+
+    says: str
+    whole: bool
+    zone: str
+    start: str
+    end: str
+
+
+class DraftOut(BaseModel):
+    """What an event made of a message would say."""
+
+    sender: str
+    fields: Fields
+    attached: list[AttachedOut]
+    times: list[TimeOut]
+
+
 class ImportOutcome(BaseModel):
     """What importing the file as decided would do."""
 
     creates: int
     updates: int
+    deletes: int
     skipped: int
+    missing: int = Field(description="of what came from files before, how much this one does not have any more")
+    missed: list[str] = Field(description="titles of some of those")
 
 
 class SetMade(BaseModel):
@@ -266,6 +319,21 @@ class JobQueued(BaseModel):
 class ArchiveIn(BaseModel):
     selection: SelectionIn
     name: str = Field(default="archive", max_length=120)
+
+
+class SheetIn(BaseModel):
+    """A CSV that is brought back."""
+
+    name: str = Field(min_length=1, max_length=200)
+    text: str = Field(max_length=30_000_000)
+
+
+class PutAwayIn(BaseModel):
+    """What is over before a day, of all calendars that may be written or of some."""
+
+    before: Day
+    calendars: list[CalendarNo] = Field(default=[], max_length=500)
+    shorten: bool = Field(default=False, description="series that still run begin on that day")
 
 
 class JobOut(BaseModel):

@@ -93,3 +93,110 @@ def expand_file(
         if found.problems:
             say(f"  {len(found.problems):,} problems in the file; “date-bridge inspect” lists them.")
     raise SystemExit(PROBLEMS if found.problems or cut else OK)
+
+
+@app.command("duplicates")
+def duplicates_in_files(
+    files: Annotated[list[Path], typer.Argument(help="iCalendar files.", show_default=False)],
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False,
+) -> None:
+    """Say which entries are the same meeting, within files and across them. Exit code 1 if there are any."""
+    from datebridge.core.inspection import inspect
+    from datebridge.core.matching.files import duplicates_in
+    from datebridge.core.words.plural import counted
+
+    read = {}
+    for path in files:
+        with path.open("rb") as source:
+            read[str(path)] = inspect(source, keep=True)
+    groups, cut = duplicates_in(read)
+    if as_json:
+        told = [
+            {
+                "kind": group.kind.value, "score": group.score, "reasons": list(group.reasons),
+                "members": [
+                    {"file": one.file, "uid": one.uid, "recurrence_id": one.recurrence_id} for one in group.members
+                ],
+            }
+            for group in groups
+        ]  # fmt: skip
+        print(json.dumps({"groups": told, **({"cut": True} if cut else {})}, ensure_ascii=False, indent=2))
+    else:
+        rows = [
+            (group.kind.value, f"{group.score:.2f}", group.members[0].title, str(len(group.members)), group.reasons[0])
+            for group in groups[:200]
+        ]
+        table(("kind", "sure", "what", "entries", "because"), rows, counted(len(groups), "group"))
+        if len(groups) > 200:
+            say(f"  … and {len(groups) - 200:,} more; --json lists them all.")
+        if cut:
+            say("  Some series happen more often than can be listed; not all of their times were compared.")
+    raise SystemExit(PROBLEMS if groups else OK)
+
+
+@app.command("check")
+def check_files(
+    files: Annotated[list[Path], typer.Argument(help="iCalendar files.", show_default=False)],
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False,
+) -> None:
+    """Say what the checks find in files, and whether it can be put right. Exit code 1 if there is anything."""
+    from datebridge.core.checks import is_fixable, severity_of, title_of
+    from datebridge.core.inspection import inspect
+    from datebridge.core.words.plural import counted
+
+    found = []
+    for path in files:
+        with path.open("rb") as source:
+            inspection = inspect(source, keep=True)
+        recurrence_at = inspection.recurrences()
+        for problem in inspection.problems:
+            told = {
+                "check": problem.code, "severity": severity_of(problem.code), "file": str(path), "line": problem.line,
+                "uid": problem.uid, "recurrence_id": recurrence_at(problem.line),
+                "message": problem.message, "fixable": is_fixable(problem.code),
+            }  # fmt: skip
+            found.append(told)
+    if as_json:
+        print(json.dumps({"findings": found}, ensure_ascii=False, indent=2))
+    else:
+        counts: dict[str, int] = {}
+        for one in found:
+            counts[str(one["check"])] = counts.get(str(one["check"]), 0) + 1
+        rows = [
+            (severity_of(code), code, title_of(code), f"{number:,}", "can be put right" if is_fixable(code) else "")
+            for code, number in sorted(counts.items(), key=lambda item: -item[1])
+        ]
+        table(("severity", "check", "what is wrong", "findings", ""), rows, counted(len(found), "finding"))
+    raise SystemExit(PROBLEMS if found else OK)
+
+
+@app.command("clean")
+def clean_files(
+    recipe: Annotated[Path, typer.Argument(metavar="RECIPE", help="A recipe, as Look exports it.", show_default=False)],
+    files: Annotated[list[Path], typer.Argument(help="iCalendar files.", show_default=False)],
+    out: Annotated[
+        Path | None, typer.Option(help="Folder for the cleaned files; beside each as NAME.clean.ics if not given.")
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False,
+) -> None:
+    """Write files as a recipe makes them; the originals stay. Exit code 1 if some entries could not be changed so."""
+    from datebridge.services.mend.clean import clean
+    from datebridge.services.mend.recipes import read_file
+
+    read = read_file(recipe.read_bytes(), recipe.name)
+    cleaned = [clean(read, path, out) for path in files]
+    if as_json:
+        print(json.dumps({"files": [one.as_dict() for one in cleaned]}, ensure_ascii=False, indent=2))
+    else:
+        rows = [
+            (one.path, one.out, f"{one.changed:,}", f"{one.deleted:,}", f"{one.kept:,}", f"{len(one.not_changed):,}")
+            for one in cleaned
+        ]
+        table(("file", "written to", "changed", "deleted", "as they were", "cannot be"), rows, read.name)
+        whys: dict[str, int] = {}
+        for one in cleaned:
+            for _, why in one.not_changed:
+                whys[why] = whys.get(why, 0) + 1
+        for why, number in sorted(whys.items(), key=lambda item: -item[1])[:20]:
+            say(f"  {number:,} × {why}")
+    raise SystemExit(PROBLEMS if any(one.not_changed for one in cleaned) else OK)

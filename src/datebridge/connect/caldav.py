@@ -202,11 +202,14 @@ class CalDavServer:
             return self.changes(url, "")
         found, after = dav.multistatus(self._expect(answer, 207).body, self.host)
         itself = canonical(url).rstrip("/")
-        entries = [one for one in found if canonical(one.href).rstrip("/") != itself]
-        if any(one.status == 507 for one in found if one not in entries):  # the list was cut short (RFC 6578 §3.6)
+        paths = [canonical(one.href) for one in found]
+        of_itself = [path.rstrip("/") == itself for path in paths]
+        # The list was cut short (RFC 6578 §3.6).
+        if any(one.status == 507 for one, own in zip(found, of_itself, strict=True) if own):
             return Delta(self.etags(url), (), "", True)
-        gone = tuple(canonical(one.href) for one in entries if one.status in GONE)
-        changed = {canonical(one.href): one.etag for one in entries if one.status not in GONE}
+        entries = [(path, one) for path, one, own in zip(paths, found, of_itself, strict=True) if not own]
+        gone = tuple(path for path, one in entries if one.status in GONE)
+        changed = {path: one.etag for path, one in entries if one.status not in GONE}
         return Delta(changed, gone, after, not token)
 
     def fetch(self, url: str, hrefs: Sequence[str]) -> Iterator[list[Resource]]:

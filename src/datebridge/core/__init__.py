@@ -64,11 +64,13 @@ if TYPE_CHECKING:
     from datebridge.core.changes import Change, ChangeSet, Identity, Item, Kind, Policy, Verdict, inverse, reconcile
     from datebridge.core.checks import CHECKS, examine
     from datebridge.core.editing.fields import Fields, read_fields
+    from datebridge.core.editing.typed import read_line
     from datebridge.core.editing.writing import new_event, rewritten
     from datebridge.core.errors import CannotDo
     from datebridge.core.happening.occurrences import occurrences, timed
     from datebridge.core.happening.series import Series
     from datebridge.core.inspection import inspect
+    from datebridge.core.matching.files import duplicates_in
     from datebridge.core.merge import combined, differing, merge_sides
     from datebridge.core.moments import Moment, parse_duration, parse_moment
     from datebridge.core.recurrence.rules import Rule, parse_rule
@@ -77,7 +79,7 @@ if TYPE_CHECKING:
     from datebridge.core.text.reader import Reader
     from datebridge.core.text.writer import new_header, write_calendar
     from datebridge.core.words.filters import parse_filter, resolve_filter
-    from datebridge.core.words.phrases import read_date, read_days, read_line
+    from datebridge.core.words.phrases import read_date, read_days
     from datebridge.core.zones.meaning import Zones
 
 #: Where each name is at home. A part is loaded when it is asked for, so that a command that needs one starts quickly.
@@ -90,6 +92,7 @@ _HOMES = {
     "happening.occurrences": ("occurrences", "timed"),
     "happening.series": ("Series",),
     "inspection": ("inspect",),
+    "matching.files": ("duplicates_in",),
     "merge": ("combined", "differing", "merge_sides"),
     "moments": ("Moment", "parse_duration", "parse_moment"),
     "recurrence.rules": ("Rule", "parse_rule"),
@@ -98,16 +101,17 @@ _HOMES = {
     "text.reader": ("Reader",),
     "text.writer": ("new_header", "write_calendar"),
     "words.filters": ("parse_filter", "resolve_filter"),
-    "words.phrases": ("read_date", "read_days", "read_line"),
+    "editing.typed": ("read_line",),
+    "words.phrases": ("read_date", "read_days"),
     "zones.meaning": ("Zones",),
 }
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 
 __all__ = [
     "CHECKS", "CannotDo", "Change", "ChangeSet", "Component", "Fields", "Identity", "Item", "Kind", "Moment",
-    "Policy", "Reader", "Rule", "Series", "Verdict", "Zones", "combined", "differing", "examine", "from_jcal",
-    "inspect", "inverse", "merge_sides", "new_event", "new_header", "occurrences", "parse_duration", "parse_filter",
-    "parse_moment", "parse_rule", "read_date", "read_days", "read_fields", "read_line", "reconcile",
+    "Policy", "Reader", "Rule", "Series", "Verdict", "Zones", "combined", "differing", "duplicates_in", "examine",
+    "from_jcal", "inspect", "inverse", "merge_sides", "new_event", "new_header", "occurrences", "parse_duration",
+    "parse_filter", "parse_moment", "parse_rule", "read_date", "read_days", "read_fields", "read_line", "reconcile",
     "resolve_filter", "rewritten", "timed", "to_jcal", "write_calendar",
 ]  # fmt: skip
 

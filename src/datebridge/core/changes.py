@@ -59,6 +59,10 @@ class Kind(StrEnum):
     MOVED = "moved"  #: the second half of a move: deleting what has arrived
     EDIT = "edit"
     MERGE = "merge"
+    DUPLICATES = "duplicates"
+    FIX = "fix"  #: putting right what a check has found
+    BULK = "bulk"  #: many entries changed alike, by one step or several (`core.bulk`)
+    SHEET = "sheet"  #: a spreadsheet that was exported, edited and brought back
     CALENDAR = "calendar"
     CALENDAR_GONE = "calendar-gone"
     UNDO = "undo"
@@ -92,6 +96,10 @@ KINDS: Mapping[Kind, Powers] = {
     Kind.MOVED: Powers(),
     Kind.EDIT: Powers(),
     Kind.MERGE: Powers(),
+    Kind.DUPLICATES: Powers(),
+    Kind.FIX: Powers(),
+    Kind.BULK: Powers(),
+    Kind.SHEET: Powers(),
     Kind.CALENDAR: Powers(),
     Kind.CALENDAR_GONE: Powers(),
     Kind.UNDO: Powers(own=False),
@@ -116,7 +124,8 @@ class Details:
 
     Attributes:
         files, skipped: imports: the files' names, and how many of their entries were left out.
-        archive, entries, read_back: archives: the file, how many entries it holds, when it was found complete.
+        archive, archives: archives: the file, or the files, one a calendar.
+        entries, read_back: archives: how many entries they hold, and when they were found complete.
         move, moved: transfers that delete at the source; the set that did so, 0 where nothing was to be deleted.
         tell, silent: transfers: attendees may be told; or how many entries have some that are not.
         read_only: what it follows can only be read, so it cannot be taken back here.
@@ -125,6 +134,7 @@ class Details:
     files: tuple[str, ...] = ()
     skipped: int = 0
     archive: str = ""
+    archives: tuple[str, ...] = ()
     entries: int = 0
     read_back: int = 0
     move: bool = False
@@ -143,8 +153,9 @@ class Details:
         """Read what `as_dict` made of one; what a later version says besides is left."""
         known = {field.name for field in fields(cls)}
         given = {name: value for name, value in said.items() if name in known}
-        if "files" in given:
-            given["files"] = tuple(given["files"])
+        for name in ("files", "archives"):
+            if name in given:
+                given[name] = tuple(given[name])
         return cls(**given)
 
 

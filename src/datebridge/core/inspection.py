@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO
 
 from datebridge.core.checks import examine, severity_of
 from datebridge.core.checks.census import Census
+from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts
 from datebridge.core.index.summary import Summary
 from datebridge.core.problems import Problem
 from datebridge.core.text.reader import RawComponent, Reader
 from datebridge.core.tzids import resolve
-from datebridge.core.zones.meaning import Zones
+from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 _DTSTAMP = re.compile(r"^DTSTAMP[;:]", re.MULTILINE | re.IGNORECASE)
 #: Of so many zone names in one entry the line is looked for; of more, the entry's own line will do.
@@ -32,6 +34,23 @@ class Inspection:
     problems: list[Problem] = field(default_factory=list)
     components: list[RawComponent] = field(default_factory=list)
     zones: dict[int, Zones] = field(default_factory=dict)
+
+    def recurrences(self) -> Callable[[int], str]:
+        """Tells of a line of the file in which changed occurrence it stands, as `Moment.key`; "" for all else.
+
+        Only where components were kept.
+        """
+        entries = sorted((one for one in self.components if one.name != "VCALENDAR"), key=lambda one: one.line)
+        lines = [one.line for one in entries]
+
+        def at(line: int) -> str:
+            place = bisect_right(lines, line) - 1
+            if place < 0 or "RECURRENCE-ID" not in entries[place].text:
+                return ""
+            one = entries[place]
+            return derive(one.name, one.text, self.zones.get(one.calendar, NO_ZONES)).recurrence_id
+
+        return at
 
     def as_dict(self, path: str) -> dict[str, Any]:
         """The shape of ``date-bridge inspect --json``."""

@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection
 
+from datebridge.core.index.facts import ANSWERS
 from datebridge.core.text.component import Component
 from datebridge.core.text.lines import ContentLine
 
@@ -51,3 +52,11 @@ def told(text: str, addresses: Collection[str]) -> int:
         (line.param("SCHEDULE-AGENT") or "SERVER").upper() == "SERVER" and address_of(line) not in addresses
         for line in component.all("ATTENDEE")
     )
+
+
+def answered(text: str, addresses: Collection[str]) -> str:
+    """What somebody with these addresses has answered: ``accepted``, ``declined``, ``tentative``, or nothing."""
+    for line in Component(text).all("ATTENDEE"):
+        if address_of(line) in addresses:
+            return ANSWERS.get((line.param("PARTSTAT") or "").upper(), "")
+    return ""

@@ -18,12 +18,14 @@ conflict, since half of one move and half of another is neither.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 #: Stamps that differ without anybody having changed anything.
 STAMPS = frozenset({"DTSTAMP", "LAST-MODIFIED", "CREATED"})
+#: What programs note for each other: nobody has to decide it.
+BOOKKEEPING = STAMPS | {"SEQUENCE"}
 #: What says together when an entry happens.
 TIMES = frozenset({"DTSTART", "DTEND", "DUE", "DURATION", "RRULE", "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID"})
 #: What may stand several times and is told apart line by line (RFC 5545 §3.6.1); people by their address.
@@ -105,6 +107,18 @@ def differing(mine: str, theirs: str) -> list[Differing]:
         for name in dict.fromkeys([*left, *right])
         if name not in STAMPS and sorted(left.get(name, ())) != sorted(right.get(name, ()))
     ]
+
+
+def mine_counts(field: Differing, sides: Mapping[str, Side]) -> bool:
+    """Whether one's own state of a field is to be proposed: only here it was changed, or its revision is the higher."""
+    if field.name == "SEQUENCE":
+        return _revision(field.mine) > _revision(field.theirs)
+    return sides.get(field.name) == "left"
+
+
+def _revision(lines: Sequence[str]) -> int:
+    number = lines[0].rpartition(":")[2].strip() if lines else ""
+    return int(number) if number.isascii() and number.isdigit() and len(number) < 10 else -1
 
 
 def combined(mine: str, theirs: str, take_mine: Collection[str]) -> str:

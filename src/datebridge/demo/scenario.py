@@ -7,12 +7,16 @@ zones named in four ways, orphaned and endless series, a damaged file.
 
 from __future__ import annotations
 
+import io
 import random
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 
+from datebridge.core.text.reader import Reader
 from datebridge.demo.damaged import damaged_log
 from datebridge.demo.exported import exported
+from datebridge.demo.twice import partners_file
+from datebridge.demo.untidy import UNTIDY
 from datebridge.demo.writing import alarm, attendee, calendar, event, local, organizer
 
 HOME = "Atlantic/Reykjavik"
@@ -24,17 +28,22 @@ OFFICERS = ("Ida Moe", "Tormod Vik", "Pála Strand", "Owen Hale", "Ruth Kittow",
 VESSELS = ("RV Kittiwake", "RV Long Ebb", "Launch Petrel", "Barge Dunlin")
 #: The role account that owns what the station runs on.
 OFFICE = "harbour-office"
+#: Where mail went before the move; addresses there are dead once it is switched off.
+OLD_DOMAIN = "tidewrack.example"
 HOUR = timedelta(hours=1)
 DAY = timedelta(days=1)
 
 
 @dataclass(frozen=True, slots=True)
 class SampleFile:
-    """A file of the scenario, and the calendar it goes into when the demo starts ("" : none yet)."""
+    """A file of the scenario, and the calendar it goes into when the demo starts.
+
+    "": it waits for a decision; None: it has only been sent, and nobody has brought it in.
+    """
 
     name: str
     content: bytes
-    calendar: str
+    calendar: str | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +68,7 @@ def sample_files(today: date, seed: int = 1926) -> list[SampleFile]:
         SampleFile("berths-export.ics", make.export(), "Berths, as exported"),
         SampleFile("tide-tables.ics", make.tides(), "Duty officer rota"),
         SampleFile("mooring-log-damaged.ics", damaged_log(today), ""),
+        SampleFile("partner-office.ics", make.partners(), None),
     ]
 
 
@@ -77,6 +87,11 @@ def sample_calendars(today: date, seed: int = 1926) -> list[SampleCalendar]:
         SampleCalendar(old, "director", "notices", "Station notices", "#16684a", make.notices(), shared_with=OFFICE),
         SampleCalendar(new, OFFICE, "office", "Harbour office", "#1f5f8b", make.office()),
     ]
+
+
+def _entries(content: bytes, uid: str) -> list[str]:
+    """The texts of events whose UID begins so."""
+    return [one.text for one in Reader(io.BytesIO(content)) if one.name == "VEVENT" and uid in one.text]
 
 
 class Scenario:
@@ -143,7 +158,9 @@ class Scenario:
             ]
             extra += ["STATUS:TENTATIVE"] if number % 9 == 0 else ["STATUS:CONFIRMED"]
             extra += (
-                ["ATTACH;FMTTYPE=application/pdf:https://papers.skerrow.example/berth.pdf"] if number % 12 == 0 else []
+                ["ATTACH;FMTTYPE=application/pdf:https://papers.tidewrack.example/berth.pdf"]
+                if number % 12 == 0
+                else []
             )
             texts.append(
                 event(
@@ -215,7 +232,11 @@ class Scenario:
         for number in range(210):
             place, zone, hour = partners[number % 3]
             day = -900 + number * 5
-            people = [organizer("Seminar Office"), attendee("Ruth Kittow"), attendee("Guest Speaker", "TENTATIVE")]
+            people = [
+                organizer("Seminar Office"),
+                attendee("Ruth Kittow"),
+                attendee("Guest Speaker", "TENTATIVE", OLD_DOMAIN),
+            ]
             extra = [
                 f"LOCATION:Seminar room\\, {place}",
                 "CATEGORIES:SEMINAR",
@@ -232,7 +253,7 @@ class Scenario:
                     extra=extra,
                 )
             )
-        first = self._at(-(self.today.weekday() - 1) % 7 - 364, 15)
+        first = self._first_call()
         gone, moved = first + 21 * DAY, first + 42 * DAY
         rule = ["RRULE:FREQ=WEEKLY;INTERVAL=3;BYDAY=" + ("MO", "TU", "WE", "TH", "FR", "SA", "SU")[first.weekday()],
                 f"EXDATE;TZID={HOBART}:{local(gone)}", organizer("Seminar Office"), attendee("Sefa Leiataua")]  # fmt: skip
@@ -243,6 +264,17 @@ class Scenario:
                            extra=[f"RECURRENCE-ID;TZID={HALIFAX}:{local(self._at(11, 17))}"]))  # fmt: skip
         zones = {HOBART: HOBART, HALIFAX: HALIFAX, HOME: HOME}
         return calendar("Partner seminars", texts, zones, self.years, ["COLOR:teal"])
+
+    def partners(self) -> bytes:
+        """What the partners' office has of all this."""
+        make = Scenario(self.today, 1926)
+        seminars, voyages = (_entries(content, kind) for content, kind in (
+            (make.seminars(), "UID:seminar-0"), (make.expeditions(), "UID:expedition-"),
+        ))  # fmt: skip
+        return partners_file(seminars, voyages, self._first_call(), self._at(-900, 9), self.today)
+
+    def _first_call(self) -> datetime:
+        return self._at(-(self.today.weekday() - 1) % 7 - 364, 15)
 
     def expeditions(self) -> bytes:
         texts = []
@@ -329,9 +361,9 @@ class Scenario:
         texts = []
         for number in range(980):
             day = -3200 + number * 2
-            text = event(
-                f"diary-{number:04d}", jobs[number % 6], self._at(day, 8 + number % 8), HOUR, extra=["CATEGORIES:DIARY"]
-            )
+            extra = ["CATEGORIES:DIARY" if number % 150 else "CATEGORIES:Diary ", *UNTIDY.get(number, ())]
+            title = jobs[number % 6].replace("Buoy", "BÃ³ya") if number in (399, 405) else jobs[number % 6]
+            text = event(f"diary-{number:04d}", title, self._at(day, 8 + number % 8), HOUR, extra=extra)
             texts.append(text)
             if number % 98 == 0:
                 texts.append(text.replace(f"diary-{number:04d}", f"diary-copy-{number:04d}"))

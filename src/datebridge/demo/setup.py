@@ -12,12 +12,22 @@ from pathlib import Path
 
 from datebridge.core.changes import COMMAND
 from datebridge.core.ids import RemoteId
-from datebridge.demo.scenario import HALIFAX, HOBART, HOME, OFFICE, SampleFile, sample_calendars, sample_files
+from datebridge.demo.scenario import (
+    HALIFAX,
+    HOBART,
+    HOME,
+    OFFICE,
+    OLD_DOMAIN,
+    SampleFile,
+    sample_calendars,
+    sample_files,
+)
 from datebridge.demo.world import PASSWORD, SUBSCRIBED, fill
 from datebridge.services.accounts import accounts
 from datebridge.services.imports import decide, uploads
 from datebridge.services.imports.decide import Decision
 from datebridge.services.jobs import worker
+from datebridge.services.mend.sifting import keep_standards, standards
 from datebridge.settings import Settings
 from datebridge.standins.calendars import TIDEWRACK
 from datebridge.standins.hosts import Hosts, apart, running
@@ -30,7 +40,7 @@ from datebridge.store.tables import demand_id
 
 #: The old server as people know it: slow, and soon out of breath.
 OLD = replace(TIDEWRACK, pace=150, latency=0.01)
-_STEPS = 8
+_STEPS = 9
 
 
 def standins_folder(settings: Settings) -> Path:
@@ -96,13 +106,14 @@ def prepare(settings: Settings, fresh: bool = False, report: Callable[[int, int]
 
 
 def _look(store: Store) -> None:
-    """The clocks of the station and its partners, and two sets of layers."""
+    """The clocks of the station and its partners, two sets of layers, and what the checks go by."""
     clocks = [
         {"zone": zone, "name": name, "from": "08:00", "to": "17:00"}
         for zone, name in ((HOME, "Skerrow"), (HOBART, "Hobart"), (HALIFAX, "Halifax"))
     ]
     with store.write() as connection:
         ids = {name: number for number, name in calendars.names(connection, live=True).items()}
+        keep_standards(connection, replace(standards(connection), departed=[OLD_DOMAIN], hosts=[OLD_DOMAIN]))
         keep(connection, "looking", "now", {"clocks": clocks, "off": [ids["Berths, as exported"]]})
         for name, layers in _SETS.items():
             keep(connection, "layers", name, {"on": [ids[layer] for layer in layers if layer in ids]})
@@ -127,6 +138,8 @@ def _bring(store: Store, settings: Settings, file: SampleFile) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / file.name
     path.write_bytes(file.content)
+    if file.calendar is None:
+        return
     uploads.receive_paths(store, settings, [path])
     worker.drain(store, settings)
     if not file.calendar:

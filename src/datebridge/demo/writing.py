@@ -44,9 +44,9 @@ def alarm(minutes: int) -> list[str]:
     return ["BEGIN:VALARM", "ACTION:DISPLAY", f"TRIGGER:-PT{minutes}M", "DESCRIPTION:Reminder", "END:VALARM"]
 
 
-def attendee(name: str, status: str = "ACCEPTED") -> str:
+def attendee(name: str, status: str = "ACCEPTED", domain: str = "skerrow.example") -> str:
     mail = name.lower().replace(" ", ".").replace("ó", "o").replace("ú", "u")
-    return format_line("ATTENDEE", f"mailto:{mail}@skerrow.example", {"CN": name, "PARTSTAT": status})
+    return format_line("ATTENDEE", f"mailto:{mail}@{domain}", {"CN": name, "PARTSTAT": status})
 
 
 def organizer(name: str) -> str:

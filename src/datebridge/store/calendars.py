@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, cast
@@ -9,6 +10,7 @@ from typing import Any, cast
 from sqlalchemy import Connection, func, insert, select, update
 
 from datebridge.core.ids import AccountId, CalendarId, VersionId
+from datebridge.core.words.filters import Known
 from datebridge.store.database import now
 from datebridge.store.tables import ACCOUNTS, CALENDARS, ENTRIES, REMOTES, TEXTS
 
@@ -93,6 +95,34 @@ def names(connection: Connection, live: bool = False) -> dict[CalendarId, str]:
     found = select(CALENDARS.c.id, CALENDARS.c.name)
     rows = connection.execute(found.where(CALENDARS.c.live) if live else found)
     return {CalendarId(row.id): row.name for row in rows}
+
+
+def known(connection: Connection) -> dict[CalendarId, Known]:
+    """Each calendar in force as a filter knows it, with its account where another one has the same name."""
+    rows = connection.execute(
+        select(CALENDARS.c.id, CALENDARS.c.name, func.coalesce(ACCOUNTS.c.name, "here").label("account"))
+        .select_from(CALENDARS)
+        .outerjoin(REMOTES, REMOTES.c.calendar_id == CALENDARS.c.id)
+        .outerjoin(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
+        .where(CALENDARS.c.live)
+        .order_by(CALENDARS.c.name.collate("NOCASE"), CALENDARS.c.id)
+    ).all()
+    alike = Counter(row.name.lower() for row in rows)
+    return {CalendarId(row.id): Known(row.name, row.account if alike[row.name.lower()] > 1 else "") for row in rows}
+
+
+def headers(connection: Connection) -> dict[CalendarId, str]:
+    """The headers of all calendars in force; "" where one has none."""
+    own = (ENTRIES.c.calendar_id == CALENDARS.c.id) & (ENTRIES.c.component == "VCALENDAR")
+    found = (
+        select(CALENDARS.c.id, func.coalesce(TEXTS.c.text, "").label("text"))
+        .select_from(CALENDARS)
+        .outerjoin(ENTRIES, own)
+        .outerjoin(TEXTS, TEXTS.c.id == ENTRIES.c.id)
+        .where(CALENDARS.c.live)
+        .order_by(CALENDARS.c.name.collate("NOCASE"), CALENDARS.c.id)
+    )
+    return {CalendarId(row.id): row.text for row in connection.execute(found)}
 
 
 def is_there(connection: Connection, calendar: CalendarId, live: bool = False) -> bool:

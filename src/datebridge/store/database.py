@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import json
 import shutil
 import sqlite3
 import time
@@ -18,7 +19,9 @@ from sqlalchemy.exc import DatabaseError, OperationalError
 from sqlmodel import Session
 
 from datebridge.core.errors import CannotDo
+from datebridge.core.invitations import answered
 from datebridge.core.recurrence.pattern import happens
+from datebridge.core.text.links import links_to
 from datebridge.store.entries.reindex import INDEX_REVISION, bring_up_to_date
 from datebridge.store.private import make_private, open_private
 
@@ -150,6 +153,11 @@ def _begin(connection: Connection, wait: bool) -> None:
         connection.exec_driver_sql(f"PRAGMA busy_timeout = {_PATIENCE}")
 
 
+def _answered(text: str, addresses: str) -> str:
+    """What somebody with these addresses, as JSON has them, has answered to an invitation."""
+    return answered(text, json.loads(addresses))
+
+
 def _engine(path: Path) -> Engine:
     engine = create_engine(
         f"sqlite:///{path}", connect_args={"timeout": 60, "check_same_thread": False},
@@ -165,6 +173,8 @@ def _engine(path: Path) -> Engine:
         ):  # fmt: skip
             driver.execute(f"PRAGMA {pragma}")
         driver.create_function("happens", 4, happens, deterministic=True)
+        driver.create_function("answered", 2, _answered, deterministic=True)
+        driver.create_function("links_to", 2, links_to, deterministic=True)
 
     return engine
 

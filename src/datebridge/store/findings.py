@@ -6,9 +6,10 @@ has changed a calendar, the calendar is looked at as a whole.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import (
     ColumnElement,
@@ -21,26 +22,32 @@ from sqlalchemy import (
     func,
     literal,
     select,
+    true,
     union_all,
     update,
 )
 
+from datebridge.core.changes import By
 from datebridge.core.checks import REVISIONS
 from datebridge.core.checks.census import CENSUS, Census
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import Mark
+from datebridge.core.zones.meaning import Zones
 from datebridge.store.database import Store
 from datebridge.store.entries.reindex import (
     Beside,
+    Reindexing,
+    Stored,
     copy_index,
-    examine_anew,
     note_checked,
     select_stored,
     stored,
 )
+from datebridge.store.entries.rows import Row as Derived
 from datebridge.store.entries.versions import FINDING
 from datebridge.store.jobs import queue_once
-from datebridge.store.rulings import IGNORE, subject_of
+from datebridge.store.rulings import IGNORE, finding_of, revoke, rule, subject_of
+from datebridge.store.rulings import standing as rulings_standing
 from datebridge.store.sql import among
 from datebridge.store.tables import (
     CALENDARS,
@@ -54,6 +61,8 @@ from datebridge.store.tables import (
 )
 
 _AT_ONCE = 1_000
+#: About so many octets has an entry.
+_OCTETS = 700
 _WHOLE = tuple(check.code for check in CENSUS)
 Report = Callable[[int, int], None]
 
@@ -102,15 +111,102 @@ def count(connection: Connection) -> int:
     return int(connection.execute(select(func.count(found.c.version_id.distinct()))).scalar_one())
 
 
-def _in_force() -> CompoundSelect[Any]:
-    ignored = exists().where(
-        RULINGS.c.kind == IGNORE, RULINGS.c.revoked_at.is_(None), RULINGS.c.subject == subject_of(FINDINGS.c.code)
-    )
+def _in_force(left_out: bool = False) -> CompoundSelect[Any]:
+    """Codes with the entries in force that have them.
+
+    Args:
+        left_out: with those that a ruling says to ignore for every entry.
+    """
+    standing = and_(RULINGS.c.kind == IGNORE, RULINGS.c.revoked_at.is_(None))
+    ignored = exists().where(standing, RULINGS.c.subject == subject_of(FINDINGS.c.code))
     parts = []
     for table, besides in ((FINDINGS, (~ignored,)), (PROBLEMS, ())):
         joined = table.join(ENTRIES, ENTRIES.c.id == table.c.version_id)
-        parts.append(select(table.c.code, table.c.version_id).select_from(joined).where(ENTRIES.c.listed, *besides))
+        found = (
+            select(table.c.code, table.c.version_id, table.c.message)
+            .select_from(joined)
+            .where(ENTRIES.c.listed, *besides)
+        )
+        whole = table.c.code.in_(select(RULINGS.c.subject).where(standing))
+        parts.append(found if left_out else found.where(~whole))
     return union_all(*parts)
+
+
+def of_all(connection: Connection, calendar: CalendarId | None = None) -> dict[str, int]:
+    """In how many entries in force there is each thing wrong, what is left out too; of all, or of a calendar."""
+    found = _in_force(left_out=True).subquery()
+    counted = select(found.c.code, func.count(found.c.version_id.distinct())).group_by(found.c.code)
+    rows = connection.execute(counted.where(_within(found.c.version_id, calendar)))
+    return {row[0]: row[1] for row in rows}
+
+
+def _within(version: ColumnElement[int], calendar: CalendarId | None) -> ColumnElement[bool]:
+    if calendar is None:
+        return true()
+    return version.in_(select(ENTRIES.c.id).where(ENTRIES.c.calendar_id == calendar))
+
+
+def left_out(connection: Connection) -> set[str]:
+    """The checks that count for no entry."""
+    return {ruling.subject for ruling in rulings_standing(connection, IGNORE)}
+
+
+def entries_with(connection: Connection, code: str, calendar: CalendarId | None = None) -> list[VersionId]:
+    """The entries in force in which a check has found something, but for those a ruling says to ignore."""
+    found = _in_force().subquery()
+    wanted = select(found.c.version_id).distinct().where(found.c.code == code, _within(found.c.version_id, calendar))
+    return [VersionId(one) for one in connection.execute(wanted).scalars()]
+
+
+def page_of(
+    connection: Connection, code: str, calendar: CalendarId | None, offset: int, limit: int
+) -> tuple[int, list[tuple[VersionId, str]]]:
+    """A page of the entries in force in which a check has found something, in order of start, with what it says."""
+    found = _in_force(left_out=True).subquery()
+    said = (
+        select(ENTRIES.c.id, func.min(found.c.message).label("message"))
+        .join(found, found.c.version_id == ENTRIES.c.id)
+        .where(found.c.code == code, _within(ENTRIES.c.id, calendar))
+        .group_by(ENTRIES.c.id)
+    )
+    total = int(connection.execute(select(func.count()).select_from(said.subquery())).scalar_one())
+    rows = connection.execute(said.order_by(ENTRIES.c.start, ENTRIES.c.id).limit(limit).offset(offset))
+    return total, [(VersionId(row.id), row.message) for row in rows]
+
+
+def leave_out(connection: Connection, code: str, by: By) -> None:
+    """Have a check count for no entry, until it is taken in again."""
+    rule(connection, IGNORE, code, "left out", by)
+
+
+def leave_out_entry(connection: Connection, code: str, entry: VersionId, by: By) -> bool:
+    """Have what a check finds in one entry not count, in whatever state; False where it has no UID to be known by."""
+    own = select(ENTRIES.c.component, ENTRIES.c.uid, ENTRIES.c.recurrence_id).where(ENTRIES.c.id == entry)
+    row = connection.execute(own).one_or_none()
+    if row is None or not row.uid:
+        return False
+    rule(connection, IGNORE, finding_of(code, row.component, row.uid, row.recurrence_id), "left out", by)
+    return True
+
+
+def excepted(connection: Connection) -> Counter[str]:
+    """Of how many single entries somebody has said that a check is not to count, by check."""
+    subjects = (ruling.subject for ruling in rulings_standing(connection, IGNORE))
+    return Counter(subject.partition("\n")[0] for subject in subjects if "\n" in subject)
+
+
+def take_in_entries(connection: Connection, code: str) -> None:
+    """Have a check count again for the single entries that were left out."""
+    for ruling in rulings_standing(connection, IGNORE):
+        if ruling.subject.startswith(f"{code}\n"):
+            revoke(connection, ruling.id)
+
+
+def take_in(connection: Connection, code: str) -> None:
+    """Have a check count again."""
+    for ruling in rulings_standing(connection, IGNORE):
+        if ruling.subject == code:
+            revoke(connection, ruling.id)
 
 
 # ---- looking anew ---------------------------------------------------------------------------------
@@ -136,7 +232,19 @@ def queue_checking(connection: Connection) -> None:
         queue_once(connection, "check", "Looking at a calendar", {"calendar": calendar}, f"check {calendar}")
 
 
-def check_everything(store: Store, report: Report, begin: VersionId) -> int:
+class Unexamined(NamedTuple):
+    """Versions as they are stored, and of each which definitions stand beside it, by a number in `zones`."""
+
+    versions: list[Stored]
+    beside: list[int]
+    zones: dict[int, Zones]
+
+
+#: Reads versions with all checks: each comes back with a row for every version of it.
+Examine = Callable[[Iterable[Unexamined]], Iterable[tuple[Unexamined, Sequence[Derived]]]]
+
+
+def check_everything(store: Store, report: Report, begin: VersionId, examine: Examine) -> int:
     """Look at every version with all checks as they are now; returns how many have another index for it.
 
     In short transactions, so that nobody waits.
@@ -147,25 +255,44 @@ def check_everything(store: Store, report: Report, begin: VersionId) -> int:
     with store.read() as connection:
         newest = int(connection.execute(select(func.coalesce(func.max(VERSIONS.c.id), 0))).scalar_one())
         beside = Beside(connection)
-    last, changed = begin, 0
-    while True:
+    changed = 0
+    for some, rows in examine(_unexamined(store, begin, beside)):
         with store.write() as connection:
-            rows = connection.execute(
-                select_stored().where(VERSIONS.c.id > last).order_by(VERSIONS.c.id).limit(_AT_ONCE)
-            ).all()
-            if not rows:
-                break
-            found = examine_anew(connection, stored(rows), beside)
+            own = select(VERSIONS.c.id).where(VERSIONS.c.id.in_(among(one.id for one in some.versions)))
+            there = set(connection.execute(own).scalars())  # some may have been cleared away meanwhile
+            reindexing = Reindexing(connection)
+            for one, row in zip(some.versions, rows, strict=True):
+                if one.id in there:
+                    reindexing.add(one, row)
+            found = reindexing.flush()
             _show(connection, found)
-            last = VersionId(rows[-1].id)
         changed += len(found)
-        report(min(last, newest), newest)
+        report(min(some.versions[-1].id, newest), newest)
     with store.write() as connection:
         unknown = FINDINGS.c.code.not_in(tuple(REVISIONS))
         connection.execute(delete(FINDINGS).where(unknown))
         connection.execute(update(CALENDARS).values(checked=-1))
         note_checked(connection)
     return changed
+
+
+def _unexamined(store: Store, last: VersionId, beside: Beside) -> Iterator[Unexamined]:
+    while True:
+        with store.read() as connection:
+            wanted = select_stored().where(VERSIONS.c.id > last).order_by(VERSIONS.c.id).limit(_AT_ONCE)
+            versions = stored(connection.execute(wanted).all())
+        if not versions:
+            return
+        own = [beside.of(one.id) for one in versions]
+        yield Unexamined(versions, [id(zones) for zones in own], {id(zones): zones for zones in own})
+        last = versions[-1].id
+
+
+def octets(store: Store) -> int:
+    """About how much text all versions have."""
+    with store.read() as connection:
+        many = int(connection.execute(select(func.count()).select_from(VERSIONS)).scalar_one())
+    return many * _OCTETS
 
 
 def check_calendar(store: Store, calendar: CalendarId) -> int:

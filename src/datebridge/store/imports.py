@@ -55,6 +55,7 @@ class Here:
     group_id: GroupId
     calendar_id: CalendarId
     calendar: str
+    writable: bool
     identical: int
     newer: int
     older: int
@@ -160,8 +161,8 @@ def compare(connection: Connection, file: FileId) -> list[Here]:
     identical = many(~differs).label("identical")
     rows = connection.execute(
         select(
-            GROUPS.c.id, ENTRIES.c.calendar_id, CALENDARS.c.name, identical, many(and_(differs, theirs > ours)),
-            many(and_(differs, theirs < ours)), many(and_(differs, theirs == ours)),
+            GROUPS.c.id, ENTRIES.c.calendar_id, CALENDARS.c.name, CALENDARS.c.writable, identical,
+            many(and_(differs, theirs > ours)), many(and_(differs, theirs < ours)), many(and_(differs, theirs == ours)),
         )
         .select_from(GROUPS)
         .join(VERSIONS, VERSIONS.c.group_id == GROUPS.c.id)

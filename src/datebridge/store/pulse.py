@@ -35,6 +35,7 @@ def marks(connection: Connection) -> Marks:
         "pushes": (*of(func.max(PUSHES.c.id), func.total(func.length(PUSHES.c.message))), *by_state(PUSHES)),
         "files": (*of(func.max(FILES.c.id)), *by_state(FILES)),
         "jobs": (*of(func.max(JOBS.c.id)), *connection.execute(busy).one()),
+        "duplicates": of(META.c.matched),
         "preferences": all_of(*PREFERENCES.c),
     }  # fmt: skip
 

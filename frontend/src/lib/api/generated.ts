@@ -230,6 +230,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/alike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Likely
+         * @description Pairs of calendars that look like two copies of one, the likeliest first.
+         */
+        get: operations["likely_api_alike_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mirror": {
         parameters: {
             query?: never;
@@ -399,7 +419,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Understood
+         * @description What a typed line is understood as, while it is typed; nothing is made.
+         */
+        get: operations["understood_api_lines_get"];
         put?: never;
         /**
          * Line
@@ -445,7 +469,7 @@ export interface paths {
         };
         /**
          * Entries
-         * @description A page of what matches the filter.
+         * @description A page of what matches the filter; times on the clock of a zone, or each on its own where none is given.
          */
         get: operations["entries_api_entries_get"];
         put?: never;
@@ -630,6 +654,46 @@ export interface paths {
          * @description Write a selection to an archive file, read it back, and propose its deletion.
          */
         post: operations["archive_api_archives_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/by-age": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Away
+         * @description Write what is over before a day to archives, one a calendar, read them back, and propose its deletion.
+         */
+        post: operations["put_away_api_archives_by_age_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back
+         * @description Propose what was edited in a spreadsheet that was exported here.
+         */
+        post: operations["bring_back_api_sheets_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -878,6 +942,478 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/duplicates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Found
+         * @description What was found, by kind; groups that are as sure as that.
+         */
+        get: operations["found_api_duplicates_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duplicates/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Look for duplicates anew.
+         */
+        post: operations["look_api_duplicates_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duplicates/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Groups
+         * @description A page of groups, by kind, the surest first.
+         */
+        get: operations["groups_api_duplicates_groups_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duplicates/groups/{group}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * One
+         * @description A group in banks, with what would become of it; nothing where it is no longer as it was.
+         */
+        post: operations["one_api_duplicates_groups__group__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duplicates/groups/{group}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Keep one of a group, at once; it can be taken back.
+         */
+        post: operations["accept_api_duplicates_groups__group__accept_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duplicates/groups/{group}/apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Apart
+         * @description Remember that these are not the same, for good.
+         */
+        post: operations["apart_api_duplicates_groups__group__apart_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duplicates/apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ruled Apart
+         * @description Which entries somebody has said are not the same, the newest first.
+         */
+        get: operations["ruled_apart_api_duplicates_apart_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duplicates/apart/{ruling}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Apart
+         * @description Have two entries be compared again.
+         */
+        delete: operations["forget_apart_api_duplicates_apart__ruling__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duplicates/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Propose
+         * @description Propose keeping one of every group of a kind, or of all kinds, that is as sure as that.
+         */
+        post: operations["propose_api_duplicates_proposals_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Checks
+         * @description What the checks have found, in all calendars or in one.
+         */
+        get: operations["checks_api_checks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks/standards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Standards
+         * @description What the checks go by that somebody has to say.
+         */
+        get: operations["standards_api_checks_standards_get"];
+        /**
+         * Keep Standards
+         * @description Have the checks go by other standards.
+         */
+        put: operations["keep_standards_api_checks_standards_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks/calendars": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Of Calendars
+         * @description What shows only of calendars as wholes: names, copies, spellings, properties nobody knows.
+         */
+        get: operations["of_calendars_api_checks_calendars_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks/{code}/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Entries
+         * @description A page of the entries in which a check has found something, with what it says.
+         */
+        get: operations["entries_api_checks__code__entries_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks/{code}/fix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fix
+         * @description Propose what a check has found as it would be without it.
+         */
+        post: operations["fix_api_checks__code__fix_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks/{code}/left-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Leave Out
+         * @description Have a check count for no entry; what it finds is left alone.
+         */
+        put: operations["leave_out_api_checks__code__left_out_put"];
+        post?: never;
+        /**
+         * Take In
+         * @description Have a check count again.
+         */
+        delete: operations["take_in_api_checks__code__left_out_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks/{code}/left-out/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Leave Out Entry
+         * @description Have what a check finds in one entry not count.
+         */
+        put: operations["leave_out_entry_api_checks__code__left_out__entry__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks/{code}/left-out/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take In Entries
+         * @description Have a check count again for the single entries that were left out.
+         */
+        delete: operations["take_in_entries_api_checks__code__left_out_entries_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bulk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bulk
+         * @description Propose a selection as these steps make it.
+         */
+        post: operations["bulk_api_bulk_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bulk/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Words
+         * @description Steps in a few words each, and what is still wrong with one.
+         */
+        post: operations["words_api_bulk_words_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kept
+         * @description The recipes that are kept, by name.
+         */
+        get: operations["kept_api_recipes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep
+         * @description Keep steps under a name, in place of what was called so.
+         */
+        put: operations["keep_api_recipes__name__put"];
+        post?: never;
+        /**
+         * Forget
+         * @description Keep a recipe no more.
+         */
+        delete: operations["forget_api_recipes__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{name}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description A recipe as a file, for another place or for `date-bridge clean`.
+         */
+        get: operations["export_api_recipes__name__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In
+         * @description Keep the recipe of a file.
+         */
+        post: operations["bring_in_api_recipes_files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -993,6 +1529,26 @@ export interface paths {
          * @description Take files in hand and read them; nothing is stored in any calendar yet.
          */
         post: operations["bring_api_imports_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft
+         * @description An event of a message that holds no invitation; nothing is stored.
+         */
+        post: operations["draft_api_imports_draft_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1480,6 +2036,30 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** AcceptIn */
+        AcceptIn: {
+            /**
+             * Policy
+             * @default [
+             *       "writable",
+             *       "answers",
+             *       "newest",
+             *       "richest",
+             *       "order"
+             *     ]
+             */
+            policy: ("writable" | "answers" | "newest" | "richest" | "order")[];
+            /**
+             * Order
+             * @default []
+             */
+            order: number[];
+            /**
+             * Keep
+             * @description the entry that stays, where a person has chosen
+             */
+            keep?: number | null;
+        };
         /** AccountOut */
         AccountOut: {
             /** Id */
@@ -1577,6 +2157,94 @@ export interface components {
              */
             place: number;
         };
+        /**
+         * Alarms
+         * @description Alarms set (all others go), added, or all taken out. `minutes` before the start or end, below 0 for after it.
+         */
+        Alarms: {
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "set" | "add" | "strip";
+            /**
+             * Minutes
+             * @default 15
+             */
+            minutes: number;
+            /**
+             * Related
+             * @default start
+             * @enum {string}
+             */
+            related: "start" | "end";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "alarms";
+        };
+        /**
+         * AlignedOut
+         * @description One field of all members, the one that stays first.
+         */
+        AlignedOut: {
+            /** Label */
+            label: string;
+            /** Values */
+            values: string[][];
+            /** Same */
+            same: boolean;
+            /** Bookkeeping */
+            bookkeeping: boolean;
+        };
+        /**
+         * Alike
+         * @description In which way entries are one meeting.
+         * @enum {string}
+         */
+        Alike: "identical" | "same-uid" | "same-time" | "shifted" | "parts" | "cut" | "changed" | "loose" | "echo";
+        /**
+         * AlikeOut
+         * @description Two calendars, and how many UIDs and titles stand in both.
+         */
+        AlikeOut: {
+            /** Left */
+            left: number;
+            /** Right */
+            right: number;
+            /** Left Name */
+            left_name: string;
+            /** Right Name */
+            right_name: string;
+            /** Uids */
+            uids: number;
+            /** Titles */
+            titles: number;
+        };
+        /**
+         * AllDay
+         * @description Times become whole days: those on which it happens on its own clock.
+         */
+        AllDay: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "all-day";
+        };
+        /**
+         * ApartOut
+         * @description Two that are not the same, by their titles.
+         */
+        ApartOut: {
+            /** Id */
+            id: number;
+            /** Left */
+            left: string;
+            /** Right */
+            right: string;
+        };
         /** ArchiveIn */
         ArchiveIn: {
             selection: components["schemas"]["SelectionIn"];
@@ -1585,6 +2253,26 @@ export interface components {
              * @default archive
              */
             name: string;
+        };
+        /** AttachedOut */
+        AttachedOut: {
+            /** Name */
+            name: string;
+            /** Octets */
+            octets: number;
+        };
+        /**
+         * BeginSeries
+         * @description A series begins on this day or later: what it did before is cut off.
+         */
+        BeginSeries: {
+            /** First */
+            first: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "begin-series";
         };
         /** Body_bring_api_imports_post */
         Body_bring_api_imports_post: {
@@ -1595,6 +2283,38 @@ export interface components {
         Body_copy_api_transfers_post: {
             chosen: components["schemas"]["SelectionIn"];
             target: components["schemas"]["TargetIn"];
+        };
+        /** Body_draft_api_imports_draft_post */
+        Body_draft_api_imports_draft_post: {
+            /** File */
+            file: string;
+        };
+        /**
+         * BulkIn
+         * @description What is to be done to a selection; `name` is that of the recipe, where there is one.
+         */
+        BulkIn: {
+            /** Steps */
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            selection: components["schemas"]["SelectionIn"];
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * Busy
+         * @description Whether it takes up time (RFC 5545 §3.8.2.7).
+         */
+        Busy: {
+            /** Busy */
+            busy: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "busy";
         };
         /** CalendarIn */
         CalendarIn: {
@@ -1745,6 +2465,30 @@ export interface components {
             address: string;
             /** Publisher */
             publisher: string;
+            /**
+             * Connected
+             * @description the name under which it is followed already
+             * @default
+             */
+            connected: string;
+        };
+        /**
+         * Categories
+         * @description Categories set, added or taken away; letters large or small are one.
+         */
+        Categories: {
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "set" | "add" | "remove";
+            /** Values */
+            values?: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "categories";
         };
         /** ChangeOut */
         ChangeOut: {
@@ -1773,6 +2517,11 @@ export interface components {
              * @description columns in which the two sides differ
              */
             differs: string[];
+            /**
+             * Fields
+             * @description everything in which they differ, where both sides are there
+             */
+            fields: components["schemas"]["DifferingOut"][];
         };
         /** ChangePage */
         ChangePage: {
@@ -1855,6 +2604,61 @@ export interface components {
             pushed: components["schemas"]["PushedOut"];
         };
         /**
+         * CheckCount
+         * @description A check, and in how many entries it has found something.
+         */
+        CheckCount: {
+            /** Code */
+            code: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "breaks" | "alters" | "untidy";
+            /** Title */
+            title: string;
+            /** Why */
+            why: string;
+            /** Count */
+            count: number;
+            /**
+             * Wrong
+             * @description not as the standard has it; else right, and seldom wanted
+             */
+            wrong: boolean;
+            /**
+             * Fixable
+             * @description whether there is one way in which it can be put right
+             */
+            fixable: boolean;
+            /**
+             * Left Out
+             * @description whether somebody said that it is not to count
+             */
+            left_out: boolean;
+            /**
+             * Excepted
+             * @description single entries that are not to count
+             * @default 0
+             */
+            excepted: number;
+            /**
+             * Filter
+             * @description the filter line that shows them in the table
+             */
+            filter: string;
+            /**
+             * Remedy
+             * @enum {string}
+             */
+            remedy: "look" | "change" | "delete" | "archive";
+            /**
+             * Steps
+             * @description what would be changed in bulk
+             */
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+        };
+        /**
          * CheckOut
          * @description What the fields come to, while they are typed.
          */
@@ -1885,6 +2689,29 @@ export interface components {
             count: number | null;
             /** Clocks */
             clocks: components["schemas"]["ClockOut"][];
+        };
+        /** CheckedEntry */
+        CheckedEntry: {
+            entry: components["schemas"]["EntryOut"];
+            /** Message */
+            message: string;
+        };
+        /** CheckedPage */
+        CheckedPage: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["CheckedEntry"][];
+        };
+        /**
+         * ChecksOut
+         * @description The checks that have found something, the worst first; the others by their titles.
+         */
+        ChecksOut: {
+            /** Found */
+            found: components["schemas"]["CheckCount"][];
+            /** Clean */
+            clean: string[];
         };
         /**
          * ChoiceIn
@@ -1941,6 +2768,20 @@ export interface components {
             push: components["schemas"]["UnsettledOut"];
             /** Pairs */
             pairs: components["schemas"]["PairOut"][];
+        };
+        /**
+         * CopiesOut
+         * @description Two calendars that look like one: so many UIDs stand in both, of so many of the smaller one.
+         */
+        CopiesOut: {
+            /** Left */
+            left: number;
+            /** Right */
+            right: number;
+            /** Same */
+            same: number;
+            /** Of */
+            of: number;
         };
         /** Count */
         Count: {
@@ -2049,6 +2890,44 @@ export interface components {
              * @default false
              */
             skip_elsewhere: boolean;
+            /**
+             * Drop Missing
+             * @default false
+             */
+            drop_missing: boolean;
+        };
+        /**
+         * Delete
+         * @description Entries go: those in which a check finds something; or those over before a day, series only as a whole.
+         */
+        Delete: {
+            /**
+             * Check
+             * @default
+             */
+            check: string;
+            /**
+             * Before
+             * @default
+             */
+            before: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "delete";
+        };
+        /**
+         * DifferingOut
+         * @description A field of which the two sides of a change say something else; only what they do not share.
+         */
+        DifferingOut: {
+            /** Label */
+            label: string;
+            /** Left */
+            left: string[];
+            /** Right */
+            right: string[];
         };
         /** DoneOut */
         DoneOut: {
@@ -2062,6 +2941,88 @@ export interface components {
              * @default
              */
             day: string;
+        };
+        /**
+         * DraftOut
+         * @description What an event made of a message would say.
+         */
+        DraftOut: {
+            /** Sender */
+            sender: string;
+            fields: components["schemas"]["Fields"];
+            /** Attached */
+            attached: components["schemas"]["AttachedOut"][];
+            /** Times */
+            times: components["schemas"]["TimeOut"][];
+        };
+        /**
+         * DropPeople
+         * @description Attendees taken out by address or ``@domain``; an organiser among them stays while others are invited.
+         */
+        DropPeople: {
+            /** Who */
+            who: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "drop-people";
+        };
+        /**
+         * DuplicateOut
+         * @description A group in banks: the member that stays first, then the others.
+         */
+        DuplicateOut: {
+            /** Id */
+            id: number;
+            kind: components["schemas"]["Alike"];
+            /** Title */
+            title: string;
+            /** Score */
+            score: number;
+            /** Reasons */
+            reasons: string[];
+            /** Members */
+            members: components["schemas"]["MemberOut"][];
+            /** Fields */
+            fields: components["schemas"]["AlignedOut"][];
+            /**
+             * Why
+             * @description what decided which stays
+             */
+            why: string;
+            /**
+             * Choices
+             * @description which of them may stay instead, one after the other
+             */
+            choices: number[];
+            /**
+             * Taken
+             * @description what the one that stays takes over
+             */
+            taken: string[];
+            /**
+             * Lost
+             * @description what goes with the others
+             */
+            lost: string[];
+        };
+        /**
+         * DuplicatesOut
+         * @description What was found; `job` looks for it just now.
+         */
+        DuplicatesOut: {
+            /**
+             * As Of
+             * @description the revision of the entries as of which it was looked for; -1: never
+             */
+            as_of: number;
+            /** Outdated */
+            outdated: boolean;
+            /** Job */
+            job: number | null;
+            /** Kinds */
+            kinds: components["schemas"]["KindCount"][];
         };
         /** EditIn */
         EditIn: {
@@ -2094,6 +3055,19 @@ export interface components {
              */
             listed: boolean;
         };
+        /**
+         * EndSeries
+         * @description A series happens for the last time on this day (``2026-12-31``), or before it.
+         */
+        EndSeries: {
+            /** Last */
+            last: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "end-series";
+        };
         /** EntryDetail */
         EntryDetail: {
             row: components["schemas"]["EntryOut"];
@@ -2101,6 +3075,11 @@ export interface components {
             calendar: string;
             /** Facts */
             facts: components["schemas"]["FactOut"][];
+            /**
+             * Answers
+             * @description how many of those invited have answered what
+             */
+            answers: components["schemas"]["FactOut"][];
             /** Problems */
             problems: components["schemas"]["ProblemOut"][];
             /** Source */
@@ -2127,6 +3106,12 @@ export interface components {
             where: string;
             /** When */
             when: string;
+            /**
+             * Own
+             * @description on the entry's own clock, where that shows another time
+             * @default
+             */
+            own: string;
             /** Until */
             until: string;
             /** Repeats */
@@ -2190,6 +3175,18 @@ export interface components {
             mine: string[];
             /** Theirs */
             theirs: string[];
+            /**
+             * Mine Said
+             * @description the same as people read it; nothing where it has none
+             */
+            mine_said: string[];
+            /** Theirs Said */
+            theirs_said: string[];
+            /**
+             * Bookkeeping
+             * @description what programs note for each other: it decides itself
+             */
+            bookkeeping: boolean;
             /**
              * Proposed
              * @description mine where only this side has changed it
@@ -2299,6 +3296,11 @@ export interface components {
         FieldsOut: {
             fields: components["schemas"]["Fields"];
             /**
+             * Zone Means
+             * @description the zone that the name as written stands for, where that is another name
+             */
+            zone_means: string;
+            /**
              * Kind
              * @enum {string}
              */
@@ -2331,6 +3333,24 @@ export interface components {
             end: number;
             /** Completions */
             completions: components["schemas"]["CompletionOut"][];
+            /**
+             * Terms
+             * @default []
+             */
+            terms: components["schemas"]["TermCount"][];
+        };
+        /**
+         * Fix
+         * @description What a check finds is put right as the check can.
+         */
+        Fix: {
+            /** Check */
+            check: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "fix";
         };
         /** FoundCalendar */
         FoundCalendar: {
@@ -2358,6 +3378,39 @@ export interface components {
             };
             /** Here */
             here: components["schemas"]["HereOut"][];
+            /**
+             * Suggested Calendar
+             * @description which calendar this is a newer version of; None: a fresh one
+             */
+            suggested_calendar: number | null;
+            /**
+             * All Here
+             * @description all of it stands, identical, in calendars that can only be read
+             */
+            all_here: boolean;
+        };
+        /** GroupPage */
+        GroupPage: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["GroupRow"][];
+        };
+        /** GroupRow */
+        GroupRow: {
+            /** Id */
+            id: number;
+            kind: components["schemas"]["Alike"];
+            /** Score */
+            score: number;
+            /** What */
+            what: string;
+            /** When */
+            when: string;
+            /** Calendars */
+            calendars: number[];
+            /** Members */
+            members: number;
         };
         /**
          * HappensOut
@@ -2387,6 +3440,8 @@ export interface components {
             calendar_id: number;
             /** Calendar */
             calendar: string;
+            /** Writable */
+            writable: boolean;
             /** Identical */
             identical: number;
             /** Newer */
@@ -2454,8 +3509,20 @@ export interface components {
             creates: number;
             /** Updates */
             updates: number;
+            /** Deletes */
+            deletes: number;
             /** Skipped */
             skipped: number;
+            /**
+             * Missing
+             * @description of what came from files before, how much this one does not have any more
+             */
+            missing: number;
+            /**
+             * Missed
+             * @description titles of some of those
+             */
+            missed: string[];
         };
         /** IntervalIn */
         IntervalIn: {
@@ -2514,6 +3581,31 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /**
+         * KindCount
+         * @description How many groups of a kind there are, and how many entries more than one in each.
+         */
+        KindCount: {
+            kind: components["schemas"]["Alike"];
+            /** Title */
+            title: string;
+            /** Says */
+            says: string;
+            /** Groups */
+            groups: number;
+            /** More */
+            more: number;
+        };
+        /**
+         * LackingOut
+         * @description A calendar, and what it does not say of itself.
+         */
+        LackingOut: {
+            /** Calendar Id */
+            calendar_id: number;
+            /** Lacks */
+            lacks: string[];
+        };
         /** LayerWarning */
         LayerWarning: {
             /** Calendar */
@@ -2532,6 +3624,44 @@ export interface components {
              * @default
              */
             zone: string;
+        };
+        /** LineOut */
+        LineOut: {
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * Says
+             * @default
+             */
+            says: string;
+            /**
+             * Pieces
+             * @default []
+             */
+            pieces: components["schemas"]["LinePiece"][];
+            /**
+             * Wrong
+             * @default
+             */
+            wrong: string;
+        };
+        /**
+         * LinePiece
+         * @description A stretch of a typed line; what is `unclear` stays in the title.
+         */
+        LinePiece: {
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /**
+             * Means
+             * @enum {string}
+             */
+            means: "title" | "when" | "unclear";
         };
         /** LinkOut */
         LinkOut: {
@@ -2600,6 +3730,42 @@ export interface components {
             interval: string;
             /** Coming */
             coming: components["schemas"]["ComingOut"][];
+        };
+        /**
+         * MapAddress
+         * @description Another address for the organiser and attendees: ``@old.example`` for a domain, else one address.
+         */
+        MapAddress: {
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "map-address";
+        };
+        /**
+         * MemberOut
+         * @description An entry of a group. `fate`: it stays, goes, would go but can only be read, or is left for a person to decide.
+         */
+        MemberOut: {
+            /** Id */
+            id: number;
+            /** Calendar Id */
+            calendar_id: number;
+            /**
+             * Changed
+             * @description when it was changed last, as ISO 8601; empty where it does not say
+             */
+            changed: string;
+            /**
+             * Fate
+             * @enum {string}
+             */
+            fate: "stays" | "goes" | "read only" | "open";
+            entry: components["schemas"]["EntryOut"];
         };
         /**
          * MergeIn
@@ -2674,6 +3840,24 @@ export interface components {
              * @description by how much the right side is later or earlier: +1 h
              */
             difference: string;
+        };
+        /**
+         * MoveTo
+         * @description To another calendar, by its name, and by its account where several are called so.
+         */
+        MoveTo: {
+            /** Calendar */
+            calendar: string;
+            /**
+             * Account
+             * @default
+             */
+            account: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "calendar";
         };
         /** NewCalendarIn */
         NewCalendarIn: {
@@ -2934,6 +4118,22 @@ export interface components {
              */
             travel: number;
         };
+        /**
+         * Privacy
+         * @description Who may see it (RFC 5545 §3.8.1.3); "" as the calendar has it.
+         */
+        Privacy: {
+            /**
+             * Privacy
+             * @enum {string}
+             */
+            privacy: "" | "PUBLIC" | "PRIVATE" | "CONFIDENTIAL";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "privacy";
+        };
         /** ProblemCount */
         ProblemCount: {
             /**
@@ -2983,6 +4183,58 @@ export interface components {
             rows: components["schemas"]["ProblemOut"][];
         };
         /**
+         * Property
+         * @description What one property says is said by another, as a map of values has it; an empty map says the same again.
+         *
+         *     Attributes:
+         *         source, target: one of them is an X- property; `keep`: the first one stays beside the new one.
+         */
+        Property: {
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+            /** Values */
+            values?: {
+                [key: string]: string;
+            };
+            /**
+             * Keep
+             * @default false
+             */
+            keep: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "property";
+        };
+        /** ProposalIn */
+        ProposalIn: {
+            /**
+             * Policy
+             * @default [
+             *       "writable",
+             *       "answers",
+             *       "newest",
+             *       "richest",
+             *       "order"
+             *     ]
+             */
+            policy: ("writable" | "answers" | "newest" | "richest" | "order")[];
+            /**
+             * Order
+             * @default []
+             */
+            order: number[];
+            kind?: components["schemas"]["Alike"] | null;
+            /**
+             * Least
+             * @default 0.95
+             */
+            least: number;
+        };
+        /**
          * PushedOut
          * @description How what a batch had to push fared, in entries.
          */
@@ -3017,6 +4269,47 @@ export interface components {
              * @default 0
              */
             dropped: number;
+        };
+        /**
+         * PutAwayIn
+         * @description What is over before a day, of all calendars that may be written or of some.
+         */
+        PutAwayIn: {
+            /**
+             * Before
+             * Format: date
+             */
+            before: string;
+            /**
+             * Calendars
+             * @default []
+             */
+            calendars: number[];
+            /**
+             * Shorten
+             * @description series that still run begin on that day
+             * @default false
+             */
+            shorten: boolean;
+        };
+        /** RecipeFileIn */
+        RecipeFileIn: {
+            /** File */
+            file: string;
+            /** Text */
+            text: string;
+        };
+        /** RecipeOut */
+        RecipeOut: {
+            /** Name */
+            name: string;
+            /** Steps */
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            /**
+             * Says
+             * @description each step in a few words
+             */
+            says: string[];
         };
         /**
          * Refusal
@@ -3176,6 +4469,43 @@ export interface components {
             repeats: components["schemas"]["Repeats"];
         };
         /**
+         * Replace
+         * @description Text found and replaced in one kind of words.
+         *
+         *     Attributes:
+         *         pattern: `find` is a regular expression, and ``\\1`` in `by` a group of it.
+         *         cases: letters large and small are told apart.
+         */
+        Replace: {
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "title" | "place" | "notes" | "category" | "link";
+            /** Find */
+            find: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * Pattern
+             * @default false
+             */
+            pattern: boolean;
+            /**
+             * Cases
+             * @default false
+             */
+            cases: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "replace";
+        };
+        /**
          * RouteOut
          * @description The numbers on the route: what waits at each stage.
          */
@@ -3233,6 +4563,37 @@ export interface components {
             set_id: number;
         };
         /**
+         * SheetIn
+         * @description A CSV that is brought back.
+         */
+        SheetIn: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * Shift
+         * @description Everything is earlier (below 0) or later, on each entry's own clock; a series with its changed occurrences.
+         */
+        Shift: {
+            /**
+             * Days
+             * @default 0
+             */
+            days: number;
+            /**
+             * Minutes
+             * @default 0
+             */
+            minutes: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "shift";
+        };
+        /**
          * ShiftIn
          * @description Start and end moved by minutes on the clock asked.
          */
@@ -3274,6 +4635,82 @@ export interface components {
              */
             agreed: string[];
         };
+        /** SpellingOut */
+        SpellingOut: {
+            /** Value */
+            value: string;
+            /** Count */
+            count: number;
+        };
+        /**
+         * Standards
+         * @description What the checks go by that somebody has to say.
+         *
+         *     Attributes:
+         *         days: what lasts longer is looked at.
+         *         older: what is over before this day is old, as ``2024-01-01``; "" to leave that.
+         *         departed: domains of which nobody is left: ``old.example``.
+         *         hosts: where links lead to a system that is to be switched off: ``old.example``.
+         *         kilobytes: entries that are larger may be refused.
+         *         last: until when series without end are wanted, as ``2028-12-31``; "" for no such day.
+         */
+        Standards: {
+            /**
+             * Days
+             * @default 30
+             */
+            days: number;
+            /**
+             * Older
+             * @default
+             */
+            older: string;
+            /** Departed */
+            departed?: string[];
+            /** Hosts */
+            hosts?: string[];
+            /**
+             * Kilobytes
+             * @default 100
+             */
+            kilobytes: number;
+            /**
+             * Last
+             * @default
+             */
+            last: string;
+        };
+        /**
+         * Status
+         * @description How certain it is (RFC 5545 §3.8.1.11); "" for no word of it.
+         */
+        Status: {
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "" | "TENTATIVE" | "CONFIRMED" | "CANCELLED" | "NEEDS-ACTION" | "IN-PROCESS" | "COMPLETED";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "status";
+        };
+        /** StepWords */
+        StepWords: {
+            /** Says */
+            says: string[];
+            /**
+             * Error
+             * @description why they cannot be done as they are; empty where they can
+             */
+            error: string;
+        };
+        /** StepsIn */
+        StepsIn: {
+            /** Steps */
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+        };
         /** StretchOut */
         StretchOut: {
             /** First */
@@ -3282,6 +4719,24 @@ export interface components {
             changed: string;
             /** Times */
             times: components["schemas"]["ThereOut"][];
+        };
+        /**
+         * Strip
+         * @description A part taken out. `names`: of unknown properties only these; all where there are none.
+         */
+        Strip: {
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "attachments" | "unknown" | "notes" | "people" | "place" | "link" | "conference";
+            /** Names */
+            names?: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "strip";
         };
         /**
          * TargetIn
@@ -3314,6 +4769,20 @@ export interface components {
              */
             tell: boolean;
         };
+        /**
+         * TermCount
+         * @description One condition of a filter line: where it stands, what it asks for, and how many match it alone.
+         */
+        TermCount: {
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Says */
+            says: string;
+            /** Count */
+            count: number;
+        };
         /** TermOut */
         TermOut: {
             /**
@@ -3334,6 +4803,48 @@ export interface components {
             works: boolean;
         };
         /**
+         * TimeOut
+         * @description A day and hours that stand in a text, as fields of an event have them.
+         */
+        TimeOut: {
+            /** Says */
+            says: string;
+            /** Whole */
+            whole: boolean;
+            /** Zone */
+            zone: string;
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
+        };
+        /**
+         * Timed
+         * @description Whole days become times: from `at` on, so many minutes on the last day, on the clock of a zone ("" for none).
+         */
+        Timed: {
+            /**
+             * At
+             * @default 09:00
+             */
+            at: string;
+            /**
+             * Minutes
+             * @default 60
+             */
+            minutes: number;
+            /**
+             * Zone
+             * @default
+             */
+            zone: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "timed";
+        };
+        /**
          * UndoOut
          * @description What undo came to: applied at once, or a proposal to look at since some entries changed meanwhile.
          */
@@ -3346,6 +4857,15 @@ export interface components {
             title: string;
             /** Held */
             held: number;
+        };
+        /** UnknownOut */
+        UnknownOut: {
+            /** Name */
+            name: string;
+            /** Entries */
+            entries: number;
+            /** Sample */
+            sample: string;
         };
         /**
          * UnsettledOut
@@ -3385,6 +4905,28 @@ export interface components {
             total: number;
             /** Rows */
             rows: components["schemas"]["UnsettledOut"][];
+        };
+        /**
+         * WholeOut
+         * @description What shows only of calendars as wholes.
+         */
+        WholeOut: {
+            /** Lacking */
+            lacking: components["schemas"]["LackingOut"][];
+            /** Copies */
+            copies: components["schemas"]["CopiesOut"][];
+            /**
+             * Spellings
+             * @description categories spelt differently, the most frequent first
+             */
+            spellings: components["schemas"]["SpellingOut"][][];
+            /** Unknown */
+            unknown: components["schemas"]["UnknownOut"][];
+            /**
+             * More Unknown
+             * @description there are more entries with unknown properties than were looked through
+             */
+            more_unknown: boolean;
         };
     };
     responses: never;
@@ -3925,6 +5467,44 @@ export interface operations {
             };
         };
     };
+    likely_api_alike_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlikeOut"][];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     mirror_api_mirror_get: {
         parameters: {
             query?: {
@@ -4268,6 +5848,47 @@ export interface operations {
             };
         };
     };
+    understood_api_lines_get: {
+        parameters: {
+            query: {
+                text: string;
+                zone?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     line_api_lines_post: {
         parameters: {
             query?: never;
@@ -4398,6 +6019,7 @@ export interface operations {
                 descending?: boolean;
                 offset?: number;
                 limit?: number;
+                zone?: string;
             };
             header?: never;
             path?: never;
@@ -4808,6 +6430,90 @@ export interface operations {
             };
         };
     };
+    put_away_api_archives_by_age_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutAwayIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    bring_back_api_sheets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     check_export_api_exports_check_post: {
         parameters: {
             query?: {
@@ -4855,7 +6561,7 @@ export interface operations {
     export_file_api_exports_post: {
         parameters: {
             query?: {
-                format?: "ics" | "zip" | "csv";
+                format?: "ics" | "zip" | "csv" | "tsv";
                 calendar?: number | null;
                 zone?: string;
                 name?: string;
@@ -4879,6 +6585,7 @@ export interface operations {
                     "text/calendar": unknown;
                     "application/zip": unknown;
                     "text/csv": unknown;
+                    "text/tab-separated-values": unknown;
                 };
             };
             /** @description What was sent makes no sense; the detail says where. */
@@ -5308,6 +7015,1048 @@ export interface operations {
             };
         };
     };
+    found_api_duplicates_get: {
+        parameters: {
+            query?: {
+                least?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DuplicatesOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    look_api_duplicates_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    groups_api_duplicates_groups_get: {
+        parameters: {
+            query?: {
+                kind?: components["schemas"]["Alike"] | null;
+                least?: number;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupPage"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    one_api_duplicates_groups__group__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                group: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DuplicateOut"] | null;
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    accept_api_duplicates_groups__group__accept_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                group: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoneOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    apart_api_duplicates_groups__group__apart_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                group: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    ruled_apart_api_duplicates_apart_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApartOut"][];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    forget_apart_api_duplicates_apart__ruling__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ruling: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    propose_api_duplicates_proposals_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProposalIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    checks_api_checks_get: {
+        parameters: {
+            query?: {
+                calendar?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChecksOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    standards_api_checks_standards_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Standards"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    keep_standards_api_checks_standards_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Standards"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    of_calendars_api_checks_calendars_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    entries_api_checks__code__entries_get: {
+        parameters: {
+            query?: {
+                calendar?: number | null;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckedPage"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    fix_api_checks__code__fix_post: {
+        parameters: {
+            query?: {
+                calendar?: number | null;
+            };
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    leave_out_api_checks__code__left_out_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_in_api_checks__code__left_out_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    leave_out_entry_api_checks__code__left_out__entry__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_in_entries_api_checks__code__left_out_entries_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    bulk_api_bulk_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    words_api_bulk_words_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepWords"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    kept_api_recipes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"][];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    keep_api_recipes__name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    forget_api_recipes__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    export_api_recipes__name__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    bring_in_api_recipes_files_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeFileIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     job_list_api_jobs_get: {
         parameters: {
             query?: never;
@@ -5560,6 +8309,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    draft_api_imports_draft_post: {
+        parameters: {
+            query?: {
+                zone?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_draft_api_imports_draft_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftOut"];
                 };
             };
             /** @description What was sent makes no sense; the detail says where. */

@@ -57,7 +57,9 @@
         onclick={() => void start(() => answer(client.POST('/api/accounts/{account_id}/look-through', { params })))}
         hint="See which calendars {account.name} holds now, and what is in those left off">Look through</Action
       >
-      <Action onclick={() => (leaving = true)} hint="Disconnect {account.name}">Disconnect…</Action>
+      <Action onclick={() => (leaving = true)} hint="Disconnect {account.name}" named="Disconnect… {account.name}"
+        >Disconnect…</Action
+      >
     </span>
   </div>
   {#if account.trouble}
@@ -107,7 +109,8 @@
         <div class="flex justify-end">
           <Action
             onclick={() => void start(() => answer(client.POST('/api/remotes/on', { body: { remotes: [remote.id] } })))}
-            hint="Switch {remote.name} on">Switch on</Action
+            hint="Switch {remote.name} on"
+            named="Switch on {remote.name}">Switch on</Action
           >
         </div>
       </li>

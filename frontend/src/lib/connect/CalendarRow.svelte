@@ -61,11 +61,18 @@
     {/if}
   </div>
   <div class="flex justify-end gap-2">
-    <Action href="/look?filter={encodeURIComponent(calendar.term)}" hint="Show {calendar.label} in the table"
-      >Show</Action
+    <Action
+      href="/look?filter={encodeURIComponent(calendar.term)}"
+      hint="Show {calendar.label} in the table"
+      named="Show {calendar.label}">Show</Action
     >
-    <Action onclick={() => onexport(calendar)} hint="Export {calendar.label} as a file">Export…</Action>
-    <Action href="/connect/calendar/{calendar.id}" hint="All about {calendar.label}, and what can be set">About…</Action
+    <Action onclick={() => onexport(calendar)} hint="Export {calendar.label} as a file" named="Export… {calendar.label}"
+      >Export…</Action
+    >
+    <Action
+      href="/connect/calendar/{calendar.id}"
+      hint="All about {calendar.label}, and what can be set"
+      named="About… {calendar.label}">About…</Action
     >
   </div>
 </li>
@@ -73,5 +80,21 @@
 <style>
   :global(.calendar) {
     grid-template-columns: minmax(0, 1.2fr) minmax(0, 1.5fr) 200px 96px 262px;
+  }
+  @media (max-width: 1050px) {
+    :global(.calendar) {
+      grid-template-columns: minmax(0, 1fr) minmax(0, 1fr) auto;
+      row-gap: 4px;
+      padding-block: 6px;
+    }
+  }
+  @media (max-width: 760px) {
+    :global(.calendar) {
+      grid-template-columns: minmax(0, 1fr);
+    }
+    :global(.calendar > *) {
+      justify-content: start;
+      text-align: left;
+    }
   }
 </style>

@@ -4,8 +4,13 @@
   import { count, counted } from '$lib/ui/words';
 
   /** What is in a file on the left bank, where it goes on the right. */
-  type Props = { group: Schemas['GroupOut']; calendars: Calendar[]; decision: Schemas['DecisionIn'] };
-  let { group, calendars, decision = $bindable() }: Props = $props();
+  type Props = {
+    group: Schemas['GroupOut'];
+    calendars: Calendar[];
+    decision: Schemas['DecisionIn'];
+    outcome?: Schemas['ImportOutcome'];
+  };
+  let { group, calendars, decision = $bindable(), outcome }: Props = $props();
 
   type Zone = { tzid: string; zone: string; method: string; events: number };
   const summary = $derived(
@@ -47,7 +52,7 @@
   }
 </script>
 
-<div class="border-line flex border-b" role="group" aria-label={group.name}>
+<div class="border-line flex border-b max-[900px]:flex-col" role="group" aria-label={group.name}>
   <section class="min-w-0 flex-1 px-4 py-3" aria-label="In the file">
     <h2 class="mb-1 font-bold">In the file: {group.name}</h2>
     <p>{parts.join(' · ') || 'nothing'}</p>
@@ -56,7 +61,7 @@
         ? `; ${counted(summary.unplaced, 'entry stands', 'entries stand')} at no time`
         : ''}
     </p>
-    <div class="flex gap-8 text-[13px]">
+    <div class="flex flex-wrap gap-x-8 gap-y-2 text-[13px]">
       <dl class="ruled w-56">
         <dt class="text-soft">What is used</dt>
         {#each Object.entries(summary.features) as [name, n] (name)}
@@ -90,7 +95,12 @@
       </dl>
     </div>
   </section>
-  <div class="border-line text-soft flex w-10 items-center justify-center border-x text-lg" aria-hidden="true">→</div>
+  <div
+    class="border-line text-soft flex w-10 items-center max-[900px]:hidden justify-center border-x text-lg"
+    aria-hidden="true"
+  >
+    →
+  </div>
   <section class="min-w-0 flex-1 px-4 py-3" aria-label="Where it goes">
     <h2 class="mb-2 font-bold">Where it goes</h2>
     <label class="mb-2 flex items-center gap-2">
@@ -126,6 +136,20 @@
           >
         {/each}
       </fieldset>
+      {#if outcome?.missing}
+        <label class="border-changed mb-2 flex gap-2 border-l-4 pl-2"
+          ><input type="checkbox" class="accent-brass mt-1 self-start" bind:checked={decision.drop_missing} />
+          <span
+            >{counted(outcome.missing, 'entry', 'entries')} that came from a file before {outcome.missing === 1
+              ? 'is'
+              : 'are'} not in this one any more: {outcome.missed
+              .map((title) => `“${title || 'no title'}”`)
+              .join(', ')}{outcome.missing > outcome.missed.length ? ', …' : ''}. Remove {outcome.missing === 1
+              ? 'it'
+              : 'them'} as well.</span
+          ></label
+        >
+      {/if}
     {/if}
     {#if group.here.length}
       <table class="w-full text-left text-[13px]">

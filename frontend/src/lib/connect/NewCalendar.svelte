@@ -8,6 +8,7 @@
   import { refreshAll } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
   import { notices } from '$lib/state/notice.svelte';
+  import { apply } from '$lib/state/undo';
 
   /** A new, empty calendar, here or on an account. */
   const { accounts, onclose }: { accounts: Account[]; onclose: () => void } = $props();
@@ -21,7 +22,7 @@
     const body = { ...$state.snapshot(wanted), account_id: where === 'here' ? null : Number(where) };
     const done = await attempt(async () => {
       const { set_id } = await answer(client.POST('/api/calendars', { body }));
-      await answer(client.POST('/api/change-sets/{set_id}/apply', { params: { path: { set_id } } }));
+      await apply(set_id);
     });
     if (!done) return;
     notices.say(`${wanted.name} is made. Press u to take it back.`);

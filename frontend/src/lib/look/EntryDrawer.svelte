@@ -3,6 +3,7 @@
   import Action from '$lib/ui/Action.svelte';
   import Export from '$lib/look/Export.svelte';
   import { answer, client } from '$lib/api/client';
+  import { drawer } from '$lib/state/focus';
   import { showInTime } from '$lib/time/open';
 
   /** One entry in full: its facts, what is wrong with it, and its source with the lines numbered. */
@@ -16,10 +17,11 @@
 </script>
 
 <aside
+  {@attach drawer(() => onclose())}
   aria-label="Entry in full"
   class="bg-sheet border-ink flex w-[440px] shrink-0 flex-col overflow-y-auto border-l-2 p-4 text-[13px]"
 >
-  <h2 class="mb-2 text-base leading-5 font-bold">{detail.data?.row.what ?? 'Fetching…'}</h2>
+  <h2 data-first tabindex="-1" class="mb-2 text-base leading-5 font-bold">{detail.data?.row.what ?? 'Fetching…'}</h2>
   <div class="mb-2 flex flex-wrap items-start gap-2">
     {#if onedit && ['event', 'to-do'].includes(detail.data?.row.kind ?? '')}
       <Action onclick={onedit} hint="Change what it says">Edit</Action>
@@ -51,11 +53,19 @@
         {/each}
       </section>
     {/if}
+    {#if entry.answers.length}
+      <p class="mb-2">
+        <strong>Answers:</strong>
+        {entry.answers.map((one) => `${one.value} ${one.label}`).join(', ')}
+      </p>
+    {/if}
     <dl class="ruled mb-4">
       {#each entry.facts as fact, k (k)}
         <div class="flex gap-3 py-1">
           <dt class="text-soft w-28 shrink-0">{fact.label}</dt>
-          <dd class="min-w-0 flex-1 break-words whitespace-pre-wrap">{fact.value}</dd>
+          <dd class="min-w-0 flex-1 break-words whitespace-pre-wrap">
+            {#each fact.value.split(/(?<=[/@])/) as part, n (n)}{part}<wbr />{/each}
+          </dd>
         </div>
       {/each}
     </dl>

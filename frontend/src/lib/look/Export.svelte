@@ -36,7 +36,11 @@
       says: 'Entries leave as they came; zone definitions go along.',
     },
     { value: 'zip', name: 'iCalendar, one file per calendar (.zip)', says: 'Each calendar keeps its own header.' },
-    { value: 'csv', name: 'Spreadsheet (.csv)', says: 'One row an entry. For reading; it cannot be brought back in.' },
+    {
+      value: 'csv',
+      name: 'Spreadsheet (.csv)',
+      says: 'One row an entry. Edited there, it can be brought back: Mend, Bring a table back.',
+    },
   ] as const;
 
   async function hand(): Promise<void> {

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { answer, client } from '$lib/api/client';
+  import { roving } from '$lib/state/focus';
   import { count } from '$lib/ui/words';
 
   /** Counts of what matches, that narrow by a click. One kind of count is shown at a time. */
@@ -17,8 +18,8 @@
   const values = $derived(facets.data ?? []);
 </script>
 
-<div class="border-line flex min-h-[37px] items-start gap-3 border-b px-4 py-1.5 text-[13px]">
-  <div class="flex shrink-0 items-center gap-1" role="group" aria-label="Count by">
+<div class="border-line flex min-h-[37px] flex-wrap items-start gap-x-3 gap-y-1 border-b px-4 py-1.5 text-[13px]">
+  <div class="flex shrink-0 items-center gap-1" role="toolbar" aria-label="Count by" {@attach roving()}>
     <span class="text-soft mr-1">Count by</span>
     {#each NAMES as name (name)}
       <button
@@ -29,8 +30,9 @@
     {/each}
   </div>
   <ul
-    class="flex max-h-[52px] min-w-0 flex-1 flex-wrap gap-x-1 gap-y-0.5 overflow-y-auto"
+    class="flex max-h-[52px] min-w-[300px] flex-1 flex-wrap gap-x-1 gap-y-0.5 overflow-y-auto"
     aria-label="Narrow by {shown}"
+    {@attach roving()}
   >
     {#each values as value (value.value)}
       <li>

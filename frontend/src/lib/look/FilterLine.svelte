@@ -1,32 +1,46 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { answer, client } from '$lib/api/client';
+  import { roving } from '$lib/state/focus';
+  import { count } from '$lib/ui/words';
 
   /** The filter line with its completion. `value` is what is applied; typing applies what parses. */
-  let { value = $bindable('') }: { value: string } = $props();
+  type Props = { value: string; onapply: (filter: string) => Promise<void>; onleave: () => void };
+  let { value, onapply, onleave }: Props = $props();
 
-  let input: HTMLInputElement;
+  const queries = useQueryClient();
+  let input: HTMLInputElement | undefined;
   let text = $state('');
   let cursor = $state(0);
   let open = $state(false);
   let chosen = $state(-1);
   let timer: ReturnType<typeof setTimeout> | undefined;
 
+  // What was typed meanwhile stays: only another filter, from elsewhere, takes its place.
+  let applied: string | null = null;
   $effect(() => {
-    text = value;
+    if (value !== applied) text = value;
+    applied = value;
   });
 
+  const ask = (filter: string, cursor: number) => ({
+    queryKey: ['filter', filter, cursor],
+    queryFn: () => answer(client.GET('/api/filter', { params: { query: { filter, cursor } } })),
+    staleTime: 5_000,
+  });
   const check = createQuery(() => ({
-    queryKey: ['filter', text, cursor],
-    queryFn: () => answer(client.GET('/api/filter', { params: { query: { filter: text, cursor } } })),
+    ...ask(text, cursor),
     enabled: open || text !== '',
     placeholderData: (previous) => previous,
   }));
   const error = $derived(check.data?.error ?? '');
+  // What was typed, as parsed; that of the text before stands until this one's is there.
+  const terms = $derived(text.trim() ? (check.data?.terms ?? []) : []);
   // Never those for an earlier text: Enter must take what the list shows for this one.
   const options = $derived(open && !check.isPlaceholderData ? (check.data?.completions ?? []) : []);
 
   function typed(): void {
+    if (!input) return;
     text = input.value;
     cursor = input.selectionStart ?? text.length;
     open = true;
@@ -35,13 +49,15 @@
     timer = setTimeout(() => void apply(), 250);
   }
 
-  async function apply(): Promise<void> {
+  /** Apply what stands in the line; whether it says something, and is still what stands there. */
+  async function apply(): Promise<boolean> {
     clearTimeout(timer);
     const wanted = text;
-    const said = await answer(client.GET('/api/filter', { params: { query: { filter: wanted, cursor } } })).catch(
-      () => null,
-    );
-    if (said && !said.error && wanted === text) value = wanted;
+    const said = await queries.fetchQuery(ask(wanted, cursor)).catch(() => null);
+    if (!said || said.error || wanted !== text || !input) return false; // or the page is left
+    applied = wanted;
+    await onapply(wanted);
+    return true;
   }
 
   function take(index: number): void {
@@ -54,34 +70,71 @@
     open = option.insert.endsWith(':');
     void apply();
     requestAnimationFrame(() => {
-      input.focus();
-      input.setSelectionRange(cursor, cursor);
+      input?.focus();
+      input?.setSelectionRange(cursor, cursor);
     });
   }
 
   function onkeydown(event: KeyboardEvent): void {
-    if (event.key === 'ArrowDown' && (open || text === '')) {
+    if (event.key === 'ArrowDown' && (options.length || text === '')) {
       open = true;
       chosen = Math.min(chosen + 1, options.length - 1);
     } else if (event.key === 'ArrowUp' && open) chosen = Math.max(chosen - 1, -1);
     else if ((event.key === 'Enter' || event.key === 'Tab') && open && chosen >= 0) take(chosen);
-    else if (event.key === 'Enter') {
-      open = false;
-      void apply();
-      return;
-    } else if (event.key === 'Escape' && open) open = false;
+    else if (event.key === 'Enter' || event.key === 'ArrowDown') void enter();
+    else if (event.key === 'Escape' && options.length) open = false;
+    else if (event.key === 'Escape') onleave();
     else return;
     event.preventDefault();
     event.stopPropagation();
   }
 
+  /** What Enter said is being applied. */
+  let entering: Promise<boolean> | null = null;
+
+  /** Into the table; what is wrong with the line brings one back to it. */
+  async function enter(): Promise<void> {
+    open = false;
+    onleave();
+    const mine = (entering = apply());
+    const right = await mine;
+    if (entering !== mine) return;
+    entering = null;
+    if (!right) input?.focus();
+  }
+
+  /** What is pressed after Enter means what was typed: it waits until that is applied; not where it is wrong. */
+  export function soon(run: () => void): void {
+    if (!entering) return run();
+    void entering.then((right) => right && input && run());
+  }
+
+  function drop(start: number, end: number): void {
+    text = `${text.slice(0, start)}${text.slice(end)}`.replace(/ {2,}/g, ' ').trim();
+    cursor = text.length;
+    void enter();
+  }
+
   export function focus(): void {
-    input.focus();
-    input.select();
+    input?.focus();
+    input?.select();
+  }
+
+  /** A term more, with the caret behind it. */
+  export function add(term: string): void {
+    const there = text.trim();
+    text = ` ${there} `.includes(` ${term} `) ? `${there} ` : `${there} ${term} `.trimStart();
+    cursor = text.length;
+    open = false;
+    void apply();
+    requestAnimationFrame(() => {
+      input?.focus();
+      input?.setSelectionRange(cursor, cursor);
+    });
   }
 </script>
 
-<div class="relative flex-1">
+<div class="relative min-w-[280px] flex-1">
   <label class="visually-hidden" for="filter">Filter the entries</label>
   <input
     id="filter"
@@ -103,6 +156,22 @@
     aria-describedby="filter-error"
     class="field figures placeholder:text-soft w-full px-3 {error ? 'border-removed' : ''}"
   />
+  {#if terms.length > 0 && !error}
+    <ul class="flex flex-wrap gap-1 pt-1 text-[12px]" aria-label="As understood" {@attach roving()}>
+      {#each terms as term, k (term.start)}
+        <li class="border-line bg-sheet flex items-center border">
+          <span class="px-1.5"
+            >{k ? 'and ' : ''}{term.says} <span class="figures text-soft">{count(term.count)}</span></span
+          >
+          <button
+            class="text-soft hover:text-removed border-line border-l px-1.5"
+            aria-label="Leave out: {term.says}"
+            onclick={() => drop(term.start, term.end)}>×</button
+          >
+        </li>
+      {/each}
+    </ul>
+  {/if}
   <p id="filter-error" class="text-removed text-sm {error ? 'pt-1' : ''}" role="alert">{error}</p>
   <ul
     id="completions"

@@ -53,7 +53,9 @@
     <div role="gridcell" class="truncate" title={entry.repeats}>
       {entry.override ? 'changed occurrence' : entry.repeats}
     </div>
-    <div role="gridcell" class="truncate" title={entry.zone}>{entry.zone}</div>
+    <div role="gridcell" class="truncate {entry.own ? 'figures' : ''}" title="{entry.zone} {entry.own}">
+      {entry.own || entry.zone}
+    </div>
     <div role="gridcell" class="truncate" title={entry.marks.join(', ')}>
       {#each entry.marks as mark, k (mark)}{k ? ', ' : ''}<span
           class={mark === 'problem' || mark === 'zone?' ? 'text-removed' : 'text-soft'}>{mark}</span

@@ -9,7 +9,7 @@
   import { accountsQuery, calendarsQuery } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
   import { notices } from '$lib/state/notice.svelte';
-  import { counted } from '$lib/ui/words';
+  import { counted, freeName } from '$lib/ui/words';
 
   /** Copying or moving a selection: where to, and what happens to what stands there already. */
   type Props = {
@@ -29,8 +29,8 @@
       .map((account) => ({ id: account.id as number | null, name: account.name })),
     { id: null, name: 'Only here' },
   ]);
-  // svelte-ignore state_referenced_locally (the proposed name is a start, the reader may change it)
-  let fresh = $state(name);
+  /** The name of a new calendar, once somebody has typed one. */
+  let typed = $state<string | null>(null);
   // svelte-ignore state_referenced_locally
   let target = $state(to ? `calendar:${to}` : '');
   let existing = $state<Schemas['TargetIn']['existing']>('skip');
@@ -43,6 +43,15 @@
     { value: 'both', name: 'keep both, the copy under a new UID' },
   ] as const;
 
+  const place = $derived(places.find((one) => target === `new:${one.id ?? ''}`));
+  const fresh = $derived(
+    typed ??
+      freeName(
+        name,
+        (calendars.data ?? []).map((one) => one.name),
+        place?.id ? place.name : '',
+      ),
+  );
   const wanted = $derived.by((): Schemas['TargetIn'] => {
     const rest = { existing, move, tell };
     const [kind, id] = target.split(':');
@@ -52,7 +61,6 @@
   const where = $derived.by(() => {
     const [kind, id] = target.split(':');
     if (kind === 'calendar') return calendars.data?.find((calendar) => calendar.id === Number(id))?.label ?? '…';
-    const place = places.find((one) => String(one.id ?? '') === id);
     return `a new ${fresh.trim() || 'calendar'}${place?.id ? ` on ${place.name}` : ''}`;
   });
 
@@ -96,7 +104,7 @@
   {#if target.startsWith('new:')}
     <label class="mb-2 flex items-center gap-2">
       <span class="w-24">Called</span>
-      <Input bind:value={fresh} maxlength={200} class="min-w-0 flex-1" />
+      <Input bind:value={() => fresh, (said: string) => (typed = said)} maxlength={200} class="min-w-0 flex-1" />
     </label>
   {/if}
   <fieldset class="mb-2">

@@ -1,13 +1,19 @@
 <script lang="ts">
   import PagedList from '$lib/ui/PagedList.svelte';
   import ChangeRow from '$lib/ui/ChangeRow.svelte';
+  import Sheet from '$lib/ui/Sheet.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { count, moment } from '$lib/ui/words';
 
   /** A proposal or a batch: counted, explained, and its changes in two banks. */
   const { review }: { review: Schemas['ChangeSetReview'] } = $props();
   const set = $derived(review.change_set);
+  let shown = $state<Schemas['ChangeOut'] | null>(null);
   const proposed = $derived(set.state === 'proposed');
+  const archives = $derived.by((): string[] => {
+    const said = set.details as { archive?: string; archives?: string[] };
+    return said.archives ?? (said.archive ? [said.archive] : []);
+  });
   const pushed = $derived.by(() => {
     const states = [
       [review.pushed.pushed, 'pushed to where they live'],
@@ -29,8 +35,8 @@
   }
 </script>
 
-<div class="border-line flex gap-8 border-b px-4 pt-3 pb-2">
-  <div class="max-w-[46%] min-w-0 flex-1">
+<div class="border-line flex flex-wrap gap-x-8 gap-y-2 border-b px-4 pt-3 pb-2">
+  <div class="max-w-[46%] min-w-[300px] flex-1 max-[900px]:max-w-full">
     <p class="text-soft text-[13px]">
       {proposed ? 'Proposal' : `Batch ${set.id}`} · {moment(set.at)}{set.undone_by_id
         ? ` · taken back by batch ${set.undone_by_id}`
@@ -45,11 +51,17 @@
       <span class="text-removed">− {count(set.deletes)} removed</span>
       {#if set.held}<span class="text-same">‖ {count(set.held)} left alone</span>{/if}
     </p>
-    {#if typeof set.details.archive === 'string'}
-      <p class="mt-1">
-        <a class="text-brass underline" href="/api/archives/{encodeURIComponent(set.details.archive)}" download>
-          Save the archive {set.details.archive}
-        </a>
+    {#if archives.length}
+      <p class="mt-1 flex flex-wrap gap-x-3 text-[13px]">
+        <span class="text-soft">Save the {archives.length === 1 ? 'archive' : 'archives'}:</span>
+        {#each archives as file (file)}
+          <a
+            class="text-brass underline"
+            href="/api/archives/{encodeURIComponent(file)}"
+            download
+            aria-label="Save the archive {file}">{file.replace(/-archive(-\d+)?\.ics$/, '').replace(/\.ics$/, '')}</a
+          >
+        {/each}
       </p>
     {/if}
     {#if pushed}<p class="mt-1 {review.pushed.refused || review.pushed.conflict ? 'text-removed' : ''}">
@@ -100,7 +112,23 @@
     {fetchPage}
     rowHeight={54}
   >
-    {#snippet row(change, _index)}<ChangeRow {change} />{/snippet}
+    {#snippet row(change, _index)}<ChangeRow {change} onall={(one) => (shown = one)} />{/snippet}
     {#snippet empty()}<p class="text-soft p-6">No entry is changed; only the calendar itself.</p>{/snippet}
   </PagedList>
 </div>
+
+{#if shown}
+  <Sheet label="Every field" width={900} leave="Close" onclose={() => (shown = null)}>
+    <h2 class="mb-1 text-lg font-bold">{shown.after?.what ?? shown.before?.what}</h2>
+    <p class="text-soft mb-3">{shown.calendar} · {shown.after?.when ?? shown.before?.when}</p>
+    <dl class="ruled text-[13px]">
+      {#each shown.fields as field (field.label)}
+        <div class="grid grid-cols-[1fr_120px_1fr] gap-x-3 py-1">
+          <dd class="text-removed break-words whitespace-pre-wrap">{field.left.join('\n') || 'none'}</dd>
+          <dt class="border-line border-x px-2 text-center font-bold">{field.label}</dt>
+          <dd class="text-added break-words whitespace-pre-wrap">{field.right.join('\n') || 'none'}</dd>
+        </div>
+      {/each}
+    </dl>
+  </Sheet>
+{/if}

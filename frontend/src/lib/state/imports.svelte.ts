@@ -1,20 +1,47 @@
 import { goto } from '$app/navigation';
-import { Refusal } from '$lib/api/client';
+import { answer, client, Refusal, type Job, type Schemas } from '$lib/api/client';
+import { looking } from '$lib/time/looking.svelte';
 import { notices } from '$lib/state/notice.svelte';
+
+/** What a file says, in whatever encoding a spreadsheet has written it. */
+async function textOf(file: File): Promise<string> {
+  const data = new Uint8Array(await file.arrayBuffer());
+  if ((data[0] === 0xff && data[1] === 0xfe) || (data[0] === 0xfe && data[1] === 0xff))
+    return new TextDecoder(data[0] === 0xff ? 'utf-16le' : 'utf-16be').decode(data);
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(data);
+  } catch {
+    return new TextDecoder('windows-1252').decode(data);
+  }
+}
+
+/** A job once it has ended. */
+async function ended(id: number): Promise<Job> {
+  for (;;) {
+    const job = await answer(client.GET('/api/jobs/{job_id}', { params: { path: { job_id: id } } }));
+    if (!['queued', 'running'].includes(job.state)) return job;
+    await new Promise((resolve) => setTimeout(resolve, 250));
+  }
+}
 
 /** Files brought by dropping them anywhere in the window, or by choosing them; being sent, then read. */
 class Importing {
   sending = $state(false);
   job = $state<number | null>(null);
+  /** A message without an invitation, as an event to be made of it. */
+  draft = $state<Schemas['DraftOut'] | null>(null);
 
   async files(list: FileList | null | undefined): Promise<void> {
     if (!list?.length || this.sending) return;
+    const sheet = [...list].find((file) => file.name.toLowerCase().endsWith('.csv'));
+    if (sheet) return this.sheet(sheet);
     this.sending = true;
     const body = new FormData();
     for (const file of list) body.append('files', file);
     try {
       const response = await fetch('/api/imports', { method: 'POST', body });
       const said = await response.json();
+      if (said.code === 'no-calendar-part' && list.length === 1 && list[0]) return await this.#message(list[0]);
       if (!response.ok) throw new Refusal(said.detail ?? 'The file was not taken.');
       this.job = said.job_id;
       await goto('/connect');
@@ -23,6 +50,39 @@ class Importing {
     } finally {
       this.sending = false;
     }
+  }
+
+  /** A spreadsheet that was exported here and edited: compared, and shown as a proposal. */
+  async sheet(file: File): Promise<void> {
+    this.sending = true;
+    try {
+      notices.say(`Comparing ${file.name} with what is here…`);
+      const body = { name: file.name, text: await textOf(file) };
+      const { job_id } = await answer(client.POST('/api/sheets', { body }));
+      const job = await ended(job_id);
+      if (job.state !== 'done') throw new Refusal(job.message);
+      const unread = (job.result.unread as string[] | undefined)?.length ?? 0;
+      notices.say(unread ? `${unread} rows could not be read; the proposal says which and why.` : 'Compared.');
+      await goto(`/mend/${job.result.set_id}`);
+    } catch (error) {
+      notices.wrong(error);
+    } finally {
+      this.sending = false;
+    }
+  }
+
+  async #message(file: File): Promise<void> {
+    await looking.load();
+    const body = new FormData();
+    body.append('file', file);
+    const response = await fetch(`/api/imports/draft?zone=${encodeURIComponent(looking.zone)}`, {
+      method: 'POST',
+      body,
+    });
+    const said = await response.json();
+    if (!response.ok) throw new Refusal(said.detail ?? 'The message was not taken.');
+    this.draft = said as Schemas['DraftOut'];
+    await goto('/connect/message');
   }
 }
 

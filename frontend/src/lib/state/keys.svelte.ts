@@ -1,5 +1,30 @@
+/** What somebody wants who presses a key: the list under `?` is grouped by it, in this order. */
+export const AIMS = {
+  find: 'Find and choose',
+  time: 'Move in time',
+  layers: 'Layers',
+  change: 'Change and take back',
+  go: 'Get somewhere',
+} as const;
 /** Keys that work on a page: each page offers its own, the list under `?` shows those that work here. */
-export type Key = { key: string; does: string; run?: () => void };
+export type Key = { key: string; does: string; run?: () => void; aim?: keyof typeof AIMS };
+
+const CAPS: Record<string, string> = {
+  ' ': 'Space',
+  ArrowRight: '→',
+  ArrowLeft: '←',
+  ArrowUp: '↑',
+  ArrowDown: '↓',
+  Escape: 'Esc',
+  '-': '−',
+};
+/** A key as it stands on the keyboard. */
+export const cap = (key: string): string => CAPS[key] ?? key;
+
+/** While a question is open, nothing behind it takes keys. */
+export const asking = (): boolean => document.querySelector('dialog:modal') !== null;
+
+const TYPED = 'textarea, [contenteditable], input:not([type=checkbox], [type=radio], [type=button], [type=submit])';
 
 class Keys {
   #pages = $state<Key[][]>([]);
@@ -17,14 +42,20 @@ class Keys {
   }
 
   press(event: KeyboardEvent): void {
-    if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented) return;
-    const target = event.target as HTMLElement;
-    if (target.closest('input, textarea, select, [contenteditable]')) return;
-    const match = this.all.findLast((key) => key.run && key.key === event.key);
-    if (match?.run) {
-      event.preventDefault();
-      match.run();
-    }
+    if (event.defaultPrevented || event.altKey || event.isComposing || asking()) return;
+    const target = event.target as Element;
+    if (target.closest(TYPED)) return;
+    const held = event.ctrlKey || event.metaKey;
+    const pressed = held ? `Ctrl+${event.key.toUpperCase()}` : event.key;
+    // What is marked in the text is copied as everywhere.
+    if (pressed === 'Ctrl+C' && window.getSelection()?.toString()) return;
+    const match = this.all.findLast((key) => key.run && key.key === pressed);
+    const choice = target.closest('select');
+    // In a choice the arrows and Space are the choice's; a letter that means something on the page does neither.
+    if (choice && !held && event.key.length === 1 && event.key !== ' ' && match) return event.preventDefault();
+    if (choice || !match?.run) return;
+    event.preventDefault();
+    match.run();
   }
 }
 

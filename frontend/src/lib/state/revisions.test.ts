@@ -3,8 +3,10 @@ import { ASKED, asked } from './revisions';
 
 describe('what is asked again', () => {
   it('is what the topics touch, and nothing else', () => {
-    expect(asked(['preferences'])).toEqual(new Set(['kept']));
-    expect(asked(['jobs', 'files'])).toEqual(new Set(['jobs', 'job', 'imports', 'import-problems', 'route']));
+    expect(asked(['preferences'])).toEqual(new Set(['kept', 'recipes']));
+    expect(asked(['jobs', 'files'])).toEqual(
+      new Set(['jobs', 'job', 'duplicates', 'imports', 'import-problems', 'route']),
+    );
     expect(asked([])).toEqual(new Set());
   });
 

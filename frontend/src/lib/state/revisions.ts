@@ -9,7 +9,12 @@ export const ASKED: Record<string, readonly string[]> = {
     'facets',
     'entry',
     'problems',
+    'checks',
     'selection',
+    'alike',
+    'duplicates',
+    'duplicate-groups',
+    'duplicate-group',
     'export',
     'imports',
     'rehearse',
@@ -18,8 +23,9 @@ export const ASKED: Record<string, readonly string[]> = {
   accounts: ['accounts', 'calendars', 'route'],
   pushes: ['route', 'calendars', 'pushes', 'push', 'change-set', 'changes'],
   files: ['imports', 'import-problems', 'route'],
-  jobs: ['jobs', 'job'],
-  preferences: ['kept'],
+  jobs: ['jobs', 'job', 'duplicates'],
+  duplicates: ['duplicates', 'duplicate-groups'],
+  preferences: ['kept', 'recipes'],
 };
 
 /** The first parts of the keys of all that has to be asked again. */

@@ -14,6 +14,8 @@
     strip?: boolean;
     /** Too narrow for its hour before the title. */
     narrow?: boolean;
+    /** Wide enough for both its hours. */
+    wide?: boolean;
     /** One line high. */
     short?: boolean;
     onopen: () => void;
@@ -28,6 +30,7 @@
     detail = false,
     strip = false,
     narrow = false,
+    wide = true,
     short = false,
     onopen,
     onkeydown,
@@ -70,7 +73,7 @@
   {onpointerdown}
 >
   <span
-    class="block h-full overflow-hidden hyphens-auto {short ? 'whitespace-nowrap' : ''} {strip
+    class="block h-full overflow-hidden hyphens-auto {short || strip ? 'text-ellipsis whitespace-nowrap' : ''} {strip
       ? '[writing-mode:vertical-rl]'
       : ''}"
   >
@@ -81,8 +84,8 @@
       >{/if}{#if !piece.begins}<span aria-hidden="true">… </span>{/if}
     {piece.title}
     {#if detail}
-      <span class="figures block text-[11px] whitespace-nowrap">{piece.hours}</span>
-      {#if piece.own}<span class="text-soft figures block text-[11px]">{piece.own}</span>{/if}
+      <span class="figures block text-[11px] whitespace-nowrap">{wide ? piece.hours : piece.hours.slice(0, 5)}</span>
+      {#if piece.own && wide}<span class="text-soft figures block text-[11px]">{piece.own}</span>{/if}
       {#if piece.place}<span class="text-soft block">{piece.place}</span>{/if}
     {/if}
   </span>

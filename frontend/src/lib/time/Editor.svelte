@@ -5,6 +5,8 @@
   import { answer, client, type Calendar, type Fields, type Schemas } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
+  import { drawer } from '$lib/state/focus';
+  import { didIt } from '$lib/state/undo';
   import { notices } from '$lib/state/notice.svelte';
   import { counted } from '$lib/ui/words';
   import AlarmFields from './AlarmFields.svelte';
@@ -47,7 +49,6 @@
   let listed = $state(false);
   let source = $state(false);
   let working = $state(false);
-  let title = $state<HTMLInputElement>();
   $effect(() => {
     const from = target.entry > 0 ? loaded.data?.fields : fresh;
     if (from) untrack(() => (fields = structuredClone($state.snapshot(from) as Fields)));
@@ -55,9 +56,6 @@
   });
   $effect(() => {
     into = calendar;
-  });
-  $effect(() => {
-    if (title && target.entry === 0) title.focus();
   });
 
   const home = $derived(calendars.find((one) => one.id === (loaded.data?.calendar ?? into)));
@@ -93,12 +91,19 @@
     working = true;
     await attempt(async () => {
       const done = await work();
+      didIt(done.set_id, done.title);
+      if (target.entry === 0) looking.used(into);
       notices.say(`${done.title}. u takes it back.`);
       ondone(done.day); // closed first: what it showed may be another version by now
       await tick();
       await refreshAll(queries);
     });
     working = false;
+  }
+
+  /** Put something into the fields, as if it had been typed. */
+  export function change(changes: Partial<Fields>): void {
+    if (fields) fields = { ...fields, ...changes };
   }
 
   function save(event = false): void {
@@ -123,10 +128,11 @@
 </script>
 
 <aside
+  {@attach drawer(() => onclose())}
   aria-label={target.entry ? 'Occurrence' : 'New event'}
   class="bg-sheet border-ink flex w-[430px] shrink-0 flex-col border-l-2 text-[13px]"
 >
-  <!-- svelte-ignore a11y_no_noninteractive_element_interactions (Escape closes, Ctrl+Enter saves, from any field) -->
+  <!-- svelte-ignore a11y_no_noninteractive_element_interactions (Ctrl+Enter saves, from any field) -->
   <form
     class="min-h-0 flex-1 overflow-y-auto p-4"
     onsubmit={(event) => {
@@ -134,7 +140,6 @@
       save();
     }}
     onkeydown={(event) => {
-      if (event.key === 'Escape') onclose();
       if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) save();
     }}
   >
@@ -146,7 +151,7 @@
     {:else}
       <fieldset disabled={!writable} class="min-w-0">
         <input
-          bind:this={title}
+          data-first
           bind:value={fields.title}
           aria-label="Title"
           placeholder="What is it?"
@@ -178,7 +183,11 @@
             {/each}
           </div>
         {/if}
-        <WhenFields bind:fields clocks={check.data?.clocks ?? []} />
+        <WhenFields
+          bind:fields
+          clocks={check.data?.clocks ?? []}
+          as={{ written: loaded.data?.fields.zone ?? '', means: loaded.data?.zone_means ?? '' }}
+        />
         {#if !(series && scope === 'one') && !loaded.data?.is_override && kind === 'event'}
           <div class="mb-2 flex gap-2">
             <span class="{name} pt-1">Repeats</span>
@@ -283,7 +292,7 @@
   {#if fields}
     <div class="border-line bg-shade flex flex-wrap gap-2 border-t p-3">
       {#if target.entry === 0}
-        <Action kind="main" onclick={() => save()} disabled={!fields.title.trim() || working}
+        <Action kind="main" onclick={() => save()} disabled={!fields.title.trim() || !fields.start || working}
           >Add to {calendars.find((one) => one.id === into)?.name ?? '…'}</Action
         >
       {:else if writable}

@@ -5,6 +5,7 @@
   import { answer, client, type Calendar } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
+  import { apply } from '$lib/state/undo';
   import { PALETTE, shade } from '$lib/ui/palette';
   import { grouped, hex, looking } from './looking.svelte';
 
@@ -58,7 +59,7 @@
       const body = { name: calendar.name, tint: colour, zone: calendar.zone, description: calendar.description };
       const params = { path: { calendar_id: calendar.id } };
       const made = await answer(client.PUT('/api/calendars/{calendar_id}', { params, body }));
-      await answer(client.POST('/api/change-sets/{set_id}/apply', { params: { path: { set_id: made.set_id } } }));
+      await apply(made.set_id);
       painting = null;
       await refreshAll(queries);
     });
@@ -112,16 +113,18 @@
         >
         <button
           class="text-soft hover:text-brass border-line h-full border-l px-1 text-[11px]"
-          aria-label="1 layer only: {calendar.label}"
+          aria-label="only {calendar.label}"
           title="Only this layer; once more: as before"
           tabindex="-1"
-          onclick={() => looking.only(calendar.id, calendars)}>1</button
+          onclick={() => looking.only(calendar.id, calendars)}>only</button
         >
       </span>
     {/each}
   {/each}
   {#if on.length < calendars.length}
-    <button class="text-brass px-1 underline" onclick={() => looking.allBack()}>all back</button>
+    <button class="text-changed px-1 font-bold underline" title="All layers back (b)" onclick={() => looking.allBack()}
+      >{calendars.length - on.length} of {calendars.length} off: show all</button
+    >
   {/if}
   <span class="text-soft ml-auto text-[12px]">Sets</span>
   {#each looking.sets.slice(0, 9) as set, k (set.name)}

@@ -2,6 +2,7 @@
   import type { Calendar, Schemas } from '$lib/api/client';
   import Block from './Block.svelte';
   import { weekday, type Piece } from './layout';
+  import { walking } from '$lib/state/focus';
   import { looking } from './looking.svelte';
 
   /** Whole weeks of a month, each with its ISO number; drawing over days makes a whole-day entry. */
@@ -15,6 +16,7 @@
     onopen: (piece: Piece) => void;
     oncrowd: (day: string) => void;
     onday: (day: string) => void;
+    onedge: (by: 1 | -1) => void;
     onweek: (day: string) => void;
     ondraw: (first: string, last: string) => void;
   };
@@ -55,11 +57,16 @@
       <span class="border-line border-l px-1.5">{name}</span>
     {/each}
   </div>
-  <!-- svelte-ignore a11y_no_static_element_interactions (drawing by pointer; the typed line does the same by key) -->
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex (drawing by pointer; the typed line does the same by key) -->
   <div
     bind:this={grid}
     bind:clientHeight={high}
     class="grid min-h-0 flex-1"
+    role="region"
+    aria-label="Month"
+    tabindex="0"
+    data-rest
+    {@attach walking('button', (by) => p.onedge(by))}
     style:grid-template-rows="repeat({weeks.length}, minmax(0, 1fr))"
     onpointerdown={(event) => {
       if (event.button !== 0 || event.pointerType === 'touch' || (event.target as HTMLElement).closest('button'))

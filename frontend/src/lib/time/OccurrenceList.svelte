@@ -1,6 +1,7 @@
 <script lang="ts">
   import PagedList from '$lib/ui/PagedList.svelte';
   import CutNote from './CutNote.svelte';
+  import LayersOff from './LayersOff.svelte';
   import Swatch from '$lib/ui/Swatch.svelte';
   import { answer, client, type Calendar, type Schemas } from '$lib/api/client';
 
@@ -89,7 +90,10 @@
     {:else}<div role="listitem" class="text-soft px-4">…</div>{/if}
   {/snippet}
   {#snippet empty()}
-    <p class="text-soft p-6">Nothing happens here on the layers that are on.</p>
+    <div class="p-6">
+      <p class="text-soft mb-2">Nothing happens here on the layers that are on.</p>
+      <LayersOff calendars={[...byId.values()]} />
+    </div>
   {/snippet}
 </PagedList>
 

@@ -55,6 +55,7 @@
     <button
       type="button"
       class="text-removed underline"
+      aria-label="Remove {person.name || person.address}"
       onclick={() =>
         onchange(
           organizer,

@@ -1,5 +1,7 @@
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { onMount } from 'svelte';
+  import { toRest } from '$lib/state/focus';
   import Action from '$lib/ui/Action.svelte';
   import { answer, client } from '$lib/api/client';
   import { attempt } from '$lib/state/attempt';
@@ -13,14 +15,22 @@
   let text = $state('');
   let wrong = $state('');
   let name = $state('');
-  let input: HTMLInputElement;
+  let input: HTMLInputElement | undefined;
   const kept = createQuery(() => ({
     queryKey: ['kept', 'days'],
     queryFn: () => answer(client.GET('/api/kept/{kind}', { params: { path: { kind: 'days' } } })),
   }));
 
+  onMount(() => input?.focus());
   export function focus(): void {
-    input.focus();
+    input?.focus();
+    input?.select();
+  }
+
+  /** As if it had been typed. */
+  export function say(phrase: string): void {
+    text = phrase;
+    void read();
   }
 
   async function read(): Promise<void> {
@@ -30,6 +40,7 @@
       wrong = '';
       name = text;
       onpick(found.map((one) => one.day));
+      toRest();
     } catch (error) {
       wrong = error instanceof Error ? error.message : String(error);
     }

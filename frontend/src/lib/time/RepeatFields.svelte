@@ -30,14 +30,20 @@
   const frequency = $derived(rule ? (repeats?.frequency ?? '') : '');
   let written = $state(false);
 
+  let asked = 0;
   const choose = (choice: Schemas['ChoiceIn']) =>
     attempt(async () => {
+      const mine = ++asked;
       const made = await ask(choice);
+      if (mine !== asked) return; // something else was chosen meanwhile
       queries.setQueryData(key(made.rule), made);
       onchange(made.rule);
     });
-  /** What was put into a field as a number, unless it is none. */
-  const number = (event: Event & { currentTarget: HTMLInputElement }) => event.currentTarget.valueAsNumber || undefined;
+  /** What is typed into a field counts as soon as it is a number. */
+  function typed(event: Event & { currentTarget: HTMLInputElement }, what: 'interval' | 'count'): void {
+    const number = event.currentTarget.valueAsNumber;
+    if (number >= 1) void choose({ [what]: number });
+  }
 </script>
 
 <div class="flex flex-wrap items-center gap-2">
@@ -67,7 +73,7 @@
         class="field-small w-14"
         aria-label="Interval"
         value={repeats.interval}
-        onchange={(event) => void choose({ interval: number(event) ?? 1 })}
+        oninput={(event) => typed(event, 'interval')}
       />
     </label>
   {/if}
@@ -130,7 +136,7 @@
         class="field-small w-20"
         aria-label="How many times"
         value={repeats.count}
-        onchange={(event) => void choose({ count: number(event) })}
+        oninput={(event) => typed(event, 'count')}
       />
     {:else if repeats.ends === 'until'}
       <DayField label="Last day of the series" value={repeats.until} onchange={(until) => void choose({ until })} />

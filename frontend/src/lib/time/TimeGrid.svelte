@@ -4,6 +4,7 @@
   import Block from './Block.svelte';
   import { hourLabel, minutesOf, placed, weekday, type Piece } from './layout';
   import { looking } from './looking.svelte';
+  import { roving, walking } from '$lib/state/focus';
   import { shade } from '$lib/ui/palette';
 
   /** Days side by side with their hours: clocks at the left, whole days in a lane above, a line for now. */
@@ -17,6 +18,7 @@
     onopen: (piece: Piece) => void;
     oncrowd: (day: string) => void;
     onday: (day: string) => void;
+    onedge: (by: 1 | -1) => void;
     ondraw: (day: string, start: number, end: number) => void;
     onshift: (piece: Piece, begin: number, end: number) => void;
     onlayer: (piece: Piece, layer: number) => void;
@@ -197,6 +199,9 @@
   role="region"
   aria-label="Hours"
   tabindex="0"
+  data-rest
+  {@attach walking('button[data-key]', (by) => p.onedge(by))}
+  {@attach roving('button[data-head]')}
 >
   <div class="bg-paper border-ink sticky top-0 z-[3] grid min-w-max border-b" style:grid-template-columns={columns}>
     <div class="bg-paper sticky left-0 z-[1] flex items-end">
@@ -209,7 +214,7 @@
     </div>
     {#each p.days as day (day.date)}
       <div class="border-line border-l px-1.5 pt-1 {day.today ? 'bg-picked' : ''}">
-        <button class="hover:text-brass flex w-full items-baseline gap-2" onclick={() => p.onday(day.date)}>
+        <button data-head class="hover:text-brass flex w-full items-baseline gap-2" onclick={() => p.onday(day.date)}>
           <span class="whitespace-nowrap {day.today ? 'font-bold' : ''}">{day.name}</span>
           {#if weeks > 1 && drawn(1) > 118}<span class="text-soft figures text-[11px]">{day.week.slice(5)}</span>{/if}
           {#if drawn(1) > 118}<span class="text-soft figures ml-auto text-[11px]">{day.total || ''}</span>{/if}
@@ -350,6 +355,7 @@
               detail={px(piece.end - piece.start) > 44 && drawn(width) > 56}
               strip={drawn(width) < 46 && px(piece.end - piece.start) > 40}
               narrow={drawn(width) < 58}
+              wide={drawn(width) > 112}
               short={px(piece.end - piece.start) < 31}
               onopen={() => p.onopen(piece)}
               onkeydown={(event) => press(event, piece)}

@@ -1,6 +1,7 @@
 <script lang="ts">
   import Action from '$lib/ui/Action.svelte';
   import { answer, client } from '$lib/api/client';
+  import { toRest } from '$lib/state/focus';
   import { notices } from '$lib/state/notice.svelte';
   import { localDay } from './layout';
   import { looking, STEPS, type View } from './looking.svelte';
@@ -17,10 +18,23 @@
     offsets: string[];
     onshow: (changes: Record<string, string>) => void;
     onstep: (by: 1 | -1) => void;
+    oncloser: (by: 1 | -1) => void;
     onlanes: () => void;
     onclocks: () => void;
   };
-  let { view, on, span, title, picking = $bindable(), offsets, onshow, onstep, onlanes, onclocks }: Props = $props();
+  let {
+    view,
+    on,
+    span,
+    title,
+    picking = $bindable(),
+    offsets,
+    onshow,
+    onstep,
+    oncloser,
+    onlanes,
+    onclocks,
+  }: Props = $props();
 
   let jumpText = $state('');
   let jumpInput = $state<HTMLInputElement>();
@@ -29,7 +43,7 @@
       const query = { text: jumpText, zone: looking.zone };
       const found = await answer(client.GET('/api/phrases/date', { params: { query } }));
       jumpText = '';
-      jumpInput?.blur();
+      toRest();
       onshow({ on: found.day, view: view === 'picked' ? 'day' : view });
     } catch (error) {
       notices.wrong(error);
@@ -42,15 +56,16 @@
 </script>
 
 <div class="flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1 px-4 pt-1.5 pb-1.5 text-[13px]">
-  <span>Show</span>
+  {#if view !== 'picked'}<Action onclick={() => oncloser(-1)} hint="Farther, towards years (−)">−</Action>{/if}
   <select
     class="field-small w-[150px]"
     aria-label="View"
     value={view}
     onchange={(event) => onshow({ view: event.currentTarget.value })}
   >
-    {#each VIEWS as one (one.view)}<option value={one.view}>{one.name} ({one.key})</option>{/each}
+    {#each VIEWS as one (one.view)}<option value={one.view}>{one.name}</option>{/each}
   </select>
+  {#if view !== 'picked'}<Action onclick={() => oncloser(1)} hint="Nearer, towards hours (+)">+</Action>{/if}
   {#if view === 'agenda'}
     <select
       class="field-small"
@@ -71,7 +86,7 @@
         : title}
     </strong>
     <Action onclick={() => onstep(1)} hint="The next ones (→)">›</Action>
-    <Action onclick={() => onshow({ on: localDay() })} key="t">Today</Action>
+    <Action onclick={() => onshow({ on: localDay() })} key=".">Today</Action>
     <form
       onsubmit={(event) => {
         event.preventDefault();
@@ -81,10 +96,10 @@
       <input
         bind:this={jumpInput}
         bind:value={jumpText}
-        class="field-small w-36"
-        placeholder="3 jun, week 40  (g)"
+        class="field-small w-32"
+        placeholder="3 jun, week 40 (j)"
         aria-label="Go to a day"
-        onkeydown={(event) => event.key === 'Escape' && jumpInput?.blur()}
+        onkeydown={(event) => event.key === 'Escape' && toRest()}
       />
     </form>
   {/if}

@@ -5,9 +5,15 @@
   import HourField from './HourField.svelte';
   import { looking } from './looking.svelte';
 
-  /** When an entry is: days and hours on its own clock, and the same moment on the others. */
-  type Props = { fields: Fields; clocks: Schemas['ClockOut'][] };
-  let { fields = $bindable(), clocks }: Props = $props();
+  /**
+   * When an entry is: days and hours on its own clock, and the same moment on the others.
+   *
+   * A zone is shown by what its name means, `as.means`, where it is written otherwise, `as.written`; unless another is
+   * chosen, it stays written as it is.
+   */
+  type Props = { fields: Fields; clocks: Schemas['ClockOut'][]; as: { written: string; means: string } };
+  let { fields = $bindable(), clocks, as }: Props = $props();
+  const meant = $derived(as.means !== '' && fields.zone === as.written);
 
   const zones = createQuery(() => ({
     queryKey: ['zones'],
@@ -88,13 +94,21 @@
       class="field-small min-w-0 flex-1"
       aria-label="Zone"
       list="zones-of-editor"
-      bind:value={fields.zone}
+      bind:value={
+        () => (meant ? as.means : fields.zone),
+        (zone) => (fields.zone = as.means && zone === as.means ? as.written : zone)
+      }
       placeholder="floating: the same hour everywhere"
     />
     <datalist id="zones-of-editor">
       {#each zones.data ?? [] as zone (zone)}<option value={zone}></option>{/each}
     </datalist>
   </div>
+  {#if meant}
+    <p class="text-soft mb-2 ml-[88px] text-[12px]">
+      written as <span class="figures break-all">{as.written}</span>
+    </p>
+  {/if}
   {#if clocks.length}
     <dl class="border-line figures mb-2 ml-[88px] border-l-2 pl-2 text-[12px]" aria-label="On the other clocks">
       {#each clocks as clock (clock.zone)}

@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
+  import { walking } from '$lib/state/focus';
   import { weekday } from './layout';
 
   /** A year as a map of how much happens: a line a month, a cell a day, darker where there is more. */
@@ -7,6 +8,7 @@
     days: Schemas['DayOut'][];
     picked: string[] | null;
     onday: (day: string) => void;
+    onedge: (by: 1 | -1) => void;
     onmonth: (day: string) => void;
   };
   const p: Props = $props();
@@ -21,7 +23,15 @@
   const NAMES = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 </script>
 
-<div class="min-h-0 flex-1 overflow-auto px-4 py-3">
+<!-- svelte-ignore a11y_no_noninteractive_tabindex (a map of days is walked by the arrows) -->
+<div
+  class="min-h-0 flex-1 overflow-auto px-4 py-3"
+  role="region"
+  aria-label="Year"
+  tabindex="0"
+  data-rest
+  {@attach walking('button', (by) => p.onedge(by))}
+>
   <table class="w-full table-fixed border-separate border-spacing-[2px]">
     <thead>
       <tr class="text-soft figures text-[11px]">

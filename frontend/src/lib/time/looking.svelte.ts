@@ -19,6 +19,8 @@ class Looking {
   lanes = $state(false);
   off = $state<number[]>([]);
   sets = $state<LayerSet[]>([]);
+  /** The calendar something was added to last. */
+  last = $state(0);
   /** The layers that were on before only one was shown. */
   #before: number[] | null = null;
   ready = $state(false);
@@ -48,6 +50,7 @@ class Looking {
     if (value?.step) this.step = value.step;
     if (value?.off) this.off = value.off;
     this.lanes = value?.lanes ?? false;
+    this.last = value?.last ?? 0;
     this.sets = sets.map((one) => ({ name: one.name, on: (one.value.on as number[]) ?? [] }));
     this.ready = true;
   }
@@ -55,10 +58,20 @@ class Looking {
   save(): void {
     clearTimeout(this.#timer);
     this.#timer = setTimeout(() => {
-      const { clocks, worked, step, off, lanes } = this;
+      const { clocks, worked, step, off, lanes, last } = this;
       const params = { path: { kind: 'looking' as const, name: 'now' } };
-      void client.PUT('/api/kept/{kind}/{name}', { params, body: { value: { clocks, worked, step, off, lanes } } });
+      void client.PUT('/api/kept/{kind}/{name}', {
+        params,
+        body: { value: { clocks, worked, step, off, lanes, last } },
+      });
     }, 400);
+  }
+
+  /** Something was added to a calendar: it is offered first the next time, and to be seen now. */
+  used(id: number): void {
+    this.last = id;
+    this.off = this.off.filter((one) => one !== id);
+    this.save();
   }
 
   isOn(id: number): boolean {

@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
+  import { cap } from '$lib/state/keys.svelte';
 
   type Props = {
     onclick?: () => void;
@@ -7,6 +8,8 @@
     kind?: 'plain' | 'main' | 'grave';
     disabled?: boolean;
     hint?: string;
+    /** What the same button is called beside others like it: what it is about is named. */
+    named?: string;
     key?: string;
     submit?: boolean;
     children: Snippet;
@@ -18,6 +21,7 @@
     kind = 'plain',
     disabled = false,
     hint = '',
+    named = '',
     key = '',
     submit = false,
     children,
@@ -35,17 +39,26 @@
 
 {#snippet inside()}
   {@render children()}
-  {#if key}<kbd class="figures border border-current px-1 text-[11px] leading-4 opacity-80">{key}</kbd>{/if}
+  {#if key}<kbd class="figures border border-current px-1 text-[11px] leading-4 opacity-80">{cap(key)}</kbd>{/if}
 {/snippet}
 
 {#if href}
-  <a {href} {onclick} title={hint || undefined} aria-keyshortcuts={key || undefined} class={look}>{@render inside()}</a>
+  <a
+    {href}
+    {onclick}
+    title={hint || undefined}
+    aria-label={named || undefined}
+    aria-keyshortcuts={key || undefined}
+    class={look}>{@render inside()}</a
+  >
 {:else}
   <button
     type={submit ? 'submit' : 'button'}
     {onclick}
     {disabled}
+    data-main={kind === 'main' ? '' : undefined}
     title={hint || undefined}
+    aria-label={named || undefined}
     aria-keyshortcuts={key || undefined}
     class="{look} disabled:cursor-not-allowed disabled:opacity-50">{@render inside()}</button
   >

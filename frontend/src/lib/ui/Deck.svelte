@@ -6,6 +6,7 @@
 </script>
 
 <section
+  data-deck
   aria-label={label}
   class="bg-shade border-ink flex min-h-[52px] shrink-0 flex-wrap items-center gap-x-4 gap-y-2 border-t-2 px-4 py-2"
 >

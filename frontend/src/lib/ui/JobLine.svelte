@@ -38,7 +38,15 @@
       <span class="truncate">{job.data?.title ?? 'Starting'}</span>
       <span class="figures text-soft ml-auto whitespace-nowrap">{job.data?.message} {figures}</span>
     </span>
-    <Progressbar progress={share} size="h-1.5" aria-label="Progress" />
+    <div
+      role="progressbar"
+      aria-label="Progress"
+      aria-valuenow={Math.round(share)}
+      aria-valuemin="0"
+      aria-valuemax="100"
+    >
+      <Progressbar progress={share} size="h-1.5" />
+    </div>
   </span>
   <Action onclick={() => void stop()}>Stop</Action>
 </div>

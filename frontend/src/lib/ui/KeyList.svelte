@@ -1,27 +1,32 @@
 <script lang="ts">
-  import { keys } from '$lib/state/keys.svelte';
-  import Action from '$lib/ui/Action.svelte';
+  import { AIMS, cap, keys, type Key } from '$lib/state/keys.svelte';
+  import Sheet from '$lib/ui/Sheet.svelte';
 
-  let dialog: HTMLDialogElement;
+  /** The keys that work here, by what one wants to do. */
+  const { onclose }: { onclose: () => void } = $props();
 
-  export function open(): void {
-    dialog.showModal();
-  }
+  const groups = $derived(
+    (Object.keys(AIMS) as (keyof typeof AIMS)[])
+      .map((aim) => ({ aim, keys: keys.all.filter((key: Key) => (key.aim ?? 'go') === aim) }))
+      .filter((group) => group.keys.length),
+  );
 </script>
 
-<dialog
-  bind:this={dialog}
-  aria-label="Keys that work here"
-  class="bg-sheet text-ink border-ink m-auto w-[460px] border-2 p-5 backdrop:bg-black/40"
->
+<Sheet label="Keys that work here" width={820} leave="Close" {onclose}>
   <h2 class="mb-3 text-lg font-bold">Keys that work here</h2>
-  <dl class="ruled mb-4">
-    {#each keys.all as key, k (k)}
-      <div class="flex gap-4 py-1">
-        <dt class="figures w-36 shrink-0">{key.key === ' ' ? 'Space' : key.key}</dt>
-        <dd>{key.does}</dd>
-      </div>
+  <div class="gap-8 min-[760px]:columns-2">
+    {#each groups as group (group.aim)}
+      <section class="mb-4 break-inside-avoid">
+        <h3 class="text-soft border-line mb-1 border-b text-[13px] font-bold">{AIMS[group.aim]}</h3>
+        <dl class="text-[13px]">
+          {#each group.keys as key, k (k)}
+            <div class="flex gap-3 py-0.5">
+              <dt class="figures w-24 shrink-0">{cap(key.key)}</dt>
+              <dd class="min-w-0 flex-1">{key.does}</dd>
+            </div>
+          {/each}
+        </dl>
+      </section>
     {/each}
-  </dl>
-  <Action onclick={() => dialog.close()}>Close</Action>
-</dialog>
+  </div>
+</Sheet>

@@ -1,7 +1,8 @@
 <script lang="ts" generics="Row">
-  import { createQueries, keepPreviousData } from '@tanstack/svelte-query';
+  import { createQueries, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
   import { createVirtualizer } from '@tanstack/svelte-virtual';
-  import { untrack, type Snippet } from 'svelte';
+  import { tick, untrack, type Snippet } from 'svelte';
+  import { walking } from '$lib/state/focus';
   import { get } from 'svelte/store';
 
   /** Any number of rows of one height, drawn only where they are seen and fetched a page at a time. */
@@ -14,11 +15,27 @@
     empty: Snippet;
     role: 'list' | 'rowgroup';
     label?: string;
+    enabled?: boolean;
     total?: number;
   };
-  let { queryKey, fetchPage, rowHeight, row, empty, role, label, total = $bindable(0) }: Props = $props();
+  let {
+    queryKey,
+    fetchPage,
+    rowHeight,
+    row,
+    empty,
+    role,
+    label,
+    enabled = true,
+    total = $bindable(0),
+  }: Props = $props();
 
   const SIZE = 100;
+  const queries = useQueryClient();
+  const ask = (page: number) => ({
+    queryKey: [...queryKey, page],
+    queryFn: () => fetchPage(page * SIZE, SIZE),
+  });
   let scroller: HTMLDivElement | undefined = $state();
   const virtualizer = createVirtualizer<HTMLDivElement, HTMLDivElement>({
     count: 0,
@@ -35,8 +52,8 @@
   });
   const pages = createQueries(() => ({
     queries: wanted.map((page) => ({
-      queryKey: [...queryKey, page],
-      queryFn: () => fetchPage(page * SIZE, SIZE),
+      ...ask(page),
+      enabled,
       placeholderData: page === 0 ? keepPreviousData : undefined,
     })),
   }));
@@ -58,6 +75,12 @@
     untrack(() => scroller?.scrollTo({ top: 0 }));
   });
 
+  /** When the first rows of what is asked for now are there, and how many they are. */
+  export async function arrived(): Promise<void> {
+    await queries.ensureQueryData(ask(0)).catch(() => undefined);
+    await tick();
+  }
+
   export function rowAt(index: number): Row | undefined {
     return found.get(Math.floor(index / SIZE))?.rows[index % SIZE];
   }
@@ -78,6 +101,8 @@
   role={total > 0 || role === 'rowgroup' ? role : undefined}
   aria-label={total > 0 ? label : undefined}
   tabindex={role === 'list' ? 0 : undefined}
+  data-rest={role === 'list' ? '' : undefined}
+  {@attach role === 'list' ? walking('button, a') : null}
 >
   {#if failure}
     <p class="text-removed p-6">{failure.message}</p>

@@ -27,10 +27,10 @@
   ]);
 </script>
 
-<header class="bg-sheet border-line flex h-[62px] shrink-0 items-stretch border-b">
-  <a href="/look" class="flex items-center gap-2 px-4" aria-label="Date Bridge">
+<header class="bg-sheet border-line flex h-[62px] shrink-0 items-stretch border-b max-[760px]:h-[50px]">
+  <a href="/look" class="flex items-center gap-2 px-4 max-[760px]:px-2" aria-label="Date Bridge">
     <img src="/mark.svg" alt="" width="28" height="28" />
-    <span class="text-base leading-4 font-bold">Date<br />Bridge</span>
+    <span class="text-base leading-4 font-bold max-[900px]:hidden">Date<br />Bridge</span>
   </a>
   <nav aria-label="The route" class="flex flex-1 items-stretch">
     {#each spans as span, index (span.href)}
@@ -39,13 +39,15 @@
         href={span.href}
         aria-current={here ? 'page' : undefined}
         title={span.what}
-        class="group relative flex flex-1 flex-col px-5 pt-2 {here ? '' : 'text-soft hover:text-ink'}"
+        class="group relative flex min-w-0 flex-1 flex-col px-5 pt-2 max-[1050px]:px-2 {here
+          ? ''
+          : 'text-soft hover:text-ink'}"
       >
         <span class="flex items-baseline gap-2">
-          <span class="figures text-[11px] opacity-70">{index + 1}</span>
+          <span class="figures text-[11px] opacity-70 max-[760px]:hidden">{index + 1}</span>
           <span class="text-[15px] {here ? 'font-bold' : 'font-medium'}">{span.name}</span>
           <span class="figures ml-auto text-[13px]">{span.number === undefined ? '…' : count(span.number)}</span>
-          <span class="text-[11px]">{span.unit}</span>
+          <span class="text-[11px] max-[1050px]:hidden">{span.unit}</span>
         </span>
         <svg
           viewBox="0 0 100 24"
@@ -71,12 +73,13 @@
       </a>
     {/each}
   </nav>
-  <div class="flex items-center gap-1 px-3">
+  <div class="flex items-center gap-1 px-3 max-[760px]:px-1">
     <button class="hover:bg-shade h-control px-2 text-sm" onclick={() => theme.turn()}>
       {theme.night ? 'Day' : 'Night'}
     </button>
     <button class="hover:bg-shade h-control px-2 text-sm" onclick={onhelp} aria-keyshortcuts="?">
-      Keys <kbd class="figures border-line ml-1 rounded-[2px] border px-1 text-[11px]">?</kbd>
+      <span class="max-[760px]:hidden">Keys</span>
+      <kbd class="figures border-line ml-1 rounded-[2px] border px-1 text-[11px] max-[760px]:ml-0">?</kbd>
     </button>
   </div>
 </header>

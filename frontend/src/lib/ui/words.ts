@@ -9,6 +9,16 @@ export function octets(n: number): string {
   return n < 1_000_000 ? `${(n / 1000).toFixed(0)} kB` : `${(n / 1_000_000).toFixed(1)} MB`;
 }
 
+/** A name that none has yet: as it is, else with the place, else numbered. */
+export function freeName(name: string, taken: string[], place = ''): string {
+  const known = new Set(taken.map((one) => one.toLowerCase()));
+  const free = (one: string) => !known.has(one.toLowerCase());
+  if (free(name)) return name;
+  const there = place ? `${name} (${place})` : name;
+  if (free(there)) return there;
+  for (let k = 2; ; k++) if (free(`${there} ${k}`)) return `${there} ${k}`;
+}
+
 /** A moment of the logbook on the reader's own clock. */
 export function moment(iso: string): string {
   if (!iso) return '';

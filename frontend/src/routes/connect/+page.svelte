@@ -2,6 +2,7 @@
   import { goto } from '$app/navigation';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
+  import { walking } from '$lib/state/focus';
   import Action from '$lib/ui/Action.svelte';
   import JobLine from '$lib/ui/JobLine.svelte';
   import AddAddress from '$lib/connect/AddAddress.svelte';
@@ -10,13 +11,14 @@
   import { importing } from '$lib/state/imports.svelte';
   import { keys } from '$lib/state/keys.svelte';
   import { answer, client, type ImportFile, type Job } from '$lib/api/client';
-  import { refreshAll, routeQuery } from '$lib/api/queries';
+  import { calendarsQuery, refreshAll, routeQuery } from '$lib/api/queries';
   import { notices } from '$lib/state/notice.svelte';
   import { count, counted, moment, octets } from '$lib/ui/words';
 
   const TALKING = ['pull', 'push', 'survey'];
   const queries = useQueryClient();
   const route = routeQuery();
+  const calendars = calendarsQuery();
   const files = createQuery(() => ({ queryKey: ['imports'], queryFn: () => answer(client.GET('/api/imports')) }));
   const running = createQuery(() => ({
     queryKey: ['jobs'],
@@ -67,7 +69,7 @@
     if (done) await refreshAll(queries);
   }
 
-  onMount(() => keys.offer([{ key: '/', does: 'type an address', run: () => field.focus() }]));
+  onMount(() => keys.offer([{ key: '/', does: 'type an address', aim: 'find', run: () => field.focus() }]));
 
   async function turnAway(id: number, name: string): Promise<void> {
     try {
@@ -82,15 +84,27 @@
 
 <svelte:head><title>Connect · Date Bridge</title></svelte:head>
 
-<div class="min-h-0 flex-1 overflow-y-auto px-4 py-3" role="region" aria-label="Connect">
+<div
+  class="min-h-0 flex-1 overflow-y-auto px-4 py-3"
+  role="region"
+  aria-label="Connect"
+  tabindex="-1"
+  data-rest
+  data-part
+  {@attach walking('a[href], button', undefined, true)}
+>
   <h1 class="visually-hidden">Connect: accounts, feeds and files</h1>
   <div class="bg-sheet border-line mb-4 border px-4 py-3">
+    {#if calendars.data?.length === 0 && !waiting.length}
+      <p class="mb-2 text-base font-bold">
+        Begin here: give the address of the system you are leaving, or drop a file.
+      </p>
+    {/if}
     <AddAddress bind:this={field} />
     <div class="border-line mt-3 flex items-center gap-3 border-t border-dashed pt-3">
       <p class="text-soft flex-1">
-        <strong class="text-ink">Files:</strong> drop .ics files, a .zip of them, or a message that holds an invitation (.eml)
-        anywhere in this window. They are shown to you first; nothing goes into a calendar before you say so. A file is a
-        snapshot: it will not update.
+        <strong class="text-ink">Files:</strong> drop .ics files, a .zip of them, or a message (.eml) anywhere in this window.
+        They are shown to you first; nothing goes into a calendar before you say so. A file is a snapshot: it will not update.
       </p>
       <input
         bind:this={input}
@@ -101,7 +115,7 @@
         id="files"
         aria-label="Calendar files"
         tabindex="-1"
-        onchange={() => void importing.files(input.files).then(() => (input.value = ''))}
+        onchange={() => void importing.files(input.files).then(() => input && (input.value = ''))}
       />
       <Action onclick={() => input.click()} disabled={importing.sending || job !== null}>
         {importing.sending ? 'Sending…' : 'Choose files…'}
@@ -139,7 +153,7 @@
       <h2 class="border-ink border-b pb-1 font-bold">{title}</h2>
       <ul class="ruled">
         {#each rows as file (file.id)}
-          <li class="flex h-10 items-center gap-4 text-[13px]">
+          <li class="flex min-h-10 flex-wrap items-center gap-x-4 gap-y-1 py-0.5 text-[13px]">
             <span class="w-64 truncate font-medium" title={file.name}>{file.name}</span>
             <span class="w-36 {file.state === 'waiting' ? 'text-changed font-bold' : 'text-soft'}">
               {file.state === 'waiting'
@@ -158,11 +172,11 @@
             <span class="figures text-soft w-36">{moment(file.at)}</span>
             <span class="text-soft flex-1 truncate" title={file.message}>{file.again ? '' : file.message}</span>
             {#if file.state === 'waiting'}
-              <Action onclick={() => void turnAway(file.id, file.name)}>Turn away</Action>
-              <Action kind="main" href="/connect/{file.id}">Look inside</Action>
+              <Action onclick={() => void turnAway(file.id, file.name)} named="Turn away {file.name}">Turn away</Action>
+              <Action kind="main" href="/connect/{file.id}" named="Look inside {file.name}">Look inside</Action>
             {:else if file.state === 'refused'}
               {#if file.again}<Action onclick={() => void readAgain(file.id)}>Read it again</Action>{/if}
-              <Action onclick={() => void turnAway(file.id, file.name)}>Turn away</Action>
+              <Action onclick={() => void turnAway(file.id, file.name)} named="Turn away {file.name}">Turn away</Action>
             {:else if file.state === 'taken'}
               <Action href="/logbook/{file.set_id}">Batch {count(file.set_id ?? 0)}</Action>
             {/if}

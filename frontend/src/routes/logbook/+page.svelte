@@ -1,5 +1,4 @@
 <script lang="ts">
-  import { goto } from '$app/navigation';
   import { useQueryClient } from '@tanstack/svelte-query';
   import Action from '$lib/ui/Action.svelte';
   import PagedList from '$lib/ui/PagedList.svelte';
@@ -47,10 +46,12 @@
             >{set.undone_by_id ? `taken back by batch ${set.undone_by_id}` : set.reason}</span
           >
           <span class="flex justify-end gap-2">
-            <Action onclick={() => void goto(`/logbook/${set.id}`)}>Open</Action>
+            <Action href="/logbook/{set.id}" named="Open batch {set.id}: {set.title}">Open</Action>
             {#if !set.undone_by_id && set.undoable}
-              <Action onclick={() => void undo(queries, set.id, set.title)} hint="Take back: {set.title}"
-                >Take back</Action
+              <Action
+                onclick={() => void undo(queries, set.id, set.title)}
+                hint="Take back: {set.title}"
+                named="Take back batch {set.id}: {set.title}">Take back</Action
               >
             {/if}
           </span>
@@ -66,5 +67,22 @@
 <style>
   :global(.log) {
     grid-template-columns: 44px 130px minmax(0, 2fr) 70px 70px 80px minmax(0, 2fr) 180px;
+  }
+  @media (max-width: 1050px) {
+    :global(.log) {
+      grid-template-columns: 32px 130px minmax(0, 2fr) 54px 54px 60px 180px;
+    }
+    :global(.log > :nth-child(7)) {
+      display: none;
+    }
+  }
+  @media (max-width: 760px) {
+    :global(.log) {
+      grid-template-columns: 32px minmax(0, 1fr) 172px;
+    }
+    :global(.log > :nth-child(2)),
+    :global(.log > :nth-child(n + 4):nth-child(-n + 7)) {
+      display: none;
+    }
   }
 </style>

@@ -1,40 +1,71 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
+  import { walking } from '$lib/state/focus';
+  import { importing } from '$lib/state/imports.svelte';
   import Action from '$lib/ui/Action.svelte';
+  import MendNav from '$lib/mend/MendNav.svelte';
+  import PutAway from '$lib/mend/PutAway.svelte';
   import { answer, client } from '$lib/api/client';
-  import { count, moment, SEVERITY } from '$lib/ui/words';
+  import { counted, moment, SEVERITY } from '$lib/ui/words';
 
   const problems = createQuery(() => ({ queryKey: ['problems'], queryFn: () => answer(client.GET('/api/problems')) }));
   const proposals = createQuery(() => ({
     queryKey: ['change-sets', 'proposed'],
     queryFn: () => answer(client.GET('/api/change-sets', { params: { query: { state: 'proposed' } } })),
   }));
+  let putting = $state(false);
+  let picker: HTMLInputElement | undefined;
+  /** What was found, the worst first, each severity in a line. */
+  const bySeverity = $derived(
+    ['breaks', 'alters', 'untidy']
+      .map((severity) => ({ severity, own: (problems.data ?? []).filter((one) => one.severity === severity) }))
+      .filter((group) => group.own.length)
+      .map(({ severity, own }) => ({
+        severity,
+        titles: own.map((one) => one.title).join(' · '),
+        findings: own.reduce((sum, one) => sum + one.count, 0),
+      })),
+  );
   const INK: Record<string, string> = { breaks: 'text-removed', alters: 'text-changed', untidy: 'text-same' };
 </script>
 
 <svelte:head><title>Mend · Date Bridge</title></svelte:head>
 
-<div class="min-h-0 flex-1 overflow-y-auto px-4 py-3" role="region" aria-label="Mend">
+<MendNav />
+<div
+  class="min-h-0 flex-1 overflow-y-auto px-4 pb-3"
+  role="region"
+  aria-label="Mend"
+  tabindex="-1"
+  data-rest
+  data-part
+  {@attach walking('a[href], button', undefined, true)}
+>
   <h1 class="text-xl font-bold">Mend</h1>
   <p class="text-soft mb-4">
     What is wrong with the entries in your calendars, and what has been proposed and waits for you.
   </p>
 
   <section class="mb-6" aria-labelledby="problems">
-    <h2 id="problems" class="border-ink border-b pb-1 font-bold">Problems found when the entries were read</h2>
+    <h2 id="problems" class="border-ink border-b pb-1 font-bold">Problems found in the entries</h2>
     {#if problems.isError}<p class="text-removed py-2">{problems.error.message}</p>{/if}
     {#if problems.data?.length === 0}<p class="py-3">
         None. Every entry in your calendars is as the standard has it.
       </p>{/if}
     <ul class="ruled">
-      {#each problems.data ?? [] as problem (problem.code)}
+      {#each bySeverity as group (group.severity)}
         <li class="flex items-center gap-4 py-1.5">
-          <strong class="w-16 {INK[problem.severity]}">{problem.severity}</strong>
-          <span class="w-80">{problem.title}</span>
-          <span class="text-soft flex-1">{SEVERITY[problem.severity]}</span>
-          <span class="figures w-24 text-right">{count(problem.count)} {problem.count === 1 ? 'entry' : 'entries'}</span
+          <strong class="w-16 {INK[group.severity]}">{group.severity}</strong>
+          <div class="min-w-0 flex-1">
+            <p class="truncate" title={group.titles}>{group.titles}</p>
+            <p class="text-soft text-[13px]">{SEVERITY[group.severity]}</p>
+          </div>
+          <span class="figures text-right whitespace-nowrap">{counted(group.findings, 'finding', 'findings')}</span>
+          <Action
+            kind={group.severity === 'breaks' ? 'main' : 'plain'}
+            href="/mend/checks?severity={group.severity}"
+            named="Go through them: what {group.severity}">Go through them</Action
           >
-          <Action href="/look?filter=problem:{problem.code}">Show {count(problem.count)}</Action>
         </li>
       {/each}
     </ul>
@@ -54,7 +85,7 @@
           <span class="figures w-36">{moment(set.at)}</span>
           <span class="w-96 truncate" title={set.title}>{set.title}</span>
           <span class="text-soft flex-1 truncate">{set.note || set.reason}</span>
-          <Action kind="main" href="/mend/{set.id}">Look at it</Action>
+          <Action kind="main" href="/mend/{set.id}" named="Look at it: {set.title}">Look at it</Action>
         </li>
       {/each}
     </ul>
@@ -64,8 +95,23 @@
     <h2 id="habits" class="border-ink border-b pb-1 font-bold">Usual cleaning</h2>
     <ul class="ruled">
       <li class="flex items-center gap-4 py-1.5">
-        <span class="flex-1">Everything that is over before this year: put it away in an archive file first.</span>
-        <Action href="/look?filter=before:{new Date().getFullYear()}">Show them</Action>
+        <span class="flex-1">Meetings that came by two roads and stand there twice.</span>
+        <Action href="/mend/duplicates">Find duplicates</Action>
+      </li>
+      <li class="flex items-center gap-4 py-1.5">
+        <span class="flex-1"
+          >What is over before a day: put it away in an archive, one file a calendar, and remove it.</span
+        >
+        <Action href="/look?filter=before:{new Date().getFullYear()}" named="Show them: what is over before this year"
+          >Show them</Action
+        >
+        <Action onclick={() => (putting = true)}>Put away the old years…</Action>
+      </li>
+      <li class="flex items-center gap-4 py-1.5">
+        <span class="flex-1"
+          >A table that was exported as a spreadsheet and edited there: its differences become a proposal.</span
+        >
+        <Action onclick={() => picker?.click()} disabled={importing.sending}>Bring a table back…</Action>
       </li>
       <li class="flex items-center gap-4 py-1.5">
         <span class="flex-1"
@@ -80,4 +126,36 @@
       </li>
     </ul>
   </section>
+
+  <section class="mt-6" aria-labelledby="further">
+    <h2 id="further" class="border-ink border-b pb-1 font-bold">What else could be looked at</h2>
+    <ul class="ruled">
+      <li class="flex items-center gap-4 py-1.5">
+        <span class="flex-1">Whether two calendars are two copies of one, and where they differ.</span>
+        <Action href="/look/sides">Compare two sides</Action>
+      </li>
+      <li class="flex items-center gap-4 py-1.5">
+        <span class="flex-1">What overlaps in the coming month, across calendars and accounts.</span>
+        <Action href="/look/overlaps">Show what overlaps</Action>
+      </li>
+      <li class="flex items-center gap-4 py-1.5">
+        <span class="flex-1">Floating times, which stand at the same hour on every clock: seldom meant.</span>
+        <Action href="/look?filter=zone:none%20allday:no%20kind:event">Show them</Action>
+      </li>
+      <li class="flex items-center gap-4 py-1.5">
+        <span class="flex-1">Series with people, who may be told when something of them changes.</span>
+        <Action href="/look?filter=repeats:yes%20has:attendees">Show them</Action>
+      </li>
+    </ul>
+  </section>
 </div>
+
+<input
+  bind:this={picker}
+  type="file"
+  accept=".csv,text/csv"
+  hidden
+  aria-hidden="true"
+  onchange={(event) => void importing.files(event.currentTarget.files)}
+/>
+{#if putting}<PutAway onclose={() => (putting = false)} />{/if}

@@ -151,4 +151,7 @@ def reveal(app: AppDep, remote_id: RemoteNo, response: Response) -> AddressOut:
 @router.get("/catalogue")
 def catalogue(app: AppDep) -> list[CatalogueRow]:
     """Open feeds by subject."""
-    return [CatalogueRow.model_validate(row) for row in addresses.catalogue(app.settings)]
+    return [
+        CatalogueRow(**row, connected=accounts.connected_as(app.store, app.settings, row["address"], ""))
+        for row in addresses.catalogue(app.settings)
+    ]

@@ -19,6 +19,7 @@ from datebridge.api.connect.shapes import (
 from datebridge.api.context import AppDep
 from datebridge.api.kinds import Limit, Offset, PushNo
 from datebridge.api.routing import new_router
+from datebridge.core.merge import BOOKKEEPING, mine_counts
 from datebridge.services.look import details
 from datebridge.services.sync import conflicts
 from datebridge.store import pushes
@@ -63,7 +64,10 @@ def conflict(app: AppDep, push_id: PushNo) -> ConflictOut:
                 fields=[
                     FieldOut(
                         name=f.name, label=details.label(f.name), mine=list(f.mine), theirs=list(f.theirs),
-                        proposed="mine" if pair.sides.get(f.name) == "left" else "theirs",
+                        mine_said=details.in_words(pair.component, pair.mine, f.name),
+                        theirs_said=details.in_words(pair.component, pair.theirs, f.name),
+                        proposed="mine" if mine_counts(f, pair.sides) else "theirs",
+                        bookkeeping=f.name in BOOKKEEPING,
                     )
                     for f in pair.fields
                 ],

@@ -7,10 +7,12 @@ from dataclasses import asdict
 from fastapi import HTTPException, UploadFile
 
 from datebridge.api import present
-from datebridge.api.context import App, AppDep
+from datebridge.api.context import App, AppDep, zone_of
 from datebridge.api.kinds import FileNo
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import (
+    AttachedOut,
+    DraftOut,
     GroupOut,
     HereOut,
     ImportDetail,
@@ -20,8 +22,11 @@ from datebridge.api.shapes import (
     ImportOutcome,
     JobQueued,
     SetMade,
+    TimeOut,
 )  # fmt: skip
-from datebridge.services.imports import decide, files, uploads
+from datebridge.api.time.views import today_in
+from datebridge.core.editing.typed import begins, ends, said
+from datebridge.services.imports import decide, files, messages, uploads
 from datebridge.services.imports.decide import Decision
 from datebridge.store import imports
 from datebridge.store.calendars import names
@@ -34,6 +39,25 @@ def bring(app: AppDep, files: list[UploadFile]) -> JobQueued:
     """Take files in hand and read them; nothing is stored in any calendar yet."""
     given = [(file.filename or "calendar.ics", file.file) for file in files]
     return JobQueued(job_id=uploads.receive(app.store, app.settings, given))
+
+
+@router.post("/draft")
+def draft(app: AppDep, file: UploadFile, zone: str = "") -> DraftOut:
+    """An event of a message that holds no invitation; nothing is stored."""
+    own = zone_of(zone)
+    found = messages.draft_of(file.file.read(), file.filename or "message.eml", today_in(own)[0])
+    return DraftOut(
+        sender=found.sender, fields=found.fields,
+        attached=[AttachedOut(name=a.name, octets=a.octets) for a in found.attached],
+        times=[
+            TimeOut(
+                says=said(line, own), whole=line.at is None, zone="" if line.at is None else line.zone or own,
+                start=line.day.isoformat() if line.at is None else begins(line).isoformat(timespec="minutes"),
+                end=line.day.isoformat() if line.at is None else ends(line).isoformat(timespec="minutes"),
+            )
+            for line in found.times
+        ],
+    )  # fmt: skip
 
 
 @router.get("")
@@ -72,6 +96,7 @@ def detail(app: AppDep, file_id: FileNo) -> ImportDetail:
                 id=group.id, name=group.name, summary=group.summary,
                 suggested_name=files.suggested_name(taken, group.name, row.name),
                 here=[HereOut.model_validate(asdict(h)) for h in here if h.group_id == group.id],
+                **files.suggested([h for h in here if h.group_id == group.id], group.summary)._asdict(),
             )
             for group in imports.groups_of(connection, file_id)
         ]  # fmt: skip

@@ -164,6 +164,7 @@ class CatalogueRow(BaseModel):
     description: str
     address: str
     publisher: str
+    connected: str = Field("", description="the name under which it is followed already")
 
 
 class TargetIn(BaseModel):
@@ -215,6 +216,9 @@ class FieldOut(BaseModel):
     label: str
     mine: list[str]
     theirs: list[str]
+    mine_said: list[str] = Field(description="the same as people read it; nothing where it has none")
+    theirs_said: list[str]
+    bookkeeping: bool = Field(description="what programs note for each other: it decides itself")
     proposed: Literal["mine", "theirs"] = Field(description="mine where only this side has changed it")
 
 

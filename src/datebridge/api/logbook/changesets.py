@@ -26,6 +26,7 @@ from datebridge.store.changesets import review
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.apply import discard as discard_proposal
 from datebridge.store.changesets.undo import propose_undo
+from datebridge.store.entries.present import texts_of
 from datebridge.store.pushes import counts_by
 
 router = new_router("/api", "changes")
@@ -65,7 +66,9 @@ def changes(app: AppDep, set_id: SetNo, offset: Offset = 0, limit: Limit = 100) 
     with app.store.read() as connection:
         total, rows = review.changes_page(connection, set_id, offset, limit)
         known = names(connection)
-    return ChangePage(total=total, offset=offset, rows=[present.change(row, known) for row in rows])
+        both = [row.change for row in rows if row.change.before is not None and row.change.after is not None]
+        texts = texts_of(connection, (one for pair in both for one in (pair.before, pair.after) if one is not None))
+    return ChangePage(total=total, offset=offset, rows=[present.change(row, known, texts) for row in rows])
 
 
 @router.post("/change-sets/{set_id}/apply")

@@ -11,7 +11,7 @@ from fastapi.responses import StreamingResponse
 
 from datebridge.api import present
 from datebridge.api.connect.shapes import CalendarOut
-from datebridge.api.context import AppDep, selection
+from datebridge.api.context import AppDep, selection, zone_of
 from datebridge.api.kinds import CalendarNo, EntryNo, Limit, Offset
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import (
@@ -24,20 +24,24 @@ from datebridge.api.shapes import (
     FactOut,
     FilterCheck,
     JobQueued,
+    PutAwayIn,
     SelectionCheck,
     SelectionIn,
     SetMade,
+    SheetIn,
+    TermCount,
     TermOut,
 )  # fmt: skip
 from datebridge.core.checks import examine
-from datebridge.core.words.filters import FilterError, complete, quote, resolve_filter
+from datebridge.core.ids import CalendarId
+from datebridge.core.words.filters import FilterError, complete, quote, resolve_filter, said
 from datebridge.services.accounts import statements
 from datebridge.services.exports import export
 from datebridge.services.jobs import jobs
 from datebridge.services.look import details
 from datebridge.services.mend import deletion
 from datebridge.store import findings
-from datebridge.store.calendars import own_lines
+from datebridge.store.calendars import known, own_lines
 from datebridge.store.database import this_day
 from datebridge.store.entries import details as stored
 from datebridge.store.entries.ledger import rows_of
@@ -48,9 +52,12 @@ from datebridge.store.tables import VERSIONS
 router = new_router("/api", "entries")
 Sort = Literal["when", "what", "where", "calendar", "repeats", "zone", "marks", "status"]
 Facet = Literal["calendar", "year", "kind", "zone", "category", "status", "marks"]
-_MEDIA = {"ics": "text/calendar; charset=utf-8", "zip": "application/zip", "csv": "text/csv; charset=utf-8"}
+_MEDIA = {"ics": "text/calendar; charset=utf-8", "zip": "application/zip", "csv": "text/csv; charset=utf-8",
+          "tsv": "text/tab-separated-values; charset=utf-8"}  # fmt: skip
 _MEDIA_TYPES = [kind.partition(";")[0] for kind in _MEDIA.values()]
-_FACET_TERMS = {"calendar": "calendar", "kind": "kind", "zone": "zone", "status": "status", "category": "category"}
+_FACET_TERMS = {"kind": "kind", "zone": "zone", "status": "status", "category": "category"}
+#: So many terms of a filter line are counted one by one.
+_MOST_COUNTED = 12
 _MARK_TERMS = {"series": "repeats:yes", "all day": "allday:yes", "private": "private:yes", "override": "override:yes"}
 
 
@@ -74,10 +81,12 @@ def entries(
     descending: bool = False,
     offset: Offset = 0,
     limit: Limit = 100,
+    zone: str = "",
 ) -> EntryPage:
-    """A page of what matches the filter."""
+    """A page of what matches the filter; times on the clock of a zone, or each on its own where none is given."""
+    clock = zone_of(zone) if zone else ""
     total, rows = app.ledger.page(filter, sort, descending, offset, limit)
-    return EntryPage(total=total, offset=offset, rows=[present.entry(row) for row in rows])
+    return EntryPage(total=total, offset=offset, rows=[present.entry(row, clock) for row in rows])
 
 
 @router.get("/entries/ids")
@@ -106,7 +115,13 @@ def today_row(app: AppDep, filter: str = "") -> int:
 @router.get("/facets")
 def facets(app: AppDep, by: Facet, filter: str = "") -> list[FacetValue]:
     """Counts of what matches by one thing, each with the term that narrows to it."""
-    return [FacetValue(value=value, count=n, term=_term(by, value)) for value, n in app.ledger.facets(by, filter)]
+    counts = app.ledger.facets(by, filter)
+    if by != "calendar":
+        return [FacetValue(value=value, count=n, term=_term(by, value)) for value, n in counts]
+    with app.store.read() as connection:
+        named = known(connection)
+    found = [(named[CalendarId(int(number))], n) for number, n in counts if int(number) in named]
+    return [FacetValue(value=one.label, count=n, term=one.term("calendar")) for one, n in found]
 
 
 def _term(facet: str, value: str) -> str:
@@ -114,6 +129,8 @@ def _term(facet: str, value: str) -> str:
         return f"{_FACET_TERMS[facet]}:{quote(value)}"
     if facet == "year":
         return "" if value == "no date" else f"on:{value}"
+    if value.startswith("answer: "):
+        return value.replace(" ", "")
     return _MARK_TERMS.get(value, f"has:{value}")
 
 
@@ -125,10 +142,18 @@ def check_filter(app: AppDep, filter: str = "", cursor: Offset = 0) -> FilterChe
         for c in complete(filter, cursor, partial(details.known_values, app.store))
     ]
     try:
-        resolve_filter(filter, this_day())
+        terms = resolve_filter(filter, this_day())
     except FilterError as error:
         return FilterCheck(error=error.message, start=error.start, end=error.end, completions=suggestions)
-    return FilterCheck(completions=suggestions)
+    # Of a line that long nobody reads the counts one by one.
+    counted = terms if len(terms) <= _MOST_COUNTED else []
+    return FilterCheck(
+        completions=suggestions,
+        terms=[
+            TermCount(start=t.start, end=t.end, says=said(t), count=app.ledger.how_many(filter[t.start : t.end]))
+            for t in counted
+        ],
+    )
 
 
 @router.get("/entries/{entry_id}")
@@ -150,6 +175,7 @@ def entry(app: AppDep, entry_id: EntryNo) -> EntryDetail:
     ]  # fmt: skip
     return EntryDetail(
         row=present.entry(rows[0]), calendar=found.calendar, facts=facts,
+        answers=[FactOut(label=said, value=f"{n:,}") for said, n in details.answers(text)],
         problems=[present.problem(p) for p in problems], source=text.split("\n"),
         file=found.file, file_line=found.file_line,
     )  # fmt: skip
@@ -175,6 +201,22 @@ def archive(app: AppDep, wish: ArchiveIn) -> JobQueued:
     resolve_filter(chosen.filter, this_day())  # what is wrong with it is said now, not by the job
     params = {**selection(chosen).as_params(), "name": wish.name}
     return JobQueued(job_id=jobs.enqueue(app.store, "archive", f"Archiving into {wish.name}", params))
+
+
+@router.post("/archives/by-age")
+def put_away(app: AppDep, wish: PutAwayIn) -> JobQueued:
+    """Write what is over before a day to archives, one a calendar, read them back, and propose its deletion."""
+    params = {"before": wish.before.isoformat(), "calendars": list(wish.calendars), "shorten": wish.shorten}
+    return JobQueued(
+        job_id=jobs.enqueue(app.store, "put-away", f"Putting away what is over before {wish.before}", params)
+    )
+
+
+@router.post("/sheets")
+def bring_back(app: AppDep, sheet: SheetIn) -> JobQueued:
+    """Propose what was edited in a spreadsheet that was exported here."""
+    params = {"name": sheet.name, "text": sheet.text}
+    return JobQueued(job_id=jobs.enqueue(app.store, "sheet", f"Comparing {sheet.name} with what is here", params))
 
 
 @router.post("/exports/check")

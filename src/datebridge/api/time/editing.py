@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import datetime, timedelta
 from typing import Annotated, Literal
 
 from fastapi import Query
 from pydantic import BaseModel, Field
 
-from datebridge.api.context import AppDep
+from datebridge.api.context import AppDep, zone_of
 from datebridge.api.kinds import CalendarNo, Day, EntryNo, Minutes, Slot
 from datebridge.api.routing import new_router
 from datebridge.api.time import present
-from datebridge.api.time.views import today_in, zone_of
+from datebridge.api.time.views import today_in
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, start_of
 from datebridge.core.editing.repeats import Ends, Monthly, Repeats, chosen, read_repeats
+from datebridge.core.editing.typed import begins, ends, read_line, rule_of, said
 from datebridge.core.editing.writing import new_event
 from datebridge.core.happening.occurrences import timed
 from datebridge.core.happening.series import Series
@@ -23,7 +23,7 @@ from datebridge.core.ids import VersionId
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import from_wall_seconds, instant_at, wall_at
-from datebridge.core.words.phrases import read_line
+from datebridge.core.words.phrases import NotUnderstood
 from datebridge.core.words.spans import day_name
 from datebridge.core.zones.across import offset_of
 from datebridge.services.editing import edits
@@ -49,6 +49,7 @@ class FieldsOut(BaseModel):
     """An entry in the drawer."""
 
     fields: Fields
+    zone_means: str = Field(description="the zone that the name as written stands for, where that is another name")
     kind: Literal["event", "to-do"]
     calendar: int
     calendar_name: str
@@ -85,6 +86,21 @@ class LineIn(BaseModel):
     calendar: CalendarNo
     text: str = Field(max_length=500)
     zone: str = ""
+
+
+class LinePiece(BaseModel):
+    """A stretch of a typed line; what is `unclear` stays in the title."""
+
+    start: int
+    end: int
+    means: Literal["title", "when", "unclear"]
+
+
+class LineOut(BaseModel):
+    title: str = ""
+    says: str = ""
+    pieces: list[LinePiece] = []
+    wrong: str = ""
 
 
 class DoneOut(BaseModel):
@@ -150,9 +166,16 @@ def fields(app: AppDep, entry: EntryNo, series: EntryNo = VersionId(0), slot: Sl
     with app.store.read() as connection:
         loaded = edits.load(connection, Target(entry, series, slot))
     facts = derive(loaded.component, loaded.text)
+    fields = loaded.fields()
+    means = ""
+    if fields.zone:
+        year = int(fields.start[:4])
+        meaning = loaded.group.zones.of(fields.zone, year, year)
+        means = "" if meaning.defined or meaning.zone == fields.zone else meaning.zone
     return FieldsOut(
-        fields=loaded.fields(), kind="to-do" if loaded.component == "VTODO" else "event", calendar=loaded.calendar,
-        calendar_name=loaded.calendar_name, is_series=loaded.is_series, is_override=bool(facts.recurrence_id),
+        fields=fields, zone_means=means, kind="to-do" if loaded.component == "VTODO" else "event",
+        calendar=loaded.calendar, calendar_name=loaded.calendar_name,
+        is_series=loaded.is_series, is_override=bool(facts.recurrence_id),
     )  # fmt: skip
 
 
@@ -237,17 +260,26 @@ def remove(app: AppDep, wish: RemovalIn) -> DoneOut:
 def line(app: AppDep, wish: LineIn) -> DoneOut:
     """Make an event from a typed line; without a clock named in it, its hours are on the clock asked."""
     own = zone_of(wish.zone)
-    said = read_line(wish.text, today_in(own)[0])
-    assert said.day is not None  # noqa: S101
-    made = Fields(title=said.title, whole=said.at is None, zone="" if said.at is None else said.zone or own)
-    if said.at is None:
-        made.start = made.end = said.day.isoformat()
+    found = read_line(wish.text, today_in(own)[0])
+    made = Fields(title=found.title, whole=found.at is None, zone="" if found.at is None else found.zone or own)
+    made.rule = rule_of(found)
+    if found.at is None:
+        made.start = made.end = found.day.isoformat()
     else:
-        begin = datetime.combine(said.day, said.at)
-        made.start = begin.isoformat(timespec="minutes")
-        try:
-            made.end = (begin + timedelta(minutes=said.length or 60)).isoformat(timespec="minutes")
-        except OverflowError:
-            raise CannotEdit("The end lies past the last day there is.") from None
+        made.start = begins(found).isoformat(timespec="minutes")
+        made.end = ends(found).isoformat(timespec="minutes")
     set_id, title = edits.create(app.store, wish.calendar, made)
-    return DoneOut(set_id=set_id, title=title, day=said.day.isoformat())
+    return DoneOut(set_id=set_id, title=title, day=found.day.isoformat())
+
+
+@router.get("/lines")
+def understood(text: Annotated[str, Query(max_length=500)], zone: str = "") -> LineOut:
+    """What a typed line is understood as, while it is typed; nothing is made."""
+    own = zone_of(zone)
+    try:
+        found = read_line(text, today_in(own)[0])
+        ends(found)
+    except NotUnderstood as error:
+        return LineOut(wrong=str(error))
+    pieces = [LinePiece(start=p.start, end=p.end, means=p.means) for p in found.pieces]
+    return LineOut(title=found.title, says=said(found, own), pieces=pieces)

@@ -10,12 +10,12 @@ from typing import Annotated, Literal
 from fastapi import Query
 from fastapi.responses import StreamingResponse
 
-from datebridge.api.context import App, AppDep
+from datebridge.api.context import App, AppDep, zone_of
 from datebridge.api.kinds import CalendarNo, Day, Limit, Offset
 from datebridge.api.routing import new_router
 from datebridge.api.time import present
-from datebridge.api.time.shapes import MirrorDay, MirrorOut, MirrorPair, OverlapOut, OverlapPage
-from datebridge.api.time.views import MOST_DAYS, Calendars, today_in, zone_of
+from datebridge.api.time.shapes import AlikeOut, MirrorDay, MirrorOut, MirrorPair, OverlapOut, OverlapPage
+from datebridge.api.time.views import MOST_DAYS, Calendars, today_in
 from datebridge.core.happening.window import key_of
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
@@ -24,6 +24,8 @@ from datebridge.core.views.days import bounds_of, days_of, run_of
 from datebridge.core.views.mirror import Mirror, Pair
 from datebridge.core.views.overlaps import Asked, Overlaps, as_sheet, overlapping
 from datebridge.core.words.spans import day_name, difference, length, span
+from datebridge.store.calendars import known
+from datebridge.store.entries.alike import alike
 
 router = new_router("/api", "comparing")
 Sides = Annotated[list[CalendarNo], Query(max_length=500)]
@@ -79,6 +81,20 @@ def overlaps_file(
         as_sheet(found, names), media_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": f"attachment; filename=overlaps-{first}.csv"},
     )  # fmt: skip
+
+
+@router.get("/alike")
+def likely(app: AppDep) -> list[AlikeOut]:
+    """Pairs of calendars that look like two copies of one, the likeliest first."""
+    with app.store.read() as connection:
+        named = known(connection)
+        return [
+            AlikeOut(
+                left=one.left, right=one.right, left_name=named[one.left].label, right_name=named[one.right].label,
+                uids=one.uids, titles=one.titles,
+            )
+            for one in alike(connection) if one.left in named and one.right in named
+        ]  # fmt: skip
 
 
 @router.get("/mirror")

@@ -92,6 +92,17 @@ class OverlapPage(BaseModel):
     entries: list[int] = Field(description="the entries that overlap")
 
 
+class AlikeOut(BaseModel):
+    """Two calendars, and how many UIDs and titles stand in both."""
+
+    left: int
+    right: int
+    left_name: str
+    right_name: str
+    uids: int
+    titles: int
+
+
 class MirrorPair(BaseModel):
     left: PieceOut | None
     right: PieceOut | None

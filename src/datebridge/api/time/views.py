@@ -9,7 +9,7 @@ from typing import Annotated
 from fastapi import HTTPException, Query, Response
 from pydantic import Field
 
-from datebridge.api.context import AppDep
+from datebridge.api.context import AppDep, zone_of
 from datebridge.api.kinds import CalendarNo, Day, EntryNo, Limit, Offset, Slot
 from datebridge.api.routing import new_router
 from datebridge.api.time import present
@@ -28,7 +28,6 @@ from datebridge.api.time.shapes import (
 from datebridge.core.happening.occurrences import Occurrence
 from datebridge.core.moments import instant_at, wall_at, wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
-from datebridge.core.tzids import resolve
 from datebridge.core.views.days import View, days_of, run_of
 from datebridge.core.words.colours import warnings
 from datebridge.core.words.phrases import read_date, read_days
@@ -47,16 +46,6 @@ Zones = Annotated[list[str], Query(max_length=4)]
 Weekday = Annotated[int, Field(ge=0, le=6)]
 #: As many days as one call may ask for: a year in whole weeks.
 MOST_DAYS = 371
-
-
-def zone_of(name: str) -> str:
-    """The IANA zone of a name; UTC where none is given."""
-    if not name:
-        return "UTC"
-    found = resolve(name)
-    if found.method != "iana":
-        raise HTTPException(422, f"“{name}” is not a time zone.")
-    return found.zone
 
 
 def today_in(zone: str) -> tuple[date, int]:

@@ -21,10 +21,12 @@ from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 #: The files of the checks of single entries.
 _FILES = (
-    "bad_date", "bad_duration", "bad_parameter", "bad_rule", "bad_trigger", "count_and_until", "duration_and_end",
-    "end_before_start", "exrule", "loose_value", "misplaced_property", "mixed_types", "negative_duration",
-    "no_start", "no_uid", "not_a_content_line", "odd_rule", "repeated_property", "rule_too_long", "unquoted_zone",
-    "unresolved_zone", "until_type", "value_type", "zone_contradiction",
+    "alarm_twice", "bad_address", "bad_date", "bad_duration", "bad_parameter", "bad_rule", "bad_trigger",
+    "count_and_until", "damaged_text", "duration_and_end", "end_before_start", "exrule", "footer_twice",
+    "inline_attachment", "late_alarm", "loose_value", "many_alarms", "markup", "misplaced_property",
+    "mixed_types", "negative_duration", "no_organizer", "no_start", "no_uid", "not_a_content_line",
+    "odd_rule", "repeated_property", "rule_too_long", "unquoted_zone", "unresolved_zone", "until_type",
+    "value_type", "zone_contradiction",
 )  # fmt: skip
 _FOUND: list[Check] = [import_module(f"{__name__}.{name}").CHECK for name in _FILES]
 #: The checks of single entries, by code.
@@ -45,7 +47,10 @@ def examine(component: str, text: str, zones: Zones = NO_ZONES) -> Facts:
     entry = read_entry(component, text, zones)
     problems = entry.problems()
     if component in ENTRIES:
+        marks = entry.facts.marks
         for check in _FINDING:
+            if check.marks and not marks & check.marks:
+                continue
             if check.needs and check.needs.isdisjoint(entry.fields) and check.needs.isdisjoint(entry.lists):
                 continue
             problems += _found(check, entry)
@@ -80,6 +85,18 @@ def title_of(code: str) -> str:
     return described(code)[1]
 
 
+def why(code: str) -> str:
+    """What comes of it, and what putting right does; "" of what only a file shows."""
+    check = ALL.get(code)
+    return check.why if check is not None else ""
+
+
+def is_fixable(code: str) -> bool:
+    """Whether there is one way in which it can be put right."""
+    check = ALL.get(code)
+    return check is not None and check.fix is not None
+
+
 def described(code: str) -> tuple[Severity, str]:
     """Severity and title of a check, or of what only a file shows."""
     known = ALL.get(code)
@@ -88,4 +105,7 @@ def described(code: str) -> tuple[Severity, str]:
 
 #: All checks, those of whole calendars too.
 ALL: dict[str, Check] = {**CHECKS, **{check.code: check for check in CENSUS}}
-__all__ = ["ALL", "BY_ZONE", "CHECKS", "REVISIONS", "Check", "described", "examine", "severity_of", "title_of"]
+__all__ = [
+    "ALL", "BY_ZONE", "CHECKS", "REVISIONS", "Check", "described", "examine", "is_fixable", "severity_of", "title_of",
+    "why",
+]  # fmt: skip

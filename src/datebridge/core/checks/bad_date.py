@@ -7,4 +7,9 @@ from __future__ import annotations
 
 from datebridge.core.checks.check import Check
 
-CHECK = Check("bad-date", "breaks", "A date that does not exist")
+CHECK = Check(
+    "bad-date",
+    "breaks",
+    "A date that does not exist",
+    why="A date that does not exist cannot be placed; other systems refuse the entry or put it somewhere.",
+)

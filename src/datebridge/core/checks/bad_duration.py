@@ -4,4 +4,9 @@ from __future__ import annotations
 
 from datebridge.core.checks.check import Check
 
-CHECK = Check("bad-duration", "breaks", "A duration that cannot be read")
+CHECK = Check(
+    "bad-duration",
+    "breaks",
+    "A duration that cannot be read",
+    why="How long it lasts cannot be read; other systems refuse it or give it a length of their own.",
+)

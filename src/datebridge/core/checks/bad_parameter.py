@@ -4,4 +4,9 @@ from __future__ import annotations
 
 from datebridge.core.checks.check import Check
 
-CHECK = Check("bad-parameter", "breaks", "A parameter with an open quote")
+CHECK = Check(
+    "bad-parameter",
+    "breaks",
+    "A parameter with an open quote",
+    why="A quotation mark is missing, so where the value begins is anybody's guess.",
+)

@@ -4,4 +4,9 @@ from __future__ import annotations
 
 from datebridge.core.checks.check import Check
 
-CHECK = Check("bad-rule", "breaks", "A repeat rule that is not one")
+CHECK = Check(
+    "bad-rule",
+    "breaks",
+    "A repeat rule that is not one",
+    why="No system can tell when it repeats; most refuse it, some show it once.",
+)

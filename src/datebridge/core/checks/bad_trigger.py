@@ -4,4 +4,9 @@ from __future__ import annotations
 
 from datebridge.core.checks.check import Check
 
-CHECK = Check("bad-trigger", "breaks", "An alarm whose time cannot be read")
+CHECK = Check(
+    "bad-trigger",
+    "breaks",
+    "An alarm whose time cannot be read",
+    why="It never rings, and strict servers refuse the entry.",
+)

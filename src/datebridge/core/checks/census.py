@@ -16,8 +16,18 @@ from datebridge.core.problems import Problem
 
 Key = TypeVar("Key")
 CENSUS = (
-    Check("two-masters", "alters", "Two entries with one UID"),
-    Check("override-without-master", "alters", "A changed occurrence without its series"),
+    Check(
+        "two-masters",
+        "alters",
+        "Two entries with one UID",
+        why="A server takes each UID once: one of them will not arrive.",
+    ),
+    Check(
+        "override-without-master",
+        "alters",
+        "A changed occurrence without its series",
+        why="It changes a series that is not there; other systems show it alone, or not at all.",
+    ),
 )
 
 

@@ -32,8 +32,10 @@ class Check:
         severity: ``breaks``: other systems will refuse or lose the entry; ``alters``: they may show it differently;
             ``untidy``: harmless, but not as the standard has it.
         title: for lists.
+        why: what comes of it, and what putting right does; a sentence or two.
         find: says what of this is wrong with an entry.
         needs: it is asked only of entries with one of these properties; of all where there are none.
+        marks: it is asked only of entries with one of these marks; of all where there are none.
         fix: the entry's text without it, where one can be right; None where there is nothing to put right.
         revision: raised whenever it finds something else than before: what is stored is looked at anew then.
     """
@@ -43,5 +45,7 @@ class Check:
     title: str
     find: Callable[[Reading], Iterable[Found]] = noted
     needs: frozenset[str] = frozenset()
+    marks: int = 0
     fix: Callable[[str], str | None] | None = None
     revision: int = 1
+    why: str = ""

@@ -14,4 +14,11 @@ def find(entry: Reading) -> Iterator[Found]:
             yield Found("RRULE has both COUNT and UNTIL.", "What ends it first counts.", "RRULE")
 
 
-CHECK = Check("count-and-until", "breaks", "A repeat rule with both COUNT and UNTIL", find, needs=frozenset({"RRULE"}))
+CHECK = Check(
+    "count-and-until",
+    "breaks",
+    "A repeat rule with both COUNT and UNTIL",
+    find,
+    needs=frozenset({"RRULE"}),
+    why="The two ends contradict each other, and systems choose differently.",
+)

@@ -23,4 +23,12 @@ def fix(text: str) -> str | None:
     return component.without("DURATION").text
 
 
-CHECK = Check("duration-and-end", "alters", "Both an end and a duration", find, needs=frozenset({"DURATION"}), fix=fix)
+CHECK = Check(
+    "duration-and-end",
+    "alters",
+    "Both an end and a duration",
+    find,
+    needs=frozenset({"DURATION"}),
+    fix=fix,
+    why="Only one of them may stand. Putting right takes the duration out; the end counts.",
+)

@@ -15,4 +15,11 @@ def find(entry: Reading) -> Iterator[Found]:
         yield Found("The end lies before the start.", "Shown with no length; kept as it is.", entry.placing.end_name)
 
 
-CHECK = Check("end-before-start", "breaks", "An end before the start", find, needs=frozenset({"DTEND", "DUE"}))
+CHECK = Check(
+    "end-before-start",
+    "breaks",
+    "An end before the start",
+    find,
+    needs=frozenset({"DTEND", "DUE"}),
+    why="Strict servers refuse it. Open it and say when it ends.",
+)

@@ -15,4 +15,11 @@ def find(entry: Reading) -> Iterator[Found]:
     )  # fmt: skip
 
 
-CHECK = Check("exrule", "alters", "A rule for what is left out (EXRULE)", find, needs=frozenset({"EXRULE"}))
+CHECK = Check(
+    "exrule",
+    "alters",
+    "A rule for what is left out (EXRULE)",
+    find,
+    needs=frozenset({"EXRULE"}),
+    why="The standard has given it up, so what it leaves out comes back in other systems.",
+)

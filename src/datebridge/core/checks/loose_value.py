@@ -25,4 +25,10 @@ def _tightened(name: str, params: str, value: str) -> str | None:
     return f"{name}{params}:{tight}" if tight != plain else None
 
 
-CHECK = Check("loose-value", "breaks", "Spaces or signs within a date or number", fix=fix)
+CHECK = Check(
+    "loose-value",
+    "breaks",
+    "Spaces or signs within a date or number",
+    fix=fix,
+    why="Strict readers refuse such dates and rules. Putting right writes them as they are read.",
+)

@@ -17,4 +17,10 @@ def find(entry: Reading) -> Iterator[Found]:
         yield Found(f"{name} may not stand in a {entry.facts.component}.", "Kept.", name)
 
 
-CHECK = Check("misplaced-property", "untidy", "A property where it may not be", find)
+CHECK = Check(
+    "misplaced-property",
+    "untidy",
+    "A property where it may not be",
+    find,
+    why="Other systems pass over what may not stand there.",
+)

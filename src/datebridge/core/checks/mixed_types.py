@@ -15,4 +15,11 @@ def find(entry: Reading) -> Iterator[Found]:
         yield Found(f"The start is {what[0]}, the end {what[1]}.", "Kept as it is.", entry.placing.end_name)
 
 
-CHECK = Check("mixed-types", "breaks", "A day and a time together", find, needs=frozenset({"DTEND", "DUE"}))
+CHECK = Check(
+    "mixed-types",
+    "breaks",
+    "A day and a time together",
+    find,
+    needs=frozenset({"DTEND", "DUE"}),
+    why="A day and a time cannot be compared; systems guess differently.",
+)

@@ -4,4 +4,9 @@ from __future__ import annotations
 
 from datebridge.core.checks.check import Check
 
-CHECK = Check("negative-duration", "breaks", "A duration below nothing")
+CHECK = Check(
+    "negative-duration",
+    "breaks",
+    "A duration below nothing",
+    why="Strict servers refuse an entry that ends before it begins.",
+)

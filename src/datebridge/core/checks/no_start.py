@@ -13,4 +13,6 @@ def find(entry: Reading) -> Iterator[Found]:
         yield Found("There is no DTSTART.", "Kept; it stands at no time.")
 
 
-CHECK = Check("no-start", "breaks", "No start", find)
+CHECK = Check(
+    "no-start", "breaks", "No start", find, why="It stands at no time, and other systems leave it out or refuse it."
+)

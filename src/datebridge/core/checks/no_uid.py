@@ -22,4 +22,11 @@ def fix(text: str) -> str | None:
     return component.with_property("UID", f"{digest_of(text).hex()}@date-bridge.example").text
 
 
-CHECK = Check("no-uid", "breaks", "No UID", find, fix=fix)
+CHECK = Check(
+    "no-uid",
+    "breaks",
+    "No UID",
+    find,
+    fix=fix,
+    why="Servers refuse it, and it arrives anew at every import. Putting right gives it a UID, always the same one.",
+)

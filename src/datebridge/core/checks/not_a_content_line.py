@@ -4,4 +4,9 @@ from __future__ import annotations
 
 from datebridge.core.checks.check import Check
 
-CHECK = Check("not-a-content-line", "breaks", "A line that is not a property")
+CHECK = Check(
+    "not-a-content-line",
+    "breaks",
+    "A line that is not a property",
+    why="Strict readers refuse the whole file for one such line.",
+)

@@ -18,4 +18,11 @@ def find(entry: Reading) -> Iterator[Found]:
             yield Found(f"RRULE: {what}.", "Kept; what is left of the rule counts.", "RRULE")
 
 
-CHECK = Check("odd-rule", "alters", "A repeat rule with parts that make no sense", find, needs=frozenset({"RRULE"}))
+CHECK = Check(
+    "odd-rule",
+    "alters",
+    "A repeat rule with parts that make no sense",
+    find,
+    needs=frozenset({"RRULE"}),
+    why="Systems pass over different parts of it, and so it repeats differently.",
+)

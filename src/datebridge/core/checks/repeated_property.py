@@ -14,4 +14,10 @@ def find(entry: Reading) -> Iterator[Found]:
         yield Found(f"{name} stands {often}.", "The first one counts.", name)
 
 
-CHECK = Check("repeated-property", "alters", "A property that may stand once stands twice", find)
+CHECK = Check(
+    "repeated-property",
+    "alters",
+    "A property that may stand once stands twice",
+    find,
+    why="Only one may stand; systems choose differently which counts.",
+)

@@ -4,4 +4,9 @@ from __future__ import annotations
 
 from datebridge.core.checks.check import Check
 
-CHECK = Check("rule-too-long", "alters", "A repeat rule too long to be counted")
+CHECK = Check(
+    "rule-too-long",
+    "alters",
+    "A repeat rule too long to be counted",
+    why="It repeats so often that programs give up on it.",
+)

@@ -29,4 +29,10 @@ def _quoted(name: str, params: str, value: str) -> str | None:
     return f'{name}{without(params, "TZID")};TZID="{tzid}:{head}":{dates}'
 
 
-CHECK = Check("unquoted-zone", "breaks", "A time zone name with a colon, not in quotes", fix=fix)
+CHECK = Check(
+    "unquoted-zone",
+    "breaks",
+    "A time zone name with a colon, not in quotes",
+    fix=fix,
+    why="The colon in the zone's name ends it too early. Putting right puts the name into quotation marks.",
+)

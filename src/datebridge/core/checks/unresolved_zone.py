@@ -15,4 +15,10 @@ def find(entry: Reading) -> Iterator[Found]:
             yield Found(said, "Kept; its times are shown as they are written.", "DTSTART")
 
 
-CHECK = Check("unresolved-zone", "alters", "A time zone name nobody knows", find)
+CHECK = Check(
+    "unresolved-zone",
+    "alters",
+    "A time zone name nobody knows",
+    find,
+    why="Nobody knows these clocks, so other systems show it at another hour.",
+)

@@ -29,4 +29,11 @@ def _wrong(until: Moment, start: Moment) -> str:
     return ""
 
 
-CHECK = Check("until-type", "alters", "An UNTIL of another type than the start", find, needs=frozenset({"RRULE"}))
+CHECK = Check(
+    "until-type",
+    "alters",
+    "An UNTIL of another type than the start",
+    find,
+    needs=frozenset({"RRULE"}),
+    why="Systems read the end of such a series differently, by a day or by hours.",
+)

@@ -28,4 +28,10 @@ def _typed(name: str, params: str, value: str) -> str | None:
     return None
 
 
-CHECK = Check("value-type", "alters", "A date that is not said to be one, or a time that is", fix=fix)
+CHECK = Check(
+    "value-type",
+    "alters",
+    "A date that is not said to be one, or a time that is",
+    fix=fix,
+    why="Strict readers refuse it. Putting right says that it is a date.",
+)

@@ -20,4 +20,10 @@ def find(entry: Reading) -> Iterator[Found]:
         yield Found(said, done, "DTSTART")
 
 
-CHECK = Check("zone-contradiction", "alters", "A zone name and its definition that differ", find)
+CHECK = Check(
+    "zone-contradiction",
+    "alters",
+    "A zone name and its definition that differ",
+    find,
+    why="Systems that go by the name and those that go by the definition show different hours.",
+)

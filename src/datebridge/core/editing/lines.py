@@ -27,12 +27,17 @@ class Lines:
 
     def own(self, name: str) -> Iterator[tuple[int, ContentLine]]:
         """The component's own properties of a name with their index."""
-        begins = (name, name.lower())
-        some = [i for i, raw in enumerate(self.lines) if raw.startswith(begins) or raw[: len(name)].upper() == name]
+        size = len(name)
+        some = [i for i, raw in enumerate(self.lines) if raw[:size].upper() == name]
         if not some:
             return iter(())
-        depths = self._depths()
-        found = ((i, line) for i in some if depths[i] == 1 and (line := parsed(self.lines[i])) is not None)
+        nested = any(raw[:1] in "bB" and raw[:6].upper() == "BEGIN:" for raw in self.lines[1 : some[-1]])
+        depths = self._depths() if nested else None
+        found = (
+            (i, line)
+            for i in some
+            if i and (depths is None or depths[i] == 1) and (line := parsed(self.lines[i])) is not None
+        )
         return iter([one for one in found if one[1].name == name])
 
     def _depths(self) -> list[int]:

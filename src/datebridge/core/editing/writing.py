@@ -117,6 +117,30 @@ def touched(lines: Lines, stamp: str, significant: bool) -> None:
         lines.set("SEQUENCE", str(int(number) + 1 if number.isascii() and number.isdigit() else 1))
 
 
+def stamped(text: str, stamp: str, significant: bool) -> str:
+    """The same for a text; quick where the lines stand, plain, before what is nested, or nowhere: as nearly always."""
+    made, upper = text, text.upper()
+    for name in ("DTSTAMP", "LAST-MODIFIED", *(("SEQUENCE",) if significant else ())):
+        nested = made.find("\nBEGIN:")
+        at = made.find(f"\n{name}:", 0, nested if nested >= 0 else len(made)) + 1
+        number = "1" if name == "SEQUENCE" else stamp
+        there = upper.count(f"\n{name}")
+        if not there:  # a new line, before what is nested
+            place = (nested if nested >= 0 else made.rindex("\n")) + 1
+            made = f"{made[:place]}{name}:{number}\n{made[place:]}"
+            continue
+        begin, stop = at + len(name) + 1, made.find("\n", at)
+        if name == "SEQUENCE" and at:
+            said = made[begin:stop].strip()
+            number = str(int(said) + 1) if said.isascii() and said.isdigit() and len(said) < 10 else ""
+        if there > 1 or not at or not number:
+            lines = Lines(text)
+            touched(lines, stamp, significant)
+            return lines.text
+        made = made[:begin] + number + made[stop:]
+    return made
+
+
 def _one_line(value: str) -> str:
     return one_line(" ".join(value.split()))
 

@@ -16,12 +16,13 @@ from dataclasses import replace
 from functools import lru_cache
 from hashlib import blake2b
 
-from datebridge.core.index.facts import Facts, Mark
+from datebridge.core.index.facts import ANSWER_MARKS, ANSWERS, Facts, Mark
 from datebridge.core.index.placing import Placing
 from datebridge.core.moments import NotAMoment, parse_duration, parse_moment
 from datebridge.core.problems import Problem
 from datebridge.core.text.lines import LINE, LINES, param_of, split_text_list, unescape_text
 from datebridge.core.text.properties import KNOWN, ONCE
+from datebridge.core.words.filters import as_person
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 _COLLECTED = frozenset({"ATTENDEE", "CATEGORIES", "RDATE", "EXDATE", "RRULE", "EXRULE", "COMMENT", "CONTACT"})
@@ -65,6 +66,8 @@ def read_entry(component: str, text: str, zones: Zones = NO_ZONES) -> Reading:
     if component in ENTRIES:
         entry.describe()
         entry.placing.place()
+        # Nothing refers to itself: jobs read very many entries, and do without the search for cycles meanwhile.
+        del entry.placing.complain
     elif component == "VTIMEZONE":
         facts.uid = entry.value("TZID")
     elif component == "VCALENDAR":
@@ -215,10 +218,13 @@ class Reading:
         for name in ("COMMENT", "CONTACT"):
             if name in self.lists:
                 words += [unescape_text(value) for _, value in self.lists[name]]
-        words += [f"{_common_name(params)} {value}" for params, value in attendees]
-        if "ORGANIZER" in fields:
-            params, value = fields["ORGANIZER"]
-            words.append(f"{_common_name(params)} {value}")
+        people = [*attendees, fields["ORGANIZER"]] if "ORGANIZER" in fields else attendees
+        for params, value in people:
+            said = f"{_common_name(params)} {value.removeprefix('mailto:')}"
+            words += [said, as_person(said)]
+        for params, _ in attendees:
+            answer = ANSWERS.get((param_of(params, "PARTSTAT") or "").upper(), "none")
+            facts.marks |= ANSWER_MARKS[answer]
         facts.words = "\n".join([word for word in words if word])
         if self.unknown:
             self._travel()

@@ -26,6 +26,17 @@ class Mark:
     FUTURE = 8192  #: an override for all that follows, too (RANGE=THISANDFUTURE)
     DEFINED_ZONE = 16384  #: its times go by a zone that its calendar defines
     EARLY = 32768  #: an extra date lies before the start
+    ACCEPTED = 65536  #: somebody has accepted (RFC 5545 §3.2.12), and so on
+    DECLINED = 131072
+    TENTATIVE = 262144
+    UNANSWERED = 524288  #: somebody has not answered, or passed it on
+
+
+#: An answer as people say it, by PARTSTAT; whatever else is there, or nothing, is no answer yet.
+ANSWERS = {"ACCEPTED": "accepted", "DECLINED": "declined", "TENTATIVE": "tentative"}
+ANSWER_MARKS = {
+    "accepted": Mark.ACCEPTED, "declined": Mark.DECLINED, "tentative": Mark.TENTATIVE, "none": Mark.UNANSWERED,
+}  # fmt: skip
 
 
 @dataclass(slots=True)

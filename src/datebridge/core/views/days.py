@@ -18,8 +18,10 @@ from typing import Literal
 from datebridge.core.happening.occurrences import Occurrence
 from datebridge.core.happening.window import Shown, Window, key_of, spans_days
 from datebridge.core.index.facts import Mark
-from datebridge.core.moments import from_wall_seconds, instant_at, wall_at, wall_seconds_of
+from datebridge.core.moments import instant_at, wall_at, wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
+from datebridge.core.words.clocks import hours as clock_hours
+from datebridge.core.words.clocks import own_clock
 from datebridge.core.zones.across import change_on
 
 #: A day, the week around it from Monday on, the working days of that week, the whole weeks its month touches, its year.
@@ -165,17 +167,7 @@ def _piece(one: Occurrence, entry: Shown, midnight: int, rows: dict[str, int], z
 
 def hours(one: Occurrence, entry: Shown) -> str:
     """``14:00–15:30``, with the days it goes on; "" for whole days."""
-    return "" if entry.marks & Mark.ALL_DAY else _hours(one.shown_start, one.shown_end)
-
-
-def _hours(start: int, end: int) -> str:
-    begin, close = from_wall_seconds(start), from_wall_seconds(end)
-    if start == end:
-        return f"{begin:%H:%M}"
-    later = end // DAY - start // DAY
-    if later and end % DAY == 0:
-        return f"{begin:%H:%M}–24:00" + (f" +{later - 1} d" if later > 1 else "")
-    return f"{begin:%H:%M}–{close:%H:%M}" + (f" +{later} d" if later else "")
+    return "" if entry.marks & Mark.ALL_DAY else clock_hours(one.shown_start, one.shown_end)
 
 
 def own_hours(one: Occurrence, entry: Shown, zone: str) -> str:
@@ -186,11 +178,4 @@ def own_hours(one: Occurrence, entry: Shown, zone: str) -> str:
         return "floating: the same hour on every clock"
     if not entry.zone:
         return f"goes by “{entry.tzid}”"
-    start, end = wall_at(one.start, entry.zone), wall_at(one.end, entry.zone)
-    if start == one.shown_start:
-        return ""
-    offset = (start - one.start) // 60
-    sign = "-" if offset < 0 else "+"
-    day = {1: "next day ", -1: "day before "}.get(start // DAY - one.shown_start // DAY, "")
-    place = entry.zone.rsplit("/", 1)[-1].replace("_", " ")
-    return f"{day}{_hours(start, end)} {place} {sign}{abs(offset) // 60:02d}:{abs(offset) % 60:02d}"
+    return own_clock(one.start, one.end, entry.zone, one.shown_start)

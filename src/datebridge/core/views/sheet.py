@@ -32,10 +32,21 @@ _KINDS = {"VEVENT": "event", "VTODO": "to-do", "VJOURNAL": "journal", "VFREEBUSY
 #: where a semicolon or tab parts them. Apostrophes that are there already are told apart by one more.
 _DANGEROUS = re.compile(r"(?:\A|(?<=[;\t\r\n]))(?='*[=+\-@\t\r\n＝＋－＠])")
 
+_DEFUSED = re.compile(r"(?:\A|(?<=[;\t\r\n]))'(?='*[=+\-@\t\r\n＝＋－＠])")
+
 
 def defuse(cell: str) -> str:
     """A cell no spreadsheet runs: an apostrophe goes before what would be a formula."""
     return _DANGEROUS.sub("'", cell)
+
+
+def armed(cell: str) -> str:
+    """What a defused cell held.
+
+    >>> armed(defuse("=1; '-2")), armed("'quoted'")
+    ("=1; '-2", "'quoted'")
+    """
+    return _DEFUSED.sub("", cell)
 
 
 class Row(NamedTuple):
@@ -65,6 +76,20 @@ def write_sheet(rows: Iterable[Row], zone: str = "") -> Iterator[bytes]:
             out.seek(0)
             out.truncate()
     yield out.getvalue().encode("utf-8", "replace")
+
+
+def write_table(rows: Iterable[Row], zone: str = "") -> Iterator[bytes]:
+    """The same as text for the clipboard: columns set apart by tabs, one line a row, UTF-8."""
+    info = zone_info(zone) if zone else None
+    yield ("\t".join(COLUMNS) + "\r\n").encode()
+    for row in rows:
+        cells = (" ".join(defuse(cell).split()) for cell in _row(row, info))
+        yield ("\t".join(cells) + "\r\n").encode("utf-8", "replace")
+
+
+def cells_of(row: Row, zone: str = "") -> dict[str, str]:
+    """An entry's cells by column, as they are before they are defused."""
+    return dict(zip(COLUMNS, _row(row, zone_info(zone) if zone else None), strict=True))
 
 
 def _row(row: Row, zone: ZoneInfo | None) -> list[str]:

@@ -21,7 +21,7 @@ from datebridge.core.ids import VersionId
 from datebridge.core.moments import wall_seconds_of
 
 YES_NO = ("yes", "no")
-HAS = ("alarm", "attendees", "attachment", "problem", "unknown")
+HAS = ("alarm", "attendees", "attachment", "problem", "unknown", "title")
 KINDS = ("event", "todo", "journal", "freebusy", "other")
 
 #: Field, what it asks for (shown in completion), and its fixed values, if it has any.
@@ -34,7 +34,7 @@ FIELDS: dict[str, tuple[str, tuple[str, ...]]] = {
     "what": ("words in the title", ()),
     "where": ("words in the place", ()),
     "zone": ("in this time zone; none for floating times and dates", ()),
-    "repeats": ("is a series", YES_NO),
+    "repeats": ("is a series, or one without end", (*YES_NO, "endless")),
     "has": ("has one of these", HAS),
     "category": ("in this category", ()),
     "status": ("with this status", ("confirmed", "tentative", "cancelled", "needs-action", "completed", "none")),
@@ -42,14 +42,33 @@ FIELDS: dict[str, tuple[str, tuple[str, ...]]] = {
     "allday": ("is a whole day or several", YES_NO),
     "override": ("is a changed occurrence of a series", YES_NO),
     "kind": ("is of this kind", KINDS),
+    "person": ("invited, or the organiser: a name or an address", ()),
+    "answer": ("somebody invited has answered so, or not at all", ("accepted", "declined", "tentative", "none")),
     "imported": ("came with this batch of the logbook", ()),
     "problem": ("has this problem", ()),
     "uid": ("has this UID", ()),
+    "lasts": ("lasts longer than so many days; or no time at all", ()),
+    "larger": ("its text is larger than so many kilobytes", ()),
+    "says": ("its text says this somewhere, in links and other properties too", ()),
+    "links": ("links to this host, or to one beneath it", ()),
+    "shared": ("in a calendar of somebody else, or in a feed", YES_NO),
+    "owner": ("who owns the account of its calendar has answered so", ("accepted", "declined", "tentative")),
 }
 #: Fields whose values are days, and fields whose values are looked for in the words of entries.
 DATED = frozenset({"before", "after", "on"})
-WORDED = frozenset({"text", "what", "where"})
+WORDED = frozenset({"text", "what", "where", "person"})
+#: Fields whose values are numbers: the words they take besides, how many digits at most, and what they take in words.
+_NUMBERED: dict[str, tuple[tuple[str, ...], int, str]] = {
+    "imported": ((), 11, "the number of a batch, as the logbook shows it"),
+    "lasts": (("nothing",), 6, "a number of days, or nothing"),
+    "larger": ((), 6, "a number of kilobytes"),
+}
+#: Put before each word of a name or address, so that people are found among all that is said of an entry. A character
+#: for private use: the full-text index takes it for a letter, and nobody types it.
+_PERSON = "\ue000"
 _TOKEN = re.compile(r'\s*(?P<neg>-?)(?:(?P<field>[A-Za-z]+):)?(?P<value>(?:"[^"]*"|[^\s"])*)')
+#: Values with commas between them, each in quotes as a whole or not at all.
+_VALUES = re.compile(r'(?:"[^"]*"|[^,"]+)(?:,(?:"[^"]*"|[^,"]+))*')
 _VALUE = re.compile(r'"([^"]*)"|([^,"]+)')
 
 
@@ -163,24 +182,42 @@ def parse_filter(text: str) -> list[Term]:
 def _term(match: re.Match[str], start: int, end: int) -> Term:
     field, raw, negated = match["field"], match["value"], bool(match["neg"])
     if field is None:
-        return Term("text", (raw.replace('"', "").strip() if '"' in raw else raw,), negated, start, end)
+        if '"' in raw and not re.fullmatch('"[^"]*"', raw):
+            raise FilterError(_glued(raw), start, end)
+        return Term("text", (raw.strip('"').strip(),), negated, start, end)
     field = field.lower()
     if field not in FIELDS:
         if raw.startswith("//"):  # an address such as https://…, searched for as text
             return Term("text", (f"{match['field']}:{raw}",), negated, start, end)
         raise FilterError(f"There is no field “{field}”. Fields: {', '.join(FIELDS)}.", start, end)
     values = tuple(quoted or plain for quoted, plain in _VALUE.findall(raw))
-    if not values:
+    if not values or not all(values):
         raise FilterError(f"“{field}:” needs a value: {FIELDS[field][0]}.", start, end)
+    if not _VALUES.fullmatch(raw):
+        if raw.startswith(",") or raw.endswith(",") or ",," in raw:
+            raise FilterError("A comma stands between two values; one of them is missing.", start, end)
+        raise FilterError(_glued(raw), start, end)
     choices = FIELDS[field][1]
     if choices:
         values = tuple(v.lower() for v in values)
         for value in values:
             if value not in choices:
                 raise FilterError(f"“{field}:” takes {', '.join(choices)}, not “{value}”.", start, end)
-    if field == "imported" and not all(v.isascii() and v.isdigit() and len(v) < 12 for v in values):
-        raise FilterError("“imported:” takes the number of a batch, as the logbook shows it.", start, end)
+    if field in _NUMBERED and not _are_numbers(field, values):
+        raise FilterError(f"“{field}:” takes {_NUMBERED[field][2]}.", start, end)
     return Term(field, values, negated, start, end)
+
+
+def _are_numbers(field: str, values: Iterable[str]) -> bool:
+    words, most, _ = _NUMBERED[field]
+    return all((v.isascii() and v.isdigit() and len(v) <= most) or v.lower() in words for v in values)
+
+
+def _glued(raw: str) -> str:
+    after = re.search(r'"[^"]*"([^\s,"][^\s]*)', raw)
+    if after is None:
+        return "A quotation mark stands in the middle of a word. Put a space before it."
+    return f"“{after[1]}” is glued to a quotation mark. Put a space between them, or a comma for one more value."
 
 
 def resolve_filter(text: str, today: date) -> list[Term]:
@@ -196,15 +233,57 @@ def _resolved(term: Term, today: date) -> Term:
     if term.field in DATED:
         return replace(term, days=tuple(day_range(value, today, term) for value in term.values))
     if term.field in WORDED:
-        return replace(term, words=tuple(_words(value, term) for value in term.values))
+        words = tuple(_words(value, term) for value in term.values)
+        return replace(term, words=tuple(as_person(one) for one in words) if term.field == "person" else words)
     return term
 
 
+def as_person(said: str) -> str:
+    """A name or an address as words by which people alone are found.
+
+    >>> as_person("Ida ida@x.example").encode("ascii", "xmlcharrefreplace").decode()
+    '&#57344;Ida &#57344;ida &#57344;x &#57344;example'
+    """
+    return " ".join(f"{_PERSON}{word}" for word in _split(said))
+
+
+def _split(value: str) -> list[str]:
+    return "".join(c if c.isalnum() else " " for c in value).split()
+
+
 def _words(value: str, term: Term) -> str:
-    words = "".join(c if c.isalnum() else " " for c in value).split()
+    words = _split(value)
     if not words:
         raise FilterError("There is no word in this to look for.", term.start, term.end)
     return " ".join(words)
+
+
+def _answers(values: Iterable[str]) -> str:
+    named = {"none": "not answered", "tentative": "answered tentatively"}
+    return " or ".join(named.get(value, value) for value in values)
+
+
+def said(term: Term) -> str:
+    """A condition as it was understood, in words.
+
+    >>> [said(term) for term in parse_filter('-water calendar:"Duty rota",Labs what:tide')]
+    ['not “water”', 'in the calendar Duty rota or Labs', 'title has “tide”']
+    """
+    quoted = " or ".join(f"“{value}”" for value in term.values)
+    plain = " or ".join(term.values)
+    found = {
+        "text": quoted, "what": f"title has {quoted}", "where": f"place has {quoted}",
+        "calendar": f"in the calendar {plain}", "account": f"on {plain}", "before": f"over before {plain}",
+        "after": f"begins on {plain} or later", "on": f"on {plain}", "zone": f"in the zone {plain}",
+        "has": f"has {plain}", "category": f"in the category {plain}", "status": f"status {plain}",
+        "person": f"with {quoted} among the people", "answer": f"somebody has {_answers(term.values)}",
+        "kind": f"kind {plain}", "imported": f"came with batch {plain}", "problem": f"problem {plain}",
+        "uid": f"UID {plain}", "larger": f"larger than {plain} kB", "says": f"says {quoted}",
+        "links": f"links to {plain}",
+        "lasts": "lasts no time" if plain == "nothing" else f"lasts longer than {plain} days",
+        "owner": f"its owner has answered {plain}",
+    }.get(term.field, f"{term.field} {plain}")  # fmt: skip
+    return f"not {found}" if term.negated else found
 
 
 def day_range(value: str, today: date, term: Term) -> Days:
@@ -252,6 +331,28 @@ def quote(value: str) -> str:
 
 
 @dataclass(frozen=True, slots=True)
+class Known:
+    """A value a field can have; `account` where only that tells it from another one of the same name.
+
+    >>> Known("Rota", "here").label, Known("Rota", "here").term("calendar")
+    ('Rota · here', 'account:here calendar:Rota')
+    """
+
+    value: str
+    account: str = ""
+
+    @property
+    def label(self) -> str:
+        """What it is called where several are listed."""
+        return f"{self.value} · {self.account}" if self.account else self.value
+
+    def term(self, field: str) -> str:
+        """What the filter line says to narrow to it."""
+        own = f"{field}:{quote(self.value)}"
+        return f"account:{quote(self.account)} {own}" if self.account else own
+
+
+@dataclass(frozen=True, slots=True)
 class Completion:
     """A way to go on: replace text[start:end] by `insert`."""
 
@@ -261,7 +362,7 @@ class Completion:
     hint: str
 
 
-def complete(text: str, cursor: int, values: Callable[[str], Iterable[str]], limit: int = 12) -> list[Completion]:
+def complete(text: str, cursor: int, values: Callable[[str], Iterable[Known]], limit: int = 12) -> list[Completion]:
     """What can stand at the cursor: field names, or the values of the field being written.
 
     Args:
@@ -285,7 +386,14 @@ def complete(text: str, cursor: int, values: Callable[[str], Iterable[str]], lim
         ][:limit]
     done, comma, last = part.rpartition(",")
     wanted = last.strip('"').lower()
-    known = FIELDS.get(field.lower(), ("", ()))[1] or values(field.lower())
-    matching = [v for v in known if wanted in v.lower()]
-    matching.sort(key=lambda v: not v.lower().startswith(wanted))
-    return [Completion(f"{minus}{field}:{done}{comma}{quote(value)} ", start, cursor, "") for value in matching[:limit]]
+    fixed = FIELDS.get(field.lower(), ("", ()))[1]
+    known = [Known(value) for value in fixed] or values(field.lower())
+    matching = [one for one in known if wanted in one.value.lower()]
+    matching.sort(key=lambda one: not one.value.lower().startswith(wanted))
+    found: dict[str, Completion] = {}
+    for one in matching:
+        # "Not this one of two", "this or that one of two": no line says it, so there the name stands for both.
+        account = f"account:{quote(one.account)} " if one.account and not (minus or comma) else ""
+        insert = f"{account}{minus}{field}:{done}{comma}{quote(one.value)} "
+        found.setdefault(insert, Completion(insert, start, cursor, f"on {one.account}" if account else ""))
+    return list(found.values())[:limit]

@@ -1,4 +1,4 @@
-"""Days and times as people type them: a date, days by a rule, an event in one line.
+"""Days as people type them: a date, or days by a rule. An event in one line is `core.editing.typed`.
 
 >>> today = date(2026, 11, 25)
 >>> read_date("next friday", today).isoformat(), read_date("week 40", today).isoformat()
@@ -12,11 +12,7 @@ from __future__ import annotations
 import calendar
 import re
 import unicodedata
-from dataclasses import dataclass
-from datetime import date, time, timedelta
-from functools import cache
-from typing import NamedTuple
-from zoneinfo import available_timezones
+from datetime import date, timedelta
 
 from datebridge.core.errors import CannotDo
 
@@ -31,7 +27,7 @@ _NUMBERS = {
         ("one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"), 1
     )
 }
-_ORDINALS = {"first": 1, "1st": 1, "second": 2, "2nd": 2, "third": 3, "3rd": 3, "fourth": 4, "4th": 4,
+MONTH_ORDINALS = {"first": 1, "1st": 1, "second": 2, "2nd": 2, "third": 3, "3rd": 3, "fourth": 4, "4th": 4,
              "fifth": 5, "5th": 5, "last": -1}  # fmt: skip
 #: More days side by side than this are not legible.
 MOST_DAYS = 31
@@ -55,27 +51,28 @@ def read_date(text: str, today: date) -> date:
     Raises:
         NotUnderstood: if it says no day.
     """
-    words = _words(text)
-    found = _date(words, today)
+    words = words_of(text)
+    found = date_of(words, today)
     if found is None:
         raise NotUnderstood(f"“{text.strip()}” is no date. Try “3 jun”, “next friday” or “week 40”.")
     return found
 
 
-def _words(text: str) -> list[str]:
+def words_of(text: str) -> list[str]:
     """Words, numbers and marks in order; none at all where there is anything else, so that nothing is passed over."""
-    plain = _plain(text)
-    if re.sub(r"[a-z0-9\s,./-]", "", plain):
+    folded = plain(text)
+    if re.sub(r"[a-z0-9\s,./-]", "", folded):
         return []
-    return re.findall(r"[a-z]+|[0-9]+(?:st|nd|rd|th)?|[-./]", plain)
+    return re.findall(r"[a-z]+|[0-9]+(?:st|nd|rd|th)?|[-./]", folded)
 
 
-def _plain(text: str) -> str:
+def plain(text: str) -> str:
     """Lower case without accents."""
     return "".join(c for c in unicodedata.normalize("NFKD", text.lower()) if not unicodedata.combining(c))
 
 
-def _date(words: list[str], today: date) -> date | None:
+def date_of(words: list[str], today: date) -> date | None:
+    """The day that words say; None where they say none."""
     try:
         return _any_date(words, today)
     except (ValueError, OverflowError):  # beyond the years there are
@@ -95,7 +92,7 @@ def _any_date(words: list[str], today: date) -> date | None:
     ):
         return _week(int(match[1] or match[4]), match[2] or match[3], today)
     if match := re.fullmatch(r"(?:(in) )?(\w+) (day|week|month|year)s?(?: (ago))?", text):
-        number = _number(match[2])
+        number = number_of(match[2])
         if number is not None and (match[1] or match[4]):
             return shifted(today, number * (-1 if match[4] else 1), match[3])
     if match := re.fullmatch(r"(next|last|this) (week|month|year)", text):
@@ -126,12 +123,18 @@ def _named_date(text: str, today: date) -> date | None:
     return None
 
 
+def weekday_of(word: str) -> int | None:
+    """Monday as 0, by three letters at least."""
+    return _named(word, _WEEKDAYS)
+
+
 def _named(word: str, names: tuple[str, ...]) -> int | None:
     """The place of a name of which three letters at least are given."""
     return next((k for k, name in enumerate(names) if len(word) > 2 and name.startswith(word)), None)
 
 
-def _number(word: str) -> int | None:
+def number_of(word: str) -> int | None:
+    """A number in figures, or in words up to twelve."""
     return (
         int(word)
         if word.isascii() and word.isdigit() and len(word) < 7
@@ -188,13 +191,13 @@ def read_days(text: str, today: date) -> list[date]:
     Raises:
         NotUnderstood: if it says no days, or more than MOST_DAYS.
     """
-    match = re.fullmatch(r"(?:all |every |the )*(.+?) (?:of|in) (?:the )?(.+)", " ".join(_plain(text).split()))
+    match = re.fullmatch(r"(?:all |every |the )*(.+?) (?:of|in) (?:the )?(.+)", " ".join(plain(text).split()))
     span = _span(match[2], today) if match else None
     if match and span:
         found = _chosen(match[1].split(), *span)
     else:
         parts = re.split(r"[,;]| and ", text)
-        dates = [_date(_words(part), today) for part in parts if part.strip()]
+        dates = [date_of(words_of(part), today) for part in parts if part.strip()]
         found = sorted({day for day in dates if day}) if all(dates) else []
     if not found:
         raise NotUnderstood(
@@ -232,7 +235,7 @@ def _any_span(text: str, today: date) -> tuple[date, date | None] | None:
         first = shifted(first, {"this": 0, "next": 1, "last": -1}[match[1]], match[2])
         return first, _following(first, match[2])
     if match := re.fullmatch(r"(next|coming|last|past) (\w+) (day|week|month|quarter|year)s?", text):
-        number = _number(match[2])
+        number = number_of(match[2])
         if number is not None and number <= 60:
             ahead = match[1] in ("next", "coming")
             other = shifted(today, number if ahead else -number, match[3])
@@ -273,8 +276,8 @@ def _chosen(words: list[str], first: date, number: int) -> list[date]:
             kinds |= set(range(5 if {"working", "work"} & set(words) or word == "weekdays" else 7))
         elif word in ("weekend", "weekends"):
             kinds |= {5, 6}
-        elif word in _ORDINALS:
-            ordinals.add(_ORDINALS[word])
+        elif word in MONTH_ORDINALS:
+            ordinals.add(MONTH_ORDINALS[word])
         elif numbered := re.fullmatch(r"([0-9]{1,2})(?:st|nd|rd|th)", word):
             month_days.add(int(numbered[1]))
         else:
@@ -299,124 +302,3 @@ def _fits(day: date, ordinals: set[int], weekdays: set[int], kinds: set[int], mo
     if ordinals:
         return (day.day - 1) // 7 + 1 in ordinals or -((length - day.day) // 7 + 1) in ordinals
     return bool(weekdays or kinds or month_days)
-
-
-# ---- an event in a line -----------------------------------------------------------------------------
-
-
-@dataclass(slots=True)
-class Line:
-    """What a typed line says; parts it leaves open are None. `length` in minutes; `zone` "" for none given."""
-
-    title: str = ""
-    day: date | None = None
-    at: time | None = None
-    length: int | None = None
-    zone: str = ""
-
-
-class _Clock(NamedTuple):
-    at: time
-    end: time | None
-
-
-_TIME = r"([0-9]{1,2})(?:[:.]([0-9]{2}))? ?(am|pm|h)?"
-_RANGE = re.compile(
-    rf"(?:at |from )?{_TIME}(?: ?(?:-|–|—|to|until) ?{_TIME})?(?: for ([0-9]+) ?(min|minutes|h|hours?))?"
-)
-
-
-def read_line(text: str, today: date) -> Line:
-    """A title, then with commas a day, hours and a clock: ``Crane check, tue 14:00–15:30, Hobart time``.
-
-    Raises:
-        NotUnderstood: if there is no title, or no day and no hours.
-    """
-    line = Line()
-    titles: list[str] = []
-    for part in [part.strip() for part in text.split(",") if part.strip()]:
-        if titles and _take(line, part, today):
-            continue
-        titles.append(part)
-    if titles and line.day is None and line.at is None:  # no commas: what stands at the end may be the day and hours
-        words = titles[-1].split()
-        for size in range(min(len(words) - 1, 6), 0, -1):
-            if _take(line, " ".join(words[-size:]), today):
-                titles[-1] = " ".join(words[:-size])
-                break
-    line.title = ", ".join(titles)
-    if not line.title or (line.day is None and line.at is None):
-        raise NotUnderstood("Say what and when: “Crane check, tue 14:00–15:30, Hobart time”, or “Regatta, 3 jun”.")
-    line.day = line.day or today
-    return line
-
-
-def _take(line: Line, part: str, today: date) -> bool:
-    """Take what a part says of day, hours and clock; nothing is taken unless all of it is understood."""
-    words = _plain(part).replace("–", "-").split()
-    zone = _zone_in(words)
-    if zone is not None:
-        line.zone, words = zone, words[: -2 if words[-1] == "time" else -1]
-    if not words:
-        return zone is not None
-    for cut in range(len(words) + 1):  # the day first, then the hours; either may be missing
-        day = _date(_words(" ".join(words[:cut]).removeprefix("on ")), today) if cut else None
-        match = _RANGE.fullmatch(" ".join(words[cut:])) if cut < len(words) else None
-        if (cut and day is None) or (cut < len(words) and not _takes_hours(line, match)):
-            continue
-        line.day = day or line.day
-        return True
-    return False
-
-
-def _takes_hours(line: Line, match: re.Match[str] | None) -> bool:
-    if match is None or not (match[2] or match[3] or match[5] or match[4]):
-        return False  # a number alone is no time
-    end = _time(match[4], match[5], match[6]) if match[4] else None
-    start = _time(match[1], match[2], match[3])
-    if end is not None and match[6] in ("am", "pm") and not match[3]:  # 9-5pm: whichever half lies before the end
-        same = _time(match[1], match[2], match[6])
-        other = _time(match[1], match[2], "am" if match[6] == "pm" else "pm")
-        start = same if same is not None and same < end else other or start
-    if start is None or (match[4] and end is None) or len(match[7] or "") > 6:
-        return False
-    line.at = start
-    if end is not None:
-        minutes = (end.hour - start.hour) * 60 + end.minute - start.minute
-        line.length = minutes if minutes > 0 else minutes + 1440
-    elif match[7]:
-        line.length = int(match[7]) * (60 if match[8].startswith("h") else 1)
-    return True
-
-
-def _time(hours: str, minutes: str | None, half: str | None) -> time | None:
-    hour = int(hours)
-    if half in ("am", "pm"):
-        if not 1 <= hour <= 12:
-            return None
-        hour = hour % 12 + (12 if half == "pm" else 0)
-    if hour == 24 and not int(minutes or 0):
-        hour = 0
-    return time(hour, int(minutes or 0)) if hour < 24 and int(minutes or 0) < 60 else None
-
-
-def _zone_in(words: list[str]) -> str | None:
-    """The zone named by the last words: ``Hobart time``, ``UTC``, ``Australia/Hobart``."""
-    if len(words) >= 2 and words[-1] == "time":
-        return zone_of_place(words[-2])
-    return zone_of_place(words[-1]) if words and ("/" in words[-1] or words[-1] == "utc") else None
-
-
-def zone_of_place(name: str) -> str | None:
-    """The IANA zone of a place or name, without regard to case or accents; None if there is none."""
-    return _places().get(_plain(name).replace(" ", "_"))
-
-
-@cache
-def _places() -> dict[str, str]:
-    found: dict[str, str] = {"utc": "UTC", "gmt": "UTC"}
-    for zone in sorted(available_timezones(), key=lambda z: (z.count("/"), z)):
-        if "/" in zone and not zone.startswith(("Etc/", "posix", "right", "SystemV", "US/", "Canada/", "Mexico/")):
-            found.setdefault(zone.rsplit("/", 1)[1].lower(), zone)
-            found[zone.lower()] = zone
-    return found

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from dataclasses import dataclass
 
 from datebridge.core.accounts import reach_of
 from datebridge.core.ids import CalendarId
 from datebridge.core.moments import from_wall_seconds
-from datebridge.core.words.filters import quote
+from datebridge.core.words.filters import Known
 from datebridge.settings import Settings
+from datebridge.store.calendars import known
 from datebridge.store.database import Connection
 from datebridge.store.pushes import PENDING, TO_DECIDE, counts_by
 from datebridge.store.remotes import Elsewhere, statements
@@ -59,16 +59,14 @@ def of_calendars(
     """The statement of each calendar; `names`: name, and whether one may write, by id."""
     remotes = {r.remote.calendar_id: r for r in statements(connection) if r.remote.calendar_id is not None}
     pushing = counts_by(connection, "remote_id")
-    repeated = Counter(name.lower() for name, _ in names.values())
+    alike = known(connection)
     found = {}
     for calendar, (name, writable) in names.items():
         remote = remotes.get(calendar)
         account = remote.account_name if remote else ""
         may = "writable" if writable else "read only"
-        term = f"calendar:{quote(name)}"
-        if repeated[name.lower()] > 1:
-            term = f"account:{quote(account or 'here')} {term}"
-        label = f"{name} · {account or 'here'}" if repeated[name.lower()] > 1 else name
+        own = alike.get(calendar, Known(name))
+        label, term = own.label, own.term("calendar")
         if remote is None:
             found[calendar] = Statement(label, term, f"snapshot · {may} here", "nowhere: it stays here", "", None, 0, 0)
             continue

@@ -38,15 +38,7 @@ def archive_job(context: JobContext) -> dict[str, Any]:
             with open_private(partial) as out:
                 for piece in write_ics(connection, export):
                     out.write(piece)
-            context.progress(len(ids), 2 * len(ids), "entries", "Written; reading back")
-            kept = _read_back(context, partial, len(ids))
-            meant = Counter(texts(connection, ids))
-            missing, extra = meant - kept, kept - meant
-            if missing or extra:
-                raise Refused(
-                    f"The archive read back lacks {missing.total():,} entries and has {extra.total():,} it should not."
-                    " Nothing was deleted; the archive was thrown away."
-                )
+            prove(context, partial, Counter(texts(connection, ids)))
             partial.rename(path)
         finally:
             partial.unlink(missing_ok=True)
@@ -57,9 +49,26 @@ def _path(context: JobContext) -> Path:
     """Where the archive goes: the same place however often the job is begun again."""
     folder = context.settings.archive_dir
     if "archive" not in context.params:
-        context.remember(archive=_free_path(folder, file_name(context.params["name"], "ics")).name)
+        context.remember(archive=free_path(folder, file_name(context.params["name"], "ics")).name)
     folder.mkdir(parents=True, exist_ok=True)
     return folder / str(context.params["archive"])
+
+
+def prove(context: JobContext, path: Path, meant: Counter[str]) -> None:
+    """Read an archive back.
+
+    Raises:
+        Refused: if it is not complete.
+    """
+    total = meant.total()
+    context.progress(total, 2 * total, "entries", "Written; reading back")
+    kept = _read_back(context, path, total)
+    missing, extra = meant - kept, kept - meant
+    if missing or extra:
+        raise Refused(
+            f"The archive read back lacks {missing.total():,} entries and has {extra.total():,} it should not."
+            " Nothing was deleted; the archive was thrown away."
+        )
 
 
 def _read_back(context: JobContext, path: Path, total: int) -> Counter[str]:
@@ -94,7 +103,8 @@ def _propose(context: JobContext, ids: list[VersionId], path: Path) -> dict[str,
     return result
 
 
-def _free_path(folder: Path, name: str) -> Path:
+def free_path(folder: Path, name: str) -> Path:
+    """A place in a folder where there is no archive yet."""
     path, number = folder / name, 1
     while path.exists():
         number += 1

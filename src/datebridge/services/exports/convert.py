@@ -67,10 +67,19 @@ def _pieces(found: Inspection, source: Path, ending: str, zone: str) -> Iterator
         )  # fmt: skip
         return
     if ending == ".ics":
-        for header, zones, texts in _calendars(found, source.stem):
-            yield from write_calendar(header, zones, texts)
+        yield from write_calendars(found, source.stem)
         return
     yield from _jcal(found, source)
+
+
+def write_calendars(found: Inspection, name: str) -> Iterator[bytes]:
+    """What was read of a file as iCalendar again, with definitions for the zones that have none.
+
+    Args:
+        name: what a calendar is called that does not say so itself.
+    """
+    for header, zones, texts in _calendars(found, name):
+        yield from write_calendar(header, zones, texts)
 
 
 def _jcal(found: Inspection, source: Path) -> Iterator[bytes]:

@@ -11,7 +11,7 @@ from typing import Literal
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.objects import missing_definitions
 from datebridge.core.text.writer import new_header, write_calendar
-from datebridge.core.views.sheet import Row, write_sheet
+from datebridge.core.views.sheet import Row, write_sheet, write_table
 from datebridge.core.words.filters import Selection
 from datebridge.core.words.plural import counted
 from datebridge.store.calendars import header_of, is_there, names
@@ -21,7 +21,7 @@ from datebridge.store.entries import leaving
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.entries.zones import zones_of
 
-Format = Literal["ics", "zip", "csv"]
+Format = Literal["ics", "zip", "csv", "tsv"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,9 +65,11 @@ def gather(
 def write_ics(connection: Connection, export: Export) -> Iterator[bytes]:
     """One iCalendar file. Entries of several calendars go under a header of their own."""
     owners = list(export.entries)
-    header = _header(connection, owners[0]) if len(owners) == 1 else new_header(" and ".join(export.calendars.values()))
+    header = (
+        header_for(connection, owners[0]) if len(owners) == 1 else new_header(" and ".join(export.calendars.values()))
+    )
     ids = export.ids
-    yield from write_calendar(header, _zones(connection, owners, ids, export.whole), leaving.texts(connection, ids))
+    yield from write_calendar(header, zones_for(connection, owners, ids, export.whole), leaving.texts(connection, ids))
 
 
 def write_zip(connection: Connection, export: Export) -> Iterator[bytes]:
@@ -84,8 +86,8 @@ def write_zip(connection: Connection, export: Export) -> Iterator[bytes]:
     yield sink.take()
 
 
-def write_csv(connection: Connection, export: Export, zone: str = "") -> Iterator[bytes]:
-    """A spreadsheet, one row an entry, in order of start."""
+def write_csv(connection: Connection, export: Export, zone: str = "", table: bool = False) -> Iterator[bytes]:
+    """A spreadsheet, one row an entry, in order of start; or the same for the clipboard, as a table."""
     owner = {i: name for c, name in export.calendars.items() for i in export.entries[c]}
 
     zones = {name: zones_of(connection, c) for c, name in export.calendars.items()}
@@ -94,7 +96,7 @@ def write_csv(connection: Connection, export: Export, zone: str = "") -> Iterato
         for one in leaving.in_order_of_start(connection, owner):
             yield Row(owner[one.id], one.component, one.text, zones[owner[one.id]])
 
-    yield from write_sheet(rows(), zone)
+    yield from (write_table if table else write_sheet)(rows(), zone)
 
 
 def write(
@@ -103,8 +105,8 @@ def write(
     """The file in pieces, from one consistent state of the store."""
     with store.read() as connection:
         export = gather(connection, ledger, selection, calendar)
-        if form == "csv":
-            yield from write_csv(connection, export, zone)
+        if form in ("csv", "tsv"):
+            yield from write_csv(connection, export, zone, table=form == "tsv")
         elif form == "zip":
             yield from write_zip(connection, export)
         elif export.entries:
@@ -125,12 +127,13 @@ def cautions(connection: Connection, export: Export) -> list[str]:
     ]
 
 
-def _header(connection: Connection, calendar: CalendarId) -> str:
+def header_for(connection: Connection, calendar: CalendarId) -> str:
+    """What a calendar says of itself, in a file of its own."""
     header = header_of(connection, calendar)
     return header[1] if header is not None and header[1] else new_header(names(connection)[calendar])
 
 
-def _zones(connection: Connection, calendars: list[CalendarId], ids: list[VersionId], whole: bool) -> list[str]:
+def zones_for(connection: Connection, calendars: list[CalendarId], ids: list[VersionId], whole: bool) -> list[str]:
     """The definitions that go along: the original ones, and made ones for names that have none."""
     used = leaving.zones_used(connection, ids)
     defined: dict[str, str] = {}

@@ -28,10 +28,12 @@ from datebridge.store import calendars, imports
 from datebridge.store.changesets.apply import discard_within
 from datebridge.store.changesets.draft import CannotApply, Draft, Tally, propose
 from datebridge.store.database import Connection, Store
-from datebridge.store.entries.present import digests_elsewhere, present, staged, texts_of
+from datebridge.store.entries.present import digests_elsewhere, from_files, present, staged, texts_of
 from datebridge.store.sql import chunks
 
 Existing = Literal["newer", "keep", "replace"]
+#: So many titles of what a file does not have any more are named.
+_SHOWN = 5
 _NOT_WAITING = "This file is not waiting to be imported any more."
 
 
@@ -44,6 +46,7 @@ class Decision:
         existing: what happens to an entry that is there already and differs: taken if it is newer
             (by SEQUENCE, then LAST-MODIFIED), kept as it is there, or replaced.
         skip_elsewhere: leave out entries that stand, identical, in any calendar.
+        drop_missing: take out what came from files before and is not in this one any more.
     """
 
     group_id: GroupId
@@ -51,14 +54,22 @@ class Decision:
     name: str = ""
     existing: Existing = "newer"
     skip_elsewhere: bool = False
+    drop_missing: bool = False
 
 
 class Outcome(NamedTuple):
-    """What an import would do, in entries."""
+    """What an import would do, in entries.
+
+    Attributes:
+        missing: how much came from files before and is not in this one any more; `missed`: titles of some of it.
+    """
 
     creates: int
     updates: int
+    deletes: int
     skipped: int
+    missing: int
+    missed: list[str]
 
 
 class _Taken(NamedTuple):
@@ -84,14 +95,27 @@ def rehearse_import(store: Store, files: list[FileId], decisions: list[Decision]
     """
     with store.read() as connection:
         _demand_waiting(connection, files)
-        creates = updates = skipped = 0
+        creates = updates = deletes = skipped = 0
+        missed: list[str] = []
         for decision in decisions:
-            for taken in _compared(connection, decision, _demand_target(connection, decision)):
+            compared = _compared(connection, decision, _demand_target(connection, decision))
+            for taken in compared:
                 skipped += taken.left_out
                 if taken.listed and taken.met is not None:
                     creates += taken.met.verdict is Verdict.ADD
                     updates += taken.met.verdict is Verdict.CHANGE
-    return Outcome(creates, updates, skipped)
+            gone = _missing(connection, decision, compared)
+            deletes += len(gone) if decision.drop_missing else 0
+            missed += gone.values()
+    return Outcome(creates, updates, deletes, skipped, len(missed), missed[:_SHOWN])
+
+
+def _missing(connection: Connection, decision: Decision, compared: list[_Taken]) -> dict[VersionId, str]:
+    """What came into the target from files before and is not in this one any more, with titles."""
+    if decision.calendar_id is None:
+        return {}
+    met = {taken.met.present.key for taken in compared if taken.met is not None and taken.met.present is not None}
+    return {key: title for key, title in from_files(connection, decision.calendar_id).items() if key not in met}
 
 
 def propose_import(store: Store, files: list[FileId], decisions: list[Decision], by: By = PERSON) -> SetId:
@@ -185,6 +209,7 @@ def _take(draft: Draft, store: Store, decision: Decision) -> None:
             raise CannotApply(_NOT_WAITING)
         whole = decision.calendar_id is None and not decision.skip_elsewhere
         compared = [] if whole else _compared(connection, decision, on_server)
+        gone = _missing(connection, decision, compared) if decision.drop_missing else {}
     calendar = decision.calendar_id
     if calendar is None:
         name = decision.name.strip() or group.name
@@ -207,6 +232,7 @@ def _take(draft: Draft, store: Store, decision: Decision) -> None:
         elif taken.met.verdict in (Verdict.ADD, Verdict.CHANGE):
             draft.add(_change(calendar, taken.met))
     _give_uids(draft, compared)
+    draft.delete(gone, "Not in the file any more.")
     if conflicting:
         with draft.stage() as writer:
             writer.file_id = group.file_id

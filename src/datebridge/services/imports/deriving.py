@@ -10,13 +10,14 @@ import os
 import pickle
 import subprocess
 import sys
+from collections import deque
 from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from queue import SimpleQueue
 from types import TracebackType
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 from datebridge.core.checks import examine
 from datebridge.core.ids import GroupId
@@ -28,6 +29,7 @@ from datebridge.store.entries.rows import Row, row_of
 #: Smaller files are read quicker by one process alone.
 _WORTHWHILE = 2 << 20
 _MOST_HELPERS = 3
+Piece = TypeVar("Piece")
 
 
 class Text(NamedTuple):
@@ -121,6 +123,23 @@ class Deriving(AbstractContextManager["Deriving"]):
             return done
         known = {group: list(zones[group].items()) for group in {text.group for text in texts} if group in zones}
         return self._threads.submit(self._ask, texts, known)
+
+    def each(
+        self, pieces: Iterable[tuple[Piece, Sequence[Text], dict[GroupId, Zones]]]
+    ) -> Iterator[tuple[Piece, Batch]]:
+        """Read pieces one after the other, some ahead; each comes back with what its texts come to."""
+        under_way: deque[tuple[Piece, Future[Batch]]] = deque()
+        for piece, texts, zones in pieces:
+            facts = self.begin(texts, zones)
+            if under_way and len(under_way) >= self.ahead and not under_way[0][1].done() and facts.cancel():
+                facts = Future()  # no helper has begun it: this process reads it
+                facts.set_result(batch_of(texts, zones))
+            under_way.append((piece, facts))
+            while len(under_way) > self.ahead:
+                first, found = under_way.popleft()
+                yield first, found.result()
+        for first, found in under_way:
+            yield first, found.result()
 
     def _ask(self, texts: Sequence[Text], zones: dict[GroupId, list[tuple[str, str]]]) -> Batch:
         helper = self._helpers.get()

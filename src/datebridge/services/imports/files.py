@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from typing import Any, NamedTuple
 
-from datebridge.core.ids import FileId
+from datebridge.core.ids import CalendarId, FileId
 from datebridge.services.imports.decide import Decision
 from datebridge.services.imports.uploads import forget_upload
 from datebridge.settings import Settings
 from datebridge.store import calendars, imports
 from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.database import Connection, Store
+from datebridge.store.imports import Here
 
 
 def suggested_name(taken: Iterable[str], name: str, file_name: str) -> str:
@@ -60,3 +62,25 @@ def turn_away(store: Store, settings: Settings, file: FileId) -> None:
             raise CannotApply(f"{row.name} is {state}, so it cannot be turned away.")
         imports.forget(connection, file)
     forget_upload(settings, row.path)
+
+
+class Suggested(NamedTuple):
+    """What is usual for a part of a file, by what of it is here already.
+
+    Attributes:
+        suggested_calendar: the calendar it is another version of; None for a fresh one.
+        all_here: all of it stands, identical, in calendars that can only be read: there is nothing to do.
+    """
+
+    suggested_calendar: CalendarId | None
+    all_here: bool
+
+
+def suggested(here: Iterable[Here], summary: Mapping[str, Any]) -> Suggested:
+    """Where a part of a file goes unless told otherwise: into the calendar that has half of it or more."""
+    entries = sum(int(summary.get(kind, 0)) for kind in ("events", "todos", "journals", "others"))
+    found = sorted(here, key=lambda one: one.identical + one.newer + one.older + one.different, reverse=True)
+    for one in found:
+        if one.writable and 2 * (one.identical + one.newer + one.older + one.different) >= entries > 0:
+            return Suggested(one.calendar_id, False)
+    return Suggested(None, any(one.identical >= entries > 0 for one in found))

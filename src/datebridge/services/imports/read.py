@@ -23,7 +23,7 @@ from datebridge.services.jobs.jobs import JobContext, Stopped
 from datebridge.store import imports
 from datebridge.store.database import Connection
 from datebridge.store.entries.reindex import Reindexing, stored_of
-from datebridge.store.entries.rows import Row
+from datebridge.store.entries.rows import Row, row_of
 from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.findings import mark_problems
 from datebridge.store.sql import chunks
@@ -191,7 +191,7 @@ class _ReadFile:
                 group, line = found[one.id]
                 facts = examine(one.component, one.text, self.zones[group])
                 facts.problems = tuple(p.at(line + p.line, facts.uid) for p in facts.problems)
-                reindexing.add(one, facts, self.file)
+                reindexing.add(one, row_of(facts), self.file)
                 self.summaries[group].add(facts)
             reindexing.flush()
 

@@ -29,10 +29,12 @@ from datebridge.store.tables import ImportFile, demand_id
 
 _COPY = 1 << 20
 _HEAD = 1 << 16
-_MOST_PARTS = 500
+MOST_PARTS = 500
 _HEADERS = re.compile(rb"(?:[A-Za-z][A-Za-z0-9-]*:[^\r\n]*\r?\n(?:[ \t][^\r\n]*\r?\n)*){2,}")
 #: A message is taken apart as a whole, in memory.
 _MOST_MESSAGE = 64 << 20
+#: As the parser of messages has it.
+_UNPARSED = (ValueError, LookupError, TypeError, AttributeError, RecursionError)
 #: What comes of archives that are damaged, or lie about themselves.
 _DAMAGED = (
     zipfile.BadZipFile, RuntimeError, NotImplementedError, zlib.error, lzma.LZMAError, EOFError, struct.error,
@@ -45,6 +47,12 @@ class NotTaken(CannotDo):
     """The file is not taken; the message says why and what to do."""
 
     code, title, status = "not-taken", "The file is not taken", 413
+
+
+class NoCalendarPart(NotTaken):
+    """A message holds no invitation; an event can be made of it all the same."""
+
+    code = "no-calendar-part"
 
 
 def receive(store: Store, settings: Settings, files: list[tuple[str, BinaryIO]]) -> int:
@@ -189,22 +197,37 @@ def _open_message(path: Path, name: str, settings: Settings) -> list[tuple[str, 
         raise NotTaken(f"{name} is a message of more than {_MOST_MESSAGE >> 20} MB. Save its calendar part as a file.")
     kept: list[tuple[str, Path]] = []
     try:
-        with path.open("rb") as opened:
-            message = BytesParser(policy=policy.default).parse(opened)
+        message = parse_message(path.read_bytes(), name)
         subject = str(message.get("subject", "")).strip() or PurePosixPath(name).stem
         parts = list(_calendar_parts(message))
-    except (ValueError, LookupError, TypeError, AttributeError, RecursionError) as error:  # as the parser has it
-        raise NotTaken(
-            f"{name} is a message that cannot be taken apart. Save its calendar part as a file of its own."
-        ) from error
+    except _UNPARSED as error:
+        raise _not_taken_apart(name) from error
     for content in dict.fromkeys(parts):
         target = settings.imports_dir / uuid.uuid4().hex
         with open_private(target) as out:
             out.write(content)
         kept.append((f"{subject[:80]}{f' {len(kept) + 1}' if kept else ''}.ics", target))
     if not kept:
-        raise NotTaken(f"{name} is a message without a calendar part. Is the invitation in another message?")
+        raise NoCalendarPart(f"{name} is a message without a calendar part. Is the invitation in another message?")
     return kept
+
+
+def parse_message(content: bytes, name: str) -> EmailMessage:
+    """A message taken apart.
+
+    Raises:
+        NotTaken: if it cannot be.
+    """
+    if len(content) > _MOST_MESSAGE:
+        raise NotTaken(f"{name} is a message of more than {_MOST_MESSAGE >> 20} MB. Save its calendar part as a file.")
+    try:
+        return BytesParser(policy=policy.default).parsebytes(content)
+    except _UNPARSED as error:
+        raise _not_taken_apart(name) from error
+
+
+def _not_taken_apart(name: str) -> NotTaken:
+    return NotTaken(f"{name} is a message that cannot be taken apart. Save its calendar part as a file of its own.")
 
 
 def forget_strays(store: Store, settings: Settings) -> None:
@@ -218,7 +241,7 @@ def forget_strays(store: Store, settings: Settings) -> None:
 
 
 def _calendar_parts(message: EmailMessage) -> Iterator[bytes]:
-    for part in islice(message.walk(), _MOST_PARTS):
+    for part in islice(message.walk(), MOST_PARTS):
         file = part.get_filename() or ""
         if part.get_content_type() not in _CALENDAR_TYPES and not file.lower().endswith((".ics", ".ical")):
             continue

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import asdict
+from functools import partial
 from typing import Any
 
-from datebridge.core.ids import CalendarId, VersionId
+from datebridge.core.ids import CalendarId, GroupId, VersionId
+from datebridge.core.zones.meaning import Zones
+from datebridge.services.imports.deriving import Deriving, Text
 from datebridge.services.jobs.jobs import JobContext
 from datebridge.store import findings
 from datebridge.store.changesets import collect
 from datebridge.store.database import Store
 from datebridge.store.entries import density
+from datebridge.store.entries.rows import Row
 from datebridge.store.jobs import queue_collecting
 
 
@@ -29,7 +34,26 @@ def check_job(context: JobContext) -> dict[str, Any]:
         context.remember(last=done)  # begun again, it goes on from there
         context.progress(done, total, "entries")
 
-    return {"findings": findings.check_everything(context.store, report, VersionId(context.params.get("last", 0)))}
+    begin = VersionId(context.params.get("last", 0))
+    with Deriving(findings.octets(context.store)) as deriving:
+        return {"findings": findings.check_everything(context.store, report, begin, partial(_examined, deriving))}
+
+
+def _examined(
+    deriving: Deriving, pieces: Iterable[findings.Unexamined]
+) -> Iterator[tuple[findings.Unexamined, Sequence[Row]]]:
+    """Versions read with all checks, on other cores where they are many."""
+
+    def texts() -> Iterator[tuple[findings.Unexamined, list[Text], dict[GroupId, Zones]]]:
+        for one in pieces:
+            own = [
+                Text(GroupId(n), version.component, version.text)
+                for n, version in zip(one.beside, one.versions, strict=True)
+            ]
+            yield one, own, {GroupId(n): zones for n, zones in one.zones.items()}
+
+    for piece, batch in deriving.each(texts()):
+        yield piece, batch.rows
 
 
 def collect_job(context: JobContext) -> dict[str, Any]:

@@ -13,7 +13,7 @@ import structlog
 
 from datebridge.core.changes import PERSON, By
 from datebridge.core.errors import CannotDo
-from datebridge.core.ids import JobId
+from datebridge.core.ids import JobId, SetId
 from datebridge.settings import Settings
 from datebridge.store.database import Connection, Store, is_full
 from datebridge.store.jobs import (
@@ -101,6 +101,10 @@ class JobContext:
         """End the job in the very transaction in which its last writing is done, so that it can't be done twice."""
         end_job(connection, self.job, "done", "", result)
         return result
+
+    def conclude_with_set(self, connection: Connection, set_id: SetId) -> None:
+        """The same for a job that makes a change set (`Draft.afterwards`)."""
+        self.conclude(connection, {"set_id": set_id})
 
 
 JobFunction = Callable[[JobContext], dict[str, Any]]

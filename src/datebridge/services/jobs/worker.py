@@ -17,11 +17,12 @@ from multiprocessing.process import BaseProcess
 import structlog
 
 from datebridge.services.accounts import accounts
-from datebridge.services.exports import archive
-from datebridge.services.imports import read
+from datebridge.services.exports import archive, putting_away
+from datebridge.services.imports import read, sheets
 from datebridge.services.jobs import house, jobs
 from datebridge.services.jobs.jobs import JobFunction
 from datebridge.services.logs import set_up
+from datebridge.services.mend import bulk, duplicates, fixing
 from datebridge.services.sync import pull, push
 from datebridge.services.transfer import transfers
 from datebridge.settings import Settings
@@ -32,6 +33,8 @@ log = structlog.get_logger()
 COMPUTING: dict[str, JobFunction] = {
     "read": read.read_job, "archive": archive.archive_job, "transfer": transfers.transfer_job,
     "count": house.count_job, "check": house.check_job, "collect": house.collect_job,
+    "match": duplicates.match_job, "duplicates": duplicates.propose_job,
+    "fix": fixing.fix_job, "bulk": bulk.bulk_job, "put-away": putting_away.put_away_job, "sheet": sheets.sheet_job,
 }  # fmt: skip
 TALKING: dict[str, JobFunction] = {
     "pull": pull.pull_job, "push": push.push_job, "survey": accounts.survey_job,

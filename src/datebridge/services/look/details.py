@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
+import re
+from collections import Counter
+from typing import NamedTuple
 from zoneinfo import available_timezones
 
 from datebridge.core.checks import ALL
-from datebridge.core.moments import NotAMoment, parse_moment
+from datebridge.core.index.facts import ANSWERS
+from datebridge.core.merge import BOOKKEEPING
+from datebridge.core.moments import NotAMoment, parse_duration, parse_moment
 from datebridge.core.problems import CODES
+from datebridge.core.recurrence.rules import NotARule, parse_rule
+from datebridge.core.recurrence.words import describe
 from datebridge.core.text.component import Component
 from datebridge.core.text.lines import ContentLine, split_text_list, unescape_text
-from datebridge.core.zones.meaning import Zones
+from datebridge.core.words.filters import Known
+from datebridge.core.words.spans import length
+from datebridge.core.zones.meaning import NO_ZONES, Zones
+from datebridge.store.calendars import known
 from datebridge.store.database import Store
 from datebridge.store.entries.details import known_values_of
 
@@ -22,14 +32,26 @@ _LABELS = {
     "PERCENT-COMPLETE": "Done, per cent", "COMMENT": "Comment", "RESOURCES": "Resources", "TZID": "Zone name",
 }  # fmt: skip
 _MOMENTS = frozenset({"DTSTART", "DTEND", "DUE", "RECURRENCE-ID", "CREATED", "LAST-MODIFIED"})
+#: What values mean (RFC 5545 §3.8.2.7, §3.8.1.3).
+_WORDS = {
+    "TRANSP": {"TRANSPARENT": "free", "OPAQUE": "busy"},
+    "CLASS": {"PUBLIC": "public", "PRIVATE": "private", "CONFIDENTIAL": "confidential"},
+}
+_WRITTEN = "Zone, as written"
 _TEXTS = frozenset({"DESCRIPTION", "COMMENT", "CONTACT"})
+_NAME = re.compile("[;:]")
 
 
 def facts(component: str, text: str, zones: Zones) -> list[tuple[str, str]]:
     """What an entry says, label and value, in the order of its lines; alarms after the rest."""
-    rows = [
-        (_LABELS[line.name], _value(line, zones)) for _, line in Component(text).properties() if line.name in _LABELS
-    ]
+    rows: list[tuple[str, str]] = []
+    entry = Component(text)
+    for _, line in entry.properties():
+        if line.name in _LABELS:
+            rows.append((_LABELS[line.name], _rule(entry, line) if line.name == "RRULE" else _value(line, zones)))
+            written = _as_written(line, zones)
+            if written and (_WRITTEN, written) not in rows:
+                rows.append((_WRITTEN, written))
     depth, trigger = 0, ""
     for raw in text.split("\n"):
         upper = raw.upper()
@@ -54,9 +76,10 @@ def _value(line: ContentLine, zones: Zones) -> str:
             return shown + (" UTC" if moment.zone == "UTC" else "" if moment.is_date else " floating")
         meaning = zones.of(tzid, moment.wall.year, moment.wall.year)
         if meaning.defined:
-            return f"{shown} {tzid} (as its calendar defines it)"
-        zone = meaning.zone
-        return f"{shown} {tzid}" + (f" = {zone}" if zone and zone != tzid else "" if zone else " (unknown)")
+            return f"{shown}, as its calendar defines the zone"
+        return f"{shown} {meaning.zone}" if meaning.zone else f"{shown} in a zone nobody knows"
+    if line.name in _WORDS:
+        return _WORDS[line.name].get(line.value.strip().upper(), line.value)
     if line.name in _TEXTS:
         return unescape_text(line.value)
     if line.name == "CATEGORIES":
@@ -70,8 +93,39 @@ def _value(line: ContentLine, zones: Zones) -> str:
     return line.value
 
 
+def _as_written(line: ContentLine, zones: Zones) -> str:
+    """The name of a zone as the entry writes it, where that is not what it means."""
+    tzid = line.param("TZID") or "" if line.name in _MOMENTS else ""
+    if not tzid:
+        return ""
+    try:
+        year = parse_moment(line.value.strip(), tzid).wall.year
+    except NotAMoment:
+        return ""
+    meaning = zones.of(tzid, year, year)
+    return "" if meaning.zone == tzid and not meaning.defined else tzid
+
+
+def _rule(entry: Component, line: ContentLine) -> str:
+    """A rule in words, or as it is written where it, or the start it goes by, is none."""
+    start = entry.first("DTSTART")
+    try:
+        moment = parse_moment(start.value.strip(), start.param("TZID") or "") if start else None
+        return describe(parse_rule(line.value), moment.wall) if moment else line.value
+    except (NotAMoment, NotARule):
+        return line.value
+
+
 def _alarm(trigger: str) -> str:
-    return f"{trigger[1:]} before" if trigger.startswith("-P") else trigger
+    """When an alarm sounds: ``15 min before``, ``1 h after the start``, or as it is written."""
+    try:
+        days, seconds = parse_duration(trigger)
+    except NotAMoment:
+        return trigger
+    whole = days * 86400 + seconds
+    if not whole:
+        return "at the start"
+    return f"{length(abs(whole))} {'before' if whole < 0 else 'after the start'}"
 
 
 def label(name: str) -> str:
@@ -81,16 +135,72 @@ def label(name: str) -> str:
     )
 
 
-def known_values(store: Store, field: str) -> list[str]:
+def answers(text: str) -> list[tuple[str, int]]:
+    """How many of the people invited have answered what, the most frequent first."""
+    said = Counter(
+        ANSWERS.get((line.param("PARTSTAT") or "").upper(), "not answered") for line in Component(text).all("ATTENDEE")
+    )
+    return said.most_common()
+
+
+def in_words(component: str, text: str, name: str) -> list[str]:
+    """What a field of an entry says, as people read it; nothing where the entry has none."""
+    if name in ("SUMMARY", "LOCATION"):
+        return [unescape_text(line.value) for line in Component(text).all(name)]
+    if name == "STATUS":
+        return [line.value.strip().lower() for line in Component(text).all(name)]
+    wanted = "Alarm" if name == "VALARM" else _LABELS.get(name)
+    if wanted is None:
+        return [line.value for line in Component(text).all(name)]
+    return [value for said, value in facts(component, text, NO_ZONES) if said == wanted]
+
+
+class Differing(NamedTuple):
+    """A field of which two states of an entry say something else; only what they do not share."""
+
+    label: str
+    left: list[str]
+    right: list[str]
+
+
+def differing(component: str, left: str, right: str) -> list[Differing]:
+    """In what two states of an entry differ, but for the bookkeeping."""
+    mine, theirs = Counter(left.split("\n")), Counter(right.split("\n"))
+    names: dict[str, None] = {}
+    changed, depth = (mine - theirs) + (theirs - mine), 0
+    for raw in (*left.split("\n"), *right.split("\n")):
+        fence = raw[:6].upper()
+        depth += (fence == "BEGIN:") - (fence[:4] == "END:")
+        if raw in changed:
+            names["VALARM" if depth > 1 or "VALARM" in raw.upper() else _NAME.split(raw, maxsplit=1)[0].upper()] = None
+    found = []
+    for name in names:
+        if name in BOOKKEEPING:
+            continue
+        before, after = (Counter(in_words(component, text, name)) for text in (left, right))
+        if before != after:
+            found.append(Differing(label(name), list((before - after).elements()), list((after - before).elements())))
+        else:  # the same in other words: the lines themselves tell it
+            own = [[raw for raw in side if _NAME.split(raw, maxsplit=1)[0].upper() == name] for side in
+                   ((mine - theirs).elements(), (theirs - mine).elements())]  # fmt: skip
+            if any(own):
+                found.append(Differing(label(name), *own))
+    return found
+
+
+def known_values(store: Store, field: str) -> list[Known]:
     """Values of one field the filter line can offer, the most useful first."""
     if field == "problem":
-        return sorted([*ALL, *CODES])
+        return [Known(code) for code in sorted([*ALL, *CODES])]
+    if field == "calendar":
+        with store.read() as connection:
+            return list(known(connection).values())
     days = ["today", "yesterday"] if field in ("before", "after", "on") else []
     with store.read() as connection:
         rows = known_values_of(connection, "on" if days else field)
     if field == "category":  # an entry's categories are kept together, the most frequent combinations first
         rows = list(dict.fromkeys(category for joined in rows for category in joined.split("\x1f")))
-    return [*days, *rows]
+    return [Known(value) for value in (*days, *rows)]
 
 
 def is_zone(name: str) -> bool:

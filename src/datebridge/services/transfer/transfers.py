@@ -7,7 +7,7 @@ already is told apart, and the set is made.
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
@@ -103,18 +103,43 @@ def propose_transfer(store: Store, ledger: Ledger, selection: Selection, target:
     return _propose(store, ledger, selection, target, by, lambda done, total: None, lambda connection, set_id: None)
 
 
+def transfer_changed(
+    context: JobContext, ids: Iterable[VersionId], target: Target, changed: Mapping[VersionId, str | None], said: str
+) -> SetId:
+    """Propose a transfer of entries as other texts, and end the job with it; what is None there is not copied.
+
+    Args:
+        said: what was changed on the way, for the set's reason.
+    """
+
+    def report(done: int, total: int) -> None:
+        context.progress(done, total, "entries")
+
+    return _transfer(context.store, ids, target, context.by, report, context.conclude_with_set, changed, said)
+
+
 def _propose(
     store: Store, ledger: Ledger, selection: Selection, target: Target, by: By, report: Report,
     conclude: Callable[[Connection, SetId], None],
 ) -> SetId:  # fmt: skip
     with store.read() as connection:
-        ids = with_series(connection, ledger.ids(connection, selection))
-    if not ids:
+        ids = list(ledger.ids(connection, selection))
+    return _transfer(store, ids, target, by, report, conclude, {}, "")
+
+
+def _transfer(
+    store: Store, ids: Iterable[VersionId], target: Target, by: By, report: Report,
+    conclude: Callable[[Connection, SetId], None], changed: Mapping[VersionId, str | None], said: str,
+) -> SetId:  # fmt: skip
+    with store.read() as connection:
+        whole = with_series(connection, ids)
+    if not whole:
         raise CannotApply("Nothing is selected, so there is nothing to copy.")
     details = Details(move=target.move, tell=target.tell)
     with propose(store, Kind.TRANSFER, by, "", details=details) as draft:
         draft.afterwards(conclude)
-        _Transfer(store, draft, target, report).run(ids)
+        _Transfer(store, draft, target, report, changed).run(whole)
+        draft.reason = " ".join(filter(None, (said, draft.reason)))
     return draft.id
 
 
@@ -124,6 +149,7 @@ class _Transfer:
     draft: Draft
     target: Target
     report: Report
+    changed: Mapping[VersionId, str | None] = field(default_factory=dict)
     renamed: dict[tuple[CalendarId, str], str] = field(default_factory=dict)
     items: list[Item[_Staged]] = field(default_factory=list)
     zones: dict[CalendarId, Zones] = field(default_factory=dict)
@@ -176,8 +202,10 @@ class _Transfer:
             if one.calendar not in self.zones:
                 self.zones[one.calendar] = zones_of(writer.connection, one.calendar)
             zones = self.zones[one.calendar]
-            facts = examine(one.component, one.text, zones)
-            text, facts = self._prepared(one.calendar, one.text, facts, zones)
+            text = self.changed.get(one.id, one.text)
+            if text is None:
+                continue
+            text, facts = self._prepared(one.calendar, text, examine(one.component, text, zones), zones)
             for tzid in tzids_in(text) - set(own):
                 self.wanted.setdefault(tzid, one.calendar)
             identity = identity_of(facts.component, facts.uid, facts.recurrence_id, facts.digest)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from datebridge.core.index.facts import Mark
+from datebridge.core.index.facts import ANSWER_MARKS, Mark
 from datebridge.core.words.filters import WORDED, Days, Term
 from datebridge.store.entries.occurrences import Changed
 from datebridge.store.entries.orders import LISTED_IDS
@@ -23,8 +23,9 @@ KINDS = " ".join(f"WHEN '{component}' THEN '{kind}'" for kind, component in _KIN
 #: The plus keeps SQLite from walking an index of listed entries where a scan of the table is quicker.
 LISTED = "+listed = 1"
 _SEARCH = "id IN (SELECT rowid FROM search WHERE search MATCH ?)"
+_SEEN_IN_TEXT = frozenset({"says", "links", "larger", "owner"})
 #: Fields that are looked for in the words, with the column of the full-text index.
-_TEXT = {"text": "", "what": "summary : ", "where": "location : "}
+_TEXT = {"text": "", "what": "summary : ", "where": "location : ", "person": "words : "}
 
 
 @dataclass(slots=True)
@@ -77,8 +78,14 @@ def _clause(term: Term, place: int, value: str, changed: Sequence[Changed]) -> t
         return _SEARCH, [_match(name, term.words[place : place + 1])]
     if name == "on":
         return _dated(term.days[place], changed)
+    if name == "has" and value == "title":
+        return "trim(summary) <> ''", []
     if name == "has":
         return f"marks & {HAS[value]}", []
+    if name == "answer":
+        return f"marks & {ANSWER_MARKS[value]}", []
+    if name == "repeats" and value == "endless":
+        return f"marks & {Mark.ENDLESS}", []
     if name in _YES_NO:
         return f"(marks & {_YES_NO[name]}) {'<>' if value == 'yes' else '='} 0", []
     if name == "calendar":
@@ -110,7 +117,35 @@ def _clause(term: Term, place: int, value: str, changed: Sequence[Changed]) -> t
             "id IN (SELECT version_id FROM finding WHERE code = ?"
             " UNION ALL SELECT version_id FROM problem WHERE code = ?)"
         ), [value.lower(), value.lower()]
+    if name in _SEEN_IN_TEXT:
+        return _seen_in_text(name, value)
+    if name == "lasts":
+        if value.lower() == "nothing":
+            return f"start_wall IS NOT NULL AND end_wall <= start_wall AND NOT marks & {Mark.ALL_DAY}", []
+        return "end_wall - start_wall > ?", [int(value) * 86400]
+    if name == "shared":
+        others = (
+            "SELECT r.calendar_id FROM remote r JOIN account a ON a.id = r.account_id"
+            " WHERE r.calendar_id IS NOT NULL AND (NOT r.owned OR a.kind = 'feed')"
+        )
+        return f"calendar_id {'IN' if value == 'yes' else 'NOT IN'} ({others})", []
     return "uid = ?", [value]
+
+
+def _seen_in_text(name: str, value: str) -> tuple[str, list[Any]]:
+    """What no index holds: the texts are looked through."""
+    own = "SELECT {} FROM version_text t WHERE t.id = entry.id"
+    if name == "says":
+        return f"({own.format('instr(lower(t.text), lower(?))')})", [value]
+    if name == "links":
+        return f"({own.format('instr(lower(t.text), lower(?)) AND links_to(t.text, ?)')})", [value, value]
+    if name == "larger":
+        return f"({own.format('length(CAST(t.text AS BLOB))')}) > ?", [int(value) * 1000]
+    answered = (
+        "SELECT answered(t.text, a.addresses) FROM version_text t JOIN remote r ON r.calendar_id = entry.calendar_id"
+        " JOIN account a ON a.id = r.account_id WHERE t.id = entry.id"
+    )
+    return f"marks & {ANSWER_MARKS[value]} AND ({answered}) = ?", [value]
 
 
 def _match(field: str, phrases: Sequence[str]) -> str:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from sqlalchemy import Connection, Select, func, literal, select, union_all
 
 from datebridge.core.changes import Kind, State
 from datebridge.core.ids import VersionId
+from datebridge.core.index.facts import Mark
 from datebridge.store.sql import among
 from datebridge.store.tables import ACCOUNTS, CALENDARS, ENTRIES, FILES, GROUPS, SETS, TEXTS, VERSIONS
 
@@ -41,6 +43,18 @@ def version(connection: Connection, version_id: VersionId) -> StoredVersion | No
     return StoredVersion(*row) if row is not None else None
 
 
+def texts_with_unknown(connection: Connection, most: int) -> Iterator[str]:
+    """The texts of entries with properties no standard knows, the newest first, without holding them all."""
+    found = (
+        select(TEXTS.c.text)
+        .join(ENTRIES, ENTRIES.c.id == TEXTS.c.id)
+        .where(ENTRIES.c.listed, ENTRIES.c.marks.op("&")(Mark.UNKNOWN) != 0)
+        .order_by(ENTRIES.c.id.desc())
+        .limit(most)
+    )
+    yield from connection.execution_options(yield_per=1_000).execute(found).scalars()
+
+
 def uids_of(connection: Connection, ids: list[VersionId]) -> list[str]:
     """The UIDs of some entries."""
     found = select(ENTRIES.c.uid).distinct().where(ENTRIES.c.uid != "", ENTRIES.c.id.in_(among(ids)))
@@ -51,10 +65,6 @@ def known_values_of(connection: Connection, field: str) -> list[str]:
     """The values a field of the filter line can have, the most useful first; none for a field without known ones."""
     wanted = _VALUES.get(field)
     return [str(value) for value in connection.execute(wanted()).scalars()] if wanted is not None else []
-
-
-def _calendars() -> Select[tuple[str]]:
-    return select(CALENDARS.c.name).where(CALENDARS.c.live).order_by(CALENDARS.c.name.collate("NOCASE"))
 
 
 def _accounts() -> Select[tuple[str]]:
@@ -85,6 +95,6 @@ def _years() -> Select[tuple[int]]:
 
 
 _VALUES = {
-    "calendar": _calendars, "account": _accounts, "zone": _zones, "category": _categories, "imported": _imports,
+    "account": _accounts, "zone": _zones, "category": _categories, "imported": _imports,
     "on": _years,
 }  # fmt: skip

@@ -15,10 +15,9 @@ from numpy.typing import NDArray
 from sqlalchemy import Connection, Table, null, select
 
 from datebridge.core.ids import CalendarId, VersionId
-from datebridge.core.index.facts import Mark
+from datebridge.core.index.facts import ANSWER_MARKS, Mark
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.words.filters import Selection, resolve_filter
-from datebridge.store.calendars import names
 from datebridge.store.database import Store, this_day
 from datebridge.store.entries.conditions import HAS, KINDS, LISTED, Condition, compile_filter
 from datebridge.store.entries.occurrences import Changed, changed_series
@@ -47,6 +46,7 @@ FACETS = {
     "category": "categories", "status": "CASE status WHEN '' THEN 'none' ELSE lower(status) END", "marks": "marks",
 }  # fmt: skip
 MARK_NAMES = {
+    **{f"answer: {name}": bit for name, bit in ANSWER_MARKS.items()},
     "series": Mark.SERIES, "all day": Mark.ALL_DAY, "private": Mark.PRIVATE, "override": Mark.OVERRIDE, **HAS,
 }  # fmt: skip
 
@@ -98,7 +98,7 @@ class Ledger:
         self.store = store
         self._orders: Remembered[Ids] = Remembered(len(SORTS))
         self._calendars: Remembered[list[CalendarRow]] = Remembered(1)
-        self._matches: Remembered[Flags] = Remembered(16)
+        self._matches: Remembered[Flags] = Remembered(32)
         self._everything: Remembered[Flags] = Remembered(1)
         self.spans = KnownSpans()
         self._groups: Remembered[_Groups] = Remembered(len(FACETS))
@@ -191,6 +191,11 @@ class Ledger:
             at_no_time = ids_of(connection, "listed = 1 AND start IS NULL", [])
             return int(np.count_nonzero(flags[begun]) + np.count_nonzero(flags[at_no_time]))
 
+    def how_many(self, text: str) -> int:
+        """How many entries match."""
+        with self.store.read() as connection:
+            return int(np.count_nonzero(self._matching(connection, _revision(connection), text)))
+
     def count(self, connection: Connection) -> int:
         """How many entries there are."""
         return int(connection.exec_driver_sql("SELECT count(*) FROM entry WHERE listed = 1").scalar_one())
@@ -231,7 +236,7 @@ class Ledger:
         return sum(1 for i in self.ids(connection, selection) if i in readable) if readable else 0
 
     def facets(self, by: str, text: str = "") -> list[tuple[str, int]]:
-        """Counts of what matches by one of FACETS, most frequent first; years newest first."""
+        """Counts of what matches by one of FACETS, most frequent first; years newest first; calendars by number."""
         with self.store.read() as connection:
             revision = _revision(connection)
             groups = self._groups.get((revision, by), lambda: _grouped(connection, FACETS[by]))
@@ -243,10 +248,6 @@ class Ledger:
             elif by == "category":
                 for joined, n in found:
                     counts.update(dict.fromkeys(str(joined).split("\x1f") if joined else (), n))
-            elif by == "calendar":
-                known = names(connection)
-                for calendar, n in found:
-                    counts[known.get(calendar, "")] += n
             else:
                 counts.update({str(value): n for value, n in found})
         if by == "year":

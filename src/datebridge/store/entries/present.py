@@ -62,6 +62,17 @@ def digests_elsewhere(connection: Connection, group: GroupId) -> set[bytes]:
     return set(connection.execute(found).scalars())
 
 
+def from_files(connection: Connection, calendar: CalendarId) -> dict[VersionId, str]:
+    """The entries of a calendar that came with a file, with their titles."""
+    rows = connection.execute(
+        select(ENTRIES.c.id, ENTRIES.c.summary)
+        .join(VERSIONS, VERSIONS.c.id == ENTRIES.c.id)
+        .where(ENTRIES.c.calendar_id == calendar, ENTRIES.c.listed, VERSIONS.c.group_id.is_not(None))
+        .order_by(ENTRIES.c.start, ENTRIES.c.id)
+    )
+    return {VersionId(row.id): row.summary for row in rows}
+
+
 def uids_in_home(connection: Connection, account: AccountId, besides: CalendarId) -> dict[str, str]:
     """UIDs that stand in other calendars of an account's own home, with the calendar's name: a home takes each UID
     once (RFC 4791 §5.3.2.1, no-uid-conflict)."""
@@ -84,7 +95,9 @@ def with_series(connection: Connection, ids: Iterable[VersionId]) -> list[Versio
     rows = connection.execute(
         select(other.c.id)
         .select_from(ENTRIES)
-        .join(other, (other.c.uid == ENTRIES.c.uid) & (other.c.calendar_id == ENTRIES.c.calendar_id) & other.c.listed)
+        .join(
+            other, (other.c.uid == ENTRIES.c.uid) & (other.c.calendar_id + 0 == ENTRIES.c.calendar_id) & other.c.listed
+        )
         .where(ENTRIES.c.uid != "", ENTRIES.c.id.in_(among(wanted)))
     )
     return sorted(wanted.union(rows.scalars()))
@@ -119,3 +132,44 @@ def texts_in_order(connection: Connection, ids: Iterable[VersionId]) -> list[Wri
         .order_by(ENTRIES.c.start, ENTRIES.c.id)
     )
     return [Written(*row) for row in rows]
+
+
+class Placed(NamedTuple):
+    """An entry in force: where it stands, and what it is known by there."""
+
+    id: VersionId
+    calendar: CalendarId
+    component: str
+    uid: str
+    recurrence_id: str
+
+
+def in_groups(connection: Connection, ids: Iterable[VersionId], together: bool) -> dict[CalendarId, list[list[Placed]]]:
+    """Entries by calendar, in order of start; those of one UID together where that is asked, else each alone."""
+    own = [ENTRIES.c[name] for name in ("id", "calendar_id", "component", "uid", "recurrence_id")]
+    rows = connection.execute(select(*own).where(ENTRIES.c.id.in_(among(ids))).order_by(ENTRIES.c.start, ENTRIES.c.id))
+    found: dict[CalendarId, dict[object, list[Placed]]] = {}
+    for row in rows:
+        one = Placed(*row)
+        key = (one.component, one.uid) if together and one.uid else one.id
+        found.setdefault(one.calendar, {}).setdefault(key, []).append(one)
+    return {calendar: list(units.values()) for calendar, units in found.items()}
+
+
+def begun_before(connection: Connection, wall: int, calendars: Iterable[CalendarId] | None) -> list[VersionId]:
+    """The entries that begin before a moment on their own clocks, where one may write; of all calendars, or of some."""
+    may = select(CALENDARS.c.id).where(CALENDARS.c.writable, CALENDARS.c.live)
+    wanted = may if calendars is None else may.where(CALENDARS.c.id.in_(among(calendars)))
+    found = select(ENTRIES.c.id).where(ENTRIES.c.listed, ENTRIES.c.start_wall < wall, ENTRIES.c.calendar_id.in_(wanted))
+    return [VersionId(one) for one in connection.execute(found).scalars()]
+
+
+def by_uids(connection: Connection, uids: Iterable[str]) -> dict[str, list[Placed]]:
+    """The entries of some UIDs in all calendars in force."""
+    own = [ENTRIES.c[name] for name in ("id", "calendar_id", "component", "uid", "recurrence_id")]
+    wanted = select(*own).where(ENTRIES.c.listed, ENTRIES.c.uid.in_(among(sorted(uids)))).order_by(ENTRIES.c.id)
+    found: dict[str, list[Placed]] = {}
+    for row in connection.execute(wanted):
+        one = Placed(*row)
+        found.setdefault(one.uid, []).append(one)
+    return found

@@ -13,9 +13,10 @@ from sqlalchemy.dialects.sqlite import insert as replacing
 
 from datebridge.core.checks import CHECKS, REVISIONS, examine
 from datebridge.core.ids import FileId, VersionId
-from datebridge.core.index.facts import Facts, Mark
+from datebridge.core.index.facts import Mark
 from datebridge.core.zones.meaning import NO_ZONES, Zones
-from datebridge.store.entries.rows import INDEX_COLUMNS, UNLISTED, index_row
+from datebridge.store.entries.rows import INDEX_COLUMNS, MARKS, UNLISTED, row_of
+from datebridge.store.entries.rows import Row as Derived
 from datebridge.store.entries.versions import FINDING
 from datebridge.store.sql import among
 from datebridge.store.tables import (
@@ -31,7 +32,7 @@ from datebridge.store.tables import (
 )
 
 #: Raised whenever facts change their meaning: a store with an index from before makes it anew when it is opened.
-INDEX_REVISION = 4
+INDEX_REVISION = 5
 _UPDATE = "UPDATE version SET " + ", ".join(f"{c} = ?" for c in INDEX_COLUMNS) + " WHERE id = ?"
 _STEP = 2_000
 Report = Callable[[int, int], None]
@@ -70,15 +71,15 @@ class Reindexing:
 
     def __init__(self, connection: Connection) -> None:
         self.connection = connection
-        self._rows: list[tuple[Stored, Facts, FileId | None]] = []
+        self._rows: list[tuple[Stored, Derived, FileId | None]] = []
 
-    def add(self, before: Stored, facts: Facts, file: FileId | None = None) -> None:
-        """Note what a version's facts are now, examined.
+    def add(self, before: Stored, row: Derived, file: FileId | None = None) -> None:
+        """Note what a version's facts are now, examined, as a row.
 
         Args:
             file: the file it is read from, so that the lines of its problems are those of the file.
         """
-        self._rows.append((before, facts, file))
+        self._rows.append((before, row, file))
 
     def flush(self) -> list[VersionId]:
         """Write what differs; returns the versions whose index row does."""
@@ -92,9 +93,9 @@ class Reindexing:
         updates: list[tuple[Any, ...]] = []
         gone: list[VersionId] = []
         fresh: list[tuple[Any, ...]] = []
-        for before, facts, file in self._rows:
+        for before, now, file in self._rows:
             known = had.get(before.id, {})
-            own = {(p.code, p.message) for p in facts.problems}
+            own = {(p.code, p.message) for p in now.problems}
             if own != {key for key in known if key[0] in CHECKS} or any(
                 known[key].revision != REVISIONS[key[0]] for key in own
             ):
@@ -102,11 +103,11 @@ class Reindexing:
                 fresh += [
                     (before.id, p.code, REVISIONS[p.code], _line(known.get((p.code, p.message)), p.line, file),
                      p.message, p.done)
-                    for p in facts.problems
+                    for p in now.problems
                 ]  # fmt: skip
+            row = now.indexed
             if own or before.id in odd or any(code not in CHECKS for code, _ in known):
-                facts.marks |= Mark.PROBLEM
-            row = index_row(facts)
+                row = (*row[:MARKS], row[MARKS] | Mark.PROBLEM, *row[MARKS + 1 :])
             if row != before.row:
                 updates.append((*row, before.id))
         own_checks = FINDINGS.c.code.in_(tuple(CHECKS))
@@ -235,7 +236,7 @@ def examine_anew(
     said = []
     for one in rows:
         facts = examine(one.component, one.text, beside.of(one.id))
-        reindexing.add(one, facts)
+        reindexing.add(one, row_of(facts))
         if words and one.component not in UNLISTED:
             said.append((one.id, facts.summary, facts.location, facts.words))
     if said:

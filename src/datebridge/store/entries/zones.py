@@ -16,6 +16,7 @@ from datebridge.core.index.facts import Mark
 from datebridge.core.tzids import resolve
 from datebridge.core.zones.meaning import Zones
 from datebridge.store.entries.reindex import Reindexing, copy_index, stored_of
+from datebridge.store.entries.rows import row_of
 from datebridge.store.sql import chunks
 from datebridge.store.tables import CHANGES, ENTRIES, TEXTS, VERSIONS
 
@@ -80,7 +81,7 @@ def reindex_entries(connection: Connection, calendar: CalendarId, entries: Itera
     for chunk in chunks(wanted):
         reindexing = Reindexing(connection)
         for one in stored_of(connection, chunk):
-            reindexing.add(one, examine(one.component, one.text, zones))
+            reindexing.add(one, row_of(examine(one.component, one.text, zones)))
         changed += reindexing.flush()
     copy_index(connection, changed)
     return len(changed)

@@ -17,6 +17,8 @@ from datebridge.store.tables.entries import (
     Calendar,
     CheckRun,
     DensityRow,
+    DuplicateMember,
+    DuplicateRow,
     Entry,
     FindingRow,
     IndexColumns,
@@ -38,6 +40,8 @@ ENTRIES = _expression(Entry)
 DENSITY = _expression(DensityRow)
 FINDINGS = _expression(FindingRow)
 CHECK_RUNS = _expression(CheckRun)
+DUPLICATES = _expression(DuplicateRow)
+DUPLICATE_MEMBERS = _expression(DuplicateMember)
 RULINGS = _expression(RulingRow)
 SETS = _expression(ChangeSetRow)
 CHANGES = _expression(ChangeRow)
@@ -67,6 +71,8 @@ __all__ = [
     "CHANGES",
     "CHECK_RUNS",
     "DENSITY",
+    "DUPLICATES",
+    "DUPLICATE_MEMBERS",
     "ENTRIES",
     "FILES",
     "FINDINGS",

@@ -6,7 +6,7 @@ needs no copies, and the text of an entry exists once however often it is delete
 
 from __future__ import annotations
 
-from sqlalchemy import Index, LargeBinary, text
+from sqlalchemy import JSON, Column, Index, LargeBinary, text
 from sqlmodel import Field, SQLModel
 
 
@@ -153,6 +153,29 @@ class CheckRun(SQLModel, table=True):
 
     code: str = Field(primary_key=True)
     revision: int
+
+
+class DuplicateRow(SQLModel, table=True):
+    """Entries that are the same meeting (`core.matching`); an index that can be made anew at any time."""
+
+    __tablename__ = "duplicate"
+    __table_args__ = (Index("ix_duplicate_kind", "kind", "score"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    kind: str
+    score: float
+    reasons: list[str] = Field(default_factory=list, sa_column=Column(JSON, nullable=False))
+
+
+class DuplicateMember(SQLModel, table=True):
+    """An entry of such a group; where one contains the others it is the first. It need not be in force any more."""
+
+    __tablename__ = "duplicate_member"
+    __table_args__ = (Index("ix_duplicate_member_entry", "entry_id"),)
+
+    duplicate_id: int = Field(primary_key=True, foreign_key="duplicate.id")
+    position: int = Field(primary_key=True)
+    entry_id: int
 
 
 class RulingRow(SQLModel, table=True):

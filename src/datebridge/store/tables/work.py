@@ -41,17 +41,19 @@ class Meta(SQLModel, table=True):
     """One row: the revision of the entries, raised by every batch, by which caches know they are old.
 
     `index_revision` says by which meaning of the facts the index was made; see `versions.INDEX_REVISION`.
+    `matched` says as of which revision duplicates were looked for; -1: never.
     """
 
     id: int = Field(default=1, primary_key=True)
     revision: int = 0
     index_revision: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
+    matched: int = Field(default=-1, sa_column_kwargs={"server_default": "-1"})
 
 
 class Preference(SQLModel, table=True):
-    """Something kept under a name for looking at time: a set of layers, picked days; or the clocks and hours.
+    """Something kept under a name: a set of layers, picked days, clocks and hours; a recipe; what the checks go by.
 
-    It says how calendars are looked at, never what is in them, so it stands beside the change sets.
+    It says how calendars are looked at or worked on, never what is in them, so it stands beside the change sets.
     """
 
     kind: str = Field(primary_key=True)

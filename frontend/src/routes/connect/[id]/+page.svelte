@@ -9,6 +9,7 @@
   import { answer, client, type Schemas } from '$lib/api/client';
   import { calendarsQuery, refreshAll } from '$lib/api/queries';
   import { notices } from '$lib/state/notice.svelte';
+  import { apply } from '$lib/state/undo';
   import { count, counted, octets } from '$lib/ui/words';
 
   const queries = useQueryClient();
@@ -29,10 +30,11 @@
     if (groups.length !== decisions.length)
       decisions = groups.map((group) => ({
         group_id: group.id,
-        calendar_id: null,
+        calendar_id: group.suggested_calendar ?? null,
         name: group.suggested_name,
         existing: 'newer',
-        skip_elsewhere: false,
+        skip_elsewhere: group.all_here,
+        drop_missing: false,
       }));
   });
 
@@ -54,13 +56,19 @@
     const there = calendars.data?.find((calendar) => calendar.id === only?.calendar_id);
     return there ? `“${there.name}”` : `a fresh calendar “${only?.name}”`;
   });
+  const doing = $derived(outcome.data ? outcome.data.creates + outcome.data.updates + outcome.data.deletes : 0);
   const label = $derived.by(() => {
     if (!outcome.data) return 'Counting…';
-    const { creates, updates } = outcome.data;
-    return (
-      [creates ? `Add ${count(creates)}` : '', updates ? `change ${count(updates)}` : ''].filter(Boolean).join(', ') +
-      ` in ${where}`
-    );
+    const { creates, updates, deletes, skipped } = outcome.data;
+    if (!doing) return `Nothing to do: all ${count(skipped)} are here already`;
+    const said = [
+      creates ? `add ${count(creates)}` : '',
+      updates ? `change ${count(updates)}` : '',
+      deletes ? `remove ${count(deletes)}` : '',
+    ]
+      .filter(Boolean)
+      .join(', ');
+    return `${said.charAt(0).toUpperCase()}${said.slice(1)} in ${where}`;
   });
 
   async function take(look: boolean): Promise<void> {
@@ -71,11 +79,16 @@
       );
       if (look) await goto(`/mend/${set_id}`);
       else {
-        const done = await answer(client.POST('/api/change-sets/{set_id}/apply', { params: { path: { set_id } } }));
-        await goto(`/look?filter=imported:${set_id}`);
-        notices.say(
-          `${counted(done.creates, 'entry', 'entries')} added as batch ${set_id}. Press u to take exactly this import back.`,
+        const done = await apply(set_id);
+        const said = [
+          [done.creates, 'added'],
+          [done.updates, 'changed'],
+          [done.deletes, 'gone'],
+        ].map(([n, what], k) =>
+          k ? `${count(Number(n))} ${what}` : `${counted(Number(n), 'entry', 'entries')} ${what}`,
         );
+        await goto(`/look?filter=imported:${set_id}`);
+        notices.say(`${said.join(', ')} as batch ${set_id}. Press u to take exactly this import back.`);
         await refreshAll(queries);
       }
     } catch (error) {
@@ -117,7 +130,12 @@
   </div>
   <div class="max-h-[46%] shrink-0 overflow-y-auto" role="region" aria-label="What is inside">
     {#each detail.data.groups as group, k (group.id)}
-      {#if decisions[k]}<GroupChoice {group} calendars={calendars.data ?? []} bind:decision={decisions[k]} />{/if}
+      {#if decisions[k]}<GroupChoice
+          {group}
+          calendars={calendars.data ?? []}
+          bind:decision={decisions[k]}
+          outcome={decisions.length === 1 ? outcome.data : undefined}
+        />{/if}
     {/each}
   </div>
   <section class="flex min-h-0 flex-1 flex-col" aria-labelledby="problems-head">
@@ -146,8 +164,7 @@
               >
               <strong class="w-14 shrink-0 {INK[problem.severity]}">{problem.severity}</strong>
               <span class="min-w-0 flex-1 truncate" title={problem.text || problem.message}>
-                {problem.message}{#if problem.text}
-                  <span class="figures text-soft">{problem.text}</span>{/if}
+                {problem.message}{#if problem.text}<span class="figures text-soft ml-2">{problem.text}</span>{/if}
               </span>
               <span class="text-soft w-[34%] shrink-0 truncate" title={problem.done}>{problem.done}</span>
             {/if}
@@ -164,17 +181,14 @@
         <span class="figures">
           <span class="text-added">+ {count(outcome.data.creates)} added</span> ·
           <span class="text-changed">≠ {count(outcome.data.updates)} changed</span> ·
+          {#if outcome.data.deletes}<span class="text-removed">− {count(outcome.data.deletes)} gone</span> ·{/if}
           <span class="text-same">= {count(outcome.data.skipped)} left out, here already</span>
         </span>
       {:else}<span class="text-soft">Counting what would happen…</span>{/if}
       {#snippet actions()}
         <Action onclick={() => void turnAway()} disabled={busy}>Turn away</Action>
-        <Action onclick={() => void take(true)} disabled={busy || !outcome.data}>Look at each change first</Action>
-        <Action
-          kind="main"
-          onclick={() => void take(false)}
-          disabled={busy || !outcome.data || outcome.data.creates + outcome.data.updates === 0}>{label}</Action
-        >
+        <Action onclick={() => void take(true)} disabled={busy || !doing}>Look at each change first</Action>
+        <Action kind="main" onclick={() => void take(false)} disabled={busy || !doing}>{label}</Action>
       {/snippet}
     </Deck>
   {/if}

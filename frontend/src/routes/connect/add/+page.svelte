@@ -4,18 +4,21 @@
   import { page } from '$app/state';
   import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
+  import type { Snapshot } from './$types';
+  import { walking } from '$lib/state/focus';
   import Action from '$lib/ui/Action.svelte';
   import Deck from '$lib/ui/Deck.svelte';
   import Consent from '$lib/connect/Consent.svelte';
   import { answer, client, Refusal, type Schemas } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
   import { notices } from '$lib/state/notice.svelte';
-  import { count, counted } from '$lib/ui/words';
+  import { count, counted, freeName } from '$lib/ui/words';
 
   /** What is at an address, before anything is connected. The address is kept out of the page's own: it may be secret. */
   const queries = useQueryClient();
   const given = page.state as { address?: string; publisher?: string };
   let address = $state(given.address ?? '');
+  let publisher = given.publisher ?? '';
   let user = $state('');
   let password = $state('');
   let name = $state('');
@@ -30,7 +33,8 @@
     refusal = null;
     try {
       found = await answer(client.POST('/api/accounts/look', { body: { address, user, password, agreed } }));
-      name = found.title;
+      const names = (await answer(client.GET('/api/calendars'))).map((one) => one.name);
+      name = freeName(found.title, names);
     } catch (error) {
       refusal = error instanceof Refusal ? error : new Refusal(String(error));
       if (!found?.locked) found = null;
@@ -52,7 +56,7 @@
   async function add(): Promise<void> {
     busy = true;
     try {
-      const body = { address, user, password, name, publisher: given.publisher ?? '', agreed };
+      const body = { address, user, password, name, publisher, agreed };
       await answer(client.POST('/api/accounts', { body }));
       await goto('/connect');
       notices.say(
@@ -71,11 +75,29 @@
   onMount(() => {
     if (address) void look();
   });
+
+  // A reload shows the same again. Kept by this window alone, and never with the password.
+  export const snapshot: Snapshot = {
+    capture: () => ({ address, user, publisher, agreed }),
+    restore: (kept) => {
+      if (address) return;
+      [address, user, publisher, agreed] = [kept.address, kept.user, kept.publisher, kept.agreed];
+      if (address) void look();
+    },
+  };
 </script>
 
 <svelte:head><title>Add an account or a feed · Date Bridge</title></svelte:head>
 
-<div class="min-h-0 flex-1 overflow-y-auto px-4 py-3" role="region" aria-label="Add an account or a feed">
+<div
+  class="min-h-0 flex-1 overflow-y-auto px-4 py-3"
+  role="region"
+  aria-label="Add an account or a feed"
+  tabindex="-1"
+  data-rest
+  data-part
+  {@attach walking('a[href], button', undefined, true)}
+>
   <h1 class="mb-3 text-xl font-bold">What is at this address?</h1>
   <form onsubmit={(event) => void look(event)} class="mb-4 flex flex-wrap items-center gap-2">
     <label class="flex min-w-0 flex-1 items-center gap-2">
@@ -109,7 +131,11 @@
         {#each found.links as link (link.address)}
           <li class="flex h-10 items-center gap-4">
             <span class="flex-1 truncate">{link.title}</span>
-            <Action onclick={() => follow(link.address)} hint="See what {link.title} holds">Look at it</Action>
+            <Action
+              onclick={() => follow(link.address)}
+              hint="See what {link.title} holds"
+              named="Look at it: {link.title}">Look at it</Action
+            >
           </li>
         {/each}
       </ul>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { createQuery } from '@tanstack/svelte-query';
+  import { walking } from '$lib/state/focus';
   import Action from '$lib/ui/Action.svelte';
   import { answer, client } from '$lib/api/client';
 
@@ -16,7 +17,15 @@
 
 <svelte:head><title>Catalogue · Date Bridge</title></svelte:head>
 
-<div class="min-h-0 flex-1 overflow-y-auto px-4 py-3" role="region" aria-label="Catalogue">
+<div
+  class="min-h-0 flex-1 overflow-y-auto px-4 py-3"
+  role="region"
+  aria-label="Catalogue"
+  tabindex="-1"
+  data-rest
+  data-part
+  {@attach walking('a[href], button', undefined, true)}
+>
   <div class="mb-3 flex items-center gap-4">
     <h1 class="text-xl font-bold">Open feeds</h1>
     <span class="text-soft flex-1">Look at what one brings in the coming months before you subscribe to it.</span>
@@ -45,10 +54,13 @@
           <span class="text-soft w-28">{feed.subject}</span>
           <span class="w-64 truncate font-medium">{feed.title}</span>
           <span class="min-w-0 flex-1 truncate">{feed.description}</span>
-          <span class="text-soft w-28">by {feed.publisher}</span>
+          <span class="w-40 truncate {feed.connected ? 'text-added font-bold' : 'text-soft'}"
+            >{feed.connected ? `✓ you have it` : `by ${feed.publisher}`}</span
+          >
           <Action
             onclick={() => void goto('/connect/add', { state: { address: feed.address, publisher: feed.publisher } })}
-            hint="See what {feed.title} brings">Look at it</Action
+            hint="See what {feed.title} brings"
+            named="Look at it: {feed.title}">Look at it</Action
           >
         </li>
       {/each}

@@ -105,10 +105,15 @@
   onMount(() => {
     void attempt(() => looking.load());
     return keys.offer([
-      { key: '/', does: 'only overlaps of something', run: () => find.focus() },
-      { key: 'f', does: 'what blocks time only, or everything', run: () => set({ all: every ? '' : 'yes' }) },
-      { key: 'i', does: 'with or without whole days', run: () => set({ whole: wholeDays ? 'no' : '' }) },
-      { key: 'b', does: 'all layers back', run: () => looking.allBack() },
+      { key: '/', does: 'only overlaps of something', aim: 'find', run: () => find.focus() },
+      {
+        key: 'f',
+        does: 'what blocks time only, or everything',
+        aim: 'find',
+        run: () => set({ all: every ? '' : 'yes' }),
+      },
+      { key: 'i', does: 'with or without whole days', aim: 'find', run: () => set({ whole: wholeDays ? 'no' : '' }) },
+      { key: 'b', does: 'all layers back', aim: 'layers', run: () => looking.allBack() },
     ]);
   });
 </script>

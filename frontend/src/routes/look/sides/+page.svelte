@@ -4,6 +4,7 @@
   import { page } from '$app/state';
   import { createQuery } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
+  import { walking } from '$lib/state/focus';
   import Action from '$lib/ui/Action.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { calendarsQuery } from '$lib/api/queries';
@@ -15,7 +16,7 @@
   import SideDay from '$lib/time/SideDay.svelte';
   import { later, localDay, monthLater } from '$lib/time/layout';
   import { looking } from '$lib/time/looking.svelte';
-  import { count as said } from '$lib/ui/words';
+  import { count as said, counted } from '$lib/ui/words';
 
   type Pair = Schemas['MirrorPair'];
   const calendars = calendarsQuery();
@@ -53,6 +54,11 @@
       ),
     enabled: looking.ready && left !== '' && right !== '',
     placeholderData: (previous) => previous,
+  }));
+  const alike = createQuery(() => ({
+    queryKey: ['alike'],
+    queryFn: () => answer(client.GET('/api/alike')),
+    enabled: left === '' || right === '',
   }));
   const differences = $derived(
     (mirror.data?.days ?? []).flatMap((day) =>
@@ -119,14 +125,14 @@
   onMount(() => {
     void attempt(() => looking.load());
     return keys.offer([
-      { key: 'e', does: 'the next difference', run: () => void attempt(() => step(1)) },
-      { key: 'E', does: 'the difference before', run: () => void attempt(() => step(-1)) },
-      { key: 'ArrowRight', does: 'the next week or month', run: () => move(1) },
-      { key: 'ArrowLeft', does: 'the one before', run: () => move(-1) },
-      { key: 'w', does: 'a week', run: () => set({ view: '' }) },
-      { key: 'm', does: 'a month', run: () => set({ view: 'month' }) },
-      { key: 't', does: 'today', run: () => set({ on: today }) },
-      { key: 's', does: 'the sides change places', run: () => set({ left: right, right: left }) },
+      { key: 'n', does: 'the next difference', aim: 'find', run: () => void attempt(() => step(1)) },
+      { key: 'N', does: 'the difference before', aim: 'find', run: () => void attempt(() => step(-1)) },
+      { key: '+', does: 'nearer: a week', aim: 'time', run: () => set({ view: '' }) },
+      { key: '-', does: 'farther: a month', aim: 'time', run: () => set({ view: 'month' }) },
+      { key: 'ArrowRight', does: 'the next week or month', aim: 'time', run: () => move(1) },
+      { key: 'ArrowLeft', does: 'the one before', aim: 'time', run: () => move(-1) },
+      { key: '.', does: 'today', aim: 'time', run: () => set({ on: today }) },
+      { key: 's', does: 'the sides change places', aim: 'find', run: () => set({ left: right, right: left }) },
     ]);
   });
 </script>
@@ -159,21 +165,48 @@
     value={month ? 'month' : 'week'}
     onchange={(event) => set({ view: event.currentTarget.value })}
   >
-    <option value="week">in a week (w)</option><option value="month">in a month (m)</option>
+    <option value="week">in a week</option><option value="month">in a month</option>
   </select>
   <Action onclick={() => move(-1)} hint="The one before (←)">‹</Action>
   <strong class="figures">{mirror.data?.title ?? on}</strong>
   <Action onclick={() => move(1)} hint="The next (→)">›</Action>
   <span class="ml-auto"></span>
-  <Action onclick={() => void attempt(() => step(1))} key="e" disabled={!left || !right}>Next difference</Action>
+  <Action onclick={() => void attempt(() => step(1))} key="n" disabled={!left || !right}>Next difference</Action>
 </div>
 
 {#if !left || !right}
-  <div class="text-soft p-6">
+  <div
+    class="text-soft min-h-0 flex-1 overflow-y-auto p-6"
+    tabindex="-1"
+    data-rest
+    data-part
+    {@attach walking('button', undefined, true)}
+  >
     <p class="mb-1 text-base">Choose two calendars, or kept sets of layers.</p>
-    <p>
+    <p class="mb-4">
       Each day is drawn with one of them left and the other right. Pairs are joined; what has no partner stands out.
     </p>
+    {#if alike.data?.length}
+      <h2 class="text-ink border-ink mb-1 max-w-3xl border-b font-bold">These look alike</h2>
+      <ul class="ruled max-w-3xl">
+        {#each alike.data as one (`${one.left} ${one.right}`)}
+          <li class="flex flex-wrap items-center gap-x-4 py-1.5">
+            <span class="text-ink min-w-0 flex-1"
+              >{one.left_name} <span class="text-soft">against</span> {one.right_name}</span
+            >
+            <span class="figures text-[13px]"
+              >{one.uids ? counted(one.uids, 'UID', 'UIDs') : ''}{one.uids && one.titles ? ', ' : ''}{one.titles
+                ? counted(one.titles, 'title', 'titles')
+                : ''} in both</span
+            >
+            <Action
+              named="Compare {one.left_name} with {one.right_name}"
+              onclick={() => set({ left: String(one.left), right: String(one.right) })}>Compare</Action
+            >
+          </li>
+        {/each}
+      </ul>
+    {/if}
   </div>
 {:else if mirror.isError}
   <p class="text-removed p-6">{mirror.error.message}</p>
@@ -188,7 +221,7 @@
     <span class="text-changed">≠ {said(found.changed)} otherwise different</span>
     <span class="text-removed">! {said(found.alone_left)} only left, {said(found.alone_right)} only right</span>
   </p>
-  <div class="flex min-h-0 flex-1">
+  <div class="flex min-h-0 flex-1" tabindex="-1" data-rest data-part>
     <div
       class="grid min-h-0 min-w-0 flex-1 grid-cols-7"
       style:grid-template-rows="repeat({found.days.length / 7}, minmax(0, 1fr))"
@@ -211,7 +244,9 @@
     </div>
     <section aria-label="Differences" class="border-ink w-[270px] shrink-0 overflow-y-auto border-l-2 text-[13px]">
       <h2 class="bg-shade px-3 py-1 font-bold">
-        {differences.length ? `${said(differences.length)} differences here` : 'No difference here: both sides agree'}
+        {differences.length
+          ? `${counted(differences.length, 'difference', 'differences')} here`
+          : 'No difference here: both sides agree'}
       </h2>
       <ol>
         {#each differences.slice(0, 300) as { day, pair }, k (k)}

@@ -2,36 +2,37 @@
   import { choice, day, days as dayList, number, text, view as addressed, type Changes } from '$lib/state/view';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import { onMount, untrack } from 'svelte';
+  import { onMount, tick, untrack } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import Transfer from '$lib/look/Transfer.svelte';
-  import { answer, client, type Fields, type Schemas } from '$lib/api/client';
-  import { calendarsQuery, refreshAll } from '$lib/api/queries';
+  import type { Fields, Schemas } from '$lib/api/client';
+  import { calendarsQuery } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
-  import { keys } from '$lib/state/keys.svelte';
-  import { notices } from '$lib/state/notice.svelte';
-  import AskScope from '$lib/time/AskScope.svelte';
+  import { asking as question, keys } from '$lib/state/keys.svelte';
   import Across from '$lib/time/Across.svelte';
   import Clocks from '$lib/time/Clocks.svelte';
   import Editor from '$lib/time/Editor.svelte';
   import CutNote from '$lib/time/CutNote.svelte';
+  import LayersOff from '$lib/time/LayersOff.svelte';
   import LayerStrip from '$lib/time/LayerStrip.svelte';
   import LineForm from '$lib/time/LineForm.svelte';
+  import { ofDays, ofHours } from '$lib/time/draft';
   import LookNav from '$lib/time/LookNav.svelte';
   import MonthGrid from '$lib/time/MonthGrid.svelte';
+  import NothingPicked from '$lib/time/NothingPicked.svelte';
   import OccurrenceList from '$lib/time/OccurrenceList.svelte';
   import PickedLine from '$lib/time/PickedLine.svelte';
+  import Shifting from '$lib/time/Shifting.svelte';
   import TimeGrid from '$lib/time/TimeGrid.svelte';
   import ViewLine from '$lib/time/ViewLine.svelte';
   import YearMap from '$lib/time/YearMap.svelte';
-  import { VIEWS } from '$lib/time/views';
-  import { daysBetween, hourLabel, later, localDay, monthLater, type Piece } from '$lib/time/layout';
+  import { SCALE, SPANS, VIEWS } from '$lib/time/views';
+  import { daysOf } from '$lib/time/days.svelte';
+  import { later, localDay, monthLater } from '$lib/time/layout';
   import { looking, type View } from '$lib/time/looking.svelte';
   import { counted } from '$lib/ui/words';
 
   type Occurrence = Schemas['OccurrenceOut'];
-  const queries = useQueryClient();
   const calendars = calendarsQuery();
   const all = $derived(calendars.data ?? []);
   const byId = $derived(new Map(all.map((calendar) => [calendar.id, calendar])));
@@ -57,61 +58,8 @@
   // ---- what is asked for ---------------------------------------------------------------------------
 
   const month = $derived(on.slice(0, 7));
-  // A month asks for as many as its cells can show, and two to choose from.
-  const cellRows = Math.max(4, Math.min(16, Math.floor((window.innerHeight - 240) / 108) + 2));
-  const MOST: Partial<Record<View, number>> = { day: 400, work: 120, month: cellRows, year: 0 };
-  type Wanted = {
-    view?: Exclude<View, 'agenda' | 'picked'>;
-    on?: string;
-    working?: number[];
-    day?: string[];
-    most: number;
-  };
-  const wholeMonth = $derived<Wanted>({ view: 'month', on: `${month}-01`, most: cellRows });
-  const wanted = $derived.by((): Wanted => {
-    if (view === 'month') return wholeMonth;
-    if (view === 'agenda' || view === 'picked') return { day: picked, most: 90 };
-    return { view, on, working: view === 'work' ? looking.worked : [], most: MOST[view] ?? 90 };
-  });
-  const ask = (asked: Wanted) => ({
-    queryKey: ['days', asked, looking.others, shown],
-    queryFn: () =>
-      answer(
-        client.GET('/api/days', {
-          params: { query: { ...asked, zone: looking.zone, clock: looking.others, calendar: shown } },
-        }),
-      ),
-    structuralSharing: false,
-  });
-  const days = createQuery(() => ({
-    ...ask(wanted),
-    enabled: looking.ready && calendars.isSuccess && view !== 'agenda' && (view !== 'picked' || picked.length > 0),
-    placeholderData: (previous: Schemas['DaysOut'] | undefined) =>
-      previous?.zone === looking.zone ? previous : undefined,
-  }));
-  const fits = $derived(days.data && !days.isPlaceholderData);
-  const drawn = $derived(days.data?.days ?? []);
-  const first = $derived(drawn[0]?.date ?? on);
-  const count = $derived(daysBetween(first, drawn.at(-1)?.date ?? first) + 1);
-  // The month around is fetched ahead while days of it are looked at: it is what is asked for next most often.
-  $effect(() => {
-    if (!fits || !['day', 'week', 'work'].includes(view)) return;
-    const ahead = ask(wholeMonth);
-    const timer = setTimeout(() => void queries.prefetchQuery(ahead), 200);
-    return () => clearTimeout(timer);
-  });
-  const clashes = createQuery(() => ({
-    queryKey: ['overlaps', 'marks', first, count, looking.zone, shown],
-    queryFn: () =>
-      answer(
-        client.GET('/api/overlaps', {
-          params: { query: { first, count, zone: looking.zone, calendar: shown, limit: 1 } },
-        }),
-      ),
-    enabled: looking.ready && Boolean(fits) && marking && view !== 'year' && view !== 'picked' && view !== 'agenda',
-  }));
-  let marking = $state(true);
-  const overlapping = $derived(new Set(marking ? (clashes.data?.keys ?? []) : []));
+  const drawn = daysOf(() => ({ view, on, picked, shown, known: calendars.isSuccess }));
+  const days = $derived(drawn.query);
   let listed = $state(0);
 
   const title = $derived(
@@ -124,6 +72,28 @@
     if (view === 'month' || view === 'year') show({ on: monthLater(on, by * (view === 'year' ? 12 : 1)) });
     else show({ on: later(on, by * (view === 'day' ? 1 : view === 'agenda' ? span : 7)) });
   }
+
+  /** One scale from years to hours: `+` goes nearer on it, `-` farther. A list has its spans, picked days their hours. */
+  function closer(by: 1 | -1): void {
+    if (view === 'agenda') {
+      const at = SPANS.findIndex((one) => one.days >= span);
+      const next = SPANS[(at < 0 ? SPANS.length : at) - by];
+      return next && show({ span: String(next.days) });
+    }
+    const next = SCALE[SCALE.indexOf(view === 'work' ? 'week' : view) + by];
+    const inHours = view === 'picked' || (view === 'day' && (by > 0 || looking.step < 30));
+    if (inHours) looking.finer(by);
+    else if (next) show({ view: next });
+  }
+
+  /** The view to come back to from a list or picked days. */
+  let scaled: View = 'week';
+  $effect(() => {
+    if (view !== 'agenda' && view !== 'picked') scaled = view;
+  });
+  const list = () => show({ view: view === 'agenda' ? scaled : 'agenda' });
+  const rest = () => show({ view: view === 'work' ? 'week' : 'work' });
+  const words = () => (view === 'picked' ? pickedLine?.focus() : show({ view: 'picked' }));
 
   let viewLine = $state<ViewLine>();
   function visit(day: string): void {
@@ -143,72 +113,67 @@
   let opened = $state<Occurrence | null>(null);
   let fresh = $state<Fields | null>(null);
   let copying = $state<{ entry: number; to?: number } | null>(null);
-  let shifting = $state<{ piece: Piece; begin: number; end: number } | null>(null);
+  let shifting: Shifting;
   let asking = $state<'clocks' | 'across' | null>(null);
   let drawnSpan = $state<{ first: string; last: string } | null>(null);
-  const drawCalendar = $derived(
-    all.find((one) => one.writable && looking.isOn(one.id))?.id ?? all.find((one) => one.writable)?.id ?? 0,
-  );
+  /** Where something new goes if nothing else is said: the calendar used last, else the first that is on. */
+  const usual = $derived.by(() => {
+    const writable = all.filter((one) => one.writable);
+    const on = writable.filter((one) => looking.isOn(one.id));
+    return (on.find((one) => one.id === looking.last) ?? on[0] ?? writable[0])?.id ?? 0;
+  });
 
-  // An occurrence that is asked for by the address is opened as soon as its day is there.
+  // What is open stands in the address; it is opened as soon as its day is there, and closed where it is taken out.
   $effect(() => {
     const key = asked.open;
     const piece = key && days.data?.days.flatMap((day) => day.pieces).find((one) => one.key === key);
-    if (piece)
-      untrack(() => {
-        open(piece);
-        show({ open: '' }, true);
-      });
+    untrack(() => {
+      if (!key) opened = null;
+      else if (piece && opened?.key !== key) {
+        fresh = null;
+        opened = piece;
+      }
+    });
   });
-
-  function blank(changes: Partial<Fields>): Fields {
-    const text = { title: '', rule: '', place: '', notes: '', link: '', conference: '', privacy: '', status: '' };
-    const lists = { left_out: [], alarms: [], categories: [], attendees: [], attachments: [] };
-    const rest = { whole: false, start: '', end: '', zone: looking.zone, busy: true, organizer: null, travel: 0 };
-    return { ...text, ...lists, ...rest, ...changes };
-  }
 
   function open(one: Occurrence): void {
     fresh = null;
     opened = one;
+    show({ open: one.key }, true);
   }
 
   function draw(day: string, begin: number, end: number): void {
-    opened = null;
+    shut();
     drawnSpan = { first: day, last: day };
-    const close = end >= 1440 ? `${later(day, 1)}T${hourLabel(end - 1440)}` : `${day}T${hourLabel(end)}`;
-    fresh = blank({ start: `${day}T${hourLabel(begin)}`, end: close });
+    fresh = ofHours(day, begin, end, looking.zone);
   }
 
   function drawDays(from: string, to: string): void {
-    opened = null;
+    shut();
     drawnSpan = { first: from, last: to };
-    fresh = blank({ whole: true, zone: '', start: from, end: to });
+    fresh = ofDays(from, to);
   }
 
   function shut(): void {
     opened = null;
     fresh = null;
+    if (asked.open) show({ open: '' }, true);
   }
 
-  function shifted(piece: Piece, begin: number, end: number): void {
-    if (!byId.get(piece.calendar)?.writable) {
-      notices.say(`${byId.get(piece.calendar)?.label} can only be read. Drag the entry onto another layer to copy it.`);
-    } else if (piece.series) shifting = { piece, begin, end };
-    else void shift(piece, begin, end, 'one');
+  /** What was just added gets the focus as soon as it is drawn. */
+  let added = $state<{ day: string; title: string } | null>(null);
+  function made(day: string, title: string): void {
+    added = { day, title };
+    show({ on: day });
   }
-
-  async function shift(piece: Piece, begin: number, end: number, scope: 'one' | 'following' | 'all'): Promise<void> {
-    shifting = null;
-    await attempt(async () => {
-      const { entry, series, slot } = piece;
-      const body = { entry, series, slot, begin, end, zone: looking.zone, scope };
-      const done = await answer(client.POST('/api/shifts', { body }));
-      opened = null;
-      await refreshAll(queries);
-      notices.say(`${done.title}. u takes it back.`);
-    });
-  }
+  $effect(() => {
+    const wanted = added;
+    const found = days.data?.days.flatMap((day) => day.pieces);
+    const piece = wanted && found?.find((one) => one.day === wanted.day && one.title === wanted.title);
+    if (!piece) return;
+    untrack(() => (added = null));
+    void tick().then(() => document.querySelector<HTMLElement>(`[data-key="${piece.key}"]`)?.focus());
+  });
 
   let lining = $state(false);
   let strip: LayerStrip | undefined = $state();
@@ -216,22 +181,33 @@
   onMount(() => {
     void attempt(() => looking.load());
     return keys.offer([
-      ...VIEWS.map((one) => ({ key: one.key, does: `show ${one.name}`, run: () => show({ view: one.view }) })),
-      { key: 'ArrowRight', does: 'the next ones', run: () => step(1) },
-      { key: 'ArrowLeft', does: 'the ones before', run: () => step(-1) },
-      { key: 't', does: 'today', run: () => show({ on: localDay() }) },
-      { key: 'g', does: 'go to a day by typing it', run: () => viewLine?.focus() },
-      { key: 'n', does: 'new event by a typed line', run: () => (lining = true) },
-      { key: 'l', does: 'the layers: ← →, Space on or off, o only this, c colour', run: () => strip?.focus() },
-      { key: 'b', does: 'all layers back', run: () => looking.allBack() },
-      { key: 'v', does: 'layers merged, or side by side', run: () => lanes() },
-      { key: '+', does: 'divide the hours more finely', run: () => looking.finer(1) },
-      { key: '-', does: 'divide them less finely', run: () => looking.finer(-1) },
-      { key: 'z', does: 'an hour across the clocks, before and after they change', run: () => (asking = 'across') },
-      { key: 'x', does: 'what overlaps', run: () => void goto(`/look/overlaps?on=${on}`) },
-      { key: 'Shift 1–9', does: 'show a kept set of layers' },
-      { key: 'Alt ↑ ↓ ← →', does: 'move the entry in focus; with Shift, stretch it' },
-      { key: 'Escape', does: 'close the drawer', run: shut },
+      { key: '← → ↑ ↓', does: 'from event to event; beyond the last, the days after or before', aim: 'find' },
+      { key: 'Enter', does: 'open the event', aim: 'find' },
+      { key: 'Escape', does: 'close the drawer', aim: 'find', run: shut },
+      { key: '+', does: 'nearer: from years to hours, and finer', aim: 'time', run: () => closer(1) },
+      { key: '-', does: 'farther: from hours to years', aim: 'time', run: () => closer(-1) },
+      { key: 'ArrowRight', does: 'the days after', aim: 'time', run: () => step(1) },
+      { key: 'ArrowLeft', does: 'the days before', aim: 'time', run: () => step(-1) },
+      { key: 'PageDown', does: 'the days after, from anywhere', aim: 'time', run: () => step(1) },
+      { key: 'PageUp', does: 'the days before, from anywhere', aim: 'time', run: () => step(-1) },
+      { key: '.', does: 'today', aim: 'time', run: () => show({ on: localDay() }) },
+      { key: 'j', does: 'jump to a day you type', aim: 'time', run: () => viewLine?.focus() },
+      { key: 'r', does: 'a week without its rest days, or with them', aim: 'time', run: rest },
+      { key: 'o', does: 'a list of occurrences, or back from it', aim: 'time', run: list },
+      { key: 'p', does: 'pick days in words', aim: 'time', run: words },
+      { key: 'z', does: 'an hour across the clocks', aim: 'time', run: () => (asking = 'across') },
+      { key: 'x', does: 'what overlaps', aim: 'find', run: () => void goto(`/look/overlaps?on=${on}`) },
+      {
+        key: 'l',
+        does: 'the layers: ← →, Space on or off, o only this, c colour',
+        aim: 'layers',
+        run: () => strip?.focus(),
+      },
+      { key: 'b', does: 'all layers back', aim: 'layers', run: () => looking.allBack() },
+      { key: 'v', does: 'layers merged, or side by side', aim: 'layers', run: () => lanes() },
+      { key: 'Shift 1–9', does: 'a kept set of layers', aim: 'layers' },
+      { key: 'n', does: 'new event by a typed line', aim: 'change', run: () => (lining = true) },
+      { key: 'Alt ↑ ↓ ← →', does: 'move the event in focus; with Shift, stretch it', aim: 'change' },
     ]);
   });
 
@@ -242,7 +218,8 @@
 
   function sets(event: KeyboardEvent): void {
     const digit = /^Digit([1-9])$/.exec(event.code);
-    if (!digit || !event.shiftKey || (event.target as HTMLElement).closest('input, textarea, select')) return;
+    if (!digit || !event.shiftKey || question() || (event.target as HTMLElement).closest('input, textarea, select'))
+      return;
     const set = looking.sets[Number(digit[1]) - 1];
     if (!set) return;
     event.preventDefault();
@@ -259,10 +236,9 @@
       view === 'agenda' ? listed : (days.data?.total ?? 0),
       'occurrence',
       'occurrences',
-    )}{#if overlapping.size && view !== 'year'}
-      ·
-      <a class="text-removed underline" href="/look/overlaps?on={first}&count={count}"
-        >{counted(clashes.data?.total ?? 0, 'overlap', 'overlaps')}</a
+    )}{#if drawn.overlapping.size && view !== 'year'}
+      <a class="text-removed ml-2 underline" href="/look/overlaps?on={drawn.first}&count={drawn.count}"
+        >{counted(drawn.overlaps, 'overlap', 'overlaps')}</a
       >{/if}
   </span>
   <Action onclick={() => (lining = !lining)} key="n">New…</Action>
@@ -278,6 +254,7 @@
   offsets={days.data?.offsets ?? []}
   onshow={show}
   onstep={step}
+  oncloser={closer}
   onlanes={lanes}
   onclocks={() => (asking = 'clocks')}
 />
@@ -285,7 +262,7 @@
 <LayerStrip bind:this={strip} calendars={all} />
 
 {#if lining}
-  <LineForm calendars={all} usual={drawCalendar} onclose={() => (lining = false)} onmade={(day) => show({ on: day })} />
+  <LineForm calendars={all} {usual} onclose={() => (lining = false)} onmade={made} />
 {/if}
 
 {#if view === 'picked'}
@@ -299,9 +276,15 @@
 {/if}
 
 {#if view !== 'agenda'}<CutNote titles={days.data?.cut ?? []} />{/if}
+{#if view !== 'agenda' && drawn.fits && days.data?.total === 0 && all.some((one) => !looking.isOn(one.id))}
+  <div class="border-line flex items-center gap-3 border-b px-4 py-1.5">
+    <span class="text-soft">Nothing happens here on the layers that are on.</span>
+    <LayersOff calendars={all} />
+  </div>
+{/if}
 
 <div class="flex min-h-0 flex-1">
-  <div class="flex min-w-0 flex-1 flex-col">
+  <div data-part class="flex min-w-0 flex-1 flex-col">
     {#if calendars.isSuccess && !all.length}
       <div class="p-8">
         <p class="mb-3 text-base">There are no calendars yet. Bring one in to see when things happen.</p>
@@ -316,17 +299,14 @@
           calendars={shown}
           {filter}
           {byId}
-          {overlapping}
+          overlapping={drawn.overlapping}
           opened={opened?.key ?? ''}
           bind:total={listed}
           onopen={open}
         />
       {/if}
     {:else if view === 'picked' && !picked.length}
-      <div class="text-soft p-6">
-        <p class="mb-2 text-base">No days are picked yet.</p>
-        <p>Say them in words above, or turn on “pick days by clicking” in a month or year.</p>
-      </div>
+      <NothingPicked onsay={(phrase) => pickedLine?.say(phrase)} />
     {:else if days.isError}
       <p class="text-removed p-6">{days.error.message}</p>
     {:else if !days.data}
@@ -336,12 +316,13 @@
         days={days.data.days}
         {month}
         {byId}
-        {overlapping}
+        overlapping={drawn.overlapping}
         opened={opened?.key ?? ''}
         picked={picking ? picked : null}
         onopen={open}
         oncrowd={(day) => show({ view: 'agenda', on: day, span: '1' })}
         onday={visit}
+        onedge={step}
         onweek={(day) => show({ view: 'week', on: day })}
         ondraw={drawDays}
       />
@@ -350,6 +331,7 @@
         days={days.data.days}
         picked={picking ? picked : null}
         onday={visit}
+        onedge={step}
         onmonth={(day) => show({ view: 'month', on: day })}
       />
     {:else}
@@ -358,13 +340,14 @@
         now={days.data.now ?? null}
         {byId}
         lanes={looking.lanes ? shown : null}
-        {overlapping}
+        overlapping={drawn.overlapping}
         opened={opened?.key ?? ''}
         onopen={open}
         oncrowd={(day) => show({ view: 'agenda', on: day, span: '1' })}
         onday={(day) => show({ view: 'day', on: day })}
+        onedge={step}
         ondraw={draw}
-        onshift={shifted}
+        onshift={(piece, begin, end) => shifting.shift(piece, begin, end)}
         onlayer={(piece, to) => (copying = { entry: piece.series || piece.entry, to })}
       />
     {/if}
@@ -395,7 +378,7 @@
           : { entry: 0, series: 0, slot: null }}
         fresh={fresh ?? undefined}
         calendars={all}
-        calendar={drawCalendar}
+        calendar={usual}
         onclose={shut}
         oncopy={(entry) => (copying = { entry })}
         ondone={shut}
@@ -418,13 +401,4 @@
     onclose={() => (copying = null)}
   />
 {/if}
-{#if shifting}
-  {@const { piece, begin, end } = shifting}
-  <AskScope
-    {piece}
-    {begin}
-    {end}
-    onclose={() => (shifting = null)}
-    onchoose={(scope) => void shift(piece, begin, end, scope)}
-  />
-{/if}
+<Shifting bind:this={shifting} {byId} onshifted={shut} />

@@ -10,6 +10,7 @@
   import { refreshAll, reviewQuery } from '$lib/api/queries';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
+  import { apply } from '$lib/state/undo';
 
   const queries = useQueryClient();
   const id = $derived(Number(page.params.id));
@@ -20,13 +21,9 @@
   async function act(what: 'apply' | 'discard'): Promise<void> {
     if (busy || set?.state !== 'proposed') return;
     busy = true;
-    const params = { path: { set_id: id } };
     try {
-      await answer(
-        what === 'apply'
-          ? client.POST('/api/change-sets/{set_id}/apply', { params })
-          : client.POST('/api/change-sets/{set_id}/discard', { params }),
-      );
+      if (what === 'apply') await apply(id);
+      else await answer(client.POST('/api/change-sets/{set_id}/discard', { params: { path: { set_id: id } } }));
       const title = set.title;
       await goto(what === 'apply' ? '/look' : '/mend');
       notices.say(what === 'apply' ? `Done: ${title}. Press u to take it back.` : 'Dropped. Nothing was changed.');
@@ -53,8 +50,8 @@
 
   onMount(() =>
     keys.offer([
-      { key: 'a', does: 'apply the proposal', run: () => void act('apply') },
-      { key: 'd', does: 'drop the proposal', run: () => void act('discard') },
+      { key: 'a', does: 'apply the proposal', aim: 'change', run: () => void act('apply') },
+      { key: 'd', does: 'drop the proposal', aim: 'change', run: () => void act('discard') },
     ]),
   );
 </script>
@@ -69,7 +66,9 @@
     <Deck label="Proposal">
       Nothing has been changed yet. Once applied, it can be taken back as a whole.
       {#snippet actions()}
-        {#if set.held}<Action onclick={() => void force()}>Take back those {set.held} as well</Action>{/if}
+        {#if set.held && set.undoes_id}<Action onclick={() => void force()}
+            >Also take back the {set.held} changed since: their later changes are lost</Action
+          >{/if}
         <Action onclick={() => void act('discard')} key="d">Drop the proposal</Action>
         <Action kind="main" onclick={() => void act('apply')} disabled={busy} key="a">{review.data.button}</Action>
       {/snippet}

@@ -2,6 +2,7 @@
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { useQueryClient } from '@tanstack/svelte-query';
+  import { walking } from '$lib/state/focus';
   import Action from '$lib/ui/Action.svelte';
   import Deck from '$lib/ui/Deck.svelte';
   import JobLine from '$lib/ui/JobLine.svelte';
@@ -13,6 +14,7 @@
   import { calendarsQuery, refreshAll } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
   import { notices } from '$lib/state/notice.svelte';
+  import { apply } from '$lib/state/undo';
   import { counted, moment } from '$lib/ui/words';
 
   const queries = useQueryClient();
@@ -74,7 +76,7 @@
     const params = { path: { calendar_id: calendar?.id ?? 0 } };
     const done = await attempt(async () => {
       const { set_id } = await answer(client.PUT('/api/calendars/{calendar_id}', { params, body: wanted as Wanted }));
-      await answer(client.POST('/api/change-sets/{set_id}/apply', { params: { path: { set_id } } }));
+      await apply(set_id);
     });
     if (!done) return;
     wanted = null;
@@ -128,7 +130,15 @@
 {#if calendars.isError}
   <p class="text-removed p-6">{calendars.error.message}</p>
 {:else if calendar && wanted}
-  <div class="min-h-0 flex-1 overflow-y-auto px-4 py-3" role="region" aria-label={calendar.name}>
+  <div
+    class="min-h-0 flex-1 overflow-y-auto px-4 py-3"
+    role="region"
+    aria-label={calendar.name}
+    tabindex="-1"
+    data-rest
+    data-part
+    {@attach walking('a[href], button', undefined, true)}
+  >
     <h1 class="mb-1 flex items-center gap-2 text-xl font-bold"><Swatch {calendar} />{calendar.name}</h1>
     {#if calendar.trouble}
       <p class="border-removed mb-3 border-l-4 pl-3">

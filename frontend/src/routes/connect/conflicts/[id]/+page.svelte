@@ -22,13 +22,15 @@
   }));
   /** What was chosen otherwise than proposed: mine is, where only this side has changed a field. */
   let decided = $state<Record<string, boolean>>({});
+  let raw = $state(false);
   const pairs = $derived(conflict.data?.pairs ?? []);
   const both = $derived(pairs.filter((pair) => pair.fields.length));
   const key = (recurrence: string, field: string) => `${recurrence}\n${field}`;
   const isMine = (recurrence: string, field: Schemas['FieldOut']) =>
     decided[key(recurrence, field.name)] ?? field.proposed === 'mine';
   const chosen = $derived(
-    both.flatMap((pair) => pair.fields.filter((field) => isMine(pair.recurrence_id, field))).length,
+    both.flatMap((pair) => pair.fields.filter((field) => !field.bookkeeping && isMine(pair.recurrence_id, field)))
+      .length,
   );
 
   async function end(work: () => Promise<unknown>, says: string): Promise<void> {
@@ -63,12 +65,21 @@
 
   onMount(() =>
     keys.offer([
-      { key: 't', does: 'take theirs', run: () => void theirs() },
-      { key: 'm', does: 'take mine', run: () => void overwrite() },
-      { key: 'f', does: 'make it field by field, as chosen', run: () => void (both.length && merge()) },
+      { key: 't', does: 'take theirs', aim: 'change', run: () => void theirs() },
+      { key: 'm', does: 'take mine', aim: 'change', run: () => void overwrite() },
+      { key: 'f', does: 'make it field by field, as chosen', aim: 'change', run: () => void (both.length && merge()) },
     ]),
   );
 </script>
+
+{#snippet value(label: string, said: string[], lines: string[])}
+  <span class="min-w-0 break-words">
+    {#each said as one, k (k)}<span class="block whitespace-pre-wrap">{one}</span>{:else}<em class="text-soft"
+        >no {label.toLowerCase()} stated</em
+      >{/each}
+    {#if raw}{#each lines as line, k (k)}<span class="figures text-soft block text-[12px]">{line}</span>{/each}{/if}
+  </span>
+{/snippet}
 
 <svelte:head><title>Both sides · Date Bridge</title></svelte:head>
 
@@ -88,7 +99,7 @@
     <span class="w-40 text-center">differs in</span>
     <span class="flex-1 pl-4">Theirs: as it is on {one.account}</span>
   </div>
-  <div class="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Both sides">
+  <div class="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Both sides" tabindex="-1" data-rest data-part>
     {#each pairs as pair (pair.recurrence_id)}
       {#if pairs.length > 1}<h2 class="text-soft bg-shade px-4 py-1 text-[13px]">{pair.title}</h2>{/if}
       {#if !pair.mine.length || !pair.theirs.length}
@@ -100,13 +111,13 @@
               'It is not there any more.'}</pre>
         </div>
       {:else}
-        {#each pair.fields as field (field.name)}
+        {#each pair.fields.filter((one) => !one.bookkeeping) as field (field.name)}
           {@const at = key(pair.recurrence_id, field.name)}
           {@const ours = isMine(pair.recurrence_id, field)}
           <div class="border-line flex items-stretch border-b px-4 text-[13px]" role="group" aria-label={field.label}>
             <label class="flex min-w-0 flex-1 gap-2 py-2 {ours ? 'bg-picked' : ''}">
               <input type="radio" class="accent-brass" name={at} checked={ours} onchange={() => (decided[at] = true)} />
-              <span class="figures min-w-0 break-words">{field.mine.join('\n') || 'nothing'}</span>
+              {@render value(field.label, field.mine_said, field.mine)}
             </label>
             <span class="border-line text-changed mx-2 w-36 border-x py-2 text-center font-bold">≠ {field.label}</span>
             <label class="flex min-w-0 flex-1 gap-2 py-2 {ours ? '' : 'bg-picked'}">
@@ -117,12 +128,25 @@
                 checked={!ours}
                 onchange={() => (decided[at] = false)}
               />
-              <span class="figures min-w-0 break-words">{field.theirs.join('\n') || 'nothing'}</span>
+              {@render value(field.label, field.theirs_said, field.theirs)}
             </label>
           </div>
         {/each}
+        {@const kept = pair.fields.filter((one) => one.bookkeeping)}
+        {#if kept.length}
+          <p class="text-soft px-4 py-2 text-[13px]">
+            {kept.map((one) => one.label).join(', ')}: bookkeeping, which decides itself.
+          </p>
+        {/if}
       {/if}
     {/each}
+    {#if both.length}
+      <p class="px-4 py-2">
+        <button class="text-brass underline" aria-expanded={raw} onclick={() => (raw = !raw)}
+          >{raw ? 'Hide the lines as they are written' : 'Show the lines as they are written'}</button
+        >
+      </p>
+    {/if}
   </div>
   <Deck label="Decide">
     {both.length ? `${counted(chosen, 'field', 'fields')} of mine chosen, the rest as it is there.` : one.message}

@@ -1,0 +1,89 @@
+import type { Schemas } from '$lib/api/client';
+
+/** A step of a change in bulk, as the server knows it. */
+export type Step = Schemas['StepsIn']['steps'][number];
+export type Kind = NonNullable<Step['do']>;
+
+/** The steps by what somebody wants, each as it is before anything is said. */
+export const STEPS: { name: string; steps: { kind: Kind; name: string; fresh: () => Step }[] }[] = [
+  {
+    name: 'When',
+    steps: [
+      { kind: 'shift', name: 'Shift by an amount', fresh: () => ({ do: 'shift', days: 0, minutes: 60 }) },
+      { kind: 'all-day', name: 'Make whole days of times', fresh: () => ({ do: 'all-day' }) },
+      {
+        kind: 'timed',
+        name: 'Make times of whole days',
+        fresh: () => ({ do: 'timed', at: '09:00', minutes: 60, zone: '' }),
+      },
+      { kind: 'end-series', name: 'End series at a day', fresh: () => ({ do: 'end-series', last: '' }) },
+      { kind: 'begin-series', name: 'Begin series at a day', fresh: () => ({ do: 'begin-series', first: '' }) },
+    ],
+  },
+  {
+    name: 'What it says',
+    steps: [
+      {
+        kind: 'replace',
+        name: 'Find and replace',
+        fresh: () => ({ do: 'replace', field: 'title', find: '', by: '', pattern: false, cases: false }),
+      },
+      { kind: 'categories', name: 'Categories', fresh: () => ({ do: 'categories', mode: 'add', values: [] }) },
+      { kind: 'busy', name: 'Busy or free', fresh: () => ({ do: 'busy', busy: true }) },
+      { kind: 'privacy', name: 'Privacy', fresh: () => ({ do: 'privacy', privacy: 'PRIVATE' }) },
+      { kind: 'status', name: 'Status', fresh: () => ({ do: 'status', status: 'CONFIRMED' }) },
+      {
+        kind: 'alarms',
+        name: 'Alarms',
+        fresh: () => ({ do: 'alarms', mode: 'set', minutes: 15, related: 'start' }),
+      },
+    ],
+  },
+  {
+    name: 'Who',
+    steps: [
+      { kind: 'map-address', name: 'Other addresses', fresh: () => ({ do: 'map-address', old: '', new: '' }) },
+      { kind: 'drop-people', name: 'Without people who have left', fresh: () => ({ do: 'drop-people', who: [] }) },
+    ],
+  },
+  {
+    name: 'Away with',
+    steps: [
+      { kind: 'strip', name: 'Take a part out', fresh: () => ({ do: 'strip', part: 'attachments', names: [] }) },
+      {
+        kind: 'property',
+        name: 'Say a property by another',
+        fresh: () => ({ do: 'property', source: '', target: '', values: {}, keep: false }),
+      },
+      { kind: 'calendar', name: 'Move to a calendar', fresh: () => ({ do: 'calendar', calendar: '', account: '' }) },
+      { kind: 'delete', name: 'Delete what is over', fresh: () => ({ do: 'delete', check: '', before: '' }) },
+    ],
+  },
+];
+
+/** A step of a kind, as it is before anything is said. */
+export function freshStep(kind: string): Step {
+  const found = STEPS.flatMap((group) => group.steps).find((one) => one.kind === kind);
+  return found ? found.fresh() : { do: 'shift', days: 0, minutes: 60 };
+}
+
+/** Words with commas between them, as a list. */
+export const listed = (said: string): string[] =>
+  said
+    .split(',')
+    .map((one) => one.trim())
+    .filter(Boolean);
+
+/** A map of values as lines: `A = B`, one after the other with commas. */
+export function asMap(said: string): Record<string, string> {
+  const map: Record<string, string> = {};
+  for (const pair of listed(said)) {
+    const at = pair.indexOf('=');
+    if (at > 0) map[pair.slice(0, at).trim()] = pair.slice(at + 1).trim();
+  }
+  return map;
+}
+export const fromMap = (map: Record<string, string>): string =>
+  Object.entries(map)
+    .map(([from, to]) => `${from} = ${to}`)
+    .join(', ');

@@ -1,0 +1,103 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { onMount } from 'svelte';
+  import type { Snapshot } from './$types';
+  import Action from '$lib/ui/Action.svelte';
+  import Editor from '$lib/time/Editor.svelte';
+  import { type Fields, type Schemas } from '$lib/api/client';
+  import { calendarsQuery } from '$lib/api/queries';
+  import { attempt } from '$lib/state/attempt';
+  import { walking } from '$lib/state/focus';
+  import { importing } from '$lib/state/imports.svelte';
+  import { looking } from '$lib/time/looking.svelte';
+  import { counted, octets } from '$lib/ui/words';
+
+  /** A message without an invitation on the left bank, the event that can be made of it on the right. */
+  const calendars = calendarsQuery();
+  let draft = $state<Schemas['DraftOut'] | null>(importing.draft);
+  let editor = $state<ReturnType<typeof Editor>>();
+  const fields = $derived(draft?.fields as Fields | undefined);
+  const usual = $derived(
+    calendars.data?.find((one) => one.writable && one.id === looking.last)?.id ??
+      calendars.data?.find((one) => one.writable && looking.isOn(one.id))?.id ??
+      0,
+  );
+
+  // A reload shows the same message again.
+  export const snapshot: Snapshot<Schemas['DraftOut'] | null> = {
+    capture: () => $state.snapshot(draft),
+    restore: (kept) => (draft ??= kept),
+  };
+  onMount(() => void attempt(() => looking.load()));
+
+  function take(time: Schemas['TimeOut']): void {
+    const { start, end, whole, zone } = time;
+    editor?.change({ start, end, whole, zone });
+  }
+</script>
+
+<svelte:head><title>Message · Date Bridge</title></svelte:head>
+
+{#if !draft || !fields}
+  <div class="p-6">
+    <p class="mb-3">There is no message here. Drop one (.eml) anywhere in this window.</p>
+    <Action href="/connect">Back to Connect</Action>
+  </div>
+{:else}
+  <div class="flex min-h-0 flex-1">
+    <div
+      class="min-h-0 min-w-0 flex-1 overflow-y-auto px-4 py-3"
+      role="region"
+      aria-label="The message"
+      tabindex="-1"
+      data-rest
+      data-part
+      {@attach walking('button', undefined, true)}
+    >
+      <p class="text-soft text-[13px]">A message without an invitation. Nothing of it is in any calendar yet.</p>
+      <h1 class="text-xl font-bold">{fields.title}</h1>
+      <p class="mb-3">
+        from {draft.sender || 'nobody named'}, {counted(fields.attendees.length, 'person', 'people')} in all
+      </p>
+      <h2 class="border-ink mb-1 border-b font-bold">Days and hours in it</h2>
+      {#if draft.times.length}
+        <ul class="ruled mb-4">
+          {#each draft.times as time (time.says)}
+            <li class="flex items-center gap-4 py-1">
+              <span class="figures flex-1">{time.says}</span>
+              <Action named="Take {time.says}" onclick={() => take(time)}>Take this time</Action>
+            </li>
+          {/each}
+        </ul>
+      {:else}<p class="text-soft mb-4">None that could be understood. Type them at the right.</p>{/if}
+      {#if draft.attached.length}
+        <h2 class="border-ink mb-1 border-b font-bold">Attached</h2>
+        <ul class="ruled mb-4">
+          {#each draft.attached as one, k (k)}
+            <li class="flex gap-4 py-1">
+              <span class="min-w-0 flex-1 truncate">{one.name}</span><span class="figures">{octets(one.octets)}</span>
+            </li>
+          {/each}
+        </ul>
+        <p class="text-soft mb-4">They stay with the message: an event keeps no files of it.</p>
+      {/if}
+      <h2 class="border-ink mb-1 border-b font-bold">What it says</h2>
+      <p class="whitespace-pre-wrap">{fields.notes || 'No text.'}</p>
+    </div>
+    {#if calendars.isSuccess}
+      <Editor
+        bind:this={editor}
+        target={{ entry: 0, series: 0, slot: null }}
+        fresh={fields}
+        calendars={calendars.data}
+        calendar={usual}
+        onclose={() => void goto('/connect')}
+        oncopy={() => undefined}
+        ondone={(day) => {
+          importing.draft = null;
+          void goto(`/look/time?view=week&on=${day}`);
+        }}
+      />
+    {/if}
+  </div>
+{/if}

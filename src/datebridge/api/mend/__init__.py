@@ -1,0 +1,1 @@
+"""Mend: duplicates."""

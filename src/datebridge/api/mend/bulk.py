@@ -1,0 +1,125 @@
+"""Changes in bulk, and the recipes that are kept of them."""
+
+from __future__ import annotations
+
+from typing import Annotated
+from urllib.parse import quote as encode
+
+from annotated_types import Len
+from fastapi import HTTPException, Path, Response
+from pydantic import AfterValidator, BaseModel, Discriminator, Field
+
+from datebridge.api.context import AppDep, selection
+from datebridge.api.kinds import storable
+from datebridge.api.routing import new_router
+from datebridge.api.shapes import JobQueued, SelectionIn
+from datebridge.core.bulk import CannotChange, Recipe, Step, demand, said
+from datebridge.core.words.filters import resolve_filter
+from datebridge.services.exports.export import file_name
+from datebridge.services.jobs import jobs
+from datebridge.services.mend import recipes
+from datebridge.store.database import this_day
+
+router = new_router("/api", "bulk")
+
+
+Steps = Annotated[list[Annotated[Step, Discriminator("do")]], Len(max_length=recipes.MOST_STEPS)]
+Name = Annotated[str, Path(min_length=1, max_length=120), AfterValidator(storable)]
+
+
+class StepsIn(BaseModel):
+    steps: Steps
+
+
+class BulkIn(StepsIn):
+    """What is to be done to a selection; `name` is that of the recipe, where there is one."""
+
+    selection: SelectionIn
+    name: str = Field(default="", max_length=120)
+
+
+class StepWords(BaseModel):
+    says: list[str]
+    error: str = Field(description="why they cannot be done as they are; empty where they can")
+
+
+class RecipeOut(BaseModel):
+    name: str
+    steps: list[Annotated[Step, Discriminator("do")]]
+    says: list[str] = Field(description="each step in a few words")
+
+
+class RecipeFileIn(BaseModel):
+    file: str = Field(max_length=200)
+    text: str = Field(max_length=200_000)
+
+
+@router.post("/bulk")
+def bulk(app: AppDep, wish: BulkIn) -> JobQueued:
+    """Propose a selection as these steps make it."""
+    demand(wish.steps)
+    resolve_filter(wish.selection.filter, this_day())  # what is wrong with it is said now, not by the job
+    params = {
+        **selection(wish.selection).as_params(), "steps": recipes.as_json(wish.steps), "name": wish.name.strip(),
+    }  # fmt: skip
+    return JobQueued(job_id=jobs.enqueue(app.store, "bulk", "Changing in bulk: making the proposal", params))
+
+
+@router.post("/bulk/words")
+def words(wish: StepsIn) -> StepWords:
+    """Steps in a few words each, and what is still wrong with one."""
+    try:
+        demand(wish.steps)
+        error = ""
+    except CannotChange as refused:
+        error = str(refused)
+    return StepWords(says=[said(step) for step in wish.steps], error=error)
+
+
+@router.get("/recipes")
+def kept(app: AppDep) -> list[RecipeOut]:
+    """The recipes that are kept, by name."""
+    with app.store.read() as connection:
+        return [_out(one) for one in recipes.all_kept(connection)]
+
+
+def _out(one: Recipe) -> RecipeOut:
+    return RecipeOut(name=one.name, steps=one.steps, says=[said(step) for step in one.steps])
+
+
+@router.put("/recipes/{name}", status_code=204)
+def keep(app: AppDep, name: Name, wish: StepsIn) -> None:
+    """Keep steps under a name, in place of what was called so."""
+    demand(wish.steps)
+    with app.store.write() as connection:
+        recipes.keep_recipe(connection, Recipe(name.strip() or name, wish.steps))
+
+
+@router.delete("/recipes/{name}", status_code=204)
+def forget(app: AppDep, name: Name) -> None:
+    """Keep a recipe no more."""
+    with app.store.write() as connection:
+        recipes.forget_recipe(connection, name)
+
+
+@router.get("/recipes/{name}/file", response_class=Response, responses={200: {"content": {"application/json": {}}}})
+def export(app: AppDep, name: Name) -> Response:
+    """A recipe as a file, for another place or for `date-bridge clean`."""
+    with app.store.read() as connection:
+        found = next((one for one in recipes.all_kept(connection) if one.name == name), None)
+    if found is None:
+        raise HTTPException(404, f"There is no recipe “{name}”.")
+    file = file_name(found.name, "recipe.json")
+    return Response(
+        recipes.write_file(found), media_type="application/json; charset=utf-8",
+        headers={"Content-Disposition": f"attachment; filename*=UTF-8''{encode(file)}"},
+    )  # fmt: skip
+
+
+@router.post("/recipes/files")
+def bring_in(app: AppDep, file: RecipeFileIn) -> RecipeOut:
+    """Keep the recipe of a file."""
+    found = recipes.read_file(file.text.encode("utf-8", "replace"), file.file)
+    with app.store.write() as connection:
+        recipes.keep_recipe(connection, found)
+    return _out(found)

@@ -1,0 +1,263 @@
+"""Checks: what they have found, what is seldom wanted, putting it right, and leaving a check out."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import HTTPException, Path
+from pydantic import BaseModel, Discriminator, Field
+
+from datebridge.api import present
+from datebridge.api.context import App, AppDep
+from datebridge.api.kinds import CalendarNo, EntryNo, Limit, Offset
+from datebridge.api.routing import new_router
+from datebridge.api.shapes import EntryOut, JobQueued
+from datebridge.core.bulk.steps import Step
+from datebridge.core.changes import PERSON
+from datebridge.core.checks import ALL, described, is_fixable, why
+from datebridge.core.problems import CODES, Severity
+from datebridge.core.sifts import SIFTS, Remedy, Sift, Standards
+from datebridge.core.words.filters import FilterError
+from datebridge.services.jobs import jobs
+from datebridge.services.mend import sifting
+from datebridge.store import findings
+from datebridge.store.calendars import known
+from datebridge.store.database import Connection
+from datebridge.store.entries.ledger import rows_of
+
+router = new_router("/api", "checks")
+Code = Annotated[str, Path(max_length=60)]
+_SIFTS = {sift.code: sift for sift in SIFTS}
+_ORDER = ("breaks", "alters", "untidy")
+
+
+class CheckCount(BaseModel):
+    """A check, and in how many entries it has found something."""
+
+    code: str
+    severity: Severity
+    title: str
+    why: str
+    count: int
+    wrong: bool = Field(description="not as the standard has it; else right, and seldom wanted")
+    fixable: bool = Field(description="whether there is one way in which it can be put right")
+    left_out: bool = Field(description="whether somebody said that it is not to count")
+    excepted: int = Field(default=0, description="single entries that are not to count")
+    filter: str = Field(description="the filter line that shows them in the table")
+    remedy: Remedy
+    steps: list[Annotated[Step, Discriminator("do")]] = Field(description="what would be changed in bulk")
+
+
+class ChecksOut(BaseModel):
+    """The checks that have found something, the worst first; the others by their titles."""
+
+    found: list[CheckCount]
+    clean: list[str]
+
+
+class CheckedEntry(BaseModel):
+    entry: EntryOut
+    message: str
+
+
+class CheckedPage(BaseModel):
+    total: int
+    rows: list[CheckedEntry]
+
+
+class LackingOut(BaseModel):
+    """A calendar, and what it does not say of itself."""
+
+    calendar_id: int
+    lacks: list[str]
+
+
+class CopiesOut(BaseModel):
+    """Two calendars that look like one: so many UIDs stand in both, of so many of the smaller one."""
+
+    left: int
+    right: int
+    same: int
+    of: int
+
+
+class SpellingOut(BaseModel):
+    value: str
+    count: int
+
+
+class UnknownOut(BaseModel):
+    name: str
+    entries: int
+    sample: str
+
+
+class WholeOut(BaseModel):
+    """What shows only of calendars as wholes."""
+
+    lacking: list[LackingOut]
+    copies: list[CopiesOut]
+    spellings: list[list[SpellingOut]] = Field(description="categories spelt differently, the most frequent first")
+    unknown: list[UnknownOut]
+    more_unknown: bool = Field(description="there are more entries with unknown properties than were looked through")
+
+
+@router.get("/checks")
+def checks(app: AppDep, calendar: CalendarNo | None = None) -> ChecksOut:
+    """What the checks have found, in all calendars or in one."""
+    with app.store.read() as connection:
+        counts = findings.of_all(connection, calendar)
+        out = findings.left_out(connection)
+        own = sifting.standards(connection)
+        term = _term(connection, calendar)
+        excepted = findings.excepted(connection)
+    counts |= {code: 0 for code in excepted if code not in counts and (code in ALL or code in CODES)}
+    found = [_check(code, number, code in out, term, excepted[code]) for code, number in counts.items()]
+    clean = [check.title for code, check in ALL.items() if code not in counts]
+    for sift in SIFTS:
+        line = sift.filter(own)
+        number = app.ledger.how_many(_joined(term, line)) if line else 0
+        if number:
+            found.append(_sifted(sift, number, sift.code in out, _joined(term, line), own))
+        elif line:
+            clean.append(sift.title)
+    found.sort(key=lambda one: (one.left_out, not one.wrong, _ORDER.index(one.severity), -one.count, one.code))
+    return ChecksOut(found=found, clean=sorted(clean))
+
+
+def _term(connection: Connection, calendar: CalendarNo | None) -> str:
+    if calendar is None:
+        return ""
+    named = known(connection).get(calendar)
+    if named is None:
+        raise HTTPException(404, "There is no such calendar any more.")
+    return named.term("calendar")
+
+
+def _joined(*terms: str) -> str:
+    return " ".join(term for term in terms if term)
+
+
+def _check(code: str, number: int, left_out: bool, term: str, excepted: int) -> CheckCount:
+    severity, title = described(code)
+    return CheckCount(
+        code=code, severity=severity, title=title, why=why(code), count=number, wrong=True, fixable=is_fixable(code),
+        left_out=left_out, excepted=excepted, filter=_joined(term, f"problem:{code}"), remedy="look", steps=[],
+    )  # fmt: skip
+
+
+def _sifted(sift: Sift, number: int, left_out: bool, line: str, own: Standards) -> CheckCount:
+    return CheckCount(
+        code=sift.code, severity=sift.severity, title=sift.title, why=sift.why, count=number, wrong=False,
+        fixable=False, left_out=left_out, filter=line, remedy=sift.remedy, steps=sift.steps(own),
+    )  # fmt: skip
+
+
+@router.get("/checks/standards")
+def standards(app: AppDep) -> Standards:
+    """What the checks go by that somebody has to say."""
+    with app.store.read() as connection:
+        return sifting.standards(connection)
+
+
+@router.put("/checks/standards", status_code=204)
+def keep_standards(app: AppDep, wanted: Standards) -> None:
+    """Have the checks go by other standards."""
+    for sift in SIFTS:
+        try:
+            app.ledger.how_many(sift.filter(wanted))
+        except FilterError as error:
+            raise HTTPException(422, f"{sift.title}: {error.message}") from error
+    with app.store.write() as connection:
+        sifting.keep_standards(connection, wanted)
+
+
+@router.get("/checks/calendars")
+def of_calendars(app: AppDep) -> WholeOut:
+    """What shows only of calendars as wholes: names, copies, spellings, properties nobody knows."""
+    with app.store.read() as connection:
+        lacking = [LackingOut(calendar_id=one.calendar, lacks=one.lacks) for one in sifting.lacking(connection)]
+        copies = [CopiesOut(**one._asdict()) for one in sifting.copies(connection)]
+        unknown, more = sifting.unknown_properties(connection)
+    spelt = [[SpellingOut(value=value, count=n) for value, n in group] for group in sifting.spellings(app.ledger)]
+    return WholeOut(
+        lacking=lacking, copies=copies, spellings=spelt, unknown=[UnknownOut(**one._asdict()) for one in unknown],
+        more_unknown=more,
+    )  # fmt: skip
+
+
+@router.get("/checks/{code}/entries")
+def entries(
+    app: AppDep, code: Code, calendar: CalendarNo | None = None, offset: Offset = 0, limit: Limit = 100
+) -> CheckedPage:
+    """A page of the entries in which a check has found something, with what it says."""
+    if code in _SIFTS:
+        return _sifted_entries(app, _SIFTS[code], calendar, offset, limit)
+    _known(code)
+    with app.store.read() as connection:
+        total, found = findings.page_of(connection, code, calendar, offset, limit)
+        rows = {row.id: row for row in rows_of(connection, [number for number, _ in found])}
+    shown = [CheckedEntry(entry=present.entry(rows[number]), message=said) for number, said in found if number in rows]
+    return CheckedPage(total=total, rows=shown)
+
+
+def _sifted_entries(app: App, sift: Sift, calendar: CalendarNo | None, offset: int, limit: int) -> CheckedPage:
+    with app.store.read() as connection:
+        line = sift.filter(sifting.standards(connection))
+        term = _term(connection, calendar)
+    if not line:
+        return CheckedPage(total=0, rows=[])
+    total, rows = app.ledger.page(_joined(term, line), offset=offset, limit=limit)
+    return CheckedPage(total=total, rows=[CheckedEntry(entry=present.entry(row), message="") for row in rows])
+
+
+def _known(code: str) -> None:
+    if code not in ALL and code not in CODES and code not in _SIFTS:
+        raise HTTPException(404, f"There is no check “{code}”.")
+
+
+@router.post("/checks/{code}/fix")
+def fix(app: AppDep, code: Code, calendar: CalendarNo | None = None) -> JobQueued:
+    """Propose what a check has found as it would be without it."""
+    _known(code)
+    title = f"Putting right: {_title(code).lower()}"
+    return JobQueued(job_id=jobs.enqueue(app.store, "fix", title, {"code": code, "calendar": calendar}))
+
+
+def _title(code: str) -> str:
+    return _SIFTS[code].title if code in _SIFTS else described(code)[1]
+
+
+@router.put("/checks/{code}/left-out", status_code=204)
+def leave_out(app: AppDep, code: Code) -> None:
+    """Have a check count for no entry; what it finds is left alone."""
+    _known(code)
+    with app.store.write() as connection:
+        findings.leave_out(connection, code, PERSON)
+
+
+@router.put("/checks/{code}/left-out/{entry}", status_code=204)
+def leave_out_entry(app: AppDep, code: Code, entry: EntryNo) -> None:
+    """Have what a check finds in one entry not count."""
+    _known(code)
+    if code in _SIFTS:
+        raise HTTPException(409, "What is only seldom wanted is not left out one by one.")
+    with app.store.write() as connection:
+        if not findings.leave_out_entry(connection, code, entry, PERSON):
+            raise HTTPException(409, "It is not there any more, or has no UID by which it could be remembered.")
+
+
+@router.delete("/checks/{code}/left-out/entries", status_code=204)
+def take_in_entries(app: AppDep, code: Code) -> None:
+    """Have a check count again for the single entries that were left out."""
+    _known(code)
+    with app.store.write() as connection:
+        findings.take_in_entries(connection, code)
+
+
+@router.delete("/checks/{code}/left-out", status_code=204)
+def take_in(app: AppDep, code: Code) -> None:
+    """Have a check count again."""
+    _known(code)
+    with app.store.write() as connection:
+        findings.take_in(connection, code)

@@ -1,0 +1,197 @@
+"""Changes in bulk: steps done to many entries, one after the other, each saying what it cannot do and why.
+
+>>> recipe = [Categories("add", ["Lab"]), Status("CONFIRMED")]
+>>> text = "BEGIN:VTODO\\nUID:1\\nSUMMARY:Tide\\nEND:VTODO"
+>>> [outcome] = change(Subject([Member(1, text)]), recipe)
+>>> outcome.text.split("\\n")[3], outcome.why_not
+('CATEGORIES:Lab', ('status confirmed: A to-do cannot be confirmed.',))
+
+Only the lines that a step concerns are written; all others keep their bytes. What is changed gets a new DTSTAMP and
+LAST-MODIFIED, and a new SEQUENCE where people would have to be told.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from itertools import groupby
+from typing import Any, NamedTuple
+
+from datebridge.core.bulk import people, timing, wording
+from datebridge.core.bulk.demands import demand
+from datebridge.core.bulk.steps import (
+    TIMING,
+    Alarms,
+    AllDay,
+    BeginSeries,
+    Busy,
+    Categories,
+    Delete,
+    DropPeople,
+    EndSeries,
+    Fix,
+    MapAddress,
+    MoveTo,
+    Privacy,
+    Property,
+    Recipe,
+    Replace,
+    Shift,
+    Status,
+    Step,
+    Strip,
+    Timed,
+    said,
+)
+from datebridge.core.bulk.subject import CannotChange, Member, Subject, kind_of
+from datebridge.core.checks import CHECKS, examine
+from datebridge.core.editing.lines import Lines
+from datebridge.core.editing.writing import stamped
+from datebridge.core.index.derive import derive
+from datebridge.core.index.facts import Facts, Mark
+from datebridge.core.moments import wall_seconds_of
+from datebridge.core.recurrence.pattern import pattern
+
+__all__ = [
+    "CannotChange", "Member", "Outcome", "Recipe", "Step", "Subject", "change", "demand", "needs_series", "said",
+]  # fmt: skip
+
+_PLAIN: dict[type, Callable[[Lines, Any], None]] = {
+    Categories: wording.categories, Replace: wording.replace, Busy: wording.busy, Privacy: wording.privacy,
+    Status: wording.status, Strip: wording.strip, Property: wording.turn, MapAddress: people.map_address,
+    Alarms: people.alarms,
+}  # fmt: skip
+_TIMES: dict[type, Callable[[Subject, Any], None]] = {
+    Shift: timing.shift, AllDay: timing.all_day, Timed: timing.timed, EndSeries: timing.end_series,
+    BeginSeries: timing.begin_series,
+}  # fmt: skip
+
+
+class Outcome(NamedTuple):
+    """What becomes of an entry.
+
+    Attributes:
+        text: None where it goes.
+        notes: what has to be said of it.
+        why_not: the steps that do not apply to it, each with the reason; only for entries that were chosen.
+    """
+
+    key: int
+    text: str | None
+    notes: tuple[str, ...] = ()
+    why_not: tuple[str, ...] = ()
+
+
+def needs_series(steps: Sequence[Step]) -> bool:
+    """Whether a series has to be there with all its changed occurrences, chosen or not."""
+    return any(isinstance(step, TIMING) or (isinstance(step, Delete) and step.before) for step in steps)
+
+
+def change(subject: Subject, steps: Sequence[Step]) -> list[Outcome]:
+    """Do steps to the chosen entries of a subject; returns those that were chosen, or became other ones."""
+    before = {member.key: member.text for member in subject.members}
+    why_not: dict[int, list[str]] = {}
+    for plain, run in groupby(steps, lambda step: type(step) in _PLAIN):
+        if plain:
+            _do_plain(subject, list(run), why_not)
+        else:
+            for step in run:
+                _do(subject, step, why_not)
+    found = []
+    for member in subject.members:
+        text = member.text
+        if text is not None and text != before[member.key] and subject.stamp:
+            text = stamped(text, subject.stamp, member.key in subject.significant)
+        if member.chosen or text != before[member.key]:
+            notes, not_done = subject.notes.get(member.key, ()), why_not.get(member.key, ())
+            found.append(Outcome(member.key, text, tuple(notes), tuple(not_done)))
+    return found
+
+
+def _do_plain(subject: Subject, steps: Sequence[Step], why_not: dict[int, list[str]]) -> None:
+    """Steps that write lines of single entries, one after the other; one that does not apply leaves them."""
+    for member in subject.members:
+        if member.text is None or not member.chosen:
+            continue
+        lines = Lines(member.text)
+        for step in steps:
+            kept = list(lines.lines)
+            try:
+                _PLAIN[type(step)](lines, step)
+            except CannotChange as error:
+                lines.lines = kept
+                why_not.setdefault(member.key, []).append(f"{said(step)}: {error}")
+            if isinstance(step, Status) and lines.lines != kept:
+                subject.significant.add(member.key)
+        member.text = lines.text
+
+
+def _do(subject: Subject, step: Step, why_not: dict[int, list[str]]) -> None:
+    """One step, for all it concerns; where it does not apply, nothing of it is done and the reason is noted."""
+    chosen = [member for member in subject.living if member.chosen]
+
+    def cannot(members: Sequence[Member], error: CannotChange) -> None:
+        for member in members:
+            why_not.setdefault(member.key, []).append(f"{said(step)}: {error}")
+
+    if isinstance(step, TIMING) or (isinstance(step, Delete) and step.before):
+        # A series goes with its changes; without its master chosen each entry is for itself.
+        master = subject.master
+        together = master is not None and master.chosen
+        for members in [chosen] if together else [[member] for member in chosen]:
+            kept = [(member, member.text) for member in subject.members]
+            try:
+                part = subject if together else Subject(members, subject.zones, subject.stamp, subject.notes)
+                _delete_before(part, step) if isinstance(step, Delete) else _TIMES[type(step)](part, step)
+                subject.significant |= part.significant
+            except CannotChange as error:
+                for member, text in kept:
+                    member.text = text
+                cannot(members, error)
+        return
+    for member in chosen:
+        text = member.text or ""
+        try:
+            _do_alone(subject, member, step)
+        except CannotChange as error:
+            member.text = text
+            cannot([member], error)
+
+
+def _do_alone(subject: Subject, member: Member, step: Step) -> None:
+    text = member.text or ""
+    if isinstance(step, MoveTo):
+        raise CannotChange("A file has no other calendars.")
+    if isinstance(step, Fix):
+        fix = CHECKS[step.check].fix
+        fixed = fix(text) if fix is not None else None
+        member.text = fixed if fixed is not None else text
+        return
+    if isinstance(step, Delete):
+        facts = examine(kind_of(text), text, subject.zones)
+        if any(problem.code == step.check for problem in facts.problems):
+            member.text = None
+        return
+    if isinstance(step, DropPeople):
+        lines = Lines(text)
+        people.drop_people(lines, step, subject, member)
+        member.text = lines.text
+
+
+def _delete_before(subject: Subject, step: Delete) -> None:
+    """Entries over before a day go; a series with its changed occurrences once all of them are over."""
+    limit = wall_seconds_of(timing.day_of(step.before))
+    facts = [derive(kind_of(m.text or ""), m.text or "", subject.zones) for m in subject.living]
+    if all(_is_over(one, limit) for one in facts):
+        for member in subject.living:
+            member.text = None
+
+
+def _is_over(facts: Facts, limit: int) -> bool:
+    """Whether all of an entry has ended by a moment on its own clock; never of what stands at no time."""
+    if facts.start_wall is None or facts.end_wall is None:
+        return False
+    if not facts.marks & Mark.SERIES:
+        return facts.end_wall <= limit
+    shape = pattern(facts.recurrence)
+    long = max(facts.end_wall - facts.start_wall, shape.longest_extra)
+    return next(shape.each(facts.start_wall, limit - long + 1, 1 << 40), None) is None

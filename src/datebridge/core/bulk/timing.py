@@ -1,0 +1,299 @@
+"""Steps about times: shifted, as whole days, as hours, series cut at either end. A series goes with its changes.
+
+>>> member = Member(1, "BEGIN:VEVENT\\nDTSTART;TZID=Europe/Oslo:20261124T090000\\nDURATION:PT1H\\nEND:VEVENT")
+>>> shift(Subject([member]), Shift(minutes=-60))
+>>> member.text.split("\\n")[1]
+'DTSTART;TZID=Europe/Oslo:20261124T080000'
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+from datetime import date, datetime, time, timedelta
+
+from datebridge.core.bulk.quick import shifted_series, shifted_times
+from datebridge.core.bulk.steps import AllDay, BeginSeries, EndSeries, Shift, Timed
+from datebridge.core.bulk.subject import CannotChange, Member, Subject, kind_of
+from datebridge.core.editing.dates import going_on
+from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, read_fields, shown_text, start_of
+from datebridge.core.editing.lines import Lines
+from datebridge.core.editing.series import Group, edit, fields_at, remove
+from datebridge.core.editing.series import Member as Entry
+from datebridge.core.editing.writing import rewritten
+from datebridge.core.happening.occurrences import slot_of
+from datebridge.core.index.derive import derive
+from datebridge.core.index.facts import Mark
+from datebridge.core.moments import wall_seconds_of
+from datebridge.core.recurrence.pattern import pattern
+from datebridge.core.tzids import resolve
+
+_ONE_DAY = 86400
+_SERIES = ("\nRRULE", "\nRDATE", "\nEXDATE", "\nRECURRENCE-ID")
+
+
+def _is_plain(text: str) -> bool:
+    """Whether an entry happens once and belongs to no series."""
+    upper = text.upper()
+    return not any(name in upper for name in _SERIES)
+
+
+def _group(subject: Subject, master: Member) -> Group:
+    clock = subject.clock_of(master.text or "")
+    return Group([Entry(m.key, m.text or "") for m in subject.living], clock, subject.zones)
+
+
+def _take(subject: Subject, plan_edits: Iterable[tuple[int | None, str | None]]) -> None:
+    """Have members be what a plan makes of them."""
+    known = {member.key: member for member in subject.members}
+    for key, text in plan_edits:
+        if key is not None and key in known:
+            known[key].text = text
+            subject.significant.add(key)
+
+
+def _each(subject: Subject, whole: Callable[[Member], None], alone: Callable[[Member], None]) -> None:
+    """Do a step to each chosen member: to a master with all that belongs to it, to others alone.
+
+    Raises:
+        CannotChange: where it does not apply.
+    """
+    chosen = [member for member in subject.living if member.chosen]
+    master = subject.master if any(member is subject.master for member in chosen) else None
+    if master is not None and master.text is not None and not _is_plain(master.text):
+        whole(master)
+        return
+    for member in chosen:
+        alone(member)
+
+
+# ---- shifted ------------------------------------------------------------------------------------------
+
+
+def shift(subject: Subject, step: Shift) -> None:
+    """Everything earlier or later on its own clock, alarms at fixed times too.
+
+    Raises:
+        CannotChange: where hours do not apply, or no rule says the series so.
+    """
+    by = step.days * 1440 + step.minutes
+    if not by:
+        return
+
+    def alone(member: Member) -> None:
+        member.text = shifted_times(member.text or "", by)
+        subject.significant.add(member.key)
+
+    def whole(master: Member) -> None:
+        quick = shifted_series(subject, by)
+        if quick is not None:
+            _take(subject, quick.items())
+            return
+        text = master.text or ""
+        shown = read_fields(text, subject.zones)
+        if not shown.start:
+            raise CannotChange("It has no start that could be read.")
+        if shown.whole and by % 1440:
+            raise CannotChange("It is a whole day; hours and minutes do not apply.")
+        begin = start_of(shown, subject.zones).wall_seconds
+        after = _moved(fields_at(text, begin, subject.zones), by)
+        others = {m.key: m.text for m in subject.living if m is not master}
+        _edit(subject, master, begin, after)
+        for member in subject.living:
+            if member.key in others:
+                member.text = shifted_times(member.text or "", by)
+        master.text = shifted_times(master.text or "", by, ("TRIGGER",))
+
+    _each(subject, whole, alone)
+
+
+def _moved(fields: Fields, by: int) -> Fields:
+    start, end = start_of(fields), end_wall_of(fields)
+    try:
+        first, last = start.wall + timedelta(minutes=by), end + timedelta(minutes=by)
+    except OverflowError:
+        raise CannotChange("It would lie outside the years there are.") from None
+    if fields.whole:
+        last -= timedelta(days=1)
+    return replace(fields, start=shown_text(first, fields.whole), end=shown_text(last, fields.whole))
+
+
+def _edit(subject: Subject, master: Member, begin: int, after: Fields) -> None:
+    try:
+        plan = edit(_group(subject, master), master.key, begin, "all", after, subject.stamp, "")
+    except CannotEdit as error:
+        raise CannotChange(str(error)) from error
+    _take(subject, [(one.id, one.text) for one in plan.edits])
+    gone = [one for one in plan.edits if one.text is None]
+    for said in plan.said if gone else ():
+        subject.note(master, said)
+
+
+# ---- whole days, and hours ------------------------------------------------------------------------------
+
+
+def all_day(subject: Subject, step: AllDay) -> None:
+    """Times become the days on which it happens; a series with its changed occurrences.
+
+    Raises:
+        CannotChange: where an entry stands at no time.
+    """
+
+    def make(fields: Fields) -> Fields:
+        if fields.whole:
+            return fields
+        start, end = start_of(fields).wall, end_wall_of(fields)
+        last = end - timedelta(seconds=1) if end > start else start
+        return replace(fields, whole=True, zone="", start=start.date().isoformat(), end=last.date().isoformat())
+
+    _convert(subject, make)
+
+
+def timed(subject: Subject, step: Timed) -> None:
+    """Whole days become times; what has times keeps them.
+
+    Raises:
+        CannotChange: where the zone is none, or an entry stands at no time.
+    """
+    if step.zone and resolve(step.zone).method == "unresolved" and step.zone not in subject.zones:
+        raise CannotChange(f"“{step.zone[:60]}” is not a time zone.")
+    at = _clock(step.at)
+
+    def make(fields: Fields) -> Fields:
+        if not fields.whole:
+            return fields
+        first = date.fromisoformat(fields.start)
+        last = date.fromisoformat(fields.end or fields.start)
+        start = datetime.combine(first, at)
+        end = datetime.combine(last, at) + timedelta(minutes=step.minutes)
+        return replace(fields, whole=False, zone=step.zone, start=shown_text(start, False), end=shown_text(end, False))
+
+    _convert(subject, make)
+
+
+def _clock(said: str) -> time:
+    try:
+        return time.fromisoformat(said.strip()).replace(tzinfo=None, second=0, microsecond=0)
+    except ValueError:
+        raise CannotChange(f"“{said[:20]}” is no time of day. Write 09:00.") from None
+
+
+def _convert(subject: Subject, make: Callable[[Fields], Fields]) -> None:
+    def alone(member: Member) -> None:
+        text = member.text or ""
+        fields = _placed(text, subject)
+        after = make(fields)
+        if after is not fields:
+            member.text = _rewritten(text, after, subject)
+            subject.significant.add(member.key)
+
+    def whole(master: Member) -> None:
+        text = master.text or ""
+        fields = _placed(text, subject)
+        begin = start_of(fields, subject.zones).wall_seconds
+        shown = fields_at(text, begin, subject.zones)
+        after = make(shown)
+        if after is not shown:
+            _edit(subject, master, begin, after)
+        for member in subject.living:
+            if member is not master:
+                alone(member)
+
+    _each(subject, whole, alone)
+
+
+def _placed(text: str, subject: Subject) -> Fields:
+    fields = read_fields(text, subject.zones)
+    if not fields.start:
+        raise CannotChange("It has no start that could be read.")
+    return fields
+
+
+def _rewritten(text: str, after: Fields, subject: Subject) -> str:
+    try:
+        return rewritten(text, after, subject.stamp, touch=False, zones=subject.zones)
+    except CannotEdit as error:
+        raise CannotChange(str(error)) from error
+
+
+# ---- series cut at either end -----------------------------------------------------------------------------
+
+
+def end_series(subject: Subject, step: EndSeries) -> None:
+    """A series happens for the last time on a day.
+
+    Raises:
+        CannotChange: where it begins later.
+    """
+    after = wall_seconds_of(day_of(step.last)) + _ONE_DAY
+
+    def whole(master: Member) -> None:
+        text = master.text or ""
+        facts = derive(kind_of(text), text, subject.zones)
+        if not facts.marks & Mark.SERIES or facts.start_wall is None:
+            return
+        shape = pattern(facts.recurrence)
+        slot = next(shape.each(facts.start_wall, after, 1 << 40), None)
+        if slot is None:
+            return
+        if next(shape.each(facts.start_wall, -(1 << 40), after), None) is None:
+            raise CannotChange("It begins after that day.")
+        plan = remove(_group(subject, master), master.key, slot, "following", subject.stamp)
+        _take(subject, [(one.id, one.text) for one in plan.edits])
+
+    _each(subject, whole, _as_it_is)
+
+
+def begin_series(subject: Subject, step: BeginSeries) -> None:
+    """A series begins on a day or later; changed occurrences before it go.
+
+    Raises:
+        CannotChange: where it is over by then.
+    """
+    low = wall_seconds_of(day_of(step.first))
+
+    def whole(master: Member) -> None:
+        text = master.text or ""
+        facts = derive(kind_of(text), text, subject.zones)
+        if not facts.marks & Mark.SERIES or facts.start_wall is None:
+            return
+        shape = pattern(facts.recurrence)
+        slot = next(shape.each(facts.start_wall, low, 1 << 40), None)
+        if slot is None:
+            raise CannotChange("It is over before that day.")
+        if next(shape.each(facts.start_wall, -(1 << 40), low), None) is None:
+            return
+        clock = subject.clock_of(text)
+        others = [
+            (m, derive(kind_of(m.text or ""), m.text or "", subject.zones)) for m in subject.living if m is not master
+        ]
+        if any(facts.marks & Mark.FUTURE for _, facts in others):
+            raise CannotChange("One of its changes holds for all that follow (RANGE=THISANDFUTURE).")
+        lines = Lines(text)
+        start = start_of(read_fields(text, subject.zones), subject.zones)
+        try:
+            said = going_on(lines, start, subject.zones, shape, facts.start_wall, slot)
+        except CannotEdit as error:
+            raise CannotChange(str(error)) from error
+        for note in said:
+            subject.note(master, note)
+        early = [m for m, own in others if (at := slot_of(own.recurrence_id, clock)) is not None and at < slot]
+        _take(subject, [(master.key, lines.text), *((member.key, None) for member in early)])
+
+    _each(subject, whole, _as_it_is)
+
+
+def _as_it_is(member: Member) -> None:
+    """What happens once is no series that could end or begin."""
+
+
+def day_of(said: str) -> date:
+    """A day as it is written in a step.
+
+    Raises:
+        CannotChange: if it is none.
+    """
+    try:
+        return date.fromisoformat(said.strip())
+    except ValueError:
+        raise CannotChange(f"“{said[:20]}” is no day. Write 2026-12-31.") from None

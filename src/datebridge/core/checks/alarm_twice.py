@@ -1,0 +1,35 @@
+"""The same alarm twice in one entry: two programs have each put theirs in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from datebridge.core.checks.alarms import alarms_of, is_alone
+from datebridge.core.checks.check import Check, Found
+from datebridge.core.index.derive import Reading
+from datebridge.core.index.facts import Mark
+
+
+def find(entry: Reading) -> Iterator[Found]:
+    said = [] if is_alone(entry.text) else [one.says for one in alarms_of(entry.text)]
+    if more := len(said) - len(set(said)):
+        yield Found(
+            "An alarm stands there twice." if more == 1 else f"{more + 1} alarms are the same.", "All ring.", "BEGIN"
+        )
+
+
+def fix(text: str) -> str | None:
+    """Leave the first of each."""
+    seen: set[tuple[str, ...]] = set()
+    gone: set[int] = set()
+    for one in alarms_of(text):
+        if one.says in seen:
+            gone.update(range(one.first, one.last + 1))
+        seen.add(one.says)
+    return "\n".join(raw for at, raw in enumerate(text.split("\n")) if at not in gone) if gone else None
+
+
+CHECK = Check(
+    "alarm-twice", "untidy", "The same alarm twice", find, marks=Mark.ALARM, fix=fix,
+    why="It rings twice at once. Putting right leaves one of each.",
+)  # fmt: skip

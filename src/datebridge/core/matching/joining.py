@@ -1,0 +1,139 @@
+"""What an entry that stays takes over from those that go, and what goes with them.
+
+>>> stays = "BEGIN:VEVENT\\nUID:1\\nSUMMARY:Tide\\nCATEGORIES:LAB\\nEND:VEVENT"
+>>> goes = "BEGIN:VEVENT\\nUID:2\\nSUMMARY:FW: Tide\\nCATEGORIES:SHIP\\nLOCATION:Pier\\nEND:VEVENT"
+>>> joined = join(stays, [goes])
+>>> joined.text.split("\\n")[4:-1], joined.taken, joined.lost
+(['CATEGORIES:SHIP', 'LOCATION:Pier'], ('CATEGORIES', 'LOCATION'), ('SUMMARY:FW: Tide',))
+
+People are united by their addresses, categories by their names, alarms by when and how they ring; of notes the longest
+stay; what only those say that go is taken over. What may stand once and differs stays as it is, and is said.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from datebridge.core.editing.lines import Lines
+from datebridge.core.merge import BOOKKEEPING, TIMES
+from datebridge.core.text.component import Component
+from datebridge.core.text.lines import escape_text, split_text_list, unescape_text
+
+#: What tells entries apart, or says how they were kept.
+_OWN = BOOKKEEPING | TIMES | {"UID", "RECURRENCE-ID"}
+#: What may stand several times (RFC 5545 §3.6.1), and is united line by line.
+_SEVERAL = frozenset({"ATTACH", "COMMENT", "CONFERENCE", "CONTACT", "IMAGE", "RELATED-TO", "RESOURCES"})
+_MOST_SHOWN = 120
+
+
+@dataclass(frozen=True, slots=True)
+class Joined:
+    """An entry with what it took over.
+
+    Attributes:
+        taken: the names of what was taken over, in order.
+        lost: what the others say and it does not, as lines, shortened.
+    """
+
+    text: str
+    taken: tuple[str, ...]
+    lost: tuple[str, ...]
+
+
+def join(text: str, others: Sequence[str], write: bool = True) -> Joined:
+    """Take over from others what one does not say; lines taken over keep their bytes.
+
+    Args:
+        write: whether it can be written; where not, all that differs is lost.
+    """
+    joining = _Joining(Lines(text), write)
+    for other in others:
+        joining.take(other)
+    return Joined(joining.lines.text, tuple(joining.taken), tuple(joining.lost))
+
+
+@dataclass(slots=True)
+class _Joining:
+    lines: Lines
+    write: bool
+    taken: dict[str, None] = field(default_factory=dict)
+    lost: dict[str, None] = field(default_factory=dict)
+
+    def take(self, other: str) -> None:
+        raws = other.split("\n")
+        own = list(Component(self.lines.text).properties())
+        names = {line.name for _, line in own}
+        values = {(line.name, _value(line.name, line.value)) for _, line in own}
+        for index, line in Component(other).properties():
+            said = line.name, _value(line.name, line.value)
+            if line.name in _OWN or said in values or not said[1]:
+                continue
+            if line.name == "CATEGORIES":
+                self._categories(line.value)
+            elif line.name == "DESCRIPTION" and self.lines.value("DESCRIPTION"):
+                self._notes(raws[index], line.value)
+            elif (
+                line.name in names
+                and line.name != "DESCRIPTION"
+                and line.name not in _SEVERAL
+                and line.name != "ATTENDEE"
+            ):
+                self._lose(f"{line.name}:{line.value}")
+            else:
+                self._add(line.name, raws[index])
+            names.add(line.name)
+            values.add(said)
+        self._alarms(other)
+
+    def _add(self, name: str, *raw: str) -> None:
+        if not self.write:
+            self._lose(raw[0])
+            return
+        self.lines.add(*raw)
+        self.taken[name] = None
+
+    def _lose(self, said: str) -> None:
+        self.lost[said if len(said) <= _MOST_SHOWN else f"{said[: _MOST_SHOWN - 1]}…"] = None
+
+    def _categories(self, value: str) -> None:
+        known = {one.casefold() for _, line in self.lines.own("CATEGORIES") for one in split_text_list(line.value)}
+        fresh = [one for one in split_text_list(value) if one.casefold() not in known]
+        if fresh:
+            self._add("CATEGORIES", f"CATEGORIES:{','.join(escape_text(one) for one in fresh)}")
+
+    def _notes(self, raw: str, value: str) -> None:
+        at, line = next(self.lines.own("DESCRIPTION"))
+        own, other = unescape_text(line.value).strip(), unescape_text(value).strip()
+        if self.write and len(other) > len(own):
+            self.lines.lines[at] = raw
+            self.taken["DESCRIPTION"] = None
+            own, other = other, own
+        if other not in own:
+            self._lose(f"DESCRIPTION:{other}")
+
+    def _alarms(self, other: str) -> None:
+        known = {_rings(self.lines.lines[a : b + 1]) for a, b in self.lines.blocks("VALARM")}
+        theirs = Lines(other)
+        for a, b in theirs.blocks("VALARM"):
+            block = theirs.lines[a : b + 1]
+            if _rings(block) in known:
+                continue
+            known.add(_rings(block))
+            if self.write:
+                self.lines.add_block(block)
+                self.taken["VALARM"] = None
+            else:
+                self._lose(f"VALARM {_rings(block)[0]}")
+
+
+def _value(name: str, value: str) -> str:
+    """A value as it is compared: addresses and categories in any case."""
+    return value.strip().lower() if name in ("ATTENDEE", "ORGANIZER") else value.strip()
+
+
+def _rings(block: Sequence[str]) -> tuple[str, str]:
+    """When an alarm rings, and how."""
+    trigger = next((line.upper() for line in block if line[:7].upper() == "TRIGGER"), "")
+    action = next((line.upper() for line in block if line[:6].upper() == "ACTION"), "")
+    return trigger, action

@@ -1,0 +1,72 @@
+"""Which of several entries of one meeting stays, and why.
+
+>>> twins = [Twin(calendar=1, writable=False, modified=9), Twin(calendar=2, writable=True, modified=5)]
+>>> choose(twins)
+(1, 'it can be written')
+>>> choose(twins, policy=("newest", "writable"))
+(0, 'changed last')
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+#: What an entry is kept for, in the order in which it is asked.
+Criterion = Literal["writable", "answers", "newest", "richest", "order"]
+CRITERIA: tuple[Criterion, ...] = get_args(Criterion)
+Policy = Sequence[Criterion]
+
+
+@dataclass(frozen=True, slots=True)
+class Twin:
+    """What decides between entries of one meeting.
+
+    Attributes:
+        writable, live: whether its calendar can be written, and whether it lives elsewhere and is kept up to date.
+        answers: how many attendees have answered.
+        sequence, modified: its revision (RFC 5545 §3.8.7.4), and when it was changed last, as an instant.
+        says: how much it says, in characters.
+    """
+
+    calendar: int
+    writable: bool = True
+    live: bool = False
+    answers: int = 0
+    sequence: int = 0
+    modified: int = 0
+    says: int = 0
+
+
+def choose(twins: Sequence[Twin], policy: Policy = CRITERIA, order: Sequence[int] = ()) -> tuple[int, str]:
+    """The number of the one that stays, and what decided it.
+
+    Args:
+        policy: what is asked, one after the other, of those that are left.
+        order: calendars, those to be kept first; others follow.
+    """
+    place = {calendar: n for n, calendar in enumerate(order)}
+    values: dict[Criterion, Callable[[Twin], object]] = {
+        "writable": lambda twin: (twin.writable, twin.live),
+        "answers": lambda twin: twin.answers,
+        "newest": lambda twin: (twin.sequence, twin.modified),
+        "richest": lambda twin: twin.says,
+        "order": lambda twin: -place.get(twin.calendar, len(place)),
+    }
+    said: dict[Criterion, str] = {
+        "writable": "it can be written", "answers": "most of its people have answered", "newest": "changed last",
+        "richest": "it says most", "order": "its calendar comes first",
+    }  # fmt: skip
+    left = list(range(len(twins)))
+    why = ""
+    for criterion in policy:
+        found = {n: values[criterion](twins[n]) for n in left}
+        best = max(found.values())  # type: ignore[type-var]
+        kept = [n for n in left if found[n] == best]
+        if len(kept) < len(left):
+            lives = criterion == "writable" and len({twins[n].writable for n in left}) == 1
+            left, why = kept, "it lives on its server, the other is a snapshot" if lives else said[criterion]
+        if len(left) == 1:
+            break
+    return left[0], why or "the first of several that are alike"

@@ -1,0 +1,80 @@
+"""A message without an invitation, as an event to be made of it: people settle by mail that they must meet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from email.message import EmailMessage
+from email.utils import getaddresses
+from itertools import islice
+from pathlib import PurePosixPath
+
+from datebridge.core.editing.fields import Fields, Person
+from datebridge.core.editing.typed import Line, times_in
+from datebridge.core.text.storable import storable
+from datebridge.services.imports.uploads import MOST_PARTS, parse_message
+
+_MOST_PEOPLE, _MOST_TEXT = 200, 20_000
+
+
+@dataclass(frozen=True, slots=True)
+class Attached:
+    """A file that came with a message."""
+
+    name: str
+    octets: int
+
+
+@dataclass(frozen=True, slots=True)
+class Draft:
+    """What an event made of a message would say: nothing is stored yet.
+
+    Attributes:
+        sender: as the message has it.
+        fields: subject as title, everybody it went between as people, text as notes; at no time yet.
+        times: days and hours that stand in the text.
+    """
+
+    sender: str
+    fields: Fields
+    attached: tuple[Attached, ...]
+    times: tuple[Line, ...]
+
+
+def draft_of(content: bytes, name: str, today: date) -> Draft:
+    """An event of a message.
+
+    Raises:
+        NotTaken: if it cannot be taken apart.
+    """
+    message = parse_message(content, name)
+    text = _text_of(message)
+    subject = storable(" ".join(str(message.get("subject", "")).split())) or PurePosixPath(name).stem
+    fields = Fields(title=subject, notes=text, attendees=_people(message))
+    # The subject is as good a place for a day as the text.
+    times = [line for line in times_in(f"{subject} \n {text}", today) if line.day.year < date.max.year]
+    return Draft(storable(str(message.get("from", ""))), fields, tuple(_attached(message)), tuple(times))
+
+
+def _people(message: EmailMessage) -> list[Person]:
+    headers = [str(value) for name in ("from", "to", "cc") for value in message.get_all(name, [])]
+    found: dict[str, Person] = {}
+    for said, address in islice(getaddresses(headers), _MOST_PEOPLE):
+        if "@" in address and not any(c.isspace() for c in address):
+            found.setdefault(address.lower(), Person(storable(said), storable(address)))
+    return list(found.values())
+
+
+def _text_of(message: EmailMessage) -> str:
+    part = message.get_body(preferencelist=("plain",))
+    content = part.get_content() if part is not None else ""
+    return storable("\n".join(line.rstrip() for line in str(content).splitlines()).strip()[:_MOST_TEXT])
+
+
+def _attached(message: EmailMessage) -> list[Attached]:
+    found = []
+    for part in islice(message.iter_attachments(), MOST_PARTS):
+        content = part.get_payload(decode=True)
+        octets = len(content) if isinstance(content, bytes) else 0
+        found.append(Attached(storable(part.get_filename() or part.get_content_type()), octets))
+    return found

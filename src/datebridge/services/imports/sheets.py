@@ -1,0 +1,218 @@
+"""A spreadsheet brought back: matched to its entries, shown as differences, applied as a change set."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass, field
+from typing import Any
+from uuid import uuid4
+
+from datebridge.core.changes import Change, Kind
+from datebridge.core.checks import examine
+from datebridge.core.editing.fields import CannotEdit, read_fields, start_of
+from datebridge.core.editing.series import Group, edit, fields_at
+from datebridge.core.editing.series import Member as Entry
+from datebridge.core.editing.writing import new_event, rewritten
+from datebridge.core.ids import CalendarId, VersionId
+from datebridge.core.index.facts import Facts, Mark
+from datebridge.core.moments import Clock
+from datebridge.core.views.brought import (
+    BadCell,
+    Sheet,
+    SheetRow,
+    changed_since,
+    edited,
+    edited_fields,
+    new_fields,
+    read_table,
+)
+from datebridge.core.views.sheet import Row, cells_of
+from datebridge.core.words.plural import counted
+from datebridge.core.zones.meaning import Zones
+from datebridge.services.editing.edits import stamp
+from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.services.look.details import is_zone
+from datebridge.store.calendars import names
+from datebridge.store.changesets.draft import Draft, propose
+from datebridge.store.database import Connection
+from datebridge.store.entries.present import Placed, by_uids, texts_of
+from datebridge.store.entries.zones import zones_of
+from datebridge.store.jobs import remember
+from datebridge.store.sql import chunks
+
+_AT_ONCE = 500
+_KINDS = {"event": "VEVENT", "to-do": "VTODO", "journal": "VJOURNAL", "free-busy": "VFREEBUSY", "": "VEVENT"}
+#: So many cells that could not be read are told in a set's own words.
+_TOLD = 12
+
+
+@dataclass(slots=True)
+class _Tally:
+    same: int = 0
+    unread: list[str] = field(default_factory=list)
+
+    def cell(self, row: SheetRow, error: BadCell) -> str:
+        """Note what could not be read; returns it in words."""
+        said = f"Row {row.number}, {error.column}: {error.why}"
+        self.unread.append(said)
+        return said
+
+
+def sheet_job(context: JobContext) -> dict[str, Any]:
+    """Propose what was edited in a sheet.
+
+    Raises:
+        NoSheet: if it is no such table.
+        Refused: if nothing of it differs.
+    """
+    sheet: Sheet = read_table(context.params["text"].encode("utf-8", "replace"))
+    name, tally = context.params["name"], _Tally()
+    result: dict[str, Any] = {}
+    with propose(context.store, Kind.SHEET, context.by, "", nothing=None) as draft:
+        for at, some in enumerate(chunks(sheet.rows, _AT_ONCE)):
+            context.progress(at * _AT_ONCE, len(sheet.rows), "rows")
+            _rows(context, draft, list(some), tally)
+        if not any(not one.held for one in draft.changes):
+            raise Refused(f"Nothing in {name} differs from what is here. {' '.join(tally.unread[:_TOLD])}".strip())
+        draft.title = lambda counts: f"From {name}: {counts.what} in {counts.where}"
+        draft.reason = _said(sheet, tally)
+
+        def conclude(connection: Connection, set_id: Any) -> None:
+            remember(connection, context.job, text="")  # it has served, and is not kept along with the job
+            result.update(context.conclude(connection, {"set_id": set_id, "unread": tally.unread[:200]}))
+
+        draft.afterwards(conclude)
+    return result
+
+
+def _said(sheet: Sheet, tally: _Tally) -> str:
+    parts = [f"{counted(len(sheet.rows), 'row')}; {tally.same:,} as they are here."]
+    if tally.unread:
+        more = f" and {len(tally.unread) - _TOLD:,} more" if len(tally.unread) > _TOLD else ""
+        parts.append(f"Not applied: {' '.join(tally.unread[:_TOLD])}{more}")
+    if sheet.ignored:
+        parts.append(f"Columns nobody knows are left: {', '.join(sheet.ignored[:8])}.")
+    return " ".join(parts)
+
+
+def _rows(context: JobContext, draft: Draft, rows: list[SheetRow], tally: _Tally) -> None:
+    with context.store.read() as connection:
+        called = names(connection, live=True)
+        placed = by_uids(connection, {row.cells.get("uid", "").strip() for row in rows if not row.is_new()})
+        texts = texts_of(connection, (one.id for own in placed.values() for one in own))
+        zones = {number: zones_of(connection, number) for number in called}
+    numbers: defaultdict[str, list[CalendarId]] = defaultdict(list)
+    for number, title in called.items():
+        numbers[title].append(number)
+    with draft.stage() as writer:
+        for row in rows:
+            try:
+                if row.is_new():
+                    calendar = _calendar(row, numbers)
+                    text = new_event(str(uuid4()), new_fields(row), stamp())
+                    facts = examine("VEVENT", text)
+                    version = writer.add(facts, text)
+                    draft.add(Change(calendar, "VEVENT", facts.uid, "", None, version, f"Row {row.number}."))
+                    continue
+                here = _match(row, placed, called)
+                made = _edited(row, here, placed[here.uid], texts, zones[here.calendar], tally)
+            except BadCell as error:
+                said = tally.cell(row, error)
+                hit = next(iter(_fitting(row, placed, called)), None)
+                if hit is not None:
+                    place = (hit.calendar, hit.component, hit.uid, hit.recurrence_id)
+                    draft.add(Change(*place, hit.id, hit.id, said, held=True))
+                continue
+            except CannotEdit as refused:
+                tally.cell(row, BadCell("start", str(refused)))
+                continue
+            for one, wanted in made:
+                place = (one.calendar, one.component, one.uid, one.recurrence_id)
+                if wanted is None:
+                    draft.add(Change(*place, one.id, None, f"Row {row.number}."))
+                    continue
+                facts = examine(one.component, wanted, zones[one.calendar])
+                version = writer.add(facts, wanted)
+                draft.add(
+                    Change(one.calendar, one.component, facts.uid, facts.recurrence_id, one.id, version,
+                           f"Row {row.number}.")
+                )  # fmt: skip
+
+
+def _calendar(row: SheetRow, numbers: dict[str, list[CalendarId]]) -> CalendarId:
+    said = row.cells.get("calendar", "").strip()
+    fitting = numbers.get(said, [])
+    if len(fitting) != 1:
+        why = "name the calendar of a new event" if not said else f"there is no one calendar “{said[:60]}”"
+        raise BadCell("calendar", f"{why[:1].upper()}{why[1:]}.")
+    return fitting[0]
+
+
+def _fitting(row: SheetRow, placed: dict[str, list[Placed]], called: dict[CalendarId, str]) -> list[Placed]:
+    """The entries a row can be about: by UID, occurrence and kind, and by calendar where several have it."""
+    component = _KINDS.get(row.cells.get("kind", "").strip().lower(), row.cells.get("kind", "").strip().upper())
+    occurrence = row.cells.get("recurrence_id", "").strip()
+    own = [
+        one
+        for one in placed.get(row.cells.get("uid", "").strip(), [])
+        if one.recurrence_id == occurrence and one.component == component
+    ]
+    said = row.cells.get("calendar", "").strip()
+    return [one for one in own if called.get(one.calendar) == said] or own
+
+
+def _match(row: SheetRow, placed: dict[str, list[Placed]], called: dict[CalendarId, str]) -> Placed:
+    fitting = _fitting(row, placed, called)
+    if not fitting:
+        raise BadCell("uid", "There is no such entry any more.")
+    if len(fitting) > 1:
+        raise BadCell("uid", "Several entries have this UID; remove what came twice first.")
+    if row.cells.get("calendar", "").strip() not in ("", called.get(fitting[0].calendar)):
+        raise BadCell("calendar", "Entries are not moved by a table; move them in Look.")
+    return fitting[0]
+
+
+def _edited(
+    row: SheetRow, here: Placed, group: list[Placed], texts: dict[VersionId, str], zones: Zones, tally: _Tally
+) -> list[tuple[Placed, str | None]]:
+    """What a row makes of its entry, and of the changed occurrences of a series."""
+    text = texts[here.id]
+    now = cells_of(Row("", here.component, text, zones))
+    columns = edited(row, now)
+    shown = now
+    zone = row.cells.get("zone", "").strip()
+    if columns & {"zone", "start", "end"} and zone != now["zone"] and is_zone(zone):
+        shown = cells_of(Row("", here.component, text, zones), zone)
+        columns -= {name for name in ("start", "end", "zone") if not edited(row, shown) & {name}}
+        if not edited(row, shown) & {"start", "end", "all_day"}:
+            columns -= {"zone"}
+    if not columns:
+        tally.same += 1
+        return []
+    if changed_since(row, now):
+        raise BadCell("modified", "It was changed here since the table was written.")
+    facts = examine(here.component, text, zones)
+    fields = edited_fields(row, now, shown, read_fields(text, zones), _clock(facts, zones))
+    if facts.marks & Mark.SERIES and facts.start_wall is not None and not here.recurrence_id:
+        begin = start_of(read_fields(text, zones), zones).wall_seconds
+        at = fields_at(text, begin, zones)
+        own = read_fields(text, zones)
+        if (fields.start, fields.end) == (own.start, own.end):
+            fields.start, fields.end = at.start, at.end
+        members = [Entry(one.id, texts[one.id]) for one in group if one.calendar == here.calendar]
+        plan = edit(Group(members, _clock(facts, zones), zones), here.id, begin, "all", fields, stamp(), str(uuid4()))
+        known = {int(one.id): one for one in group}
+        return [
+            (known[made.id], made.text)
+            for made in plan.edits
+            if made.id is not None and made.text != texts[VersionId(made.id)]
+        ]
+    made = rewritten(text, fields, stamp(), zones=zones)
+    if made == text:
+        tally.same += 1
+        return []
+    return [(here, made)]
+
+
+def _clock(facts: Facts, zones: Zones) -> Clock | None:
+    return None if facts.marks & (Mark.ALL_DAY | Mark.FLOATING) else facts.zone or zones.clock(facts.tzid)

@@ -1,0 +1,176 @@
+"""Changes in bulk: a selection and steps become a proposal, with what cannot be changed listed, and why."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from datebridge.core.bulk import Member, Outcome, Step, Subject, change, needs_series, said
+from datebridge.core.bulk.steps import MoveTo
+from datebridge.core.changes import Change, Kind
+from datebridge.core.ids import CalendarId, GroupId, VersionId
+from datebridge.core.words.filters import Selection
+from datebridge.core.words.plural import counted
+from datebridge.core.zones.meaning import Zones
+from datebridge.services.editing.edits import stamp
+from datebridge.services.imports.deriving import Batch, Deriving, Text
+from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.services.mend.recipes import read_steps
+from datebridge.services.transfer.transfers import Target, transfer_changed
+from datebridge.store.calendars import known
+from datebridge.store.changesets.draft import Draft, propose
+from datebridge.store.entries.ledger import Ledger
+from datebridge.store.entries.present import Placed, in_groups, texts_of, with_series
+from datebridge.store.entries.zones import zones_of
+from datebridge.store.sql import chunks
+
+_AT_ONCE = 500
+#: About as many octets has an entry; it decides whether reading many on other cores is worth while.
+_OCTETS = 700
+_NOTHING = "Nothing is selected, so there is nothing to change."
+#: So many reasons why something cannot be changed are told in a set's own words; the rest stand beside the entries.
+_REASONS = 4
+
+
+@dataclass(slots=True)
+class _Tally:
+    """What it came to, for the set's own words."""
+
+    same: int = 0
+    left: Counter[str] = field(default_factory=Counter)
+
+    def told(self, steps: Sequence[Step]) -> str:
+        """In words; the steps first, unless they are none."""
+        parts = [f"{_first_large('; '.join(said(step) for step in steps))}."] if steps else []
+        if self.same:
+            parts.append(f"{counted(self.same, 'entry is', 'entries are')} so already.")
+        if self.left:
+            most = [f"{number:,} × {reason}" for reason, number in self.left.most_common(_REASONS)]
+            more = " And other reasons." if len(self.left) > _REASONS else ""
+            parts.append(f"What cannot be done: {' '.join(most)}{more}")
+        return " ".join(parts)
+
+
+def bulk_job(context: JobContext) -> dict[str, Any]:
+    """Propose the selected entries as steps make them."""
+    selection, steps = Selection.read(context.params), read_steps(context.params["steps"])
+    name = str(context.params.get("name") or "")
+    with context.store.read() as connection:
+        ids = list(Ledger(context.store).ids(connection, selection))
+    if not ids:
+        raise Refused(_NOTHING)
+    moves = [step for step in steps if isinstance(step, MoveTo)]
+    rest = [step for step in steps if not isinstance(step, MoveTo)]
+    if len(moves) > 1:
+        raise Refused("Entries can be moved to one calendar only; the recipe names several.")
+    if moves:
+        return _move(context, ids, rest, moves[0])
+    tally = _Tally()
+    with (
+        Deriving(len(ids) * _OCTETS) as deriving,
+        propose(context.store, Kind.BULK, context.by, "", nothing=None) as draft,
+    ):
+        draft.afterwards(context.conclude_with_set)
+        pieces = _pieces(context, ids, rest)
+        texts = ((piece, piece.changed, {GroupId(piece.calendar): piece.zones}) for piece in pieces)
+        for piece, batch in deriving.each(texts):
+            _add(draft, piece, batch, tally)
+        if not any(not one.held for one in draft.changes):
+            raise Refused(f"Nothing would change. {tally.told(rest)}")
+        what = name or _first_large("; ".join(said(step) for step in rest[:3]) + ("; …" if len(rest) > 3 else ""))
+        draft.title = lambda counts: f"{what}: {counts.what} in {counts.where}"
+        draft.reason = tally.told(rest if name or len(rest) > 3 else [])
+    return {"set_id": draft.id}
+
+
+def _first_large(text: str) -> str:
+    return text[:1].upper() + text[1:]
+
+
+@dataclass(frozen=True, slots=True)
+class _Piece:
+    """Some entries of a calendar: where they stand, their texts, and what becomes of them."""
+
+    calendar: CalendarId
+    placed: dict[VersionId, Placed]
+    texts: dict[VersionId, str]
+    outcomes: list[Outcome]
+    zones: Zones
+
+    @property
+    def changed(self) -> list[Text]:
+        """The texts that are other ones now, to be read in the order of the outcomes."""
+        return [
+            Text(GroupId(self.calendar), self.placed[VersionId(one.key)].component, one.text)
+            for one in self.outcomes
+            if one.text is not None and one.text != self.texts[VersionId(one.key)]
+        ]
+
+
+def _pieces(context: JobContext, ids: list[VersionId], steps: Sequence[Step]) -> Iterator[_Piece]:
+    """What becomes of the entries, calendar by calendar, a series with its changes where a step concerns both."""
+    chosen, moment = set(ids), stamp()
+    together = needs_series(steps)
+    with context.store.read() as connection:
+        wanted = with_series(connection, ids) if together else ids
+        groups = in_groups(connection, wanted, together)
+    done = 0
+    for calendar, units in groups.items():
+        with context.store.read() as connection:
+            zones = zones_of(connection, calendar)
+        for some in chunks(units, _AT_ONCE):
+            placed = {one.id: one for unit in some for one in unit}
+            with context.store.read() as connection:
+                texts = texts_of(connection, placed)
+            outcomes: list[Outcome] = []
+            for unit in some:
+                members = [Member(one.id, texts[one.id], one.id in chosen) for one in unit if one.id in texts]
+                outcomes += change(Subject(members, zones, moment), steps)
+            done += len(placed)
+            context.progress(done, len(wanted), "entries")
+            yield _Piece(calendar, placed, texts, outcomes, zones)
+
+
+def _add(draft: Draft, piece: _Piece, batch: Batch, tally: _Tally) -> None:
+    rows = iter(batch.rows)
+    with draft.stage() as writer:
+        for outcome in piece.outcomes:
+            number = VersionId(outcome.key)
+            here = piece.placed[number]
+            tally.left.update(outcome.why_not)
+            place = (here.calendar, here.component, here.uid, here.recurrence_id)
+            why = " ".join((*outcome.notes, *outcome.why_not))
+            if outcome.text is None:
+                draft.add(Change(*place, number, None, why or "Deleted."))
+            elif outcome.text != piece.texts[number]:
+                row = next(rows)
+                version = writer.add_row(row, outcome.text)
+                draft.add(Change(here.calendar, here.component, row.uid, row.recurrence_id, number, version, why))
+            elif outcome.why_not:  # listed, and not applied
+                draft.add(Change(*place, number, number, why, held=True))
+            else:
+                tally.same += 1
+
+
+def _move(context: JobContext, ids: list[VersionId], steps: Sequence[Step], to: MoveTo) -> dict[str, Any]:
+    """Changed and moved at once: copies as the steps make them, deleted at the source once they have arrived."""
+    with context.store.read() as connection:
+        fitting = [
+            number for number, one in known(connection).items()
+            if one.value == to.calendar and to.account in ("", one.account)
+        ]  # fmt: skip
+    if len(fitting) != 1:
+        raise Refused(f"There is {'no' if not fitting else 'more than one'} calendar “{to.calendar}”.")
+    changed: dict[VersionId, str | None] = {}
+    tally = _Tally()
+    if steps:
+        for piece in _pieces(context, ids, steps):
+            for outcome in piece.outcomes:
+                changed[VersionId(outcome.key)] = outcome.text
+                tally.left.update(outcome.why_not)
+    target = Target(calendar_id=fitting[0], move=True)
+    words = tally.told(steps) if steps else ""
+    set_id = transfer_changed(context, ids, target, changed, words)
+    return {"set_id": set_id}

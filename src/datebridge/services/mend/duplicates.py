@@ -1,0 +1,217 @@
+"""Duplicates: looking for them, what becomes of a group, and the change set that removes what is there twice."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from datebridge.core.changes import PERSON, By, Change, Kind
+from datebridge.core.ids import SetId, VersionId
+from datebridge.core.index.facts import ANSWERS
+from datebridge.core.matching import CONTAINING, Alike
+from datebridge.core.matching.joining import Joined, join
+from datebridge.core.matching.surviving import CRITERIA, Criterion, Twin, choose
+from datebridge.core.merge import BOOKKEEPING, TIMES
+from datebridge.core.text.component import Component
+from datebridge.core.words.plural import counted
+from datebridge.services.jobs.jobs import JobContext
+from datebridge.store import duplicates as stored
+from datebridge.store.changesets.apply import apply
+from datebridge.store.changesets.draft import CannotApply, Draft, propose
+from datebridge.store.database import Connection, Store
+from datebridge.store.duplicates import Found, Member
+from datebridge.store.entries.zones import zones_of
+from datebridge.store.sql import chunks
+
+_AT_ONCE = 500
+#: What makes an entry say no more.
+_UNSAID = BOOKKEEPING | TIMES | {"UID"}
+_NOTHING = "Nothing of this can be removed: what is there twice stands where it can only be read."
+GONE = "This group is no longer as it was: an entry of it was changed or deleted. Look for duplicates again."
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """What entries are kept for, in the order in which it is asked, and which calendars come first."""
+
+    policy: tuple[Criterion, ...] = CRITERIA
+    order: tuple[int, ...] = ()
+
+
+def _twin(one: Member) -> Twin:
+    """What decides whether an entry stays."""
+    lines = [line for _, line in Component(one.text).properties()]
+    people = [line for line in lines if line.name == "ATTENDEE"]
+    answered = sum((line.param("PARTSTAT") or "").upper() in ANSWERS for line in people)
+    says = sum(len(line.value) for line in lines if line.name not in _UNSAID)
+    return Twin(
+        one.calendar,
+        one.writable,
+        one.live,
+        answered,
+        one.sequence,
+        one.modified,
+        says + one.text.count("BEGIN:VALARM"),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """What becomes of a group.
+
+    Attributes:
+        keep: the member that stays; why: what decided it.
+        goes: those that are removed; stays: those that would be, and can only be read.
+        joined: the text of the one that stays, with what it takes over, and what is lost.
+        choices: which of them a person may have stay instead, one after the other.
+    """
+
+    found: Found
+    members: tuple[Member, ...]
+    keep: Member
+    why: str
+    goes: tuple[Member, ...]
+    stays: tuple[Member, ...]
+    joined: Joined
+    choices: tuple[VersionId, ...]
+
+
+def match_job(context: JobContext) -> dict[str, Any]:
+    """Look for duplicates among all entries."""
+    return {"groups": stored.look(context.store, context.check)}
+
+
+def plan(connection: Connection, number: int, wish: Wish, keep: VersionId | None = None) -> Plan | None:
+    """What becomes of a group; None where it is no longer there.
+
+    Args:
+        keep: the member that stays, chosen by a person.
+    """
+    found = stored.one(connection, number)
+    return _plan(found, stored.members_of(connection, found.members), wish, keep) if found is not None else None
+
+
+def _plan(found: Found, members: Mapping[VersionId, Member], wish: Wish, keep: VersionId | None = None) -> Plan:
+    own = [members[n] for n in found.members]
+    if found.kind in CONTAINING:  # a part cannot stay for the whole: what only the whole has would go
+        at, why = 0, "chosen by hand" if keep == found.members[0] else "it contains the others"
+    elif keep is not None and keep in found.members:
+        at, why = found.members.index(keep), "chosen by hand"
+    else:
+        at, why = choose([_twin(one) for one in own], wish.policy, wish.order)
+    rest = [one for n, one in enumerate(own) if n != at]
+    # A change that the series does not know is not thrown away: it is a person's to say which of the two is right.
+    loose = found.kind is Alike.LOOSE and keep != found.members[0]
+    goes = () if loose else tuple(one for one in rest if one.writable)
+    others = [] if found.kind in CONTAINING else [one.text for one in goes]
+    joined = join(own[at].text, others, own[at].writable)
+    after = tuple(one.id for one in (*own[at + 1 :], *own[:at]))
+    choices = (found.members[0],) if loose else () if found.kind in CONTAINING else after
+    readable = tuple(one for one in rest if not one.writable)
+    return Plan(found, tuple(own), own[at], why, goes, readable, joined, choices)
+
+
+def accept(store: Store, number: int, wish: Wish, keep: VersionId | None = None, by: By = PERSON) -> tuple[SetId, str]:
+    """Remove what is there twice in a group; returns the batch and its title.
+
+    Raises:
+        CannotApply: if the group is no longer as it was, or nothing of it can be removed.
+    """
+    with store.read() as connection:
+        made = plan(connection, number, wish, keep)
+    if made is None:
+        raise CannotApply(GONE)
+    if not made.goes:
+        raise CannotApply(_NOTHING)
+    title = f"Keep one of {counted(len(made.goes) + 1, 'entry', 'entries')}: {_title_of(made.keep)}"
+    with propose(store, Kind.DUPLICATES, by, title, "; ".join(made.found.reasons)) as draft:
+        _Removing(draft).add([made])
+    apply(store, draft.id)
+    return draft.id, title
+
+
+def _title_of(member: Member) -> str:
+    summary = Component(member.text).first("SUMMARY")
+    return summary.value if summary is not None and summary.value else "(no title)"
+
+
+def propose_job(context: JobContext) -> dict[str, Any]:
+    """Propose removing what is there twice in all groups of a kind that are sure enough."""
+    said = context.params
+    kind = Alike(said["kind"]) if said["kind"] else None
+    wish = Wish(tuple(said["policy"]), tuple(said["order"]))
+    store = context.store
+    with store.read() as connection:
+        _, groups = stored.page(connection, kind, said["least"], 0, None)
+    with propose(store, Kind.DUPLICATES, context.by, "", nothing=_NOTHING) as draft:
+        draft.afterwards(context.conclude_with_set)
+        removing = _Removing(draft)
+        for at, some in enumerate(chunks(groups, _AT_ONCE)):
+            context.progress(at * _AT_ONCE, len(groups), "groups")
+            with store.read() as connection:
+                members = stored.members_of(connection, (n for group in some for n in group.members))
+            removing.add([_plan(group, members, wish) for group in some])
+        number = sum(change.after is None for change in draft.changes)
+        draft.title = lambda tally: f"Remove {counted(number, 'duplicate')} from {tally.where}"
+        draft.reason = removing.said(len(groups))
+    return {"set_id": draft.id}
+
+
+@dataclass(slots=True)
+class _Removing:
+    """Fills a draft with what becomes of groups, each entry once."""
+
+    draft: Draft
+    _gone: set[VersionId] = field(default_factory=set)
+    _kept: set[VersionId] = field(default_factory=set)
+    _left: int = 0
+    _readable: int = 0
+
+    def add(self, plans: Sequence[Plan]) -> None:
+        """Short transactions, as many as pieces are added."""
+        wanted = [one for one in plans if self._is_clear(one)]
+        with self.draft.stage() as writer:
+            connection = writer.connection
+            moved = stored.changed_occurrences(connection, (one.id for made in wanted for one in made.goes))
+            others = stored.members_of(connection, (n for own in moved.values() for n in own))
+            for made in wanted:
+                keep = made.keep
+                for one in made.goes:
+                    said = f"The same as in {keep.calendar_name}: {made.found.reasons[0]}."
+                    for member in (one, *(others[n] for n in moved.get(one.id, ()))):
+                        self.draft.add(_change(member, None, said))
+                if made.joined.text != keep.text:
+                    zones = zones_of(connection, keep.calendar)
+                    version = writer.add_text(keep.component, made.joined.text, zones)
+                    self.draft.add(_change(keep, version, "Takes over what the others say."))
+
+    def _is_clear(self, made: Plan) -> bool:
+        """Whether nothing of it is decided by a group before; what contains others may contain more of them."""
+        self._readable += len(made.stays)
+        goes = {one.id for one in made.goes}
+        joined = made.joined.text != made.keep.text
+        if not goes:
+            return False
+        clash = (
+            made.keep.id in self._gone or goes & (self._gone | self._kept) or (joined and made.keep.id in self._kept)
+        )
+        if clash:
+            self._left += 1
+            return False
+        self._gone |= goes
+        self._kept.add(made.keep.id)
+        return True
+
+    def said(self, groups: int) -> str:
+        """What it comes to, for the set's reason."""
+        notes = [f"{counted(groups, 'group', 'groups')} looked at."]
+        if self._readable:
+            notes.append(f"{self._readable:,} can only be read and stay.")
+        if self._left:
+            notes.append(f"{self._left:,} groups share entries with others and are left for another time.")
+        return " ".join(notes)
+
+
+def _change(member: Member, after: VersionId | None, reason: str) -> Change:
+    return Change(member.calendar, member.component, member.uid, member.recurrence_id, member.id, after, reason)

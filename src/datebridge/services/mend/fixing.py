@@ -1,0 +1,53 @@
+"""Putting right what a check has found, where one text can be right: a proposal, line by line like any other."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from datebridge.core.changes import Change, Kind
+from datebridge.core.checks import CHECKS
+from datebridge.core.index.derive import derive
+from datebridge.core.words.plural import counted
+from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.store import findings
+from datebridge.store.changesets.draft import propose
+from datebridge.store.entries.present import texts_in_order
+from datebridge.store.entries.zones import zones_of
+from datebridge.store.sql import chunks
+
+_AT_ONCE = 1_000
+_NOTHING = "None of these entries can be put right by itself; open them to see what they say."
+
+
+def fix_job(context: JobContext) -> dict[str, Any]:
+    """Propose the entries with a finding as they would be without it."""
+    code = context.params["code"]
+    check = CHECKS.get(code)
+    if check is None or check.fix is None:
+        raise Refused("There is no one way in which this could be put right.")
+    with context.store.read() as connection:
+        ids = findings.entries_with(connection, code, context.params.get("calendar"))
+    left = 0
+    with propose(context.store, Kind.FIX, context.by, "", nothing=_NOTHING) as draft:
+        draft.afterwards(context.conclude_with_set)
+        for at, some in enumerate(chunks(ids, _AT_ONCE)):
+            context.progress(at * _AT_ONCE, len(ids), "entries")
+            with draft.stage() as writer:
+                for one in texts_in_order(writer.connection, some):
+                    text = check.fix(one.text)
+                    if text is None or text == one.text:
+                        left += 1
+                        continue
+                    zones = zones_of(writer.connection, one.calendar)
+                    before, after = derive(one.component, one.text, zones), derive(one.component, text, zones)
+                    version = writer.add_text(one.component, text, zones)
+                    rest = (one.calendar, one.component, after.uid, after.recurrence_id)
+                    said = f"{check.title}: put right."
+                    if (before.uid, before.recurrence_id) == (after.uid, after.recurrence_id):
+                        draft.add(Change(*rest, one.id, version, said))
+                    else:  # what it is known by is put right: it is another entry then
+                        was = (one.calendar, one.component, before.uid, before.recurrence_id)
+                        draft.add(Change(*was, one.id, None, said), Change(*rest, None, version, said))
+        draft.title = lambda tally: f"Put right: {check.title.lower()}, {tally.what} in {tally.where}"
+        draft.reason = f"{counted(left, 'entry', 'entries')} cannot be put right by themselves." if left else ""
+    return {"set_id": draft.id}
