@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import typer
 
-from datebridge.cli import accounts, files, serving
+from datebridge.cli import accounts, files, serving, times
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -13,7 +13,7 @@ app = typer.Typer(
     rich_markup_mode=None,
     help="Date Bridge: brings calendar data from where it is to where it must be.",
 )
-for group in (files, serving):
+for group in (files, times, serving):
     app.registered_commands += group.app.registered_commands
 app.add_typer(accounts.app, name="accounts")
 for command in (accounts.pull, accounts.push, accounts.copy):

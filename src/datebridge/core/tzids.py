@@ -1,14 +1,18 @@
-"""What a TZID means: IANA names, CLDR aliases, and paths with a vendor's prefix.
+"""What the name of a TZID suggests: IANA names, CLDR aliases, paths with a vendor's prefix, offsets, cities.
 
 >>> resolve("/tidewrack.example/20090301_2/Atlantic/Reykjavik").zone
 'Atlantic/Reykjavik'
+>>> resolve("(UTC+10:00) Hobart").zone, resolve("GMT+05:30").zone
+('Australia/Hobart', 'Asia/Kolkata')
 >>> resolve("Station local time").method
 'unresolved'
 """
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
 from functools import cache, lru_cache
 from pathlib import Path
 from typing import Literal
@@ -18,7 +22,13 @@ import tzdata
 
 #: No name is as long as this.
 _LONGEST = 500
-Method = Literal["iana", "cldr", "path", "unresolved"]
+Method = Literal["iana", "cldr", "path", "offset", "display", "unresolved"]
+#: ``UTC+02:00``, ``GMT-3``, ``+0530``: as ISO 8601 has it, ahead of UTC is +.
+_OFFSET = re.compile(r"(?:utc|gmt)?\s*([+-])\s*(\d{1,2})(?::?(\d\d))?", re.ASCII)
+#: ``(UTC+01:00) Amsterdam, Berlin``: an offset in front, then cities.
+_DISPLAY = re.compile(r"\((?:utc|gmt)\s*(?:([+-])\s*(\d{1,2}):?(\d\d))?\)\s*(.+)", re.ASCII)
+#: The years whose winters and summers are asked whether a zone ever changes its clocks.
+_YEARS = (2000, 2030)
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +52,28 @@ def all_names() -> frozenset[str]:
 
 
 @cache
+def links() -> dict[str, str]:
+    """Names of the zone database that stand for another one, as ``US/Eastern`` does for ``America/New_York``."""
+    listed = Path(tzdata.__file__ or "").parent / "zoneinfo" / "tzdata.zi"
+    found = {}
+    for line in listed.read_text("utf-8").splitlines() if listed.is_file() else ():
+        if line.startswith("L "):
+            _, zone, name = line.split()
+            found[name] = zone
+    return found
+
+
+@cache
+def listed() -> frozenset[str]:
+    """The names of the zone database that stand for a place, with those of fixed offsets; not what is out of use."""
+    table = Path(tzdata.__file__ or "").parent / "zoneinfo" / "zone.tab"
+    lines = table.read_text("utf-8").splitlines() if table.is_file() else []
+    places = {line.split("\t")[2] for line in lines if line and not line.startswith("#")}
+    fixed = {name for name in all_names() if name.startswith("Etc/") and name not in links()}
+    return frozenset(places & all_names() | fixed) or all_names()
+
+
+@cache
 def _iana() -> dict[str, str]:
     return {name.lower(): name for name in all_names()}
 
@@ -52,6 +84,12 @@ def _cldr() -> dict[str, str]:
     from icalendar.timezone.windows_to_olson import WINDOWS_TO_OLSON
 
     return {alias.lower(): zone for alias, zone in WINDOWS_TO_OLSON.items()}
+
+
+@cache
+def suggested() -> frozenset[str]:
+    """The zones that CLDR's alias table names for a region: of several that go alike the one most people are in."""
+    return frozenset(_cldr().values())
 
 
 def resolve(tzid: str) -> Resolution:
@@ -74,7 +112,65 @@ def _resolved(tzid: str) -> Resolution:
         tail = "/".join(parts[start:])
         if tail in _iana():
             return Resolution(tzid, _iana()[tail], "path")
+    if match := _OFFSET.fullmatch(name):
+        return _found(tzid, steady(_seconds(match[1], match[2], match[3])), "offset")
+    if match := _DISPLAY.fullmatch(name):
+        return _found(tzid, _of_cities(_seconds(match[1] or "+", match[2] or "0", match[3]), match[4]), "display")
     return Resolution(tzid, "", "unresolved")
+
+
+def _found(tzid: str, zone: str, method: Method) -> Resolution:
+    return Resolution(tzid, zone, method if zone else "unresolved")
+
+
+def _seconds(sign: str, hours: str, minutes: str | None) -> int:
+    size = int(hours) * 3600 + int(minutes or 0) * 60
+    return -size if sign == "-" else size
+
+
+@cache
+def steady(seconds: int) -> str:
+    """A zone whose clocks are so far ahead of UTC and never change; "" where there is none.
+
+    >>> steady(7200), steady(-12600)
+    ('Etc/GMT-2', '')
+    """
+    if not seconds:
+        return "Etc/UTC"
+    hours, rest = divmod(abs(seconds), 3600)
+    if not rest:
+        name = f"Etc/GMT{'-' if seconds > 0 else '+'}{hours}"
+        return name if name in all_names() else ""
+    offset = timedelta(seconds=seconds)
+    own = sorted(all_names() - links().keys())
+    return next((name for name in own if "/" in name and offsets_of(name) == {offset}), "")
+
+
+@cache
+def offsets_of(zone: str) -> frozenset[timedelta]:
+    """How far a zone's clocks are ahead of UTC, in the winters and summers since 2000."""
+    info = zone_info(zone)
+    moments = [datetime(year, month, 10, tzinfo=UTC) for year in range(*_YEARS, 3) for month in (1, 7)]
+    return frozenset(offset for m in moments if (offset := info.utcoffset(m.astimezone(info))) is not None)
+
+
+def _of_cities(seconds: int, cities: str) -> str:
+    """The zone of the first city that is in the zone database and has that offset."""
+    offset = timedelta(seconds=seconds)
+    for city in cities.split(",")[:20]:
+        for name in _by_city().get(city.strip().replace(" ", "_"), ()):
+            if offset in offsets_of(name):
+                return name
+    return ""
+
+
+@cache
+def _by_city() -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for name in sorted(all_names()):
+        if "/" in name:
+            found.setdefault(name.rpartition("/")[2].lower(), []).append(name)
+    return found
 
 
 @lru_cache(maxsize=1024)

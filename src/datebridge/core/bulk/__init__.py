@@ -16,7 +16,7 @@ from collections.abc import Callable, Sequence
 from itertools import groupby
 from typing import Any, NamedTuple
 
-from datebridge.core.bulk import people, timing, wording
+from datebridge.core.bulk import people, timing, wording, zoning
 from datebridge.core.bulk.demands import demand
 from datebridge.core.bulk.steps import (
     TIMING,
@@ -25,12 +25,15 @@ from datebridge.core.bulk.steps import (
     BeginSeries,
     Busy,
     Categories,
+    DaysAgain,
     Delete,
     DropPeople,
     EndSeries,
     Fix,
     MapAddress,
+    Misread,
     MoveTo,
+    OnClock,
     Privacy,
     Property,
     Recipe,
@@ -62,7 +65,7 @@ _PLAIN: dict[type, Callable[[Lines, Any], None]] = {
 }  # fmt: skip
 _TIMES: dict[type, Callable[[Subject, Any], None]] = {
     Shift: timing.shift, AllDay: timing.all_day, Timed: timing.timed, EndSeries: timing.end_series,
-    BeginSeries: timing.begin_series,
+    BeginSeries: timing.begin_series, OnClock: zoning.on_clock, Misread: zoning.misread, DaysAgain: zoning.days_again,
 }  # fmt: skip
 
 

@@ -143,6 +143,50 @@ class Timed:
 
 
 @dataclass(frozen=True, slots=True)
+class OnClock:
+    """Times go by the clock of another zone.
+
+    Attributes:
+        zone: an IANA zone, or a TZID the calendar defines; "" for none (floating times).
+        keep: ``clock``: the hour stays, the instant changes (it was labelled wrongly); ``instant``: the instant stays,
+            and is told on the other clock (people moved).
+        of: only times in this TZID as written, "" for floating ones; None for all that are no whole days.
+        otherwise: of a series of which no rule keeps every instant: ``leave`` it; ``dates``: write it date by date;
+            ``clock``: keep its hour on the new clock, so that some of its times move.
+    """
+
+    zone: str
+    keep: Literal["clock", "instant"] = "clock"
+    of: str | None = None
+    otherwise: Literal["leave", "dates", "clock"] = "leave"
+    do: Literal["clock"] = "clock"
+
+
+@dataclass(frozen=True, slots=True)
+class Misread:
+    """What was on the clock of `zone` was read on that of `was`: shifted by their difference at each date.
+
+    Attributes:
+        of: as in `OnClock`. otherwise: as in `OnClock`, but for ``clock``.
+    """
+
+    zone: str
+    was: str
+    of: str | None = None
+    otherwise: Literal["leave", "dates"] = "leave"
+    do: Literal["misread"] = "misread"
+
+
+@dataclass(frozen=True, slots=True)
+class DaysAgain:
+    """Times from midnight to midnight on the clock of `zone` are the whole days they were."""
+
+    zone: str
+    of: str | None = None
+    do: Literal["days-again"] = "days-again"
+
+
+@dataclass(frozen=True, slots=True)
 class EndSeries:
     """A series happens for the last time on this day (``2026-12-31``), or before it."""
 
@@ -192,11 +236,11 @@ class Delete:
 
 Step = (
     Shift | MoveTo | Categories | Replace | Busy | Privacy | Status | Alarms | MapAddress | DropPeople | Strip | AllDay
-    | Timed | EndSeries | BeginSeries | Property | Fix | Delete
+    | Timed | OnClock | Misread | DaysAgain | EndSeries | BeginSeries | Property | Fix | Delete
 )  # fmt: skip
 
 #: Steps that concern a series with all its changed occurrences.
-TIMING = (Shift, AllDay, Timed, EndSeries, BeginSeries)
+TIMING = (Shift, AllDay, Timed, OnClock, Misread, DaysAgain, EndSeries, BeginSeries)
 
 
 @dataclass(frozen=True, slots=True)
@@ -239,6 +283,13 @@ def said(step: Step) -> str:  # noqa: C901 (one line a step)
             return "as whole days"
         case Timed():
             return f"at {step.at}, {counted(step.minutes, 'minute')}"
+        case OnClock():
+            where = f"on the clock of {step.zone}" if step.zone else "in no zone"
+            return f"{where}, same {'hour' if step.keep == 'clock' else 'instant'}"
+        case Misread():
+            return f"read on {step.was}, meant on {step.zone}"
+        case DaysAgain():
+            return f"whole days of {step.zone} again"
         case EndSeries():
             return f"series end on {step.last}"
         case BeginSeries():

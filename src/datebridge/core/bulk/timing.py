@@ -18,7 +18,7 @@ from datebridge.core.bulk.subject import CannotChange, Member, Subject, kind_of
 from datebridge.core.editing.dates import going_on
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, read_fields, shown_text, start_of
 from datebridge.core.editing.lines import Lines
-from datebridge.core.editing.series import Group, edit, fields_at, remove
+from datebridge.core.editing.series import Clocked, Group, edit, fields_at, remove
 from datebridge.core.editing.series import Member as Entry
 from datebridge.core.editing.writing import rewritten
 from datebridge.core.happening.occurrences import slot_of
@@ -52,7 +52,7 @@ def _take(subject: Subject, plan_edits: Iterable[tuple[int | None, str | None]])
             subject.significant.add(key)
 
 
-def _each(subject: Subject, whole: Callable[[Member], None], alone: Callable[[Member], None]) -> None:
+def each(subject: Subject, whole: Callable[[Member], None], alone: Callable[[Member], None]) -> None:
     """Do a step to each chosen member: to a master with all that belongs to it, to others alone.
 
     Raises:
@@ -98,13 +98,13 @@ def shift(subject: Subject, step: Shift) -> None:
         begin = start_of(shown, subject.zones).wall_seconds
         after = _moved(fields_at(text, begin, subject.zones), by)
         others = {m.key: m.text for m in subject.living if m is not master}
-        _edit(subject, master, begin, after)
+        edit_all(subject, master, begin, after)
         for member in subject.living:
             if member.key in others:
                 member.text = shifted_times(member.text or "", by)
         master.text = shifted_times(master.text or "", by, ("TRIGGER",))
 
-    _each(subject, whole, alone)
+    each(subject, whole, alone)
 
 
 def _moved(fields: Fields, by: int) -> Fields:
@@ -118,9 +118,17 @@ def _moved(fields: Fields, by: int) -> Fields:
     return replace(fields, start=shown_text(first, fields.whole), end=shown_text(last, fields.whole))
 
 
-def _edit(subject: Subject, master: Member, begin: int, after: Fields) -> None:
+def edit_all(
+    subject: Subject, master: Member, begin: int, after: Fields, listed: bool = False,
+    clocks: tuple[Clocked, Clocked] | None = None,
+) -> None:  # fmt: skip
+    """Edit a whole series; see `editing.series.edit`.
+
+    Raises:
+        CannotChange: where no rule says it.
+    """
     try:
-        plan = edit(_group(subject, master), master.key, begin, "all", after, subject.stamp, "")
+        plan = edit(_group(subject, master), master.key, begin, "all", after, subject.stamp, "", listed, clocks)
     except CannotEdit as error:
         raise CannotChange(str(error)) from error
     _take(subject, [(one.id, one.text) for one in plan.edits])
@@ -181,35 +189,45 @@ def _clock(said: str) -> time:
 def _convert(subject: Subject, make: Callable[[Fields], Fields]) -> None:
     def alone(member: Member) -> None:
         text = member.text or ""
-        fields = _placed(text, subject)
+        fields = placed(text, subject)
         after = make(fields)
         if after is not fields:
-            member.text = _rewritten(text, after, subject)
+            member.text = rewritten_so(text, after, subject)
             subject.significant.add(member.key)
 
     def whole(master: Member) -> None:
         text = master.text or ""
-        fields = _placed(text, subject)
+        fields = placed(text, subject)
         begin = start_of(fields, subject.zones).wall_seconds
         shown = fields_at(text, begin, subject.zones)
         after = make(shown)
         if after is not shown:
-            _edit(subject, master, begin, after)
+            edit_all(subject, master, begin, after)
         for member in subject.living:
             if member is not master:
                 alone(member)
 
-    _each(subject, whole, alone)
+    each(subject, whole, alone)
 
 
-def _placed(text: str, subject: Subject) -> Fields:
+def placed(text: str, subject: Subject) -> Fields:
+    """The fields of an entry that stands at a time.
+
+    Raises:
+        CannotChange: if it does not.
+    """
     fields = read_fields(text, subject.zones)
     if not fields.start:
         raise CannotChange("It has no start that could be read.")
     return fields
 
 
-def _rewritten(text: str, after: Fields, subject: Subject) -> str:
+def rewritten_so(text: str, after: Fields, subject: Subject) -> str:
+    """An entry with other fields, as its calendar would have it.
+
+    Raises:
+        CannotChange: if they make no entry.
+    """
     try:
         return rewritten(text, after, subject.stamp, touch=False, zones=subject.zones)
     except CannotEdit as error:
@@ -241,7 +259,7 @@ def end_series(subject: Subject, step: EndSeries) -> None:
         plan = remove(_group(subject, master), master.key, slot, "following", subject.stamp)
         _take(subject, [(one.id, one.text) for one in plan.edits])
 
-    _each(subject, whole, _as_it_is)
+    each(subject, whole, _as_it_is)
 
 
 def begin_series(subject: Subject, step: BeginSeries) -> None:
@@ -280,7 +298,7 @@ def begin_series(subject: Subject, step: BeginSeries) -> None:
         early = [m for m, own in others if (at := slot_of(own.recurrence_id, clock)) is not None and at < slot]
         _take(subject, [(master.key, lines.text), *((member.key, None) for member in early)])
 
-    _each(subject, whole, _as_it_is)
+    each(subject, whole, _as_it_is)
 
 
 def _as_it_is(member: Member) -> None:

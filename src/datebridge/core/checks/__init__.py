@@ -14,6 +14,7 @@ from importlib import import_module
 
 from datebridge.core.checks.census import CENSUS
 from datebridge.core.checks.check import Check, noted
+from datebridge.core.checks.of_series import OF_SERIES
 from datebridge.core.index.derive import ENTRIES, MOST_ALIKE, Reading, and_more, read_entry
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.problems import CODES, Problem, Severity
@@ -32,7 +33,7 @@ _FOUND: list[Check] = [import_module(f"{__name__}.{name}").CHECK for name in _FI
 #: The checks of single entries, by code.
 CHECKS = {check.code: check for check in _FOUND}
 #: By which revision of each check an index was made; of those among all entries of a calendar, too.
-REVISIONS = {check.code: check.revision for check in (*CHECKS.values(), *CENSUS)}
+REVISIONS = {check.code: check.revision for check in (*CHECKS.values(), *CENSUS, *OF_SERIES)}
 #: Those that come and go with the definitions that stand beside an entry.
 BY_ZONE = frozenset({"unresolved-zone", "zone-contradiction", "end-before-start"})
 _FINDING = [check for check in CHECKS.values() if check.find is not noted]
@@ -92,9 +93,9 @@ def why(code: str) -> str:
 
 
 def is_fixable(code: str) -> bool:
-    """Whether there is one way in which it can be put right."""
+    """Whether it can be put right by itself."""
     check = ALL.get(code)
-    return check is not None and check.fix is not None
+    return check is not None and (check.fix is not None or check.together)
 
 
 def described(code: str) -> tuple[Severity, str]:
@@ -104,7 +105,7 @@ def described(code: str) -> tuple[Severity, str]:
 
 
 #: All checks, those of whole calendars too.
-ALL: dict[str, Check] = {**CHECKS, **{check.code: check for check in CENSUS}}
+ALL: dict[str, Check] = {**CHECKS, **{check.code: check for check in (*CENSUS, *OF_SERIES)}}
 __all__ = [
     "ALL", "BY_ZONE", "CHECKS", "REVISIONS", "Check", "described", "examine", "is_fixable", "severity_of", "title_of",
     "why",

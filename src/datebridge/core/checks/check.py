@@ -37,6 +37,7 @@ class Check:
         needs: it is asked only of entries with one of these properties; of all where there are none.
         marks: it is asked only of entries with one of these marks; of all where there are none.
         fix: the entry's text without it, where one can be right; None where there is nothing to put right.
+        together: it is found, and put right, with all of a UID at hand (`core.series.health`).
         revision: raised whenever it finds something else than before: what is stored is looked at anew then.
     """
 
@@ -47,5 +48,6 @@ class Check:
     needs: frozenset[str] = frozenset()
     marks: int = 0
     fix: Callable[[str], str | None] | None = None
+    together: bool = False
     revision: int = 1
     why: str = ""

@@ -24,5 +24,6 @@ CHECK = Check(
     "A repeat rule with parts that make no sense",
     find,
     needs=frozenset({"RRULE"}),
+    together=True,
     why="Systems pass over different parts of it, and so it repeats differently.",
 )

@@ -35,5 +35,6 @@ CHECK = Check(
     "An UNTIL of another type than the start",
     find,
     needs=frozenset({"RRULE"}),
+    together=True,
     why="Systems read the end of such a series differently, by a day or by hours.",
 )

@@ -42,7 +42,7 @@ def numbered(number: int, noun: str) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class _Item:
+class DateItem:
     """One value of an EXDATE or RDATE: where it stands on the clock of the series; `rest` of a PERIOD as written."""
 
     text: str
@@ -52,17 +52,18 @@ class _Item:
     rest: str
 
 
-def _items(line: ContentLine, start: Moment, zones: Zones) -> Iterator[_Item]:
+def items_of(line: ContentLine, start: Moment, zones: Zones) -> Iterator[DateItem]:
+    """The values of an EXDATE or RDATE."""
     tzid = line.param("TZID") or ""
     for item in line.value.split(","):
         first, _, rest = item.strip().partition("/")
         try:
             moment = parse_moment(first.strip(), tzid, clock_named(tzid, zones, start.wall.year))
         except NotAMoment:
-            yield _Item(item, None, False, None, rest)
+            yield DateItem(item, None, False, None, rest)
             continue
         wall = Moment(moment.on_clock_of(start)).wall_seconds
-        yield _Item(item, wall, moment.is_date, moment, rest)
+        yield DateItem(item, wall, moment.is_date, moment, rest)
 
 
 def _keep(lines: Lines, start: Moment, zones: Zones, keep: Callable[[int, bool], bool]) -> None:
@@ -70,7 +71,7 @@ def _keep(lines: Lines, start: Moment, zones: Zones, keep: Callable[[int, bool],
     gone = set()
     for name in ("EXDATE", "RDATE"):
         for index, line in lines.own(name):
-            items = list(_items(line, start, zones))
+            items = list(items_of(line, start, zones))
             stay = [item.text for item in items if item.wall is None or keep(item.wall, item.whole)]
             if not stay:
                 gone.add(index)
@@ -230,7 +231,7 @@ def move_dates(lines: Lines, start: Moment, move: Move, zones: Zones, shape: Pat
     """
     for index, line in list(lines.own("RDATE")):
         values, params = [], value_of(move.new)[1]
-        for item in _items(line, start, zones):
+        for item in items_of(line, start, zones):
             values.append(item.text if item.wall is None else _moved_date(item, move))
         if any("/" in value for value in values):
             params = {**params, "VALUE": "PERIOD"}
@@ -238,7 +239,7 @@ def move_dates(lines: Lines, start: Moment, move: Move, zones: Zones, shape: Pat
     gone = set()
     for index, line in list(lines.own("EXDATE")):
         values = []
-        for item in _items(line, start, zones):
+        for item in items_of(line, start, zones):
             values += [item.text] if item.wall is None else _left_out(item, start, move, shape, rules)
         if values:
             lines.change(index, ",".join(dict.fromkeys(values)), value_of(move.new)[1])
@@ -247,7 +248,7 @@ def move_dates(lines: Lines, start: Moment, move: Move, zones: Zones, shape: Pat
     lines.lines = [raw for index, raw in enumerate(lines.lines) if index not in gone]
 
 
-def _moved_date(item: _Item, move: Move) -> str:
+def _moved_date(item: DateItem, move: Move) -> str:
     value = value_of(move.moment(item.wall or 0))[0]
     if not item.rest or move.new.is_date:
         return value
@@ -267,7 +268,7 @@ def _moved_date(item: _Item, move: Move) -> str:
     return f"{value}/{length_text(0, max(0, long))}"
 
 
-def _left_out(item: _Item, start: Moment, move: Move, shape: Pattern, rules: list[str]) -> list[str]:
+def _left_out(item: DateItem, start: Moment, move: Move, shape: Pattern, rules: list[str]) -> list[str]:
     """What a left-out date becomes: of a whole day with hours, every time of the series on it."""
     assert item.wall is not None  # noqa: S101
     begin = start.wall_seconds
@@ -290,9 +291,9 @@ def as_dates(lines: Lines, start: Moment, move: Move, zones: Zones, shape: Patte
     """Write a moved series date by date; returns how many there are."""
     first = min(begin, shape.first_extra if shape.first_extra is not None else begin)
     slots = shape.slots(begin, first, 1 << 40)
-    periods: dict[int, _Item] = {}
+    periods: dict[int, DateItem] = {}
     for _, line in lines.own("RDATE"):
-        periods |= {i.wall: i for i in _items(line, start, zones) if i.rest and i.wall is not None}
+        periods |= {i.wall: i for i in items_of(line, start, zones) if i.rest and i.wall is not None}
     for name in ("RRULE", "RDATE", "EXDATE"):
         lines.drop(name)
     walls = {move.of(slot): slot for slot in slots}

@@ -43,9 +43,33 @@ class Move:
         days = self.new.wall_seconds // DAY - self.old.wall_seconds // DAY
         return (wall // DAY + days) * DAY + self.new.wall_seconds % DAY
 
+    def back(self, wall: int) -> int:
+        """Where a time of the moved series was."""
+        return wall - self.of(0)
+
     def moment(self, wall: int) -> Moment:
         """The same as a moment on the clock the series goes by then."""
         return self.new._replace(wall=from_wall_seconds(self.of(wall)))
+
+
+@dataclass(frozen=True, slots=True)
+class Across(Move):
+    """A move that takes times from one clock to another, so that not all are moved by as much.
+
+    Attributes:
+        there: what a time of the series becomes, in wall seconds; `here` is its inverse.
+    """
+
+    there: Callable[[int], int] = int
+    here: Callable[[int], int] = int
+
+    def of(self, wall: int) -> int:
+        """Where a time of the series goes."""
+        return self.there(wall)
+
+    def back(self, wall: int) -> int:
+        """Where a time of the moved series was."""
+        return self.here(wall)
 
 
 def rule_starts(text: str, start: Moment, low: int | None = None) -> Iterator[int]:
@@ -88,12 +112,9 @@ def move_rule(text: str, move: Move) -> str | None:
     def wanted(low: int | None) -> Iterator[int]:
         return _distinct(move.of(wall) for wall in rule_starts(text, move.old, low))
 
-    def back(wall: int) -> int:
-        return wall - move.of(0)
-
     if move.old.is_date == move.new.is_date:
         for candidate in candidates(rule, move):
-            if follows(candidate, move.new, wanted, back):
+            if follows(candidate, move.new, wanted, move.back):
                 return candidate
         return None
     for candidate in candidates(rule, move):

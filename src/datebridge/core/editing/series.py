@@ -6,7 +6,7 @@ right: it is refused in words, or written as dates where that is wished.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from itertools import islice
@@ -23,7 +23,7 @@ from datebridge.core.editing.dates import (
 )
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, read_fields, set_times, shown_text, start_of
 from datebridge.core.editing.lines import Lines, written
-from datebridge.core.editing.moving import Move, move_rule
+from datebridge.core.editing.moving import Across, Move, move_rule
 from datebridge.core.editing.times import read_span, set_exact_length, value_of
 from datebridge.core.editing.writing import FORMATTED, rewritten, touched
 from datebridge.core.happening.occurrences import slot_of
@@ -34,9 +34,13 @@ from datebridge.core.recurrence.pattern import Pattern, pattern
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
-__all__ = ["Edit", "Group", "Member", "Plan", "Scope", "edit", "fields_at", "remove"]
+__all__ = [
+    "AsSeries", "Edit", "Group", "Member", "Plan", "Scope", "edit", "fields_at", "remove", "standing_alone",
+]  # fmt: skip
 
 Scope = Literal["one", "following", "all"]
+#: What a time of a series, in wall seconds on its clock, is on another.
+Clocked = Callable[[int], int]
 
 
 class Member(NamedTuple):
@@ -92,9 +96,9 @@ class Group:
         return found
 
     @cached_property
-    def series(self) -> _Series | None:
+    def series(self) -> AsSeries | None:
         """The master as a series; None if it happens once."""
-        found = _Series(self.master.text, self.zones) if self.master else None
+        found = AsSeries(self.master.text, self.zones) if self.master else None
         return found if found and found.facts.marks & Mark.SERIES and found.facts.start_wall is not None else None
 
     def member(self, wanted: int) -> Member:
@@ -109,7 +113,7 @@ class Group:
         raise CannotEdit("This entry is not there any more.")
 
 
-class _Series:
+class AsSeries:
     """A text read as a series."""
 
     def __init__(self, text: str, zones: Zones) -> None:
@@ -120,26 +124,32 @@ class _Series:
 
     @property
     def begin(self) -> int:
+        """Its start, in wall seconds."""
         return self.facts.start_wall or 0
 
     @cached_property
     def start(self) -> Moment:
+        """Its start as a moment."""
         return start_of(self.fields, self.zones)
 
     def at(self, slot: int) -> Moment:
         """A slot as a moment of the series, as its DTSTART is written."""
         return self.start._replace(wall=from_wall_seconds(slot))
 
+    def slots(self, most: int) -> list[int]:
+        """Its slots in order, from extra dates before the start on; no more than so many."""
+        return list(islice(self.shape.each(self.begin, _first(self), 1 << 40), most))
+
     @property
     def dates(self) -> int:
         """As how many dates it could be written; 0 where it has no end, or too many."""
         if self.facts.marks & Mark.ENDLESS:
             return 0
-        found = islice(self.shape.each(self.begin, _first(self), 1 << 40), MOST_LISTED + 1)
-        number = sum(1 for _ in found)
+        number = len(self.slots(MOST_LISTED + 1))
         return number if number <= MOST_LISTED else 0
 
     def has(self, slot: int) -> bool:
+        """Whether it happens in a slot."""
         return self.shape.has(self.begin, slot)
 
     def end_of(self, slot: int) -> int:
@@ -162,7 +172,7 @@ def fields_at(text: str, slot: int | None, zones: Zones = NO_ZONES) -> Fields:
     """The fields of an entry; of a series, with the times of the occurrence in a slot."""
     if slot is None:
         return read_fields(text, zones)
-    series = _Series(text, zones)
+    series = AsSeries(text, zones)
     if series.fields.start and series.facts.marks & Mark.SERIES:
         set_times(series.fields, slot, series.end_of(slot))
     return series.fields
@@ -170,7 +180,7 @@ def fields_at(text: str, slot: int | None, zones: Zones = NO_ZONES) -> Fields:
 
 def edit(
     group: Group, target: int, slot: int | None, scope: Scope, after: Fields, stamp: str, fresh: str,
-    listed: bool = False,
+    listed: bool = False, clocks: tuple[Clocked, Clocked] | None = None,
 ) -> Plan:  # fmt: skip
     """Plan an edit of the occurrence of `target` in `slot` (None for a lone entry or an override itself).
 
@@ -178,6 +188,8 @@ def edit(
         after: the fields as they shall be, with the times of that occurrence.
         fresh: a UID for a series that begins anew.
         listed: write a series as dates where no rule says what is wished.
+        clocks: of an edit of all: what each start becomes on the clock of `after`, and the inverse; by as much as the
+            one shown where they are not given.
 
     Raises:
         CannotEdit: where the fields make no entry, or no rule says what is wished.
@@ -191,7 +203,7 @@ def edit(
     elif scope == "following" and slot != _first(series):
         plan = _following(group, series, slot, after, stamp, fresh, listed)
     else:
-        plan = _all(group, master, slot, fields_at(master.text, slot, group.zones), after, stamp, listed)
+        plan = _all(group, master, slot, fields_at(master.text, slot, group.zones), after, stamp, listed, clocks)
     texts = {m.id: m.text for m in group.members}
     note = next((n for e in plan.edits if e.id in texts and e.text and (n := twin_note(texts[e.id], e.text))), "")
     plan.said += [note] if note else []
@@ -229,7 +241,7 @@ def remove(group: Group, target: int, slot: int | None, scope: Scope, stamp: str
                  *(Edit(one.id, None, "It came after.") for one in after)])  # fmt: skip
 
 
-def _first(series: _Series) -> int:
+def _first(series: AsSeries) -> int:
     """The first slot there is: the start, unless an extra date lies before it."""
     return min(series.begin, series.shape.first_extra or series.begin)
 
@@ -243,17 +255,17 @@ def twin_note(before: str, after: str) -> str:
 # ---- one ----------------------------------------------------------------------------------------------
 
 
-def _one(group: Group, series: _Series, slot: int, after: Fields, stamp: str) -> Plan:
+def _one(group: Group, series: AsSeries, slot: int, after: Fields, stamp: str) -> Plan:
     known = next((one for one, at in group.overrides if at == slot), None)
     after = replace(after, rule="", left_out=[])
     if known:
         return Plan([Edit(known.id, rewritten(known.text, after, stamp, zones=group.zones), "One occurrence edited.")])
-    lines = _standing_alone(series, slot)
+    lines = standing_alone(series, slot)
     lines.lines.insert(1, written("RECURRENCE-ID", *value_of(series.at(slot))))
     return Plan([Edit(None, rewritten(lines.text, after, stamp, zones=group.zones), "One occurrence edited.")])
 
 
-def _standing_alone(series: _Series, slot: int) -> Lines:
+def standing_alone(series: AsSeries, slot: int) -> Lines:
     """The master's text as the one occurrence in a slot, as long as that."""
     lines = Lines(series.text)
     span = read_span(lines, series.zones)
@@ -274,17 +286,22 @@ def _standing_alone(series: _Series, slot: int) -> Lines:
 # ---- all ----------------------------------------------------------------------------------------------
 
 
-def _all(group: Group, master: Member, slot: int, shown: Fields, after: Fields, stamp: str, listed: bool) -> Plan:
+def _all(
+    group: Group, master: Member, slot: int, shown: Fields, after: Fields, stamp: str, listed: bool,
+    clocks: tuple[Clocked, Clocked] | None = None,
+) -> Plan:  # fmt: skip
     """Edit a whole series: what was shown at one slot and is now otherwise is otherwise at every slot."""
     zones = group.zones
-    series = _Series(master.text, zones)
+    series = AsSeries(master.text, zones)
     text = master.text
     if after.left_out != shown.left_out:
         text = rewritten(text, replace(series.fields, left_out=after.left_out), stamp, zones=zones)
-        series = _Series(text, zones)
+        series = AsSeries(text, zones)
     new = start_of(after, zones)
     move = Move(series.start, new._replace(wall=from_wall_seconds(Move(series.at(slot), new).of(series.begin))))
-    moved = move.old != move.new
+    if clocks is not None:
+        move = Across(series.start, new._replace(wall=from_wall_seconds(clocks[0](series.begin))), *clocks)
+    moved = move.old != move.new or clocks is not None
     wanted, exact = _whole_wish(series, shown, after, move)
     wanted.left_out = series.fields.left_out
     by_hand = after.rule != shown.rule
@@ -300,11 +317,11 @@ def _all(group: Group, master: Member, slot: int, shown: Fields, after: Fields, 
             move_dates(lines, series.start, move, zones, series.shape, old)
             text = lines.text
     plan.edits.append(Edit(master.id, text, "The whole series edited."))
-    _overrides_after(group, _Series(text, zones), move, moved, stamp, plan)
+    _overrides_after(group, AsSeries(text, zones), move, moved, stamp, plan)
     return plan
 
 
-def _whole_wish(series: _Series, shown: Fields, after: Fields, move: Move) -> tuple[Fields, int | None]:
+def _whole_wish(series: AsSeries, shown: Fields, after: Fields, move: Move) -> tuple[Fields, int | None]:
     """The fields of the whole series from those of one occurrence, and its length in seconds if that is to be kept."""
     wanted = replace(after)
     before = series.fields
@@ -334,7 +351,9 @@ def _whole_wish(series: _Series, shown: Fields, after: Fields, move: Move) -> tu
     return wanted, exact
 
 
-def _moved(series: _Series, move: Move, wanted: Fields, exact: int | None, stamp: str, listed: bool, plan: Plan) -> str:
+def _moved(
+    series: AsSeries, move: Move, wanted: Fields, exact: int | None, stamp: str, listed: bool, plan: Plan
+) -> str:
     """A series written at other times, its rules, extra and left-out dates with it."""
     rules = {}
     unsaid = None
@@ -360,7 +379,7 @@ def _moved(series: _Series, move: Move, wanted: Fields, exact: int | None, stamp
     )
 
 
-def _cannot_say(series: _Series, rule: str) -> CannotEdit:
+def _cannot_say(series: AsSeries, rule: str) -> CannotEdit:
     number = series.dates
     offer = "Change this one alone, or give the series another rule."
     if number:
@@ -372,7 +391,7 @@ def _cannot_say(series: _Series, rule: str) -> CannotEdit:
     )
 
 
-def _overrides_after(group: Group, series: _Series, move: Move, moved: bool, stamp: str, plan: Plan) -> None:
+def _overrides_after(group: Group, series: AsSeries, move: Move, moved: bool, stamp: str, plan: Plan) -> None:
     """What becomes of changed occurrences once the series is another."""
     stay = gone = 0
     for one, at in group.overrides:
@@ -397,7 +416,7 @@ def _overrides_after(group: Group, series: _Series, move: Move, moved: bool, sta
 # ---- this and all after -------------------------------------------------------------------------------
 
 
-def _ended(series: _Series, slot: int, stamp: str) -> str:
+def _ended(series: AsSeries, slot: int, stamp: str) -> str:
     """A series that ends before a slot."""
     lines = Lines(series.text)
     if slot <= series.begin:
@@ -408,7 +427,7 @@ def _ended(series: _Series, slot: int, stamp: str) -> str:
     return lines.text
 
 
-def _following(group: Group, series: _Series, slot: int, after: Fields, stamp: str, fresh: str, listed: bool) -> Plan:
+def _following(group: Group, series: AsSeries, slot: int, after: Fields, stamp: str, fresh: str, listed: bool) -> Plan:
     """Split a series: the old one ends before the slot, a new one goes on from it."""
     assert group.master is not None  # noqa: S101
     shown = fields_at(series.text, slot, series.zones)

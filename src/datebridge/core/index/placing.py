@@ -166,7 +166,7 @@ class Placing:
 
     def _clock(self, tzid: str) -> Clock | None:
         """What a TZID means here; None leaves it to its name."""
-        if not tzid or not self.zones or tzid not in self.zones:
+        if not tzid or not self.zones or not (tzid in self.zones or tzid in self.zones.rulings):
             return None
         return self._meaning(tzid).clock
 

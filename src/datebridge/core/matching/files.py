@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from datebridge.core.happening.occurrences import Bounds
 from datebridge.core.index.derive import derive
+from datebridge.core.index.facts import Facts
 from datebridge.core.inspection import Inspection
 from datebridge.core.matching import Group, find, item_of, together
 from datebridge.core.matching.item import Item
 from datebridge.core.moments import Clock
-from datebridge.core.text.headers import description_of
+from datebridge.core.text.headers import Description, description_of
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 _MATCHED = frozenset({"VEVENT", "VTODO", "VJOURNAL"})
@@ -27,35 +29,61 @@ class Member(NamedTuple):
     title: str
 
 
+@dataclass(slots=True)
+class Stored:
+    """The entries of files as items, with their texts, and what stands beside them.
+
+    Attributes:
+        zones: what each calendar defines, by its number. headers: what each says of itself.
+        names: the file of each calendar.
+    """
+
+    items: list[Item[Member]] = field(default_factory=list)
+    texts: dict[Member, str] = field(default_factory=dict)
+    facts: dict[Member, Facts] = field(default_factory=dict)
+    zones: dict[int, Zones] = field(default_factory=dict)
+    headers: dict[int, Description] = field(default_factory=dict)
+    names: dict[int, str] = field(default_factory=dict)
+    _calendars: dict[tuple[str, str], int] = field(default_factory=dict)
+
+    @classmethod
+    def read(cls, files: Mapping[str, Inspection]) -> Stored:
+        """Take in files, read with their components kept. VCALENDARs of one name in a file are one calendar."""
+        stored = cls()
+        for name, found in files.items():
+            stored._take(name, found)
+        return stored
+
+    def _take(self, name: str, found: Inspection) -> None:
+        own: dict[int, int] = {}
+        for component in found.components:
+            if component.name == "VCALENDAR":
+                said = description_of(component.text)
+                number = self._calendars.setdefault((name, said.name), len(self._calendars) + 1)
+                own[component.calendar] = number
+                self.zones.setdefault(number, found.zones.get(component.calendar, NO_ZONES))
+                self.headers.setdefault(number, said)
+                self.names[number] = name
+        for component in found.components:
+            if component.name not in _MATCHED:
+                continue
+            number = len(self.texts) + 1
+            facts = derive(component.name, component.text, found.zones.get(component.calendar, NO_ZONES))
+            member = Member(name, number, facts.uid, facts.recurrence_id, facts.summary)
+            self.texts[member], self.facts[member] = component.text, facts
+            self.items.append(item_of(member, own.get(component.calendar, 0), facts, number))
+
+    def clock(self, calendar: int, tzid: str) -> Clock | None:
+        """The zone a calendar defines under a TZID."""
+        return self.zones.get(calendar, NO_ZONES).clock(tzid)
+
+
 def duplicates_in(files: Mapping[str, Inspection]) -> tuple[list[Group[Member]], bool]:
     """The groups within and across files, and whether series were so long that not all of their times were looked at.
 
     Args:
-        files: by name; read with their components kept. VCALENDARs of one name in a file are one calendar.
+        files: by name; read with their components kept.
     """
-    items: list[Item[Member]] = []
-    texts: dict[Member, str] = {}
-    zones: dict[int, Zones] = {}
-    calendars: dict[tuple[str, str], int] = {}
-    for name, found in files.items():
-        own: dict[int, int] = {}
-        for component in found.components:
-            if component.name == "VCALENDAR":
-                called = description_of(component.text).name
-                own[component.calendar] = calendars.setdefault((name, called), len(calendars) + 1)
-                zones.setdefault(own[component.calendar], found.zones.get(component.calendar, NO_ZONES))
-        for component in found.components:
-            if component.name not in _MATCHED:
-                continue
-            number = len(texts) + 1
-            facts = derive(component.name, component.text, found.zones.get(component.calendar, NO_ZONES))
-            member = Member(name, number, facts.uid, facts.recurrence_id, facts.summary)
-            texts[member] = component.text
-            items.append(item_of(member, own.get(component.calendar, 0), facts, number))
-    bounds = Bounds()
-
-    def clock(calendar: int, tzid: str) -> Clock | None:
-        return zones.get(calendar, NO_ZONES).clock(tzid)
-
-    groups = find(together(items), lambda keys: texts, clocks=clock, bounds=bounds)
+    stored, bounds = Stored.read(files), Bounds()
+    groups = find(together(stored.items), lambda keys: stored.texts, clocks=stored.clock, bounds=bounds)
     return groups, bool(bounds.cut)

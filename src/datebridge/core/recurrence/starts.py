@@ -28,7 +28,7 @@ from datebridge.core.recurrence.days import (
 from datebridge.core.recurrence.rules import WEEKDAYS, Rule, parse_rule
 from datebridge.core.recurrence.times import UNITS, DayTimes
 
-__all__ = ["DAY", "Steps", "last_counted", "parse_rule", "starts", "weekday_of"]
+__all__ = ["DAY", "Steps", "fits", "last_counted", "parse_rule", "starts", "weekday_of"]
 
 DAY = 86400
 _END = (LAST_DAY + 1) * DAY
@@ -54,6 +54,11 @@ def starts(rule: Rule, start: int, low: int, high: int, steps: Steps | None = No
     low, high = max(low, start), min(high, _END)
     if low < high:
         yield from _unlimited(rule, start, low, high, steps or Steps())
+
+
+def fits(rule: Rule, start: int) -> bool:
+    """Whether a rule gives its own start. It counts as the first all the same (RFC 5545 §3.8.5.3)."""
+    return next(_unlimited(rule, start, start, start + 1, Steps()), None) is not None
 
 
 def last_counted(rule: Rule, start: int) -> tuple[int | None, bool]:

@@ -61,6 +61,22 @@ class DefinedZone(tzinfo):
         """When its clocks change."""
         return self._instants
 
+    @property
+    def shown(self) -> tuple[tuple[int, int], ...]:
+        """What it shows: from which instants on it is how many seconds ahead. The same for zones that go alike."""
+        return tuple((c.instant, c.after) for c in self._changes if c.after != c.before)
+
+    @property
+    def names(self) -> frozenset[str]:
+        """What its clocks are called now: after the last two changes it says."""
+        return frozenset(change.name for change in self._changes[-2:] if change.name)
+
+    def is_fixed(self, first: int, last: int) -> bool:
+        """Whether its clocks never change in the years from `first` to `last`."""
+        low, high = (Moment(datetime(year, 1, 1)).wall_seconds for year in (first, min(last + 1, 9999)))  # noqa: DTZ001
+        within = self._instants[bisect_right(self._instants, low) : bisect_right(self._instants, high)]
+        return len({self.offset_at(instant) for instant in (low, *within)}) == 1
+
     def offset_at(self, instant: int) -> int:
         """The seconds its clocks are ahead of UTC at an instant."""
         place = bisect_right(self._instants, instant)

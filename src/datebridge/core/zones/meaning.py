@@ -6,12 +6,15 @@
 
 A name exactly as in the zone database means that zone: definitions under such names are often old, or simplified.
 Any other name means what the calendar defines for it wherever the two differ in the years in use (RFC 5545
-§3.2.19); without a definition, what the name suggests.
+§3.2.19); without a definition, what the name suggests. A person's ruling stands above all that:
+
+>>> Zones(zones.items(), {"Station": "Australia/Hobart"}).of("Station", 2026, 2026).zone
+'Australia/Hobart'
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import lru_cache
@@ -21,7 +24,10 @@ from datebridge.core.tzids import resolve
 from datebridge.core.zones.across import changes, offset_text
 from datebridge.core.zones.defined import DefinedZone, define, defined
 
-__all__ = ["NO_ZONES", "Meaning", "Zones", "define"]
+__all__ = ["BY_DEFINITION", "NO_ZONES", "Meaning", "Zones", "define"]
+
+#: A ruling that the calendar's own definition counts, whatever the name.
+BY_DEFINITION = "definition"
 
 #: Years beyond which nobody knows what clocks will show.
 _FIRST, _LAST = 1900, 2100
@@ -47,9 +53,14 @@ class Meaning:
 
 
 class Zones:
-    """The zone definitions of one calendar, by TZID; the first of a name counts."""
+    """The zone definitions of one calendar, by TZID; the first of a name counts.
 
-    def __init__(self, definitions: Iterable[tuple[str, str]] = ()) -> None:
+    Attributes:
+        rulings: what somebody has decided of a TZID: an IANA zone, or `BY_DEFINITION`.
+    """
+
+    def __init__(self, definitions: Iterable[tuple[str, str]] = (), rulings: Mapping[str, str] | None = None) -> None:
+        self.rulings = dict(rulings or {})
         self._texts: dict[str, str] = {}
         for tzid, text in definitions:
             self._texts.setdefault(tzid, text)
@@ -64,7 +75,7 @@ class Zones:
             self._found.clear()
 
     def __bool__(self) -> bool:
-        return bool(self._texts)
+        return bool(self._texts or self.rulings)
 
     def __iter__(self) -> Iterator[str]:
         return iter(self._texts)
@@ -93,13 +104,18 @@ class Zones:
         found = self._found.get((tzid, first, last))
         if found is None:
             found = self._read(tzid, first, last)
-            if self._texts:
+            if self:
                 self._found[tzid, first, last] = found
         return found
 
     def _read(self, tzid: str, first: int, last: int) -> Meaning:
         named = resolve(tzid)
         own = self.clock(tzid) if self._texts and tzid != "UTC" else None
+        ruled = self.rulings.get(tzid, "")
+        if ruled == BY_DEFINITION and own is not None:
+            return Meaning(tzid, own, "", True)
+        if ruled and ruled != BY_DEFINITION:
+            return Meaning(tzid, ruled, ruled)
         if own is None:
             return Meaning(tzid, named.zone, named.zone)
         if not named.zone:

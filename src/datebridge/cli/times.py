@@ -1,0 +1,139 @@
+"""Commands about time: what zone names mean, how series are, in what two files differ."""
+
+from __future__ import annotations
+
+import json
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from datebridge.cli.output import OK, PROBLEMS, say, table
+
+if TYPE_CHECKING:
+    from datebridge.core.inspection import Inspection
+
+app = typer.Typer()
+_MOMENTS = ["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%dT%H:%M:%S"]
+_FILES = typer.Argument(help="iCalendar files.", show_default=False)
+_JSON = typer.Option("--json", help="Print JSON for machines.")
+#: So many rows of a table are printed.
+_SHOWN = 200
+
+
+def _read(path: Path) -> Inspection:
+    from datebridge.core.inspection import inspect
+
+    with path.open("rb") as source:
+        return inspect(source, keep=True)
+
+
+@app.command("zones")
+def zones_of_files(
+    files: Annotated[list[Path], _FILES],
+    as_json: Annotated[bool, _JSON] = False,
+) -> None:
+    """Say what each zone name means, and what speaks for it. Exit code 1 if one is unknown or contradicts itself."""
+    from datebridge.core.comparing.zones import zones_in
+    from datebridge.core.words.plural import counted
+
+    found = zones_in({str(path): _read(path) for path in files})
+    odd = [one for one in found if not (one.understood.zone or one.understood.own_counts) or one.understood.contradicts]
+    odd = [one for one in odd if one.tzid]
+    if as_json:
+        told = [
+            {
+                "tzid": one.tzid, "zone": one.understood.zone, "method": one.understood.method,
+                "confidence": round(one.understood.confidence, 2),
+                "from": str(one.understood.first), "to": str(one.understood.last),
+                "contradicts": one.understood.contradicts or None, "events": one.entries, "says": one.understood.says,
+                "files": sorted({str(use.calendar) for use in one.uses}),
+                "candidates": [
+                    {"zones": list(some.zones), "from": str(some.first), "to": str(some.last)}
+                    for some in one.understood.candidates
+                ],
+            }
+            for one in found
+        ]  # fmt: skip
+        print(json.dumps({"zones": told}, ensure_ascii=False, indent=2))
+    else:
+        rows = [
+            (one.tzid or "(none: floating times)", one.understood.zone or "?", f"{one.entries:,}",
+             one.understood.contradicts or one.understood.says)
+            for one in found
+        ]  # fmt: skip
+        table(("name", "means", "entries", "because"), rows, counted(len(found), "zone name"))
+    raise SystemExit(PROBLEMS if odd else OK)
+
+
+@app.command("series")
+def series_of_files(
+    files: Annotated[list[Path], _FILES],
+    as_json: Annotated[bool, _JSON] = False,
+) -> None:
+    """List series with what is wrong with them, and series that are scattered. Exit code 1 if there is either."""
+    from datebridge.core.series.files import series_in
+    from datebridge.core.words.plural import counted
+
+    found = series_in({str(path): _read(path) for path in files})
+    ill = [one for one in found.series if one.findings]
+    if as_json:
+        told = {
+            "series": [one.as_dict() for one in found.series],
+            "inferred": [one._asdict() for one in found.inferred],
+        }
+        print(json.dumps(told, ensure_ascii=False, indent=2))
+    else:
+        rows = [
+            (one.title, one.words, one.first[:10], (one.last or "")[:10] or "no end", str(one.count or ""),
+             "; ".join(dict.fromkeys(finding.check for finding in one.findings)))
+            for one in [*ill, *(one for one in found.series if not one.findings)][:_SHOWN]
+        ]  # fmt: skip
+        table(("what", "repeats", "first", "last", "times", "findings"), rows, f"{len(found.series):,} series")
+        for one in found.series[_SHOWN:][:1]:
+            say(f"  … and {len(found.series) - _SHOWN:,} more, as {one.title}; --json lists them all.")
+        for scattered in found.inferred:
+            said = f"{counted(len(scattered.uids), 'single entry', 'single entries')} are one series: {scattered.words}"
+            say(f"  “{scattered.title}”: {said} ({scattered.confidence:.0%} sure)")
+    raise SystemExit(PROBLEMS if ill or found.inferred else OK)
+
+
+@app.command("compare")
+def compare_two_files(
+    left: Annotated[Path, typer.Argument(metavar="A", help="An iCalendar file.", show_default=False)],
+    right: Annotated[Path, typer.Argument(metavar="B", help="The one to compare it with.", show_default=False)],
+    begin: Annotated[
+        datetime | None, typer.Option("--from", formats=_MOMENTS, help="The first day, or moment, in UTC.")
+    ] = None,
+    end: Annotated[
+        datetime | None, typer.Option("--to", formats=_MOMENTS, help="The day or moment it ends before, in UTC.")
+    ] = None,
+    as_json: Annotated[bool, _JSON] = False,
+) -> None:
+    """Compare two files, occurrence by occurrence. Exit code 1 if they differ.
+
+    Missing is what only A has, extra what only B has; the same occurrence at another time is changed. Series without
+    end are compared for two years after everything else, if --to is not given.
+    """
+    from datebridge.core.comparing.files import compare_files
+    from datebridge.core.moments import Moment
+
+    low, high = (Moment(one).wall_seconds if one is not None else None for one in (begin, end))
+    found = compare_files((str(left), _read(left)), (str(right), _read(right)), low, high)
+    if as_json:
+        told = {"summary": found.summary, "differences": [one.as_dict() for one in found.differences]}
+        print(json.dumps({**told, **({"cut": found.cut} if found.cut else {})}, ensure_ascii=False, indent=2))
+    else:
+        rows = [
+            (one.verdict, (one.left or one.right or {}).get("summary", ""), (one.left or {}).get("start", ""),
+             (one.right or {}).get("start", ""), ", ".join(one.fields))
+            for one in found.differences[:_SHOWN]
+        ]  # fmt: skip
+        title = ", ".join(f"{number:,} {verdict}" for verdict, number in found.summary.items())
+        table(("", "what", "A", "B", "fields"), rows, title)
+        if len(found.differences) > _SHOWN:
+            say(f"  … and {len(found.differences) - _SHOWN:,} more; --json lists them all.")
+        for name in found.cut:
+            say(f"  “{name}” happens more often than can be listed; not all of its times were compared.")
+    raise SystemExit(PROBLEMS if found.differences else OK)

@@ -1,0 +1,88 @@
+"""In which fields two states of an entry differ, but for when it happens and how it was kept.
+
+>>> one = "BEGIN:VEVENT\\nUID:1\\nSUMMARY:Tide\\nDTSTART:20261124T080000Z\\nEND:VEVENT"
+>>> differing(one, one.replace("Tide", "Tides").replace("END:", "BEGIN:VALARM\\nEND:VALARM\\nEND:"))
+('alarms', 'title')
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from datebridge.core.text.lines import NotAContentLine, parse_line, unescape_text
+
+#: Lines that say how an entry was kept, or when it happens: that is compared by its occurrences.
+_PASSED = frozenset(
+    {
+        "UID", "DTSTAMP", "CREATED", "LAST-MODIFIED", "SEQUENCE", "DTSTART", "DTEND", "DUE", "DURATION", "RRULE",
+        "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID",
+    }
+)  # fmt: skip
+_NAMES = {
+    "SUMMARY": "title", "LOCATION": "place", "DESCRIPTION": "notes", "STATUS": "status", "TRANSP": "busy",
+    "CLASS": "privacy", "CATEGORIES": "categories", "ORGANIZER": "organiser", "ATTENDEE": "attendees",
+    "ATTACH": "attachments", "URL": "link", "CONFERENCE": "conference", "COLOR": "colour", "PRIORITY": "priority",
+}  # fmt: skip
+#: What holds where nothing is said (RFC 5545 §3.8.2.7, §3.8.1.3).
+_DEFAULT = {"TRANSP": "OPAQUE", "CLASS": "PUBLIC", "PRIORITY": "0"}
+#: Parameters that no reader of an entry sees.
+_UNSEEN = frozenset({"X-FILENAME", "SCHEDULE-STATUS", "SCHEDULE-AGENT"})
+#: Values that are words, in which ``\\,`` is a comma.
+_WORDS = frozenset({"SUMMARY", "LOCATION", "DESCRIPTION", "CATEGORIES", "COMMENT"})
+Said = Counter[tuple[str, tuple[tuple[str, tuple[str, ...]], ...]]]
+
+
+def differing(left: str, right: str) -> tuple[str, ...]:
+    """The fields, in words, in the order of the alphabet; a property without a word for it by its own name."""
+    if left == right:
+        return ()
+    one, other = said_by(left), said_by(right)
+    return tuple(
+        sorted({_NAMES.get(name, name) for name in one.keys() | other.keys() if one.get(name) != other.get(name)})
+    )
+
+
+def said_by(text: str) -> dict[str, Said]:
+    """What a component says, by property; nested components by their kind as ``alarms``."""
+    found: dict[str, Said] = {}
+    depth, nested, block = 0, "", list[str]()
+    for raw in text.split("\n"):
+        upper = raw[:6].upper()
+        if upper == "BEGIN:":
+            depth += 1
+            if depth == 2:
+                nested, block = raw[6:].strip().upper(), []
+                continue
+        elif upper[:4] == "END:":
+            depth -= 1
+            if depth == 1:
+                name = "alarms" if nested == "VALARM" else nested
+                seen = sorted(line for line in block if not line.upper().startswith(("UID", "X-", "ACKNOWLEDGED")))
+                found.setdefault(name, Counter())["\n".join(seen), ()] += 1
+                continue
+        if depth > 1:
+            block.append(raw)
+        elif depth == 1 and upper != "BEGIN:":
+            _note(found, raw)
+    return found
+
+
+def _note(found: dict[str, Said], raw: str) -> None:
+    try:
+        line = parse_line(raw)
+    except NotAContentLine:
+        found.setdefault("unreadable lines", Counter())[raw, ()] += 1
+        return
+    if line.name in _PASSED:
+        return
+    value = unescape_text(line.value).strip() if line.name in _WORDS else line.value.strip()
+    if line.name in ("STATUS", "TRANSP", "CLASS"):
+        value = value.upper()
+    if value == _DEFAULT.get(line.name) or not value:
+        return
+    if line.name == "CATEGORIES":
+        value = ",".join(sorted(value.split(",")))
+    if line.name in ("ATTENDEE", "ORGANIZER"):
+        value = value.lower()
+    params = tuple(sorted((name, tuple(values)) for name, values in line.params if name not in _UNSEEN))
+    found.setdefault(line.name, Counter())[value, params] += 1

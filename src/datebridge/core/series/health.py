@@ -1,0 +1,365 @@
+"""What is wrong with a series, seen with its changed occurrences, and what would put it right.
+
+>>> master = "BEGIN:VEVENT\\nUID:1\\nDTSTART:20261124T080000Z\\nRRULE:FREQ=DAILY;COUNT=9\\nEND:VEVENT"
+>>> master = master.replace("\\nEND", "\\nEXDATE:20261126T090000Z\\nEND")
+>>> [ailment] = ailments(Group([Member(1, master)]))
+>>> ailment.code, ailment.message
+('exdate-misses', 'Nothing happens at 2026-11-26 09:00, which is left out; 2026-11-26 08:00 may be meant.')
+>>> heal(Group([Member(1, master)]), {"exdate-misses"}, "20261124T000000Z").edits[0].text.split("\\n")[4]
+'EXDATE:20261126T080000Z'
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterator
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from datebridge.core.comparing.fields import said_by
+from datebridge.core.editing.dates import items_of
+from datebridge.core.editing.fields import CannotEdit
+from datebridge.core.editing.lines import Lines, written
+from datebridge.core.editing.series import AsSeries, Edit, Group, Member, Plan, standing_alone
+from datebridge.core.editing.times import moment_in, read_span, value_of
+from datebridge.core.editing.writing import touched
+from datebridge.core.happening.occurrences import slot_of
+from datebridge.core.index.derive import derive
+from datebridge.core.index.facts import Facts, Mark
+from datebridge.core.moments import Moment, NotAMoment, basic, basic_date, from_wall_seconds, instant_at
+from datebridge.core.recurrence.rules import NotARule, on_clock_of, read_rule
+from datebridge.core.recurrence.starts import DAY, Steps, fits, last_counted, starts
+from datebridge.core.series.proving import NotTheSame
+from datebridge.core.series.shaping import reanchor
+
+__all__ = ["Ailment", "Group", "Member", "ailments", "heal"]
+
+#: A time this near to one that hits nothing may be meant by it: a slip of zones is no larger.
+_NEAR = 14 * 3600
+#: So many left-out dates and changed occurrences of a series are looked at.
+_MOST = 2_000
+#: So many years a rule is followed to see whether it gives anything, in steps.
+_LOOKS = 400
+#: What is wrong with how a rule is written, found by checks of single entries, with what is done.
+_FORM = {
+    "odd-rule": "Written as it is understood.",
+    "until-type": "UNTIL written as its start asks for.",
+    "count-and-until": "Only the end that comes first stays.",
+}
+
+
+class Ailment(NamedTuple):
+    """Something wrong with an entry of a series.
+
+    Attributes:
+        key: the entry, as `Member.id`.
+        meant: the slot that was meant instead, in wall seconds of the series; None where there is none.
+        slot: what it is about, in wall seconds of the series, where it is about one time.
+    """
+
+    code: str
+    key: int
+    message: str
+    slot: int | None = None
+    meant: int | None = None
+
+
+@dataclass(slots=True)
+class _Override:
+    """A changed occurrence: where it stands in its series, and how that is told."""
+
+    member: Member
+    facts: Facts
+    slot: int | None
+    told: Moment | None
+
+
+def ailments(group: Group) -> list[Ailment]:
+    """What is wrong with a series; nothing for what is none. Bounded by the size of its texts."""
+    series = group.series
+    if series is None or group.master is None:
+        return []
+    found = [*_of_rule(series, group.master), *_of_dates(series, group.master)]
+    if len(group.members) > 1:
+        found += _of_overrides(group, series)
+    return found
+
+
+# ---- the master -----------------------------------------------------------------------------------------
+
+
+def _of_rule(series: AsSeries, master: Member) -> Iterator[Ailment]:
+    for _, line in Lines(master.text).own("RRULE"):
+        try:
+            rule = on_clock_of(read_rule(line.value)[0], series.start)
+        except NotARule:
+            continue
+        begin = series.begin
+        if rule.until is not None and rule.until.wall_seconds + (DAY - 1 if rule.until.is_date else 0) < begin:
+            yield Ailment("empty-rule", master.id, f"The rule ends on {rule.until.wall:%Y-%m-%d}, before it begins.")
+        elif not fits(rule, begin):
+            first = next(starts(rule, begin, begin + 1, 1 << 40, Steps(_LOOKS)), None)
+            if first is None:
+                yield Ailment("empty-rule", master.id, "The rule never gives a time: its parts contradict each other.")
+            else:
+                said = f"It begins {_at(series, begin)}, but its rule first gives {_at(series, first)}."
+                yield Ailment("start-off-rule", master.id, said, begin, first)
+
+
+def _of_dates(series: AsSeries, master: Member) -> Iterator[Ailment]:
+    for slot, whole in _left_out(series, master.text):
+        if whole:
+            if not _rules_give(series, slot, slot + DAY):
+                said = f"Nothing happens on {from_wall_seconds(slot):%Y-%m-%d}, which is left out."
+                yield Ailment("exdate-misses", master.id, said, slot)
+            continue
+        if _rules_give(series, slot, slot + 1):
+            continue
+        meant = _nearest(series, slot, lambda near: near not in series.shape.gone)
+        may = f"; {_at(series, meant)} may be meant" if meant is not None else ""
+        said = f"Nothing happens at {_at(series, slot)}, which is left out{may}."
+        yield Ailment("exdate-misses", master.id, said, slot, meant)
+
+
+def _left_out(series: AsSeries, text: str) -> list[tuple[int, bool]]:
+    found = [
+        (item.wall, item.whole and not series.start.is_date)
+        for _, line in Lines(text).own("EXDATE") for item in items_of(line, series.start, series.zones)
+        if item.wall is not None
+    ]  # fmt: skip
+    return found[:_MOST]
+
+
+def _rules_give(series: AsSeries, low: int, high: int) -> bool:
+    """Whether the rules, extra dates or the start give a time in [low, high), left out or not."""
+    if low <= series.begin < high or any(low <= extra < high for extra in series.shape.extra):
+        return True
+    return any(
+        next(starts(rule, series.begin, low, high, Steps(_LOOKS)), None) is not None for rule in series.shape.rules
+    )
+
+
+def _nearest(series: AsSeries, slot: int, free: Callable[[int], bool]) -> int | None:
+    """The one time of a series that a slot may mean: on the same day, or as near as zones are apart."""
+    low, high = slot - _NEAR, slot + _NEAR + 1
+    if series.start.is_date:
+        low, high = slot // DAY * DAY, slot // DAY * DAY + 1
+    near = [
+        time
+        for rule in series.shape.rules
+        for time in starts(rule, series.begin, low, high, Steps(_LOOKS))
+        if free(time)
+    ]
+    near += [time for time in (series.begin, *series.shape.extra) if low <= time < high and time not in near]
+    same = [time for time in near if time // DAY == slot // DAY]
+    near = same or near
+    return near[0] if len(set(near)) == 1 else None
+
+
+def _at(series: AsSeries, wall: int) -> str:
+    moment = from_wall_seconds(wall)
+    return f"{moment:%Y-%m-%d}" if series.start.is_date else f"{moment:%Y-%m-%d %H:%M}"
+
+
+# ---- changed occurrences ----------------------------------------------------------------------------------
+
+
+def _overrides(group: Group) -> list[_Override]:
+    found = []
+    for member in group.members[: _MOST + 1]:
+        line = next(Lines(member.text).own("RECURRENCE-ID"), None)
+        if line is None:
+            continue
+        facts = derive("VEVENT", member.text, group.zones)
+        try:
+            told: Moment | None = moment_in(line[1], group.zones)
+        except NotAMoment:
+            told = None
+        found.append(_Override(member, facts, slot_of(facts.recurrence_id, group.clock), told))
+    return found
+
+
+def _of_overrides(group: Group, series: AsSeries) -> Iterator[Ailment]:
+    overrides = _overrides(group)
+    held: dict[int, _Override] = {}
+    for one in sorted(overrides, key=_last_changed):
+        if one.slot is None:
+            continue
+        slot, key = _slot_in(series, one), one.member.id
+        if slot is None:
+            taken = {other.slot for other in overrides}
+            meant = _nearest(series, one.slot, lambda near, taken=taken: near not in taken)  # type: ignore[misc]
+            may = f"; {_at(series, meant)} may be meant" if meant is not None else ""
+            said = f"It stands for {_at(series, one.slot)}, at which its series does not happen{may}."
+            yield Ailment("override-outside", key, said, one.slot, meant)
+            continue
+        earlier = held.get(slot)
+        if earlier is not None:
+            said = f"Another entry changes {_at(series, slot)} as well, and was changed later."
+            yield Ailment("override-twice", earlier.member.id, said, slot)
+        held[slot] = one
+        if one.told is not None and not _told_alike(one.told, series.start):
+            said = f"Its series is {_form(series.start)}, and it names {_at(series, slot)} {_form(one.told)}."
+            yield Ailment("override-id-form", key, said, slot, slot)
+        if not one.facts.marks & Mark.FUTURE and _is_original(series, slot, one):
+            yield Ailment("override-same", key, f"{_at(series, slot)} is as the series has it.", slot)
+
+
+def _last_changed(one: _Override) -> tuple[int, int, int]:
+    return one.facts.sequence, one.facts.modified, one.member.id
+
+
+def _slot_in(series: AsSeries, one: _Override) -> int | None:
+    """The slot an override stands for; one told as a day stands for what the series does on it."""
+    slot = one.slot
+    if slot is None:
+        return None
+    if one.told is not None and one.told.is_date and not series.start.is_date:
+        day = slot // DAY * DAY
+        found = list(series.shape.slots(series.begin, day, day + DAY))
+        return found[0] if len(found) == 1 else None
+    return slot if _rules_give(series, slot, slot + 1) else None
+
+
+def _told_alike(told: Moment, start: Moment) -> bool:
+    """Whether a RECURRENCE-ID has the form of the start (RFC 5545 §3.8.4.4); UTC is taken for any zone."""
+    if told.is_date or start.is_date:
+        return told.is_date == start.is_date
+    return told.tzid == start.tzid
+
+
+def _form(moment: Moment) -> str:
+    return "made of days" if moment.is_date else f"in {moment.tzid}" if moment.tzid else "in no zone"
+
+
+def _is_original(series: AsSeries, slot: int, one: _Override) -> bool:
+    original = standing_alone(series, slot).text
+    span, own = read_span(Lines(original), series.zones), read_span(Lines(one.member.text), series.zones)
+    if span.start is None or own.start is None:
+        return False
+    same = (span.start.key(), span.exact, span.days) == (own.start.key(), own.exact, own.days)
+    return same and said_by(original) == said_by(one.member.text)
+
+
+# ---- put right --------------------------------------------------------------------------------------------
+
+
+def heal(group: Group, codes: Collection[str], stamp: str) -> Plan:
+    """Put right what is wrong with a series, as far as it can be; a plan without edits where nothing can.
+
+    Args:
+        codes: which ailments.
+        stamp: now, in UTC as iCalendar writes it.
+    """
+    plan = Plan()
+    found = [one for one in (*_of_form(group), *ailments(group)) if one.code in codes]
+    texts = {member.id: member.text for member in group.members}
+    for one in found:
+        text = texts.get(one.key)
+        if text is None:
+            continue
+        try:
+            made, reason = _healed(group, one, text, stamp)
+        except (CannotEdit, NotTheSame) as error:
+            plan.said.append(str(error))
+            continue
+        if made == text:
+            plan.said += [one.message] if one.code not in _FORM else []
+            continue
+        if made is None:
+            texts.pop(one.key)
+        else:
+            texts[one.key] = made
+        plan.edits = [edit for edit in plan.edits if edit.id != one.key]
+        plan.edits.append(Edit(one.key, made, reason))
+    return plan
+
+
+def _healed(group: Group, one: Ailment, text: str, stamp: str) -> tuple[str | None, str]:
+    """An entry without an ailment: None where it goes; as it was where nothing can be done. And why."""
+    series = group.series
+    if series is None:
+        return text, ""
+    if one.code in ("override-same", "override-twice"):
+        return None, one.message
+    lines = Lines(text)
+    if one.code == "start-off-rule":
+        now = Group([Member(one.key, text), *(m for m in group.members if m.id != one.key)], group.clock, group.zones)
+        return reanchor(now, stamp).edits[0].text, one.message
+    if one.code in _FORM:
+        _write_rules(lines, series, one.code)
+    elif one.code == "empty-rule":
+        lines.drop("RRULE")
+        if not series.shape.extra:
+            lines.drop("EXDATE")
+    elif one.code == "exdate-misses" and one.slot is not None:
+        _move_left_out(lines, series, one.slot, one.meant)
+    elif one.meant is not None:
+        lines.set("RECURRENCE-ID", *value_of(series.at(one.meant)))
+    else:
+        return text, ""
+    if lines.text != text:
+        touched(lines, stamp, one.code == "exdate-misses")
+    return lines.text, one.message
+
+
+def _of_form(group: Group) -> list[Ailment]:
+    """What is wrong with how rules are written; the checks of single entries say whether it is."""
+    return [Ailment(code, group.master.id, _FORM[code]) for code in _FORM] if group.series and group.master else []
+
+
+def _write_rules(lines: Lines, series: AsSeries, code: str) -> None:
+    """Write rules as they are understood, each with one end of the form its start asks for (RFC 5545 §3.3.10)."""
+    for index, line in lines.own("RRULE"):
+        try:
+            rule, odd = read_rule(line.value)
+            shown = on_clock_of(rule, series.start)
+        except NotARule:
+            continue
+        text = line.value
+        if code == "odd-rule":
+            text = rule.text if odd else text
+        elif code == "until-type":
+            text = _with_end(text, "UNTIL", _until(shown.until, series.start)) if shown.until is not None else text
+        elif rule.count is not None and shown.until is not None:
+            last, known = last_counted(shown, series.begin)
+            until = shown.until.wall_seconds + (DAY - 1 if shown.until.is_date else 0)
+            text = _with_end(text, "COUNT" if last is None or not known or last > until else "UNTIL", "")
+        if text != line.value:
+            lines.change(index, text)
+
+
+def _with_end(rule: str, name: str, value: str) -> str:
+    """A rule with another end; without it where there is no value."""
+    parts = [(part.partition("=")[0].strip().upper(), part) for part in rule.split(";") if part.strip()]
+    kept = [f"{name}={value}" if own == name else part for own, part in parts if own != name or value]
+    return ";".join(kept)
+
+
+def _until(until: Moment, start: Moment) -> str:
+    """An UNTIL on the clock of its series, in the form the start asks for."""
+    if start.is_date:
+        return basic_date(until.wall)
+    wall = until.wall_seconds + (DAY - 1 if until.is_date else 0)
+    if not start.zone:
+        return basic(from_wall_seconds(wall)) + ("Z" if start.tzid == "UTC" else "")
+    return basic(from_wall_seconds(instant_at(wall, start.zone))) + "Z"
+
+
+def _move_left_out(lines: Lines, series: AsSeries, slot: int, meant: int | None) -> None:
+    """Have a left-out date be the one that was meant; where none was, take it out."""
+    gone = set()
+    for index, line in lines.own("EXDATE"):
+        items = list(items_of(line, series.start, series.zones))
+        if all(item.wall != slot for item in items):
+            continue
+        if meant is not None and len(items) == 1:
+            lines.change(index, *value_of(series.at(meant)))
+            continue
+        stay = [item.text for item in items if item.wall != slot]
+        if stay:
+            lines.change(index, ",".join(stay))
+        else:
+            gone.add(index)
+        if meant is not None:
+            lines.add(written("EXDATE", *value_of(series.at(meant))))
+    lines.lines = [raw for index, raw in enumerate(lines.lines) if index not in gone]

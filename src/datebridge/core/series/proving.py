@@ -1,0 +1,81 @@
+"""Whether entries happen after a change as they did before it: equal where they must be, different only where asked.
+
+>>> one = "BEGIN:VEVENT\\nUID:1\\nDTSTART:20261124T080000Z\\nRRULE:FREQ=DAILY;COUNT=2\\nEND:VEVENT"
+>>> other = one.replace("RRULE:FREQ=DAILY;COUNT=2", "RDATE:20261125T080000Z")
+>>> differences([one], [other]), [d.verdict for d in differences([one], [one.replace("COUNT=2", "COUNT=1")])]
+([], ['missing'])
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from datebridge.core.comparing.fields import differing
+from datebridge.core.comparing.series import Difference, Point, compare, points
+from datebridge.core.errors import CannotDo
+from datebridge.core.happening.occurrences import Clocks, Timed, timed
+from datebridge.core.index.derive import derive
+from datebridge.core.moments import Clock
+from datebridge.core.recurrence.pattern import pattern
+from datebridge.core.recurrence.starts import DAY
+from datebridge.core.zones.meaning import NO_ZONES, Zones
+
+#: A series without end is compared this far beyond the last thing that is said of it.
+_AHEAD = 5 * 366 * DAY
+
+
+class NotTheSame(CannotDo):
+    """A change would do more than it was asked to; the message says what."""
+
+    code, title = "not-the-same", "This would change more than was asked"
+
+
+def differences(before: Iterable[str], after: Iterable[str], zones: Zones = NO_ZONES) -> list[Difference]:
+    """What happens otherwise, whatever the UIDs; nothing where all of it is the same."""
+    said: dict[int, str] = {}
+    left, right = _timed(before, zones, said), _timed(after, zones, said)
+    low, high = _span([*left, *right])
+
+    def clocks(calendar: int, tzid: str) -> Clock | None:
+        return zones.clock(tzid)
+
+    one, other = (_all(side, low, high, clocks) for side in (left, right))
+    return compare(one, other, lambda a, b: differing(said[a], said[b]))[1]
+
+
+def _timed(texts: Iterable[str], zones: Zones, said: dict[int, str]) -> list[Timed]:
+    found = []
+    for text in texts:
+        kind = text.partition("\n")[0].partition(":")[2].strip().upper()
+        said[len(said) + 1] = text
+        one = timed(derive(kind, text, zones), len(said))
+        if one is not None:
+            found.append(one)
+    return found
+
+
+def _all(entries: Sequence[Timed], low: int, high: int, clocks: Clocks) -> list[Point]:
+    return [point for some in points(entries, low, high, clocks).values() for point in some]
+
+
+def _span(entries: Sequence[Timed]) -> tuple[int, int]:
+    if not entries:
+        return 0, 0
+    extra = [moment for entry in entries for moment in pattern(entry.recurrence).extra]
+    low = min([*(entry.start_wall for entry in entries), *extra])
+    ends = [entry.end_wall if entry.until_wall is None else entry.until_wall for entry in entries]
+    high = max([*ends, *extra])
+    if any(entry.until_wall is None for entry in entries):
+        high += _AHEAD
+    return low - 2 * DAY, high + 2 * DAY
+
+
+def must_be_same(before: Iterable[str], after: Iterable[str], zones: Zones = NO_ZONES) -> None:
+    """Refuse a change after which something happens otherwise.
+
+    Raises:
+        NotTheSame: if something does.
+    """
+    found = differences(before, after, zones)
+    if found:
+        raise NotTheSame(f"{len(found):,} of its times would not be as they are now.")

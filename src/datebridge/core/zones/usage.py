@@ -1,0 +1,104 @@
+"""The zone names in use, each with what it means: names with two definitions are told apart.
+
+>>> text = define("Station", "America/Halifax", 2026, 2026)
+>>> [one] = named([Use("Station", "a", 12, 2026, 2026, text), Use("Station", "b", 3, 2026, 2026, text)])
+>>> one.entries, one.understood.zone, one.others
+(15, 'America/Halifax', 0)
+"""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Hashable, Iterable
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from datebridge.core.tzids import resolve
+from datebridge.core.zones.defined import DefinedZone, define, defined
+from datebridge.core.zones.evidence import Understood, understand
+
+__all__ = ["Named", "Use", "define", "named"]
+
+
+class Use(NamedTuple):
+    """A TZID in one calendar.
+
+    Attributes:
+        calendar: whatever the caller knows it by.
+        entries: how many use it. first, last: the years in which they happen.
+        definition: the VTIMEZONE as written; "" where there is none.
+        hint: the IANA zone the calendar says it goes by; "" where it says none.
+        ruled: what somebody has decided; see `meaning.Zones`.
+    """
+
+    tzid: str
+    calendar: Hashable
+    entries: int
+    first: int
+    last: int
+    definition: str = ""
+    hint: str = ""
+    ruled: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """A TZID with one meaning.
+
+    Attributes:
+        uses: by calendar, those with most entries first.
+        others: how many other meanings the same name has elsewhere.
+    """
+
+    tzid: str
+    understood: Understood
+    uses: tuple[Use, ...]
+    others: int = 0
+
+    @property
+    def entries(self) -> int:
+        """How many use it."""
+        return sum(use.entries for use in self.uses)
+
+    @property
+    def own(self) -> DefinedZone | None:
+        """Its definition."""
+        return defined(self.uses[0].definition) if self.uses[0].definition else None
+
+
+def named(uses: Iterable[Use]) -> list[Named]:
+    """The names with their meanings: what nobody knows first, then what contradicts itself, then the others by use."""
+    uses = list(uses)
+    alike: defaultdict[tuple[object, ...], list[Use]] = defaultdict(list)
+    for use in uses:
+        own = defined(use.definition) if use.definition else None
+        alike[use.tzid, own.shown if own is not None else None, use.ruled].append(use)
+    many = Counter(tzid for tzid, *_ in alike)
+    hints = _hints(uses)
+    found = []
+    for (tzid, *_), some in alike.items():
+        some.sort(key=lambda use: -use.entries)
+        own = defined(some[0].definition) if some[0].definition else None
+        near = [use.hint for use in some if use.hint]
+        first, last = min(use.first for use in some), max(use.last for use in some)
+        understood = understand(str(tzid), own, first, last, tuple(dict.fromkeys([*near, *hints])) if own else near,
+                                some[0].ruled)  # fmt: skip
+        found.append(Named(str(tzid), understood, tuple(some), many[tzid] - 1))
+    return sorted(found, key=_order)
+
+
+def _hints(uses: Iterable[Use]) -> list[str]:
+    """The zones most entries are in by plain names: of several that go alike, one of them is likelier."""
+    counted: Counter[str] = Counter()
+    for use in uses:
+        zone = resolve(use.tzid)
+        if zone.exact:
+            counted[zone.zone] += use.entries
+    return [zone for zone, _ in counted.most_common(12)]
+
+
+def _order(one: Named) -> tuple[int, int, str]:
+    said = one.understood
+    waits = said.method != "ruling"
+    rank = 0 if not said.zone and not said.own_counts and waits else 1 if said.contradicts and waits else 2
+    return rank, -one.entries, one.tzid
