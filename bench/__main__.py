@@ -20,7 +20,7 @@ import icalendar
 from rich.console import Console
 from rich.table import Table
 
-from bench import connecting, generate, importing, load, matching, occurring, pages, starting
+from bench import connecting, generate, importing, load, matching, mending, occurring, pages, starting
 from bench.importing import fresh, take_in
 from datebridge.core.changes import State
 from datebridge.core.ids import SetId, VersionId
@@ -234,6 +234,21 @@ def duplicates(results: Results, folder: Path) -> None:
     results.least("  by threshold, precision/recall", min(got.curve[matching.THRESHOLD]), 0.97, curve)
 
 
+def time_set_right(results: Results, folder: Path) -> None:
+    fit = mending.fitting()
+    results.time(
+        "a definition against all zones", fit.mean * 1000, "ms", 50, 10, f"slowest {fit.slowest * 1000:.0f} ms"
+    )
+    both = mending.comparing(folder)
+    what = f"two calendars of {both.entries:,} compared, three years"
+    results.time(f"{what}, files read", both.whole, "s", 10, 5)
+    results.ratio(what, both.ours, both.theirs, 20, 40)
+    hidden = mending.inferring()
+    results.time("400 series found among 20,000 singles", hidden.seconds, "s", 10, 2)
+    results.least("  found with exactly their own", hidden.part, 0.95, f"{hidden.false} false")
+    results.limit("  false ones", hidden.false, "", 0, 0)
+
+
 def large_import(results: Results, folder: Path) -> None:
     path = folder / "hundred-megabytes.ics"
     size = generate.write(path, 174_000, seed=13)
@@ -303,6 +318,7 @@ def main() -> int:
             time_itself,
             ledger_and_changes,
             duplicates,
+            time_set_right,
             large_import,
             talking_to_servers,
             first_screen,

@@ -101,14 +101,14 @@ def duplicates_in_files(
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False,
 ) -> None:
     """Say which entries are the same meeting, within files and across them. Exit code 1 if there are any."""
-    from datebridge.core.inspection import inspect
     from datebridge.core.matching.files import duplicates_in
+    from datebridge.core.text.reader import Reader
     from datebridge.core.words.plural import counted
 
     read = {}
     for path in files:
         with path.open("rb") as source:
-            read[str(path)] = inspect(source, keep=True)
+            read[str(path)] = list(Reader(source))
     groups, cut = duplicates_in(read)
     if as_json:
         told = [

@@ -12,7 +12,7 @@ import typer
 from datebridge.cli.output import OK, PROBLEMS, say, table
 
 if TYPE_CHECKING:
-    from datebridge.core.inspection import Inspection
+    from datebridge.core.text.reader import RawComponent
 
 app = typer.Typer()
 _MOMENTS = ["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%dT%H:%M:%S"]
@@ -22,11 +22,11 @@ _JSON = typer.Option("--json", help="Print JSON for machines.")
 _SHOWN = 200
 
 
-def _read(path: Path) -> Inspection:
-    from datebridge.core.inspection import inspect
+def _read(path: Path) -> list[RawComponent]:
+    from datebridge.core.text.reader import Reader
 
     with path.open("rb") as source:
-        return inspect(source, keep=True)
+        return list(Reader(source))
 
 
 @app.command("zones")
@@ -116,11 +116,11 @@ def compare_two_files(
     Missing is what only A has, extra what only B has; the same occurrence at another time is changed. Series without
     end are compared for two years after everything else, if --to is not given.
     """
-    from datebridge.core.comparing.files import compare_files
+    from datebridge.core.comparing.files import both, compare_files
     from datebridge.core.moments import Moment
 
     low, high = (Moment(one).wall_seconds if one is not None else None for one in (begin, end))
-    found = compare_files((str(left), _read(left)), (str(right), _read(right)), low, high)
+    found = compare_files(both((str(left), _read(left)), (str(right), _read(right))), low, high)
     if as_json:
         told = {"summary": found.summary, "differences": [one.as_dict() for one in found.differences]}
         print(json.dumps({**told, **({"cut": found.cut} if found.cut else {})}, ensure_ascii=False, indent=2))

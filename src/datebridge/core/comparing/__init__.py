@@ -33,7 +33,7 @@ Read = Callable[[Collection[Key]], Mapping[Key, str]]
 #: What a pair comes to. ``moved``: all by as much; ``season``: part of the year, as two zones explain; ``times``: some
 #: moved, missing or extra; ``fields``: only what it says; ``both``: times and fields; ``uid``: nothing but the UID.
 Of = Literal["same", "uid", "moved", "season", "times", "fields", "both", "missing", "extra"]
-_APART = frozenset({Alike.IDENTICAL, Alike.SAME_TIME, Alike.SHIFTED, Alike.ECHO})
+_APART = frozenset({Alike.IDENTICAL, Alike.SAME_TIME, Alike.SHIFTED, Alike.ECHO, Alike.CUT})
 #: Occurrences are paired this far beyond the window, so that what was moved across its edge has its counterpart.
 _EDGE = 2 * 86_400
 

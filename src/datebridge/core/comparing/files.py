@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any, NamedTuple
 
 from datebridge.core.comparing import Difference, Held, Pair, Point, Verdict, reconcile, summary
 from datebridge.core.happening.occurrences import Bounds, clock_of
 from datebridge.core.index.facts import Mark
-from datebridge.core.inspection import Inspection
 from datebridge.core.matching.files import Member, Stored
 from datebridge.core.moments import Clock
 from datebridge.core.recurrence.starts import DAY
+from datebridge.core.text.reader import RawComponent
 from datebridge.core.views.expansion import spelled
 
 #: What never ends is compared this far beyond everything else.
@@ -41,15 +42,18 @@ class Comparison(NamedTuple):
     cut: list[str]
 
 
-def compare_files(
-    left: tuple[str, Inspection], right: tuple[str, Inspection], low: int | None = None, high: int | None = None
-) -> Comparison:
-    """Compare two files, read with their components kept.
+def both(left: tuple[str, Iterable[RawComponent]], right: tuple[str, Iterable[RawComponent]]) -> Stored:
+    """Two files by their components, read so that they can be compared."""
+    return Stored.read({f"1 {left[0]}": left[1], f"2 {right[0]}": right[1]})
+
+
+def compare_files(stored: Stored, low: int | None = None, high: int | None = None) -> Comparison:
+    """Compare two files.
 
     Args:
+        stored: what `both` reads.
         low, high: over which span, in UTC seconds; over all they hold where none is given.
     """
-    stored = Stored.read({f"1 {left[0]}": left[1], f"2 {right[0]}": right[1]})
     first, last = _span(stored)
     sides = [
         [item for item in stored.items if item.key.file.startswith(f"{n} ") and item.component == "VEVENT"]

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
-from datebridge.core.inspection import Inspection
 from datebridge.core.matching.files import Stored
 from datebridge.core.moments import from_wall_seconds
+from datebridge.core.text.reader import RawComponent
 from datebridge.core.tzids import resolve
 from datebridge.core.zones.meaning import NO_ZONES
 from datebridge.core.zones.usage import Named, Use, named
@@ -16,8 +16,8 @@ from datebridge.core.zones.usage import Named, Use, named
 _AHEAD = 5
 
 
-def zones_in(files: Mapping[str, Inspection]) -> list[Named]:
-    """The zone names of files, by calendar; "" for entries that are in no zone. Read with their components kept."""
+def zones_in(files: Mapping[str, Iterable[RawComponent]]) -> list[Named]:
+    """The zone names of files, by calendar; "" for entries that are in no zone."""
     stored = Stored.read(files)
     used: defaultdict[tuple[int, str], list[tuple[int, int]]] = defaultdict(list)
     for item in stored.items:

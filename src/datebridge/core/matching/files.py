@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from datebridge.core.happening.occurrences import Bounds
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts
-from datebridge.core.inspection import Inspection
 from datebridge.core.matching import Group, find, item_of, together
 from datebridge.core.matching.item import Item
 from datebridge.core.moments import Clock
 from datebridge.core.text.headers import Description, description_of
+from datebridge.core.text.reader import RawComponent
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 _MATCHED = frozenset({"VEVENT", "VTODO", "VJOURNAL"})
@@ -47,42 +47,46 @@ class Stored:
     _calendars: dict[tuple[str, str], int] = field(default_factory=dict)
 
     @classmethod
-    def read(cls, files: Mapping[str, Inspection]) -> Stored:
-        """Take in files, read with their components kept. VCALENDARs of one name in a file are one calendar."""
+    def read(cls, files: Mapping[str, Iterable[RawComponent]]) -> Stored:
+        """Take in the components of files, by name. VCALENDARs of one name in a file are one calendar."""
         stored = cls()
-        for name, found in files.items():
-            stored._take(name, found)
+        for name, components in files.items():
+            stored._take(name, list(components))
         return stored
 
-    def _take(self, name: str, found: Inspection) -> None:
+    def _take(self, name: str, components: list[RawComponent]) -> None:
         own: dict[int, int] = {}
-        for component in found.components:
+        for component in components:
             if component.name == "VCALENDAR":
                 said = description_of(component.text)
                 number = self._calendars.setdefault((name, said.name), len(self._calendars) + 1)
                 own[component.calendar] = number
-                self.zones.setdefault(number, found.zones.get(component.calendar, NO_ZONES))
+                self.zones.setdefault(number, Zones())
                 self.headers.setdefault(number, said)
                 self.names[number] = name
-        for component in found.components:
+        for component in components:
+            if component.name == "VTIMEZONE" and component.calendar in own:
+                tzid = derive("VTIMEZONE", component.text).uid
+                self.zones[own[component.calendar]].add(tzid, component.text)
+        for component in components:
             if component.name not in _MATCHED:
                 continue
-            number = len(self.texts) + 1
-            facts = derive(component.name, component.text, found.zones.get(component.calendar, NO_ZONES))
+            number, calendar = len(self.texts) + 1, own.get(component.calendar, 0)
+            facts = derive(component.name, component.text, self.zones.get(calendar, NO_ZONES))
             member = Member(name, number, facts.uid, facts.recurrence_id, facts.summary)
             self.texts[member], self.facts[member] = component.text, facts
-            self.items.append(item_of(member, own.get(component.calendar, 0), facts, number))
+            self.items.append(item_of(member, calendar, facts, number))
 
     def clock(self, calendar: int, tzid: str) -> Clock | None:
         """The zone a calendar defines under a TZID."""
         return self.zones.get(calendar, NO_ZONES).clock(tzid)
 
 
-def duplicates_in(files: Mapping[str, Inspection]) -> tuple[list[Group[Member]], bool]:
+def duplicates_in(files: Mapping[str, Iterable[RawComponent]]) -> tuple[list[Group[Member]], bool]:
     """The groups within and across files, and whether series were so long that not all of their times were looked at.
 
     Args:
-        files: by name; read with their components kept.
+        files: their components, by name.
     """
     stored, bounds = Stored.read(files), Bounds()
     groups = find(together(stored.items), lambda keys: stored.texts, clocks=stored.clock, bounds=bounds)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass
 from datetime import datetime
 from typing import Any, NamedTuple
@@ -12,7 +12,6 @@ from datebridge.core.checks import CHECKS, examine
 from datebridge.core.happening.occurrences import Timed
 from datebridge.core.happening.series import Series
 from datebridge.core.index.facts import Mark
-from datebridge.core.inspection import Inspection
 from datebridge.core.matching.files import Member, Stored
 from datebridge.core.matching.titles import words
 from datebridge.core.moments import from_wall_seconds
@@ -23,6 +22,7 @@ from datebridge.core.series.health import Member as Part
 from datebridge.core.series.inferring import Inferred, Single, infer
 from datebridge.core.series.pieces import Known, adoptions, pieces
 from datebridge.core.text.component import Component
+from datebridge.core.text.reader import RawComponent
 from datebridge.core.views.expansion import spelled
 
 #: Findings of single entries that are about their series.
@@ -75,8 +75,8 @@ class Found(NamedTuple):
     inferred: list[Scattered]
 
 
-def series_in(files: Mapping[str, Inspection]) -> Found:
-    """What files hold of series. Files are read with their components kept."""
+def series_in(files: Mapping[str, Iterable[RawComponent]]) -> Found:
+    """What files hold of series."""
     stored = Stored.read(files)
     groups: defaultdict[tuple[int, str, str], list[Member]] = defaultdict(list)
     for item in stored.items:
