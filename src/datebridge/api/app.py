@@ -25,7 +25,7 @@ from datebridge.api.context import App
 from datebridge.api.guard import Guard
 from datebridge.api.logbook import changesets, findings
 from datebridge.api.look import entries
-from datebridge.api.mend import bulk, checks, duplicates
+from datebridge.api.mend import bulk, checks, duplicates, reconcile, series, zones
 from datebridge.api.readiness import give_memory_back, readiness
 from datebridge.api.time import editing, overlaps, views
 from datebridge.services.imports import uploads
@@ -84,7 +84,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
 
 def _routes(api: FastAPI) -> FastAPI:
     for module in (
-        views, overlaps, editing, entries, changesets, findings, duplicates, checks, bulk,
+        views, overlaps, editing, entries, changesets, findings, duplicates, checks, bulk, zones, series, reconcile,
         house, imports, accounts, transfers, conflicts,
     ):  # fmt: skip
         api.include_router(module.router)

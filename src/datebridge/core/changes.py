@@ -62,6 +62,8 @@ class Kind(StrEnum):
     DUPLICATES = "duplicates"
     FIX = "fix"  #: putting right what a check has found
     BULK = "bulk"  #: many entries changed alike, by one step or several (`core.bulk`)
+    SERIES = "series"  #: series put together, taken apart, split, ended
+    RECONCILE = "reconcile"  #: one calendar made as another is that it was compared with
     SHEET = "sheet"  #: a spreadsheet that was exported, edited and brought back
     CALENDAR = "calendar"
     CALENDAR_GONE = "calendar-gone"
@@ -99,6 +101,8 @@ KINDS: Mapping[Kind, Powers] = {
     Kind.DUPLICATES: Powers(),
     Kind.FIX: Powers(),
     Kind.BULK: Powers(),
+    Kind.SERIES: Powers(),
+    Kind.RECONCILE: Powers(),
     Kind.SHEET: Powers(),
     Kind.CALENDAR: Powers(),
     Kind.CALENDAR_GONE: Powers(),

@@ -7,7 +7,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -21,7 +21,7 @@ from datebridge.core.text.source import open_bytes
 from datebridge.core.text.writer import tzids_in, write_calendar
 from datebridge.core.tzids import resolve
 from datebridge.core.zones.definition import define
-from datebridge.core.zones.meaning import Zones
+from datebridge.core.zones.meaning import BY_DEFINITION, Zones
 
 #: What a series without end is taken to reach, where definitions of its zones are made: the year 2100.
 ENDLESS = 4_102_444_800
@@ -53,14 +53,18 @@ def _zone(text: str) -> Facts:
     return examine("VTIMEZONE", text)
 
 
-def take_apart(data: bytes) -> CalendarObject:
-    """Read an object's octets; never fails."""
+def take_apart(data: bytes, rulings: Mapping[str, str] | None = None) -> CalendarObject:
+    """Read an object's octets; never fails.
+
+    Args:
+        rulings: what somebody has decided that zone names mean.
+    """
     reader = Reader(open_bytes(data))
     entries, zones, odd = [], [], []
     problems: list[Problem] = []
     method = ""
     components = list(reader)
-    meanings = Zones((_zone(c.text).uid, c.text) for c in components if c.name == "VTIMEZONE")
+    meanings = Zones(((_zone(c.text).uid, c.text) for c in components if c.name == "VTIMEZONE"), rulings)
     for component in components:
         if component.name == "VCALENDAR":
             line = Component(component.text).first("METHOD")
@@ -75,7 +79,7 @@ def take_apart(data: bytes) -> CalendarObject:
     return CalendarObject(tuple(entries), tuple(zones), tuple(odd), (*problems, *reader.problems), method)
 
 
-def assemble(texts: Iterable[str], zones: Iterable[tuple[str, str]]) -> bytes:
+def assemble(texts: Iterable[str], zones: Iterable[tuple[str, str]], rulings: Mapping[str, str] | None = None) -> bytes:
     """One object of entries that share a UID; `zones` are definitions by TZID, of which those in use go along.
 
     Zones in use without a definition get one made from the zone data (see `missing_definitions`).
@@ -86,7 +90,7 @@ def assemble(texts: Iterable[str], zones: Iterable[tuple[str, str]]) -> bytes:
     made: list[str] = []
     if used - defined.keys():
         facts = [examine(Component(text).kind, text) for text in texts]
-        made = missing_definitions(used - {"UTC"}, defined, *span_of(facts))
+        made = missing_definitions(used - {"UTC"}, defined, *span_of(facts), rulings)
     return b"".join(write_calendar(_HEADER, [*defined.values(), *made], texts))
 
 
@@ -100,13 +104,20 @@ def span_of(facts: Iterable[Facts]) -> tuple[int, int]:
     return min(first), max(last)
 
 
-def missing_definitions(used: Iterable[str], defined: Iterable[str], first_wall: int, last_wall: int) -> list[str]:
-    """VTIMEZONEs made for the TZIDs that have none, for the years in use. Unknown names get none."""
+def missing_definitions(
+    used: Iterable[str], defined: Iterable[str], first_wall: int, last_wall: int,
+    rulings: Mapping[str, str] | None = None,
+) -> list[str]:  # fmt: skip
+    """VTIMEZONEs made for the TZIDs that have none, for the years in use; unknown names get none.
+
+    Args:
+        rulings: what somebody has decided that names mean; all others mean what they say.
+    """
     known = set(defined)
     first, last = from_wall_seconds(first_wall).year - 1, from_wall_seconds(last_wall).year + 1
     made = []
     for tzid in sorted(set(used) - known):
-        zone = resolve(tzid).zone
-        if zone:
+        zone = (rulings or {}).get(tzid) or resolve(tzid).zone
+        if zone and zone != BY_DEFINITION:
             made.append(define(tzid, zone, max(first, 1900), last))
     return made

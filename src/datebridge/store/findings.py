@@ -30,8 +30,12 @@ from sqlalchemy import (
 from datebridge.core.changes import By
 from datebridge.core.checks import REVISIONS
 from datebridge.core.checks.census import CENSUS, Census
+from datebridge.core.checks.of_series import OF_SERIES
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import Mark
+from datebridge.core.problems import Problem
+from datebridge.core.series.health import ailments
+from datebridge.core.series.pieces import pieces
 from datebridge.core.zones.meaning import Zones
 from datebridge.store.database import Store
 from datebridge.store.entries.reindex import (
@@ -44,11 +48,13 @@ from datebridge.store.entries.reindex import (
     stored,
 )
 from datebridge.store.entries.rows import Row as Derived
+from datebridge.store.entries.series import groups_of, series_in
 from datebridge.store.entries.versions import FINDING
+from datebridge.store.entries.zones import zones_of
 from datebridge.store.jobs import queue_once
 from datebridge.store.rulings import IGNORE, finding_of, revoke, rule, subject_of
 from datebridge.store.rulings import standing as rulings_standing
-from datebridge.store.sql import among
+from datebridge.store.sql import among, chunks
 from datebridge.store.tables import (
     CALENDARS,
     CHECK_RUNS,
@@ -63,7 +69,9 @@ from datebridge.store.tables import (
 _AT_ONCE = 1_000
 #: About so many octets has an entry.
 _OCTETS = 700
-_WHOLE = tuple(check.code for check in CENSUS)
+_WHOLE = tuple(check.code for check in (*CENSUS, *OF_SERIES))
+#: Of so many UIDs of series the texts are read at once.
+_SERIES_AT_ONCE = 500
 Report = Callable[[int, int], None]
 
 
@@ -303,6 +311,8 @@ def check_calendar(store: Store, calendar: CalendarId) -> int:
         for row in connection.execute(_doubtful(calendar)):
             census.add(row.component, row.uid, row.recurrence_id, VersionId(row.id))
     found = {(version, problem.code): problem for version, problem in census.problems()}
+    for version, problem in _of_series(store, calendar):
+        found.setdefault((version, problem.code), problem)
     with store.write() as connection:
         own = select(ENTRIES.c.id).where(ENTRIES.c.calendar_id == calendar)
         known = connection.execute(
@@ -320,6 +330,23 @@ def check_calendar(store: Store, calendar: CalendarId) -> int:
         _mark(connection, [*(v for v, _ in fresh), *(row.version_id for row in gone)])
         connection.execute(update(CALENDARS).where(CALENDARS.c.id == calendar).values(checked=revision))
     return len({version for version, _ in found})
+
+
+def _of_series(store: Store, calendar: CalendarId) -> Iterator[tuple[VersionId, Problem]]:
+    """What is wrong with the series of a calendar, each seen with its changed occurrences."""
+    with store.read() as connection:
+        zones = zones_of(connection, calendar)
+        masters = series_in(connection, calendar)
+    for run in pieces([one.known for one in masters]):
+        for key in run:
+            said = f"One of {len(run)} series that follow each other and look like one."
+            yield key, Problem("series-in-pieces", said, "Kept as they are.")
+    for chunk in chunks(masters, _SERIES_AT_ONCE):
+        with store.read() as connection:
+            groups = groups_of(connection, calendar, chunk, zones)
+        for group in groups:
+            for one in ailments(group):
+                yield VersionId(one.key), Problem(one.code, one.message, "Kept as it is.")
 
 
 def _doubtful(calendar: CalendarId) -> Select[Any]:

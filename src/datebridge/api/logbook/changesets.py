@@ -6,11 +6,13 @@ from typing import Literal
 
 from fastapi import HTTPException
 from fastapi.responses import FileResponse
+from pydantic import BaseModel
 
 from datebridge.api import present
 from datebridge.api.connect.shapes import PushedOut
 from datebridge.api.context import App, AppDep
 from datebridge.api.kinds import Limit, Offset, SetNo
+from datebridge.api.mend.banks import DifferenceOut, DifferencePage, bank
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import (
     ChangePage,
@@ -21,6 +23,8 @@ from datebridge.api.shapes import (
     UndoOut,
 )  # fmt: skip
 from datebridge.core.changes import KINDS, Kind, State
+from datebridge.core.words.spans import difference
+from datebridge.services.mend.affected import affected
 from datebridge.store.calendars import names
 from datebridge.store.changesets import review
 from datebridge.store.changesets.apply import apply as apply_set
@@ -69,6 +73,40 @@ def changes(app: AppDep, set_id: SetNo, offset: Offset = 0, limit: Limit = 100) 
         both = [row.change for row in rows if row.change.before is not None and row.change.after is not None]
         texts = texts_of(connection, (one for pair in both for one in (pair.before, pair.after) if one is not None))
     return ChangePage(total=total, offset=offset, rows=[present.change(row, known, texts) for row in rows])
+
+
+class TimesOut(BaseModel):
+    """What a set does to times, counted in occurrences; `renamed` in entries whose instants stay."""
+
+    moved: int
+    renamed: int
+    gone: int
+    new: int
+    same: int
+    odd: int
+    cut: bool
+    page: DifferencePage
+
+
+@router.get("/change-sets/{set_id}/times")
+def times(app: AppDep, set_id: SetNo, offset: Offset = 0, limit: Limit = 100) -> TimesOut:
+    """Every occurrence a set affects, before and after, on both clocks."""
+    with app.store.read() as connection:
+        if review.set_row(connection, set_id) is None:
+            raise HTTPException(404, f"There is no change set {set_id}.")
+    found = affected(app.store, set_id)
+    rows = [
+        DifferenceOut(
+            verdict=row.one.verdict, title=row.title, left=bank(row.one.left, *row.clocks),
+            right=bank(row.one.right, *row.clocks[::-1]), moved=difference(row.one.moved_by),
+            fields=list(row.one.fields), odd=row.odd,
+        )
+        for row in found.rows[offset : offset + limit]
+    ]  # fmt: skip
+    return TimesOut(
+        moved=found.moved, renamed=found.renamed, gone=found.gone, new=found.new, same=found.same, odd=found.odd,
+        cut=found.cut, page=DifferencePage(total=len(found.rows), rows=rows),
+    )  # fmt: skip
 
 
 @router.post("/change-sets/{set_id}/apply")

@@ -47,8 +47,7 @@ OF_SERIES = (
     ),
     Check(
         "series-in-pieces", "untidy", "A series cut into pieces",
-        why="Programs cut a series when it is edited from some day on. Putting it right joins pieces that follow each "
-        "other and say the same.",
-        together=True,
+        why="Programs cut a series when it is edited from some day on. Pieces that say the same are joined at the "
+        "desk for series.",
     ),
 )  # fmt: skip

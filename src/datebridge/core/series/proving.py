@@ -32,6 +32,14 @@ class NotTheSame(CannotDo):
 
 def differences(before: Iterable[str], after: Iterable[str], zones: Zones = NO_ZONES) -> list[Difference]:
     """What happens otherwise, whatever the UIDs; nothing where all of it is the same."""
+    return compared(before, after, zones)[1]
+
+
+def compared(before: Iterable[str], after: Iterable[str], zones: Zones = NO_ZONES) -> tuple[int, list[Difference]]:
+    """How many times are the same, and what happens otherwise.
+
+    The entries of the points are numbered from 1 on, those before first, in the order given.
+    """
     said: dict[int, str] = {}
     left, right = _timed(before, zones, said), _timed(after, zones, said)
     low, high = _span([*left, *right])
@@ -40,7 +48,8 @@ def differences(before: Iterable[str], after: Iterable[str], zones: Zones = NO_Z
         return zones.clock(tzid)
 
     one, other = (_all(side, low, high, clocks) for side in (left, right))
-    return compare(one, other, lambda a, b: differing(said[a], said[b]))[1]
+    same, found = compare(one, other, lambda a, b: differing(said[a], said[b]))
+    return len(same), found
 
 
 def _timed(texts: Iterable[str], zones: Zones, said: dict[int, str]) -> list[Timed]:

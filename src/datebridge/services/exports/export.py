@@ -137,11 +137,14 @@ def zones_for(connection: Connection, calendars: list[CalendarId], ids: list[Ver
     """The definitions that go along: the original ones, and made ones for names that have none."""
     used = leaving.zones_used(connection, ids)
     defined: dict[str, str] = {}
+    rulings: dict[str, str] = {}
     for calendar in calendars:
-        for tzid, text in zones_of(connection, calendar).items():
+        own = zones_of(connection, calendar)
+        rulings |= own.rulings
+        for tzid, text in own.items():
             if whole or tzid in used.tzids:
                 defined.setdefault(tzid, text)
-    return [*defined.values(), *missing_definitions(used.tzids - {"UTC"}, defined, used.first, used.last)]
+    return [*defined.values(), *missing_definitions(used.tzids - {"UTC"}, defined, used.first, used.last, rulings)]
 
 
 class _Sink:

@@ -30,6 +30,8 @@ from datebridge.store.entries.rows import Row, row_of
 _WORTHWHILE = 2 << 20
 _MOST_HELPERS = 3
 Piece = TypeVar("Piece")
+#: Definitions by TZID, and what was ruled of zone names, by group.
+_Defined = dict[GroupId, tuple[list[tuple[str, str]], dict[str, str]]]
 
 
 class Text(NamedTuple):
@@ -77,14 +79,14 @@ class _Helper:
         )
         self._told: dict[GroupId, set[str]] = {}
 
-    def ask(self, texts: Sequence[Text], zones: dict[GroupId, list[tuple[str, str]]]) -> Batch:
+    def ask(self, texts: Sequence[Text], zones: _Defined) -> Batch:
         assert self.process.stdin is not None  # noqa: S101
         assert self.process.stdout is not None  # noqa: S101
         fresh = {}
-        for group, definitions in zones.items():
+        for group, (definitions, rulings) in zones.items():
             told = self._told.setdefault(group, set())
-            fresh[group] = [one for one in definitions if one[0] not in told]
-            told.update(tzid for tzid, _ in fresh[group])
+            fresh[group] = [one for one in definitions if one[0] not in told], rulings
+            told.update(tzid for tzid, _ in definitions)
         pickle.dump((texts, fresh), self.process.stdin, pickle.HIGHEST_PROTOCOL)
         self.process.stdin.flush()
         found: Batch = pickle.load(self.process.stdout)  # noqa: S301  (from this very program)
@@ -121,7 +123,8 @@ class Deriving(AbstractContextManager["Deriving"]):
             done: Future[Batch] = Future()
             done.set_result(batch_of(texts, zones))
             return done
-        known = {group: list(zones[group].items()) for group in {text.group for text in texts} if group in zones}
+        groups = {text.group for text in texts if text.group in zones}
+        known = {group: (list(zones[group].items()), zones[group].rulings) for group in groups}
         return self._threads.submit(self._ask, texts, known)
 
     def each(
@@ -141,7 +144,7 @@ class Deriving(AbstractContextManager["Deriving"]):
         for first, found in under_way:
             yield first, found.result()
 
-    def _ask(self, texts: Sequence[Text], zones: dict[GroupId, list[tuple[str, str]]]) -> Batch:
+    def _ask(self, texts: Sequence[Text], zones: _Defined) -> Batch:
         helper = self._helpers.get()
         try:
             return helper.ask(texts, zones)
@@ -157,7 +160,7 @@ class Deriving(AbstractContextManager["Deriving"]):
             self._threads.shutdown(wait=True, cancel_futures=True)
 
 
-def _requests() -> Iterator[tuple[Sequence[Text], dict[GroupId, list[tuple[str, str]]]]]:
+def _requests() -> Iterator[tuple[Sequence[Text], _Defined]]:
     while True:
         try:
             yield pickle.load(sys.stdin.buffer)  # noqa: S301  (from the process that started this one)
@@ -169,8 +172,8 @@ def _serve() -> None:
     zones: dict[GroupId, Zones] = {}
     with os.fdopen(os.dup(sys.stdout.fileno()), "wb", buffering=1 << 20) as out:  # whatever Python was told of buffers
         for texts, fresh in _requests():
-            for group, definitions in fresh.items():
-                own = zones.setdefault(group, Zones())
+            for group, (definitions, rulings) in fresh.items():
+                own = zones.setdefault(group, Zones(rulings=rulings))
                 for tzid, text in definitions:
                     own.add(tzid, text)
             pickle.dump(batch_of(texts, zones), out, pickle.HIGHEST_PROTOCOL)

@@ -25,6 +25,7 @@ from datebridge.store.database import Connection
 from datebridge.store.entries.reindex import Reindexing, stored_of
 from datebridge.store.entries.rows import Row, row_of
 from datebridge.store.entries.versions import VersionWriter
+from datebridge.store.entries.zones import zones_of_group
 from datebridge.store.findings import mark_problems
 from datebridge.store.sql import chunks
 from datebridge.store.tables import ImportFile, demand_id
@@ -123,6 +124,7 @@ class _ReadFile:
             group = self.ordinals[component.calendar] = self.groups[name]
             self.summaries.setdefault(group, Summary())
             self.censuses.setdefault(group, Census())
+            self.zones.setdefault(group, zones_of_group(connection, group))
         return group
 
     def _begin(self, connection: Connection, reader: Reader, batch: list[RawComponent], other: Deriving) -> _Part:
@@ -132,7 +134,7 @@ class _ReadFile:
             group = self._group_of(connection, reader, component)
             if component.name == "VTIMEZONE":
                 facts = examine("VTIMEZONE", component.text)
-                self.zones.setdefault(group, Zones()).add(facts.uid, component.text)
+                self.zones[group].add(facts.uid, component.text)
             part.components.append((group, component))
             if component.name != "VCALENDAR":
                 part.texts.append(Text(group, component.name, component.text))

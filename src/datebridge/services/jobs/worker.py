@@ -22,7 +22,7 @@ from datebridge.services.imports import read, sheets
 from datebridge.services.jobs import house, jobs
 from datebridge.services.jobs.jobs import JobFunction
 from datebridge.services.logs import set_up
-from datebridge.services.mend import bulk, duplicates, fixing
+from datebridge.services.mend import bulk, duplicates, fixing, reconcile, series, zones
 from datebridge.services.sync import pull, push
 from datebridge.services.transfer import transfers
 from datebridge.settings import Settings
@@ -35,6 +35,8 @@ COMPUTING: dict[str, JobFunction] = {
     "count": house.count_job, "check": house.check_job, "collect": house.collect_job,
     "match": duplicates.match_job, "duplicates": duplicates.propose_job,
     "fix": fixing.fix_job, "bulk": bulk.bulk_job, "put-away": putting_away.put_away_job, "sheet": sheets.sheet_job,
+    "ruled": zones.ruled_job, "scattered": series.scattered_job, "together": series.together_job,
+    "compare": reconcile.compare_job, "seasons": reconcile.seasons_job, "adjust": reconcile.adjust_job,
 }  # fmt: skip
 TALKING: dict[str, JobFunction] = {
     "pull": pull.pull_job, "push": push.push_job, "survey": accounts.survey_job,

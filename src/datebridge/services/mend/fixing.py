@@ -5,13 +5,17 @@ from __future__ import annotations
 from typing import Any
 
 from datebridge.core.changes import Change, Kind
-from datebridge.core.checks import CHECKS
+from datebridge.core.checks import ALL, Check
 from datebridge.core.index.derive import derive
+from datebridge.core.series.health import heal
 from datebridge.core.words.plural import counted
+from datebridge.services.editing.edits import stamp
 from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.services.mend.plans import put
 from datebridge.store import findings
 from datebridge.store.changesets.draft import propose
 from datebridge.store.entries.present import texts_in_order
+from datebridge.store.entries.series import groups_of, series_of
 from datebridge.store.entries.zones import zones_of
 from datebridge.store.sql import chunks
 
@@ -22,7 +26,9 @@ _NOTHING = "None of these entries can be put right by itself; open them to see w
 def fix_job(context: JobContext) -> dict[str, Any]:
     """Propose the entries with a finding as they would be without it."""
     code = context.params["code"]
-    check = CHECKS.get(code)
+    check = ALL.get(code)
+    if check is not None and check.together:
+        return _heal(context, check)
     if check is None or check.fix is None:
         raise Refused("There is no one way in which this could be put right.")
     with context.store.read() as connection:
@@ -50,4 +56,29 @@ def fix_job(context: JobContext) -> dict[str, Any]:
                         draft.add(Change(*was, one.id, None, said), Change(*rest, None, version, said))
         draft.title = lambda tally: f"Put right: {check.title.lower()}, {tally.what} in {tally.where}"
         draft.reason = f"{counted(left, 'entry', 'entries')} cannot be put right by themselves." if left else ""
+    return {"set_id": draft.id}
+
+
+def _heal(context: JobContext, check: Check) -> dict[str, Any]:
+    """Propose series without an ailment, each with all of its UID at hand."""
+    store = context.store
+    with store.read() as connection:
+        ids = findings.entries_with(connection, check.code, context.params.get("calendar"))
+        masters = series_of(connection, ids)
+    left: dict[str, None] = {}
+    with propose(store, Kind.FIX, context.by, "", nothing=_NOTHING) as draft:
+        draft.afterwards(context.conclude_with_set)
+        done = 0
+        for calendar, some in masters.items():
+            for chunk in chunks(some, _AT_ONCE):
+                context.progress(done, len(ids), "entries")
+                done += len(chunk)
+                with draft.stage() as writer:
+                    zones = zones_of(writer.connection, calendar)
+                    for group in groups_of(writer.connection, calendar, chunk, zones):
+                        plan = heal(group, {check.code}, stamp())
+                        left |= dict.fromkeys(plan.said)
+                        put(draft, writer, calendar, {one.id: one.text for one in group.members}, plan, zones)
+        draft.title = lambda tally: f"Put right: {check.title.lower()}, {tally.what} in {tally.where}"
+        draft.reason = f"Left as it is: {' '.join(list(left)[:4])}" if left else ""
     return {"set_id": draft.id}

@@ -98,7 +98,7 @@ class Absorber:
     def take(self, resources: Iterable[Resource]) -> None:
         """Compare some objects; versions of what is new are stored, in no calendar yet."""
         resources = list(resources)
-        objects = [(r, take_apart(r.data)) for r in resources if r.data is not None]
+        objects = [(r, take_apart(r.data, self.found.zones.rulings)) for r in resources if r.data is not None]
         with self.store.write() as connection:
             self._staging.begin(connection, self.store.claim)
             known = known_objects(connection, self.remote, (r.href for r in resources))

@@ -240,7 +240,7 @@ class Pusher:
             return self._delete(unit, known)
         texts = unit.texts if known is not None or unit.tell else tuple(silenced(text) for text in unit.texts)
         href = known.href if known is not None else self._new_href(unit.uid)
-        data = assemble(texts, self.zones.items())
+        data = assemble(texts, self.zones.items(), self.zones.rulings)
         answer = self.server.put(href, data, known.etag if known is not None else "")
         if answer.status in (200, 201, 204):
             return Outcome(unit, PushState.PUSHED, "", href, answer.etag if texts == unit.texts else "")
@@ -273,14 +273,13 @@ class Pusher:
         found = take_apart(there.data)
         if found.uid != unit.uid and unit.known is None:  # the name is somebody else's; take another one
             href = self._new_href(f"{unit.uid}\n{found.uid}")
-            answer = self.server.put(href, assemble(texts, self.zones.items()), "")
+            answer = self.server.put(href, assemble(texts, self.zones.items(), self.zones.rulings), "")
             if answer.status in (200, 201, 204):
                 return Outcome(unit, PushState.PUSHED, "", href, "")
             return Outcome(unit, PushState.REFUSED, self._reason(answer), href)
         theirs = {(f.component, f.recurrence_id): text for f, text in found.entries}
-        mine = {
-            (f.component, f.recurrence_id): text for f, text in take_apart(assemble(texts, self.zones.items())).entries
-        }
+        own = take_apart(assemble(texts, self.zones.items(), self.zones.rulings))
+        mine = {(f.component, f.recurrence_id): text for f, text in own.entries}
         if found.uid == unit.uid and theirs.keys() == mine.keys():
             if all(digest_of(theirs[key]) == digest_of(mine[key]) for key in mine):
                 return Outcome(unit, PushState.PUSHED, "", href, there.etag if texts == unit.texts else "")

@@ -30,6 +30,7 @@ from datebridge.store.tables import (
     TEXTS,
     VERSIONS,
 )
+from datebridge.store.zone_rulings import counting, zone_rulings
 
 #: Raised whenever facts change their meaning: a store with an index from before makes it anew when it is opened.
 INDEX_REVISION = 5
@@ -149,8 +150,13 @@ class Beside:
             .where(VERSIONS.c.component == "VTIMEZONE", VERSIONS.c.group_id.is_not(None))
         )
         self._found: dict[int, Zones] = {}
+        rulings = zone_rulings(connection)
+        everywhere = counting(rulings, None)
+        self._nothing = Zones(rulings=everywhere) if everywhere else NO_ZONES
+        for calendar in {one.calendar for one in rulings if one.calendar is not None}:
+            self._found[calendar] = Zones(rulings=counting(rulings, calendar))
         for row in connection.execute(union_all(of_calendars, of_files)):
-            self._found.setdefault(row.owner, Zones()).add(row.uid, row.text)
+            self._found.setdefault(row.owner, Zones(rulings=everywhere)).add(row.uid, row.text)
         self._owners: dict[VersionId, int] = {}
         if self._found:
             for owners in (
@@ -162,7 +168,7 @@ class Beside:
 
     def of(self, version: VersionId) -> Zones:
         owner = self._owners.get(version)
-        return self._found.get(owner, NO_ZONES) if owner is not None else NO_ZONES
+        return self._found.get(owner, self._nothing) if owner is not None else self._nothing
 
 
 def copy_index(connection: Connection, entries: Sequence[VersionId]) -> None:

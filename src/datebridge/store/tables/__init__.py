@@ -26,6 +26,7 @@ from datebridge.store.tables.entries import (
     Version,
     VersionText,
 )
+from datebridge.store.tables.mending import ComparedPair, ComparisonRow, ScatteredRow
 from datebridge.store.tables.work import Job, Meta, Preference
 
 
@@ -42,6 +43,9 @@ FINDINGS = _expression(FindingRow)
 CHECK_RUNS = _expression(CheckRun)
 DUPLICATES = _expression(DuplicateRow)
 DUPLICATE_MEMBERS = _expression(DuplicateMember)
+COMPARISONS = _expression(ComparisonRow)
+COMPARED = _expression(ComparedPair)
+SCATTERED = _expression(ScatteredRow)
 RULINGS = _expression(RulingRow)
 SETS = _expression(ChangeSetRow)
 CHANGES = _expression(ChangeRow)
@@ -70,6 +74,8 @@ __all__ = [
     "CALENDARS",
     "CHANGES",
     "CHECK_RUNS",
+    "COMPARED",
+    "COMPARISONS",
     "DENSITY",
     "DUPLICATES",
     "DUPLICATE_MEMBERS",
@@ -85,6 +91,7 @@ __all__ = [
     "REMOTES",
     "RESOURCES",
     "RULINGS",
+    "SCATTERED",
     "SETS",
     "STAGING",
     "TEXTS",

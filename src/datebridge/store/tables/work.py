@@ -41,13 +41,16 @@ class Meta(SQLModel, table=True):
     """One row: the revision of the entries, raised by every batch, by which caches know they are old.
 
     `index_revision` says by which meaning of the facts the index was made; see `versions.INDEX_REVISION`.
-    `matched` says as of which revision duplicates were looked for; -1: never.
+    `matched` says as of which revision duplicates were looked for; -1: never. `scattered` and `seasons` say the same of
+    what belongs to one series, and of what is off for part of the year.
     """
 
     id: int = Field(default=1, primary_key=True)
     revision: int = 0
     index_revision: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
     matched: int = Field(default=-1, sa_column_kwargs={"server_default": "-1"})
+    scattered: int = Field(default=-1, sa_column_kwargs={"server_default": "-1"})
+    seasons: int = Field(default=-1, sa_column_kwargs={"server_default": "-1"})
 
 
 class Preference(SQLModel, table=True):

@@ -1,0 +1,234 @@
+"""Reconciling two calendars: comparing them, what differs by kind, month and field, and making one as the other is."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from typing import Annotated, Literal
+
+from annotated_types import Len
+from fastapi import HTTPException
+from pydantic import BaseModel, Field
+
+from datebridge.api.context import AppDep
+from datebridge.api.kinds import CalendarNo, Day, GroupNo, Limit, Offset
+from datebridge.api.mend.banks import DifferencePage, differences
+from datebridge.api.routing import new_router
+from datebridge.api.shapes import JobQueued
+from datebridge.core.comparing import Of
+from datebridge.core.ids import CalendarId
+from datebridge.core.moments import from_wall_seconds, wall_seconds_of
+from datebridge.core.words.spans import difference
+from datebridge.services.jobs import jobs
+from datebridge.services.mend import reconcile
+from datebridge.services.mend.reconcile import Side
+from datebridge.store import comparisons
+from datebridge.store.calendars import is_there, names
+from datebridge.store.comparisons import Asked, Comparison, PairRow
+
+router = new_router("/api", "reconcile")
+VERDICTS: dict[Of, tuple[str, str]] = {
+    "missing": ("Missing", "only on the left"),
+    "extra": ("Extra", "only on the right"),
+    "season": ("Off for part of the year", "as two zones are apart"),
+    "moved": ("Moved", "every time by as much"),
+    "times": ("Some times differ", "moved, missing or extra"),
+    "fields": ("Says something else", "at the same times"),
+    "both": ("Times and words differ", "both are another"),
+    "uid": ("Under another UID", "and the same otherwise"),
+}
+
+
+class CompareIn(BaseModel):
+    """Two calendars, and the days over which they are compared; the last one is included."""
+
+    left: CalendarNo
+    right: CalendarNo
+    first: Day
+    last: Day
+
+
+class Tally(BaseModel):
+    value: str
+    title: str
+    says: str = ""
+    count: int
+
+
+class ComparisonOut(BaseModel):
+    """Two calendars compared. Counts of `same`, `changed`, `missing` and `extra` are of occurrences."""
+
+    id: int
+    left_id: CalendarId
+    right_id: CalendarId
+    left: str
+    right: str
+    days: str
+    same: int
+    changed: int
+    missing: int
+    extra: int
+    pairs: int
+    different: int
+    outdated: bool
+
+
+class ReviewOut(BaseModel):
+    """What differs, to choose from."""
+
+    comparison: ComparisonOut
+    verdicts: list[Tally]
+    months: list[Tally]
+    fields: list[Tally]
+
+
+class PairOut(BaseModel):
+    id: int
+    verdict: Of
+    title: str
+    says: str = Field(description="how it differs, in words")
+    same: int
+    changed: int
+    missing: int
+    extra: int
+    matched: str = Field(description="by what it was paired, where not by its UID")
+
+
+class PairPage(BaseModel):
+    total: int
+    rows: list[PairOut]
+
+
+class PairDetail(BaseModel):
+    """A pair occurrence by occurrence, looked at now."""
+
+    title: str
+    zones: list[str]
+    same: int
+    page: DifferencePage
+
+
+class AskedIn(BaseModel):
+    """Which pairs: of a verdict, a month, a field; empty for all."""
+
+    verdict: Of | Literal[""] = ""
+    month: str = Field(default="", max_length=7)
+    field: str = Field(default="", max_length=80)
+
+    def asked(self) -> Asked:
+        """As the store takes it."""
+        return Asked(self.verdict, self.month, self.field)
+
+
+class AdjustIn(AskedIn):
+    to: Side = Field(description="the side that is made as the other is")
+    pairs: Annotated[list[GroupNo], Len(max_length=10_000)] = []
+
+
+@router.get("/comparisons")
+def made(app: AppDep) -> list[ComparisonOut]:
+    """The comparisons that are kept, the newest first."""
+    with app.store.read() as connection:
+        called = names(connection, live=True)
+        found = comparisons.comparisons(connection)
+        return [
+            _comparison(one, called, sum(comparisons.tallies(connection, one.id).verdicts.values()))
+            for one in found if one.left in called and one.right in called
+        ]  # fmt: skip
+
+
+def _comparison(one: Comparison, called: dict[CalendarId, str], different: int) -> ComparisonOut:
+    first, last = (from_wall_seconds(moment).date() for moment in (one.low, one.high - 1))
+    counts = {name: one.counts.get(name, 0) for name in ("same", "changed", "missing", "extra", "pairs")}
+    return ComparisonOut(
+        id=one.id, left_id=one.left, right_id=one.right, left=called.get(one.left, "gone"),
+        right=called.get(one.right, "gone"), days=f"{first} – {last}", different=different, outdated=one.outdated,
+        **counts,
+    )  # fmt: skip
+
+
+@router.post("/comparisons")
+def compare(app: AppDep, wish: CompareIn) -> JobQueued:
+    """Compare two calendars."""
+    if wish.left == wish.right:
+        raise HTTPException(422, "A calendar is the same as itself. Choose two.")
+    if wish.last < wish.first:
+        raise HTTPException(422, "The last day lies before the first.")
+    with app.store.read() as connection:
+        for calendar in (wish.left, wish.right):
+            if not is_there(connection, calendar, live=True):
+                raise HTTPException(404, "One of these calendars is not there any more.")
+    params = {
+        "left": wish.left, "right": wish.right, "low": wall_seconds_of(wish.first),
+        "high": wall_seconds_of(wish.last + timedelta(days=1)),
+    }  # fmt: skip
+    return JobQueued(job_id=jobs.enqueue(app.store, "compare", "Comparing two calendars", params))
+
+
+@router.get("/comparisons/{number}")
+def review(app: AppDep, number: GroupNo) -> ReviewOut:
+    """What differs between two calendars, counted by kind, month and field."""
+    with app.store.read() as connection:
+        known = _known(comparisons.comparison(connection, number))
+        told = comparisons.tallies(connection, number)
+        called = names(connection, live=True)
+    return ReviewOut(
+        comparison=_comparison(known, called, sum(told.verdicts.values())),
+        verdicts=[Tally(value=one, title=title, says=says, count=told.verdicts[one])
+                  for one, (title, says) in VERDICTS.items() if one in told.verdicts],
+        months=[Tally(value=value, title=value, count=count) for value, count in told.months.items()],
+        fields=[Tally(value=value, title=value, count=count) for value, count in told.fields.items()],
+    )  # fmt: skip
+
+
+def _known(found: Comparison | None) -> Comparison:
+    if found is None:
+        raise HTTPException(404, "This comparison is kept no more. Compare once more.")
+    return found
+
+
+@router.get("/comparisons/{number}/pairs")
+def pairs(
+    app: AppDep, number: GroupNo, verdict: Of | Literal[""] = "", month: str = "", field: str = "",
+    offset: Offset = 0, limit: Limit = 100,
+) -> PairPage:  # fmt: skip
+    """A page of pairs that differ."""
+    with app.store.read() as connection:
+        total, rows = comparisons.page(connection, number, Asked(verdict, month, field), offset, limit)
+    return PairPage(total=total, rows=[_pair(row) for row in rows])
+
+
+def _pair(row: PairRow) -> PairOut:
+    right, _, wrong = row.slip.partition("\n")
+    says = [VERDICTS[row.verdict][0].lower()] if row.verdict in VERDICTS else []
+    if row.verdict == "season":
+        says = [f"off by {difference(row.moved_by or 0)} for part of the year: {right} taken for {wrong}"]
+    elif row.moved_by:
+        says = [f"{difference(row.moved_by)}" + (f" ({right} taken for {wrong})" if wrong else "")]
+    if row.fields:
+        says.append(row.fields)
+    return PairOut(
+        id=row.id, verdict=row.verdict, title=row.title, says="; ".join(says), same=row.same, changed=row.changed,
+        missing=row.missing, extra=row.extra, matched=row.matched,
+    )  # fmt: skip
+
+
+@router.get("/comparisons/pairs/{pair}")
+def pair(app: AppDep, pair: GroupNo, offset: Offset = 0, limit: Limit = 100) -> PairDetail:
+    """A pair in two banks, occurrence by occurrence."""
+    found = reconcile.occurrences_of(app.store, pair)
+    if found is None:
+        raise HTTPException(404, "This comparison is kept no more. Compare once more.")
+    return PairDetail(
+        title=found.row.title, zones=list(found.zones), same=found.same,
+        page=differences(found.differences, *found.clocks, offset, limit),
+    )  # fmt: skip
+
+
+@router.post("/comparisons/{number}/adjust")
+def adjust(app: AppDep, number: GroupNo, wish: AdjustIn) -> JobQueued:
+    """Propose making one side as the other is: some pairs, or all of a kind."""
+    with app.store.read() as connection:
+        _known(comparisons.comparison(connection, number))
+    params = {"comparison": number, "to": wish.to, "asked": list(wish.asked()), "pairs": wish.pairs}
+    title = "Making one calendar as the other is: the proposal"
+    return JobQueued(job_id=jobs.enqueue(app.store, "adjust", title, params))

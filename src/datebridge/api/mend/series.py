@@ -1,0 +1,282 @@
+"""Series: all of them, one over a year, two against each other, and what is scattered."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Literal
+
+from annotated_types import Len
+from fastapi import HTTPException, Query
+from pydantic import BaseModel, Field
+
+from datebridge.api import present
+from datebridge.api.context import AppDep
+from datebridge.api.kinds import EntryNo, GroupNo, Limit, Offset
+from datebridge.api.mend.banks import DifferencePage, differences
+from datebridge.api.routing import new_router
+from datebridge.api.shapes import EntryOut, JobQueued
+from datebridge.core.checks import is_fixable, severity_of, title_of, why
+from datebridge.core.checks.of_series import OF_SERIES
+from datebridge.core.ids import JobId, SetId
+from datebridge.core.moments import wall_seconds_of
+from datebridge.core.problems import Severity
+from datebridge.services.jobs import jobs
+from datebridge.services.mend import series, series_list
+from datebridge.services.mend.series import Shape
+from datebridge.store import findings, scattered
+from datebridge.store.database import this_day
+
+router = new_router("/api", "series")
+Kind = Literal["inferred", "pieces", "adopt"]
+#: Checks that are about series, in the order in which they are shown.
+_CHECKS = (
+    *(check.code for check in OF_SERIES), "until-type", "count-and-until", "odd-rule", "bad-rule",
+    "override-without-master", "two-masters",
+)  # fmt: skip
+_MOST_YEARS = 12
+
+
+class FindingCount(BaseModel):
+    """A check of series, and in how many entries it has found something."""
+
+    code: str
+    severity: Severity
+    title: str
+    why: str
+    count: int
+    fixable: bool
+
+
+class KindOut(BaseModel):
+    kind: Kind
+    title: str
+    says: str
+    count: int
+
+
+class SeriesHead(BaseModel):
+    """What there is to be done about series; `job` looks for what is scattered just now."""
+
+    total: int
+    findings: list[FindingCount]
+    scattered: list[KindOut]
+    outdated: bool
+    job: JobId | None
+
+
+class SeriesRow(BaseModel):
+    entry: EntryOut
+    first: str
+    last: str = Field(description="empty for a series without end")
+    so_far: str
+    to_come: str
+    left_out: int
+    extra: int
+    changed: int
+    ill: list[str] = Field(description="what is wrong with it, in words")
+
+
+class SeriesPage(BaseModel):
+    total: int
+    rows: list[SeriesRow]
+
+
+class TickOut(BaseModel):
+    day: int
+    what: Literal["kept", "left out", "moved", "changed", "extra"]
+    said: str
+
+
+class ClockChange(BaseModel):
+    day: int
+    said: str
+
+
+class AilmentOut(BaseModel):
+    code: str
+    title: str
+    message: str
+
+
+class StripOut(BaseModel):
+    """A series over a year; days are counted from 0."""
+
+    year: int
+    days: int
+    ticks: list[TickOut]
+    changes: list[ClockChange]
+    ill: list[AilmentOut]
+
+
+class ScatteredOut(BaseModel):
+    id: int
+    kind: Kind
+    calendar_id: int
+    title: str
+    words: str
+    sure: int = Field(description="in hundredths")
+    entries: int
+    uids: list[EntryNo] = Field(description="the first of its entries")
+
+
+class ScatteredPage(BaseModel):
+    total: int
+    rows: list[ScatteredOut]
+
+
+class TogetherIn(BaseModel):
+    """Some of what is scattered, or all of a kind that is as sure as that."""
+
+    ids: Annotated[list[GroupNo], Len(max_length=10_000)] = []
+    kind: Kind = "inferred"
+    least: Annotated[float, Field(ge=0, le=1)] = 0.7
+
+
+class ShapeIn(BaseModel):
+    how: Shape
+    day: str = Field(default="", max_length=20)
+
+
+class ProposalOut(BaseModel):
+    set_id: SetId
+
+
+class AgainstOut(BaseModel):
+    titles: list[str]
+    zones: list[str]
+    same: int
+    page: DifferencePage
+
+
+@router.get("/series/head")
+def head(app: AppDep) -> SeriesHead:
+    """What is wrong with series, by check, and what is scattered."""
+    with app.store.read() as connection:
+        counted = findings.counts(connection)
+        outdated, job = scattered.looking(connection)
+        kinds = [_kind(kind, scattered.page(connection, kind, 0, 1)[0]) for kind in KIND_TITLES]
+    total, _ = app.ledger.page("repeats:yes", "when", False, 0, 1)
+    found = [
+        FindingCount(
+            code=code, severity=severity_of(code), title=title_of(code), why=why(code), count=counted[code],
+            fixable=is_fixable(code),
+        )
+        for code in _CHECKS if counted.get(code)
+    ]  # fmt: skip
+    return SeriesHead(
+        total=total, findings=found, scattered=[one for one in kinds if one.count], outdated=outdated, job=job
+    )
+
+
+KIND_TITLES: dict[Kind, tuple[str, str]] = {
+    "inferred": ("Scattered singles", "single entries that look like one series"),
+    "pieces": ("Series in pieces", "series that follow each other and look like one"),
+    "adopt": ("Orphans with a home", "changed occurrences whose series is here under another UID"),
+}
+
+
+def _kind(kind: Kind, count: int) -> KindOut:
+    title, says = KIND_TITLES[kind]
+    return KindOut(kind=kind, title=title, says=says, count=count)
+
+
+@router.get("/series")
+def page(
+    app: AppDep, filter: str = "", sort: Literal["what", "when", "calendar"] = "what", offset: Offset = 0,
+    limit: Limit = 100,
+) -> SeriesPage:  # fmt: skip
+    """A page of series that match a filter."""
+    total, rows = app.ledger.page(f"repeats:yes {filter}".strip(), sort, False, offset, limit)
+    with app.store.read() as connection:
+        found = series_list.listed(connection, rows, this_day())
+    return SeriesPage(
+        total=total,
+        rows=[
+            SeriesRow(
+                entry=present.entry(one.row), first=one.first, last=one.last,
+                so_far="" if one.so_far is None else f"{one.so_far:,}",
+                to_come=("" if one.last else "no end") if one.to_come is None else f"{one.to_come:,}",
+                left_out=one.left_out, extra=one.extra, changed=one.changed, ill=[title_of(code) for code in one.codes],
+            )
+            for one in found
+        ],
+    )  # fmt: skip
+
+
+@router.get("/series/{entry}/strip")
+def strip(app: AppDep, entry: EntryNo, year: Annotated[int | None, Query(ge=1900, le=2200)] = None) -> StripOut:
+    """What a series does over a year, against the days on which its clock is changed."""
+    year = year or this_day().year
+    with app.store.read() as connection:
+        found = series_list.strip(connection, entry, year)
+        ill = series_list.wrong_with(connection, entry)
+    if found is None:
+        raise HTTPException(404, "This series is not there any more.")
+    return StripOut(
+        year=year, days=(date(year + 1, 1, 1) - date(year, 1, 1)).days,
+        ticks=[TickOut(day=one.day, what=one.what, said=one.said) for one in found.ticks],
+        changes=[ClockChange(day=day, said=said) for day, said in found.changes],
+        ill=[AilmentOut(code=one.code, title=title_of(one.code), message=one.message) for one in ill[:50]],
+    )  # fmt: skip
+
+
+@router.get("/series/against")
+def against(
+    app: AppDep, left: EntryNo, right: EntryNo, years: Annotated[int, Query(ge=1, le=_MOST_YEARS)] = 2,
+    offset: Offset = 0, limit: Limit = 100,
+) -> AgainstOut:  # fmt: skip
+    """Two series laid against each other, from so many years ago to as many from now."""
+    middle = wall_seconds_of(this_day())
+    found = series_list.against(app.store, left, right, middle - years * 31_622_400, middle + years * 31_622_400)
+    if found is None:
+        raise HTTPException(404, "One of these series is not there any more.")
+    return AgainstOut(
+        titles=list(found.titles), zones=list(found.zones), same=found.same,
+        page=differences(found.differences, *found.clocks, offset, limit),
+    )  # fmt: skip
+
+
+@router.post("/series/{entry}/shape")
+def shape(app: AppDep, entry: EntryNo, wish: ShapeIn) -> ProposalOut:
+    """Propose splitting a series at a day, ending it on one, taking it apart, or beginning it on its own rule."""
+    return ProposalOut(set_id=series.shape(app.store, entry, wish.how, wish.day))
+
+
+# ---- what is scattered ------------------------------------------------------------------------------------
+
+
+@router.get("/series/scattered")
+def scattered_page(app: AppDep, kind: Kind = "inferred", offset: Offset = 0, limit: Limit = 100) -> ScatteredPage:
+    """A page of what belongs to one series, the surest first."""
+    with app.store.read() as connection:
+        total, rows = scattered.page(connection, kind, offset, limit)
+    return ScatteredPage(
+        total=total,
+        rows=[
+            ScatteredOut(
+                id=one.id, kind=one.kind, calendar_id=one.calendar, title=one.title, words=one.words,
+                sure=round(one.confidence * 100), entries=len(one.entries), uids=one.entries[:60],
+            )
+            for one in rows
+        ],
+    )  # fmt: skip
+
+
+@router.post("/series/look", status_code=204)
+def look(app: AppDep) -> None:
+    """Look anew for what is scattered."""
+    with app.store.write() as connection:
+        scattered.queue_looking(connection)
+
+
+@router.post("/series/together")
+def together(app: AppDep, wish: TogetherIn) -> JobQueued:
+    """Propose putting together what is scattered."""
+    params = {"ids": wish.ids, "kind": wish.kind, "least": wish.least}
+    return JobQueued(job_id=jobs.enqueue(app.store, "together", "Putting series together: making the proposal", params))
+
+
+@router.post("/series/alone")
+def stand_alone(app: AppDep, ids: Annotated[list[EntryNo], Len(min_length=1, max_length=10_000)]) -> ProposalOut:
+    """Propose making changed occurrences without their series entries of their own."""
+    return ProposalOut(set_id=series.orphans_alone(app.store, ids))

@@ -1,0 +1,219 @@
+"""Reconciling: two calendars compared, and one made as the other is, of a kind at once or pair by pair."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal, NamedTuple
+
+from datebridge.core.changes import Change, Kind
+from datebridge.core.checks import examine
+from datebridge.core.comparing import Difference, Pair, reconcile
+from datebridge.core.happening.occurrences import Bounds, clock_of
+from datebridge.core.ids import CalendarId, VersionId
+from datebridge.core.invitations import silenced
+from datebridge.core.moments import Clock
+from datebridge.core.text.component import Component
+from datebridge.core.text.writer import tzids_in
+from datebridge.core.words.plural import counted
+from datebridge.core.zones.meaning import Zones
+from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.store import comparisons
+from datebridge.store.calendars import names
+from datebridge.store.changesets.draft import Draft, propose
+from datebridge.store.comparisons import Asked, PairRow
+from datebridge.store.database import Store, now
+from datebridge.store.entries.occurrences import clocks_of
+from datebridge.store.entries.present import texts_of
+from datebridge.store.entries.versions import VersionWriter
+from datebridge.store.entries.zones import zones_of
+from datebridge.store.sql import chunks
+
+#: Which side is made as the other is.
+Side = Literal["left", "right"]
+_AT_ONCE = 500
+_TEXTS = 5_000
+#: What nobody asked for is looked at over a year before and after now.
+_YEAR = 366 * 86_400
+_NOTHING = "Nothing of this is different any more."
+
+
+# ---- comparing --------------------------------------------------------------------------------------------
+
+
+def compare_job(context: JobContext) -> dict[str, Any]:
+    """Compare two calendars, and keep what was found."""
+    said, store = context.params, context.store
+    left, right = CalendarId(said["left"]), CalendarId(said["right"])
+    with store.read() as connection:
+        there = names(connection, live=True)
+        revision = comparisons.revision_of(connection)
+    if left not in there or right not in there:
+        raise Refused("One of these calendars is not there any more.")
+    pairs, cut = _compared(context, left, right, said["low"], said["high"])
+    with store.write() as connection:
+        number = comparisons.keep(connection, left, right, said["low"], said["high"], pairs, revision)
+        return context.conclude(connection, {"comparison": number, "cut": cut})
+
+
+def _compared(
+    context: JobContext, left: CalendarId, right: CalendarId, low: int, high: int
+) -> tuple[list[Pair[VersionId]], int]:
+    """The pairs, and of how many series not all times were compared."""
+    store = context.store
+    with store.read() as connection:
+        one, other = comparisons.items_in(connection, left), comparisons.items_in(connection, right)
+        clocks = clocks_of(connection, (left, right))
+    context.check()
+
+    def read(keys: Collection[VersionId]) -> Mapping[VersionId, str]:
+        texts: dict[VersionId, str] = {}
+        for some in chunks(keys, _TEXTS):
+            with store.read() as connection:
+                texts.update(texts_of(connection, some))
+            context.check()
+        return texts
+
+    bounds = Bounds(left=10_000_000)
+    pairs = reconcile(one, other, read, low, high, clocks=clocks, bounds=bounds)
+    return pairs, len(bounds.cut)
+
+
+def seasons_job(context: JobContext) -> dict[str, Any]:
+    """Find what agrees with its counterpart in another calendar for a part of the year only."""
+    store, moment = context.store, now()
+    with store.read() as connection:
+        revision = comparisons.revision_of(connection)
+        likely = comparisons.likely(connection)
+    found = []
+    for number, (left, right) in enumerate(likely):
+        context.progress(number, len(likely), "pairs of calendars")
+        pairs, _ = _compared(context, left, right, moment - _YEAR, moment + _YEAR)
+        off = [pair for pair in pairs if pair.slip is not None and pair.verdict in ("season", "both", "moved")]
+        found.append((left, right, off))
+    with store.write() as connection:
+        comparisons.drop_found(connection)
+        for left, right, off in found:
+            if any(pair.verdict == "season" for pair in off):
+                comparisons.keep(connection, left, right, moment - _YEAR, moment + _YEAR, off, revision, found=True)
+        comparisons.note_looked(connection, revision)
+        return context.conclude(connection, {"off": sum(len(off) for _, _, off in found)})
+
+
+class Told(NamedTuple):
+    """A pair compared occurrence by occurrence, with the titles of its entries."""
+
+    row: PairRow
+    differences: list[Difference]
+    same: int
+    zones: tuple[str, str]
+    clocks: tuple[Clock | None, Clock | None]
+
+
+def occurrences_of(store: Store, number: int) -> Told | None:
+    """How the occurrences of a pair differ, looked at now; None where it is kept no more."""
+    with store.read() as connection:
+        row = comparisons.pair(connection, number)
+        if row is None:
+            return None
+        asked = comparisons.comparison(connection, row.comparison)
+        if asked is None:
+            return None
+        sides = [comparisons.items_of(connection, ids) for ids in (row.left_ids, row.right_ids)]
+        clocks = clocks_of(connection, (asked.left, asked.right))
+        # What is paired by what it says goes by one UID here.
+        left, right = ([item._replace(uid="1", calendar=n) for item in items] for n, items in enumerate(sides))
+        texts = texts_of(connection, [*row.left_ids, *row.right_ids])
+    pairs = reconcile(left, right, lambda keys: texts, asked.low, asked.high, clocks=clocks, match=False)
+    first = [next((item.timed for item in items if item.timed is not None), None) for items in sides]
+    one, other = (timed.tzid if timed is not None else "" for timed in first)
+    here, there = (clock_of(timed, clocks) if timed is not None else None for timed in first)
+    differences = [one for pair in pairs for one in pair.differences]
+    return Told(row, differences, sum(pair.same for pair in pairs), (one, other), (here, there))
+
+
+# ---- making one as the other is ---------------------------------------------------------------------------
+
+
+@dataclass(slots=True)
+class _Making:
+    """Makes entries of one side those of the other; `calendar` is the side that changes."""
+
+    draft: Draft
+    calendar: CalendarId
+    source: CalendarId
+    own: Zones
+    theirs: Zones
+    silent: int = 0
+    wanted: set[str] = field(default_factory=set)
+
+    def add(self, writer: VersionWriter, rows: list[PairRow], to: Side) -> None:
+        ids = [number for row in rows for number in (*row.left_ids, *row.right_ids)]
+        texts = texts_of(writer.connection, ids)
+        for row in rows:
+            mine, theirs = (row.right_ids, row.left_ids) if to == "right" else (row.left_ids, row.right_ids)
+            if texts.keys() >= {*mine, *theirs}:
+                self._pair(writer, [(n, texts[n]) for n in mine], [(n, texts[n]) for n in theirs])
+
+    def _pair(
+        self, writer: VersionWriter, mine: list[tuple[VersionId, str]], theirs: list[tuple[VersionId, str]]
+    ) -> None:
+        had = {}
+        for number, text in mine:
+            facts = examine(Component(text).kind, text, self.own)
+            had[facts.component, facts.uid, facts.recurrence_id] = number, text
+        for _, text in theirs:
+            text = self._prepared(text)
+            facts = examine(Component(text).kind, text, self.theirs)
+            place = facts.component, facts.uid, facts.recurrence_id
+            before = had.pop(place, None)
+            if before is not None and before[1] == text:
+                continue
+            version = writer.add(facts, text)
+            here = before[0] if before else None
+            self.draft.add(Change(self.calendar, *place, here, version, "As the other has it."))
+        for place, (number, _) in had.items():
+            self.draft.add(Change(self.calendar, *place, number, None, "The other does not have it."))
+
+    def _prepared(self, text: str) -> str:
+        self.wanted |= tzids_in(text) - set(self.own)
+        if "ATTENDEE" in text.upper() and Component(text).first("ATTENDEE") is not None:
+            self.silent += 1
+            return silenced(text)
+        return text
+
+    def zones(self, writer: VersionWriter) -> None:
+        """Definitions go along that are not here."""
+        for tzid in sorted(self.wanted):
+            if definition := self.theirs.text(tzid):
+                version = writer.add_text("VTIMEZONE", definition)
+                self.draft.add(Change(self.calendar, "VTIMEZONE", tzid, "", None, version))
+
+
+def adjust_job(context: JobContext) -> dict[str, Any]:
+    """Propose making one side as the other is: some pairs, or all that are asked for."""
+    said, store = context.params, context.store
+    to: Side = said["to"]
+    with store.read() as connection:
+        known = comparisons.comparison(connection, said["comparison"])
+        if known is None:
+            raise Refused("This comparison is kept no more. Compare once more.")
+        _, rows = comparisons.page(connection, known.id, Asked(*said["asked"]), 0, None)
+        here, there = (known.right, known.left) if to == "right" else (known.left, known.right)
+        own, theirs = zones_of(connection, here), zones_of(connection, there)
+        called = names(connection)
+    chosen = set(said["pairs"])
+    rows = [row for row in rows if not chosen or row.id in chosen]
+    with propose(store, Kind.RECONCILE, context.by, "", nothing=_NOTHING) as draft:
+        draft.afterwards(context.conclude_with_set)
+        making = _Making(draft, here, there, own, theirs)
+        for at, some in enumerate(chunks(rows, _AT_ONCE)):
+            context.progress(at * _AT_ONCE, len(rows), "pairs")
+            with draft.stage() as writer:
+                making.add(writer, list(some), to)
+        with draft.stage() as writer:
+            making.zones(writer)
+        draft.title = lambda tally: f"Make {tally.what} in {called[here]} as in {called[there]}"
+        told = f"{counted(making.silent, 'entry has', 'entries have')} attendees; nobody will be told."
+        draft.reason = told if making.silent else ""
+    return {"set_id": draft.id}

@@ -1,0 +1,289 @@
+"""Series: what is scattered put together, and single series split, ended, taken apart or begun anew, as proposals."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from datetime import date
+from typing import Any, Literal
+
+from datebridge.core.changes import PERSON, By, Kind
+from datebridge.core.editing.fields import CannotEdit
+from datebridge.core.editing.series import Edit, Group, Plan, edit, fields_at, remove
+from datebridge.core.errors import CannotDo
+from datebridge.core.ids import CalendarId, SetId, VersionId
+from datebridge.core.matching.titles import words
+from datebridge.core.moments import from_wall_seconds, wall_seconds_of
+from datebridge.core.recurrence.rules import parse_rule
+from datebridge.core.recurrence.starts import DAY
+from datebridge.core.recurrence.words import describe
+from datebridge.core.series.inferring import Inferred, Single, infer
+from datebridge.core.series.phrasing import Phrase
+from datebridge.core.series.pieces import adoptions, pieces
+from datebridge.core.series.proving import NotTheSame
+from datebridge.core.series.shaping import adopt, alone, explode, fresh_uid, gather, join, reanchor
+from datebridge.core.words.plural import counted
+from datebridge.services.editing.edits import stamp
+from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.services.mend.plans import put
+from datebridge.store import comparisons, scattered
+from datebridge.store.calendars import names
+from datebridge.store.changesets.draft import propose
+from datebridge.store.database import Connection, Store
+from datebridge.store.entries.present import texts_of
+from datebridge.store.entries.series import groups_of, masters_of, orphans_in, series_in
+from datebridge.store.entries.zones import zones_of
+from datebridge.store.scattered import Scattered
+from datebridge.store.sql import chunks
+
+_AT_ONCE = 200
+_ONE = {
+    "inferred": "Put “{}” back into one series",
+    "pieces": "Join the pieces of “{}”",
+    "adopt": "Give a changed occurrence back to “{}”",
+}
+Shape = Literal["split", "end", "explode", "reanchor"]
+
+
+class CannotShape(CannotDo):
+    """A series cannot be given this shape; the message says why."""
+
+    code, title, status = "cannot-shape", "The series cannot be changed so", 422
+
+
+# ---- what is scattered ------------------------------------------------------------------------------------
+
+
+def scattered_job(context: JobContext) -> dict[str, Any]:
+    """Look for what belongs to one series, in each calendar."""
+    store, found = context.store, list[Scattered]()
+    with store.read() as connection:
+        revision = comparisons.revision_of(connection)
+        calendars = list(names(connection, live=True))
+        free = _holidays(connection)
+    for number, calendar in enumerate(calendars):
+        context.progress(number, len(calendars), "calendars")
+        with store.read() as connection:
+            found += _of_calendar(connection, calendar, free, context)
+    with store.write() as connection:
+        scattered.keep(connection, found, revision)
+        return context.conclude(connection, {"found": len(found)})
+
+
+def _holidays(connection: Connection) -> set[int]:
+    """Days on which nothing is expected: those of calendars of holidays."""
+    free: set[int] = set()
+    for calendar in comparisons.holidays(connection):
+        for item in comparisons.items_in(connection, calendar):
+            if item.timed is not None and item.all_day and not item.is_series:
+                first, last = item.timed.start_wall // DAY, (item.timed.end_wall - 1) // DAY
+                free.update(range(first, min(last, first + 31) + 1))
+    return free
+
+
+def _of_calendar(connection: Connection, calendar: CalendarId, free: set[int], context: JobContext) -> list[Scattered]:
+    items = comparisons.items_in(connection, calendar)
+    singles = [
+        Single(
+            item.key, item.timed.start_wall, item.length,
+            (item.component, words(item.title), item.timed.tzid, item.all_day, item.no_clock), item.all_day,
+        )
+        for item in items
+        if item.timed is not None and not item.is_series and not item.recurrence_id and words(item.title)
+    ]  # fmt: skip
+    titles = {item.key: item.title for item in items}
+    found = [_inferred(calendar, one, titles) for one in infer(singles, free, context.check)]
+    known = [one.known for one in series_in(connection, calendar)]
+    by_key = {one.key: one for one in known}
+    for run in pieces(known):
+        first = by_key[run[0]]
+        said = f"{len(run)} pieces that follow each other"
+        found.append(Scattered(0, "pieces", calendar, first.title, said, 0.9, list(run), {}))
+    orphans = [one.known for one in orphans_in(connection, calendar)]
+    for adoption in adoptions(known, orphans):
+        home = by_key[adoption.series]
+        at = from_wall_seconds(adoption.slot)
+        said = f"a changed occurrence of {at:%Y-%m-%d %H:%M}, and a series that happens then"
+        data = {"slot": adoption.slot}
+        sure = 0.95 if adoption.sure else 0.75
+        found.append(Scattered(0, "adopt", calendar, home.title, said, sure, [adoption.series, adoption.orphan], data))
+    return found
+
+
+def _inferred(calendar: CalendarId, one: Inferred[VersionId], titles: dict[VersionId, str]) -> Scattered:
+    said = one.phrase
+    rule = describe(parse_rule(said.rule), from_wall_seconds(said.start))
+    more = [
+        f"{counted(len(one.left_out), 'date')} left out" if one.left_out else "",
+        f"{one.explained:,} of them on holidays" if one.explained else "",
+        counted(len(said.extra), "extra date") if said.extra else "",
+        f"{counted(len(one.moved), 'occurrence')} moved" if one.moved else "",
+    ]
+    data = {
+        "phrase": _plain(said), "keys": list(one.keys), "moved": [list(pair) for pair in one.moved],
+        "explained": one.explained,
+    }  # fmt: skip
+    entries = [*one.keys, *(key for _, key in one.moved)]
+    words_ = "; ".join([rule, *filter(None, more)])
+    return Scattered(0, "inferred", calendar, titles[one.keys[0]], words_, one.confidence, entries, data)
+
+
+def _plain(said: Phrase) -> dict[str, Any]:
+    return {name: list(value) if isinstance(value, tuple) else value for name, value in said._asdict().items()}
+
+
+def _read_inferred(one: Scattered) -> Inferred[int]:
+    said = one.data["phrase"]
+    phrase = Phrase(said["rule"], said["start"], *(tuple(said[name]) for name in ("hits", "left_out", "extra")))
+    moved = tuple((int(slot), int(key)) for slot, key in one.data["moved"])
+    return Inferred(phrase, tuple(one.data["keys"]), moved, one.data["explained"], one.confidence)
+
+
+def together_job(context: JobContext) -> dict[str, Any]:
+    """Propose putting together what is scattered: some of it, or all of a kind that is sure enough."""
+    said, store = context.params, context.store
+    with store.read() as connection:
+        if said["ids"]:
+            found = scattered.some(connection, said["ids"])
+        else:
+            found = [one for one in scattered.page(connection, said["kind"], 0, None)[1]
+                     if one.confidence >= said["least"]]  # fmt: skip
+    if not found:
+        raise Refused("What was scattered is no longer as it was. Look again.")
+    used: set[VersionId] = set()
+    left: list[str] = []
+    with propose(store, Kind.SERIES, context.by, "", nothing=None) as draft:
+        draft.afterwards(context.conclude_with_set)
+        done = 0
+        for some in chunks(found, _AT_ONCE):
+            context.progress(done, len(found), "series")
+            done += len(some)
+            with draft.stage() as writer:
+                for one in some:
+                    if used & set(one.entries):
+                        continue
+                    used.update(one.entries)
+                    zones = zones_of(writer.connection, one.calendar)
+                    try:
+                        texts, plan = _plan(writer.connection, one)
+                    except (CannotEdit, NotTheSame) as refused:
+                        left.append(f"“{one.title}”: {refused}")
+                        continue
+                    put(draft, writer, one.calendar, texts, plan, zones)
+        if not draft.changes:
+            raise Refused(f"None of it can be put together. {' '.join(left[:4])}")
+        draft.title = lambda tally: f"{_verb(found)}: {tally.what} in {tally.where}"
+        draft.reason = f"Left as it is: {' '.join(left[:4])}" if left else "Everything happens as it did before."
+    return {"set_id": draft.id}
+
+
+def _verb(found: list[Scattered]) -> str:
+    kinds = {one.kind for one in found}
+    if len(found) == 1:
+        return _ONE[found[0].kind].format(found[0].title)
+    if kinds == {"inferred"}:
+        return f"Put {counted(len(found), 'scattered series', 'scattered series')} together"
+    if kinds == {"pieces"}:
+        return f"Join the pieces of {counted(len(found), 'series', 'series')}"
+    return f"Give back {counted(len(found), 'changed occurrence')}" if kinds == {"adopt"} else "Put series together"
+
+
+def _plan(connection: Connection, one: Scattered) -> tuple[dict[int, str], Plan]:
+    """What putting together does, with the texts of what it is about."""
+    zones = zones_of(connection, one.calendar)
+    if one.kind == "inferred":
+        texts = {int(key): text for key, text in texts_of(connection, one.entries).items()}
+        return texts, gather(texts, _read_inferred(one), stamp(), zones)
+    own = masters_of(connection, one.entries)
+    if one.kind == "pieces":
+        groups = groups_of(connection, one.calendar, [master for _, master in own], zones)
+        texts = {member.id: member.text for group in groups for member in group.members}
+        return texts, join(groups, stamp())
+    [home] = groups_of(connection, one.calendar, [own[0][1]], zones)
+    orphan = one.entries[1]
+    text = texts_of(connection, [orphan])[orphan]
+    adopted = adopt(text, home, one.data["slot"], stamp())
+    return {int(orphan): text}, Plan([Edit(orphan, adopted, "Belongs to the series again.")])
+
+
+# ---- put right --------------------------------------------------------------------------------------------
+
+
+def orphans_alone(store: Store, ids: list[VersionId], by: By = PERSON) -> SetId:
+    """Propose making changed occurrences without their series entries of their own.
+
+    Raises:
+        CannotShape: if they are not there any more.
+    """
+    with store.read() as connection:
+        own = masters_of(connection, ids)
+        texts = texts_of(connection, ids)
+    if not own:
+        raise CannotShape("These entries are not there any more.")
+    by_calendar: defaultdict[CalendarId, list[VersionId]] = defaultdict(list)
+    for calendar, master in own:
+        by_calendar[calendar].append(master.id)
+    with propose(store, Kind.SERIES, by, lambda tally: f"Let {tally.what} stand alone in {tally.where}") as draft:
+        for calendar, some in by_calendar.items():
+            with draft.stage() as writer:
+                zones = zones_of(writer.connection, calendar)
+                plan = Plan([Edit(key, alone(texts[key], stamp()), "Stands alone.") for key in some])
+                put(draft, writer, calendar, {int(key): texts[key] for key in some}, plan, zones)
+    return draft.id
+
+
+# ---- one series -------------------------------------------------------------------------------------------
+
+
+def shape(store: Store, entry: VersionId, how: Shape, day: str = "", by: By = PERSON) -> SetId:
+    """Propose another shape for a series.
+
+    Args:
+        day: of a split the day from which on it is a series of its own; of an end the last day.
+
+    Raises:
+        CannotShape: if it is no series, or cannot be given the shape.
+    """
+    with store.read() as connection:
+        own = masters_of(connection, [entry])
+        if not own or not own[0][1].known.is_master:
+            raise CannotShape("This series is not there any more.")
+        calendar, master = own[0]
+        zones = zones_of(connection, calendar)
+        [group] = groups_of(connection, calendar, [master], zones)
+    texts = {member.id: member.text for member in group.members}
+    try:
+        plan, verb = _shaped(group, master.id, how, day)
+    except (CannotEdit, NotTheSame) as refused:
+        raise CannotShape(str(refused)) from refused
+    title = f"{verb} “{master.known.title or 'a series'}”"
+    with propose(store, Kind.SERIES, by, title, " ".join(plan.said)) as draft, draft.stage() as writer:
+        put(draft, writer, calendar, texts, plan, zones)
+    return draft.id
+
+
+def _shaped(group: Group, key: int, how: Shape, day: str) -> tuple[Plan, str]:
+    series = group.series
+    if series is None or group.master is None:
+        raise CannotEdit("This is no series.")
+    if how == "explode":
+        return explode(group, stamp()), "Take apart"
+    if how == "reanchor":
+        return reanchor(group, stamp()), "Begin anew"
+    wall = wall_seconds_of(_day_of(day)) + (DAY if how == "end" else 0)
+    slot = next(series.shape.each(series.begin, wall, 1 << 40), None)
+    if slot is None:
+        raise CannotEdit("It is over before that day.")
+    if next(series.shape.each(series.begin, -(1 << 40), wall), None) is None:
+        raise CannotEdit("It begins after that day.")
+    if how == "end":
+        return remove(group, key, slot, "following", stamp()), f"End on {day}:"
+    fresh = fresh_uid(group.master.text, slot)
+    same = fields_at(group.master.text, slot, group.zones)
+    return edit(group, key, slot, "following", same, stamp(), fresh), f"Split on {day}:"
+
+
+def _day_of(said: str) -> date:
+    try:
+        return date.fromisoformat(said)
+    except ValueError:
+        raise CannotEdit(f"“{said[:20]}” is no day. Write 2026-12-31.") from None

@@ -1,0 +1,97 @@
+"""What belongs to one series and stands scattered: found by looking at all entries, kept as an index."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Sequence
+from typing import Any, Literal, NamedTuple
+
+from sqlalchemy import Connection, delete, func, select, update
+
+from datebridge.core.ids import CalendarId, JobId, VersionId
+from datebridge.store.jobs import queue_once
+from datebridge.store.sql import among
+from datebridge.store.tables import ENTRIES, JOBS, META, SCATTERED
+
+Of = Literal["inferred", "pieces", "adopt"]
+
+
+class Scattered(NamedTuple):
+    """Entries that belong to one series.
+
+    Attributes:
+        words: the rule in words, or what is the matter.
+        data: what it takes to put them together; see `services.mend.series`.
+    """
+
+    id: int
+    kind: Of
+    calendar: CalendarId
+    title: str
+    words: str
+    confidence: float
+    entries: list[VersionId]
+    data: dict[str, Any]
+
+
+_ALL = [SCATTERED.c[name] for name in ("id", "kind", "calendar_id", "title", "words", "confidence", "entries", "data")]
+
+
+def keep(connection: Connection, found: Iterable[Scattered], revision: int) -> None:
+    """Keep what was found, in place of what there was, as of a revision of the entries."""
+    connection.execute(delete(SCATTERED))
+    rows = [
+        (one.kind, one.calendar, one.title, one.words, one.confidence, json.dumps(one.entries), json.dumps(one.data))
+        for one in found
+    ]
+    if rows:
+        connection.exec_driver_sql(
+            "INSERT INTO scattered (kind, calendar_id, title, words, confidence, entries, data)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?)", rows,
+        )  # fmt: skip
+    connection.execute(update(META).values(scattered=revision))
+
+
+def page(connection: Connection, kind: Of | None, offset: int, limit: int | None) -> tuple[int, list[Scattered]]:
+    """What was found and is still all there, the surest first; how many there are in all."""
+    wanted = select(*_ALL)
+    if kind is not None:
+        wanted = wanted.where(SCATTERED.c.kind == kind)
+    found = [
+        Scattered(*row) for row in connection.execute(wanted.order_by(SCATTERED.c.confidence.desc(), SCATTERED.c.id))
+    ]
+    there = _there(connection, found)
+    found = [one for one in found if there.issuperset(one.entries)]
+    return len(found), found[offset : None if limit is None else offset + limit]
+
+
+def some(connection: Connection, numbers: Sequence[int]) -> list[Scattered]:
+    """Some of them, of those that are still all there."""
+    rows = connection.execute(select(*_ALL).where(SCATTERED.c.id.in_(among(numbers))).order_by(SCATTERED.c.id))
+    found = [Scattered(*row) for row in rows]
+    there = _there(connection, found)
+    return [one for one in found if there.issuperset(one.entries)]
+
+
+def _there(connection: Connection, found: Sequence[Scattered]) -> set[VersionId]:
+    ids = {entry for one in found for entry in one.entries}
+    return set(connection.execute(select(ENTRIES.c.id).where(ENTRIES.c.id.in_(among(ids)))).scalars())
+
+
+def counts(connection: Connection) -> dict[str, int]:
+    """How many there are, by kind."""
+    rows = connection.execute(select(SCATTERED.c.kind, func.count()).group_by(SCATTERED.c.kind))
+    return {row[0]: row[1] for row in rows}
+
+
+def looking(connection: Connection) -> tuple[bool, JobId | None]:
+    """Whether entries have changed since, and the job that looks now."""
+    outdated = bool(connection.execute(select(META.c.scattered != META.c.revision)).scalar_one())
+    wanted = select(JOBS.c.id).where(JOBS.c.kind == "scattered", JOBS.c.state.in_(("queued", "running")))
+    found = connection.execute(wanted.order_by(JOBS.c.id.desc()).limit(1)).scalar()
+    return outdated, JobId(found) if found is not None else None
+
+
+def queue_looking(connection: Connection) -> None:
+    """Queue looking for what is scattered, unless that is queued already."""
+    queue_once(connection, "scattered", "Looking for series that are scattered", {}, "scattered")
