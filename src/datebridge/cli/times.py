@@ -12,6 +12,7 @@ import typer
 from datebridge.cli.output import OK, PROBLEMS, say, table
 
 if TYPE_CHECKING:
+    from datebridge.core.comparing.files import Told
     from datebridge.core.text.reader import RawComponent
 
 app = typer.Typer()
@@ -125,15 +126,30 @@ def compare_two_files(
         told = {"summary": found.summary, "differences": [one.as_dict() for one in found.differences]}
         print(json.dumps({**told, **({"cut": found.cut} if found.cut else {})}, ensure_ascii=False, indent=2))
     else:
-        rows = [
-            (one.verdict, (one.left or one.right or {}).get("summary", ""), (one.left or {}).get("start", ""),
-             (one.right or {}).get("start", ""), ", ".join(one.fields))
-            for one in found.differences[:_SHOWN]
-        ]  # fmt: skip
+        rows = _by_entry(found.differences)
         title = ", ".join(f"{number:,} {verdict}" for verdict, number in found.summary.items())
-        table(("", "what", "A", "B", "fields"), rows, title)
-        if len(found.differences) > _SHOWN:
-            say(f"  … and {len(found.differences) - _SHOWN:,} more; --json lists them all.")
+        table(("what", "changed", "missing", "extra", "later by", "fields", "first"), rows[:_SHOWN], title)
+        if len(rows) > _SHOWN:
+            say(f"  … and {len(rows) - _SHOWN:,} more; --json lists them all, occurrence by occurrence.")
         for name in found.cut:
             say(f"  “{name}” happens more often than can be listed; not all of its times were compared.")
     raise SystemExit(PROBLEMS if found.differences else OK)
+
+
+def _by_entry(differences: list[Told]) -> list[tuple[str, ...]]:
+    """A row for each series or single entry that differs, those with most first."""
+    from datebridge.core.words.spans import difference
+
+    groups: dict[tuple[str, str], list[Told]] = {}
+    for one in differences:
+        side = one.left or one.right or {}
+        groups.setdefault((one.uid, side.get("summary", "")), []).append(one)
+    rows = []
+    for (_, title), some in sorted(groups.items(), key=lambda item: -len(item[1])):
+        counts = [sum(one.verdict == verdict for one in some) for verdict in ("changed", "missing", "extra")]
+        moved = sorted({one.moved_by for one in some if one.moved_by})
+        fields = ", ".join(dict.fromkeys(name for one in some for name in one.fields))
+        by = ", ".join(map(difference, moved[:3])) + (", …" if len(moved) > 3 else "")
+        first = (some[0].left or some[0].right or {}).get("start", "")
+        rows.append((title, *(f"{count:,}" if count else "" for count in counts), by, fields, first))
+    return rows

@@ -15,6 +15,7 @@ from datetime import date, datetime, time, timedelta
 from datebridge.core.text.reader import Reader
 from datebridge.demo.damaged import damaged_log
 from datebridge.demo.exported import exported
+from datebridge.demo.timing import COPY, PLAN, Watch
 from datebridge.demo.twice import partners_file
 from datebridge.demo.untidy import UNTIDY
 from datebridge.demo.writing import alarm, attendee, calendar, event, local, organizer
@@ -62,11 +63,13 @@ class SampleCalendar:
 
 def sample_files(today: date, seed: int = 1926) -> list[SampleFile]:
     """What Skerrow's administrator brought in as files, in that order; the tide table into the wrong calendar."""
-    make = Scenario(today, seed)
+    make, watch = Scenario(today, seed), Watch(today)
     return [
         SampleFile("old-lab-diary.ics", make.lab_diary(), "Old lab diary"),
         SampleFile("berths-export.ics", make.export(), "Berths, as exported"),
         SampleFile("tide-tables.ics", make.tides(), "Duty officer rota"),
+        SampleFile("watch-plan.ics", watch.plan(), PLAN),
+        SampleFile("watch-plan-partners.ics", watch.copy(), COPY),
         SampleFile("mooring-log-damaged.ics", damaged_log(today), ""),
         SampleFile("partner-office.ics", make.partners(), None),
     ]

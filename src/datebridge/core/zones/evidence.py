@@ -16,7 +16,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from datebridge.core.tzids import Resolution, links, resolve
+from datebridge.core.tzids import Resolution, links, listed, resolve
 from datebridge.core.zones.abbreviations import meant_by
 from datebridge.core.zones.defined import DefinedZone, define, defined
 from datebridge.core.zones.fitting import Fit, Stretch, fitted
@@ -104,7 +104,7 @@ def _ruled(found: Understood, zone: str, own_counts: bool, says: str) -> Underst
 
 def _by_name(tzid: str, name: Resolution, first: int, last: int, hints: Sequence[str]) -> Understood:
     if name.zone:
-        method: Method = "link" if name.method == "iana" and name.zone in links() else name.method
+        method: Method = "link" if _is_older(name) else name.method
         confidence, says = _BY_NAME[method]
         if method == "link":
             says += f", for {links()[name.zone]}"
@@ -121,12 +121,17 @@ def _by_name(tzid: str, name: Resolution, first: int, last: int, hints: Sequence
     return Understood(tzid, "", "unresolved", 0.0, first, last, "a name nobody knows, and no definition")
 
 
+def _is_older(name: Resolution) -> bool:
+    """Whether a name stands for another one and for no place of its own."""
+    return name.method == "iana" and name.zone in links() and name.zone not in listed()
+
+
 def _by_both(tzid: str, name: Resolution, own: DefinedZone, first: int, last: int, hints: Sequence[str]) -> Understood:
     fit = fitted(own, first, last)
     candidates = fit.parts or (Stretch(_hinted(fit.whole, (name.zone, *hints)), fit.first, fit.last),)
     apart = differs(own, name.zone, first, last) if name.zone else None
     if name.zone and apart is None:
-        confidence, says = _BY_NAME["link" if name.zone in links() and name.method == "iana" else name.method]
+        confidence, says = _BY_NAME["link" if _is_older(name) else name.method]
         return Understood(
             tzid, name.zone, name.method, max(confidence, 0.98), first, last, f"{says}; its definition agrees",
             named=name.zone, own=True, candidates=candidates,

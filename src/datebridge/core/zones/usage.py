@@ -92,7 +92,7 @@ def _hints(uses: Iterable[Use]) -> list[str]:
     counted: Counter[str] = Counter()
     for use in uses:
         zone = resolve(use.tzid)
-        if zone.exact:
+        if zone.exact and not use.definition:
             counted[zone.zone] += use.entries
     return [zone for zone, _ in counted.most_common(12)]
 
