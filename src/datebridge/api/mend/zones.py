@@ -199,7 +199,7 @@ def _off(one: comparisons.OffPart, called: dict[CalendarId, str]) -> OffOut:
         pair=one.pair.id, title=one.pair.title, left=called[one.left], right=called[one.right], left_id=one.left,
         right_id=one.right, moved=difference(one.pair.moved_by or 0), off=one.pair.changed, agree=one.pair.same,
         right_zone=right, wrong_zone=wrong,
-        filter=f"calendar:{quote(called[one.right])} title:{quote(one.pair.title)}",
+        filter=f"calendar:{quote(called[one.right])} what:{quote(one.pair.title)}",
     )  # fmt: skip
 
 

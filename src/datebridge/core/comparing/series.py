@@ -100,8 +100,8 @@ def compare(
     if len(left) == len(right) == 1:
         pairs, rest, other = [(left[0], right[0])], list[Point](), list[Point]()
     else:
-        pairs, rest, other = _join(left, right, lambda p: p.slot)
-        for step in (lambda p: (p.start, p.all_day), None):
+        pairs, rest, other = _join(left, right, lambda p: (p.slot, p.start, p.all_day))
+        for step in (lambda p: p.slot, lambda p: (p.start, p.all_day), None):
             if not rest or not other:
                 break
             more, rest, other = _join(rest, other, step) if step is not None else _nearest(rest, other)

@@ -9,12 +9,12 @@ from typing import Any, Literal, NamedTuple
 from datebridge.core.changes import Change, Kind
 from datebridge.core.checks import examine
 from datebridge.core.comparing import Difference, Pair, reconcile
+from datebridge.core.editing.carrying import Carrying
 from datebridge.core.happening.occurrences import Bounds, clock_of
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.invitations import silenced
 from datebridge.core.moments import Clock
 from datebridge.core.text.component import Component
-from datebridge.core.text.writer import tzids_in
 from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.jobs.jobs import JobContext, Refused
@@ -145,7 +145,10 @@ class _Making:
     own: Zones
     theirs: Zones
     silent: int = 0
-    wanted: set[str] = field(default_factory=set)
+    carrying: Carrying = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.carrying = Carrying(self.own, self.theirs)
 
     def add(self, writer: VersionWriter, rows: list[PairRow], to: Side) -> None:
         ids = [number for row in rows for number in (*row.left_ids, *row.right_ids)]
@@ -164,7 +167,7 @@ class _Making:
             had[facts.component, facts.uid, facts.recurrence_id] = number, text
         for _, text in theirs:
             text = self._prepared(text)
-            facts = examine(Component(text).kind, text, self.theirs)
+            facts = examine(Component(text).kind, text, self.carrying.there)
             place = facts.component, facts.uid, facts.recurrence_id
             before = had.pop(place, None)
             if before is not None and before[1] == text:
@@ -176,7 +179,7 @@ class _Making:
             self.draft.add(Change(self.calendar, *place, number, None, "The other does not have it."))
 
     def _prepared(self, text: str) -> str:
-        self.wanted |= tzids_in(text) - set(self.own)
+        text = self.carrying.carried(text)
         if "ATTENDEE" in text.upper() and Component(text).first("ATTENDEE") is not None:
             self.silent += 1
             return silenced(text)
@@ -184,10 +187,9 @@ class _Making:
 
     def zones(self, writer: VersionWriter) -> None:
         """Definitions go along that are not here."""
-        for tzid in sorted(self.wanted):
-            if definition := self.theirs.text(tzid):
-                version = writer.add_text("VTIMEZONE", definition)
-                self.draft.add(Change(self.calendar, "VTIMEZONE", tzid, "", None, version))
+        for tzid, definition in sorted(self.carrying.wanted.items()):
+            version = writer.add_text("VTIMEZONE", definition)
+            self.draft.add(Change(self.calendar, "VTIMEZONE", tzid, "", None, version))
 
 
 def adjust_job(context: JobContext) -> dict[str, Any]:

@@ -27,11 +27,11 @@ from datebridge.core.changes import (
 )
 from datebridge.core.checks import examine
 from datebridge.core.choices import Existing
+from datebridge.core.editing.carrying import Carrying
 from datebridge.core.ids import AccountId, CalendarId, SetId, VersionId
 from datebridge.core.index.facts import Facts
 from datebridge.core.invitations import silenced
 from datebridge.core.text.component import Component
-from datebridge.core.text.writer import tzids_in
 from datebridge.core.words.filters import Selection
 from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import Zones
@@ -153,7 +153,8 @@ class _Transfer:
     renamed: dict[tuple[CalendarId, str], str] = field(default_factory=dict)
     items: list[Item[_Staged]] = field(default_factory=list)
     zones: dict[CalendarId, Zones] = field(default_factory=dict)
-    wanted: dict[str, CalendarId] = field(default_factory=dict)
+    carrying: dict[CalendarId, Carrying] = field(default_factory=dict)
+    wanted: dict[str, str] = field(default_factory=dict)
     home: dict[str, str] = field(default_factory=dict)
     uids: set[str] = field(default_factory=set)
     silent: int = 0
@@ -181,10 +182,9 @@ class _Transfer:
         for met in reconcile(self.items, here, policy):
             self._decide(calendar, met)
         with self.draft.stage() as writer:
-            for tzid, owner in self.wanted.items():
-                if definition := self.zones[owner].text(tzid):
-                    version = writer.add_text("VTIMEZONE", definition)
-                    self.draft.add(Change(calendar, "VTIMEZONE", tzid, "", None, version))
+            for tzid, definition in self.wanted.items():
+                version = writer.add_text("VTIMEZONE", definition)
+                self.draft.add(Change(calendar, "VTIMEZONE", tzid, "", None, version))
         self._name(facts)
 
     def _calendar(self) -> CalendarId:
@@ -202,12 +202,13 @@ class _Transfer:
             if one.calendar not in self.zones:
                 self.zones[one.calendar] = zones_of(writer.connection, one.calendar)
             zones = self.zones[one.calendar]
+            carrying = self.carrying.setdefault(one.calendar, Carrying(own, zones, self.wanted))
             text = self.changed.get(one.id, one.text)
             if text is None:
                 continue
-            text, facts = self._prepared(one.calendar, text, examine(one.component, text, zones), zones)
-            for tzid in tzids_in(text) - set(own):
-                self.wanted.setdefault(tzid, one.calendar)
+            carried = carrying.carried(text)
+            known = zones if carried == text else carrying.there
+            text, facts = self._prepared(one.calendar, carried, examine(one.component, carried, known), known)
             identity = identity_of(facts.component, facts.uid, facts.recurrence_id, facts.digest)
             staged = _Staged(writer.add(facts, text), one.id)
             self.items.append(Item(identity, facts.digest, staged, facts.sequence, facts.modified))
