@@ -21,7 +21,7 @@ from typing import Generic, Literal, TypeVar
 from datebridge.core.comparing.fields import differing
 from datebridge.core.comparing.seasons import Move, Slip, explain
 from datebridge.core.comparing.series import Difference, Point, Verdict, compare, points
-from datebridge.core.happening.occurrences import Bounds, Clocks, Timed
+from datebridge.core.happening.occurrences import Bounds, Clocks, Timed, occurrences
 from datebridge.core.index.facts import Mark
 from datebridge.core.matching import Alike, Item, find, item_of, together
 
@@ -176,7 +176,8 @@ def _compare(
 ) -> None:
     alike = [p for p in pairs if p.left is not None and p.right is not None and _is_alike(p.left, p.right)]
     known = {id(pair) for pair in alike}
-    wanted = [held for p in pairs for held in (p.left, p.right if id(p) not in known else None) if held is not None]
+    _count(alike, low, high, clocks, bounds)
+    wanted = [h for p in pairs if id(p) not in known for h in (p.left, p.right) if h is not None]
     entries: list[Timed] = []
     owner: dict[int, int] = {}
     keys: dict[int, Key] = {}
@@ -203,20 +204,40 @@ def _compare(
     def own(held: Held[Key] | None) -> list[Point]:
         return by_held.get(owner.get(id(held), -1), []) if held is not None else []
 
-    def inside(point: Point | None) -> bool:
-        return point is not None and point.start < high and (point.end > low or point.start >= low)
-
     numbers = {entry.id: entry.uid for entry in entries if entry.id in bounds.cut}
     for pair in pairs:
+        if id(pair) in known:
+            continue
         points_left, points_right = own(pair.left), own(pair.right)
         pair.cut = bool(numbers) and any(str(owner.get(id(h), -1)) in numbers.values() for h in (pair.left, pair.right))
-        if id(pair) in known:
-            pair.same = sum(1 for point in points_left if inside(point))
-            continue
         same, differences = compare(points_left, points_right, fields)
-        pair.differences = [one for one in differences if inside(one.left) or inside(one.right)]
-        pair.still = [point for point in same if inside(point)] if pair.differences else []
-        pair.same = len(pair.still) or sum(1 for point in same if inside(point))
+        pair.differences = [one for one in differences if _inside(one.left, low, high) or _inside(one.right, low, high)]
+        pair.still = [point for point in same if _inside(point, low, high)] if pair.differences else []
+        pair.same = len(pair.still) or sum(1 for point in same if _inside(point, low, high))
+
+
+def _inside(point: Point | None, low: int, high: int) -> bool:
+    return point is not None and point.start < high and (point.end > low or point.start >= low)
+
+
+def _count(alike: list[Pair[Key]], low: int, high: int, clocks: Clocks | None, bounds: Bounds) -> None:
+    """Count how often what is the same on both sides happens; most of it happens once, and that is plain to see."""
+    entries: list[Timed] = []
+    owner: dict[int, Pair[Key]] = {}
+    for pair in alike:
+        held = pair.left or Held([])
+        first = held.first
+        if len(held.items) == 1 and not first.is_series and first.start is not None and first.start >= low:
+            pair.same = int(first.start < high)
+            continue
+        for item in held.items:
+            if item.timed is not None:
+                entries.append(item.timed)
+                owner[item.timed.id] = pair
+    for one in occurrences(entries, low, high, "UTC", clocks, bounds=bounds):
+        owner[one.entry].same += 1
+    for number in bounds.cut & owner.keys():
+        owner[number].cut = True
 
 
 def _is_alike(left: Held[Key], right: Held[Key]) -> bool:
