@@ -7,7 +7,18 @@ import threading
 from sqlalchemy import Connection, Table, func, select
 
 from datebridge.store.database import Store
-from datebridge.store.tables import ACCOUNTS, FILES, JOBS, META, PREFERENCES, PUSHES, REMOTES, SETS
+from datebridge.store.tables import (
+    ACCOUNTS,
+    COMPARISONS,
+    FILES,
+    JOBS,
+    META,
+    PREFERENCES,
+    PUSHES,
+    REMOTES,
+    RULINGS,
+    SETS,
+)
 
 #: Each topic with a mark that is another one once something of it has changed.
 Marks = dict[str, tuple[object, ...]]
@@ -36,6 +47,10 @@ def marks(connection: Connection) -> Marks:
         "files": (*of(func.max(FILES.c.id)), *by_state(FILES)),
         "jobs": (*of(func.max(JOBS.c.id)), *connection.execute(busy).one()),
         "duplicates": of(META.c.matched),
+        "time": (
+            *of(META.c.scattered, META.c.seasons), *of(func.max(COMPARISONS.c.id)),
+            *of(func.max(RULINGS.c.id), func.count(RULINGS.c.revoked_at)),
+        ),
         "preferences": all_of(*PREFERENCES.c),
     }  # fmt: skip
 

@@ -820,6 +820,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/change-sets/{set_id}/times": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Times
+         * @description Every occurrence a set affects, before and after, on both clocks.
+         */
+        get: operations["times_api_change_sets__set_id__times_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/change-sets/{set_id}/apply": {
         parameters: {
             query?: never;
@@ -1408,6 +1428,390 @@ export interface paths {
          * @description Keep the recipe of a file.
          */
         post: operations["bring_in_api_recipes_files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/zone-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Found
+         * @description Every zone name in use; what nobody knows first, then what contradicts itself.
+         */
+        get: operations["found_api_zone_names_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/zone-names/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Look anew for what is off for part of the year.
+         */
+        post: operations["look_api_zone_names_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/zone-names/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Readings
+         * @description Entries that use a name, as the name has them, and as its definition does; the newest first.
+         */
+        get: operations["readings_api_zone_names_readings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/zone-names/rulings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide
+         * @description Rule what a name means, in one calendar or in all; what is read later is read so.
+         */
+        post: operations["decide_api_zone_names_rulings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/zone-names/rulings/{ruling}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Back
+         * @description Take a ruling back.
+         */
+        delete: operations["take_back_api_zone_names_rulings__ruling__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/head": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Head
+         * @description What is wrong with series, by check, and what is scattered.
+         */
+        get: operations["head_api_series_head_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Page
+         * @description A page of series that match a filter.
+         */
+        get: operations["page_api_series_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/{entry}/strip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Strip
+         * @description What a series does over a year, against the days on which its clock is changed.
+         */
+        get: operations["strip_api_series__entry__strip_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/against": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Against
+         * @description Two series laid against each other, from so many years ago to as many from now.
+         */
+        get: operations["against_api_series_against_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/{entry}/shape": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Shape
+         * @description Propose splitting a series at a day, ending it on one, taking it apart, or beginning it on its own rule.
+         */
+        post: operations["shape_api_series__entry__shape_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/scattered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Scattered Page
+         * @description A page of what belongs to one series, the surest first.
+         */
+        get: operations["scattered_page_api_series_scattered_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Look anew for what is scattered.
+         */
+        post: operations["look_api_series_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Together
+         * @description Propose putting together what is scattered.
+         */
+        post: operations["together_api_series_together_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/alone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stand Alone
+         * @description Propose making changed occurrences without their series entries of their own.
+         */
+        post: operations["stand_alone_api_series_alone_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/comparisons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Made
+         * @description The comparisons that are kept, the newest first.
+         */
+        get: operations["made_api_comparisons_get"];
+        put?: never;
+        /**
+         * Compare
+         * @description Compare two calendars.
+         */
+        post: operations["compare_api_comparisons_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/comparisons/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Review
+         * @description What differs between two calendars, counted by kind, month and field.
+         */
+        get: operations["review_api_comparisons__number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/comparisons/{number}/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pairs
+         * @description A page of pairs that differ.
+         */
+        get: operations["pairs_api_comparisons__number__pairs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/comparisons/pairs/{pair}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pair
+         * @description A pair in two banks, occurrence by occurrence.
+         */
+        get: operations["pair_api_comparisons_pairs__pair__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/comparisons/{number}/adjust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Adjust
+         * @description Propose making one side as the other is: some pairs, or all of a kind.
+         */
+        post: operations["adjust_api_comparisons__number__adjust_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2125,6 +2529,54 @@ export interface components {
             /** Address */
             address: string;
         };
+        /** AdjustIn */
+        AdjustIn: {
+            /**
+             * Verdict
+             * @default
+             */
+            verdict: ("same" | "uid" | "moved" | "season" | "times" | "fields" | "both" | "missing" | "extra") | "";
+            /**
+             * Month
+             * @default
+             */
+            month: string;
+            /**
+             * Field
+             * @default
+             */
+            field: string;
+            /**
+             * To
+             * @description the side that is made as the other is
+             * @enum {string}
+             */
+            to: "left" | "right";
+            /**
+             * Pairs
+             * @default []
+             */
+            pairs: number[];
+        };
+        /** AgainstOut */
+        AgainstOut: {
+            /** Titles */
+            titles: string[];
+            /** Zones */
+            zones: string[];
+            /** Same */
+            same: number;
+            page: components["schemas"]["DifferencePage"];
+        };
+        /** AilmentOut */
+        AilmentOut: {
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Message */
+            message: string;
+        };
         /**
          * Alarm
          * @description When to be reminded.
@@ -2262,6 +2714,21 @@ export interface components {
             octets: number;
         };
         /**
+         * BankOut
+         * @description When something is: the day, the hours, and the hours on the clock of the other bank where that is another.
+         */
+        BankOut: {
+            /** Day */
+            day: string;
+            /** Hours */
+            hours: string;
+            /**
+             * There
+             * @default
+             */
+            there: string;
+        };
+        /**
          * BeginSeries
          * @description A series begins on this day or later: what it did before is cut off.
          */
@@ -2295,7 +2762,7 @@ export interface components {
          */
         BulkIn: {
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
             selection: components["schemas"]["SelectionIn"];
             /**
              * Name
@@ -2656,7 +3123,7 @@ export interface components {
              * Steps
              * @description what would be changed in bulk
              */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * CheckOut
@@ -2736,6 +3203,13 @@ export interface components {
             /** Until */
             until?: string | null;
         };
+        /** ClockChange */
+        ClockChange: {
+            /** Day */
+            day: number;
+            /** Said */
+            said: string;
+        };
         /** ClockOut */
         ClockOut: {
             /** Zone */
@@ -2752,6 +3226,58 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * CompareIn
+         * @description Two calendars, and the days over which they are compared; the last one is included.
+         */
+        CompareIn: {
+            /** Left */
+            left: number;
+            /** Right */
+            right: number;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+        };
+        /**
+         * ComparisonOut
+         * @description Two calendars compared. Counts of `same`, `changed`, `missing` and `extra` are of occurrences.
+         */
+        ComparisonOut: {
+            /** Id */
+            id: number;
+            /** Left Id */
+            left_id: number;
+            /** Right Id */
+            right_id: number;
+            /** Left */
+            left: string;
+            /** Right */
+            right: string;
+            /** Days */
+            days: string;
+            /** Same */
+            same: number;
+            /** Changed */
+            changed: number;
+            /** Missing */
+            missing: number;
+            /** Extra */
+            extra: number;
+            /** Pairs */
+            pairs: number;
+            /** Different */
+            different: number;
+            /** Outdated */
+            outdated: boolean;
+        };
         /** CompletionOut */
         CompletionOut: {
             /** Insert */
@@ -2767,7 +3293,7 @@ export interface components {
         ConflictOut: {
             push: components["schemas"]["UnsettledOut"];
             /** Pairs */
-            pairs: components["schemas"]["PairOut"][];
+            pairs: components["schemas"]["datebridge__api__connect__shapes__PairOut"][];
         };
         /**
          * CopiesOut
@@ -2838,6 +3364,21 @@ export interface components {
             shifts: number[];
             /** Pieces */
             pieces: components["schemas"]["PieceOut"][];
+        };
+        /**
+         * DaysAgain
+         * @description Times from midnight to midnight on the clock of `zone` are the whole days they were.
+         */
+        DaysAgain: {
+            /** Zone */
+            zone: string;
+            /** Of */
+            of?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "days-again";
         };
         /** DaysOut */
         DaysOut: {
@@ -2916,6 +3457,44 @@ export interface components {
              * @enum {string}
              */
             do: "delete";
+        };
+        /**
+         * DifferenceOut
+         * @description One occurrence on both sides; one is None where it is on the other alone.
+         */
+        DifferenceOut: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "same" | "changed" | "missing" | "extra";
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            left: components["schemas"]["BankOut"] | null;
+            right: components["schemas"]["BankOut"] | null;
+            /**
+             * Moved
+             * @description by how much the right one is later (+) or earlier; empty for not at all
+             */
+            moved: string;
+            /** Fields */
+            fields: string[];
+            /**
+             * Odd
+             * @description skipped, or twice: its clock is changed just then
+             * @default
+             */
+            odd: string;
+        };
+        /** DifferencePage */
+        DifferencePage: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["DifferenceOut"][];
         };
         /**
          * DifferingOut
@@ -3340,6 +3919,27 @@ export interface components {
             terms: components["schemas"]["TermCount"][];
         };
         /**
+         * FindingCount
+         * @description A check of series, and in how many entries it has found something.
+         */
+        FindingCount: {
+            /** Code */
+            code: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "breaks" | "alters" | "untidy";
+            /** Title */
+            title: string;
+            /** Why */
+            why: string;
+            /** Count */
+            count: number;
+            /** Fixable */
+            fixable: boolean;
+        };
+        /**
          * Fix
          * @description What a check finds is put right as the check can.
          */
@@ -3596,6 +4196,20 @@ export interface components {
             /** More */
             more: number;
         };
+        /** KindOut */
+        KindOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "inferred" | "pieces" | "adopt";
+            /** Title */
+            title: string;
+            /** Says */
+            says: string;
+            /** Count */
+            count: number;
+        };
         /**
          * LackingOut
          * @description A calendar, and what it does not say of itself.
@@ -3842,6 +4456,32 @@ export interface components {
             difference: string;
         };
         /**
+         * Misread
+         * @description What was on the clock of `zone` was read on that of `was`: shifted by their difference at each date.
+         *
+         *     Attributes:
+         *         of: as in `OnClock`. otherwise: as in `OnClock`, but for ``clock``.
+         */
+        Misread: {
+            /** Zone */
+            zone: string;
+            /** Was */
+            was: string;
+            /** Of */
+            of?: string | null;
+            /**
+             * Otherwise
+             * @default leave
+             * @enum {string}
+             */
+            otherwise: "leave" | "dates";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "misread";
+        };
+        /**
          * MoveTo
          * @description To another calendar, by its name, and by its account where several are called so.
          */
@@ -3858,6 +4498,80 @@ export interface components {
              * @enum {string}
              */
             do: "calendar";
+        };
+        /**
+         * NameOut
+         * @description A zone name with one meaning.
+         */
+        NameOut: {
+            /**
+             * Key
+             * @description tells names with two meanings apart
+             */
+            key: string;
+            /** Tzid */
+            tzid: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "unknown" | "contradicts" | "fine" | "ruled" | "floating";
+            /**
+             * Zone
+             * @description what it goes by, or goes like; empty where nobody knows
+             */
+            zone: string;
+            /** Method */
+            method: string;
+            /** Says */
+            says: string;
+            /** Contradicts */
+            contradicts: string;
+            /**
+             * Named
+             * @description the zone its name suggests
+             */
+            named: string;
+            /**
+             * Like
+             * @description the zone its definition goes like; empty without one, or where none does
+             */
+            like: string;
+            /**
+             * Sure
+             * @description in hundredths
+             */
+            sure: number;
+            /** Years */
+            years: string;
+            /** Entries */
+            entries: number;
+            /** Uses */
+            uses: components["schemas"]["UseOut"][];
+            /**
+             * Others
+             * @description how many other meanings the name has elsewhere
+             */
+            others: number;
+            /** Defined */
+            defined: boolean;
+            /** Candidates */
+            candidates: components["schemas"]["datebridge__api__mend__zones__StretchOut"][];
+            /**
+             * Filter
+             * @description the filter line that shows the entries
+             */
+            filter: string;
+            /**
+             * Own Year
+             * @description its clock over this year, by its definition or its name
+             */
+            own_year: components["schemas"]["StepOut"][];
+            /**
+             * Zone Year
+             * @description the clock of the proposed zone, where that is another reading
+             */
+            zone_year: components["schemas"]["StepOut"][];
         };
         /** NewCalendarIn */
         NewCalendarIn: {
@@ -3958,6 +4672,80 @@ export interface components {
              */
             cut: string[];
         };
+        /**
+         * OffOut
+         * @description Something that agrees with its counterpart in another calendar for part of the year only.
+         */
+        OffOut: {
+            /** Pair */
+            pair: number;
+            /** Title */
+            title: string;
+            /** Left */
+            left: string;
+            /** Right */
+            right: string;
+            /** Left Id */
+            left_id: number;
+            /** Right Id */
+            right_id: number;
+            /** Moved */
+            moved: string;
+            /** Off */
+            off: number;
+            /** Agree */
+            agree: number;
+            /**
+             * Right Zone
+             * @description the zone it is in, on the left
+             */
+            right_zone: string;
+            /**
+             * Wrong Zone
+             * @description the zone the right side took it for
+             */
+            wrong_zone: string;
+            /**
+             * Filter
+             * @description the filter line that shows the entries of the right side
+             */
+            filter: string;
+        };
+        /**
+         * OnClock
+         * @description Times go by the clock of another zone.
+         *
+         *     Attributes:
+         *         zone: an IANA zone, or a TZID the calendar defines; "" for none (floating times).
+         *         keep: ``clock``: the hour stays, the instant changes (it was labelled wrongly); ``instant``: the instant stays,
+         *             and is told on the other clock (people moved).
+         *         of: only times in this TZID as written, "" for floating ones; None for all that are no whole days.
+         *         otherwise: of a series of which no rule keeps every instant: ``leave`` it; ``dates``: write it date by date;
+         *             ``clock``: keep its hour on the new clock, so that some of its times move.
+         */
+        OnClock: {
+            /** Zone */
+            zone: string;
+            /**
+             * Keep
+             * @default clock
+             * @enum {string}
+             */
+            keep: "clock" | "instant";
+            /** Of */
+            of?: string | null;
+            /**
+             * Otherwise
+             * @default leave
+             * @enum {string}
+             */
+            otherwise: "leave" | "dates" | "clock";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "clock";
+        };
         /** OverlapOut */
         OverlapOut: {
             left: components["schemas"]["OccurrenceOut"];
@@ -4004,18 +4792,25 @@ export interface components {
              */
             entries: number[];
         };
-        /** PairOut */
-        PairOut: {
-            /** Recurrence Id */
-            recurrence_id: string;
+        /**
+         * PairDetail
+         * @description A pair occurrence by occurrence, looked at now.
+         */
+        PairDetail: {
             /** Title */
             title: string;
-            /** Mine */
-            mine: string[];
-            /** Theirs */
-            theirs: string[];
-            /** Fields */
-            fields: components["schemas"]["FieldOut"][];
+            /** Zones */
+            zones: string[];
+            /** Same */
+            same: number;
+            page: components["schemas"]["DifferencePage"];
+        };
+        /** PairPage */
+        PairPage: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["datebridge__api__mend__reconcile__PairOut"][];
         };
         /**
          * Person
@@ -4234,6 +5029,11 @@ export interface components {
              */
             least: number;
         };
+        /** ProposalOut */
+        ProposalOut: {
+            /** Set Id */
+            set_id: number;
+        };
         /**
          * PushedOut
          * @description How what a batch had to push fared, in entries.
@@ -4292,6 +5092,29 @@ export interface components {
              */
             shorten: boolean;
         };
+        /**
+         * ReadingOut
+         * @description An entry as the name has it, and as the definition has it, on the clock of the name.
+         */
+        ReadingOut: {
+            /** Title */
+            title: string;
+            /** Day */
+            day: string;
+            /** By Name */
+            by_name: string;
+            /** By Definition */
+            by_definition: string;
+            /** Apart */
+            apart: string;
+        };
+        /** ReadingsOut */
+        ReadingsOut: {
+            /** Rows */
+            rows: components["schemas"]["ReadingOut"][];
+            /** Same */
+            same: number;
+        };
         /** RecipeFileIn */
         RecipeFileIn: {
             /** File */
@@ -4304,7 +5127,7 @@ export interface components {
             /** Name */
             name: string;
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
             /**
              * Says
              * @description each step in a few words
@@ -4506,6 +5329,19 @@ export interface components {
             do: "replace";
         };
         /**
+         * ReviewOut
+         * @description What differs, to choose from.
+         */
+        ReviewOut: {
+            comparison: components["schemas"]["ComparisonOut"];
+            /** Verdicts */
+            verdicts: components["schemas"]["Tally"][];
+            /** Months */
+            months: components["schemas"]["Tally"][];
+            /** Fields */
+            fields: components["schemas"]["Tally"][];
+        };
+        /**
          * RouteOut
          * @description The numbers on the route: what waits at each stage.
          */
@@ -4534,6 +5370,67 @@ export interface components {
             /** Notices */
             notices: string[];
         };
+        /** RulingIn */
+        RulingIn: {
+            /** Tzid */
+            tzid: string;
+            /**
+             * Zone
+             * @description an IANA zone, or “definition” for its own definition
+             */
+            zone: string;
+            /** Calendar Id */
+            calendar_id?: number | null;
+        };
+        /** RulingOut */
+        RulingOut: {
+            /** Id */
+            id: number;
+            /** Tzid */
+            tzid: string;
+            /** Zone */
+            zone: string;
+            /**
+             * Calendar
+             * @description the calendar it is for; empty for all
+             */
+            calendar: string;
+        };
+        /** ScatteredOut */
+        ScatteredOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "inferred" | "pieces" | "adopt";
+            /** Calendar Id */
+            calendar_id: number;
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
+            /**
+             * Sure
+             * @description in hundredths
+             */
+            sure: number;
+            /** Entries */
+            entries: number;
+            /**
+             * Uids
+             * @description the first of its entries
+             */
+            uids: number[];
+        };
+        /** ScatteredPage */
+        ScatteredPage: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["ScatteredOut"][];
+        };
         /** SelectionCheck */
         SelectionCheck: {
             /** Only Readable */
@@ -4557,10 +5454,72 @@ export interface components {
             /** Only */
             only?: number[] | null;
         };
+        /**
+         * SeriesHead
+         * @description What there is to be done about series; `job` looks for what is scattered just now.
+         */
+        SeriesHead: {
+            /** Total */
+            total: number;
+            /** Findings */
+            findings: components["schemas"]["FindingCount"][];
+            /** Scattered */
+            scattered: components["schemas"]["KindOut"][];
+            /** Outdated */
+            outdated: boolean;
+            /** Job */
+            job: number | null;
+        };
+        /** SeriesPage */
+        SeriesPage: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["SeriesRow"][];
+        };
+        /** SeriesRow */
+        SeriesRow: {
+            entry: components["schemas"]["EntryOut"];
+            /** First */
+            first: string;
+            /**
+             * Last
+             * @description empty for a series without end
+             */
+            last: string;
+            /** So Far */
+            so_far: string;
+            /** To Come */
+            to_come: string;
+            /** Left Out */
+            left_out: number;
+            /** Extra */
+            extra: number;
+            /** Changed */
+            changed: number;
+            /**
+             * Ill
+             * @description what is wrong with it, in words
+             */
+            ill: string[];
+        };
         /** SetMade */
         SetMade: {
             /** Set Id */
             set_id: number;
+        };
+        /** ShapeIn */
+        ShapeIn: {
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "split" | "end" | "explode" | "reanchor";
+            /**
+             * Day
+             * @default
+             */
+            day: string;
         };
         /**
          * SheetIn
@@ -4696,6 +5655,16 @@ export interface components {
              */
             do: "status";
         };
+        /**
+         * StepOut
+         * @description From a day of the year on, so many minutes ahead of UTC.
+         */
+        StepOut: {
+            /** Day */
+            day: number;
+            /** Minutes */
+            minutes: number;
+        };
         /** StepWords */
         StepWords: {
             /** Says */
@@ -4709,16 +5678,7 @@ export interface components {
         /** StepsIn */
         StepsIn: {
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
-        };
-        /** StretchOut */
-        StretchOut: {
-            /** First */
-            first: string;
-            /** Changed */
-            changed: string;
-            /** Times */
-            times: components["schemas"]["ThereOut"][];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * Strip
@@ -4737,6 +5697,36 @@ export interface components {
              * @enum {string}
              */
             do: "strip";
+        };
+        /**
+         * StripOut
+         * @description A series over a year; days are counted from 0.
+         */
+        StripOut: {
+            /** Year */
+            year: number;
+            /** Days */
+            days: number;
+            /** Ticks */
+            ticks: components["schemas"]["TickOut"][];
+            /** Changes */
+            changes: components["schemas"]["ClockChange"][];
+            /** Ill */
+            ill: components["schemas"]["AilmentOut"][];
+        };
+        /** Tally */
+        Tally: {
+            /** Value */
+            value: string;
+            /** Title */
+            title: string;
+            /**
+             * Says
+             * @default
+             */
+            says: string;
+            /** Count */
+            count: number;
         };
         /**
          * TargetIn
@@ -4802,6 +5792,18 @@ export interface components {
             /** Works */
             works: boolean;
         };
+        /** TickOut */
+        TickOut: {
+            /** Day */
+            day: number;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "kept" | "left out" | "moved" | "changed" | "extra";
+            /** Said */
+            said: string;
+        };
         /**
          * TimeOut
          * @description A day and hours that stand in a text, as fields of an event have them.
@@ -4843,6 +5845,49 @@ export interface components {
              * @enum {string}
              */
             do: "timed";
+        };
+        /**
+         * TimesOut
+         * @description What a set does to times, counted in occurrences; `renamed` in entries whose instants stay.
+         */
+        TimesOut: {
+            /** Moved */
+            moved: number;
+            /** Renamed */
+            renamed: number;
+            /** Gone */
+            gone: number;
+            /** New */
+            new: number;
+            /** Same */
+            same: number;
+            /** Odd */
+            odd: number;
+            /** Cut */
+            cut: boolean;
+            page: components["schemas"]["DifferencePage"];
+        };
+        /**
+         * TogetherIn
+         * @description Some of what is scattered, or all of a kind that is as sure as that.
+         */
+        TogetherIn: {
+            /**
+             * Ids
+             * @default []
+             */
+            ids: number[];
+            /**
+             * Kind
+             * @default inferred
+             * @enum {string}
+             */
+            kind: "inferred" | "pieces" | "adopt";
+            /**
+             * Least
+             * @default 0.7
+             */
+            least: number;
         };
         /**
          * UndoOut
@@ -4906,6 +5951,15 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["UnsettledOut"][];
         };
+        /** UseOut */
+        UseOut: {
+            /** Calendar Id */
+            calendar_id: number;
+            /** Name */
+            name: string;
+            /** Entries */
+            entries: number;
+        };
         /**
          * WholeOut
          * @description What shows only of calendars as wholes.
@@ -4927,6 +5981,90 @@ export interface components {
              * @description there are more entries with unknown properties than were looked through
              */
             more_unknown: boolean;
+        };
+        /** ZonesOut */
+        ZonesOut: {
+            /** Names */
+            names: components["schemas"]["NameOut"][];
+            /** Rulings */
+            rulings: components["schemas"]["RulingOut"][];
+            /** Off */
+            off: components["schemas"]["OffOut"][];
+            /** Outdated */
+            outdated: boolean;
+            /** Job */
+            job: number | null;
+        };
+        /** PairOut */
+        datebridge__api__connect__shapes__PairOut: {
+            /** Recurrence Id */
+            recurrence_id: string;
+            /** Title */
+            title: string;
+            /** Mine */
+            mine: string[];
+            /** Theirs */
+            theirs: string[];
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+        };
+        /** PairOut */
+        datebridge__api__mend__reconcile__PairOut: {
+            /** Id */
+            id: number;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "same" | "uid" | "moved" | "season" | "times" | "fields" | "both" | "missing" | "extra";
+            /** Title */
+            title: string;
+            /**
+             * Says
+             * @description how it differs, in words
+             */
+            says: string;
+            /**
+             * Month
+             * @description of its first difference
+             */
+            month: string;
+            /** Same */
+            same: number;
+            /** Changed */
+            changed: number;
+            /** Missing */
+            missing: number;
+            /** Extra */
+            extra: number;
+            /**
+             * Matched
+             * @description by what it was paired, where not by its UID
+             */
+            matched: string;
+        };
+        /**
+         * StretchOut
+         * @description Zones that would fit, from one year to another; the likeliest first, and how many more there are.
+         */
+        datebridge__api__mend__zones__StretchOut: {
+            /** Zones */
+            zones: string[];
+            /** More */
+            more: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+        };
+        /** StretchOut */
+        datebridge__api__time__shapes__StretchOut: {
+            /** First */
+            first: string;
+            /** Changed */
+            changed: string;
+            /** Times */
+            times: components["schemas"]["ThereOut"][];
         };
     };
     responses: never;
@@ -5179,7 +6317,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StretchOut"][];
+                    "application/json": components["schemas"]["datebridge__api__time__shapes__StretchOut"][];
                 };
             };
             /** @description What was sent makes no sense; the detail says where. */
@@ -6771,6 +7909,49 @@ export interface operations {
             };
         };
     };
+    times_api_change_sets__set_id__times_get: {
+        parameters: {
+            query?: {
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                set_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimesOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     apply_api_change_sets__set_id__apply_post: {
         parameters: {
             query?: never;
@@ -8035,6 +9216,829 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecipeOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    found_api_zone_names_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ZonesOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    look_api_zone_names_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    readings_api_zone_names_readings_get: {
+        parameters: {
+            query: {
+                tzid: string;
+                calendar?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingsOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    decide_api_zone_names_rulings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulingIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_back_api_zone_names_rulings__ruling__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ruling: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    head_api_series_head_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesHead"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    page_api_series_get: {
+        parameters: {
+            query?: {
+                filter?: string;
+                sort?: "what" | "when" | "calendar";
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesPage"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    strip_api_series__entry__strip_get: {
+        parameters: {
+            query?: {
+                year?: number | null;
+            };
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StripOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    against_api_series_against_get: {
+        parameters: {
+            query: {
+                left: number;
+                right: number;
+                years?: number;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainstOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    shape_api_series__entry__shape_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShapeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    scattered_page_api_series_scattered_get: {
+        parameters: {
+            query?: {
+                kind?: "inferred" | "pieces" | "adopt";
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScatteredPage"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    look_api_series_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    together_api_series_together_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TogetherIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    stand_alone_api_series_alone_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": number[];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    made_api_comparisons_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonOut"][];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    compare_api_comparisons_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    review_api_comparisons__number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    pairs_api_comparisons__number__pairs_get: {
+        parameters: {
+            query?: {
+                verdict?: ("same" | "uid" | "moved" | "season" | "times" | "fields" | "both" | "missing" | "extra") | "";
+                month?: string;
+                field?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairPage"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    pair_api_comparisons_pairs__pair__get: {
+        parameters: {
+            query?: {
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                pair: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairDetail"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    adjust_api_comparisons__number__adjust_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdjustIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
                 };
             };
             /** @description What was sent makes no sense; the detail says where. */

@@ -2,6 +2,7 @@
   import Input from '$lib/ui/Input.svelte';
   import Select from '$lib/ui/Select.svelte';
   import DayField from '$lib/time/DayField.svelte';
+  import ZoneChoice from '$lib/mend/ZoneChoice.svelte';
   import { createQuery } from '@tanstack/svelte-query';
   import { answer, client } from '$lib/api/client';
   import { calendarsQuery } from '$lib/api/queries';
@@ -81,6 +82,46 @@
       <option value="later">later</option><option value="earlier">earlier</option>
     </select>
     <span class="text-soft">on each entry’s own clock; series with their changes</span>
+  {:else if step.do === 'clock'}
+    <ZoneChoice value={step.zone} label="To" onchange={(zone) => step.do === 'clock' && (step = { ...step, zone })} />
+    <select class="field" aria-label="What stays" bind:value={step.keep}>
+      <option value="clock">the hour stays, the instant changes</option>
+      <option value="instant">the instant stays, the hour changes</option>
+    </select>
+    {#if step.keep === 'instant'}
+      <select class="field" aria-label="Where no rule says it" bind:value={step.otherwise}>
+        <option value="leave">series no rule says so: leave them</option>
+        <option value="dates">series no rule says so: date by date</option>
+        <option value="clock">series no rule says so: keep their hour</option>
+      </select>
+    {/if}
+    <span class="text-soft"
+      >{step.of === null || step.of === undefined ? 'all times' : `times in ${step.of || 'no zone'} only`}{step.zone
+        ? ''
+        : '; no zone: the same hour on every clock'}</span
+    >
+  {:else if step.do === 'misread'}
+    <ZoneChoice
+      value={step.was}
+      label="Was read on the clock of"
+      onchange={(was) => step.do === 'misread' && (step = { ...step, was })}
+    />
+    <ZoneChoice
+      value={step.zone}
+      label="and meant on that of"
+      onchange={(zone) => step.do === 'misread' && (step = { ...step, zone })}
+    />
+    <select class="field" aria-label="Where no rule says it" bind:value={step.otherwise}>
+      <option value="leave">series no rule says so: leave them</option>
+      <option value="dates">series no rule says so: date by date</option>
+    </select>
+  {:else if step.do === 'days-again'}
+    <ZoneChoice
+      value={step.zone}
+      label="The days of"
+      onchange={(zone) => step.do === 'days-again' && (step = { ...step, zone })}
+    />
+    <span class="text-soft">what goes from midnight to midnight there</span>
   {:else if step.do === 'timed'}
     <label class="flex items-center gap-2">at <Input type="time" bind:value={step.at} class="w-28" /></label>
     <label class="flex items-center gap-2"

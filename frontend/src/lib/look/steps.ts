@@ -16,6 +16,21 @@ export const STEPS: { name: string; steps: { kind: Kind; name: string; fresh: ()
         name: 'Make times of whole days',
         fresh: () => ({ do: 'timed', at: '09:00', minutes: 60, zone: '' }),
       },
+      {
+        kind: 'clock',
+        name: 'Put on another clock',
+        fresh: () => ({ do: 'clock', zone: 'UTC', keep: 'clock', of: null, otherwise: 'leave' }),
+      },
+      {
+        kind: 'misread',
+        name: 'Read on the wrong clock',
+        fresh: () => ({ do: 'misread', zone: 'UTC', was: 'UTC', of: null, otherwise: 'leave' }),
+      },
+      {
+        kind: 'days-again',
+        name: 'Whole days that became hours',
+        fresh: () => ({ do: 'days-again', zone: 'UTC', of: null }),
+      },
       { kind: 'end-series', name: 'End series at a day', fresh: () => ({ do: 'end-series', last: '' }) },
       { kind: 'begin-series', name: 'Begin series at a day', fresh: () => ({ do: 'begin-series', first: '' }) },
     ],

@@ -1,14 +1,19 @@
 <script lang="ts">
   import PagedList from '$lib/ui/PagedList.svelte';
   import ChangeRow from '$lib/ui/ChangeRow.svelte';
+  import Action from '$lib/ui/Action.svelte';
   import Sheet from '$lib/ui/Sheet.svelte';
+  import TimesSheet from '$lib/mend/TimesSheet.svelte';
+  import { onMount } from 'svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
+  import { keys } from '$lib/state/keys.svelte';
   import { count, moment } from '$lib/ui/words';
 
   /** A proposal or a batch: counted, explained, and its changes in two banks. */
   const { review }: { review: Schemas['ChangeSetReview'] } = $props();
   const set = $derived(review.change_set);
   let shown = $state<Schemas['ChangeOut'] | null>(null);
+  let times = $state(false);
   const proposed = $derived(set.state === 'proposed');
   const archives = $derived.by((): string[] => {
     const said = set.details as { archive?: string; archives?: string[] };
@@ -28,6 +33,10 @@
       .join(' · ');
   });
   const most = $derived(Math.max(1, ...review.by_year.map((year) => year.count)));
+
+  onMount(() =>
+    keys.offer([{ key: 't', does: 'every time it affects, before and after', aim: 'find', run: () => (times = true) }]),
+  );
 
   function fetchPage(offset: number, limit: number) {
     const params = { path: { set_id: set.id }, query: { offset, limit } };
@@ -51,6 +60,9 @@
       <span class="text-removed">− {count(set.deletes)} removed</span>
       {#if set.held}<span class="text-same">‖ {count(set.held)} left alone</span>{/if}
     </p>
+    {#if set.updates || (set.creates && set.deletes)}
+      <p class="mt-1"><Action onclick={() => (times = true)} key="t">Times before and after</Action></p>
+    {/if}
     {#if archives.length}
       <p class="mt-1 flex flex-wrap gap-x-3 text-[13px]">
         <span class="text-soft">Save the {archives.length === 1 ? 'archive' : 'archives'}:</span>
@@ -117,6 +129,7 @@
   </PagedList>
 </div>
 
+{#if times}<TimesSheet set={set.id} {proposed} onclose={() => (times = false)} />{/if}
 {#if shown}
   <Sheet label="Every field" width={900} leave="Close" onclose={() => (shown = null)}>
     <h2 class="mb-1 text-lg font-bold">{shown.after?.what ?? shown.before?.what}</h2>

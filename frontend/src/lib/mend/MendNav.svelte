@@ -8,6 +8,9 @@
     { href: '/mend', name: 'What to mend', what: 'problems, proposals that wait, usual cleaning' },
     { href: '/mend/checks', name: 'Checks', what: 'what is wrong with entries, and putting it right' },
     { href: '/mend/duplicates', name: 'Duplicates', what: 'entries that are the same meeting' },
+    { href: '/mend/zones', name: 'Time zones', what: 'what zone names mean, and times on the wrong clock' },
+    { href: '/mend/series', name: 'Series', what: 'what is wrong with series, and what is scattered' },
+    { href: '/mend/reconcile', name: 'Reconcile', what: 'two calendars that should be the same' },
     { href: '/mend/recipes', name: 'Recipes', what: 'changes of many entries, kept under a name' },
   ];
 </script>

@@ -86,6 +86,7 @@ class PairOut(BaseModel):
     verdict: Of
     title: str
     says: str = Field(description="how it differs, in words")
+    month: str = Field(description="of its first difference")
     same: int
     changed: int
     missing: int
@@ -199,7 +200,7 @@ def pairs(
 
 def _pair(row: PairRow) -> PairOut:
     right, _, wrong = row.slip.partition("\n")
-    says = [VERDICTS[row.verdict][0].lower()] if row.verdict in VERDICTS else []
+    says = [VERDICTS[row.verdict][1]] if row.verdict in VERDICTS else []
     if row.verdict == "season":
         says = [f"off by {difference(row.moved_by or 0)} for part of the year: {right} taken for {wrong}"]
     elif row.moved_by:
@@ -207,7 +208,7 @@ def _pair(row: PairRow) -> PairOut:
     if row.fields:
         says.append(row.fields)
     return PairOut(
-        id=row.id, verdict=row.verdict, title=row.title, says="; ".join(says), same=row.same, changed=row.changed,
+        id=row.id, verdict=row.verdict, title=row.title, month=row.month, says="; ".join(says), same=row.same, changed=row.changed,
         missing=row.missing, extra=row.extra, matched=row.matched,
     )  # fmt: skip
 

@@ -19,7 +19,6 @@ from datebridge.core.words.filters import quote
 from datebridge.core.words.spans import difference
 from datebridge.core.zones.meaning import BY_DEFINITION
 from datebridge.core.zones.usage import Named
-from datebridge.services.look.details import zone_names
 from datebridge.services.mend import zones
 from datebridge.services.mend.zones import Step
 from datebridge.store import comparisons
@@ -130,7 +129,7 @@ class ReadingsOut(BaseModel):
     same: int
 
 
-@router.get("/zones")
+@router.get("/zone-names")
 def found(app: AppDep) -> ZonesOut:
     """Every zone name in use; what nobody knows first, then what contradicts itself."""
     known = zones.names(app.store)
@@ -203,20 +202,14 @@ def _off(one: comparisons.OffPart, called: dict[CalendarId, str]) -> OffOut:
     )  # fmt: skip
 
 
-@router.post("/zones/look", status_code=204)
+@router.post("/zone-names/look", status_code=204)
 def look(app: AppDep) -> None:
     """Look anew for what is off for part of the year."""
     with app.store.write() as connection:
         comparisons.queue_looking(connection)
 
 
-@router.get("/zones/known")
-def known_zones() -> list[str]:
-    """The zones that can be chosen."""
-    return zone_names()
-
-
-@router.get("/zones/readings")
+@router.get("/zone-names/readings")
 def readings(
     app: AppDep, tzid: Annotated[str, Query(max_length=1000)], calendar: CalendarNo | None = None
 ) -> ReadingsOut:
@@ -237,13 +230,13 @@ def readings(
     return ReadingsOut(rows=shown, same=same)
 
 
-@router.post("/zones/rulings")
+@router.post("/zone-names/rulings")
 def decide(app: AppDep, said: RulingIn) -> JobQueued:
     """Rule what a name means, in one calendar or in all; what is read later is read so."""
     return JobQueued(job_id=zones.decide(app.store, said.tzid, said.zone, said.calendar_id))
 
 
-@router.delete("/zones/rulings/{ruling}")
+@router.delete("/zone-names/rulings/{ruling}")
 def take_back(app: AppDep, ruling: GroupNo) -> JobQueued:
     """Take a ruling back."""
     return JobQueued(job_id=zones.take_back(app.store, ruling))

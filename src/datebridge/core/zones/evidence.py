@@ -116,7 +116,7 @@ def _by_name(tzid: str, name: Resolution, first: int, last: int, hints: Sequence
         return Understood(tzid, "", "abbreviation", 1 / (1 + len(meant)), first, last, says, candidates=candidates)
     candidates = tuple(Stretch((zone,), first, last) for zone in dict.fromkeys(hints))
     if candidates:
-        says = f"nothing but that its calendar goes by {_listed(hints)}"
+        says = f"nothing but that its calendar goes by {_listed(tuple(hints)[:2])}"
         return Understood(tzid, "", "hint", 0.3, first, last, says, candidates=candidates)
     return Understood(tzid, "", "unresolved", 0.0, first, last, "a name nobody knows, and no definition")
 

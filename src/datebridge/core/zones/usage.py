@@ -16,6 +16,7 @@ from typing import NamedTuple
 from datebridge.core.tzids import resolve
 from datebridge.core.zones.defined import DefinedZone, define, defined
 from datebridge.core.zones.evidence import Understood, understand
+from datebridge.core.zones.meaning import differs
 
 __all__ = ["Named", "Use", "define", "named"]
 
@@ -63,7 +64,8 @@ class Named:
     @property
     def own(self) -> DefinedZone | None:
         """Its definition."""
-        return defined(self.uses[0].definition) if self.uses[0].definition else None
+        definition = next((use.definition for use in self.uses if use.definition), "")
+        return defined(definition) if definition else None
 
 
 def named(uses: Iterable[Use]) -> list[Named]:
@@ -71,20 +73,41 @@ def named(uses: Iterable[Use]) -> list[Named]:
     uses = list(uses)
     alike: defaultdict[tuple[object, ...], list[Use]] = defaultdict(list)
     for use in uses:
-        own = defined(use.definition) if use.definition else None
-        alike[use.tzid, own.shown if own is not None else None, use.ruled].append(use)
+        alike[use.tzid, _meaning(use), use.ruled].append(use)
     many = Counter(tzid for tzid, *_ in alike)
-    hints = _hints(uses)
+    hints, near = _hints(uses), _neighbours(uses)
     found = []
     for (tzid, *_), some in alike.items():
         some.sort(key=lambda use: -use.entries)
-        own = defined(some[0].definition) if some[0].definition else None
-        near = [use.hint for use in some if use.hint]
+        definition = next((use.definition for use in some if use.definition), "")
+        own = defined(definition) if definition else None
+        own_hints = dict.fromkeys(
+            [*(use.hint for use in some if use.hint), *(z for use in some for z in near[use.calendar])]
+        )
         first, last = min(use.first for use in some), max(use.last for use in some)
-        understood = understand(str(tzid), own, first, last, tuple(dict.fromkeys([*near, *hints])) if own else near,
-                                some[0].ruled)  # fmt: skip
+        every = tuple(dict.fromkeys([*own_hints, *hints])) if own else tuple(own_hints)
+        understood = understand(str(tzid), own, first, last, every, some[0].ruled)
         found.append(Named(str(tzid), understood, tuple(some), many[tzid] - 1))
     return sorted(found, key=_order)
+
+
+def _meaning(use: Use) -> object:
+    """What tells a meaning of a name from another: how its definition goes, where that says more than the name."""
+    own = defined(use.definition) if use.definition else None
+    name = resolve(use.tzid)
+    if own is None or (name.exact and differs(own, name.zone, use.first, use.last) is None):
+        return None
+    return own.shown
+
+
+def _neighbours(uses: Iterable[Use]) -> defaultdict[Hashable, list[str]]:
+    """The zones that other names of a calendar mean, those with most entries first."""
+    counted: defaultdict[Hashable, Counter[str]] = defaultdict(Counter)
+    for use in uses:
+        zone = resolve(use.tzid).zone
+        if zone and (not use.definition or resolve(use.tzid).method == "path"):
+            counted[use.calendar][zone] += use.entries
+    return defaultdict(list, {calendar: [zone for zone, _ in own.most_common(3)] for calendar, own in counted.items()})
 
 
 def _hints(uses: Iterable[Use]) -> list[str]:

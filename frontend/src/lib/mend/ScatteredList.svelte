@@ -1,0 +1,77 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import Action from '$lib/ui/Action.svelte';
+  import JobLine from '$lib/ui/JobLine.svelte';
+  import PagedList from '$lib/ui/PagedList.svelte';
+  import { answer, client, type Calendar, type Job, type Schemas } from '$lib/api/client';
+  import { attempt } from '$lib/state/attempt';
+  import { notices } from '$lib/state/notice.svelte';
+  import { count, counted } from '$lib/ui/words';
+
+  /** What belongs to one series and stands scattered: put together one by one, or all of a kind. */
+  type Props = { kind: Schemas['KindOut']; calendars: Map<number, Calendar> };
+  const { kind, calendars }: Props = $props();
+  let job = $state<number | null>(null);
+  const VERBS = { inferred: 'Put together', pieces: 'Join', adopt: 'Give back' } as const;
+
+  export async function together(ids: number[] = []): Promise<void> {
+    await attempt(async () => {
+      const body = { ids, kind: kind.kind, least: 0.5 };
+      job = (await answer(client.POST('/api/series/together', { body }))).job_id;
+    });
+  }
+
+  async function show(ids: number[]): Promise<void> {
+    await attempt(async () => {
+      const { term } = await answer(client.POST('/api/entries/uids', { body: ids }));
+      await goto(`/look?filter=${encodeURIComponent(term)}`);
+    });
+  }
+
+  async function made(done: Job): Promise<void> {
+    job = null;
+    const set = (done.result as { set_id?: number } | null)?.set_id;
+    if (done.state === 'done' && set) await goto(`/mend/${set}`);
+    else notices.say(done.message, 'wrong');
+  }
+</script>
+
+<div class="border-line border-b px-4 py-2">
+  <h2 class="text-lg leading-6 font-bold">{kind.title}: {count(kind.count)}</h2>
+  <p class="mt-1">
+    {kind.says.charAt(0).toUpperCase() + kind.says.slice(1)}. Nothing happens at another time afterwards.
+  </p>
+  <div class="mt-2 flex flex-wrap gap-2">
+    <Action kind="main" key="p" onclick={() => void together()} hint="A proposal; nothing is changed yet"
+      >{VERBS[kind.kind]} all {count(kind.count)}…</Action
+    >
+  </div>
+  {#if job !== null}<div class="mt-2"><JobLine id={job} onended={(done) => void made(done)} /></div>{/if}
+</div>
+<PagedList
+  role="list"
+  label={kind.title}
+  queryKey={['scattered', kind.kind, kind.count]}
+  fetchPage={(offset, limit) =>
+    answer(client.GET('/api/series/scattered', { params: { query: { kind: kind.kind, offset, limit } } }))}
+  rowHeight={48}
+>
+  {#snippet row(one, _at)}
+    <div role="listitem" class="border-line flex h-full items-center gap-4 border-b px-4 text-[13px]">
+      {#if one}
+        <span class="min-w-0 flex-1">
+          <strong class="block truncate font-medium">{one.title}</strong>
+          <span class="block truncate">{one.words}</span>
+        </span>
+        <span class="text-soft max-w-40 truncate">{calendars.get(one.calendar_id)?.label ?? ''}</span>
+        <span class="figures w-24 text-right whitespace-nowrap">{counted(one.entries, 'entry', 'entries')}</span>
+        <span class="figures w-20 text-right">{one.sure} % sure</span>
+        <Action onclick={() => void show(one.uids)} named="Show the entries: {one.title}">Show</Action>
+        <Action onclick={() => void together([one.id])} named="{VERBS[kind.kind]}: {one.title}"
+          >{VERBS[kind.kind]}…</Action
+        >
+      {:else}<span class="text-soft">…</span>{/if}
+    </div>
+  {/snippet}
+  {#snippet empty()}<p class="text-soft p-4">Nothing is scattered.</p>{/snippet}
+</PagedList>

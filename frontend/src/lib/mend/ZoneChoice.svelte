@@ -1,0 +1,29 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { answer, client } from '$lib/api/client';
+
+  /** A zone, typed with what there is offered. */
+  type Props = { value: string; label: string; onchange: (value: string) => void };
+  const { value, label, onchange }: Props = $props();
+  const id = $props.id();
+  const zones = createQuery(() => ({
+    queryKey: ['zones'],
+    queryFn: () => answer(client.GET('/api/zones')),
+    staleTime: Infinity,
+  }));
+</script>
+
+<label class="flex items-center gap-2"
+  >{label}
+  <input
+    class="field-small figures w-56"
+    aria-label={label}
+    list="{id}-zones"
+    {value}
+    placeholder="Atlantic/Reykjavik"
+    onchange={(event) => onchange(event.currentTarget.value.trim())}
+  /></label
+>
+<datalist id="{id}-zones">
+  {#each zones.data ?? [] as one (one)}<option value={one}></option>{/each}
+</datalist>

@@ -1,0 +1,199 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import Action from '$lib/ui/Action.svelte';
+  import JobLine from '$lib/ui/JobLine.svelte';
+  import Change from '$lib/look/Change.svelte';
+  import YearLine from '$lib/mend/YearLine.svelte';
+  import ZoneChoice from '$lib/mend/ZoneChoice.svelte';
+  import { answer, client, type Schemas } from '$lib/api/client';
+  import { refreshAll } from '$lib/api/queries';
+  import { attempt } from '$lib/state/attempt';
+  import { notices } from '$lib/state/notice.svelte';
+  import type { Step } from '$lib/look/steps';
+  import { count, counted } from '$lib/ui/words';
+
+  /** A zone name: what it means and why, a ruling on it, and the ways to mend what uses it. */
+  const { name }: { name: Schemas['NameOut'] } = $props();
+  const queries = useQueryClient();
+  let zone = $state('');
+  let where = $state(0);
+  let job = $state<number | null>(null);
+  let steps = $state<Step[] | null>(null);
+  const proposed = $derived(name.zone || name.candidates[0]?.zones[0] || '');
+  const chosen = $derived(zone || proposed);
+  const readings = createQuery(() => ({
+    queryKey: ['zone-readings', name.tzid],
+    queryFn: () => answer(client.GET('/api/zone-names/readings', { params: { query: { tzid: name.tzid } } })),
+    enabled: !!name.contradicts,
+  }));
+  const selection = $derived<Schemas['SelectionIn']>({
+    filter: where
+      ? `${name.filter} calendar:"${name.uses.find((use) => use.calendar_id === where)?.name}"`
+      : name.filter,
+    excluded: [],
+    only: null,
+  });
+  const METHODS: Record<string, string> = {
+    iana: 'by its name',
+    link: 'by its name',
+    cldr: 'by an alias',
+    path: 'by its path',
+    offset: 'by its offset',
+    display: 'by its city',
+    definition: 'by its definition',
+    fixed: 'by its definition',
+    abbreviation: 'between several',
+    hint: 'by a hint only',
+    ruling: 'decided',
+    unresolved: 'not known',
+    floating: 'no zone',
+  };
+
+  export async function decide(verdict = chosen): Promise<void> {
+    if (!name.tzid) return mend('clock');
+    if (!verdict) return notices.say('Choose the zone it means first.', 'wrong');
+    await attempt(async () => {
+      const body = { tzid: name.tzid, zone: verdict, calendar_id: where || null };
+      job = (await answer(client.POST('/api/zone-names/rulings', { body }))).job_id;
+    });
+  }
+
+  async function ruled(): Promise<void> {
+    job = null;
+    notices.say(`“${name.tzid}” is read as it was decided, also in what comes later.`);
+    await queries.invalidateQueries({ queryKey: ['zone-names'] });
+    await refreshAll(queries);
+  }
+
+  /** The ways to mend, each as a change in bulk that is looked at first. */
+  export function mend(way: 'clock' | 'instant' | 'misread' | 'float' | 'days'): void {
+    const of = name.tzid;
+    const target = chosen || 'UTC';
+    if (way === 'misread') steps = [{ do: 'misread', zone: target, was: name.named || target, of, otherwise: 'leave' }];
+    else if (way === 'days') steps = [{ do: 'days-again', zone: target, of }];
+    else if (way === 'float') steps = [{ do: 'clock', zone: '', keep: 'clock', of, otherwise: 'leave' }];
+    else steps = [{ do: 'clock', zone: target, keep: way, of, otherwise: 'leave' }];
+  }
+  const many = $derived(where ? (name.uses.find((use) => use.calendar_id === where)?.entries ?? 0) : name.entries);
+</script>
+
+<div class="min-h-0 flex-1 overflow-y-auto px-4 py-2">
+  <p class="text-soft text-[13px]">
+    {METHODS[name.method] ?? name.method}{name.sure && name.tzid ? ` · ${name.sure} % sure` : ''} · in use {name.years}
+    {#if name.others}· <strong class="text-changed"
+        >{counted(name.others, 'other meaning', 'other meanings')} elsewhere</strong
+      >{/if}
+  </p>
+  <h2 class="text-lg leading-6 font-bold break-words">
+    {name.tzid || 'Times in no zone'}{name.zone && name.zone !== name.tzid ? ` → ${name.zone}` : ''}
+  </h2>
+  {#if name.contradicts}
+    <p class="border-changed mt-1 border-l-4 pl-2"><strong>It {name.contradicts}.</strong></p>
+  {/if}
+  <p class="mt-1">{name.says.charAt(0).toUpperCase() + name.says.slice(1)}.</p>
+  <div class="mt-2 flex flex-wrap items-start gap-6">
+    <figure>
+      <YearLine
+        own={name.own_year}
+        other={name.zone_year}
+        said={name.defined ? 'its definition' : name.zone}
+        otherSaid={name.named}
+        wide={300}
+      />
+      {#if name.own_year.length}
+        <figcaption class="text-soft text-[12px]">
+          this year: {name.defined ? 'its definition' : name.zone}{name.zone_year.length
+            ? `, dashed: ${name.named}`
+            : ''}
+        </figcaption>
+      {/if}
+    </figure>
+    {#if name.candidates.length}
+      <div class="text-[13px]">
+        <h3 class="font-bold">{name.defined ? 'Goes like' : 'Could be'}</h3>
+        <ul>
+          {#each name.candidates as one (one.zones.join() + one.first)}
+            <li class="flex flex-wrap gap-x-2">
+              <span class="figures text-soft">{one.first === one.last ? one.first : `${one.first}–${one.last}`}</span>
+              {#each one.zones.slice(0, 4) as fit (fit)}
+                <button class="text-brass underline" aria-pressed={chosen === fit} onclick={() => (zone = fit)}
+                  >{fit}</button
+                >
+              {/each}
+              {#if one.more + Math.max(0, one.zones.length - 4)}<span class="text-soft"
+                  >and {one.more + Math.max(0, one.zones.length - 4)} more</span
+                >{/if}
+            </li>
+          {/each}
+        </ul>
+      </div>
+    {/if}
+  </div>
+  {#if readings.data?.rows.length}
+    <h3 class="mt-3 text-[13px] font-bold">What both readings make of the entries</h3>
+    <table class="w-full max-w-[720px] text-[13px]">
+      <thead
+        ><tr class="text-soft text-left"
+          ><th class="font-normal">entry</th><th class="font-normal">day</th><th class="font-normal"
+            >by its name, {name.named}</th
+          ><th class="font-normal">by its definition, on the same clock</th></tr
+        ></thead
+      >
+      <tbody class="figures">
+        {#each readings.data.rows.slice(0, 6) as one, k (k)}
+          <tr class="border-line border-t"
+            ><td class="max-w-48 truncate pr-3">{one.title}</td><td class="pr-3">{one.day}</td><td class="pr-3"
+              >{one.by_name}</td
+            ><td class="text-changed">{one.by_definition} ({one.apart})</td></tr
+          >
+        {/each}
+      </tbody>
+    </table>
+  {/if}
+  <section class="border-line mt-3 border-t pt-2" aria-label="Decide">
+    <div class="flex flex-wrap items-center gap-x-4 gap-y-2 text-[13px]">
+      <ZoneChoice value={chosen} label="The zone it means" onchange={(value) => (zone = value)} />
+      <label class="flex items-center gap-2"
+        >in <select class="field-small max-w-64" aria-label="For which calendar" bind:value={where}>
+          <option value={0}>all calendars ({count(name.entries)})</option>
+          {#each name.uses as use (use.calendar_id)}<option value={use.calendar_id}
+              >{use.name} ({count(use.entries)})</option
+            >{/each}
+        </select></label
+      >
+    </div>
+    {#if name.tzid}
+      <div class="mt-2 flex flex-wrap gap-2">
+        <Action
+          kind="main"
+          key="d"
+          disabled={!chosen}
+          onclick={() => void decide()}
+          hint="A ruling: nothing is written into the entries; it can be taken back">It means {chosen || '…'}</Action
+        >
+        {#if name.defined}
+          <Action onclick={() => void decide('definition')} hint="What its definition says counts, whatever the name"
+            >Its definition counts</Action
+          >
+        {/if}
+        <Action onclick={() => void goto(`/look?filter=${encodeURIComponent(selection.filter)}`)}
+          >Show in the table</Action
+        >
+      </div>
+    {/if}
+    {#if job !== null}<div class="mt-2"><JobLine id={job} onended={() => void ruled()} /></div>{/if}
+  </section>
+  <section class="border-line mt-3 border-t pt-2" aria-label="Mend">
+    <h3 class="text-[13px] font-bold">Mend what is written, {counted(many, 'entry', 'entries')}</h3>
+    <ul class="mt-1 grid gap-1 text-[13px]">
+      {#each [{ way: 'clock', key: 'p', does: name.tzid ? `The hour is right, the zone is wrong: put it on ${chosen || 'another zone'}` : `Give it a zone: the same hour in ${chosen || 'another zone'}` }, { way: 'instant', key: '', does: `The instant is right: tell it on the clock of ${chosen || 'another zone'}` }, { way: 'misread', key: '', does: 'Read on the wrong clock: shift by what two zones are apart on each date' }, { way: 'float', key: '', does: 'Take the zone away: the same hour on every clock' }, { way: 'days', key: '', does: `Whole days that became hours: the days of ${chosen || 'another zone'} again` }] as const as one (one.way)}
+        {#if name.tzid || one.way === 'clock' || one.way === 'days'}
+          <li><Action onclick={() => mend(one.way)} key={one.key}>{one.does}…</Action></li>
+        {/if}
+      {/each}
+    </ul>
+  </section>
+</div>
+
+{#if steps}<Change {selection} chosen={many} {steps} onclose={() => (steps = null)} />{/if}
