@@ -43,19 +43,6 @@ def connect(page: Page) -> None:
     expect(page.get_by_role("region", name="Lantern")).to_be_visible()
 
 
-def calendar(page: Page) -> None:
-    connect(page)
-    page.get_by_role("link", name="Port calls, Breakwater", exact=True).first.click()
-    settled(page)
-
-
-def add(page: Page) -> None:
-    to("/connect/catalogue")(page)
-    page.get_by_role("button", name="Ferries").click()
-    page.get_by_role("button", name="Look at it").click()
-    expect(page.get_by_role("heading", name="The coming three months")).to_be_visible()
-
-
 def inside(page: Page) -> None:
     connect(page)
     page.get_by_role("link", name="Look inside").first.click()
@@ -83,6 +70,20 @@ def duplicates(page: Page) -> None:
     expect(page.get_by_role("region", name="This group")).to_be_visible()
     settled(page)
     page.keyboard.press("s")
+
+
+def zones(page: Page) -> None:
+    to("/mend/zones")(page)
+    page.get_by_role("button", name="America/Moncton").click()
+    expect(page.get_by_role("button", name="Its definition counts")).to_be_visible()
+
+
+def reconcile(page: Page) -> None:
+    to("/mend/reconcile")(page)
+    page.get_by_label("Left calendar").select_option(label="Vessel berths")
+    page.get_by_label("Right calendar").select_option(label="Berths, as exported")
+    page.get_by_role("button", name="Compare").click()
+    expect(page.get_by_role("status").filter(has_text="differ of")).to_be_visible()
 
 
 def change(page: Page) -> None:
@@ -121,11 +122,6 @@ def week(page: Page) -> None:
     to("/look/time?view=week")(page)
     page.get_by_role("button", name=re.compile("Duty handover")).first.click()
     page.get_by_role("complementary", name="Occurrence").get_by_label("all of the series").check()
-
-
-def day(page: Page) -> None:
-    to("/look/time?view=day")(page)
-    page.keyboard.press("v")  # and so it stays
 
 
 def overlaps(page: Page) -> None:
@@ -170,18 +166,18 @@ def conflict(page: Page) -> None:
 SHOTS: dict[str, Shot] = {
     "look": to("/look"),
     "connect": connect,
-    "calendar": calendar,
-    "add": add,
     "inside": inside,
     "copy": transfer,
     "mend": to("/mend"),
     "checks": to("/mend/checks?check=unresolved-zone"),
+    "zones": zones,
+    "series": to("/mend/series?filter=calendar:%22Watch plan%22"),
+    "reconcile": reconcile,
     "change": change,
     "logbook": to("/logbook"),
     "entry-night": entry_by_night,
     "time-week": week,
     "time-month": to("/look/time?view=month"),
-    "time-day": day,
     "overlaps": overlaps,
     "sides": sides,
     "proposal": proposal,

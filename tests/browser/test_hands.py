@@ -17,7 +17,7 @@ PAGES = (
     "/connect", "/connect/4", "/connect/add", "/connect/catalogue", "/connect/calendar/1", "/connect/conflicts", "/look",
     "/look/time", "/look/time?view=month", "/look/time?view=year", "/look/time?view=agenda", "/look/time?view=picked",
     "/look/overlaps", "/look/sides", "/mend", "/mend/checks", "/mend/duplicates", "/mend/recipes",
-    "/logbook", "/logbook/10",
+    "/mend/zones", "/mend/series", "/mend/series?what=inferred", "/mend/reconcile", "/logbook", "/logbook/10",
 )  # fmt: skip
 #: What can be pressed, chosen or typed into, but neither with Tab nor with the arrows of a place that has them.
 OUT_OF_REACH = """() => [...document.querySelectorAll('main button, main a[href], main select, main textarea, main input')]

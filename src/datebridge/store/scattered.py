@@ -52,11 +52,19 @@ def keep(connection: Connection, found: Iterable[Scattered], revision: int) -> N
     connection.execute(update(META).values(scattered=revision))
 
 
-def page(connection: Connection, kind: Of | None, offset: int, limit: int | None) -> tuple[int, list[Scattered]]:
-    """What was found and is still all there, the surest first; how many there are in all."""
+def page(
+    connection: Connection, kind: Of | None, offset: int, limit: int | None, calendar: CalendarId | None = None
+) -> tuple[int, list[Scattered]]:
+    """What was found and is still all there, the surest first; how many there are in all.
+
+    Args:
+        kind, calendar: only of this kind, in this calendar.
+    """
     wanted = select(*_ALL)
     if kind is not None:
         wanted = wanted.where(SCATTERED.c.kind == kind)
+    if calendar is not None:
+        wanted = wanted.where(SCATTERED.c.calendar_id == calendar)
     found = [
         Scattered(*row) for row in connection.execute(wanted.order_by(SCATTERED.c.confidence.desc(), SCATTERED.c.id))
     ]

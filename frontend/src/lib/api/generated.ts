@@ -5883,6 +5883,8 @@ export interface components {
              * @enum {string}
              */
             kind: "inferred" | "pieces" | "adopt";
+            /** Calendar Id */
+            calendar_id?: number | null;
             /**
              * Least
              * @default 0.7
@@ -9650,6 +9652,7 @@ export interface operations {
         parameters: {
             query?: {
                 kind?: "inferred" | "pieces" | "adopt";
+                calendar?: number | null;
                 offset?: number;
                 limit?: number;
             };

@@ -10,7 +10,7 @@
   import { notices } from '$lib/state/notice.svelte';
   import { count, counted } from '$lib/ui/words';
   import StepFields from './StepFields.svelte';
-  import { freshStep, STEPS, type Step } from './steps';
+  import { freshStep, isChoosable, STEPS, type Step } from './steps';
 
   /** Many entries changed alike: one step or several, looked at line by line before anything happens. */
   type Props = {
@@ -24,10 +24,11 @@
 
   const queries = useQueryClient();
   const recipes = createQuery(() => ({ queryKey: ['recipes'], queryFn: () => answer(client.GET('/api/recipes')) }));
+  const only = (): Step | undefined => (given.length === 1 && isChoosable(given[0]) ? given[0] : undefined);
   // svelte-ignore state_referenced_locally (a start; the reader changes it)
-  let steps = $state<Step[]>([...given]);
+  let steps = $state<Step[]>(only() ? [] : [...given]);
   // svelte-ignore state_referenced_locally
-  let draft = $state<Step | null>(given.length ? null : freshStep('shift'));
+  let draft = $state<Step | null>(only() ?? (given.length ? null : freshStep('shift')));
   let name = $state('');
   let job = $state<number | null>(null);
 

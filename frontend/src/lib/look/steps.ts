@@ -76,6 +76,10 @@ export const STEPS: { name: string; steps: { kind: Kind; name: string; fresh: ()
   },
 ];
 
+/** Whether a step is one of those that can be chosen, and so be said otherwise. */
+export const isChoosable = (step: Step | undefined): boolean =>
+  STEPS.some((group) => group.steps.some((one) => one.kind === step?.do));
+
 /** A step of a kind, as it is before anything is said. */
 export function freshStep(kind: string): Step {
   const found = STEPS.flatMap((group) => group.steps).find((one) => one.kind === kind);

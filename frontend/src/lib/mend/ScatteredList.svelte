@@ -12,11 +12,13 @@
   type Props = { kind: Schemas['KindOut']; calendars: Map<number, Calendar> };
   const { kind, calendars }: Props = $props();
   let job = $state<number | null>(null);
+  let where = $state(0);
+  let total = $state(0);
   const VERBS = { inferred: 'Put together', pieces: 'Join', adopt: 'Give back' } as const;
 
   export async function together(ids: number[] = []): Promise<void> {
     await attempt(async () => {
-      const body = { ids, kind: kind.kind, least: 0.5 };
+      const body = { ids, kind: kind.kind, calendar_id: where || null, least: 0.5 };
       job = (await answer(client.POST('/api/series/together', { body }))).job_id;
     });
   }
@@ -43,17 +45,28 @@
   </p>
   <div class="mt-2 flex flex-wrap gap-2">
     <Action kind="main" key="p" onclick={() => void together()} hint="A proposal; nothing is changed yet"
-      >{VERBS[kind.kind]} all {count(kind.count)}…</Action
+      >{VERBS[kind.kind]} all {count(total)}…</Action
+    >
+    <label class="flex items-center gap-2 text-[13px]"
+      >in <select class="field-small max-w-64" aria-label="Calendar" bind:value={where}>
+        <option value={0}>all calendars</option>
+        {#each [...calendars.values()] as one (one.id)}<option value={one.id}>{one.label}</option>{/each}
+      </select></label
     >
   </div>
   {#if job !== null}<div class="mt-2"><JobLine id={job} onended={(done) => void made(done)} /></div>{/if}
 </div>
 <PagedList
+  bind:total
   role="list"
   label={kind.title}
-  queryKey={['scattered', kind.kind, kind.count]}
+  queryKey={['scattered', kind.kind, kind.count, where]}
   fetchPage={(offset, limit) =>
-    answer(client.GET('/api/series/scattered', { params: { query: { kind: kind.kind, offset, limit } } }))}
+    answer(
+      client.GET('/api/series/scattered', {
+        params: { query: { kind: kind.kind, ...(where ? { calendar: where } : {}), offset, limit } },
+      }),
+    )}
   rowHeight={48}
 >
   {#snippet row(one, _at)}

@@ -5,7 +5,7 @@ describe('what is asked again', () => {
   it('is what the topics touch, and nothing else', () => {
     expect(asked(['preferences'])).toEqual(new Set(['kept', 'recipes']));
     expect(asked(['jobs', 'files'])).toEqual(
-      new Set(['jobs', 'job', 'duplicates', 'imports', 'import-problems', 'route']),
+      new Set(['jobs', 'job', 'duplicates', 'zone-names', 'series-head', 'imports', 'import-problems', 'route']),
     );
     expect(asked([])).toEqual(new Set());
   });

@@ -208,8 +208,8 @@ def _pair(row: PairRow) -> PairOut:
     if row.fields:
         says.append(row.fields)
     return PairOut(
-        id=row.id, verdict=row.verdict, title=row.title, month=row.month, says="; ".join(says), same=row.same, changed=row.changed,
-        missing=row.missing, extra=row.extra, matched=row.matched,
+        id=row.id, verdict=row.verdict, title=row.title, month=row.month, says="; ".join(says), same=row.same,
+        changed=row.changed, missing=row.missing, extra=row.extra, matched=row.matched,
     )  # fmt: skip
 
 

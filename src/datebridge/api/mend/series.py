@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 
 from datebridge.api import present
 from datebridge.api.context import AppDep
-from datebridge.api.kinds import EntryNo, GroupNo, Limit, Offset
+from datebridge.api.kinds import CalendarNo, EntryNo, GroupNo, Limit, Offset
 from datebridge.api.mend.banks import DifferencePage, differences
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import EntryOut, JobQueued
@@ -129,6 +129,7 @@ class TogetherIn(BaseModel):
 
     ids: Annotated[list[GroupNo], Len(max_length=10_000)] = []
     kind: Kind = "inferred"
+    calendar_id: CalendarNo | None = None
     least: Annotated[float, Field(ge=0, le=1)] = 0.7
 
 
@@ -246,10 +247,12 @@ def shape(app: AppDep, entry: EntryNo, wish: ShapeIn) -> ProposalOut:
 
 
 @router.get("/series/scattered")
-def scattered_page(app: AppDep, kind: Kind = "inferred", offset: Offset = 0, limit: Limit = 100) -> ScatteredPage:
+def scattered_page(
+    app: AppDep, kind: Kind = "inferred", calendar: CalendarNo | None = None, offset: Offset = 0, limit: Limit = 100
+) -> ScatteredPage:
     """A page of what belongs to one series, the surest first."""
     with app.store.read() as connection:
-        total, rows = scattered.page(connection, kind, offset, limit)
+        total, rows = scattered.page(connection, kind, offset, limit, calendar)
     return ScatteredPage(
         total=total,
         rows=[
@@ -272,7 +275,7 @@ def look(app: AppDep) -> None:
 @router.post("/series/together")
 def together(app: AppDep, wish: TogetherIn) -> JobQueued:
     """Propose putting together what is scattered."""
-    params = {"ids": wish.ids, "kind": wish.kind, "least": wish.least}
+    params = {"ids": wish.ids, "kind": wish.kind, "least": wish.least, "calendar": wish.calendar_id}
     return JobQueued(job_id=jobs.enqueue(app.store, "together", "Putting series together: making the proposal", params))
 
 

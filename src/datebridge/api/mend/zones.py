@@ -145,7 +145,8 @@ def found(app: AppDep) -> ZonesOut:
         for one in zones.standing(app.store)
     ]  # fmt: skip
     return ZonesOut(
-        names=[_name(number, one, called) for number, one in enumerate(known)], rulings=rulings, outdated=outdated,
+        names=[_name(sum(other.tzid == one.tzid for other in known[:at]), one, called) for at, one in enumerate(known)],
+        rulings=rulings, outdated=outdated,
         off=[_off(one, called) for one in off if one.left in called and one.right in called], job=job,
     )  # fmt: skip
 

@@ -81,11 +81,10 @@ def named(uses: Iterable[Use]) -> list[Named]:
         some.sort(key=lambda use: -use.entries)
         definition = next((use.definition for use in some if use.definition), "")
         own = defined(definition) if definition else None
-        own_hints = dict.fromkeys(
-            [*(use.hint for use in some if use.hint), *(z for use in some for z in near[use.calendar])]
-        )
+        said = [use.hint for use in some if use.hint]
+        own_hints = tuple(dict.fromkeys(said or [zone for use in some for zone in near[use.calendar]]))
         first, last = min(use.first for use in some), max(use.last for use in some)
-        every = tuple(dict.fromkeys([*own_hints, *hints])) if own else tuple(own_hints)
+        every = tuple(dict.fromkeys([*own_hints, *hints])) if own else own_hints
         understood = understand(str(tzid), own, first, last, every, some[0].ruled)
         found.append(Named(str(tzid), understood, tuple(some), many[tzid] - 1))
     return sorted(found, key=_order)

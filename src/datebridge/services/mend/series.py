@@ -145,7 +145,7 @@ def together_job(context: JobContext) -> dict[str, Any]:
         if said["ids"]:
             found = scattered.some(connection, said["ids"])
         else:
-            found = [one for one in scattered.page(connection, said["kind"], 0, None)[1]
+            found = [one for one in scattered.page(connection, said["kind"], 0, None, said.get("calendar"))[1]
                      if one.confidence >= said["least"]]  # fmt: skip
     if not found:
         raise Refused("What was scattered is no longer as it was. Look again.")
