@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from datebridge.core.checks import ALL, CHECKS, REVISIONS, examine
 from datebridge.core.checks.census import CENSUS, Census
+from datebridge.core.checks.of_series import OF_SERIES
 from datebridge.core.index.facts import Mark
 from datebridge.core.text.lines import escape_text
 
@@ -95,7 +96,7 @@ def codes(text: str) -> set[str]:
 
 def test_every_check_has_its_example() -> None:
     assert set(WRONG) | ELSEWHERE == set(CHECKS)
-    assert set(ALL) == set(CHECKS) | {check.code for check in CENSUS} == set(REVISIONS)
+    assert set(ALL) == set(CHECKS) | {check.code for check in (*CENSUS, *OF_SERIES)} == set(REVISIONS)
 
 
 @pytest.mark.parametrize("code", sorted(WRONG))

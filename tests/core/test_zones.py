@@ -87,7 +87,7 @@ def test_a_name_means_the_zone_only_if_it_stands_so_in_the_database(tzid: str, h
     assert happening(LISBON.format(tzid), entry)[0].start[11:16] == hour
     (problem,) = facts.problems
     assert problem.code == "zone-contradiction"
-    assert "is +00:00 by its name, +01:00 by its definition" in problem.message
+    assert "says Lisbon, behaves like Berlin: +00:00 by its name, +01:00 by its definition" in problem.message
 
 
 def test_a_definition_that_agrees_in_the_years_in_use_leaves_the_zone_its_name() -> None:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 
+from datebridge.core.changes import PERSON
 from datebridge.core.words.filters import Selection
 from datebridge.services.accounts import accounts
 from datebridge.services.imports import uploads
@@ -17,6 +18,8 @@ from datebridge.services.transfer import transfers
 from datebridge.store.accounts import remotes_of
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.apply import discard as discard_set
+from datebridge.store.rulings import rule
+from datebridge.store.zone_rulings import ZONE, subject
 from tests.conftest import Bench, calendar, event
 from tests.killing import work_and_die
 from tests.world import World, berth
@@ -141,6 +144,66 @@ def test_changing_many(bench: Bench, kind: str, params: dict[str, object], updat
         discard_set(bench.store, int(str(made[0])))
         if kind == "put-away":
             assert len(list(bench.settings.archive_dir.iterdir())) == n + 1
+
+    assert at_every_statement(bench, queue, check) > 10
+
+
+@pytest.mark.parametrize("kind", ["ruled", "scattered", "compare", "seasons"])
+def test_looking_at_time(bench: Bench, kind: str) -> None:
+    weekly = [event(f"w{k}", "Watch", f"TZID=Station:202611{2 + 7 * k:02d}T080000") for k in range(4)]
+    bench.bring(calendar(*weekly, event("m", "Watch", "TZID=Station:20261130T080000"), event("o", "Tide")), "Plan")
+    bench.bring(calendar(event("o", "Tide", "20261124T090000Z"), event("p", "Ebb")), "Copy")
+    with bench.store.write() as connection:
+        rule(connection, ZONE, subject("Station", None), "Australia/Hobart", PERSON)
+    left, right = (int(str(n)) for (n,) in bench.rows("SELECT id FROM calendar ORDER BY id"))
+    params = {"tzid": "Station", "left": left, "right": right, "low": 0, "high": 2_000_000_000}
+
+    def queue(_: int) -> None:
+        jobs.enqueue(bench.store, kind, "x", params)
+
+    def check(_: int) -> None:
+        if kind == "ruled":
+            assert bench.rows("SELECT DISTINCT zone FROM entry WHERE tzid = 'Station'") == [("Australia/Hobart",)]
+        if kind == "scattered":
+            assert bench.rows("SELECT kind, title FROM scattered") == [("inferred", "Watch")]
+        if kind == "compare":
+            assert bench.rows("SELECT verdict FROM compared_pair ORDER BY 1") == [
+                ("extra",),
+                *[("missing",)] * 5,
+                ("moved",),
+            ]
+
+    assert at_every_statement(bench, queue, check) > 5
+
+
+@pytest.mark.parametrize("kind", ["together", "adjust"])
+def test_setting_time_right(bench: Bench, kind: str) -> None:
+    weekly = [event(f"w{k}", "Watch", f"202611{2 + 7 * k:02d}T080000Z") for k in range(4)]
+    bench.bring(calendar(*weekly, event("m", "Watch", "20261130T080000Z"), event("o", "Tide")), "Plan")
+    bench.bring(calendar(event("o", "Tide", "20261124T090000Z")), "Copy")
+    left, right = (int(str(n)) for (n,) in bench.rows("SELECT id FROM calendar ORDER BY id"))
+    jobs.enqueue(bench.store, "scattered", "x", {})
+    jobs.enqueue(bench.store, "compare", "x", {"left": left, "right": right, "low": 0, "high": 2_000_000_000})
+    worker.drain(bench.store, bench.settings)
+    params = {
+        "ids": [],
+        "kind": "inferred",
+        "least": 0.0,
+        "comparison": 1,
+        "to": "right",
+        "asked": ["", "", ""],
+        "pairs": [],
+    }
+
+    def queue(_: int) -> None:
+        jobs.enqueue(bench.store, kind, "x", params)
+
+    def check(_: int) -> None:
+        (made,) = bench.rows(
+            "SELECT id, creates, deletes FROM change_set WHERE kind <> 'import' AND state = 'proposed'"
+        )
+        assert made[1:] == ((1, 5) if kind == "together" else (5, 0))
+        discard_set(bench.store, int(str(made[0])))
 
     assert at_every_statement(bench, queue, check) > 10
 

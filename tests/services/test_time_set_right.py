@@ -174,7 +174,8 @@ def test_what_is_scattered_is_found_and_put_together(watch: Bench) -> None:
     assert Counter(one.kind for one in found) == timing.SCATTERED_ANSWERS
     before = watch.one("SELECT count(*) FROM entry WHERE summary = 'Kelp seminar'")
     assert before == 19
-    made = done(watch, "together", ids=[one.id for one in found], kind="inferred", least=0)
+    ids = [one.id for one in found if one.kind != "endless"]
+    made = done(watch, "together", ids=ids, kind="inferred", least=0)
     told = affected(watch.store, SetId(made["set_id"]))
     # The original of the occurrence that has its change again stood beside it.
     assert (told.moved, told.gone, told.new) == (0, 1, 0)
@@ -187,6 +188,33 @@ def test_what_is_scattered_is_found_and_put_together(watch: Bench) -> None:
     assert (left["series-in-pieces"], left["override-without-master"]) == (0, 1)
     apply(watch.store, propose_undo(watch.store, batch))
     assert watch.one("SELECT count(*) FROM entry WHERE summary = 'Kelp seminar'") == 19
+
+
+def test_a_forgotten_series_is_ended_and_what_happened_stays(watch: Bench) -> None:
+    done(watch, "scattered")
+    made = done(watch, "together", ids=[], kind="endless", least=0)
+    told = affected(watch.store, SetId(made["set_id"]))
+    assert (told.moved, told.new, told.gone > 100, told.same > 200) == (0, 0, True, True)
+    applied(watch, made["set_id"])
+    assert watch.one("SELECT count(*) FROM entry WHERE summary LIKE 'Dredging%' AND repeats LIKE '%until%'") == 1
+
+
+def test_one_entry_is_put_right_alone(watch: Bench) -> None:
+    [found] = watch.rows("SELECT version_id FROM finding WHERE code = 'exdate-misses'")
+    made = done(watch, "fix", code="exdate-misses", entry=found[0])
+    assert affected(watch.store, SetId(made["set_id"])).gone == 1
+    with pytest.raises(AssertionError, match="can be put right"):
+        done(watch, "fix", code="exdate-misses", entry=0)
+
+
+def test_days_that_became_hours_are_days_again(watch: Bench) -> None:
+    step = {"do": "days-again", "zone": HOBART, "of": "UTC"}
+    params = {"filter": 'what:"Hobart open day"', "excluded": [], "only": None, "steps": [step], "name": ""}
+    applied(watch, done(watch, "bulk", **params)["set_id"])
+    found = watch.rows(
+        "SELECT marks & 128, (end_wall - start_wall) / 86400 FROM entry WHERE summary = 'Hobart open day'"
+    )
+    assert found == [(128, 1)] * 3
 
 
 @pytest.mark.parametrize(
@@ -235,6 +263,7 @@ def test_two_calendars_are_made_the_same(watch: Bench) -> None:
         ("season", "right"),
         ("fields", "right"),
         ("uid", "right"),
+        ("moved", "right"),
         ("extra", "left"),
         ("missing", "right"),
     ):

@@ -5,7 +5,8 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime, time, timedelta
+from datetime import UTC, date, datetime, time, timedelta
+from zoneinfo import ZoneInfo
 
 from datebridge.core.recurrence.rules import WEEKDAYS
 from datebridge.core.zones.definition import define
@@ -27,7 +28,7 @@ SERIES_ANSWERS = {
     "series-in-pieces": 2,
 }  # fmt: skip
 #: What is scattered in the plan, by kind.
-SCATTERED_ANSWERS = {"inferred": 1, "pieces": 1, "adopt": 1}
+SCATTERED_ANSWERS = {"inferred": 1, "pieces": 1, "adopt": 1, "endless": 1}
 #: What is off in winter only, with the zone it was taken for.
 OFF_IN_WINTER = ("Plankton call, Halifax", "Etc/GMT+3")
 
@@ -60,11 +61,10 @@ class Watch:
             event(f"partner-{n}", "Partner hand-over", self.at(24 + n, 16), HOUR, "Partner time") for n in range(4)
         ]
         texts += [event(f"float-{n}", "Radio silence", self.at(25 + n, 12, 30), HOUR / 2) for n in range(3)]
-        # Whole days of Hobart, written as the hours of that day in UTC: ten or eleven hours behind.
+        # Whole days of Hobart, written as the hours of that day in UTC.
         for n in range(3):
-            day = datetime.combine(self.monday + (20 + n) * WEEK + 2 * DAY, time(0))
-            behind = 11 if day.month >= 11 or day.month <= 3 else 10
-            texts.append(event(f"days-{n}", "Hobart open day", day - behind * HOUR, DAY, utc=True))
+            day = self.at(20 + n, 0, days=2).replace(tzinfo=ZoneInfo(HOBART)).astimezone(UTC)
+            texts.append(event(f"days-{n}", "Hobart open day", day.replace(tzinfo=None), DAY, utc=True))
         return texts
 
     # ---- series ---------------------------------------------------------------------------------
@@ -127,6 +127,7 @@ class Watch:
         weekly = [f"RRULE:FREQ=WEEKLY;BYDAY={WEEKDAYS[self.monday.weekday()]};COUNT=80"]
         texts = [event("plankton", "Plankton call, Halifax", self.at(0, 14), HOUR, HALIFAX, extra=weekly),
                  event("ledger", "Ledger hour", self.at(0, 9, days=1), HOUR, HOME, extra=["RRULE:FREQ=WEEKLY;COUNT=80"])]  # fmt: skip
+        texts += [event(f"harbour-{n}", "Harbour day", (self.at(25 + n, 0, days=5)).date(), DAY) for n in range(3)]
         texts += [event(f"round-{n}", f"Round {n + 1}", self.at(24 + n // 4, 8 + n % 4, days=3), HOUR, HOME)
                   for n in range(16)]  # fmt: skip
         return texts
@@ -146,6 +147,10 @@ class Watch:
         for text in self.shared():
             if "UID:plankton@" in text:
                 text = text.replace(f"TZID={HALIFAX}", "TZID=Etc/GMT+3")
+            if "UID:harbour-" in text:  # whole days that slipped
+                day = datetime.strptime(text.partition("DTSTART;VALUE=DATE:")[2][:8], "%Y%m%d")  # noqa: DTZ007
+                for one, other in ((day, day - DAY), (day + DAY, day)):
+                    text = text.replace(f"DATE:{one:%Y%m%d}", f"DATE:{other:%Y%m%d}", 1)
             if "UID:round-3@" in text:
                 continue
             if "UID:round-5@" in text:

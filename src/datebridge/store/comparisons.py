@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from itertools import combinations
 from typing import NamedTuple
 
 from sqlalchemy import Connection, case, delete, func, insert, select, update
@@ -27,6 +29,10 @@ _COLUMNS = (
 _KEPT = 12
 #: Calendars that share so many UIDs should be the same in part, and are looked at without being asked for.
 _SHARED = 4
+#: The same of titles, if they are this part of those of the smaller calendar.
+_TITLES, _PART = 6, 0.5
+#: What stands in more calendars than this tells nothing of two of them.
+_MOST_WITH = 12
 _MOST_PAIRS = 24
 _INSERT = (
     "INSERT INTO compared_pair (comparison_id, verdict, title, month, fields, moved_by, same, changed, missing, extra,"
@@ -269,19 +275,23 @@ def off_for_part(connection: Connection) -> list[OffPart]:
 
 
 def likely(connection: Connection) -> list[tuple[CalendarId, CalendarId]]:
-    """Calendars that share UIDs or titles and lengths of series, those that share most first."""
-    one, other = ENTRIES.alias("one"), ENTRIES.alias("other")
-    shared = func.count(func.distinct(one.c.uid))
-    found = (
-        select(one.c.calendar_id, other.c.calendar_id, shared)
-        .join(other, (one.c.uid == other.c.uid) & (one.c.calendar_id < other.c.calendar_id))
-        .where(one.c.listed, other.c.listed, one.c.uid != "", one.c.recurrence_id == "", other.c.recurrence_id == "")
-        .group_by(one.c.calendar_id, other.c.calendar_id)
-        .having(shared >= _SHARED)
-        .order_by(shared.desc())
-        .limit(_MOST_PAIRS)
-    )
-    return [(CalendarId(row[0]), CalendarId(row[1])) for row in connection.execute(found)]
+    """Calendars that share UIDs, or most of their titles; those that share most first."""
+    shared: Counter[tuple[int, int]] = Counter()
+    own = (ENTRIES.c.listed, ENTRIES.c.recurrence_id == "")
+    for column, least, part in ((ENTRIES.c.uid, _SHARED, 0.0), (ENTRIES.c.summary, _TITLES, _PART)):
+        by_word: dict[str, set[int]] = {}
+        sizes: Counter[int] = Counter()
+        for word, calendar in connection.execute(
+            select(column, ENTRIES.c.calendar_id).distinct().where(*own, column != "")
+        ):
+            by_word.setdefault(word, set()).add(calendar)
+            sizes[calendar] += 1
+        pairs = Counter(pair for some in by_word.values() if 1 < len(some) <= _MOST_WITH
+                        for pair in combinations(sorted(some), 2))  # fmt: skip
+        for pair, number in pairs.items():
+            if number >= max(least, part * min(sizes[one] for one in pair)):
+                shared[pair] = max(shared[pair], number)
+    return [(CalendarId(one), CalendarId(other)) for (one, other), _ in shared.most_common(_MOST_PAIRS)]
 
 
 def note_looked(connection: Connection, revision: int) -> None:

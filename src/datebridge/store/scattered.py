@@ -13,11 +13,11 @@ from datebridge.store.jobs import queue_once
 from datebridge.store.sql import among
 from datebridge.store.tables import ENTRIES, JOBS, META, SCATTERED
 
-Of = Literal["inferred", "pieces", "adopt"]
+Of = Literal["inferred", "pieces", "adopt", "endless"]
 
 
 class Scattered(NamedTuple):
-    """Entries that belong to one series.
+    """Entries that belong to one series; or a series without end (`endless`) that nobody has touched for years.
 
     Attributes:
         words: the rule in words, or what is the matter.

@@ -1237,7 +1237,7 @@ export interface paths {
         put?: never;
         /**
          * Fix
-         * @description Propose what a check has found as it would be without it.
+         * @description Propose what a check has found as it would be without it: everywhere, in a calendar, or in one entry.
          */
         post: operations["fix_api_checks__code__fix_post"];
         delete?: never;
@@ -4202,7 +4202,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "inferred" | "pieces" | "adopt";
+            kind: "inferred" | "pieces" | "adopt" | "endless";
             /** Title */
             title: string;
             /** Says */
@@ -5404,7 +5404,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "inferred" | "pieces" | "adopt";
+            kind: "inferred" | "pieces" | "adopt" | "endless";
             /** Calendar Id */
             calendar_id: number;
             /** Title */
@@ -5882,7 +5882,7 @@ export interface components {
              * @default inferred
              * @enum {string}
              */
-            kind: "inferred" | "pieces" | "adopt";
+            kind: "inferred" | "pieces" | "adopt" | "endless";
             /** Calendar Id */
             calendar_id?: number | null;
             /**
@@ -6058,6 +6058,11 @@ export interface components {
             first: number;
             /** Last */
             last: number;
+            /**
+             * Parts
+             * @description the day on which the first of them parts from it; empty where it does not
+             */
+            parts: string;
         };
         /** StretchOut */
         datebridge__api__time__shapes__StretchOut: {
@@ -8765,6 +8770,7 @@ export interface operations {
         parameters: {
             query?: {
                 calendar?: number | null;
+                entry?: number | null;
             };
             header?: never;
             path: {
@@ -9651,7 +9657,7 @@ export interface operations {
     scattered_page_api_series_scattered_get: {
         parameters: {
             query?: {
-                kind?: "inferred" | "pieces" | "adopt";
+                kind?: "inferred" | "pieces" | "adopt" | "endless";
                 calendar?: number | null;
                 offset?: number;
                 limit?: number;

@@ -39,6 +39,14 @@
     else dialog = check.remedy;
   }
 
+  /** One entry alone, put right as all could be. */
+  async function fixOne(entry: number): Promise<void> {
+    await attempt(async () => {
+      const params = { path: { code: check.code }, query: { entry } };
+      job = (await answer(client.POST('/api/checks/{code}/fix', { params }))).job_id;
+    });
+  }
+
   export async function leave(): Promise<void> {
     const params = { path: { code: check.code } };
     const [counts, title] = [check.left_out, check.title];
@@ -130,6 +138,14 @@
           <span class="figures shrink-0">{one.entry.when}</span>
           <span class="min-w-0 flex-1 truncate font-medium" title={one.entry.what}>{one.entry.what}</span>
           <span class="text-soft max-w-48 truncate">{calendars.get(one.entry.calendar_id ?? 0)?.label ?? ''}</span>
+          {#if check.fixable && !check.left_out}
+            <button
+              class="text-brass underline"
+              aria-label="Put right {one.entry.what}"
+              title="A proposal for this entry alone"
+              onclick={() => void fixOne(one.entry.id)}>put right</button
+            >
+          {/if}
           {#if check.wrong && !check.left_out}
             <button
               class="text-brass underline"

@@ -14,7 +14,7 @@
   let job = $state<number | null>(null);
   let where = $state(0);
   let total = $state(0);
-  const VERBS = { inferred: 'Put together', pieces: 'Join', adopt: 'Give back' } as const;
+  const VERBS = { inferred: 'Put together', pieces: 'Join', adopt: 'Give back', endless: 'End today' } as const;
 
   export async function together(ids: number[] = []): Promise<void> {
     await attempt(async () => {
@@ -41,7 +41,9 @@
 <div class="border-line border-b px-4 py-2">
   <h2 class="text-lg leading-6 font-bold">{kind.title}: {count(kind.count)}</h2>
   <p class="mt-1">
-    {kind.says.charAt(0).toUpperCase() + kind.says.slice(1)}. Nothing happens at another time afterwards.
+    {kind.says.charAt(0).toUpperCase() + kind.says.slice(1)}. {kind.kind === 'endless'
+      ? 'What has happened stays; what would come goes.'
+      : 'Nothing happens at another time afterwards.'}
   </p>
   <div class="mt-2 flex flex-wrap gap-2">
     <Action kind="main" key="p" onclick={() => void together()} hint="A proposal; nothing is changed yet"

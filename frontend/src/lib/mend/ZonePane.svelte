@@ -115,7 +115,11 @@
         <ul>
           {#each name.candidates as one (one.zones.join() + one.first)}
             <li class="flex flex-wrap gap-x-2">
-              <span class="figures text-soft">{one.first === one.last ? one.first : `${one.first}–${one.last}`}</span>
+              <span class="figures text-soft"
+                >{one.first === one.last ? one.first : `${one.first}–${one.last}`}{one.parts
+                  ? `, parts ${one.parts}`
+                  : ''}</span
+              >
               {#each one.zones.slice(0, 4) as fit (fit)}
                 <button class="text-brass underline" aria-pressed={chosen === fit} onclick={() => (zone = fit)}
                   >{fit}</button

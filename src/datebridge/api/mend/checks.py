@@ -217,11 +217,11 @@ def _known(code: str) -> None:
 
 
 @router.post("/checks/{code}/fix")
-def fix(app: AppDep, code: Code, calendar: CalendarNo | None = None) -> JobQueued:
-    """Propose what a check has found as it would be without it."""
+def fix(app: AppDep, code: Code, calendar: CalendarNo | None = None, entry: EntryNo | None = None) -> JobQueued:
+    """Propose what a check has found as it would be without it: everywhere, in a calendar, or in one entry."""
     _known(code)
     title = f"Putting right: {_title(code).lower()}"
-    return JobQueued(job_id=jobs.enqueue(app.store, "fix", title, {"code": code, "calendar": calendar}))
+    return JobQueued(job_id=jobs.enqueue(app.store, "fix", title, {"code": code, "calendar": calendar, "entry": entry}))
 
 
 def _title(code: str) -> str:

@@ -27,7 +27,7 @@ from datebridge.store import findings, scattered
 from datebridge.store.database import this_day
 
 router = new_router("/api", "series")
-Kind = Literal["inferred", "pieces", "adopt"]
+Kind = Literal["inferred", "pieces", "adopt", "endless"]
 #: Checks that are about series, in the order in which they are shown.
 _CHECKS = (
     *(check.code for check in OF_SERIES), "until-type", "count-and-until", "odd-rule", "bad-rule",
@@ -172,6 +172,7 @@ def head(app: AppDep) -> SeriesHead:
 KIND_TITLES: dict[Kind, tuple[str, str]] = {
     "inferred": ("Scattered singles", "single entries that look like one series"),
     "pieces": ("Series in pieces", "series that follow each other and look like one"),
+    "endless": ("Endless and forgotten", "series without end that nobody has changed for two years and more"),
     "adopt": ("Orphans with a home", "changed occurrences whose series is here under another UID"),
 }
 

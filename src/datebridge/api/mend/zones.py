@@ -17,6 +17,7 @@ from datebridge.core.moments import Clock
 from datebridge.core.words.clocks import hours
 from datebridge.core.words.filters import quote
 from datebridge.core.words.spans import difference
+from datebridge.core.zones.fitting import Stretch
 from datebridge.core.zones.meaning import BY_DEFINITION
 from datebridge.core.zones.usage import Named
 from datebridge.services.mend import zones
@@ -37,6 +38,7 @@ class StretchOut(BaseModel):
     more: int
     first: int
     last: int
+    parts: str = Field(description="the day on which the first of them parts from it; empty where it does not")
 
 
 class UseOut(BaseModel):
@@ -176,11 +178,17 @@ def _name(number: int, one: Named, called: dict[CalendarId, str]) -> NameOut:
         years=f"{said.first}" if said.first == said.last else f"{said.first}–{said.last}", entries=one.entries,
         uses=_uses(one, called),
         others=one.others, defined=one.own is not None,
-        candidates=[StretchOut(zones=list(some.zones[:_MOST_FITTING]), more=max(0, len(some.zones) - _MOST_FITTING),
-                               first=some.first, last=some.last) for some in said.candidates[:6]],
+        candidates=[_stretch(some) for some in said.candidates[:6]],
         filter=f"zone:{quote(one.tzid)}" if one.tzid else "zone:none allday:no",
         own_year=_steps(zones.year_of(own, year)) if own is not None else [],
         zone_year=_steps(zones.year_of(other, year)) if other else [],
+    )  # fmt: skip
+
+
+def _stretch(some: Stretch) -> StretchOut:
+    return StretchOut(
+        zones=list(some.zones[:_MOST_FITTING]), more=max(0, len(some.zones) - _MOST_FITTING), first=some.first,
+        last=some.last, parts=day_of(some.parts) if some.parts is not None else "",
     )  # fmt: skip
 
 

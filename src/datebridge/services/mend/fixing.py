@@ -6,6 +6,7 @@ from typing import Any
 
 from datebridge.core.changes import Change, Kind
 from datebridge.core.checks import ALL, Check
+from datebridge.core.ids import VersionId
 from datebridge.core.index.derive import derive
 from datebridge.core.series.health import heal
 from datebridge.core.words.plural import counted
@@ -31,8 +32,7 @@ def fix_job(context: JobContext) -> dict[str, Any]:
         return _heal(context, check)
     if check is None or check.fix is None:
         raise Refused("There is no one way in which this could be put right.")
-    with context.store.read() as connection:
-        ids = findings.entries_with(connection, code, context.params.get("calendar"))
+    ids = _entries(context, code)
     left = 0
     with propose(context.store, Kind.FIX, context.by, "", nothing=_NOTHING) as draft:
         draft.afterwards(context.conclude_with_set)
@@ -59,11 +59,19 @@ def fix_job(context: JobContext) -> dict[str, Any]:
     return {"set_id": draft.id}
 
 
+def _entries(context: JobContext, code: str) -> list[VersionId]:
+    """The entries to be put right: all with a finding, those in a calendar, or a single one."""
+    with context.store.read() as connection:
+        found = findings.entries_with(connection, code, context.params.get("calendar"))
+    only = context.params.get("entry")
+    return found if only is None else [one for one in found if one == only]
+
+
 def _heal(context: JobContext, check: Check) -> dict[str, Any]:
     """Propose series without an ailment, each with all of its UID at hand."""
     store = context.store
+    ids = _entries(context, check.code)
     with store.read() as connection:
-        ids = findings.entries_with(connection, check.code, context.params.get("calendar"))
         masters = series_of(connection, ids)
     left: dict[str, None] = {}
     with propose(store, Kind.FIX, context.by, "", nothing=_NOTHING) as draft:

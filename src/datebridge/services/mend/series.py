@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from datetime import date
+from datetime import date, timedelta
 from typing import Any, Literal
 
 from datebridge.core.changes import PERSON, By, Kind
@@ -13,12 +13,13 @@ from datebridge.core.errors import CannotDo
 from datebridge.core.ids import CalendarId, SetId, VersionId
 from datebridge.core.matching.titles import words
 from datebridge.core.moments import from_wall_seconds, wall_seconds_of
+from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.recurrence.rules import parse_rule
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.recurrence.words import describe
 from datebridge.core.series.inferring import Inferred, Single, infer
 from datebridge.core.series.phrasing import Phrase
-from datebridge.core.series.pieces import adoptions, pieces
+from datebridge.core.series.pieces import Known, adoptions, pieces
 from datebridge.core.series.proving import NotTheSame
 from datebridge.core.series.shaping import adopt, alone, explode, fresh_uid, gather, join, reanchor
 from datebridge.core.words.plural import counted
@@ -28,18 +29,21 @@ from datebridge.services.mend.plans import put
 from datebridge.store import comparisons, scattered
 from datebridge.store.calendars import names
 from datebridge.store.changesets.draft import propose
-from datebridge.store.database import Connection, Store
+from datebridge.store.database import Connection, Store, this_day
 from datebridge.store.entries.present import texts_of
-from datebridge.store.entries.series import groups_of, masters_of, orphans_in, series_in
+from datebridge.store.entries.series import groups_of, masters_of, orphans_in, series_in, untouched
 from datebridge.store.entries.zones import zones_of
 from datebridge.store.scattered import Scattered
 from datebridge.store.sql import chunks
 
 _AT_ONCE = 200
+#: A series without end that was not changed for so long before this year may have been forgotten.
+_UNTOUCHED = timedelta(days=730)
 _ONE = {
     "inferred": "Put “{}” back into one series",
     "pieces": "Join the pieces of “{}”",
     "adopt": "Give a changed occurrence back to “{}”",
+    "endless": "End “{}”",
 }
 Shape = Literal["split", "end", "explode", "reanchor"]
 
@@ -98,6 +102,7 @@ def _of_calendar(connection: Connection, calendar: CalendarId, free: set[int], c
         first = by_key[run[0]]
         said = f"{len(run)} pieces that follow each other"
         found.append(Scattered(0, "pieces", calendar, first.title, said, 0.9, list(run), {}))
+    found += _forgotten(connection, calendar, by_key)
     orphans = [one.known for one in orphans_in(connection, calendar)]
     for adoption in adoptions(known, orphans):
         home = by_key[adoption.series]
@@ -106,6 +111,22 @@ def _of_calendar(connection: Connection, calendar: CalendarId, free: set[int], c
         data = {"slot": adoption.slot}
         sure = 0.95 if adoption.sure else 0.75
         found.append(Scattered(0, "adopt", calendar, home.title, said, sure, [adoption.series, adoption.orphan], data))
+    return found
+
+
+def _forgotten(
+    connection: Connection, calendar: CalendarId, known: dict[VersionId, Known[VersionId]]
+) -> list[Scattered]:
+    """Series without end that nobody has changed for years: what they are about may have ended. Yearly days may not."""
+    found = []
+    limit = this_day().replace(month=1, day=1) - _UNTOUCHED
+    for key, modified in untouched(connection, calendar, wall_seconds_of(limit)):
+        one = known.get(key)
+        if one is None or any(rule.freq == "YEARLY" for rule in pattern(one.timed.recurrence).rules):
+            continue
+        began, changed = (from_wall_seconds(moment) for moment in (one.timed.start_wall, modified))
+        said = f"without end since {began:%Y-%m-%d}, last changed on {changed:%Y-%m-%d}"
+        found.append(Scattered(0, "endless", calendar, one.title, said, 0.6, [key], {"last": str(this_day())}))
     return found
 
 
@@ -172,7 +193,8 @@ def together_job(context: JobContext) -> dict[str, Any]:
         if not draft.changes:
             raise Refused(f"None of it can be put together. {' '.join(left[:4])}")
         draft.title = lambda tally: f"{_verb(found)}: {tally.what} in {tally.where}"
-        draft.reason = f"Left as it is: {' '.join(left[:4])}" if left else "Everything happens as it did before."
+        kept = "" if any(one.kind == "endless" for one in found) else "Everything happens as it did before."
+        draft.reason = f"Left as it is: {' '.join(left[:4])}" if left else kept
     return {"set_id": draft.id}
 
 
@@ -184,6 +206,8 @@ def _verb(found: list[Scattered]) -> str:
         return f"Put {counted(len(found), 'scattered series', 'scattered series')} together"
     if kinds == {"pieces"}:
         return f"Join the pieces of {counted(len(found), 'series', 'series')}"
+    if kinds == {"endless"}:
+        return f"End {counted(len(found), 'forgotten series', 'forgotten series')}"
     return f"Give back {counted(len(found), 'changed occurrence')}" if kinds == {"adopt"} else "Put series together"
 
 
@@ -198,6 +222,10 @@ def _plan(connection: Connection, one: Scattered) -> tuple[dict[int, str], Plan]
         groups = groups_of(connection, one.calendar, [master for _, master in own], zones)
         texts = {member.id: member.text for group in groups for member in group.members}
         return texts, join(groups, stamp())
+    if one.kind == "endless":
+        [group] = groups_of(connection, one.calendar, [own[0][1]], zones)
+        plan, _ = _shaped(group, one.entries[0], "end", one.data["last"])
+        return {member.id: member.text for member in group.members}, plan
     [home] = groups_of(connection, one.calendar, [own[0][1]], zones)
     orphan = one.entries[1]
     text = texts_of(connection, [orphan])[orphan]

@@ -144,3 +144,15 @@ def codes_of(connection: Connection, versions: Sequence[VersionId]) -> dict[Vers
     for version, code, count in rows:
         found.setdefault(VersionId(version), {})[code] = count
     return found
+
+
+def untouched(connection: Connection, calendar: CalendarId, since: int) -> list[tuple[VersionId, int]]:
+    """Series without end that began, and were changed last, before a moment in UTC seconds, and when that was."""
+    endless = ENTRIES.c.marks.op("&")(Mark.ENDLESS) != 0
+    rows = connection.execute(
+        select(ENTRIES.c.id, ENTRIES.c.modified).where(
+            ENTRIES.c.calendar_id == calendar, ENTRIES.c.listed, endless, ENTRIES.c.recurrence_id == "",
+            ENTRIES.c.start < since, ENTRIES.c.modified > 0, ENTRIES.c.modified < since,
+        )
+    )  # fmt: skip
+    return [(VersionId(row.id), int(row.modified)) for row in rows]

@@ -54,7 +54,10 @@ class ComparedPair(SQLModel, table=True):
 
 
 class ScatteredRow(SQLModel, table=True):
-    """Entries that belong to one series: `inferred` from singles, in `pieces`, or an orphan to `adopt`."""
+    """Entries that belong to one series: `inferred` from singles, in `pieces`, an orphan to `adopt`; or one forgotten.
+
+    `endless`: without an end, and nobody has touched it for years.
+    """
 
     __tablename__ = "scattered"
 

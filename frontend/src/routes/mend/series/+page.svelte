@@ -147,9 +147,9 @@
         <Action
           onclick={() => {
             row = null;
-            change({ filter: 'repeats:endless before:2024-01-01' });
+            change({ filter: 'repeats:endless' });
           }}
-          hint="Series without end that began long ago: is it still meant?">Endless and old</Action
+          hint="Series without end: are they still meant?">Without end</Action
         >
       </div>
       <SeriesList
