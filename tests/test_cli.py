@@ -10,6 +10,7 @@ import re
 import sqlite3
 import subprocess
 import sys
+from collections import Counter
 from collections.abc import Callable
 from contextlib import closing
 from datetime import date
@@ -23,6 +24,7 @@ from cryptography.fernet import Fernet
 
 from datebridge.demo.damaged import damaged_log
 from datebridge.demo.scenario import OLD_DOMAIN, sample_calendars, sample_files
+from datebridge.demo.timing import HOBART, SERIES_ANSWERS, Watch
 from datebridge.services.accounts.secrets import seal
 from datebridge.standins.faults import Fault
 from tests.conftest import Bench, calendar, event
@@ -139,6 +141,38 @@ def test_duplicates_are_told_within_and_across_files(good: Path, tmp_path: Path)
         {"file": str(path), "uid": "a", "recurrence_id": ""} for path in (good, other)
     ]  # fmt: skip
     assert "1 group" in run("duplicates", good, other).stdout
+
+
+def test_zones_series_and_compare_tell_of_files_what_the_desks_do(tmp_path: Path) -> None:
+    plan, copy = tmp_path / "plan.ics", tmp_path / "copy.ics"
+    made = Watch(date(2026, 11, 27))
+    plan.write_bytes(made.plan())
+    copy.write_bytes(made.copy())
+    done = run("zones", plan, "--json")
+    assert done.returncode == 1
+    zones = {one["tzid"]: one for one in json.loads(done.stdout)["zones"]}
+    assert zones["America/Moncton"]["contradicts"] == "says Moncton, behaves like New York"
+    assert (zones["(UTC+10:00) Hobart"]["zone"], zones["(UTC+10:00) Hobart"]["method"]) == (HOBART, "display")
+    assert [one["zones"] for one in zones["AST"]["candidates"]] == [["America/Halifax"], ["America/Puerto_Rico"]]
+    assert (zones["AST"]["events"], zones["Skerrow local"]["confidence"] < 0.5) == (4, True)
+    done = run("series", plan, "--json")
+    assert done.returncode == 1
+    told = json.loads(done.stdout)
+    found = Counter(finding["check"] for one in told["series"] for finding in one["findings"])
+    assert found == SERIES_ANSWERS
+    (seminar,) = told["inferred"]
+    assert (len(seminar["uids"]), seminar["rule"]) == (19, "FREQ=WEEKLY;BYDAY=MO;COUNT=20")
+    assert "Kelp seminar" in run("series", plan).stdout
+    done = run("compare", plan, copy, "--from", "2026-06-01", "--to", "2027-06-01", "--json")
+    assert done.returncode == 1
+    told = json.loads(done.stdout)
+    changed = [one for one in told["differences"] if one["uid"].startswith("plankton")]
+    assert {(one["verdict"], one["moved_by"]) for one in changed} == {("changed", -3600)}
+    assert changed[0]["recurrence_id"] == changed[0]["left"]["start"]
+    assert told["summary"]["same"] > 20
+    assert {one["fields"][0] for one in told["differences"] if one["fields"]} == {"title"}
+    assert run("compare", plan, plan).returncode == 0
+    assert "818 missing, 3 extra" in run("compare", plan, copy).stdout
 
 
 def test_convert_goes_to_each_format_and_back(good: Path, tmp_path: Path) -> None:

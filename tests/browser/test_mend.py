@@ -84,7 +84,7 @@ def test_mending_before_the_move_by_keys(page: Page, data: Path) -> None:
     page.locator("main[aria-busy=false]").wait_for()
     keys = Keys(page)
     breaks = page.get_by_role("region", name="Checks").get_by_role("button", name=re.compile("^breaks"))
-    expect(breaks).to_have_count(2)
+    expect(breaks).to_have_count(5)
     keys.press("p")
     expect(page.get_by_role("heading", level=1, name="Put right: an address that is none")).to_be_visible()
     keys.press("a")

@@ -65,7 +65,7 @@ def all_selected(page: Page, keys: Keys, words: str) -> None:
 
 def test_a_wrong_import_is_found_deleted_and_brought_back_by_keys(page: Page) -> None:
     page.goto("/")
-    counted(page, "6,552 entries")
+    counted(page, "6,663 entries")
     keys = Keys(page)
     rota(page, keys)
     keys.type("water")
@@ -81,12 +81,12 @@ def test_a_wrong_import_is_found_deleted_and_brought_back_by_keys(page: Page) ->
     # A second time it does not go on to what was done before that.
     keys.press("u")
     counted(page, "It is taken back already")
-    expect(page.get_by_role("link", name="Look")).to_contain_text("6,552")
+    expect(page.get_by_role("link", name="Look")).to_contain_text("6,663")
 
 
 def test_what_is_over_is_archived_by_keys(page: Page, data: Path) -> None:
     page.goto("/")
-    counted(page, "6,552 entries")
+    counted(page, "6,663 entries")
     keys = Keys(page)
     keys.press("/")
     keys.type(f"before:{YEAR}")
@@ -106,7 +106,7 @@ def test_what_is_over_is_archived_by_keys(page: Page, data: Path) -> None:
 
 def test_a_clean_file_is_exported_by_keys(page: Page) -> None:
     page.goto("/")
-    counted(page, "6,552 entries")
+    counted(page, "6,663 entries")
     keys = Keys(page)
     rota(page, keys)
     keys.type("-water")
@@ -123,7 +123,7 @@ def test_a_clean_file_is_exported_by_keys(page: Page) -> None:
 
 def test_bookings_are_copied_to_the_new_server_by_keys(page: Page) -> None:
     page.goto("/")
-    counted(page, "6,552 entries")
+    counted(page, "6,663 entries")
     keys = Keys(page)
     keys.press("/")
     keys.type("what:flume")
@@ -142,7 +142,7 @@ def test_bookings_are_copied_to_the_new_server_by_keys(page: Page) -> None:
 
 def test_a_feed_is_subscribed_to_by_keys(page: Page) -> None:
     page.goto("/")
-    counted(page, "6,552 entries")
+    counted(page, "6,663 entries")
     keys = Keys(page)
     keys.press("1")
     expect(page.get_by_role("link", name="Catalogue of open feeds")).to_be_visible()
@@ -193,7 +193,7 @@ def test_the_mondays_of_a_quarter_are_picked_by_keys(page: Page) -> None:
     keys.done("picked days", 73)
     # The letters went to the field alone: nothing was switched off, nothing was opened.
     assert keys.held()["name"] == "Hours"
-    expect(page.get_by_role("button", name="1 of 12 off: show all")).to_be_visible()
+    expect(page.get_by_role("button", name="1 of 14 off: show all")).to_be_visible()
 
 
 def test_the_walk_by_mouse_alone(page: Page) -> None:

@@ -25,9 +25,12 @@ from datebridge.core.recurrence.days import Steps
 from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.recurrence.rules import parse_rule
 from datebridge.core.recurrence.starts import last_counted, starts
+from datebridge.core.series.health import ailments, heal
+from datebridge.core.series.inferring import Single, infer
 from datebridge.core.views.expansion import expand
 from datebridge.core.views.overlaps import overlaps
 from datebridge.core.zones.defined import defined
+from datebridge.core.zones.fitting import fitted
 
 START = "DTSTART:20260105T090000Z"
 DAY = 86400
@@ -216,3 +219,50 @@ def test_collisions_of_everything_at_once_end() -> None:
 def test_a_definition_that_changes_all_the_time_is_cut_short() -> None:
     text = "BEGIN:VTIMEZONE\nTZID:x\nBEGIN:STANDARD\nDTSTART:19700101T000000\nRRULE:FREQ=SECONDLY\nTZOFFSETFROM:+0100\nTZOFFSETTO:+0200\nEND:STANDARD\nEND:VTIMEZONE"
     assert steps_of(lambda: defined(text)) < 100_000
+
+
+#: Series that are small and could have very much looked for, as functions of how large they are.
+ILL: dict[str, Callable[[int], list[str]]] = {
+    "left-out dates that mean none": lambda n: [
+        event(START, "RRULE:FREQ=SECONDLY;INTERVAL=7;BYMONTH=2;BYMONTHDAY=29", *[f"EXDATE:2026{k % 12 + 1:02d}{k % 28 + 1:02d}T{k % 24:02d}0001Z"
+                                                    for k in range(n)])
+    ],
+    "changes outside": lambda n: [
+        event(START, "RRULE:FREQ=MONTHLY;BYDAY=MO;BYSETPOS=5"),
+        *[event(f"RECURRENCE-ID:2026{k % 12 + 1:02d}{k % 28 + 1:02d}T{k % 24:02d}0700Z", START) for k in range(n // 4)],
+    ],
+    "rules that never happen": lambda n: [event(START, *["RRULE:FREQ=MINUTELY;BYMONTH=2;BYMONTHDAY=30"] * n)],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", ILL)
+def test_looking_for_ailments_costs_no_more_than_the_size(name: str) -> None:
+    def cost(size: int) -> tuple[int, int]:
+        texts = ILL[name](size)
+        group = Group([Member(k, text) for k, text in enumerate(texts)], "UTC")
+        return steps_of(lambda: heal(group, {one.code for one in ailments(group)}, "20260101T000000Z")), sum(
+            map(len, texts)
+        )
+
+    cost(50)
+    (small, _), (large, octets) = cost(150), cost(300)
+    assert large < 3 * small + 200_000
+    assert large < 3_000 * octets + 3_000_000
+
+
+def test_inferring_costs_little_more_for_twice_as_many() -> None:
+    def cost(size: int) -> int:
+        # Days that fit many rules a little, and none well.
+        singles = [Single(k, (20_000 + k * k % 9_973) * DAY + 3600, 3600, ("Watch",)) for k in range(size)]
+        return steps_of(lambda: infer(singles))
+
+    cost(100)
+    assert cost(2_000) < 3 * cost(1_000) + 100_000
+
+
+def test_a_definition_is_fitted_in_bounded_steps() -> None:
+    rules = [f"BEGIN:STANDARD\nDTSTART:1970{m:02d}01T000000\nRRULE:FREQ=DAILY;INTERVAL={m}\nTZOFFSETFROM:+0100\n"
+             f"TZOFFSETTO:+{m:02d}00\nEND:STANDARD" for m in range(1, 13)]  # fmt: skip
+    own = defined("\n".join(["BEGIN:VTIMEZONE", "TZID:x", *rules, "END:VTIMEZONE"]))
+    assert own is not None
+    assert steps_of(lambda: fitted(own, 1900, 9999)) < 3_000_000

@@ -194,12 +194,9 @@ def _compare(
     for (_, uid), some in found.items():
         by_held[int(uid)] += some
     texts = _texts(pairs, known, read)
-    memo: dict[tuple[int, int], tuple[str, ...]] = {}
 
     def fields(a: int, b: int) -> tuple[str, ...]:
-        if (a, b) not in memo:
-            memo[a, b] = differing(texts.get(keys[a], ""), texts.get(keys[b], ""))
-        return memo[a, b]
+        return differing(texts.get(keys[a], ""), texts.get(keys[b], ""))
 
     def own(held: Held[Key] | None) -> list[Point]:
         return by_held.get(owner.get(id(held), -1), []) if held is not None else []

@@ -107,8 +107,10 @@ def compare(
             more, rest, other = _join(rest, other, step) if step is not None else _nearest(rest, other)
             pairs += more
     same, found = list[Point](), []
+    known: dict[tuple[int, int], tuple[str, ...]] = {}  # of a series all times have the same two texts
     for a, b in pairs:
-        differs = fields(a.entry, b.entry)
+        both = a.entry, b.entry
+        differs = known[both] if both in known else known.setdefault(both, fields(*both))
         moved = b.start - a.start
         if a.all_day != b.all_day:
             differs = (*differs, "whole days")

@@ -11,8 +11,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import islice
 from typing import NamedTuple
 
 from datebridge.core.comparing.fields import said_by
@@ -39,6 +40,8 @@ _NEAR = 14 * 3600
 _MOST = 2_000
 #: So many years a rule is followed to see whether it gives anything, in steps.
 _LOOKS = 400
+#: So many times near one that hits nothing are looked at.
+_FEW = 40
 #: What is wrong with how a rule is written, found by checks of single entries, with what is done.
 _FORM = {
     "odd-rule": "Written as it is understood.",
@@ -106,6 +109,7 @@ def _of_rule(series: AsSeries, master: Member) -> Iterator[Ailment]:
 
 
 def _of_dates(series: AsSeries, master: Member) -> Iterator[Ailment]:
+    gone = frozenset(series.shape.gone)
     for slot, whole in _left_out(series, master.text):
         if whole:
             if not _rules_give(series, slot, slot + DAY):
@@ -114,7 +118,7 @@ def _of_dates(series: AsSeries, master: Member) -> Iterator[Ailment]:
             continue
         if _rules_give(series, slot, slot + 1):
             continue
-        meant = _nearest(series, slot, lambda near: near not in series.shape.gone)
+        meant = _nearest(series, slot, gone)
         may = f"; {_at(series, meant)} may be meant" if meant is not None else ""
         said = f"Nothing happens at {_at(series, slot)}, which is left out{may}."
         yield Ailment("exdate-misses", master.id, said, slot, meant)
@@ -138,21 +142,23 @@ def _rules_give(series: AsSeries, low: int, high: int) -> bool:
     )
 
 
-def _nearest(series: AsSeries, slot: int, free: Callable[[int], bool]) -> int | None:
-    """The one time of a series that a slot may mean: on the same day, or as near as zones are apart."""
+def _nearest(series: AsSeries, slot: int, taken: Collection[int]) -> int | None:
+    """The one time of a series that a slot may mean: on the same day, or as near as zones are apart.
+
+    None where several may be meant, or what is left of them is taken.
+    """
     low, high = slot - _NEAR, slot + _NEAR + 1
     if series.start.is_date:
         low, high = slot // DAY * DAY, slot // DAY * DAY + 1
-    near = [
-        time
-        for rule in series.shape.rules
-        for time in starts(rule, series.begin, low, high, Steps(_LOOKS))
-        if free(time)
-    ]
-    near += [time for time in (series.begin, *series.shape.extra) if low <= time < high and time not in near]
-    same = [time for time in near if time // DAY == slot // DAY]
+    near = {time for time in (series.begin, *islice(series.shape.extra, _FEW)) if low <= time < high}
+    for rule in series.shape.rules:
+        near.update(islice(starts(rule, series.begin, low, high, Steps(_LOOKS)), _FEW))
+        if len(near) >= _FEW:  # it happens so often that any of them may be meant
+            return None
+    near -= set(taken) if len(taken) < _FEW else {time for time in near if time in taken}
+    same = {time for time in near if time // DAY == slot // DAY}
     near = same or near
-    return near[0] if len(set(near)) == 1 else None
+    return near.pop() if len(near) == 1 else None
 
 
 def _at(series: AsSeries, wall: int) -> str:
@@ -180,14 +186,14 @@ def _overrides(group: Group) -> list[_Override]:
 
 def _of_overrides(group: Group, series: AsSeries) -> Iterator[Ailment]:
     overrides = _overrides(group)
+    taken = frozenset(one.slot for one in overrides if one.slot is not None)
     held: dict[int, _Override] = {}
     for one in sorted(overrides, key=_last_changed):
         if one.slot is None:
             continue
         slot, key = _slot_in(series, one), one.member.id
         if slot is None:
-            taken = {other.slot for other in overrides}
-            meant = _nearest(series, one.slot, lambda near, taken=taken: near not in taken)  # type: ignore[misc]
+            meant = _nearest(series, one.slot, taken)
             may = f"; {_at(series, meant)} may be meant" if meant is not None else ""
             said = f"It stands for {_at(series, one.slot)}, at which its series does not happen{may}."
             yield Ailment("override-outside", key, said, one.slot, meant)
@@ -253,8 +259,9 @@ def heal(group: Group, codes: Collection[str], stamp: str) -> Plan:
     plan = Plan()
     found = [one for one in (*_of_form(group), *ailments(group)) if one.code in codes]
     texts = {member.id: member.text for member in group.members}
-    for one in found:
-        text = texts.get(one.key)
+    edits: dict[int, Edit] = {}
+    for one in _at_once(found):
+        text = texts.get(one.ailment.key)
         if text is None:
             continue
         try:
@@ -263,20 +270,38 @@ def heal(group: Group, codes: Collection[str], stamp: str) -> Plan:
             plan.said.append(str(error))
             continue
         if made == text:
-            plan.said += [one.message] if one.code not in _FORM else []
+            plan.said += [one.ailment.message] if one.ailment.code not in _FORM else []
             continue
         if made is None:
-            texts.pop(one.key)
+            texts.pop(one.ailment.key)
         else:
-            texts[one.key] = made
-        plan.edits = [edit for edit in plan.edits if edit.id != one.key]
-        plan.edits.append(Edit(one.key, made, reason))
+            texts[one.ailment.key] = made
+        edits[one.ailment.key] = Edit(one.ailment.key, made, reason)
+    plan.edits = list(edits.values())
     return plan
 
 
-def _healed(group: Group, one: Ailment, text: str, stamp: str) -> tuple[str | None, str]:
+class _Case(NamedTuple):
+    """An ailment to be healed; left-out dates of one entry together, by what each means."""
+
+    ailment: Ailment
+    dates: dict[int, int | None]
+
+
+def _at_once(found: Sequence[Ailment]) -> Iterator[_Case]:
+    dates: dict[int, _Case] = {}
+    for one in found:
+        if one.code != "exdate-misses" or one.slot is None:
+            yield _Case(one, {})
+            continue
+        case = dates.setdefault(one.key, _Case(one, {}))
+        case.dates[one.slot] = one.meant
+    yield from dates.values()
+
+
+def _healed(group: Group, case: _Case, text: str, stamp: str) -> tuple[str | None, str]:
     """An entry without an ailment: None where it goes; as it was where nothing can be done. And why."""
-    series = group.series
+    series, one = group.series, case.ailment
     if series is None:
         return text, ""
     if one.code in ("override-same", "override-twice"):
@@ -291,8 +316,8 @@ def _healed(group: Group, one: Ailment, text: str, stamp: str) -> tuple[str | No
         lines.drop("RRULE")
         if not series.shape.extra:
             lines.drop("EXDATE")
-    elif one.code == "exdate-misses" and one.slot is not None:
-        _move_left_out(lines, series, one.slot, one.meant)
+    elif case.dates:
+        _move_left_out(lines, series, case.dates)
     elif one.meant is not None:
         lines.set("RECURRENCE-ID", *value_of(series.at(one.meant)))
     else:
@@ -345,21 +370,27 @@ def _until(until: Moment, start: Moment) -> str:
     return basic(from_wall_seconds(instant_at(wall, start.zone))) + "Z"
 
 
-def _move_left_out(lines: Lines, series: AsSeries, slot: int, meant: int | None) -> None:
-    """Have a left-out date be the one that was meant; where none was, take it out."""
-    gone = set()
-    for index, line in lines.own("EXDATE"):
+def _move_left_out(lines: Lines, series: AsSeries, dates: dict[int, int | None]) -> None:
+    """Have left-out dates be those that were meant; where none was, take them out.
+
+    Args:
+        dates: those that hit nothing, each with the slot that was meant, or None.
+    """
+    gone, fresh = set(), list[str]()
+    for index, line in list(lines.own("EXDATE")):
         items = list(items_of(line, series.start, series.zones))
-        if all(item.wall != slot for item in items):
+        wrong = [item.wall for item in items if item.wall is not None and item.wall in dates]
+        if not wrong:
             continue
-        if meant is not None and len(items) == 1:
-            lines.change(index, *value_of(series.at(meant)))
+        meant = [slot for wall in wrong if (slot := dates[wall]) is not None]
+        if len(items) == len(meant) == 1:
+            lines.change(index, *value_of(series.at(meant[0])))
             continue
-        stay = [item.text for item in items if item.wall != slot]
+        stay = [item.text for item in items if item.wall is None or item.wall not in dates]
         if stay:
             lines.change(index, ",".join(stay))
         else:
             gone.add(index)
-        if meant is not None:
-            lines.add(written("EXDATE", *value_of(series.at(meant))))
+        fresh += [written("EXDATE", *value_of(series.at(slot))) for slot in meant]
     lines.lines = [raw for index, raw in enumerate(lines.lines) if index not in gone]
+    lines.add(*fresh)
