@@ -78,6 +78,13 @@ def zones(page: Page) -> None:
     expect(page.get_by_role("button", name="Its definition counts")).to_be_visible()
 
 
+def series(page: Page) -> None:
+    to("/mend/series?filter=calendar:%22Watch plan%22")(page)
+    expect(page.get_by_role("button", name="Scattered singles")).to_be_visible()
+    page.get_by_role("button", name="Kelp count").click()
+    expect(page.get_by_text("may be meant")).to_be_visible()
+
+
 def reconcile(page: Page) -> None:
     to("/mend/reconcile")(page)
     page.get_by_label("Left calendar").select_option(label="Vessel berths")
@@ -171,7 +178,7 @@ SHOTS: dict[str, Shot] = {
     "mend": to("/mend"),
     "checks": to("/mend/checks?check=unresolved-zone"),
     "zones": zones,
-    "series": to("/mend/series?filter=calendar:%22Watch plan%22"),
+    "series": series,
     "reconcile": reconcile,
     "change": change,
     "logbook": to("/logbook"),

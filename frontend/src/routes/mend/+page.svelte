@@ -121,8 +121,12 @@
         <Action href="/logbook">Open the logbook</Action>
       </li>
       <li class="flex items-center gap-4 py-1.5">
-        <span class="flex-1">Entries in a zone nobody knows, which other systems may show at another hour.</span>
-        <Action href="/look?filter=problem:unresolved-zone">Show them</Action>
+        <span class="flex-1">Zone names nobody knows, times on the wrong clock, and what is off in winter only.</span>
+        <Action href="/mend/zones">Set zones right</Action>
+      </li>
+      <li class="flex items-center gap-4 py-1.5">
+        <span class="flex-1">Series that came as single entries or in pieces, exceptions without their series.</span>
+        <Action href="/mend/series">Put series together</Action>
       </li>
     </ul>
   </section>
@@ -133,6 +137,7 @@
       <li class="flex items-center gap-4 py-1.5">
         <span class="flex-1">Whether two calendars are two copies of one, and where they differ.</span>
         <Action href="/look/sides">Compare two sides</Action>
+        <Action href="/mend/reconcile">Reconcile them</Action>
       </li>
       <li class="flex items-center gap-4 py-1.5">
         <span class="flex-1">What overlaps in the coming month, across calendars and accounts.</span>

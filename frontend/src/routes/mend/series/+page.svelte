@@ -33,7 +33,7 @@
     queryKey: ['checks', 0],
     queryFn: () => answer(client.GET('/api/checks', { params: { query: {} } })),
   }));
-  const finding = $derived(checks.data?.found.find((one) => one.code === asked.what));
+  const finding = $derived(checks.data?.found.find((one) => one.code === asked.what && one.wrong));
   const kind = $derived(head.data?.scattered.find((one) => one.kind === asked.what));
   let row = $state<Schemas['SeriesRow'] | null>(null);
   let marked = $state<Schemas['SeriesRow'] | null>(null);
@@ -118,7 +118,9 @@
           <JobLine id={head.data.job} onended={() => void queries.invalidateQueries({ queryKey: ['series-head'] })} />
         </div>{/if}
       {#each head.data.scattered as one (one.kind)}{@render line(one.kind, one.title, one.count, '')}{:else}
-        <p class="text-soft px-4 py-2 text-[13px]">{head.data.job ? 'Looking…' : 'Nothing is scattered.'}</p>
+        <p class="text-soft px-4 py-2 text-[13px]">
+          {head.data.job || head.data.outdated ? 'Looking…' : 'Nothing is scattered.'}
+        </p>
       {/each}
     {:else}<p class="text-soft px-4 py-3" role="status">Reading the series…</p>{/if}
     {#if marked}
