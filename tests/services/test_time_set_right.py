@@ -6,13 +6,16 @@ from collections import Counter
 from datetime import date, timedelta
 from typing import Any
 
+import icalendar
 import pytest
 
 from datebridge.core.ids import CalendarId, SetId, VersionId
 from datebridge.core.moments import wall_seconds_of
+from datebridge.core.words.filters import Selection
 from datebridge.core.zones.meaning import BY_DEFINITION
 from datebridge.demo import timing
 from datebridge.demo.timing import COPY, HALIFAX, HOBART, HOME, PLAN, Watch
+from datebridge.services.exports import export
 from datebridge.services.jobs import house, jobs, worker
 from datebridge.services.mend import recipes, reconcile, series, zones
 from datebridge.services.mend.affected import affected
@@ -95,6 +98,19 @@ def test_a_ruling_is_read_by_at_once_and_later_and_taken_back(watch: Bench) -> N
     worker.drain(watch.store, watch.settings)
     assert watch.rows(where)[:6] == before
     assert watch.one("SELECT zone FROM entry WHERE uid LIKE 'late%'") == ""
+
+
+def test_what_leaves_carries_what_was_ruled(watch: Bench) -> None:
+    chosen = Selection('what:"Slipway turn"')
+
+    def defined() -> dict[str, str]:
+        data = b"".join(export.write(watch.store, watch.ledger, chosen, None, "ics", ""))
+        return {str(z["TZID"]): z.to_ical().decode() for z in icalendar.Calendar.from_ical(data).walk("VTIMEZONE")}
+
+    assert "Skerrow local" not in defined()
+    zones.decide(watch.store, "Skerrow local", HOBART, None)
+    worker.drain(watch.store, watch.settings)
+    assert "TZOFFSETTO:+1100" in defined()["Skerrow local"]
 
 
 def test_a_ruling_for_one_calendar_leaves_the_other(watch: Bench) -> None:

@@ -67,14 +67,34 @@
   }
 
   /** The ways to mend, each as a change in bulk that is looked at first. */
-  export function mend(way: 'clock' | 'instant' | 'misread' | 'float' | 'days'): void {
+  export function mend(way: 'clock' | 'instant' | 'misread' | 'float' | 'days' | 'shift'): void {
     const of = name.tzid;
     const target = chosen || 'UTC';
     if (way === 'misread') steps = [{ do: 'misread', zone: target, was: name.named || target, of, otherwise: 'leave' }];
+    else if (way === 'shift') steps = [{ do: 'shift', days: 0, minutes: 60 }];
     else if (way === 'days') steps = [{ do: 'days-again', zone: target, of }];
     else if (way === 'float') steps = [{ do: 'clock', zone: '', keep: 'clock', of, otherwise: 'leave' }];
     else steps = [{ do: 'clock', zone: target, keep: way, of, otherwise: 'leave' }];
   }
+  const there = $derived(chosen || 'another zone');
+  const ways = $derived(
+    (
+      [
+        {
+          way: 'clock',
+          key: 'p',
+          does: name.tzid
+            ? `The hour is right, the zone is wrong: put it on ${there}`
+            : `Give it a zone: the same hour in ${there}`,
+        },
+        { way: 'instant', key: '', does: `The instant is right: tell it on the clock of ${there}` },
+        { way: 'misread', key: '', does: 'Read on the wrong clock: shift by what two zones are apart on each date' },
+        { way: 'shift', key: '', does: 'Shift them by a fixed amount' },
+        { way: 'float', key: '', does: 'Take the zone away: the same hour on every clock' },
+        { way: 'days', key: '', does: `Whole days that became hours: the days of ${there} again` },
+      ] as const
+    ).filter((one) => name.tzid || ['clock', 'shift', 'days'].includes(one.way)),
+  );
   const many = $derived(where ? (name.uses.find((use) => use.calendar_id === where)?.entries ?? 0) : name.entries);
 </script>
 
@@ -191,10 +211,8 @@
   <section class="border-line mt-3 border-t pt-2" aria-label="Mend">
     <h3 class="text-[13px] font-bold">Mend what is written, {counted(many, 'entry', 'entries')}</h3>
     <ul class="mt-1 grid gap-1 text-[13px]">
-      {#each [{ way: 'clock', key: 'p', does: name.tzid ? `The hour is right, the zone is wrong: put it on ${chosen || 'another zone'}` : `Give it a zone: the same hour in ${chosen || 'another zone'}` }, { way: 'instant', key: '', does: `The instant is right: tell it on the clock of ${chosen || 'another zone'}` }, { way: 'misread', key: '', does: 'Read on the wrong clock: shift by what two zones are apart on each date' }, { way: 'float', key: '', does: 'Take the zone away: the same hour on every clock' }, { way: 'days', key: '', does: `Whole days that became hours: the days of ${chosen || 'another zone'} again` }] as const as one (one.way)}
-        {#if name.tzid || one.way === 'clock' || one.way === 'days'}
-          <li><Action onclick={() => mend(one.way)} key={one.key}>{one.does}…</Action></li>
-        {/if}
+      {#each ways as one (one.way)}
+        <li><Action onclick={() => mend(one.way)} key={one.key}>{one.does}…</Action></li>
       {/each}
     </ul>
   </section>
