@@ -45,6 +45,15 @@ Two sides are compared, and brought together:
 >>> merged.conflicts, "SUMMARY:Neap" in merged.text, "LOCATION:Pier" in merged.text
 ((), True, True)
 
+Zone names are understood, and series that are scattered or ill:
+
+>>> from datebridge.core import Single, infer, understand
+>>> understand("(UTC+10:00) Hobart", None, 2026, 2026).zone
+'Australia/Hobart'
+>>> [found] = infer(Single(k, 1795392000 + k * 604800, 3600, ("Watch",)) for k in range(6))
+>>> found.phrase.rule
+'FREQ=WEEKLY;BYDAY=MO;COUNT=6'
+
 What people type is understood, or said not to be:
 
 >>> from datetime import date
@@ -74,12 +83,15 @@ if TYPE_CHECKING:
     from datebridge.core.merge import combined, differing, merge_sides
     from datebridge.core.moments import Moment, parse_duration, parse_moment
     from datebridge.core.recurrence.rules import Rule, parse_rule
+    from datebridge.core.series.health import ailments, heal
+    from datebridge.core.series.inferring import Single, infer
     from datebridge.core.text.component import Component
     from datebridge.core.text.jcal import from_jcal, to_jcal
     from datebridge.core.text.reader import Reader
     from datebridge.core.text.writer import new_header, write_calendar
     from datebridge.core.words.filters import parse_filter, resolve_filter
     from datebridge.core.words.phrases import read_date, read_days
+    from datebridge.core.zones.evidence import understand
     from datebridge.core.zones.meaning import Zones
 
 #: Where each name is at home. A part is loaded when it is asked for, so that a command that needs one starts quickly.
@@ -96,6 +108,8 @@ _HOMES = {
     "merge": ("combined", "differing", "merge_sides"),
     "moments": ("Moment", "parse_duration", "parse_moment"),
     "recurrence.rules": ("Rule", "parse_rule"),
+    "series.health": ("ailments", "heal"),
+    "series.inferring": ("Single", "infer"),
     "text.component": ("Component",),
     "text.jcal": ("from_jcal", "to_jcal"),
     "text.reader": ("Reader",),
@@ -103,16 +117,18 @@ _HOMES = {
     "words.filters": ("parse_filter", "resolve_filter"),
     "editing.typed": ("read_line",),
     "words.phrases": ("read_date", "read_days"),
+    "zones.evidence": ("understand",),
     "zones.meaning": ("Zones",),
 }
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 
 __all__ = [
     "CHECKS", "CannotDo", "Change", "ChangeSet", "Component", "Fields", "Identity", "Item", "Kind", "Moment",
-    "Policy", "Reader", "Rule", "Series", "Verdict", "Zones", "combined", "differing", "duplicates_in", "examine",
-    "from_jcal", "inspect", "inverse", "merge_sides", "new_event", "new_header", "occurrences", "parse_duration",
+    "Policy", "Reader", "Rule", "Series", "Single", "Verdict", "Zones", "ailments", "combined", "differing",
+    "duplicates_in", "examine", "from_jcal", "heal", "infer", "inspect", "inverse", "merge_sides", "new_event", "new_header", "occurrences", "parse_duration",
     "parse_filter", "parse_moment", "parse_rule", "read_date", "read_days", "read_fields", "read_line", "reconcile",
-    "resolve_filter", "rewritten", "timed", "to_jcal", "write_calendar",
+    "resolve_filter", "rewritten", "timed", "to_jcal", "understand",
+    "write_calendar",
 ]  # fmt: skip
 
 
