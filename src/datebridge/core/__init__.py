@@ -125,10 +125,10 @@ _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 __all__ = [
     "CHECKS", "CannotDo", "Change", "ChangeSet", "Component", "Fields", "Identity", "Item", "Kind", "Moment",
     "Policy", "Reader", "Rule", "Series", "Single", "Verdict", "Zones", "ailments", "combined", "differing",
-    "duplicates_in", "examine", "from_jcal", "heal", "infer", "inspect", "inverse", "merge_sides", "new_event", "new_header", "occurrences", "parse_duration",
-    "parse_filter", "parse_moment", "parse_rule", "read_date", "read_days", "read_fields", "read_line", "reconcile",
-    "resolve_filter", "rewritten", "timed", "to_jcal", "understand",
-    "write_calendar",
+    "duplicates_in", "examine", "from_jcal", "heal", "infer", "inspect", "inverse", "merge_sides", "new_event",
+    "new_header", "occurrences", "parse_duration", "parse_filter", "parse_moment", "parse_rule", "read_date",
+    "read_days", "read_fields", "read_line", "reconcile", "resolve_filter", "rewritten", "timed", "to_jcal",
+    "understand", "write_calendar",
 ]  # fmt: skip
 
 
