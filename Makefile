@@ -12,7 +12,7 @@ CHROMIUM ?= $(shell command -v chromium || command -v chromium-browser)
 demo: .stamps/python $(WEB)
 	@$(BIN)/date-bridge demo --data .demo
 
-test: lint chromium $(WEB)
+test: lint chromium .stamps/suite $(WEB)
 	@echo "== tests"
 	@CHROMIUM="$(CHROMIUM)" $(BIN)/pytest -n auto --dist loadgroup --cov=datebridge --cov-report=term:skip-covered
 	@cd frontend && npm run -s test
@@ -67,6 +67,16 @@ $(WEB): .stamps/node $(SOURCES)
 .stamps/python-dev: .stamps/python requirements-dev.lock
 	@echo "== setting up the checks"
 	@$(BIN)/python -m pip install -qq --disable-pip-version-check --require-hashes -r requirements-dev.lock
+	@touch $@
+
+# The tests of an independent client library, which come with its sources: they are run against the stand-ins.
+.stamps/suite: requirements-dev.lock .stamps/python-dev
+	@echo "== fetching the client library's tests"
+	@rm -rf $@ .stamps/caldav-*.tar.gz && mkdir -p $@
+	@grep -A 2 '^caldav==' requirements-dev.lock > .stamps/suite.txt
+	@$(BIN)/python -m pip download -qq --disable-pip-version-check --no-deps --no-binary :all: --require-hashes \
+	  -r .stamps/suite.txt -d .stamps
+	@tar -xzf .stamps/caldav-*.tar.gz -C $@ --strip-components 1
 	@touch $@
 
 .stamps/node: frontend/package-lock.json

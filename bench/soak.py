@@ -29,10 +29,10 @@ from playwright.sync_api import Error, sync_playwright
 from bench.application import FLAGS
 from datebridge.core.index.derive import digest_of
 from datebridge.core.objects import take_apart
-from datebridge.standins.answers import Traits
 from datebridge.standins.faults import Fault
 from datebridge.standins.feeds import Feed
 from datebridge.standins.hosts import PORTS, Hosts, running
+from datebridge.standins.traits import Traits
 from datebridge.store.database import Store
 
 OFFICE, PASSWORD = "harbour-office", "tern-4"

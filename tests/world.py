@@ -12,9 +12,9 @@ from datebridge.services.jobs import jobs, worker
 from datebridge.services.mend import deletion
 from datebridge.services.sync.push import push_pending
 from datebridge.settings import Settings
-from datebridge.standins.answers import Traits
-from datebridge.standins.calendars import LANTERN, CalendarServer
+from datebridge.standins.calendars import CalendarServer
 from datebridge.standins.hosts import PORTS, Hosts, running
+from datebridge.standins.traits import LANTERN, Traits
 from datebridge.store.accounts import remotes_of
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.tables import Job, Remote

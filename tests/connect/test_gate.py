@@ -41,6 +41,7 @@ class _Host(ThreadingHTTPServer):
         super().__init__(("127.0.0.1", 0), _Handler)
         self.reached: list[tuple[str, str]] = []
         self.location = ""
+        self.asks = ""
 
     @property
     def origin(self) -> str:
@@ -52,6 +53,11 @@ class _Handler(BaseHTTPRequestHandler):
 
     def do_GET(self) -> None:
         self.server.reached.append((self.path, self.headers.get("Authorization", "")))
+        if self.server.asks and "Authorization" not in self.headers:
+            self.send_response(401)
+            self.send_header("WWW-Authenticate", self.server.asks)
+            self.end_headers()
+            return
         if self.path == "/away":
             self.send_response(302)
             self.send_header("Location", self.server.location)
@@ -115,14 +121,32 @@ def test_the_connection_goes_to_the_address_that_was_looked_at(monkeypatch: pyte
     assert Gate([]).pinned(httpx.URL("http://fickle.example/")) == "93.184.215.14"
 
 
-def test_names_and_passwords_stay_with_the_origin_they_are_for(hosts: tuple[_Host, _Host]) -> None:
+@pytest.mark.parametrize(
+    ("asks", "way"),
+    [
+        ('Basic realm="tide"', "Basic "),
+        ('Basic realm="tide", Digest realm="tide", nonce="7", qop="auth", algorithm=SHA-256', "Digest "),
+    ],
+)
+def test_names_and_passwords_stay_with_the_origin_they_are_for(hosts: tuple[_Host, _Host], asks: str, way: str) -> None:
     first, second = hosts
-    first.location = second.origin + "/elsewhere"
+    first.location, first.asks = second.origin + "/elsewhere", asks
     Web(Gate([first.origin, second.origin]), "me", "secret", origins=[first.origin]).request(
         "GET", first.origin + "/away"
     )
-    assert first.reached[0][1].startswith("Basic ")
+    assert [said.startswith(way) for _, said in first.reached] == [False, True]
     assert second.reached == [("/elsewhere", "")]
+
+
+@pytest.mark.parametrize("asks", ['Bearer realm="tide"', 'Digest realm="tide", nonce="7", algorithm=NEW-1'])
+def test_a_way_to_sign_in_that_is_not_known_is_not_taken_for_a_wrong_password(
+    hosts: tuple[_Host, _Host], asks: str
+) -> None:
+    hosts[0].asks = asks
+    error = refusal(Web(Gate([hosts[0].origin]), "me", "secret", origins=[hosts[0].origin]), hosts[0].origin + "/")
+    assert error.trouble == "scheme"
+    assert f"by {asks.split()[0]} only" in error.message
+    assert [said for _, said in hosts[0].reached] == [""]
 
 
 def test_no_more_is_read_than_is_allowed(hosts: tuple[_Host, _Host]) -> None:

@@ -99,7 +99,10 @@ def test_an_entry_that_is_withheld_once_is_not_removed_and_nothing_is_missed_for
     collection = records.collection(OFFICE, "berths")
     assert collection is not None
     records.delete(collection, "berth-3@skerrow.example.ics")
-    world.hosts.switches[name].arm(Fault("withhold", method="REPORT", path="/berths", after=int(name == "lantern")))
+    world.hosts.switches[name].arm(
+        Fault("withhold", method="REPORT", path="/berths", after=1),
+        Fault("unavailable", method="GET", path="/berths"),
+    )
     world.refresh(account)
     assert len(world.titles()) == 3  # nothing is taken for removed while something is withheld
     assert "does not hand out one of its entries" in str(troubles(world)["Berths"])

@@ -8,8 +8,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Protocol
 
-from datebridge.connect.caldav import CalDavServer, Delta, Listed
+from datebridge.connect.caldav import CalDavServer, Delta
 from datebridge.connect.feed import fetch
+from datebridge.connect.homes import Listed
 from datebridge.connect.http import Web
 from datebridge.core.accounts import AccountKind
 
@@ -66,12 +67,10 @@ class ServerConnector:
 
     def news(self, url: str, seen: Seen) -> Objects:
         state = self.server.state(url)
-        if seen.syncs or state.syncs:
-            if seen.token and state.token == seen.token:
-                return Objects(state, None)
-            return Objects(state, self.server.changes(url, seen.token))
-        if state.tag and state.tag == seen.tag:
+        if (seen.token and state.token == seen.token) or (not seen.token and state.tag and state.tag == seen.tag):
             return Objects(state, None)
+        if seen.token or state.syncs:
+            return Objects(state, self.server.changes(url, seen.token))
         return Objects(state, Delta(self.server.etags(url), (), "", True))
 
 

@@ -119,18 +119,42 @@ def sync_collection(token: str) -> bytes:
     return f"{_OPEN.format('D:sync-collection')}{inner}<D:prop><D:getetag/></D:prop></D:sync-collection>".encode()
 
 
-def multiget(hrefs: Iterable[str]) -> bytes:
+#: What a multiget asks for: an object's octets; or only whether it is there.
+DATA, IS_THERE = "<D:getetag/><C:calendar-data/>", "<D:getetag/>"
+
+
+def multiget(hrefs: Iterable[str], prop: str = DATA) -> bytes:
     inner = "".join(f"<D:href>{escape(href)}</D:href>" for href in hrefs)
-    prop = "<D:prop><D:getetag/><C:calendar-data/></D:prop>"
-    return f"{_OPEN.format('C:calendar-multiget')}{prop}{inner}</C:calendar-multiget>".encode()
+    return f"{_OPEN.format('C:calendar-multiget')}<D:prop>{prop}</D:prop>{inner}</C:calendar-multiget>".encode()
 
 
-def settings(root: str, values: dict[tuple[str, str], str], components: Iterable[str] = ()) -> bytes:
-    """A body that sets properties, by (namespace, name): of MKCALENDAR (RFC 4791 §5.3.1) or PROPPATCH."""
+def everything() -> bytes:
+    """A calendar-query that passes whatever is in a calendar (RFC 4791 §7.8)."""
+    return _query("")
+
+
+def with_uid(uid: str, kind: str) -> bytes:
+    """A calendar-query for the entries of a kind, such as ``VEVENT``, whose UID holds a text."""
+    match = f'<C:text-match collation="i;octet">{escape(uid)}</C:text-match>'
+    return _query(f'<C:comp-filter name="{kind}"><C:prop-filter name="UID">{match}</C:prop-filter></C:comp-filter>')
+
+
+def _query(inner: str) -> bytes:
+    asked = f'<C:filter><C:comp-filter name="VCALENDAR">{inner}</C:comp-filter></C:filter>'
+    return f"{_OPEN.format('C:calendar-query')}<D:prop>{IS_THERE}</D:prop>{asked}</C:calendar-query>".encode()
+
+
+def settings(
+    root: str, values: dict[tuple[str, str], str], components: Iterable[str] = (), calendar: bool = False
+) -> bytes:
+    """A body that sets properties, by (namespace, name): of MKCALENDAR (RFC 4791 §5.3.1) or PROPPATCH; or of MKCOL,
+    which has to say that a `calendar` is meant (RFC 5689 §3)."""
     inner = "".join(
         f'<N:{name} xmlns:N="{escape(space)}">{escape(value)}</N:{name}>' for (space, name), value in values.items()
     )
     kinds = "".join(f'<C:comp name="{kind}"/>' for kind in components)
     if kinds:
         inner += f"<C:supported-calendar-component-set>{kinds}</C:supported-calendar-component-set>"
+    if calendar:
+        inner = f"<D:resourcetype><D:collection/><C:calendar/></D:resourcetype>{inner}"
     return f"{_OPEN.format(root)}<D:set><D:prop>{inner}</D:prop></D:set></{root}>".encode()

@@ -14,9 +14,10 @@ from urllib.parse import urljoin
 
 from lxml import etree, html
 
-from datebridge.connect.caldav import CalDavServer, Home, Listed
+from datebridge.connect.caldav import CalDavServer
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.feed import is_calendar, is_page
+from datebridge.connect.homes import Home, Listed
 from datebridge.connect.http import Web
 from datebridge.connect.origins import host_of, is_loopback, origin_of
 from datebridge.core.words.plural import counted
@@ -128,7 +129,7 @@ def _find(web: Web, address: str) -> FoundThere:
         home = server.discover()
         return FoundThere("server", address, home=home, calendars=tuple(server.calendars(home)))
     except Unreachable as error:
-        if error.trouble == "leaves" or (error.trouble == "password" and web.signed_in):
+        if error.trouble in ("leaves", "scheme", "homeless") or (error.trouble == "password" and web.signed_in):
             raise
         if error.trouble == "password":
             return FoundThere("server", address, locked=True)

@@ -8,7 +8,7 @@ from datebridge.core.errors import CannotDo
 
 Trouble = Literal[
     "address", "forbidden", "name", "refused", "timeout", "certificate", "password", "down", "throttled", "cut",
-    "large", "missing", "answer", "leaves", "plain", "busy",
+    "large", "missing", "answer", "leaves", "plain", "busy", "scheme", "homeless",
 ]  # fmt: skip
 #: Trouble that may well be over in a while.
 PASSING = frozenset({"name", "refused", "timeout", "down", "throttled", "cut"})

@@ -18,6 +18,7 @@ from datebridge import __version__
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.gate import Gate, GuardedTransport
 from datebridge.connect.origins import host_of, is_upgrade, origin_of
+from datebridge.connect.signing import challenges, signing, strongest
 from datebridge.connect.unpacking import Body
 from datebridge.connect.waiting import wait
 
@@ -84,7 +85,7 @@ class Web:
     ) -> None:  # fmt: skip
         self.connections, self.patience, self.most_octets = connections, patience, most_octets
         self.origins = {origin_of(origin) for origin in origins}
-        self._auth = httpx.BasicAuth(user.encode(), password.encode()) if user or password else None
+        self._auth = signing(user, password, frozenset(self.origins)) if user or password else None
         self._client = httpx.AsyncClient(
             transport=GuardedTransport(gate, connections), timeout=httpx.Timeout(timeout, connect=10), trust_env=False,
             headers={"User-Agent": f"DateBridge/{__version__}", "Accept-Encoding": "gzip, deflate"},
@@ -109,9 +110,12 @@ class Web:
         self.close()
 
     def request(
-        self, method: str, url: str, body: bytes = b"", headers: Mapping[str, str] | None = None
+        self, method: str, url: str, body: bytes = b"", headers: Mapping[str, str] | None = None, once: bool = False
     ) -> Answer:  # fmt: skip
         """Send a request; answers of any status but 401, 429 and 5xx come back as they are.
+
+        Args:
+            once: it is not tried again, however patient one is.
 
         Raises:
             Unreachable: if there is no answer, or none that is of use; or if it would take the user name and the
@@ -121,10 +125,12 @@ class Web:
         if self._auth is not None and origin not in self.origins:
             raise self._leaves(origin)
         octets = {name.encode(): value.encode() for name, value in (headers or {}).items()}
-        return wait(self._patiently(method, url, body, octets), self._check)
+        return wait(self._patiently(method, url, body, octets, once), self._check)
 
-    async def _patiently(self, method: str, url: str, body: bytes, headers: dict[bytes, bytes]) -> Answer:
-        if not self.patience:
+    async def _patiently(
+        self, method: str, url: str, body: bytes, headers: dict[bytes, bytes], once: bool
+    ) -> Answer:  # fmt: skip
+        if not self.patience or once:
             return await self._follow(method, url, body, headers)
         retrying = AsyncRetrying(
             retry=retry_if_exception(lambda e: isinstance(e, Unreachable) and e.passing and e.trouble != "name"),
@@ -138,13 +144,17 @@ class Web:
         for hop in range(_REDIRECTS + 1):
             answer = await self._once(method, url, body, headers)
             location = answer.headers.get("location")
-            if answer.status not in (301, 302, 303, 307, 308) or not location or method not in _SAFE:
+            if answer.status not in (301, 302, 303, 307, 308) or not location:
                 return Answer(answer.status, answer.headers, answer.body, url, moved)
             before = origin_of(url)
             try:
-                url = str(httpx.URL(url).join(location))
+                onward = str(httpx.URL(url).join(location))
             except httpx.InvalidURL as error:
                 raise Unreachable("answer", f"{host_of(url)} sends one on to something that is no address.") from error
+            # What writes is repeated only where that is said to be meant, and not elsewhere (RFC 9110 §15.4).
+            if method not in _SAFE and (answer.status not in (307, 308) or origin_of(onward) != before):
+                return Answer(answer.status, answer.headers, answer.body, url, moved)
+            url = onward
             if before in self.origins and is_upgrade(before, origin_of(url)):
                 self.origins.add(origin_of(url))
             permanent = answer.status in (301, 308) and (hop == 0 or bool(moved))
@@ -197,6 +207,15 @@ class Web:
     def _judge(self, response: httpx.Response, host: str, url: str) -> None:
         code = response.status_code
         if code == 401:
+            offered = response.headers.get("www-authenticate", "")
+            if offered and strongest(offered) is None:
+                ways = " or ".join(dict.fromkeys(scheme.title() for scheme, _ in challenges(offered))) or "another way"
+                raise Unreachable(
+                    "scheme",
+                    f"{host} lets one in by {ways} only, which Date Bridge does not know. The password was not sent, so"
+                    " it may well be right. Ask who runs it whether it also takes Digest or Basic, perhaps with a"
+                    " password made for programs.",
+                )
             if self._auth is None:
                 raise Unreachable("password", f"{host} asks for a user name and a password.")
             if origin_of(url) not in self.origins:

@@ -29,8 +29,8 @@ from datebridge.services.imports.decide import Decision
 from datebridge.services.jobs import worker
 from datebridge.services.mend.sifting import keep_standards, standards
 from datebridge.settings import Settings
-from datebridge.standins.calendars import TIDEWRACK
 from datebridge.standins.hosts import Hosts, apart, running
+from datebridge.standins.traits import TIDEWRACK
 from datebridge.store import calendars, imports
 from datebridge.store.accounts import remotes_of
 from datebridge.store.changesets.apply import apply

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-import base64
+import gzip
 import time
 from collections import deque
 from urllib.parse import unquote
@@ -16,28 +16,44 @@ from starlette.types import Receive, Scope, Send
 from datebridge.core.objects import assemble, take_apart
 from datebridge.core.text.component import Component
 from datebridge.core.text.writer import new_header, write_calendar
-from datebridge.standins.answers import Answer, Traits
+from datebridge.standins.answers import answer
+from datebridge.standins.asking import Ask
+from datebridge.standins.habits import Habits
 from datebridge.standins.mail import MailDrop
 from datebridge.standins.page import page
 from datebridge.standins.records import Records
+from datebridge.standins.signing import Door
+from datebridge.standins.traits import Traits
 
-TIDEWRACK = Traits("Tidewrack")
-LANTERN = Traits("Lantern", sync=True, strict=True, most_octets=200_000)
+_ELSEWHERE = "/elsewhere"
+#: How late the habit of being slow makes every answer, in seconds.
+_SLOW = 0.2
+#: What the habit of redirecting sends on.
+_REDIRECTED = ("GET", "PUT", "DELETE")
 
 
 class CalendarServer:
-    """The server as an ASGI application. `/dav/calendars/PERSON/CALENDAR/OBJECT` and `/dav/principals/PERSON/`."""
+    """The server as an ASGI application; what is where is told in `places`."""
 
     def __init__(self, traits: Traits, records: Records, drop: MailDrop) -> None:
         self.traits, self.records, self.drop = traits, records, drop
+        self.habits = Habits()
         self._recent: deque[float] = deque()
+        self._door = Door(traits.name, self._password)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         request = Request(scope, receive)
         body = await request.body()
         response = self._answer(request, body)
-        if self.traits.latency:
-            await asyncio.sleep(self.traits.latency)
+        late = self.traits.latency + (_SLOW if self.habits.has("slow") else 0)
+        if late:
+            await asyncio.sleep(late)
+        if self.habits.has("http-1.0"):
+            response.headers["Connection"] = "close"
+        if self.habits.has("gzip") and "gzip" in request.headers.get("accept-encoding", "") and response.body:
+            response.body = gzip.compress(bytes(response.body))
+            response.headers["Content-Encoding"] = "gzip"
+            response.headers["Content-Length"] = str(len(response.body))
         await response(scope, receive, send)
 
     def _answer(self, request: Request, body: bytes) -> Response:
@@ -48,13 +64,25 @@ class CalendarServer:
             return Response(status_code=301, headers={"Location": "/dav/"})
         if self._too_fast():
             return Response("Too many requests.", 429, {"Retry-After": "1"})
-        person = self._person(request)
-        if person is None:
-            return Response(
-                "A user name and a password are needed.", 401,
-                {"WWW-Authenticate": f'Basic realm="{self.traits.name}"'},
-            )  # fmt: skip
-        return Answer(self.traits, self.records, self.drop, request, body, person).respond()
+        basic, digest = not self.habits.has("digest-only"), self.traits.strict or self.habits.has("digest-only")
+        person = self._door.person(request.headers.get("authorization", ""), request.method, digest, basic)
+        if not person:
+            refusal = Response("A user name and a password are needed.", 401)
+            for challenge in self._door.challenges(digest, basic):
+                refusal.headers.append("WWW-Authenticate", challenge)
+            return refusal
+        if self.habits.has("redirects") and request.method in _REDIRECTED and path.count("/") > 4:
+            if not path.startswith(_ELSEWHERE):
+                raw = request.scope["raw_path"].decode()
+                code = 307 if self.habits.count("redirected") % 2 else 308
+                return Response(status_code=code, headers={"Location": _ELSEWHERE + raw})
+            scope = {**request.scope, "raw_path": request.scope["raw_path"].removeprefix(_ELSEWHERE.encode())}
+            request = Request({**scope, "path": path.removeprefix(_ELSEWHERE)})
+        return answer(Ask(self.traits, self.records, self.drop, self.habits, request, body, person))
+
+    def _password(self, name: str) -> str | None:
+        known = self.records.person(name)
+        return known[1] if known is not None else None
 
     def _too_fast(self) -> bool:
         if not self.traits.pace:
@@ -66,17 +94,6 @@ class CalendarServer:
             return True
         self._recent.append(now)
         return False
-
-    def _person(self, request: Request) -> str | None:
-        scheme, _, token = request.headers.get("authorization", "").partition(" ")
-        if scheme.lower() != "basic":
-            return None
-        try:
-            name, _, password = base64.b64decode(token).decode().partition(":")
-        except ValueError:
-            return None
-        known = self.records.person(name)
-        return name if known and known[1] == password else None
 
     def _front_page(self) -> Response:
         rows = "".join(

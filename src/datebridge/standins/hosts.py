@@ -28,12 +28,12 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 from starlette.types import ASGIApp
 
-from datebridge.standins.answers import Traits
-from datebridge.standins.calendars import LANTERN, TIDEWRACK, CalendarServer
+from datebridge.standins.calendars import CalendarServer
 from datebridge.standins.faults import Faulty, Switches
 from datebridge.standins.feeds import FeedHost
 from datebridge.standins.mail import MailDrop, mail_app
 from datebridge.standins.records import Records
+from datebridge.standins.traits import LANTERN, TIDEWRACK, Traits
 
 HOST = "127.0.0.1"
 #: The ports they have unless these are taken.

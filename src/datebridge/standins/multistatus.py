@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from xml.sax.saxutils import escape
 
 from lxml import etree
@@ -16,14 +16,22 @@ _HEAD = f'<?xml version="1.0" encoding="utf-8"?>\n<D:multistatus xmlns:D="{DAV}"
 _PREFIX = {DAV: "D", CAL: "C", OWN: "S"}
 
 
+class NotXml(ValueError):
+    """A body that is no well-formed XML."""
+
+
 def read(body: bytes) -> etree._Element | None:
-    """The root of a request's body; None where it is empty or no XML. Entities are not resolved."""
+    """The root of a request's body; None where it is empty. Entities are not resolved.
+
+    Raises:
+        NotXml: if it cannot be read.
+    """
     if not body.strip():
         return None
     try:
         return etree.fromstring(body, etree.XMLParser(resolve_entities=False, no_network=True))
-    except etree.XMLSyntaxError:
-        return None
+    except etree.XMLSyntaxError as error:
+        raise NotXml(str(error)) from error
 
 
 def tag(name: str) -> str:
@@ -49,6 +57,16 @@ def found(path: str, properties: Iterable[str], missing: Iterable[str] = ()) -> 
     if lacking or not have:
         stats += f"<D:propstat><D:prop>{lacking}</D:prop><D:status>HTTP/1.1 404 Not Found</D:status></D:propstat>"
     return f"<D:response>{href(path)}{stats}</D:response>"
+
+
+def stats(path: str, by_status: Mapping[str, Iterable[str]], why: Mapping[str, str]) -> str:
+    """One response of a multistatus: properties (as XML) by how they fared, and the precondition a status is for."""
+    parts = ""
+    for line, properties in by_status.items():
+        condition = f"<D:error>{element(why[line])}</D:error>" if why.get(line) else ""
+        inner = "".join(properties)
+        parts += f"<D:propstat><D:prop>{inner}</D:prop><D:status>HTTP/1.1 {line}</D:status>{condition}</D:propstat>"
+    return f"<D:response>{href(path)}{parts}</D:response>"
 
 
 def status(path: str, line: str) -> str:

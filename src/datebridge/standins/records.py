@@ -18,6 +18,8 @@ CREATE TABLE IF NOT EXISTS object (collection INTEGER, name TEXT, uid TEXT, comp
 CREATE INDEX IF NOT EXISTS object_uid ON object (uid);
 CREATE INDEX IF NOT EXISTS object_revision ON object (collection, revision);
 CREATE TABLE IF NOT EXISTS gone (collection INTEGER, name TEXT, revision INTEGER, PRIMARY KEY (collection, name));
+CREATE TABLE IF NOT EXISTS dead (collection INTEGER, name TEXT, value TEXT, PRIMARY KEY (collection, name));
+CREATE TABLE IF NOT EXISTS notice (id INTEGER PRIMARY KEY, person TEXT, data BLOB);
 """
 
 
@@ -121,7 +123,7 @@ class Records:
 
     def drop_collection(self, collection: Collection) -> None:
         for table, column in (("object", "collection"), ("gone", "collection"), ("share", "collection"),
-                              ("collection", "id")):  # fmt: skip
+                              ("dead", "collection"), ("collection", "id")):  # fmt: skip
             self._db.execute(f"DELETE FROM {table} WHERE {column} = ?", (collection.id,))
 
     def _touch(self, collection: int) -> int:
@@ -176,13 +178,40 @@ class Records:
         self._db.execute("DELETE FROM object WHERE collection = ? AND name = ?", (collection.id, name))
         self._db.execute("INSERT OR REPLACE INTO gone VALUES (?, ?, ?)", (collection.id, name, revision))
 
-    def since(self, collection: Collection, revision: int) -> tuple[list[tuple[str, str]], list[str]]:
-        """Objects changed (name, ETag) and gone since a revision."""
-        changed = self._db.execute(
-            "SELECT name, etag FROM object WHERE collection = ? AND revision > ? ORDER BY revision",
-            (collection.id, revision),
+    def since(self, collection: Collection, revision: int) -> list[tuple[int, str, str]]:
+        """What changed after a revision, in order: revision, object name, its ETag or "" where it is gone."""
+        return self._db.execute(
+            "SELECT revision, name, etag FROM object WHERE collection = :c AND revision > :r UNION ALL"
+            " SELECT revision, name, '' FROM gone WHERE collection = :c AND revision > :r ORDER BY 1",
+            {"c": collection.id, "r": revision},
         ).fetchall()
-        gone = self._db.execute(
-            "SELECT name FROM gone WHERE collection = ? AND revision > ?", (collection.id, revision)
-        ).fetchall()
-        return changed, [row[0] for row in gone]
+
+    # ---- properties nobody here knows (RFC 4918 §4.1), and messages in inboxes --------------------
+
+    def dead(self, collection: Collection) -> dict[str, str]:
+        """A calendar's dead properties: their XML by name."""
+        rows = self._db.execute("SELECT name, value FROM dead WHERE collection = ? ORDER BY name", (collection.id,))
+        return dict(rows.fetchall())
+
+    def set_dead(self, collection: Collection, name: str, value: str | None) -> None:
+        """Keep a dead property, or drop it where there is no value."""
+        self._db.execute("DELETE FROM dead WHERE collection = ? AND name = ?", (collection.id, name))
+        if value is not None:
+            self._db.execute("INSERT INTO dead VALUES (?, ?, ?)", (collection.id, name, value))
+
+    def leave(self, person: str, data: bytes) -> None:
+        """Lay a message into somebody's inbox."""
+        self._db.execute("INSERT INTO notice (person, data) VALUES (?, ?)", (person, data))
+
+    def notices(self, person: str) -> list[tuple[str, bytes]]:
+        """The messages in somebody's inbox: name and octets."""
+        rows = self._db.execute("SELECT id, data FROM notice WHERE person = ? ORDER BY id", (person,))
+        return [(f"{number}.ics", data) for number, data in rows]
+
+    def take_out(self, person: str, name: str) -> None:
+        self._db.execute("DELETE FROM notice WHERE person = ? AND id || '.ics' = ?", (person, name))
+
+    def person_at(self, address: str) -> str:
+        """Who has a mail address; "" for nobody here."""
+        row = self._db.execute("SELECT name FROM person WHERE address = ? COLLATE NOCASE", (address,)).fetchone()
+        return row[0] if row else ""

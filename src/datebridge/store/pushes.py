@@ -56,7 +56,8 @@ _ENTRY, _CALENDAR = "entry", "calendar"
 def add_pushes(connection: Connection, set_id: SetId) -> None:
     """Note what a batch has to push: per UID, since a series is one object there (RFC 4791 §4.1)."""
     is_header = VERSIONS.c.component == "VCALENDAR"
-    without_uid = and_(CHANGES.c.uid == "", ~is_header)
+    # What is there without one, against RFC 4791 §4.1, can be changed and deleted there.
+    without_uid = and_(CHANGES.c.uid == "", ~is_header, CHANGES.c.before_id.is_(None))
     found = (
         select(
             CHANGES.c.set_id,

@@ -6,8 +6,8 @@ from collections.abc import Collection
 from itertools import count
 from typing import Any
 
-from datebridge.connect.caldav import Home, Listed
 from datebridge.connect.errors import Unreachable
+from datebridge.connect.homes import Home, Listed
 from datebridge.connect.origins import host_of, origin_of
 from datebridge.core.accounts import reach_of
 from datebridge.core.ids import AccountId, JobId, RemoteId

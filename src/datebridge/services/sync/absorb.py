@@ -22,14 +22,12 @@ from datebridge.store.accounts import switched_on
 from datebridge.store.changesets.apply import apply_within
 from datebridge.store.changesets.draft import Staging, propose
 from datebridge.store.database import Connection, Store
-from datebridge.store.entries.present import present_by_uid
+from datebridge.store.entries.present import present_by_id, present_by_uid
 from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.entries.zones import zones_of
 from datebridge.store.pushes import busy_uids
 from datebridge.store.remotes import Known, forget_objects, keep_objects, known_objects, known_objects_of
 from datebridge.store.tables import Remote
-
-Here = dict[str, list[Item[VersionId]]]
 
 
 @dataclass(slots=True)
@@ -90,6 +88,7 @@ class Absorber:
         self.found = Absorbed()
         self._conflicts: set[str] = set()
         self._leaving: dict[str, Known] = {}
+        self._claimed: set[VersionId] = set()
         self._staging = Staging()
         with store.read() as connection:
             self.found.zones = zones_of(connection, self.calendar)
@@ -102,26 +101,41 @@ class Absorber:
         with self.store.write() as connection:
             self._staging.begin(connection, self.store.claim)
             known = known_objects(connection, self.remote, (r.href for r in resources))
-            uids = {o.uid for _, o in objects} | {k.uid for k in known.values()}
-            here = present_by_uid(connection, self.calendar, uids - {""})
-            writer = VersionWriter(connection)
-            for resource, found in objects:
-                before = known.get(resource.href)
-                if found.uid in self.busy or (before and before.uid in self.busy):
-                    # Looked at again once one's own change has been decided on.
-                    self.found.kept.append(
-                        before._replace(etag="") if before else Known(resource.href, found.uid, "", ())
-                    )
-                    continue
-                if before and before.uid != found.uid:  # another entry under the same name
-                    self._leaving[f"{before.href}\n{before.uid}"] = before
-                self._compare(writer, resource, found, here.get(found.uid, []))
             for resource in resources:
                 if resource.gone and resource.href in known:
                     self._leaving[resource.href] = known[resource.href]
                 elif resource.data is None and not resource.gone:
                     self.found.missed[resource.status] += 1
+            for resource, found in objects:
+                before = known.get(resource.href)
+                if before is not None and before.uid and before.uid not in _uids(found):
+                    self._leaving[f"{before.href}\n"] = before  # another entry under the same name
+            holdings = self._holdings(connection, {uid for _, o in objects for uid in _uids(o)}, known.values())
+            writer = VersionWriter(connection)
+            for resource, found in objects:
+                before = known.get(resource.href)
+                uids = _uids(found)
+                if uids & self.busy or (before is not None and holdings.uids(before) & self.busy):
+                    # Looked at again once one's own change has been decided on.
+                    self.found.kept.append(
+                        before._replace(etag="") if before else Known(resource.href, _uid(found), "", ())
+                    )
+                    continue
+                if before is not None and holdings.uids(before) - uids:
+                    self._leaving[f"{before.href}\n"] = before
+                self._compare(writer, resource, found, holdings.of(resource.href, before, uids))
             writer.flush()
+
+    def _holdings(self, connection: Connection, uids: set[str], known: Iterable[Known]) -> _Holdings:
+        known = list(known)
+        others = known_objects_of(connection, self.remote, {*uids, *(one.uid for one in known), ""})
+        leaving = {one.href for one in self._leaving.values()}
+        staying = [one for one in others if one.href not in leaving]
+        by_uid = present_by_uid(connection, self.calendar, {*uids, *(one.uid for one in known)} - {""})
+        odd = {version for one in [*known, *others] if not one.uid for version in one.versions}
+        items = {item.key: item for some in by_uid.values() for item in some}
+        items |= {item.key: item for item in present_by_id(connection, odd)} if odd else {}
+        return _Holdings(items, {v: one.href for one in staying for v in one.versions}, self._claimed)
 
     def take_gone(self, hrefs: Iterable[str]) -> None:
         """Note objects that are not there any more."""
@@ -144,24 +158,19 @@ class Absorber:
         if self.found.missed:  # what holds another entry now is looked at once more
             self.found.kept = [one for one in self.found.kept if one.href not in replaced]
             return
-        uids, hrefs = {one.uid for one in self._leaving.values()}, {one.href for one in self._leaving.values()}
         with self.store.read() as connection:
-            here = present_by_uid(connection, self.calendar, uids)
-            held = {one.uid for one in known_objects_of(connection, self.remote, uids) if one.href not in hrefs}
-        held.update(one.uid for one in self.found.kept)
+            holdings = self._holdings(connection, set(), self._leaving.values())
         for key, one in self._leaving.items():
-            if one.uid not in held:
-                self._remove(one, here)
-            elif key == one.href:
+            uids = holdings.uids(one)
+            if key == one.href and uids & self.busy:
+                self.found.kept.append(one._replace(etag=""))
+                continue
+            if key == one.href:
                 self.found.gone.append(one.href)
-
-    def _remove(self, known: Known, here: Here) -> None:
-        if known.uid in self.busy:
-            self.found.kept.append(known._replace(etag=""))
-            return
-        self.found.gone.append(known.href)
-        for item in here.pop(known.uid, []):
-            self._change(Verdict.REMOVE, item.identity, item.key, None)
+            for item in holdings.of(one.href, one, uids):
+                if item.identity.uid not in self.busy:
+                    self._claimed.add(item.key)
+                    self._change(Verdict.REMOVE, item.identity, item.key, None)
 
     def _compare(
         self, writer: VersionWriter, resource: Resource, found: CalendarObject, here: list[Item[VersionId]]
@@ -172,6 +181,7 @@ class Absorber:
             Item(identity_of(f.component, f.uid, f.recurrence_id, f.digest), f.digest, at, f.sequence, f.modified)
             for at, (f, _) in enumerate(found.entries)
         ]
+        self._claimed.update(item.key for item in here)
         for met in reconcile(coming, here, Policy.FOLLOW):
             before = met.present.key if met.present is not None else None
             if met.verdict is Verdict.SAME and before is not None:
@@ -184,7 +194,7 @@ class Absorber:
                 version = writer.add(facts, text, 0, found.odd[met.item.key])
                 versions.append(version)
                 self._change(met.verdict, met.item.identity, before, version)
-        self.found.kept.append(Known(resource.href, found.uid, resource.etag, tuple(versions)))
+        self.found.kept.append(Known(resource.href, _uid(found), resource.etag, tuple(versions)))
 
     def _zones(self, writer: VersionWriter, zones: Iterable[tuple[Facts, str]]) -> None:
         for facts, text in zones:
@@ -235,6 +245,42 @@ class Absorber:
     def give_up(self) -> None:
         """Nothing comes of it: what was stored is cleared away."""
         self._staging.give_up(self.store)
+
+
+class _Holdings:
+    """Which entries in force stand in which objects there.
+
+    A UID alone does not tell: servers have several objects of one, although RFC 4791 §4.1 forbids that.
+    """
+
+    def __init__(
+        self, items: dict[VersionId, Item[VersionId]], owners: dict[VersionId, str], claimed: set[VersionId]
+    ) -> None:
+        self._items, self._owners, self._claimed = items, owners, claimed
+
+    def of(self, href: str, before: Known | None, uids: set[str]) -> list[Item[VersionId]]:
+        """The entries of some UIDs that an object may stand for: its own, and those that stand in no other."""
+        own = set(before.versions) if before is not None else set()
+        return [
+            item for key, item in self._items.items()
+            if key not in self._claimed and item.identity.uid in uids
+            and (key in own or (item.identity.uid and self._owners.get(key, href) == href))
+        ]  # fmt: skip
+
+    def uids(self, one: Known) -> set[str]:
+        """The UIDs of what stands in an object."""
+        found = {self._items[v].identity.uid for v in one.versions if v in self._items}
+        return found | {one.uid} if one.uid else found
+
+
+def _uids(found: CalendarObject) -> set[str]:
+    return {facts.uid for facts, _ in found.entries}
+
+
+def _uid(found: CalendarObject) -> str:
+    """By which UID an object is known; "" where it holds several or none (see `Pusher._units`)."""
+    uids = _uids(found)
+    return next(iter(uids)) if len(uids) == 1 else ""
 
 
 def rewrote(host: str, calendar: str, number: int) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from urllib.parse import urljoin
 
 from datebridge.connect.caldav import Resource
 from datebridge.connect.errors import Unreachable
@@ -95,7 +96,7 @@ def take_theirs(store: Store, settings: Settings, push_id: PushId, by: By = PERS
         title = title_of(connection, one)
     href = known.href if known else ""
     with line_to(store, settings, row.account_id, waiting=True) as line:
-        resource = line.server.get(href) if href else Resource("", "", None, 404)
+        resource = line.server.get(urljoin(row.url, href)) if href else Resource("", "", None, 404)
     if resource.data is None and not resource.gone:
         raise Unreachable(
             "answer", f"{line.account.name} does not hand the entry out just now ({resource.status}). Try again later."

@@ -9,9 +9,10 @@ from typing import Any
 
 import structlog
 
-from datebridge.connect.caldav import Listed
+from datebridge.connect.caldav import CalDavServer
 from datebridge.connect.connector import Objects, Seen
 from datebridge.connect.errors import Unreachable
+from datebridge.connect.homes import Listed
 from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import JobId, RemoteId, SetId, VersionId
@@ -29,7 +30,7 @@ from datebridge.store.database import Connection, Store, is_full
 from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.jobs import ClaimLost, lane_of
 from datebridge.store.pushes import is_header_on_its_way
-from datebridge.store.remotes import known_objects, note, unread_objects
+from datebridge.store.remotes import Known, known_objects, note, unread_objects
 from datebridge.store.tables import Remote, demand_id
 
 log = structlog.get_logger()
@@ -108,7 +109,7 @@ def passing(error: Exception) -> bool:
 
 def is_of_account(error: Unreachable) -> bool:
     """Whether it concerns everything of an account, not just what was asked."""
-    return error.passing or error.trouble in ("password", "leaves", "plain", "certificate", "forbidden")
+    return error.passing or error.trouble in ("password", "scheme", "leaves", "plain", "certificate", "forbidden")
 
 
 def trouble_of(error: Exception) -> tuple[str, bool]:
@@ -217,19 +218,38 @@ class _Refresh:
 
     def _fetch(self, absorber: Absorber, news: Objects, unread: list[str]) -> None:
         delta = news.delta
-        changed = delta.changed if delta is not None else {}
+        changed = dict(delta.changed) if delta is not None else {}
         with self.store.read() as connection:
             known = known_objects(connection, self.remote, None if delta and delta.whole else changed)
-        wanted = [href for href, etag in changed.items() if href not in known or known[href].etag != etag]
+        gone = delta.gone if delta is not None else ()
+        server = self.line.server
+        if delta is not None and delta.whole:
+            changed |= self._unlisted(server, changed, known)
+            gone = tuple(href for href in known if href not in changed)
+        wanted = [
+            href for href, etag in changed.items() if href not in known or not etag or known[href].etag != etag
+        ]  # fmt: skip
         wanted = list(dict.fromkeys([*wanted, *unread]))
         done = 0
-        if delta is not None:
-            absorber.take_gone(delta.gone if not delta.whole else [href for href in known if href not in changed])
-        for piece in self.line.server.fetch(self.row.url, wanted):
+        absorber.take_gone(gone)
+        for piece in server.fetch(self.row.url, wanted):
             absorber.take(piece)
             done += len(piece)
             if self.report:
                 self.report(done, len(wanted), self.row.name)
+
+    def _unlisted(self, server: CalDavServer, listed: dict[str, str], known: dict[str, Known]) -> dict[str, str]:
+        """What is there although a listing of everything does not name it.
+
+        A calendar that is fetched for the first time is asked for in a second way, and of what is not listed any more
+        each entry is asked for: a listing that was cut short without a word is no reason to remove anything.
+        """
+        missing = [href for href in known if href not in listed]
+        there = server.still_there(self.row.url, missing) if missing else {}
+        if there or not known:
+            there |= server.queried(self.row.url) or {}
+        return {href: etag or known[href].etag if href in known else etag for href, etag in there.items()
+                if href not in listed}  # fmt: skip
 
     def _header(self, connection: Connection, header: tuple[VersionId, str] | None, state: Listed) -> Change | None:
         """The calendar's own lines, where the server says something else than the copy does."""

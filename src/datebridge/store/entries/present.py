@@ -109,6 +109,17 @@ def texts_of(connection: Connection, versions: Iterable[VersionId]) -> dict[Vers
     return {row.id: row.text for row in rows}
 
 
+def uids_of(connection: Connection, versions: Iterable[VersionId]) -> dict[VersionId, str]:
+    """The UIDs of versions, in force or not; of those that are there."""
+    rows = connection.execute(select(VERSIONS.c.id, VERSIONS.c.uid).where(VERSIONS.c.id.in_(among(versions))))
+    return {VersionId(row.id): row.uid for row in rows}
+
+
+def present_by_id(connection: Connection, versions: Iterable[VersionId]) -> list[Item[VersionId]]:
+    """Those of some versions that are in force."""
+    return _items(connection, _seen().where(ENTRIES.c.id.in_(among(versions))))
+
+
 def entries_of(connection: Connection, calendar: CalendarId) -> list[VersionId]:
     """Everything in force in a calendar, its header and definitions too."""
     return list(connection.execute(select(ENTRIES.c.id).where(ENTRIES.c.calendar_id == calendar)).scalars())

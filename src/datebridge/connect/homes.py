@@ -1,0 +1,253 @@
+"""Whose calendars there are on a server, and where (RFC 6764 §6, RFC 5397, RFC 4791 §6.2.1, RFC 3744 §4.4)."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from urllib.parse import urljoin
+
+from datebridge.connect import dav
+from datebridge.connect.errors import Unreachable
+from datebridge.connect.http import Answer, Web
+from datebridge.connect.origins import host_of
+
+#: The only statuses that say that something is not there.
+GONE = frozenset({404, 410})
+DEPTH = {"Depth": "1", "Content-Type": "application/xml; charset=utf-8"}
+FLAT = {**DEPTH, "Depth": "0"}
+CALENDAR = ("D:owner", "D:current-user-privilege-set", "D:sync-token", "D:supported-report-set",
+            "C:supported-calendar-component-set", "C:calendar-description", "C:calendar-timezone",
+            "C:max-resource-size")  # fmt: skip
+#: Collections that hold no calendars, whatever is in them.
+_OTHER = frozenset({"principal", "schedule-inbox", "schedule-outbox", "addressbook", "notification"})
+#: How many collections are looked into, and how deep they may lie in one another.
+_MOST_SHELVES, _DEEPEST = 50, 3
+_MOST_GROUPS = 50
+
+
+@dataclass(frozen=True, slots=True)
+class Home:
+    """Who one is on a server, and where one's calendars are.
+
+    Attributes:
+        url: where calendars are made; the first home, or the place where calendars were found without one.
+        others: further homes: one's own, and those of groups one belongs to.
+        addresses: the e-mail addresses that are oneself; meetings organised under them are one's own.
+        schedules: the server sends invitations by itself (RFC 6638 §2).
+    """
+
+    principal: str
+    url: str
+    title: str
+    addresses: tuple[str, ...]
+    schedules: bool
+    others: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A calendar as its server lists it. `tag` changes with every change in it; "" where the server has none;
+    `zone` is the TZID of its calendar-timezone."""
+
+    url: str
+    name: str
+    colour: str = ""
+    description: str = ""
+    zone: str = ""
+    owner: str = ""
+    writable: bool = False
+    owned: bool = False
+    components: tuple[str, ...] = ()
+    position: int = 0
+    tag: str = ""
+    token: str = ""
+    syncs: bool = False
+    colour_space: str = ""
+
+
+class Homes:
+    """What of people and their calendars can be found from an address."""
+
+    def __init__(self, web: Web, address: str) -> None:
+        self.web, self.address = web, address
+        self.host = host_of(address)
+
+    def discover(self) -> Home:
+        """Find principal and homes from an address.
+
+        Raises:
+            Unreachable: if there is no CalDAV server there, or it does not let one in; ``homeless`` if it is one, and
+                does not tell where calendars are.
+        """
+        for url in (self.address, self._at(self.address, "/.well-known/caldav")):
+            found = self._properties(url, "D:current-user-principal", "C:calendar-home-set")
+            principal = found.hrefs("current-user-principal") if found else []
+            if found and (principal or found.hrefs("calendar-home-set")):
+                break
+        else:
+            raise Unreachable("answer", f"{self.host} is no calendar server, as far as it shows.")
+        at = self._at(found.href, principal[0]) if principal else found.href
+        person = self._properties(
+            at, "D:displayname", "C:calendar-home-set", "C:calendar-user-address-set", "D:group-membership"
+        )  # fmt: skip
+        if person is None:
+            raise Unreachable("answer", f"{self.host} does not say who you are there.")
+        homes = [self._at(person.href, href) for href in person.hrefs("calendar-home-set")]
+        if not homes:
+            homes = [self._home_without(at, found.href)]
+        groups = [self._at(person.href, href) for href in person.hrefs("group-membership")]
+        others = [*homes[1:], *self._of_groups(groups[:_MOST_GROUPS])]
+        offers = self.web.request("OPTIONS", homes[0]).headers.get("dav", "")
+        addresses = [a.lower().removeprefix("mailto:") for a in person.hrefs("calendar-user-address-set")]
+        return Home(
+            at, homes[0], person.text("displayname"), tuple(a for a in addresses if "@" in a),
+            "calendar-auto-schedule" in offers or "calendar-schedule" in offers,
+            tuple(home for home in dict.fromkeys(others) if home != homes[0]),
+        )  # fmt: skip
+
+    def _home_without(self, principal: str, root: str) -> str:
+        """Where calendars are although the server does not say it: at one's own address, or at the one given."""
+        for url in dict.fromkeys((self.address, principal, root)):
+            found, _ = self._inside(url)
+            if found:
+                return url
+        raise Unreachable(
+            "homeless",
+            f"{self.host} knows you, but does not say where your calendars are, and there are none at this address."
+            " Give the address of what holds your calendars, as its people or its help pages name it.",
+        )
+
+    def _of_groups(self, groups: Iterable[str]) -> list[str]:
+        """The homes of the groups one belongs to: calendars that others have given one a share in."""
+        homes: list[str] = []
+        for group in groups:
+            try:
+                found = self._properties(group, "C:calendar-home-set")
+            except Unreachable as error:
+                if error.passing:
+                    raise
+                continue
+            homes += [self._at(found.href, href) for href in found.hrefs("calendar-home-set")] if found else []
+        return homes
+
+    def calendars(self, home: Home) -> list[Listed]:
+        """Every calendar of the homes, those on shelves too; one's own first, in the order their owner gave them."""
+        listed: dict[str, Listed] = {}
+        shelves = [(home.url, 0), *((other, 0) for other in home.others)]
+        seen = {home.url}
+        for url, depth in shelves:
+            found, inner = self._inside(url, needed=url == home.url)
+            for one in found:
+                at = self._at(url, one.href)
+                listed.setdefault(at, as_listed(at, one, home))
+            for deeper in (self._at(url, one) for one in inner):
+                if depth < _DEEPEST and deeper not in seen and len(seen) < _MOST_SHELVES:
+                    seen.add(deeper)
+                    shelves.append((deeper, depth + 1))
+        owners = {owner: self._name_of(owner) for owner in {one.owner for one in listed.values() if one.owner}}
+        renamed = [replace(one, owner=owners.get(one.owner, "")) for one in listed.values()]
+        return sorted(renamed, key=lambda one: (not one.owned, one.position))
+
+    def _inside(self, url: str, needed: bool = False) -> tuple[list[dav.Found], list[str]]:
+        """The calendars directly in a collection, and the addresses of further collections in it.
+
+        Raises:
+            Unreachable: if it cannot be asked; where it is not `needed`, only if that may be over soon.
+        """
+        answer = self.web.request("PROPFIND", url, dav.propfind(CALENDAR, everything=True), DEPTH)
+        if answer.status != 207 and not needed:
+            return [], []
+        found, _ = dav.multistatus(expect(answer, 207, self.host).body, self.host)
+        calendars, shelves = [], []
+        itself = url.rstrip("/")
+        for one in found:
+            kinds = one.children("resourcetype")
+            at = self._at(answer.url, one.href)
+            if "calendar" in kinds:
+                calendars.append(replace(one, href=at))
+            elif (
+                "collection" in kinds and not kinds & _OTHER and at.rstrip("/") not in (itself, answer.url.rstrip("/"))
+            ):
+                shelves.append(at)
+        return calendars, shelves
+
+    def _properties(self, url: str, *names: str) -> dav.Found | None:
+        answer = self.web.request("PROPFIND", url, dav.propfind(names), FLAT)
+        if answer.status != 207:
+            return None
+        found, _ = dav.multistatus(answer.body, self.host)
+        return dav.Found(self._at(answer.url, found[0].href), 200, found[0].properties) if found else None
+
+    def _name_of(self, principal: str) -> str:
+        try:
+            found = self._properties(principal, "D:displayname")
+        except Unreachable:
+            return ""
+        return found.text("displayname") if found else ""
+
+    def _at(self, base: str, href: str) -> str:
+        """An address that an answer names."""
+        return joined(base, href, self.host)
+
+
+def joined(base: str, href: str, host: str) -> str:
+    """An address that an answer from `base` names.
+
+    Raises:
+        Unreachable: if it is none.
+    """
+    try:
+        return urljoin(base, href)
+    except ValueError as error:
+        raise Unreachable("answer", f"{host} names an address that is none.") from error
+
+
+def expect(answer: Answer, status: int, host: str) -> Answer:
+    """The answer, if it has the status that was hoped for.
+
+    Raises:
+        Unreachable: if not.
+    """
+    if answer.status == status:
+        return answer
+    if answer.status in GONE:
+        raise Unreachable("missing", f"This calendar is not on {host} any more.")
+    name, words = dav.condition(answer.body)
+    said = words or name or "no reason given"
+    raise Unreachable("answer", f"{host} refuses the question with {answer.status} ({said}).")
+
+
+def _tzid(definition: str) -> str:
+    """The TZID of a calendar-timezone property, which holds a whole VTIMEZONE (RFC 4791 §5.2.2)."""
+    return next((x.partition(":")[2].strip() for x in definition.splitlines() if x.strip().startswith("TZID:")), "")
+
+
+def as_listed(url: str, one: dav.Found, home: Home | None) -> Listed:
+    """A calendar as the properties describe it; `home` of whoever asks, where that is known."""
+    privileges = one.children("current-user-privilege-set")
+    owner = next(iter(one.hrefs("owner")), "")
+    try:
+        owner = urljoin(url, owner) if owner else ""
+    except ValueError:
+        owner = ""
+    element = one.properties.get("supported-calendar-component-set")
+    components = tuple(str(c.get("name", "")) for c in element) if element is not None else ()
+    order = one.text("calendar-order")
+    return Listed(
+        url=url, name=one.text("displayname") or url.rstrip("/").rsplit("/", 1)[-1],
+        colour=one.text("calendar-color")[:7], description=one.text("calendar-description"),
+        zone=_tzid(one.text("calendar-timezone")), owner=owner,
+        # A server without access control lets the owner of the home write.
+        writable=bool({"all", "write", "write-content"} & privileges) or not privileges,
+        owned=home is None or not owner or _path(owner) == _path(home.principal),
+        components=components, position=int(order) if re.fullmatch("[0-9]{1,9}", order) else 0,
+        tag=one.text("getctag"), token=one.text("sync-token"),
+        syncs="sync-collection" in one.children("supported-report-set") or bool(one.text("sync-token")),
+        colour_space=one.namespace("calendar-color"),
+    )  # fmt: skip
+
+
+def _path(url: str) -> str:
+    """People are the same ones whichever host of a server names them."""
+    return url.partition("://")[2].partition("/")[2].rstrip("/") if "://" in url else url.strip("/")

@@ -1,0 +1,99 @@
+"""Signing in: by the strongest way a server offers of those known here, Digest before Basic (RFC 7616, RFC 7617).
+
+>>> strongest('Basic realm="a", Digest realm="a", nonce="1", algorithm=SHA-256, Digest realm="a", nonce="1"')
+('digest', 'Digest realm="a", nonce="1", algorithm=SHA-256')
+>>> strongest('Negotiate, Bearer realm="a"')
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Generator
+from functools import lru_cache
+from typing import Literal
+
+import httpx
+
+Way = Literal["basic", "digest"]
+#: Algorithms of Digest, the stronger ones first; "" is MD5.
+_ALGORITHMS = ("SHA-512-256", "SHA-512", "SHA-256", "SHA", "MD5", "")
+_SPOKEN = frozenset({"SHA-512", "SHA-256", "SHA", "MD5", ""})
+_SCHEME = re.compile(r'(?:^|,)\s*([A-Za-z][A-Za-z0-9-]*)(?=\s*$|\s*,|\s+[^=\s,"])')
+_QUOTED = re.compile(r'"(?:[^"\\]|\\.)*"')
+
+
+def challenges(header: str) -> list[tuple[str, str]]:
+    """The schemes a WWW-Authenticate header offers (RFC 9110 §11.6.1), lower case, each with its whole challenge."""
+    plain = _QUOTED.sub(lambda match: '"' + "x" * (len(match[0]) - 2) + '"', header)
+    starts = [(m.start(1), m[1].lower()) for m in _SCHEME.finditer(plain)]
+    ends = [start for start, _ in starts[1:]] + [len(header)]
+    return [
+        (scheme, header[start:end].strip().rstrip(",").strip())
+        for (start, scheme), end in zip(starts, ends, strict=True)
+    ]
+
+
+def strongest(header: str) -> tuple[Way, str] | None:
+    """The best way to sign in that is offered and known here, with its challenge; None if there is none."""
+    best: tuple[int, str] | None = None
+    basic = ""
+    for scheme, challenge in challenges(header):
+        if scheme == "basic":
+            basic = challenge
+        if scheme != "digest" or not re.search(r"\bnonce\s*=", challenge) or not re.search(r"\brealm\s*=", challenge):
+            continue
+        algorithm = _part(challenge, "algorithm").upper()
+        qop = {one.strip() for one in _part(challenge, "qop").lower().split(",")}
+        plain = algorithm.removesuffix("-SESS")
+        if plain not in _SPOKEN or not qop & {"", "auth"}:
+            continue
+        rank = _ALGORITHMS.index(plain)
+        if best is None or rank < best[0]:
+            best = rank, challenge
+    if best is not None:
+        return "digest", best[1]
+    return ("basic", basic) if basic else None
+
+
+def _part(challenge: str, name: str) -> str:
+    found = re.search(rf'\b{name}\s*=\s*(?:"([^"]*)"|([^\s,]+))', challenge, re.IGNORECASE)
+    return (found[1] or found[2] or "") if found else ""
+
+
+class Signing(httpx.Auth):
+    """Signs requests once a server has asked for it, and from then on before it asks."""
+
+    def __init__(self, user: str, password: str) -> None:
+        self._user, self._password = user, password
+        self._way: httpx.BasicAuth | httpx.DigestAuth | None = None
+
+    def auth_flow(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
+        """Send a request; where the server asks for it, send it once more, signed."""
+        way = self._way
+        if way is not None:
+            request = next(way.auth_flow(request))
+        response = yield request
+        offered = strongest(response.headers.get("www-authenticate", "")) if response.status_code == 401 else None
+        if offered is None or (offered[0] == "basic" and way is not None):  # refused; or after Digest, a step down
+            return
+        if offered[0] == "basic":
+            self._way = httpx.BasicAuth(self._user.encode(), self._password.encode())
+            yield next(self._way.auth_flow(request))
+            return
+        digest = httpx.DigestAuth(self._user.encode(), self._password.encode())
+        request.headers.pop("Authorization", None)
+        flow = digest.auth_flow(request)
+        next(flow)
+        asked = httpx.Response(401, headers={"www-authenticate": offered[1]}, request=request)
+        try:
+            signed = flow.send(asked)
+        except (httpx.ProtocolError, ValueError, KeyError):  # a challenge that is none
+            return
+        self._way = digest
+        yield signed
+
+
+@lru_cache(maxsize=64)
+def signing(user: str, password: str, origins: frozenset[str]) -> Signing:
+    """How one signs in at some origins: what was learned of it once is known to the next who asks there."""
+    return Signing(user, password)

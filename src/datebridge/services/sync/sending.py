@@ -1,0 +1,301 @@
+"""One request of a push, and what follows from its answer: written, refused, or in conflict.
+
+A strong ETag is the condition under which something is written over. Where there is none to be had (weak ones, and
+those that change by being read) the object is compared before it is written over, and read back afterwards.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from hashlib import blake2b
+from urllib.parse import urljoin
+
+from datebridge.connect import dav
+from datebridge.connect.caldav import CalDavServer, Resource, canonical, is_strong
+from datebridge.connect.errors import Unreachable
+from datebridge.connect.homes import GONE
+from datebridge.connect.http import Answer
+from datebridge.core.ids import PushId, VersionId
+from datebridge.core.index.derive import digest_of
+from datebridge.core.invitations import silenced
+from datebridge.core.objects import assemble, take_apart
+from datebridge.core.text.component import Component
+from datebridge.core.zones.meaning import Zones
+from datebridge.services.accounts.connecting import Line
+from datebridge.store.database import Store
+from datebridge.store.entries.present import texts_of
+from datebridge.store.pushes import PushState
+from datebridge.store.remotes import Known
+from datebridge.store.tables import Remote
+
+_SAFE = re.compile(r"[A-Za-z0-9._@-]{1,120}\Z")
+_WRITTEN = (200, 201, 204)
+#: Refusals named by their precondition (RFC 4791 §5.3.2.1, RFC 4331), in plain words.
+_REASONS = {
+    "no-uid-conflict": "An entry with this UID is in another calendar there already.",
+    "valid-calendar-data": "It is not valid there.",
+    "valid-calendar-object-resource": "It is not valid there.",
+    "supported-calendar-component": "This calendar does not take entries of this kind.",
+    "max-resource-size": "It is too large.",
+    "need-privileges": "You may not write this calendar.",
+    "quota-not-exceeded": "There is no room left.",
+    "max-attendees-per-instance": "It has too many attendees.",
+    "min-date-time": "It lies too far in the past.",
+    "max-date-time": "It lies too far in the future.",
+}
+#: How many objects are looked at for one that was renamed.
+_MOST_RENAMED = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Unit:
+    """One object to be pushed: the entries it is to hold, and the object as last seen there.
+
+    Attributes:
+        uid: of the entries the push is about; most objects hold those of one UID.
+        last: the newest push it answers for: what is applied while it is under way waits for its turn.
+        siblings: how many units answer for this UID; the push ends well only if all of them do.
+    """
+
+    uid: str
+    texts: tuple[str, ...]
+    versions: tuple[VersionId, ...]
+    known: Known | None
+    tell: bool
+    begun: bool
+    last: PushId
+    siblings: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """How a unit ended. An empty `etag` after pushing says that it has to be read back."""
+
+    unit: Unit
+    state: PushState
+    message: str = ""
+    href: str = ""
+    etag: str = ""
+    theirs: str = ""
+
+
+class Sender:
+    """Sends the units of one calendar. Safe to use from several threads."""
+
+    def __init__(self, store: Store, line: Line, row: Remote) -> None:
+        self.store, self.line, self.row = store, line, row
+        self.server: CalDavServer = line.server
+        self.zones = Zones()
+        self._restless = False
+
+    def send(self, unit: Unit) -> Outcome:
+        """Bring one object there to the state it has here.
+
+        Raises:
+            Unreachable: if that cannot be tried, or its end is not known.
+        """
+        known = unit.known
+        if known is not None and known.etag and unit.versions and set(known.versions) == set(unit.versions):
+            return Outcome(unit, PushState.PUSHED, "", known.href, known.etag)
+        etag: str | None = known.etag if known is not None else ""
+        if known is not None and (self._restless or not is_strong(known.etag)):
+            looked = self._looked_at(unit, known)
+            if isinstance(looked, Outcome):
+                return looked
+            known = looked
+            etag = "" if known is None else known.etag if is_strong(known.etag) and not self._restless else None
+        if unit.texts:
+            return self._put(unit, known, etag)
+        return self._delete(unit, known, etag or "")
+
+    def _looked_at(self, unit: Unit, known: Known) -> Outcome | Known | None:
+        """The object as it is now, if it may be written over; None where it is not there."""
+        there = self.server.get(self._url(known.href))
+        if there.data is None and not there.gone:
+            return self._withheld(unit, known.href, there)
+        if there.gone:
+            moved = self._elsewhere(unit, known)
+            if moved is None:
+                return None
+            there = moved
+        own = unit.begun and (not known.etag or self._is_mine(there, unit.texts))
+        if not own and not self._ours(there.data or b"", known):
+            return self._in_conflict(unit, there.href, there)
+        return known._replace(href=there.href, etag=there.etag)
+
+    # ---- writing ---------------------------------------------------------------------------------
+
+    def _put(self, unit: Unit, known: Known | None, etag: str | None) -> Outcome:
+        texts = unit.texts if known is not None or unit.tell else tuple(silenced(text) for text in unit.texts)
+        if not unit.uid and known is None:
+            return Outcome(unit, PushState.REFUSED, "It has no UID, so no server takes it.")
+        href = known.href if known is not None else self._new_href(unit.uid)
+        answer = self.server.put(self._url(href), self._data(texts), etag)
+        if answer.status in _WRITTEN:
+            return self._written(unit, texts, href, answer if etag is not None else None)
+        if answer.status == 412 or (known is not None and answer.status in GONE):
+            return self._met(unit, known, href, texts)
+        if known is None and dav.condition(answer.body)[0] == "no-uid-conflict":
+            there = self._elsewhere(unit, None)
+            if there is not None:  # it is there, under a name that is not known here yet
+                return self._compared(unit, None, there, texts)
+        return Outcome(unit, PushState.REFUSED, self._reason(answer), href)
+
+    def _written(self, unit: Unit, texts: tuple[str, ...], href: str, answer: Answer | None) -> Outcome:
+        """It is there; read back where something else was sent than stands here, or no ETag can be trusted."""
+        etag = answer.etag if answer is not None and texts == unit.texts and not self._restless else ""
+        return Outcome(unit, PushState.PUSHED, "", href, etag)
+
+    def _met(self, unit: Unit, known: Known | None, href: str, texts: tuple[str, ...]) -> Outcome:
+        """What is there instead: one's own earlier writing whose answer was lost, the same under another name or
+        ETag, or somebody else's change."""
+        there = self.server.get(self._url(href))
+        if there.data is None and not there.gone:
+            return self._withheld(unit, href, there)
+        if there.gone:
+            moved = self._elsewhere(unit, known)
+            if moved is None:
+                return Outcome(unit, PushState.CONFLICT, "It was deleted there meanwhile.", href)
+            there = moved
+        if known is None and take_apart(there.data or b"").uid != unit.uid:  # the name is somebody else's
+            href = self._new_href(f"{unit.uid}\n{take_apart(there.data or b'').uid}")
+            answer = self.server.put(self._url(href), self._data(texts), "")
+            if answer.status in _WRITTEN:
+                return Outcome(unit, PushState.PUSHED, "", href, "")
+            return Outcome(unit, PushState.REFUSED, self._reason(answer), href)
+        return self._compared(unit, known, there, texts)
+
+    def _compared(self, unit: Unit, known: Known | None, there: Resource, texts: tuple[str, ...]) -> Outcome:
+        theirs, mine = _by_identity(there.data or b""), _by_identity(self._data(texts))
+        same = theirs.keys() == mine.keys()
+        if same and all(digest_of(theirs[key]) == digest_of(mine[key]) for key in mine):
+            kept = there.etag if texts == unit.texts and not self._restless else ""
+            return Outcome(unit, PushState.PUSHED, "", there.href, kept)
+        if unit.begun and self._is_mine(there, texts):
+            return Outcome(unit, PushState.PUSHED, "", there.href, "")
+        if known is None or not self._ours(there.data or b"", known):
+            return self._in_conflict(unit, there.href, there)
+        condition = self._condition(there)
+        answer = self.server.put(self._url(there.href), self._data(texts), condition)
+        if answer.status in _WRITTEN:
+            return self._written(unit, texts, there.href, answer if condition is not None else None)
+        if answer.status == 412:
+            return self._in_conflict(unit, there.href, there)
+        return Outcome(unit, PushState.REFUSED, self._reason(answer), there.href)
+
+    def _is_mine(self, there: Resource, texts: tuple[str, ...]) -> bool:
+        """Whether what is there is what is written now, as far as the server keeps it."""
+        theirs, mine = _by_identity(there.data or b""), _by_identity(self._data(texts))
+        return theirs.keys() == mine.keys() and all(_kept_of(theirs[key], mine[key]) for key in mine)
+
+    def _condition(self, there: Resource) -> str | None:
+        """Under which ETag an object that has not been changed can be written; None where ETags do not last."""
+        if is_strong(there.etag) and not self._restless:
+            if self.server.etag_of(self._url(there.href)) == there.etag:
+                return there.etag
+            self._restless = True
+        return None
+
+    # ---- deleting --------------------------------------------------------------------------------
+
+    def _delete(self, unit: Unit, known: Known | None, etag: str) -> Outcome:
+        if known is None:
+            return Outcome(unit, PushState.PUSHED)
+        answer = self.server.delete(self._url(known.href), etag)
+        if answer.status in (200, 202, 204):
+            return Outcome(unit, PushState.PUSHED)
+        if answer.status not in (404, 410, 412):
+            return Outcome(unit, PushState.REFUSED, self._reason(answer), known.href)
+        there = self.server.get(self._url(known.href))
+        if there.data is None and not there.gone:
+            return self._withheld(unit, known.href, there)
+        if there.gone:
+            moved = self._elsewhere(unit, known)
+            if moved is None:
+                if not self.server.exists(self.row.url):
+                    raise Unreachable("missing", f"This calendar is not on {self.server.host} any more.")
+                return Outcome(unit, PushState.PUSHED)
+            there = moved
+        if not self._ours(there.data or b"", known):
+            return self._in_conflict(unit, there.href, there)
+        answer = self.server.delete(self._url(there.href), self._condition(there) or "")
+        if answer.status in (200, 202, 204):
+            return Outcome(unit, PushState.PUSHED)
+        return Outcome(unit, PushState.REFUSED, self._reason(answer), there.href)
+
+    # ---- what is there ---------------------------------------------------------------------------
+
+    def _elsewhere(self, unit: Unit, known: Known | None) -> Resource | None:
+        """The object that holds this UID under another name than was known."""
+        if not unit.uid:
+            return None
+        found = self.server.of_uid(self.row.url, unit.uid, self._kind(unit, known)) or {}
+        for href in [one for one in found if known is None or one != known.href][:_MOST_RENAMED]:
+            there = self.server.get(self._url(href))
+            if any(facts.uid == unit.uid for facts, _ in take_apart(there.data or b"").entries):
+                return there
+        return None
+
+    def _kind(self, unit: Unit, known: Known | None) -> str:
+        texts = unit.texts
+        if not texts and known is not None:
+            with self.store.read() as connection:
+                texts = tuple(texts_of(connection, known.versions).values())
+        return Component(texts[0]).kind if texts else "VEVENT"
+
+    def _ours(self, data: bytes, known: Known) -> bool:
+        """Whether what is there is what was written from here last, or what the server kept of it."""
+        found = take_apart(data).entries
+        with self.store.read() as connection:
+            written = list(texts_of(connection, known.versions).values())
+        return len(found) == len(written) and all(any(_kept_of(text, mine) for mine in written) for _, text in found)
+
+    def _in_conflict(self, unit: Unit, href: str, there: Resource) -> Outcome:
+        theirs = (there.data or b"").decode("utf-8", "replace")
+        return Outcome(unit, PushState.CONFLICT, "It was changed there meanwhile.", href, there.etag, theirs)
+
+    def _withheld(self, unit: Unit, href: str, there: Resource) -> Outcome:
+        """It is there, and is not handed out: whether it may be written over cannot be known."""
+        why = f"{self.line.account.name} does not hand out what is there now ({there.status})."
+        return Outcome(unit, PushState.REFUSED, why, href)
+
+    def _data(self, texts: tuple[str, ...]) -> bytes:
+        return assemble(texts, self.zones.items(), self.zones.rulings)
+
+    def _url(self, href: str) -> str:
+        """The whole address of an object: where its calendar is."""
+        return urljoin(self.row.url, href)
+
+    def _new_href(self, uid: str) -> str:
+        name = uid if _SAFE.match(uid) else blake2b(uid.encode(), digest_size=16).hexdigest()
+        return canonical(f"{self.row.url.rstrip('/')}/{name}.ics")
+
+    def _reason(self, answer: Answer) -> str:
+        host = self.line.account.name
+        name, words = dav.condition(answer.body)
+        if answer.status == 507:
+            return f"{host} has no room left (507)."
+        if answer.status in (404, 409) and not name:
+            return f"{host} does not have this calendar any more."
+        if answer.status in (301, 302, 303, 307, 308):
+            return f"{host} sends writing on to another place ({answer.status}). Look through the account again."
+        plain = _REASONS.get(name, "")
+        said = words if words and words != plain else ""
+        return f"{host}: {' '.join(x for x in (plain, said) if x) or 'it gives no reason'} ({answer.status})"
+
+
+def _by_identity(data: bytes) -> dict[tuple[str, str, str], str]:
+    return {(facts.component, facts.uid, facts.recurrence_id): text for facts, text in take_apart(data).entries}
+
+
+def _kept_of(theirs: str, mine: str) -> bool:
+    """Whether theirs is mine with lines left out: what a server that drops some properties made of it."""
+    left = mine.split("\n")
+    for line in theirs.split("\n"):
+        if line.startswith("DTSTAMP"):
+            continue
+        if line not in left:
+            return False
+        left.remove(line)
+    return True

@@ -1,0 +1,78 @@
+"""Who asks: Basic (RFC 7617) and Digest (RFC 7616), as a server checks them.
+
+>>> door = Door("Lantern", {"ida": "tern"}.get)
+>>> door.person("Basic aWRhOnRlcm4=", "GET"), door.person("", "GET")
+('ida', '')
+"""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import re
+import secrets
+from collections import Counter
+from collections.abc import Callable
+
+_PART = re.compile(r'(\w+)=(?:"((?:[^"\\]|\\.)*)"|([^\s,]+))')
+_HASHES = {"SHA-256": hashlib.sha256, "MD5": hashlib.md5}
+#: How many requests one nonce is good for; and how many nonces are remembered.
+_USES, _REMEMBERED = 64, 1024
+
+
+class Door:
+    """Lets people in by their passwords.
+
+    Args:
+        password: finds somebody's.
+    """
+
+    def __init__(self, realm: str, password: Callable[[str], str | None]) -> None:
+        self.realm, self._password = realm, password
+        self._nonces: Counter[str] = Counter()
+
+    def challenges(self, digest: bool, basic: bool) -> list[str]:
+        """WWW-Authenticate values, one a scheme; the strongest does not come first, as on many servers."""
+        found = [f'Basic realm="{self.realm}", charset="UTF-8"'] if basic else []
+        if digest:
+            if len(self._nonces) > _REMEMBERED:
+                self._nonces.clear()
+            nonce = secrets.token_hex(16)
+            self._nonces[nonce] = 0
+            found += [
+                f'Digest realm="{self.realm}", qop="auth", algorithm={name}, nonce="{nonce}"'
+                for name in ("MD5", "SHA-256")
+            ]
+        return found
+
+    def person(self, authorization: str, method: str, digest: bool = True, basic: bool = True) -> str:
+        """Who sent a request; "" where that cannot be told, or the password is wrong."""
+        scheme, _, rest = authorization.partition(" ")
+        if scheme.lower() == "basic" and basic:
+            return self._basic(rest)
+        if scheme.lower() == "digest" and digest:
+            return self._digest({m[0].lower(): m[1] or m[2] for m in _PART.findall(rest)}, method)
+        return ""
+
+    def _basic(self, token: str) -> str:
+        try:
+            name, _, password = base64.b64decode(token).decode().partition(":")
+        except ValueError:
+            return ""
+        known = self._password(name)
+        return name if known is not None and secrets.compare_digest(known.encode(), password.encode()) else ""
+
+    def _digest(self, said: dict[str, str], method: str) -> str:
+        name, nonce = said.get("username", ""), said.get("nonce", "")
+        known, make = self._password(name), _HASHES.get(said.get("algorithm", "MD5").upper())
+        if known is None or make is None or nonce not in self._nonces or self._nonces[nonce] >= _USES:
+            return ""
+        self._nonces[nonce] += 1
+
+        def hashed(text: str) -> str:
+            return make(text.encode()).hexdigest()
+
+        own = hashed(f"{name}:{self.realm}:{known}")
+        what = hashed(f"{method}:{said.get('uri', '')}")
+        middle = ":".join(said.get(part, "") for part in ("nonce", "nc", "cnonce", "qop"))
+        return name if secrets.compare_digest(hashed(f"{own}:{middle}:{what}"), said.get("response", "")) else ""
