@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -33,9 +33,13 @@ class World(Bench):
         super().__init__(folder)
         self.hosts = hosts
         self.settings = Settings(
-            data_dir=folder, allowed_origins=tuple(hosts.addresses.values()), patience=5,
+            data_dir=folder, allowed_origins=(*hosts.addresses.values(), *map(self.other, hosts.addresses)), patience=5,
             catalogue=hosts.address("breakwater") + "/catalogue.json",
         )  # fmt: skip
+
+    def other(self, name: str) -> str:
+        """The same host under another name."""
+        return self.hosts.address(name).replace("127.0.0.1", "localhost")
 
     def server(self, name: str) -> CalendarServer:
         return self.hosts.tidewrack if name == "tidewrack" else self.hosts.lantern
@@ -52,8 +56,10 @@ class World(Bench):
         assert collection is not None
         return {o.name: o.data.decode() for o in self.server(name).records.objects(collection)}
 
-    def connect(self, name: str, on: bool = True) -> int:
-        account, _ = accounts.add(self.store, self.settings, self.hosts.address(name), OFFICE, PASSWORD, name.title())
+    def connect(self, name: str, on: bool = True, agreed: Sequence[str] = ()) -> int:
+        account, _ = accounts.add(
+            self.store, self.settings, self.hosts.address(name), OFFICE, PASSWORD, name.title(), agreed=agreed
+        )
         self.work()
         if on:
             accounts.switch_on(self.store, [r.id for r in remotes_of(self.store, account) if r.id is not None])

@@ -81,7 +81,7 @@ def test_an_entry_renamed_on_its_server_is_neither_removed_nor_doubled(world: Wo
     world.put(name, "berths", berth(1), berth(2))
     account = world.connect(name)
     before = world.rows("SELECT id FROM entry WHERE listed ORDER BY id")
-    world.server(name).rename(OFFICE, "berths", "berth-1@skerrow.example.ics", "a new name.ics")
+    world.server(name).keep_as(OFFICE, "berths", "berth-1@skerrow.example.ics", "a new name.ics")
     world.refresh(account)
     assert world.rows("SELECT id FROM entry WHERE listed ORDER BY id") == before
     assert world.one("SELECT outcome FROM remote") == "nothing changed"

@@ -21,7 +21,8 @@ from datebridge.standins.asking import Ask
 from datebridge.standins.habits import Habits
 from datebridge.standins.mail import MailDrop
 from datebridge.standins.page import page
-from datebridge.standins.records import Records
+from datebridge.standins.places import Map
+from datebridge.standins.records import Collection, Records
 from datebridge.standins.signing import Door
 from datebridge.standins.traits import Traits
 
@@ -109,23 +110,22 @@ class CalendarServer:
 
     def meddle(self, path: str) -> None:
         """Somebody else edits the object at `path`, as people do between one's reading and writing."""
-        parts = unquote(path).strip("/").split("/")
-        if len(parts) != 5:
+        path = path.removeprefix(_ELSEWHERE)
+        place = Map(self.records, self.habits, unquote(path).split("/")[3]).find(path) if path.count("/") > 3 else None
+        stored = self.records.object(place.collection, place.name) if place and place.collection else None
+        if place is None or place.collection is None or stored is None:
             return
-        for collection, _ in self.records.calendars_of(parts[2]):
-            stored = self.records.object(collection, parts[4])
-            if collection.slug == parts[3] and stored:
-                parsed = take_apart(stored.data)
-                texts = []
-                for _facts, text in parsed.entries:
-                    component = Component(text)
-                    line = component.first("SUMMARY")
-                    said = f"{line.value if line else 'Untitled'} (edited elsewhere)"
-                    texts.append(component.with_property("SUMMARY", said).text)
-                data = b"".join(write_calendar(new_header(""), [text for _, text in parsed.zones], texts))
-                self.records.put(collection, stored.name, data, stored.uid, stored.component)
+        parsed = take_apart(stored.data)
+        texts = []
+        for _facts, text in parsed.entries:
+            component = Component(text)
+            line = component.first("SUMMARY")
+            said = f"{line.value if line else 'Untitled'} (edited elsewhere)"
+            texts.append(component.with_property("SUMMARY", said).text)
+        data = b"".join(write_calendar(new_header(""), [text for _, text in parsed.zones], texts))
+        self.records.put(place.collection, stored.name, data, stored.uid, stored.component)
 
-    def rename(self, person: str, slug: str, name: str, to: str) -> None:
+    def keep_as(self, person: str, slug: str, name: str, to: str) -> None:
         """Keep an object under another name, as it is (for samples)."""
         collection = self.records.collection(person, slug)
         assert collection is not None  # noqa: S101
@@ -134,16 +134,46 @@ class CalendarServer:
         self.records.delete(collection, name)
         self.records.put(collection, to, stored.data, stored.uid, stored.component)
 
-    def stir(self) -> int:
-        """Somebody edits three entries of the first calendar that holds any; returns how many were edited."""
+    def _few(self) -> list[tuple[Collection, str]]:
+        """Three objects of the first calendar that holds any: the calendar and their names."""
         for person in self.records.people():
             for collection, _ in self.records.calendars_of(person):
                 names = [name for name, _etag in self.records.etags(collection)[:3]]
-                for name in names:
-                    self.meddle(f"/dav/calendars/{person}/{collection.slug}/{name}")
                 if names:
-                    return len(names)
-        return 0
+                    return [(collection, name) for name in names]
+        return []
+
+    def rename(self) -> int:
+        """Three entries get other names, in the first calendar that holds any; returns how many did."""
+        few = self._few()
+        for own, name in few:
+            self.keep_as(own.owner, own.slug, name, f"renamed-{name}")
+        return len(few)
+
+    def lay(self, person: str = "", slug: str = "") -> int:
+        """Lay down objects that RFC 4791 §4.1 forbids, into a calendar or the first that holds any: one without UID,
+        one with two, and two of one UID; returns how many."""
+        own = self.records.collection(person, slug) if person else next((c for c, _ in self._few()), None)
+        if own is None:
+            return 0
+        odd = {
+            "without-uid.ics": [("", "Buoy without a number")],
+            "two-uids.ics": [("buoy-1@skerrow.example", "Buoy one"), ("buoy-2@skerrow.example", "Buoy two")],
+            "once.ics": [("buoy-3@skerrow.example", "Buoy three")],
+            "once-more.ics": [("buoy-3@skerrow.example", "Buoy three again")],
+        }
+        for name, entries in odd.items():
+            texts = [_buoy(uid, title) for uid, title in entries]
+            data = b"".join(write_calendar(new_header(""), [], texts))
+            self.records.put(own, name, data, entries[0][0], "VEVENT")
+        return len(odd)
+
+    def stir(self) -> int:
+        """Somebody edits three entries of the first calendar that holds any; returns how many were edited."""
+        few = self._few()
+        for own, name in few:
+            self.meddle(f"/dav/calendars/{own.owner}/{own.slug}/{name}")
+        return len(few)
 
     def put_parts(self, person: str, slug: str, uid: str, texts: list[str], zones: dict[str, str]) -> None:
         """Keep the entries of one UID as one object (for samples)."""
@@ -159,3 +189,9 @@ class CalendarServer:
         assert collection is not None  # noqa: S101
         parsed = take_apart(data)
         self.records.put(collection, name, data, parsed.uid, parsed.entries[0][0].component)
+
+
+def _buoy(uid: str, title: str) -> str:
+    lines = [f"UID:{uid}"] if uid else []
+    lines += ["DTSTAMP:20260105T080000Z", "DTSTART:20261201T090000Z", f"SUMMARY:{title}"]
+    return "\n".join(["BEGIN:VEVENT", *lines, "END:VEVENT"])

@@ -12,14 +12,15 @@ import asyncio
 import html
 import json
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Collection, Mapping
 from dataclasses import asdict, dataclass, replace
-from typing import Literal, get_args
+from typing import Literal, Protocol, get_args
 
 from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from datebridge.standins.habits import HABITS, Habits
 from datebridge.standins.odd import answer_oddly
 from datebridge.standins.page import page
 
@@ -99,17 +100,35 @@ class Switches:
         return striking
 
 
+class Meddling(Protocol):
+    """What can be done to a server beside asking it: as other people do, or who runs it."""
+
+    habits: Habits
+
+    def meddle(self, path: str) -> None:
+        """Somebody else edits the object at a path."""
+        ...
+
+    def stir(self) -> int: ...
+
+    def rename(self) -> int: ...
+
+    def lay(self) -> int: ...
+
+
+#: What happens at once when a button is pressed.
+ACTS = {
+    "stir": "somebody edits three entries now",
+    "rename": "three entries get other names now",
+    "lay": "somebody lays down objects that the standard forbids: without UID, with two, a UID once more",
+}
+
+
 class Faulty:
-    """A server with switches: they can be read and set under ``/-/``, and strike everything else.
+    """A server with switches: they can be read and set under ``/-/``, and strike everything else."""
 
-    `meddle` edits the object at a path as somebody else would; `stir` does so to a few of the server's choice.
-    """
-
-    def __init__(
-        self, app: ASGIApp, switches: Switches, meddle: Callable[[str], None] | None = None,
-        stir: Callable[[], int] | None = None,
-    ) -> None:  # fmt: skip
-        self.app, self.switches, self.meddle, self.stir = app, switches, meddle, stir
+    def __init__(self, app: ASGIApp, switches: Switches, server: Meddling | None = None) -> None:
+        self.app, self.switches, self.server = app, switches, server
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -125,8 +144,8 @@ class Faulty:
         for fault in self.switches.take(request.method, request.url.path):
             if fault.kind == "latency":
                 await asyncio.sleep(fault.seconds)
-            elif fault.kind == "meddle" and self.meddle is not None:
-                self.meddle(request.url.path)
+            elif fault.kind == "meddle" and self.server is not None:
+                self.server.meddle(request.url.path)
             elif fault.kind == "cut":
                 cut = True
             elif fault.kind in _ODD:
@@ -145,12 +164,17 @@ class Faulty:
 
     async def _control(self, request: Request) -> Response:
         if request.url.path == "/-/" and request.method == "POST":
-            self._press((await request.body()).decode().partition("=")[2])
+            what, _, button = (await request.body()).decode().partition("=")
+            self._press(button) if what == "press" else self._toggle(button)
             return RedirectResponse("/-/", 303)
         if request.url.path == "/-/":
             return HTMLResponse(self._panel())
         if request.url.path == "/-/requests":
             return JSONResponse(dict(self.switches.requests))
+        if request.url.path == "/-/habits" and self.server is not None:
+            if request.method == "POST":
+                self.server.habits.set(json.loads(await request.body() or b"[]"))
+            return JSONResponse(sorted(self.server.habits.on))
         if request.method == "POST":
             given = json.loads(await request.body() or b"[]")
             self.switches.clear()
@@ -160,22 +184,38 @@ class Faulty:
     def _press(self, button: str) -> None:
         if button == "well":
             self.switches.clear()
-        elif button == "stir" and self.stir is not None:
-            self.stir()
+        elif button in ACTS and self.server is not None:
+            getattr(self.server, button)()
         elif button in KINDS:
             self.switches.arm(Fault(button, count=3, seconds=2, to="http://127.0.0.1:8142"))  # type: ignore[arg-type]
 
+    def _toggle(self, habit: str) -> None:
+        if self.server is not None and habit in HABITS:
+            self.server.habits.set({str(one) for one in self.server.habits.on} ^ {habit})
+
     def _panel(self) -> str:
-        buttons = {**KINDS, "stir": "somebody edits three entries now", "well": "all is well again"}
-        rows = "".join(
-            f"<tr><td><button name=press value={name}>{name}</button><td>{html.escape(what)}"
-            for name, what in buttons.items()
-        )
+        acts = ACTS if self.server is not None else {}
         armed = ", ".join(f"{fault.kind} × {fault.count}" for fault in self.switches.armed) or "nothing"
+        faults = _rows("press", {**KINDS, **acts, "well": "all is well again"})
+        body = f"<form method=post action=/-/><table>{faults}</table></form>"
+        if self.server is not None:
+            on = self.server.habits.on
+            body += (
+                "<h2>Habits</h2><p>What the standards allow, or what servers do although they forbid it. A habit stays"
+            )
+            body += f" until its button is pressed again. On: {', '.join(sorted(on)) or 'none'}.</p>"
+            body += f"<form method=post action=/-/><table>{_rows('habit', dict(HABITS.items()), on)}</table></form>"
         return page(
-            "What goes wrong here", f"Waiting to go wrong: {armed}. Each button is good for three requests.",
-            f"<form method=post action=/-/><table>{rows}</table></form>",
+            "What goes wrong here", f"Waiting to go wrong: {armed}. Each button is good for three requests.", body
         )  # fmt: skip
+
+
+def _rows(name: str, buttons: Mapping[str, str], on: Collection[str] = ()) -> str:
+    return "".join(
+        f"<tr><td><button name={name} value={key} aria-pressed={'true' if key in on else 'false'}>"
+        f"{key}{' · on' if key in on else ''}</button><td>{html.escape(what)}"
+        for key, what in buttons.items()
+    )
 
 
 def _refusal(fault: Fault) -> Response:

@@ -20,6 +20,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from multiprocessing.connection import Connection
 from pathlib import Path
+from typing import Any
 
 import uvicorn
 from cryptography import x509
@@ -27,10 +28,12 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 from starlette.types import ASGIApp
+from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from datebridge.standins.calendars import CalendarServer
 from datebridge.standins.faults import Faulty, Switches
 from datebridge.standins.feeds import FeedHost
+from datebridge.standins.habits import Habits
 from datebridge.standins.mail import MailDrop, mail_app
 from datebridge.standins.records import Records
 from datebridge.standins.traits import LANTERN, TIDEWRACK, Traits
@@ -74,14 +77,18 @@ class Hosts:
         return {name: self.address(name) for name in self._sockets}
 
     def _apps(self) -> dict[str, ASGIApp]:
-        lantern = Faulty(self.lantern, self.switches["lantern"], self.lantern.meddle, self.lantern.stir)
+        lantern = Faulty(self.lantern, self.switches["lantern"], self.lantern)
         return {
-            "tidewrack": Faulty(self.tidewrack, self.switches["tidewrack"], self.tidewrack.meddle, self.tidewrack.stir),
+            "tidewrack": Faulty(self.tidewrack, self.switches["tidewrack"], self.tidewrack),
             "lantern": lantern,
             "lantern-tls": lantern,
             "breakwater": Faulty(self.breakwater, self.switches["breakwater"]),
             "mail": mail_app(self.mail),
         }
+
+    def _habits(self, name: str) -> Habits:
+        server = {"tidewrack": self.tidewrack, "lantern": self.lantern, "lantern-tls": self.lantern}.get(name)
+        return server.habits if server is not None else Habits()
 
     async def serve(self) -> None:
         """Answer until `stop`."""
@@ -89,7 +96,7 @@ class Hosts:
             tls = _certificate(self.folder) if name.endswith("-tls") else (None, None)
             config = uvicorn.Config(
                 app, log_level="critical", lifespan="off", server_header=False, ssl_certfile=tls[0], ssl_keyfile=tls[1],
-                timeout_graceful_shutdown=1, timeout_keep_alive=30,
+                timeout_graceful_shutdown=1, timeout_keep_alive=30, http=_protocol(self._habits(name)),
             )  # fmt: skip
             server = uvicorn.Server(config)
             self._servers.append(server)
@@ -161,6 +168,31 @@ def _apart(
                 time.sleep(0.5)
     except Exception as error:
         pipe.send(str(error))
+
+
+def _protocol(habits: Habits) -> type[asyncio.Protocol]:
+    """HTTP as uvicorn speaks it, or one version older where that is the habit."""
+
+    class _Older(H11Protocol):
+        def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
+            super().connection_made(_Aged(transport, habits))  # type: ignore[arg-type]
+
+    return _Older
+
+
+class _Aged:
+    """A transport whose answers say HTTP/1.0 where that is the habit."""
+
+    def __init__(self, transport: asyncio.Transport, habits: Habits) -> None:
+        self._transport, self._habits = transport, habits
+
+    def write(self, data: bytes) -> None:
+        if self._habits.has("http-1.0") and data.startswith(b"HTTP/1.1 "):
+            data = b"HTTP/1.0 " + data[9:]
+        self._transport.write(data)
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._transport, name)
 
 
 def _listen(kept: Path, wanted: dict[str, int] | None) -> dict[str, socket.socket]:
