@@ -34,6 +34,8 @@ class Settings(BaseSettings):
     max_archive_ratio: int = 200
     #: Origins that may be reached although they are on this machine or in a private network.
     allowed_origins: tuple[str, ...] = ()
+    #: The name server that is asked where a domain's calendars are, address or address:port; "" for the machine's own.
+    name_server: str = ""
     #: Where a catalogue of open feeds is; "" for none.
     catalogue: str = ""
     #: Connections to one server at once, and for how many seconds a job tries again what was put off.

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Collection
 from dataclasses import dataclass
 from urllib.parse import unquote, urlsplit
 
 from datebridge.connect.discover import FoundThere, find, tidy
 from datebridge.connect.errors import Unreachable
+from datebridge.connect.naming import Names, Place
 from datebridge.connect.origins import host_of, is_loopback, origin_of
 from datebridge.core.inspection import Inspection, inspect
 from datebridge.core.text.headers import description_of
@@ -20,6 +22,7 @@ from datebridge.store.database import this_day
 
 #: How far ahead a feed is shown before it is subscribed to, in days.
 AHEAD = 92
+_MAIL = re.compile(r"[^\s/@:?#]+@[^\s/@:?#]+")
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +52,39 @@ def look_at(
         Unreachable: if nothing is there that holds calendars, or it cannot be reached.
     """
     address, user, password = bare(address, user, password)
+    places = Names(settings.name_server).places(address)
+    for place in places:
+        _demand_consent(address, place, bool(user or password), agreed)
+        try:
+            return _look(settings, place.address, user, password, agreed)
+        except Unreachable as error:
+            if error.trouble not in ("refused", "timeout", "name"):
+                raise
+            if place is places[-1]:
+                told = f"{address} says that its calendars are at {host_of(place.address)}. {error.message}"
+                raise Unreachable(error.trouble, told) from error
+    return _look(settings, address, user, password, agreed)
+
+
+def _demand_consent(domain: str, place: Place, signed_in: bool, agreed: Collection[str]) -> None:
+    """What the records of a domain say may be forged: name and password do not follow them elsewhere unasked
+    (RFC 6764 §8).
+
+    Raises:
+        Unreachable: ``leaves`` or ``plain``.
+    """
+    if signed_in and not place.within and place.origin not in agreed:
+        raise Unreachable(
+            "leaves",
+            f"{domain} says that its calendars are at {place.origin}, which is not in {domain}. The user name and the"
+            " password have not been sent there.",
+            origin=place.origin,
+        )
+    if not is_loopback(place.address):
+        demand_encryption(place.address, agreed)
+
+
+def _look(settings: Settings, address: str, user: str, password: str, agreed: Collection[str]) -> Look:
     first, *others = tidy(address)
     if (user or password) and not is_loopback(first):
         demand_encryption(first, agreed)
@@ -84,12 +120,14 @@ def demand_encryption(address: str, agreed: Collection[str]) -> None:
 
 
 def bare(address: str, user: str, password: str) -> tuple[str, str, str]:
-    """An address without the name and password it may hold.
+    """An address without the name and password it may hold; of an e-mail address, its domain (RFC 6764 §6).
 
     Raises:
         Unreachable: if it is no address.
     """
     address = address.strip()
+    if _MAIL.fullmatch(address):
+        return address.rpartition("@")[2], user or (address if password else ""), password
     try:
         parts = urlsplit(address)
         if parts.username is None:
