@@ -34,11 +34,11 @@ STAMP = "DTSTAMP:20261101T000000Z"
 
 
 def run(
-    *arguments: str | Path, cwd: Path | None = None, settings: dict[str, str] | None = None
+    *arguments: str | Path, cwd: Path | None = None, settings: dict[str, str] | None = None, answer: str = ""
 ) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
         [sys.executable, "-c", "from datebridge.cli.main import main; main()", *map(str, arguments)],
-        capture_output=True, text=True, cwd=cwd, timeout=60, check=False,
+        capture_output=True, text=True, cwd=cwd, timeout=60, check=False, input=answer,
         env={**os.environ, **(settings or {})},
     )  # fmt: skip
 
@@ -266,8 +266,8 @@ def reached(world: World, tmp_path: Path) -> Callable[..., subprocess.CompletedP
         "DATE_BRIDGE_PASSWORD": PASSWORD, "DATE_BRIDGE_PATIENCE": "0",
     }  # fmt: skip
 
-    def call(*arguments: str) -> subprocess.CompletedProcess[str]:
-        return run(*arguments, "--data", tmp_path / "cli", settings=settings)
+    def call(*arguments: str, answer: str = "") -> subprocess.CompletedProcess[str]:
+        return run(*arguments, "--data", tmp_path / "cli", settings=settings, answer=answer)
 
     return call
 
@@ -317,6 +317,41 @@ def test_what_cannot_be_reached_ends_with_two_and_what_was_refused_with_one(
     world.hosts.switches["tidewrack"].arm(Fault("unavailable", count=9))
     assert reached("pull").returncode == 1
     assert reached("copy", "launch", "--to", "X", "--account", "Nowhere").returncode == 2
+
+
+def test_a_calendar_that_was_left_off_is_found_and_asked_about(
+    world: World, reached: Callable[..., subprocess.CompletedProcess[str]]
+) -> None:
+    world.put("tidewrack", "berths", berth(1))
+    world.put("lantern", "berths", berth(2))
+    for name in ("tidewrack", "lantern"):
+        reached("accounts", "add", world.hosts.address(name), "--user", OFFICE, "--name", name.title())
+    nothing = reached("push")
+    assert (nothing.returncode, nothing.stdout) == (0, "Nothing waits to be pushed.\n")
+    reached("accounts", "on", "Berths")
+    reached("accounts", "off", "Berths", "--keep", "nothing")  # the first of that name: Tidewrack's
+    asked = ("copy", "account:Lantern", "--to", "berths", "--account", "Tidewrack", "--apply")
+    unsure = reached(*asked)
+    assert (unsure.returncode, unsure.stdout.strip()) == (2, "")
+    assert "“berths” is on Tidewrack, and switched off" in unsure.stderr
+    assert "Nothing was copied" in unsure.stderr
+    done = reached(*asked, answer="y\n")
+    assert done.returncode == 0, done.stderr
+    assert len(world.there("tidewrack", "berths")) == 2
+    assert len(json.loads(reached("accounts", "--json").stdout)["calendars"]) == 2
+
+
+def test_what_cannot_be_read_yet_is_added_whole_and_said(
+    world: World, reached: Callable[..., subprocess.CompletedProcess[str]]
+) -> None:
+    world.put("lantern", "berths", berth(1))
+    world.hosts.switches["lantern"].arm(Fault("unavailable", method="REPORT", count=9))
+    added = reached("accounts", "add", world.hosts.address("lantern"), "--user", OFFICE, "--name", "Lantern")
+    assert (added.returncode, added.stdout) == (1, "Added, with Berths.\n")
+    assert "What is in them could not be read yet: 127.0.0.1 is not available for now (503)." in added.stderr
+    assert "Traceback" not in added.stderr
+    world.hosts.switches["lantern"].clear()
+    assert "fetched 1" in reached("accounts", "on", "Berths").stdout
 
 
 def fill(data: Path) -> Path:

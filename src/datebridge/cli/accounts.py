@@ -135,7 +135,9 @@ def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> 
 
 @app.command()
 def add(
-    address: Annotated[str, typer.Argument(help="Of a server, a feed, or a page that links to one.")],
+    address: Annotated[
+        str, typer.Argument(help="Of a server, a feed, or a page that links to one; or a domain or e-mail address.")
+    ],
     user: Annotated[str, typer.Option(help="User name; the password is asked for, or DATE_BRIDGE_PASSWORD.")] = "",
     name: Annotated[str, typer.Option(help="What to call it.")] = "",
     agree: Annotated[
@@ -145,21 +147,29 @@ def add(
     data: Data = None,
     as_json: Json = False,
 ) -> None:
-    """Add a server with all calendars left off, or subscribe to a feed."""
+    """Add a server with all calendars left off, or subscribe to a feed. Exit code 1 if it cannot be read yet."""
     from datebridge.services.accounts import accounts
     from datebridge.store.accounts import remotes_of
+    from datebridge.store.changesets.draft import CannotApply
 
     password = os.environ.get("DATE_BRIDGE_PASSWORD", "")
     if user and not password:
         password = typer.prompt("Password", hide_input=True, err=True)
     with _Open(data) as opened:
         account, job = accounts.add(opened.store, opened.settings, address, user, password, name, agreed=agree or ())
-        opened.do(job)
+        trouble = ""
+        try:
+            opened.do(job)
+        except CannotApply as failed:
+            trouble = str(failed)
         names = [r.name for r in remotes_of(opened.store, account)]
     if as_json:
-        print(json.dumps({"account": account, "calendars": names}, ensure_ascii=False))
+        print(json.dumps({"account": account, "calendars": names, "trouble": trouble}, ensure_ascii=False))
     else:
         say(f"Added, with {', '.join(names) or 'no calendars'}.")
+    if trouble:
+        error(f"What is in them could not be read yet: {trouble} It is read when they are switched on or pulled.")
+        raise SystemExit(PROBLEMS)
 
 
 def _switched(opened: _Open, names: list[str], on: bool) -> list[RemoteId]:
@@ -244,14 +254,33 @@ def push(data: Data = None, as_json: Json = False) -> None:
     from datebridge.store import pushes
 
     with _Open(data) as opened:
-        opened.do(push.push_pending(opened.store))
+        queued = push.push_pending(opened.store)
+        opened.do(queued)
         with opened.store.read() as connection:
             counts = pushes.count_by_state(connection)
     if as_json:
         print(json.dumps(counts))
     else:
-        say(", ".join(f"{count:,} {state}" for state, count in counts.items()) or "Nothing waits.")
+        before = "" if queued else "Nothing waits to be pushed."
+        so_far = ", ".join(f"{count:,} {state}" for state, count in counts.items())
+        say(" ".join(filter(None, (before, f"{'So far: ' if before else ''}{so_far}." if so_far else ""))))
     raise SystemExit(PROBLEMS if counts.get("refused") or counts.get("conflict") else OK)
+
+
+def _switch_on_if_meant(opened: _Open, off: RemoteId, name: str, account: str) -> None:
+    """Ask whether a calendar that was left off is meant, and if so, switch it on."""
+    from datebridge.services.accounts import accounts
+    from datebridge.store.changesets.draft import CannotApply
+
+    try:
+        meant = typer.confirm(f"“{name}” is on {account}, and switched off. Switch it on, and copy into it?", err=True)
+    except typer.Abort:  # nobody is there to say so
+        meant = False
+    if not meant:
+        raise CannotApply(
+            f"Nothing was copied. Switch “{name}” on (date-bridge accounts on '{name}'), or say --to with another name."
+        )
+    opened.do(*accounts.switch_on(opened.store, [off]))
 
 
 def copy(
@@ -269,7 +298,7 @@ def copy(
     from datebridge.core.changes import COMMAND
     from datebridge.core.words.filters import Selection
     from datebridge.services.transfer import transfers
-    from datebridge.store.accounts import account_named, calendar_named
+    from datebridge.store.accounts import account_named, calendar_named, off_named
     from datebridge.store.changesets import review
     from datebridge.store.changesets.apply import apply as apply_set
     from datebridge.store.changesets.draft import CannotApply
@@ -283,6 +312,11 @@ def copy(
             if account and account_id is None:
                 raise CannotApply(f"There is no account called “{account}”.")
             calendar = calendar_named(connection, to, account_id)
+            off = off_named(connection, to, account_id) if account_id is not None and calendar is None else None
+        if off is not None:
+            _switch_on_if_meant(opened, off, to, account)
+            with store.read() as connection:
+                calendar = calendar_named(connection, to, account_id)
         target = transfers.Target(calendar, account_id, to, existing, move, tell)
         set_id = transfers.propose_transfer(store, Ledger(store), Selection(filter), target, COMMAND)
         with store.read() as connection:

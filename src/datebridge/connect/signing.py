@@ -14,6 +14,8 @@ from typing import Literal
 
 import httpx
 
+from datebridge.connect.errors import Unreachable
+
 Way = Literal["basic", "digest"]
 #: Algorithms of Digest, the stronger ones first; "" is MD5.
 _ALGORITHMS = ("SHA-512-256", "SHA-512", "SHA-256", "SHA", "MD5", "")
@@ -74,8 +76,14 @@ class Signing(httpx.Auth):
             request = next(way.auth_flow(request))
         response = yield request
         offered = strongest(response.headers.get("www-authenticate", "")) if response.status_code == 401 else None
-        if offered is None or (offered[0] == "basic" and way is not None):  # refused; or after Digest, a step down
+        if offered is None or (offered[0] == "basic" and isinstance(way, httpx.BasicAuth)):  # refused
             return
+        if offered[0] == "basic" and way is not None:
+            raise Unreachable(
+                "scheme",
+                f"{request.url.host} let one in by Digest before, and now takes Basic only, which shows it the password"
+                " itself. The password was not sent. If who runs it says that this is meant, sign in again.",
+            )
         if offered[0] == "basic":
             self._way = httpx.BasicAuth(self._user.encode(), self._password.encode())
             yield next(self._way.auth_flow(request))
@@ -97,3 +105,8 @@ class Signing(httpx.Auth):
 def signing(user: str, password: str, origins: frozenset[str]) -> Signing:
     """How one signs in at some origins: what was learned of it once is known to the next who asks there."""
     return Signing(user, password)
+
+
+def forget() -> None:
+    """Learn anew how to sign in everywhere: somebody has just given a user name and a password once more."""
+    signing.cache_clear()

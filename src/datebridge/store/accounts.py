@@ -140,6 +140,16 @@ def calendar_named(connection: Connection, name: str, account_id: AccountId | No
     return connection.execute(found.limit(1)).scalar()
 
 
+def off_named(connection: Connection, name: str, account_id: AccountId) -> RemoteId | None:
+    """The calendar of a name, whatever its case, that is there on an account and not switched on."""
+    found = select(REMOTES.c.id).where(
+        REMOTES.c.account_id == account_id,
+        REMOTES.c.calendar_id.is_(None),
+        func.lower(REMOTES.c.name) == func.lower(name),
+    )
+    return connection.execute(found.limit(1)).scalar()
+
+
 def takes_changes(connection: Connection, account_id: AccountId) -> bool:
     """Whether an account is connected, and calendars can be made and changed there."""
     found = select(ACCOUNTS.c.kind).where(ACCOUNTS.c.id == account_id, ~ACCOUNTS.c.gone)

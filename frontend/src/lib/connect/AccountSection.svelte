@@ -100,9 +100,14 @@
         </label>
         <div class="truncate">
           <strong>left off</strong> · {remote.may} · {remote.owner === 'you' ? 'yours' : `of ${remote.owner}`} · {remote.holds}
+          {#if remote.trouble}<span class="text-removed" title={remote.trouble}>· {remote.trouble}</span>{/if}
         </div>
         <div class="figures text-right">
-          <div>{remote.entries === null ? 'not counted yet' : counted(remote.entries, 'entry', 'entries')}</div>
+          {#if remote.trouble}
+            <div class="text-removed" title={remote.trouble}>could not be counted</div>
+          {:else}
+            <div>{remote.entries === null ? 'not counted yet' : counted(remote.entries, 'entry', 'entries')}</div>
+          {/if}
           <div class="text-[12px]">{remote.span}</div>
         </div>
         <div></div>

@@ -6,6 +6,7 @@ from collections.abc import Collection
 from itertools import count
 from typing import Any
 
+from datebridge.connect.caldav import CalDavServer
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.homes import Home, Listed
 from datebridge.connect.origins import host_of, origin_of
@@ -18,7 +19,7 @@ from datebridge.services.accounts.connecting import line_to
 from datebridge.services.accounts.secrets import KeyLost, seal, unseal
 from datebridge.services.jobs import jobs
 from datebridge.services.jobs.jobs import JobContext
-from datebridge.services.sync.pull import queue_pulls
+from datebridge.services.sync.pull import is_of_account, queue_pulls
 from datebridge.settings import Settings
 from datebridge.store import accounts as stored
 from datebridge.store.accounts import NotConnected, ids_on, remote, remotes_of
@@ -153,18 +154,31 @@ def survey_job(context: JobContext) -> dict[str, Any]:
         off = [row for row in remotes_of(store, account_id) if row.calendar_id is None]
         for number, row in enumerate(off):
             context.progress(number, len(off), "calendars", row.name)
-            summary = Summary()
-            for piece in line.server.fetch(row.url, list(line.server.etags(row.url))):
-                for resource in piece:
-                    for facts, _ in take_apart(resource.data).entries if resource.data else ():
-                        summary.add(facts)
+            try:
+                summary, trouble = _counted(line.server, row.url), ""
+            except Unreachable as error:
+                if is_of_account(error):
+                    _note(store, account_id, error)
+                    raise jobs.Refused(error.message) from error
+                summary, trouble = None, error.message
             with store.writing_session() as session:
                 fresh = session.get(Remote, row.id)
                 if fresh is not None:
+                    fresh.trouble = trouble
+                if fresh is not None and summary is not None:
                     fresh.entries, fresh.first, fresh.last = summary.entries, summary.first, summary.last
                     fresh.endless = bool(summary.features["series without end"])
     context.progress(1, 1, "calendars")
     return {"account": account_id}
+
+
+def _counted(server: CalDavServer, url: str) -> Summary:
+    summary = Summary()
+    for piece in server.fetch(url, list(server.etags(url))):
+        for resource in piece:
+            for facts, _ in take_apart(resource.data).entries if resource.data else ():
+                summary.add(facts)
+    return summary
 
 
 def _note(store: Store, account_id: AccountId, error: Unreachable | None, home: Home | None = None) -> None:

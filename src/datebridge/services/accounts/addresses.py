@@ -8,6 +8,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from urllib.parse import unquote, urlsplit
 
+from datebridge.connect import signing
 from datebridge.connect.discover import FoundThere, find, tidy
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.naming import Names, Place
@@ -52,6 +53,8 @@ def look_at(
         Unreachable: if nothing is there that holds calendars, or it cannot be reached.
     """
     address, user, password = bare(address, user, password)
+    if user or password:
+        signing.forget()
     places = Names(settings.name_server).places(address)
     for place in places:
         _demand_consent(address, place, bool(user or password), agreed)

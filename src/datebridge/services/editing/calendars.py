@@ -36,6 +36,11 @@ def fresh_calendar(
         raise CannotApply(f"There is a calendar called “{name}” already. Choose another name.")
     if account_id is not None and not accounts.takes_changes(connection, account_id):
         raise CannotApply("Calendars can only be made on a server.")
+    if account_id is not None and accounts.off_named(connection, name, account_id) is not None:
+        raise CannotApply(
+            f"There is a calendar called “{name}” on this account already, and it is switched off. Switch it on in"
+            " Connect, or choose another name."
+        )
     calendar = add_calendar(connection, name, "made here")
     if account_id is not None:
         add_to_account(connection, calendar, account_id, name)

@@ -35,6 +35,8 @@ from datebridge.store.tables import Remote, demand_id
 
 log = structlog.get_logger()
 Report = Callable[[int, int, str], None]
+#: A calendar of so few entries is listed in two ways whenever it is listed.
+_FEW = 1_000
 _ATTEMPTS = 3
 
 
@@ -241,12 +243,14 @@ class _Refresh:
     def _unlisted(self, server: CalDavServer, listed: dict[str, str], known: dict[str, Known]) -> dict[str, str]:
         """What is there although a listing of everything does not name it.
 
-        A calendar that is fetched for the first time is asked for in a second way, and of what is not listed any more
-        each entry is asked for: a listing that was cut short without a word is no reason to remove anything.
+        Of what is not listed any more each entry is asked for: a listing that was cut short without a word is no
+        reason to remove anything. The whole is asked for in a second way where that costs next to nothing, the first
+        time, and where the listing shows itself to be short, or shows nothing new although something is.
         """
         missing = [href for href in known if href not in listed]
         there = server.still_there(self.row.url, missing) if missing else {}
-        if there or not known:
+        news = missing or any(href not in known or known[href].etag != etag for href, etag in listed.items())
+        if there or not known or not news or len(listed) <= _FEW:
             there |= server.queried(self.row.url) or {}
         return {href: etag or known[href].etag if href in known else etag for href, etag in there.items()
                 if href not in listed}  # fmt: skip
