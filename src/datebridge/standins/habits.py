@@ -13,7 +13,7 @@ from collections.abc import Iterable
 from typing import Literal, get_args
 
 Habit = Literal[
-    "weak-etags", "restless-etags", "silent-put", "renames", "withholds", "cut-listings", "short-listings",
+    "weak-etags", "restless-etags", "silent-put", "renames", "withholds", "omits", "cut-listings", "short-listings",
     "absolute-hrefs", "escapes", "other-host", "two-homes", "no-home", "shelf", "delegates", "lax", "mkcol-only",
     "digest-only", "redirects", "odd-tokens", "no-sync", "no-multiget", "small-multiget", "no-listing", "http-1.0",
     "gzip", "slow", "any-depth",
@@ -24,6 +24,7 @@ HABITS: dict[Habit, str] = {
     "silent-put": "gives no ETag when something was written",
     "renames": "keeps what is written under a name of its own",
     "withholds": "when asked for many entries, says 403, 500 or 507 for each third of them; alone it hands them out",
+    "omits": "when asked for many entries, passes over each third of them without a word; alone it hands them out",
     "cut-listings": "lists two entries at a time, and says 507 for the rest",
     "short-listings": "lists half of the entries, without a word",
     "absolute-hrefs": "names everything by whole addresses",

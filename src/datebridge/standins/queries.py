@@ -26,11 +26,11 @@ _DAY = 86400
 
 
 class BadFilter(Exception):
-    """A question that cannot be asked like that: the precondition it offends (RFC 4791 §7.8), and why."""
+    """A question that cannot be asked like that: the precondition it offends (RFC 4791 §7.8), why, and the status."""
 
-    def __init__(self, condition: str, why: str) -> None:
+    def __init__(self, condition: str, why: str, status: int = 403) -> None:
         super().__init__(why)
-        self.condition, self.why = condition, why
+        self.condition, self.why, self.status = condition, why, status
 
 
 def span_of(element: etree._Element) -> tuple[int, int]:
@@ -45,10 +45,10 @@ def span_of(element: etree._Element) -> tuple[int, int]:
         try:
             at = datetime.strptime(value, "%Y%m%dT%H%M%SZ").replace(tzinfo=UTC).timestamp() if value else far
         except ValueError as error:
-            raise BadFilter("valid-filter", f"“{value}” is no time in UTC.") from error
+            raise BadFilter("valid-filter", f"“{value}” is no time in UTC.", 400) from error
         ends.append(int(at))
     if ends[0] >= ends[1] or (element.get("start") is None and element.get("end") is None):
-        raise BadFilter("valid-filter", "This span of time is empty.")
+        raise BadFilter("valid-filter", "This span of time is empty.", 400)
     return ends[0], ends[1]
 
 

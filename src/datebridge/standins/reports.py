@@ -33,7 +33,7 @@ def report(ask: Ask) -> Response:
     try:
         return handler(ask, ask.root)
     except BadFilter as bad:
-        return error(403, f"{{{CAL}}}{bad.condition}", bad.why)
+        return error(bad.status, f"{{{CAL}}}{bad.condition}", bad.why)
 
 
 def _is_refused(ask: Ask, tag: str) -> bool:
@@ -100,6 +100,8 @@ def _multiget(ask: Ask, root: etree._Element) -> Response:
         stored = ask.stored(place) if _is_below(place, ask.place) else None
         if stored is None or place.collection is None:
             responses.append(status(address, "404 Not Found"))
+        elif ask.habits.has("omits") and len(asked) > 1 and number % 3 == 0:
+            continue
         elif ask.habits.has("withholds") and len(asked) > 1 and number % 3 == 0:
             responses.append(status(address, _WITHHELD[ask.habits.count("withheld") % len(_WITHHELD)]))
         else:

@@ -66,11 +66,6 @@ def known_objects_of(connection: Connection, remote: RemoteId, uids: Iterable[st
     return [_known(row) for row in connection.execute(found)]
 
 
-def known_by_uid(connection: Connection, remote: RemoteId, uids: Iterable[str]) -> dict[str, Known]:
-    """One object of each UID."""
-    return {one.uid: one for one in known_objects_of(connection, remote, uids)}
-
-
 def unread_objects(connection: Connection, remote: RemoteId) -> list[str]:
     """Paths of objects whose present state on the server has yet to be read back."""
     unread = select(RESOURCES.c.href).where(RESOURCES.c.remote_id == remote, RESOURCES.c.etag == "")

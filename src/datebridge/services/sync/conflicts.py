@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from urllib.parse import urljoin
 
-from datebridge.connect.caldav import Resource
 from datebridge.connect.errors import Unreachable
 from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.ids import PushId, RemoteId, SetId, VersionId
@@ -29,7 +28,7 @@ from datebridge.store.pushes import (
     title_of,
     try_again,
 )
-from datebridge.store.remotes import Known, forget_objects, keep_objects, known_by_uid
+from datebridge.store.remotes import Known, forget_objects, keep_objects, known_objects_of
 from datebridge.store.tables import Push, demand_id
 
 Key = tuple[str, str]
@@ -77,10 +76,22 @@ def _mine(store: Store, connection: Connection, one: Push) -> dict[Key, tuple[st
 
 def _base(connection: Connection, one: Push) -> dict[Key, str]:
     """What stood here when the object there was seen last: what both sides began from."""
-    known = known_by_uid(connection, RemoteId(one.remote_id), [one.uid]).get(one.uid)
+    known = _object_of(connection, one)
     texts = texts_of(connection, known.versions).values() if known is not None else ()
     taken = [entry for text in texts for entry in take_apart(text.encode()).entries]
     return {(facts.component, facts.recurrence_id): text for facts, text in taken}
+
+
+def _object_of(connection: Connection, one: Push) -> Known | None:
+    """The object that a conflict is about: where there are several of one UID, the one most like what was met."""
+    known = known_objects_of(connection, RemoteId(one.remote_id), [one.uid])
+    met = set(one.theirs.splitlines())
+
+    def alike(each: Known) -> int:
+        texts = texts_of(connection, each.versions).values()
+        return sum(line in met for text in texts for line in text.splitlines())
+
+    return max(known, key=alike) if len(known) > 1 else next(iter(known), None)
 
 
 def take_theirs(store: Store, settings: Settings, push_id: PushId, by: By = PERSON) -> SetId | None:
@@ -92,23 +103,22 @@ def take_theirs(store: Store, settings: Settings, push_id: PushId, by: By = PERS
     one = demand_unsettled(store, push_id)
     row = remote(store, RemoteId(one.remote_id))
     with store.read() as connection:
-        known = known_by_uid(connection, RemoteId(one.remote_id), [one.uid]).get(one.uid)
+        hrefs = [known.href for known in known_objects_of(connection, RemoteId(one.remote_id), [one.uid])]
         title = title_of(connection, one)
-    href = known.href if known else ""
     with line_to(store, settings, row.account_id, waiting=True) as line:
-        resource = line.server.get(urljoin(row.url, href)) if href else Resource("", "", None, 404)
-    if resource.data is None and not resource.gone:
-        raise Unreachable(
-            "answer", f"{line.account.name} does not hand the entry out just now ({resource.status}). Try again later."
-        )
+        there = [line.server.get(urljoin(row.url, href)) for href in hrefs]
+    for resource in there:
+        if resource.data is None and not resource.gone:
+            host = line.account.name
+            raise Unreachable(
+                "answer", f"{host} does not hand the entry out just now ({resource.status}). Try again later."
+            )
     absorber = Absorber(store, row, "Taken as it is there.")
     absorber.busy -= {one.uid}
     try:
-        if resource.data is not None:
-            absorber.take([resource])
-        elif href:
-            absorber.take_gone([href])
-        else:
+        absorber.take([resource for resource in there if resource.data is not None])
+        absorber.take_gone([resource.href for resource in there if resource.gone])
+        if not there:
             absorber.take_away(one.uid)
         absorber.settle()
         with store.write() as connection:
@@ -173,7 +183,7 @@ def _see(connection: Connection, one: Push) -> None:
     if one.state != PushState.CONFLICT or one.kind != "entry":
         return
     remote_id = RemoteId(one.remote_id)
-    known = known_by_uid(connection, remote_id, [one.uid]).get(one.uid)
+    known = _object_of(connection, one)
     if known is not None and one.theirs:
         keep_objects(connection, remote_id, [Known(known.href, one.uid, one.theirs_etag, ())])
     elif known is not None:

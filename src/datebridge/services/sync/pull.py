@@ -243,15 +243,17 @@ class _Refresh:
     def _unlisted(self, server: CalDavServer, listed: dict[str, str], known: dict[str, Known]) -> dict[str, str]:
         """What is there although a listing of everything does not name it.
 
-        Of what is not listed any more each entry is asked for: a listing that was cut short without a word is no
-        reason to remove anything. The whole is asked for in a second way where that costs next to nothing, the first
-        time, and where the listing shows itself to be short, or shows nothing new although something is.
+        The whole is asked for in a second way where that costs next to nothing, the first time, and where a listing
+        shows nothing new although something is. Else each entry that is not listed any more is asked for: a listing
+        that was cut short without a word is no reason to remove anything.
         """
         missing = [href for href in known if href not in listed]
-        there = server.still_there(self.row.url, missing) if missing else {}
         news = missing or any(href not in known or known[href].etag != etag for href, etag in listed.items())
-        if there or not known or not news or len(listed) <= _FEW:
-            there |= server.queried(self.row.url) or {}
+        there = server.queried(self.row.url) if len(listed) <= _FEW or not known or not news else None
+        if there is None:
+            there = server.still_there(self.row.url, missing) if missing else {}
+            if there:
+                there |= server.queried(self.row.url) or {}
         return {href: etag or known[href].etag if href in known else etag for href, etag in there.items()
                 if href not in listed}  # fmt: skip
 
