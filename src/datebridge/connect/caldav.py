@@ -71,7 +71,7 @@ class CalDavServer(Homes):
     def state(self, url: str) -> Listed:
         """A calendar as it is now, tag and token among it."""
         answer = self.web.request("PROPFIND", url, dav.propfind(CALENDAR, everything=True), FLAT)
-        found, _ = dav.multistatus(expect(answer, 207, self.host).body, self.host)
+        found, _ = dav.multistatus(expect(answer, 207).body, self.host)
         if not found:
             raise Unreachable("answer", f"{self.host} says nothing of this calendar.")
         return as_listed(url, found[0], None)
@@ -83,7 +83,7 @@ class CalDavServer(Homes):
             Unreachable: if the server does not say.
         """
         answer = self.web.request("PROPFIND", url, dav.propfind(["D:resourcetype"]), FLAT)
-        return answer.status not in GONE and bool(expect(answer, 207, self.host))
+        return answer.status not in GONE and bool(expect(answer, 207))
 
     # ---- listing ---------------------------------------------------------------------------------
 
@@ -95,7 +95,7 @@ class CalDavServer(Homes):
         """
         answer = self.web.request("PROPFIND", url, dav.propfind(["D:getetag", "D:resourcetype"]), DEPTH)
         if answer.status in GONE:
-            expect(answer, 207, self.host)
+            expect(answer, 207)
         listed: dict[str, str] = {}
         cut = False
         if answer.status == 207:
@@ -105,8 +105,12 @@ class CalDavServer(Homes):
             queried = self.queried(url)
             if queried is None:
                 if answer.status != 207:
-                    expect(answer, 207, self.host)
-                raise Unreachable("answer", f"{self.host} lists only a part of this calendar (507), and has no query.")
+                    expect(answer, 207)
+                raise Unreachable(
+                    "answer",
+                    f"{self.host} lists only a part of this calendar (507), and cannot be asked for the rest. What is"
+                    f" here stays as it is; ask who runs {self.host} to let more be listed at once.",
+                )
             listed |= queried
         return listed
 
@@ -149,7 +153,7 @@ class CalDavServer(Homes):
                 if token and answer.status in _EXPIRED:
                     return self.changes(url, "")
                 if answer.status in GONE:
-                    expect(answer, 207, self.host)
+                    expect(answer, 207)
                 return Delta(self.etags(url), (), "", True)
             found, after = dav.multistatus(answer.body, self.host)
             for path, one in _apart(url, found):
@@ -194,7 +198,7 @@ class CalDavServer(Homes):
             return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, prop)]
         answer = self.web.request("REPORT", url, dav.multiget(hrefs, prop), DEPTH)
         if answer.status in GONE:
-            expect(answer, 207, self.host)
+            expect(answer, 207)
         if answer.status in _TOO_MUCH and len(hrefs) > 1:
             self._at_once = max(1, min(self._at_once, len(hrefs) // 2))
             return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, prop)]

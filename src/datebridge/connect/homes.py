@@ -92,7 +92,11 @@ class Homes:
             at, "D:displayname", "C:calendar-home-set", "C:calendar-user-address-set", "D:group-membership"
         )  # fmt: skip
         if person is None:
-            raise Unreachable("answer", f"{self.host} does not say who you are there.")
+            raise Unreachable(
+                "answer",
+                f"{self.host} does not say who you are there. Ask who runs it for the address that calendar programs"
+                " use.",
+            )
         homes = [self._at(person.href, href) for href in person.hrefs("calendar-home-set")]
         if not homes:
             homes = [self._home_without(at, found.href)]
@@ -158,7 +162,7 @@ class Homes:
         answer = self.web.request("PROPFIND", url, dav.propfind(CALENDAR, everything=True), DEPTH)
         if answer.status != 207 and not needed:
             return [], []
-        found, _ = dav.multistatus(expect(answer, 207, self.host).body, self.host)
+        found, _ = dav.multistatus(expect(answer, 207).body, self.host)
         calendars, shelves = [], []
         itself = url.rstrip("/")
         for one in found:
@@ -203,7 +207,7 @@ def joined(base: str, href: str, host: str) -> str:
         raise Unreachable("answer", f"{host} names an address that is none.") from error
 
 
-def expect(answer: Answer, status: int, host: str) -> Answer:
+def expect(answer: Answer, status: int) -> Answer:
     """The answer, if it has the status that was hoped for.
 
     Raises:
@@ -211,11 +215,25 @@ def expect(answer: Answer, status: int, host: str) -> Answer:
     """
     if answer.status == status:
         return answer
+    host = host_of(answer.url)
     if answer.status in GONE:
-        raise Unreachable("missing", f"This calendar is not on {host} any more.")
+        raise calendar_gone(host)
     name, words = dav.condition(answer.body)
     said = words or name or "no reason given"
-    raise Unreachable("answer", f"{host} refuses the question with {answer.status} ({said}).")
+    raise Unreachable(
+        "answer",
+        f"{host} refuses the question with {answer.status} ({said}). What is here stays as it is; if this lasts, ask"
+        f" who runs {host}.",
+    )
+
+
+def calendar_gone(host: str) -> Unreachable:
+    """A calendar that is known is not there."""
+    return Unreachable(
+        "missing",
+        f"This calendar is not on {host} any more. Look through the account again: it may be there under another"
+        " address.",
+    )
 
 
 def _tzid(definition: str) -> str:

@@ -13,9 +13,9 @@ from urllib.parse import urljoin
 
 from datebridge.connect import dav
 from datebridge.connect.caldav import CalDavServer, Resource, canonical, is_strong
-from datebridge.connect.errors import Unreachable
-from datebridge.connect.homes import GONE
+from datebridge.connect.homes import GONE, calendar_gone
 from datebridge.connect.http import Answer
+from datebridge.connect.origins import host_of
 from datebridge.core.ids import PushId, VersionId
 from datebridge.core.index.derive import digest_of
 from datebridge.core.invitations import silenced
@@ -214,7 +214,7 @@ class Sender:
             moved = self._elsewhere(unit, known)
             if moved is None:
                 if not self.server.exists(self.row.url):
-                    raise Unreachable("missing", f"This calendar is not on {self.server.host} any more.")
+                    raise calendar_gone(host_of(self.row.url))
                 return Outcome(unit, PushState.PUSHED)
             there = moved
         if not self._ours(there.data or b"", known):
@@ -277,7 +277,7 @@ class Sender:
         if answer.status == 507:
             return f"{host} has no room left (507)."
         if answer.status in (404, 409) and not name:
-            return f"{host} does not have this calendar any more."
+            return str(calendar_gone(host))
         if answer.status in (301, 302, 303, 307, 308):
             return f"{host} sends writing on to another place ({answer.status}). Look through the account again."
         plain = _REASONS.get(name, "")
