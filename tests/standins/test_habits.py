@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 
 import httpx
 import pytest
@@ -101,8 +102,10 @@ SEEN: dict[str, tuple[Callable[[Asker], object], object, object]] = {
 }  # fmt: skip
 
 
-def test_every_habit_is_looked_at() -> None:
+def test_every_habit_is_looked_at_and_told_of() -> None:
     assert set(SEEN) == set(HABITS)
+    told = (Path(__file__).parents[2] / "docs" / "servers.md").read_text()
+    assert re.findall(r"^\| `(.+?)` \|", told, re.MULTILINE) == list(HABITS)
 
 
 @pytest.mark.parametrize("habit", sorted(HABITS))
