@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
 
 import pytest
 
 from datebridge.connect.errors import Unreachable
+from datebridge.connect.habits import says
 from datebridge.core.text.headers import Description
 from datebridge.services.accounts import accounts, addresses
 from datebridge.services.editing import calendars, edits
 from datebridge.services.sync import conflicts
 from datebridge.services.sync.push import push_pending
 from datebridge.standins.faults import Fault
+from datebridge.standins.habits import HABITS
 from datebridge.store.accounts import remotes_of
 from datebridge.store.changesets.apply import apply
 from tests.conftest import calendar
@@ -201,7 +204,7 @@ def test_all_calendars_are_found(world: World, name: str, habit: str) -> None:
 
 
 @BOTH
-@pytest.mark.parametrize("habit", ["mkcol-only", "redirects"])
+@pytest.mark.parametrize("habit", ["mkcol-only", "redirects", "no-home", "two-homes", "shelf"])
 def test_a_calendar_is_made_and_written_all_the_same(world: World, name: str, habit: str) -> None:
     account = connected(world, name, habit)
     apply(world.store, calendars.propose_new(world.store, account, Description("New berths", "#aa5500")))
@@ -210,6 +213,34 @@ def test_a_calendar_is_made_and_written_all_the_same(world: World, name: str, ha
     assert world.pushed().keys() == {"pushed"}
     assert world.server(name).records.collection(OFFICE, "new-berths") is not None
     assert "Moved" in [t for text in world.there(name, "berths").values() for t in titles_in(text)]
+
+
+#: By which habit of an account another one of its server shows itself; one does not show itself at all.
+SHOWN = {"omits": "withholds", "any-depth": ""}
+
+
+@pytest.mark.parametrize("habit", ["", *HABITS])
+def test_what_a_server_was_seen_to_do_is_said_of_its_account(world: World, habit: str) -> None:
+    tidewrack = world.server("tidewrack").records
+    tidewrack.add_collection(OFFICE, "labs", "Labs")
+    tidewrack.share(tidewrack.add_collection("director", "notices", "Notices"), OFFICE, "read")
+    if habit == "lax":
+        world.put("tidewrack", "berths", berth(1))
+        world.server("tidewrack").lay(OFFICE, "berths")
+    syncs = habit in ("odd-tokens", "no-sync")
+    name = "lantern" if syncs else "tidewrack"
+    account = connected(world, name, *filter(None, [habit]), entries=9)
+    for title in ("first", "second"):
+        retitle(world, "Launch 1 alongside" if title == "first" else "first", title)
+        world.put(name, "berths", berth(3, name=title))
+        world.refresh(account)
+    apply(world.store, calendars.propose_new(world.store, account, Description("New berths")))
+    world.work()
+    seen = json.loads(str(world.one("SELECT habits FROM account")))
+    expected = SHOWN.get(habit, habit)
+    allowed = {"digest-only", "silent-put"} if syncs else {"silent-put"} if habit == "renames" else set()
+    assert set(seen) - (allowed - {expected}) == ({expected} if expected else set())
+    assert all(says(one) for one in seen)
 
 
 # ---- what is said -----------------------------------------------------------------------------------

@@ -6,6 +6,7 @@ another: what changed, else all there is; a listing, else a query; many entries 
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -19,6 +20,8 @@ from datebridge.connect.http import Answer, Web
 
 #: How many entries one multiget asks for; and of how many it asks only whether they are there.
 FETCH, CONFIRM = 100, 1000
+#: Escapes of what need not be escaped (RFC 3986 §2.3).
+_NEEDLESS = re.compile("%(?:4[1-9A-F]|5[0-9A]|6[1-9A-F]|7[0-9A]|3[0-9]|2[DE]|5F|7E)", re.IGNORECASE)
 _UNESCAPED = "~!$&'()*+,;=:@"
 #: How a server may say that a token is none of its own any more; RFC 6578 §3.2 knows 403 alone.
 _EXPIRED = frozenset({400, 403, 409, 410, 412, 507})
@@ -67,6 +70,7 @@ class CalDavServer(Homes):
     def __init__(self, web: Web, address: str) -> None:
         super().__init__(web, address)
         self._at_once = FETCH
+        self._alone = False
 
     def state(self, url: str) -> Listed:
         """A calendar as it is now, tag and token among it."""
@@ -101,6 +105,8 @@ class CalDavServer(Homes):
         if answer.status == 207:
             found, _ = dav.multistatus(answer.body, self.host)
             listed, cut = _entries(url, found), _is_cut(url, found)
+            self._look(found)
+        self._note(**{"cut-listings": cut, "no-listing": answer.status != 207})
         if cut or answer.status != 207:
             queried = self.queried(url)
             if queried is None:
@@ -113,6 +119,14 @@ class CalDavServer(Homes):
                 )
             listed |= queried
         return listed
+
+    def _look(self, found: Sequence[dav.Found]) -> None:
+        """How an answer names things."""
+        some = [one.href for one in found[-1:]]
+        self._note(**{
+            "absolute-hrefs": any("://" in href for href in some),
+            "escapes": any(_NEEDLESS.search(href) for href in some),
+        })  # fmt: skip
 
     def queried(self, url: str) -> dict[str, str] | None:
         """The same by a calendar-query (RFC 4791 §7.8); None where it is refused, or only answered in part."""
@@ -151,9 +165,11 @@ class CalDavServer(Homes):
             answer = self.web.request("REPORT", url, dav.sync_collection(since), FLAT)
             if answer.status != 207:
                 if token and answer.status in _EXPIRED:
+                    self.web.note("odd-tokens")
                     return self.changes(url, "")
                 if answer.status in GONE:
                     expect(answer, 207)
+                self.web.note("no-sync")
                 return Delta(self.etags(url), (), "", True)
             found, after = dav.multistatus(answer.body, self.host)
             for path, one in _apart(url, found):
@@ -162,8 +178,10 @@ class CalDavServer(Homes):
                     gone[path] = None
                 elif not path.endswith("/"):
                     changed[path] = one.etag
+            self._look(found)
             if not _is_cut(url, found):
                 return Delta(changed, tuple(gone), after, not token)
+            self.web.note("cut-listings")
             if not after or after == since:  # cut, and no way to hear the rest
                 break
             since = after
@@ -191,19 +209,29 @@ class CalDavServer(Homes):
     def _fetched(self, url: str, hrefs: list[str]) -> list[Resource]:
         """Objects, each that is not handed out among others asked for once more alone."""
         got = self._multiget(url, hrefs, dav.DATA)
+        self._note(**{
+            "weak-etags": any(one.etag.startswith("W/") for one in got),
+            "withholds": len(got) > 1 and any(one.data is None and not one.gone for one in got),
+        })  # fmt: skip
         return [one if one.data is not None or one.gone else self.get(joined(url, one.href, self.host)) for one in got]
 
     def _multiget(self, url: str, hrefs: list[str], prop: str) -> list[Resource]:
         if len(hrefs) > self._at_once and prop == dav.DATA:
             return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, prop)]
+        if self._alone:
+            return [self.get(joined(url, href, self.host)) for href in hrefs]
         answer = self.web.request("REPORT", url, dav.multiget(hrefs, prop), DEPTH)
         if answer.status in GONE:
             expect(answer, 207)
-        if answer.status in _TOO_MUCH and len(hrefs) > 1:
+        unknown = dav.condition(answer.body)[0] == "supported-report" if answer.status == 403 else False
+        if answer.status in _TOO_MUCH and len(hrefs) > 1 and not unknown:
+            self.web.note("small-multiget")
             self._at_once = max(1, min(self._at_once, len(hrefs) // 2))
             return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, prop)]
         if answer.status != 207:
-            return [self.get(joined(url, href, self.host)) for href in hrefs]
+            self.web.note("no-multiget")
+            self._alone = True
+            return self._multiget(url, hrefs, prop)
         found, _ = dav.multistatus(answer.body, self.host)
         said = {canonical(one.href): one for one in found}
         # One that the answer passes over is not gone: nothing was said of it.
@@ -247,6 +275,7 @@ class CalDavServer(Homes):
         as_xml = {"Content-Type": "application/xml; charset=utf-8"}
         answer = self.web.request("MKCALENDAR", url, dav.settings("C:mkcalendar", values), as_xml)
         if answer.status in (405, 501) and not self.exists(url):
+            self.web.note("mkcol-only")
             answer = self.web.request("MKCOL", url, dav.settings("D:mkcol", values, calendar=True), as_xml)
         return answer
 

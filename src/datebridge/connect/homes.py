@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
-from urllib.parse import urljoin
+from urllib.parse import unquote, urljoin
 
 from datebridge.connect import dav
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.http import Answer, Web
-from datebridge.connect.origins import host_of
+from datebridge.connect.origins import host_of, origin_of
 
 #: The only statuses that say that something is not there.
 GONE = frozenset({404, 410})
@@ -99,9 +99,15 @@ class Homes:
             )
         homes = [self._at(person.href, href) for href in person.hrefs("calendar-home-set")]
         if not homes:
-            homes = [self._home_without(at, found.href)]
+            homes = self._homes_without(at, found.href)
+            self.web.note("no-home")
         groups = [self._at(person.href, href) for href in person.hrefs("group-membership")]
-        others = [*homes[1:], *self._of_groups(groups[:_MOST_GROUPS])]
+        of_groups = self._of_groups(groups[:_MOST_GROUPS])
+        others = [*homes[1:], *of_groups]
+        self._note(**{
+            "two-homes": len(person.hrefs("calendar-home-set")) > 1, "delegates": bool(of_groups),
+            "other-host": origin_of(homes[0]) not in (origin_of(self.address), origin_of(found.href)),
+        })  # fmt: skip
         offers = self.web.request("OPTIONS", homes[0]).headers.get("dav", "")
         addresses = [a.lower().removeprefix("mailto:") for a in person.hrefs("calendar-user-address-set")]
         return Home(
@@ -110,12 +116,13 @@ class Homes:
             tuple(home for home in dict.fromkeys(others) if home != homes[0]),
         )  # fmt: skip
 
-    def _home_without(self, principal: str, root: str) -> str:
-        """Where calendars are although the server does not say it: at one's own address, or at the one given."""
+    def _homes_without(self, principal: str, root: str) -> list[str]:
+        """Where calendars are although the server does not say it: at one's own address, or at the one given; what
+        holds the first of them comes first."""
         for url in dict.fromkeys((self.address, principal, root)):
             found, _ = self._inside(url)
-            if found:
-                return url
+            if found:  # what holds them takes others
+                return [urljoin(found[0].href.rstrip("/"), "."), url]
         raise Unreachable(
             "homeless",
             f"{self.host} knows you, but does not say where your calendars are, and there are none at this address."
@@ -144,6 +151,7 @@ class Homes:
             found, inner = self._inside(url, needed=url == home.url)
             for one in found:
                 at = self._at(url, one.href)
+                self._note(shelf=depth > 0 and at not in listed)
                 listed.setdefault(at, as_listed(at, one, home))
             for deeper in (self._at(url, one) for one in inner):
                 if depth < _DEEPEST and deeper not in seen and len(seen) < _MOST_SHELVES:
@@ -164,17 +172,18 @@ class Homes:
             return [], []
         found, _ = dav.multistatus(expect(answer, 207).body, self.host)
         calendars, shelves = [], []
-        itself = url.rstrip("/")
+        itself = {unquote(one).rstrip("/") for one in (url, answer.url)}
         for one in found:
             kinds = one.children("resourcetype")
             at = self._at(answer.url, one.href)
             if "calendar" in kinds:
                 calendars.append(replace(one, href=at))
-            elif (
-                "collection" in kinds and not kinds & _OTHER and at.rstrip("/") not in (itself, answer.url.rstrip("/"))
-            ):
+            elif "collection" in kinds and not kinds & _OTHER and unquote(at).rstrip("/") not in itself:
                 shelves.append(at)
         return calendars, shelves
+
+    def _note(self, **seen: bool) -> None:
+        self.web.note(*(habit for habit, whether in seen.items() if whether))
 
     def _properties(self, url: str, *names: str) -> dav.Found | None:
         answer = self.web.request("PROPFIND", url, dav.propfind(names), FLAT)

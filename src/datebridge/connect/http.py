@@ -30,6 +30,8 @@ _SAFE = frozenset({"GET", "HEAD", "OPTIONS", "PROPFIND", "REPORT"})
 _LONGEST_WAIT = 60.0
 #: A body may come as slowly as it likes for so many seconds, and then no slower than so many octets a second.
 _GRACE, _SLOWEST = 10.0, 2048
+#: An end is slow that takes longer than so many seconds on the average of at least so many requests.
+_SLOW, _ENOUGH = 1 / 6, 5
 #: However fast it comes, a request ends after so many seconds.
 _WHOLE = 600.0
 
@@ -93,12 +95,28 @@ class Web:
         self._check = check
         self._ends = time.monotonic() + budget if budget is not None else None
         self._not_before = 0.0
+        self._seconds = 0.0
+        self._seen: set[str] = set()
         self.sent = 0
 
     @property
     def signed_in(self) -> bool:
         """Whether requests carry a user name and a password."""
         return self._auth is not None
+
+    def note(self, *habits: str) -> None:
+        """The other end was seen to have these habits (`connect.habits`)."""
+        self._seen.update(habits)
+
+    @property
+    def habits(self) -> set[str]:
+        """What was seen so far of how the other end does things."""
+        found = set(self._seen)
+        if self._auth is not None and self._auth.is_digest:
+            found.add("digest-only")
+        if self.sent >= _ENOUGH and self._seconds / self.sent > _SLOW:
+            found.add("slow")
+        return found
 
     def close(self) -> None:
         wait(self._client.aclose())
@@ -155,6 +173,8 @@ class Web:
             if method not in _SAFE and (answer.status not in (307, 308) or origin_of(onward) != before):
                 return Answer(answer.status, answer.headers, answer.body, url, moved)
             url = onward
+            if answer.status in (307, 308):
+                self.note("redirects")
             if before in self.origins and is_upgrade(before, origin_of(url)):
                 self.origins.add(origin_of(url))
             permanent = answer.status in (301, 308) and (hop == 0 or bool(moved))
@@ -167,6 +187,7 @@ class Web:
         if pause > 0 and self.patience:
             await asyncio.sleep(pause)
         self.sent += 1
+        began = time.monotonic()
         left = _WHOLE if self._ends is None else min(_WHOLE, self._ends - time.monotonic())
         try:
             async with asyncio.timeout(max(0.0, left)):
@@ -181,6 +202,11 @@ class Web:
             raise Unreachable("answer", f"What {host} calls its entries cannot be sent back to it.") from error
         except httpx.TransportError as error:
             raise Unreachable("cut", f"The connection to {host} was cut in the middle.") from error
+        self._seconds += time.monotonic() - began
+        if response.http_version == "HTTP/1.0":
+            self.note("http-1.0")
+        if response.headers.get("content-encoding"):
+            self.note("gzip")
         self._judge(response, host, url)
         return Answer(response.status_code, response.headers, content, url)
 

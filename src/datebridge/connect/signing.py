@@ -69,6 +69,11 @@ class Signing(httpx.Auth):
         self._user, self._password = user, password
         self._way: httpx.BasicAuth | httpx.DigestAuth | None = None
 
+    @property
+    def is_digest(self) -> bool:
+        """Whether it is Digest that was learned."""
+        return isinstance(self._way, httpx.DigestAuth)
+
     def auth_flow(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
         """Send a request; where the server asks for it, send it once more, signed."""
         way = self._way

@@ -38,7 +38,7 @@ HABITS: dict[Habit, str] = {
     "mkcol-only": "does not know MKCALENDAR, only MKCOL",
     "digest-only": "lets one in by Digest only",
     "redirects": "sends every request for an entry on to another path (307, 308)",
-    "odd-tokens": "every token is refused at its second use: with 400, 403, 409, 410, 412 or 507",
+    "odd-tokens": "refuses every second token it is asked with: with 400, 403, 409, 410, 412 or 507",
     "no-sync": "says that it knows sync-collection, and refuses it",
     "no-multiget": "does not know multiget",
     "small-multiget": "takes two entries in a multiget, and refuses more (413)",

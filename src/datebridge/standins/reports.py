@@ -179,7 +179,7 @@ def _revision(ask: Ask, own: Collection, token: str) -> tuple[int, Response | No
     """From where changes are told; or why a token is refused."""
     if not token:
         return 0, None
-    if ask.habits.has("odd-tokens") and ask.habits.count(f"token {token}"):
+    if ask.habits.has("odd-tokens") and ask.habits.count("token asked") % 2:
         code = _ODD_TOKENS[ask.habits.count("tokens") % len(_ODD_TOKENS)]
         return 0, Response("No.", code) if code != 403 else _no_token("This token has been used.")
     prefix = token_of(ask.traits, own, 0)[:-1]

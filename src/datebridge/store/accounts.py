@@ -17,6 +17,7 @@ from datebridge.store.tables import ACCOUNTS, CALENDARS, REMOTES, Account, Remot
 
 #: After a failure the next try comes after this, in seconds, then twice as long each time, at most a day.
 _BACK_OFF = 60
+_HOUR = 3600
 
 
 class NotConnected(CannotDo):
@@ -204,6 +205,20 @@ def note_failure(store: Store, remote_id: RemoteId, message: str, locked: bool) 
         if owner is not None and locked:
             owner.trouble, owner.trouble_since = message, owner.trouble_since or now()
         return row.name
+
+
+def note_habits(store: Store, account_id: AccountId, seen: Iterable[str]) -> None:
+    """Keep what the other end of an account was seen to do; what was noted within the hour stands."""
+    with store.session() as session:
+        row = session.get(Account, account_id)
+        known = row.habits if row is not None and not row.gone else None
+    fresh = {habit: now() for habit in seen if known is not None and known.get(habit, 0) < now() - _HOUR}
+    if not fresh:
+        return
+    with store.writing_session() as session:
+        row = session.get(Account, account_id)
+        if row is not None:
+            row.habits = {**row.habits, **fresh}
 
 
 def put_off(store: Store, remotes: Iterable[RemoteId], seconds: int) -> None:

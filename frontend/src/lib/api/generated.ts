@@ -2483,6 +2483,8 @@ export interface components {
             trouble: string;
             /** Trouble Since */
             trouble_since: string;
+            /** Habits */
+            habits: components["schemas"]["HabitOut"][];
             /** Remotes */
             remotes: components["schemas"]["RemoteOut"][];
         };
@@ -4011,6 +4013,18 @@ export interface components {
             calendars: number[];
             /** Members */
             members: number;
+        };
+        /**
+         * HabitOut
+         * @description Something a server was seen to do, with what is done about it; and when last.
+         */
+        HabitOut: {
+            /** Habit */
+            habit: string;
+            /** Says */
+            says: string;
+            /** At */
+            at: string;
         };
         /**
          * HappensOut

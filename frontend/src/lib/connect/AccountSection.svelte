@@ -71,6 +71,22 @@
       <Action onclick={() => (signing = true)}>Give another password…</Action>
     </p>
   {/if}
+  {#if account.habits.length}
+    <details class="text-soft mt-1 text-[13px]">
+      <summary class="hover:text-brass cursor-pointer">
+        How this server does things: {counted(account.habits.length, 'habit', 'habits')} it was seen to have, and what is
+        done about {account.habits.length === 1 ? 'it' : 'them'}
+      </summary>
+      <ul class="mt-1 mb-2 pl-4">
+        {#each account.habits as habit (habit.habit)}
+          <li class="flex gap-4">
+            <span>{habit.says}</span>
+            <span class="figures ml-auto shrink-0">last seen {moment(habit.at)}</span>
+          </li>
+        {/each}
+      </ul>
+    </details>
+  {/if}
   {#if job !== null}<div class="my-2"><JobLine id={job} onended={(done) => void ended(done)} /></div>{/if}
   <ul class="ruled">
     {#each on as remote (remote.id)}

@@ -13,6 +13,7 @@ from datebridge.api.connect.shapes import (
     CatalogueRow,
     ComingOut,
     FoundCalendar,
+    HabitOut,
     IntervalIn,
     KeepIn,
     LinkOut,
@@ -27,6 +28,7 @@ from datebridge.api.kinds import AccountNo, RemoteNo
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobQueued, SetMade
 from datebridge.connect.feed import interval
+from datebridge.connect.habits import says
 from datebridge.core.accounts import AccountKind, reach_of
 from datebridge.services.accounts import accounts, addresses, leaving, statements
 from datebridge.store import remotes
@@ -45,11 +47,17 @@ def listed(app: AppDep) -> list[AccountOut]:
     return [
         AccountOut(
             id=demand_id(row.id), kind=AccountKind(row.kind).value, name=row.name, host=row.host, user=row.user,
-            trouble=row.trouble, trouble_since=present.stamp(row.trouble_since),
+            trouble=row.trouble, trouble_since=present.stamp(row.trouble_since), habits=_habits(row.habits),
             remotes=[_remote(r.remote) for r in held if r.remote.account_id == row.id],
         )
         for row in rows
     ]  # fmt: skip
+
+
+def _habits(seen: dict[str, int]) -> list[HabitOut]:
+    """The latest first."""
+    latest = sorted(seen.items(), key=lambda one: (-one[1], one[0]))
+    return [HabitOut(habit=habit, says=says(habit), at=present.stamp(at)) for habit, at in latest if says(habit)]
 
 
 def _remote(row: Remote) -> RemoteOut:

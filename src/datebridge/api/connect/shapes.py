@@ -62,6 +62,14 @@ class RemoteOut(BaseModel):
     trouble: str = Field(description="why it could not be fetched; empty while all is well")
 
 
+class HabitOut(BaseModel):
+    """Something a server was seen to do, with what is done about it; and when last."""
+
+    habit: str
+    says: str
+    at: str
+
+
 class AccountOut(BaseModel):
     id: int
     kind: Literal["server", "feed"]
@@ -70,6 +78,7 @@ class AccountOut(BaseModel):
     user: str
     trouble: str
     trouble_since: str
+    habits: list[HabitOut]
     remotes: list[RemoteOut]
 
 

@@ -103,4 +103,9 @@ def line_to(
     address, password = unseal(settings, account.address_sealed), unseal(settings, account.password_sealed)
     signed = (settings, account.user, password, account.origins or [origin_of(address)])
     with looking_web(*signed) if waiting else open_web(*signed, check) as web:
-        yield Line(account, address, web)
+        try:
+            yield Line(account, address, web)
+        except Unreachable:
+            accounts.note_habits(store, AccountId(account_id), web.habits)
+            raise
+        accounts.note_habits(store, AccountId(account_id), web.habits)

@@ -55,13 +55,15 @@ class Counts:
 class Absorbed:
     """What a refresh comes to, gathered piece by piece.
 
-    `missed` counts objects that are there and were not handed out, by the status given for them.
+    `missed` counts objects that are there and were not handed out, by the status given for them; `renamed` those whose
+    entries another object holds now.
     """
 
     changes: list[Change] = field(default_factory=list)
     kept: list[Known] = field(default_factory=list)
     gone: list[str] = field(default_factory=list)
     missed: Counter[int] = field(default_factory=Counter)
+    renamed: int = 0
     counts: Counts = field(default_factory=Counts)
     zones: Zones = field(default_factory=Zones)
 
@@ -167,6 +169,7 @@ class Absorber:
                 continue
             if key == one.href:
                 self.found.gone.append(one.href)
+                self.found.renamed += any(version in self._claimed for version in one.versions)
             for item in holdings.of(one.href, one, uids):
                 if item.identity.uid not in self.busy:
                     self._claimed.add(item.key)

@@ -190,6 +190,7 @@ class _Refresh:
         if news.delta is not None or unread:
             self._fetch(absorber, news, unread)
         absorber.settle()
+        self._note(absorber)
         counts, missed, state = absorber.found.counts, absorber.found.missed, news.state
         incoming = self._called(absorber, state, first, read_back)
         # What could not be had is asked for again: the server is told that one knows as much as before.
@@ -206,6 +207,13 @@ class _Refresh:
         if missed:
             raise Unreachable("answer", _missed(self.line.account.name, missed))
         return (f"fetched {counts.added:,}" if first else counts.words()), set_id
+
+    def _note(self, absorber: Absorber) -> None:
+        """What of the server's habits its entries show."""
+        if any(not known.uid for known in absorber.found.kept):
+            self.line.web.note("lax")
+        if absorber.found.renamed:
+            self.line.web.note("renames")
 
     def _called(self, absorber: Absorber, state: Listed, first: bool, read_back: bool) -> Incoming:
         counts, host = absorber.found.counts, self.line.account.name
@@ -254,6 +262,8 @@ class _Refresh:
             there = server.still_there(self.row.url, missing) if missing else {}
             if there:
                 there |= server.queried(self.row.url) or {}
+        if any(href not in listed for href in there):
+            self.line.web.note("short-listings")
         return {href: etag or known[href].etag if href in known else etag for href, etag in there.items()
                 if href not in listed}  # fmt: skip
 

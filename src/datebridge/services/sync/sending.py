@@ -144,6 +144,8 @@ class Sender:
 
     def _written(self, unit: Unit, texts: tuple[str, ...], href: str, answer: Answer | None) -> Outcome:
         """It is there; read back where something else was sent than stands here, or no ETag can be trusted."""
+        if answer is not None and not answer.header("etag"):
+            self.line.web.note("silent-put")
         etag = answer.etag if answer is not None and texts == unit.texts and not self._restless else ""
         return Outcome(unit, PushState.PUSHED, "", href, etag)
 
@@ -195,6 +197,7 @@ class Sender:
             if self.server.etag_of(self._url(there.href)) == there.etag:
                 return there.etag
             self._restless = True
+            self.line.web.note("restless-etags")
         return None
 
     # ---- deleting --------------------------------------------------------------------------------
@@ -234,6 +237,7 @@ class Sender:
         for href in [one for one in found if known is None or one != known.href][:_MOST_RENAMED]:
             there = self.server.get(self._url(href))
             if any(facts.uid == unit.uid for facts, _ in take_apart(there.data or b"").entries):
+                self.line.web.note("renames")
                 return there
         return None
 

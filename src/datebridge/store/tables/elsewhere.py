@@ -15,6 +15,7 @@ class Account(SQLModel, table=True):
         addresses: the e-mail addresses that are its owner.
         schedules: the server sends invitations by itself (RFC 6638).
         trouble: why it cannot be reached, since `trouble_since`; "" while all is well.
+        habits: what its other end was seen to do, and when last (`connect.habits`).
         gone: disconnected; what opened it is wiped, and the logbook still knows its name.
     """
 
@@ -34,6 +35,7 @@ class Account(SQLModel, table=True):
     created_at: int
     trouble: str = ""
     trouble_since: int | None = None
+    habits: dict[str, int] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False, server_default="{}"))
     gone: bool = False
 
 
