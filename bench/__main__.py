@@ -270,6 +270,8 @@ def talking_to_servers(results: Results, folder: Path) -> None:
         rate = connecting.MANY / seconds
         results.rate(f"{what}: {asked:,} requests", rate, bare, 0.7, 1)
     results.limit("refresh without changes, requests a calendar", got.unchanged_requests, "", 2, 1)
+    for what, care in zip(("first fetch", "refresh by listing", "refresh by token"), got.care, strict=True):
+        results.limit(f"{what} of 10,000, requests beyond what must be, a thousand entries", care, "", 1, 0.2)
     note = f"{got.ten_of_few * 1000:.0f} ms where they are all there is"
     results.limit("refresh with ten changes among 10,000", got.ten_of_many / got.ten_of_few, "×", 2, 1.3, note)
 

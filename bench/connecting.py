@@ -9,6 +9,7 @@ from pathlib import Path
 import httpx
 
 from bench import generate
+from datebridge.connect.caldav import FETCH
 from datebridge.core.objects import assemble, take_apart
 from datebridge.core.words.filters import Selection
 from datebridge.services.accounts import accounts
@@ -24,12 +25,18 @@ from datebridge.store.entries.ledger import Ledger
 
 OFFICE, PASSWORD = "office", "bench"
 MANY = 10_000
+#: Requests that must be for a calendar: as it is now, and what is in it or has changed.
+_STATE, _LISTING = 1, 1
 _NO_PORTS = dict.fromkeys(PORTS, 0)
 
 
 @dataclass(frozen=True, slots=True)
 class Figures:
-    """Seconds, and requests sent where they are counted."""
+    """Seconds, and requests sent where they are counted.
+
+    `care` is what carefulness costs where a server behaves: requests beyond those that must be, for a thousand entries
+    of the calendar. Of the first fetch; of a refresh with ten changes that are told by listing, and by token.
+    """
 
     bare: float
     pull: float
@@ -39,6 +46,7 @@ class Figures:
     unchanged_requests: int
     ten_of_many: float
     ten_of_few: float
+    care: tuple[float, float, float]
 
 
 def measure(folder: Path) -> Figures:
@@ -58,16 +66,25 @@ def measure(folder: Path) -> Figures:
         settings = Settings(data_dir=folder / "connecting", allowed_origins=tuple(at.values()))
         store = Store(settings.database)
         bare = _bare(at["lantern"], objects)
-        pull, asked = _timed(store, settings, at["tidewrack"], lambda: _connect(store, settings, at["tidewrack"]))
-        lantern = _connect(store, settings, at["lantern"])
+        pull, asked, fetching = _first(store, settings, at["tidewrack"])
+        tidewrack, lantern = 1, _connect(store, settings, at["lantern"])
         target = Target(account_id=lantern, name="Copied")
         copy, copied = _timed(store, settings, at["lantern"], lambda: _copy(store, settings, target))
         unchanged = _timed(store, settings, at["lantern"], lambda: _refresh(store, settings, lantern))[1]
         texts = list(objects.items())
-        ten_of_many = _ten(store, settings, at["lantern"], lantern, "copied", texts[:10])
-        ten_of_few = _ten(store, settings, at["lantern"], lantern, "few", [(f"few-{u}", t) for u, t in texts[:10]])
+        ten_of_many, by_token = _ten(store, settings, at["lantern"], lantern, "copied", texts[:10])
+        few = [(f"few-{u}", t) for u, t in texts[:10]]
+        ten_of_few, _ = _ten(store, settings, at["lantern"], lantern, "few", few)
+        _, by_listing = _ten(store, settings, at["tidewrack"], tidewrack, "many", texts[:10])
         store.close()
-    return Figures(bare, pull, asked, copy, copied, unchanged // 2, ten_of_many, ten_of_few)
+    beyond = (
+        fetching - _STATE - _LISTING - -(-len(objects) // FETCH),
+        by_listing - _STATE - _LISTING - 1,
+        by_token - 2 * _STATE - _LISTING - 1,  # of both calendars of the account
+    )
+    first, listed, told = (requests * 1000 / len(objects) for requests in beyond)
+    care = first, listed, told
+    return Figures(bare, pull, asked, copy, copied, unchanged // 2, ten_of_many, ten_of_few, care)
 
 
 def _objects(path: Path) -> dict[str, list[str]]:
@@ -101,6 +118,19 @@ def _timed(store: Store, settings: Settings, address: str, work: object) -> tupl
     return took, _requests(address) - before
 
 
+def _first(store: Store, settings: Settings, address: str) -> tuple[float, int, int]:
+    """Connecting and fetching everything: seconds, all requests, and those of the fetching alone."""
+    start = time.perf_counter()
+    before = _requests(address)
+    account, _ = accounts.add(store, settings, address, OFFICE, PASSWORD)
+    worker.drain(store, settings)
+    found = _requests(address)
+    accounts.switch_on(store, [r.id for r in remotes_of(store, account) if r.id is not None])
+    worker.drain(store, settings)
+    took, ended = time.perf_counter() - start, _requests(address)
+    return took, ended - before, ended - found
+
+
 def _connect(store: Store, settings: Settings, address: str) -> int:
     account, _ = accounts.add(store, settings, address, OFFICE, PASSWORD)
     accounts.switch_on(store, [r.id for r in remotes_of(store, account) if r.id is not None])
@@ -121,13 +151,12 @@ def _refresh(store: Store, settings: Settings, account: int) -> None:
 
 def _ten(
     store: Store, settings: Settings, address: str, account: int, slug: str, chosen: list[tuple[str, list[str]]]
-) -> float:  # fmt: skip
-    """How long a refresh takes after ten changes in one calendar."""
+) -> tuple[float, int]:  # fmt: skip
+    """How long a refresh takes after ten changes in one calendar, and with how many requests."""
     with httpx.Client(base_url=address, auth=(OFFICE, PASSWORD), trust_env=False) as client:
         for uid, texts in chosen:
             changed = [t.replace("\nSUMMARY:", "\nSUMMARY:Shifted ").replace(f"UID:{uid[4:]}\n", f"UID:{uid}\n")
                        if slug == "few" else t.replace("\nSUMMARY:", "\nSUMMARY:Shifted ") for t in texts]  # fmt: skip
-            client.put(f"/dav/calendars/{OFFICE}/{slug}/{uid}.ics", content=assemble(changed, [])).raise_for_status()
-    start = time.perf_counter()
-    _refresh(store, settings, account)
-    return time.perf_counter() - start
+            name = "".join(c if c.isalnum() else "-" for c in uid) if slug == "many" else uid
+            client.put(f"/dav/calendars/{OFFICE}/{slug}/{name}.ics", content=assemble(changed, [])).raise_for_status()
+    return _timed(store, settings, address, lambda: _refresh(store, settings, account))
