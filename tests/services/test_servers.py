@@ -241,6 +241,9 @@ def test_what_a_server_was_seen_to_do_is_said_of_its_account(world: World, habit
     allowed = {"digest-only", "silent-put"} if syncs else {"silent-put"} if habit == "renames" else set()
     assert set(seen) - (allowed - {expected}) == ({expected} if expected else set())
     assert all(says(one) for one in seen)
+    # None of it is trouble for anybody.
+    assert world.rows("SELECT trouble FROM account UNION SELECT trouble FROM remote") == [("",)]
+    assert world.pushed().keys() == {"pushed"}
 
 
 # ---- what is said -----------------------------------------------------------------------------------

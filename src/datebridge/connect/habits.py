@@ -34,7 +34,7 @@ HABITS: dict[str, str] = {
     "no-listing": "It refuses to list a calendar: it is queried instead.",
     "http-1.0": "It speaks HTTP/1.0: each request has a connection of its own.",
     "gzip": "It packs its answers.",
-    "slow": "It takes its time: more than a sixth of a second an answer.",
+    "slow": "It takes its time: more than a sixth of a second for the quickest answer.",
 }
 
 

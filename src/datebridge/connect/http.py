@@ -30,7 +30,7 @@ _SAFE = frozenset({"GET", "HEAD", "OPTIONS", "PROPFIND", "REPORT"})
 _LONGEST_WAIT = 60.0
 #: A body may come as slowly as it likes for so many seconds, and then no slower than so many octets a second.
 _GRACE, _SLOWEST = 10.0, 2048
-#: An end is slow that takes longer than so many seconds on the average of at least so many requests.
+#: An end is slow that takes longer than so many seconds for the quickest of at least so many requests.
 _SLOW, _ENOUGH = 1 / 6, 5
 #: However fast it comes, a request ends after so many seconds.
 _WHOLE = 600.0
@@ -95,7 +95,7 @@ class Web:
         self._check = check
         self._ends = time.monotonic() + budget if budget is not None else None
         self._not_before = 0.0
-        self._seconds = 0.0
+        self._quickest = math.inf
         self._seen: set[str] = set()
         self.sent = 0
 
@@ -114,7 +114,7 @@ class Web:
         found = set(self._seen)
         if self._auth is not None and self._auth.is_digest:
             found.add("digest-only")
-        if self.sent >= _ENOUGH and self._seconds / self.sent > _SLOW:
+        if self.sent >= _ENOUGH and _SLOW < self._quickest < math.inf:
             found.add("slow")
         return found
 
@@ -202,7 +202,7 @@ class Web:
             raise Unreachable("answer", f"What {host} calls its entries cannot be sent back to it.") from error
         except httpx.TransportError as error:
             raise Unreachable("cut", f"The connection to {host} was cut in the middle.") from error
-        self._seconds += time.monotonic() - began
+        self._quickest = min(self._quickest, time.monotonic() - began)
         if response.http_version == "HTTP/1.0":
             self.note("http-1.0")
         if response.headers.get("content-encoding"):

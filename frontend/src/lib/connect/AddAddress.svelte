@@ -21,8 +21,8 @@
   <Input
     bind:element={field}
     bind:value={address}
-    aria-label="Address of a calendar server, a feed, or a page that links to one"
-    placeholder="Address of a calendar server, a feed, or a page that links to one"
+    aria-label="Address of a calendar server, a feed, a page that links to one, or your e-mail address there"
+    placeholder="Address of a calendar server, a feed, a page that links to one, or your e-mail address there"
     autocomplete="off"
     spellcheck="false"
     class="min-w-0 flex-1"
