@@ -269,20 +269,6 @@ def test_somebody_known_whose_calendars_are_nowhere_is_told_so(world: World) -> 
     assert world.rows("SELECT * FROM account") == []
 
 
-def test_digest_is_not_left_for_basic_unless_somebody_signs_in_again(world: World) -> None:
-    account = connected(world, "tidewrack", "digest-only")
-    world.server("tidewrack").habits.set([])
-    world.put("tidewrack", "berths", berth(9))
-    world.refresh(account)
-    assert world.one("SELECT trouble FROM account") == (
-        "127.0.0.1 let one in by Digest before, and now takes Basic only, which shows it the password itself. The"
-        " password was not sent. If who runs it says that this is meant, sign in again."
-    )
-    accounts.sign_in(world.store, world.settings, account, OFFICE, PASSWORD)
-    world.refresh(account)
-    assert "Launch 9 alongside" in world.titles()
-
-
 def test_what_stays_withheld_is_said_and_nothing_is_removed(world: World) -> None:
     account = connected(world, "lantern")
     world.put("lantern", "berths", berth(1, name="later"))

@@ -15,6 +15,7 @@ from typing import Literal
 import httpx
 
 from datebridge.connect.errors import Unreachable
+from datebridge.connect.origins import is_loopback
 
 Way = Literal["basic", "digest"]
 #: Algorithms of Digest, the stronger ones first; "" is MD5.
@@ -28,7 +29,7 @@ def challenges(header: str) -> list[tuple[str, str]]:
     """The schemes a WWW-Authenticate header offers (RFC 9110 §11.6.1), lower case, each with its whole challenge."""
     plain = _QUOTED.sub(lambda match: '"' + "x" * (len(match[0]) - 2) + '"', header)
     starts = [(m.start(1), m[1].lower()) for m in _SCHEME.finditer(plain)]
-    ends = [start for start, _ in starts[1:]] + [len(header)]
+    ends = [*(start for start, _ in starts), len(header)][1:]
     return [
         (scheme, header[start:end].strip().rstrip(",").strip())
         for (start, scheme), end in zip(starts, ends, strict=True)
@@ -62,6 +63,11 @@ def _part(challenge: str, name: str) -> str:
     return (found[1] or found[2] or "") if found else ""
 
 
+def _is_readable(url: str) -> bool:
+    """Whether somebody on the way can read what is sent."""
+    return not (url.startswith("https://") or is_loopback(url))
+
+
 class Signing(httpx.Auth):
     """Signs requests once a server has asked for it, and from then on before it asks."""
 
@@ -83,11 +89,11 @@ class Signing(httpx.Auth):
         offered = strongest(response.headers.get("www-authenticate", "")) if response.status_code == 401 else None
         if offered is None or (offered[0] == "basic" and isinstance(way, httpx.BasicAuth)):  # refused
             return
-        if offered[0] == "basic" and way is not None:
+        if offered[0] == "basic" and way is not None and _is_readable(str(request.url)):
             raise Unreachable(
                 "scheme",
-                f"{request.url.host} let one in by Digest before, and now takes Basic only, which shows it the password"
-                " itself. The password was not sent. If who runs it says that this is meant, sign in again.",
+                f"{request.url.host} let one in by Digest before, and now takes Basic only, by which everybody on the"
+                " way could read the password. It was not sent. If who runs it says that this is meant, sign in again.",
             )
         if offered[0] == "basic":
             self._way = httpx.BasicAuth(self._user.encode(), self._password.encode())
@@ -97,7 +103,7 @@ class Signing(httpx.Auth):
         request.headers.pop("Authorization", None)
         flow = digest.auth_flow(request)
         next(flow)
-        asked = httpx.Response(401, headers={"www-authenticate": offered[1]}, request=request)
+        asked = httpx.Response(401, headers=[(b"www-authenticate", offered[1].encode())], request=request)
         try:
             signed = flow.send(asked)
         except (httpx.ProtocolError, ValueError, KeyError):  # a challenge that is none

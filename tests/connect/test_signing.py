@@ -1,0 +1,78 @@
+"""Signing in: the strongest way that is offered, and none weaker afterwards where somebody could listen."""
+
+from __future__ import annotations
+
+import httpx
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from datebridge.connect.errors import Unreachable
+from datebridge.connect.signing import Signing, strongest
+
+BASIC = 'Basic realm="Berths"'
+DIGEST = 'Digest realm="Berths", qop="auth", algorithm=SHA-256, nonce="1f"'
+
+
+def asked(signing: Signing, url: str, *offered: str) -> list[str]:
+    """Which schemes one request was sent with, while the server goes on offering these."""
+    request = httpx.Request("PROPFIND", url)
+    flow = signing.auth_flow(request)
+    sent = [next(flow).headers.get("authorization", "")]
+    for header in offered:
+        try:
+            again = flow.send(httpx.Response(401, headers=[(b"www-authenticate", header.encode())], request=request))
+        except StopIteration:
+            break
+        sent.append(again.headers["authorization"])
+    return [one.partition(" ")[0] for one in sent]
+
+
+@pytest.mark.parametrize(
+    ("offered", "taken"),
+    [
+        (f"{BASIC}, {DIGEST}", "digest"),
+        (f"{DIGEST}, {BASIC}", "digest"),
+        (BASIC, "basic"),
+        (f"Negotiate, {BASIC}", "basic"),
+        ('Digest realm="a", nonce="1", algorithm=ODD-1', None),
+        ('Digest realm="a", nonce="1", qop="auth-int"', None),
+        ('Bearer realm="Basic, Digest nonce=1"', None),
+        ("", None),
+    ],
+)
+def test_the_strongest_way_that_is_known_is_taken(offered: str, taken: str | None) -> None:
+    best = strongest(offered)
+    assert (best[0] if best else None) == taken
+
+
+def test_what_was_learned_is_used_at_once_and_refused_only_once() -> None:
+    signing = Signing("ida", "tern")
+    assert asked(signing, "https://berths.example/", DIGEST) == ["", "Digest"]
+    assert asked(signing, "https://berths.example/") == ["Digest"]
+    basic = Signing("ida", "tern")
+    assert asked(basic, "https://berths.example/", "") == [""]
+    assert asked(basic, "https://berths.example/", BASIC, BASIC) == ["", "Basic"]
+
+
+PIECES = st.sampled_from(
+    ["Digest ", "Basic ", "Negotiate", 'realm="a"', "realm=", 'nonce="1"', "nonce", 'qop="auth"', 'qop="auth-int,auth"',
+     "algorithm=MD5-sess", "algorithm=SHA-256", "algorithm=", 'opaque="', ",", ", ", " ", "=", '"', "ü", "stale=true"]
+)  # fmt: skip
+
+
+@given(st.lists(PIECES, max_size=12).map("".join))
+def test_whatever_is_offered_it_is_signed_or_not(offered: str) -> None:
+    assert asked(Signing("ida", "tern"), "https://berths.example/", offered) in ([""], ["", "Basic"], ["", "Digest"])
+
+
+def test_digest_is_left_for_basic_only_where_nobody_can_listen() -> None:
+    signing = Signing("ida", "tern")
+    asked(signing, "http://berths.example/", DIGEST)
+    with pytest.raises(Unreachable) as caught:
+        asked(signing, "http://berths.example/", BASIC)
+    assert str(caught.value) == (
+        "berths.example let one in by Digest before, and now takes Basic only, by which everybody on the way could read"
+        " the password. It was not sent. If who runs it says that this is meant, sign in again."
+    )
+    assert asked(signing, "https://berths.example/", BASIC) == ["Digest", "Basic"]
