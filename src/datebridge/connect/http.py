@@ -31,7 +31,7 @@ _LONGEST_WAIT = 60.0
 #: A body may come as slowly as it likes for so many seconds, and then no slower than so many octets a second.
 _GRACE, _SLOWEST = 10.0, 2048
 #: An end is slow that takes longer than so many seconds for the quickest of at least so many requests.
-_SLOW, _ENOUGH = 1 / 6, 5
+_SLOW, _ENOUGH = 1 / 6, 3
 #: However fast it comes, a request ends after so many seconds.
 _WHOLE = 600.0
 
