@@ -173,3 +173,21 @@ def test_a_password_goes_elsewhere_only_after_a_yes(page: Page, standins: dict[s
         expect(page.get_by_text("This is a calendar server.")).to_be_visible()
     finally:
         httpx.post(f"{standins['tidewrack']}/-/faults", json=[]).raise_for_status()
+
+
+def test_a_habit_of_a_server_is_switched_on_by_hand_and_seen_below_its_account(
+    page: Page, standins: dict[str, str]
+) -> None:
+    page.goto(f"{standins['tidewrack']}/-/")
+    page.get_by_role("button", name="omits").click()
+    expect(page.get_by_role("button", name="omits · on")).to_be_visible()
+    page.get_by_role("button", name="stir").click()
+    page.goto("/connect")
+    account = page.get_by_role("region", name="Tidewrack")
+    account.get_by_role("button", name="Refresh now").click()
+    counted(page, "3 changed")
+    account.get_by_text("How this server does things: 1 habit").click()
+    expect(
+        account.get_by_text("It did not hand out some entries among others: they were asked for alone.")
+    ).to_be_visible()
+    expect(account.get_by_text("could not be")).to_have_count(0)

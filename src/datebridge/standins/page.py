@@ -16,6 +16,7 @@ def page(title: str, lead: str, body: str) -> str:
     """A whole page; `body` is HTML, the rest is text."""
     return (
         f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{html.escape(title)}</title>'
+        '<link rel="icon" href="data:,">'
         f"<style>{_STYLE}</style></head><body><main><h1>{html.escape(title)}</h1><p>{html.escape(lead)}</p>{body}"
         "</main></body></html>"
     )

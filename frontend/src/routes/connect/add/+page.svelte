@@ -32,9 +32,10 @@
     busy = true;
     refusal = null;
     try {
-      found = await answer(client.POST('/api/accounts/look', { body: { address, user, password, agreed } }));
+      const seen = await answer(client.POST('/api/accounts/look', { body: { address, user, password, agreed } }));
       const names = (await answer(client.GET('/api/calendars'))).map((one) => one.name);
-      name = freeName(found.title, names);
+      // Shown only now: Enter does nothing as long as something is asked.
+      [found, name] = [seen, freeName(seen.title, names)];
     } catch (error) {
       refusal = error instanceof Refusal ? error : new Refusal(String(error));
       if (!found?.locked) found = null;
