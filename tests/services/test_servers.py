@@ -174,6 +174,34 @@ def test_without_lasting_etags_one_edit_is_one_writing_and_a_change_there_is_sti
     assert world.pushed().get("conflict") == 1
 
 
+@BOTH
+@pytest.mark.parametrize("habit", ["weak-etags", "restless-etags", "silent-put", "lax"])
+@pytest.mark.parametrize("how", ["mine", "theirs"])
+def test_a_decision_is_carried_out_once_and_for_good(world: World, name: str, habit: str, how: str) -> None:
+    world.put(name, "berths", berth(1))
+    if habit == "lax":
+        world.server(name).lay(OFFICE, "berths")
+    account = connected(world, name, habit, entries=1)
+    title = "Buoy without a number" if habit == "lax" else "Launch 0 alongside"
+    if habit == "lax":
+        world.server(name).meddle(f"/dav/calendars/{OFFICE}/berths/without-uid.ics")
+    else:
+        world.server(name).stir()
+    retitle(world, title, "Mine")
+    world.refresh(account)
+    (number,) = (int(str(row[0])) for row in world.rows("SELECT id FROM push WHERE state = 'conflict'"))
+    if how == "mine":
+        conflicts.take_mine(world.store, number)
+    else:
+        conflicts.take_theirs(world.store, world.settings, number)
+    world.work()
+    world.refresh(account)
+    there = [t for text in world.there(name, "berths").values() for t in titles_in(text)]
+    assert sorted(there) == sorted(world.titles())
+    assert ("Mine" in there, f"{title} (edited elsewhere)" in there) == (how == "mine", how == "theirs")
+    assert not {"waiting", "sending", "refused", "conflict"} & world.pushed().keys()
+
+
 def test_sync_is_asked_at_depth_0_and_an_expired_token_is_understood_however_it_is_said(world: World) -> None:
     account = connected(world, "lantern")
     assert world.remote(account).token

@@ -201,6 +201,7 @@ class Due(NamedTuple):
         tell: a batch about it says that attendees may be told.
         last: the newest push it answers for: what is applied while it is under way waits for its turn.
         first: the oldest; UIDs are pushed in this order.
+        seen: what is there, where somebody has seen it and decided to write over it.
     """
 
     uid: str
@@ -208,6 +209,7 @@ class Due(NamedTuple):
     tell: bool
     last: PushId
     first: PushId
+    seen: str = ""
 
 
 def next_due(connection: Connection, remote: RemoteId, after: PushId, most: int) -> list[Due]:
@@ -216,7 +218,7 @@ def next_due(connection: Connection, remote: RemoteId, after: PushId, most: int)
     tell = func.coalesce(func.json_extract(SETS.c.details, "$.tell"), 0)
     begun = PUSHES.c.state == PushState.SENDING
     rows = connection.execute(
-        select(PUSHES.c.uid, func.max(begun), func.max(tell), func.max(PUSHES.c.id), first)
+        select(PUSHES.c.uid, func.max(begun), func.max(tell), func.max(PUSHES.c.id), first, func.max(PUSHES.c.theirs))
         .join(SETS, SETS.c.id == PUSHES.c.set_id)
         .where(PUSHES.c.remote_id == remote, PUSHES.c.kind == _ENTRY, PUSHES.c.state.in_(PENDING))
         .group_by(PUSHES.c.uid)
@@ -224,7 +226,7 @@ def next_due(connection: Connection, remote: RemoteId, after: PushId, most: int)
         .order_by(first)
         .limit(most)
     )
-    found = [Due(row[0], bool(row[1]), bool(row[2]), PushId(row[3]), PushId(row[4])) for row in rows]
+    found = [Due(row[0], bool(row[1]), bool(row[2]), PushId(row[3]), PushId(row[4]), row[5]) for row in rows]
     mark_up_to(connection, remote, ((one.uid, one.last) for one in found), PushState.SENDING)
     return found
 
@@ -345,6 +347,15 @@ def try_again(connection: Connection, one: Push) -> None:
         own = or_(own, PUSHES.c.set_id == one.set_id)
     waiting = update(PUSHES).where(PUSHES.c.remote_id == one.remote_id, PUSHES.c.state.in_(TO_DECIDE), own)
     connection.execute(waiting.values(state=PushState.WAITING, message=""))
+
+
+def seen_there(connection: Connection, one: Push) -> None:
+    """Whoever decided has seen what is there: what waits of this UID is written over that."""
+    own = (
+        PUSHES.c.remote_id == one.remote_id, PUSHES.c.kind == one.kind, PUSHES.c.uid == one.uid,
+        PUSHES.c.state == PushState.WAITING,
+    )  # fmt: skip
+    connection.execute(update(PUSHES).where(*own).values(theirs=one.theirs, theirs_etag=one.theirs_etag))
 
 
 def set_waiting(connection: Connection, push_id: PushId) -> None:

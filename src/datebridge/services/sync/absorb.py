@@ -22,6 +22,7 @@ from datebridge.store.accounts import switched_on
 from datebridge.store.changesets.apply import apply_within
 from datebridge.store.changesets.draft import Staging, propose
 from datebridge.store.database import Connection, Store
+from datebridge.store.entries.following import become
 from datebridge.store.entries.present import present_by_id, present_by_uid
 from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.entries.zones import zones_of
@@ -136,8 +137,10 @@ class Absorber:
         by_uid = present_by_uid(connection, self.calendar, {*uids, *(one.uid for one in known)} - {""})
         odd = {version for one in [*known, *others] if not one.uid for version in one.versions}
         items = {item.key: item for some in by_uid.values() for item in some}
-        items |= {item.key: item for item in present_by_id(connection, odd)} if odd else {}
-        return _Holdings(items, {v: one.href for one in staying for v in one.versions}, self._claimed)
+        now = become(connection, odd) if odd else {}
+        items |= {item.key: item for item in present_by_id(connection, now.values())} if now else {}
+        owners = {now.get(v, v): one.href for one in staying for v in one.versions}
+        return _Holdings(items, owners, self._claimed, now)
 
     def take_gone(self, hrefs: Iterable[str]) -> None:
         """Note objects that are not there any more."""
@@ -257,13 +260,14 @@ class _Holdings:
     """
 
     def __init__(
-        self, items: dict[VersionId, Item[VersionId]], owners: dict[VersionId, str], claimed: set[VersionId]
-    ) -> None:
-        self._items, self._owners, self._claimed = items, owners, claimed
+        self, items: dict[VersionId, Item[VersionId]], owners: dict[VersionId, str], claimed: set[VersionId],
+        now: dict[VersionId, VersionId],
+    ) -> None:  # fmt: skip
+        self._items, self._owners, self._claimed, self._now = items, owners, claimed, now
 
     def of(self, href: str, before: Known | None, uids: set[str]) -> list[Item[VersionId]]:
         """The entries of some UIDs that an object may stand for: its own, and those that stand in no other."""
-        own = set(before.versions) if before is not None else set()
+        own = {self._now.get(version, version) for version in before.versions} if before is not None else set()
         return [
             item for key, item in self._items.items()
             if key not in self._claimed and item.identity.uid in uids
@@ -272,7 +276,8 @@ class _Holdings:
 
     def uids(self, one: Known) -> set[str]:
         """The UIDs of what stands in an object."""
-        found = {self._items[v].identity.uid for v in one.versions if v in self._items}
+        held = (self._now.get(version, version) for version in one.versions)
+        found = {self._items[version].identity.uid for version in held if version in self._items}
         return found | {one.uid} if one.uid else found
 
 

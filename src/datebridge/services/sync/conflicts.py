@@ -13,6 +13,7 @@ from datebridge.core.merge import Differing, Side, combined, differing, merge_si
 from datebridge.core.objects import take_apart
 from datebridge.services.accounts.connecting import line_to
 from datebridge.services.sync.absorb import Absorber, Incoming
+from datebridge.services.sync.holding import objects_holding
 from datebridge.settings import Settings
 from datebridge.store.accounts import remote, switched_on
 from datebridge.store.changesets.apply import apply_within
@@ -24,11 +25,12 @@ from datebridge.store.pushes import (
     demand_unsettled,
     mark,
     queue_pushes,
+    seen_there,
     set_waiting,
     title_of,
     try_again,
 )
-from datebridge.store.remotes import Known, forget_objects, keep_objects, known_objects_of
+from datebridge.store.remotes import forget_objects, keep_objects
 from datebridge.store.tables import Push, demand_id
 
 Key = tuple[str, str]
@@ -76,22 +78,10 @@ def _mine(store: Store, connection: Connection, one: Push) -> dict[Key, tuple[st
 
 def _base(connection: Connection, one: Push) -> dict[Key, str]:
     """What stood here when the object there was seen last: what both sides began from."""
-    known = _object_of(connection, one)
-    texts = texts_of(connection, known.versions).values() if known is not None else ()
+    known = objects_holding(connection, RemoteId(one.remote_id), [one.uid]).get(one.uid, [])
+    texts = texts_of(connection, (v for each in known for v in each.versions)).values()
     taken = [entry for text in texts for entry in take_apart(text.encode()).entries]
     return {(facts.component, facts.recurrence_id): text for facts, text in taken}
-
-
-def _object_of(connection: Connection, one: Push) -> Known | None:
-    """The object that a conflict is about: where there are several of one UID, the one most like what was met."""
-    known = known_objects_of(connection, RemoteId(one.remote_id), [one.uid])
-    met = set(one.theirs.splitlines())
-
-    def alike(each: Known) -> int:
-        texts = texts_of(connection, each.versions).values()
-        return sum(line in met for text in texts for line in text.splitlines())
-
-    return max(known, key=alike) if len(known) > 1 else next(iter(known), None)
 
 
 def take_theirs(store: Store, settings: Settings, push_id: PushId, by: By = PERSON) -> SetId | None:
@@ -103,10 +93,10 @@ def take_theirs(store: Store, settings: Settings, push_id: PushId, by: By = PERS
     one = demand_unsettled(store, push_id)
     row = remote(store, RemoteId(one.remote_id))
     with store.read() as connection:
-        hrefs = [known.href for known in known_objects_of(connection, RemoteId(one.remote_id), [one.uid])]
+        known = objects_holding(connection, RemoteId(one.remote_id), [one.uid]).get(one.uid, [])
         title = title_of(connection, one)
     with line_to(store, settings, row.account_id, waiting=True) as line:
-        there = [line.server.get(urljoin(row.url, href)) for href in hrefs]
+        there = [line.server.get(urljoin(row.url, href)) for href in (each.href for each in known)]
     for resource in there:
         if resource.data is None and not resource.gone:
             host = line.account.name
@@ -134,8 +124,8 @@ def take_mine(store: Store, push_id: PushId) -> None:
     """Write what is here over what is there, or try again what was refused."""
     one = demand_unsettled(store, push_id)
     with store.write() as connection:
-        _see(connection, one)
         try_again(connection, one)
+        _see(connection, one)
         queue_pushes(connection)
 
 
@@ -161,12 +151,12 @@ def take_merged(store: Store, push_id: PushId, mine: Mapping[str, list[str]], by
                     version = writer.add_text(pair.component, text or "")
                     draft.add(Change(calendar, pair.component, one.uid, pair.recurrence_id, before, version, "Merged."))
             set_id = draft.id
-        _see(connection, one)
         _end(connection, one, f"Merged in batch {set_id}." if set_id else "Merged: all as it is here.")
         if set_id is not None:
             apply_within(connection, set_id)
         else:
             set_waiting(connection, PushId(demand_id(one.id)))
+        _see(connection, one)
         queue_pushes(connection)
     return set_id
 
@@ -183,11 +173,13 @@ def _see(connection: Connection, one: Push) -> None:
     if one.state != PushState.CONFLICT or one.kind != "entry":
         return
     remote_id = RemoteId(one.remote_id)
-    known = _object_of(connection, one)
-    if known is not None and one.theirs:
-        keep_objects(connection, remote_id, [Known(known.href, one.uid, one.theirs_etag, ())])
-    elif known is not None:
-        forget_objects(connection, remote_id, [known.href])
+    known = objects_holding(connection, remote_id, [one.uid]).get(one.uid, [])
+    if len(known) == 1 and known[0].uid:
+        if one.theirs:
+            keep_objects(connection, remote_id, [known[0]._replace(etag=one.theirs_etag)])
+        else:
+            forget_objects(connection, remote_id, [known[0].href])
+    seen_there(connection, one)
 
 
 def _end(connection: Connection, one: Push, message: str) -> None:

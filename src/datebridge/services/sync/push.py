@@ -17,6 +17,7 @@ from datebridge.core.ids import AccountId, JobId, PushId, RemoteId, VersionId
 from datebridge.services.accounts.connecting import Line, line_to
 from datebridge.services.jobs.jobs import JobContext, Refused, Stopped
 from datebridge.services.sync import push_calendar
+from datebridge.services.sync.holding import objects_holding
 from datebridge.services.sync.pull import failed, is_of_account, passing, refresh, trouble_of
 from datebridge.services.sync.sending import Outcome, Sender, Unit
 from datebridge.settings import Settings
@@ -24,7 +25,7 @@ from datebridge.store.accounts import put_off, remote, switched_on
 from datebridge.store.changesets.apply import follow_up
 from datebridge.store.database import Connection, Store
 from datebridge.store.entries.following import become
-from datebridge.store.entries.present import present_by_uid, texts_of, uids_of
+from datebridge.store.entries.present import present_by_uid, texts_of
 from datebridge.store.entries.zones import zones_of
 from datebridge.store.jobs import ClaimLost
 from datebridge.store.pushes import (
@@ -38,7 +39,7 @@ from datebridge.store.pushes import (
     pending,
     queue_pushes,
 )
-from datebridge.store.remotes import Known, forget_objects, keep_objects, known_objects_of, unread_objects
+from datebridge.store.remotes import Known, forget_objects, keep_objects, unread_objects
 from datebridge.store.tables import Remote
 
 _CHUNK = 256
@@ -173,26 +174,21 @@ class Pusher:
         """
         uids = [one.uid for one in due]
         here = present_by_uid(connection, self.calendar, uids)
-        known: dict[str, list[Known]] = {}
-        for each in known_objects_of(connection, self.remote, {*uids, ""}):
-            known.setdefault(each.uid, []).append(each)
-        odd = known.pop("", [])
-        uid_of = uids_of(connection, {v for each in odd for v in each.versions}) if odd else {}
+        known = objects_holding(connection, self.remote, uids)
         wanted: list[tuple[Due, Known | None, tuple[VersionId, ...]]] = []
         for one in due:
             items = [item.key for item in here.get(one.uid, [])]
-            of_odd = [each for each in odd if any(uid_of.get(v) == one.uid for v in each.versions)]
             own = known.get(one.uid, [])
-            if one.uid and len(own) <= 1 and not of_odd:
+            if one.uid and len(own) <= 1 and all(each.uid for each in own):
                 wanted.append((one, own[0] if own else None, tuple(items)))
                 continue
-            parts = self._parts(connection, [*own, *of_odd], items)
+            parts = self._parts(connection, own, items)
             wanted += [(one, each, versions) for each, versions in parts]
         texts = texts_of(connection, (v for _, _, versions in wanted for v in versions))
         siblings = Counter(one.uid for one, _, _ in wanted)
         return [
             Unit(one.uid, tuple(texts[v] for v in versions), versions, each, one.tell, one.begun, one.last,
-                 siblings[one.uid])
+                 siblings[one.uid], one.seen)
             for one, each, versions in wanted
         ]  # fmt: skip
 

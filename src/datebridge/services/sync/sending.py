@@ -56,6 +56,7 @@ class Unit:
         uid: of the entries the push is about; most objects hold those of one UID.
         last: the newest push it answers for: what is applied while it is under way waits for its turn.
         siblings: how many units answer for this UID; the push ends well only if all of them do.
+        seen: what somebody has seen there, and decided to write over; "" for nothing.
     """
 
     uid: str
@@ -66,6 +67,7 @@ class Unit:
     begun: bool
     last: PushId
     siblings: int = 1
+    seen: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,7 +98,8 @@ class Sender:
             Unreachable: if that cannot be tried, or its end is not known.
         """
         known = unit.known
-        if known is not None and known.etag and unit.versions and set(known.versions) == set(unit.versions):
+        as_known = known is not None and unit.versions and set(known.versions) == set(unit.versions)
+        if as_known and known is not None and known.etag and not unit.seen:
             return Outcome(unit, PushState.PUSHED, "", known.href, known.etag)
         etag: str | None = known.etag if known is not None else ""
         if known is not None and (self._restless or not is_strong(known.etag)):
@@ -120,7 +123,7 @@ class Sender:
                 return None
             there = moved
         own = unit.begun and (not known.etag or self._is_mine(there, unit.texts))
-        if not own and not self._ours(there.data or b"", known):
+        if not own and not self._ours(unit, there.data or b"", known):
             return self._in_conflict(unit, there.href, there)
         return known._replace(href=there.href, etag=there.etag)
 
@@ -169,14 +172,12 @@ class Sender:
         return self._compared(unit, known, there, texts)
 
     def _compared(self, unit: Unit, known: Known | None, there: Resource, texts: tuple[str, ...]) -> Outcome:
-        theirs, mine = _by_identity(there.data or b""), _by_identity(self._data(texts))
-        same = theirs.keys() == mine.keys()
-        if same and all(digest_of(theirs[key]) == digest_of(mine[key]) for key in mine):
+        if _alike(there.data or b"", self._data(texts)):
             kept = there.etag if texts == unit.texts and not self._restless else ""
             return Outcome(unit, PushState.PUSHED, "", there.href, kept)
         if unit.begun and self._is_mine(there, texts):
             return Outcome(unit, PushState.PUSHED, "", there.href, "")
-        if known is None or not self._ours(there.data or b"", known):
+        if known is None or not self._ours(unit, there.data or b"", known):
             return self._in_conflict(unit, there.href, there)
         condition = self._condition(there)
         answer = self.server.put(self._url(there.href), self._data(texts), condition)
@@ -220,7 +221,7 @@ class Sender:
                     raise calendar_gone(host_of(self.row.url))
                 return Outcome(unit, PushState.PUSHED)
             there = moved
-        if not self._ours(there.data or b"", known):
+        if not self._ours(unit, there.data or b"", known):
             return self._in_conflict(unit, there.href, there)
         answer = self.server.delete(self._url(there.href), self._condition(there) or "")
         if answer.status in (200, 202, 204):
@@ -248,8 +249,11 @@ class Sender:
                 texts = tuple(texts_of(connection, known.versions).values())
         return Component(texts[0]).kind if texts else "VEVENT"
 
-    def _ours(self, data: bytes, known: Known) -> bool:
-        """Whether what is there is what was written from here last, or what the server kept of it."""
+    def _ours(self, unit: Unit, data: bytes, known: Known) -> bool:
+        """Whether what is there is what was written from here last, or what the server kept of it; or what somebody has
+        seen there and decided about."""
+        if unit.seen and _alike(data, unit.seen.encode()):
+            return True
         found = take_apart(data).entries
         with self.store.read() as connection:
             written = list(texts_of(connection, known.versions).values())
@@ -291,6 +295,12 @@ class Sender:
 
 def _by_identity(data: bytes) -> dict[tuple[str, str, str], str]:
     return {(facts.component, facts.uid, facts.recurrence_id): text for facts, text in take_apart(data).entries}
+
+
+def _alike(one: bytes, other: bytes) -> bool:
+    """Whether two objects hold the same entries."""
+    left, right = _by_identity(one), _by_identity(other)
+    return left.keys() == right.keys() and all(digest_of(left[key]) == digest_of(right[key]) for key in left)
 
 
 def _kept_of(theirs: str, mine: str) -> bool:
