@@ -18,6 +18,7 @@ from datebridge.standins.faults import Fault
 from datebridge.standins.habits import HABITS
 from datebridge.store.accounts import remotes_of
 from datebridge.store.changesets.apply import apply
+from datebridge.store.changesets.draft import CannotApply
 from tests.conftest import calendar
 from tests.world import OFFICE, PASSWORD, World, berth
 
@@ -200,6 +201,39 @@ def test_a_decision_is_carried_out_once_and_for_good(world: World, name: str, ha
     assert sorted(there) == sorted(world.titles())
     assert ("Mine" in there, f"{title} (edited elsewhere)" in there) == (how == "mine", how == "theirs")
     assert not {"waiting", "sending", "refused", "conflict"} & world.pushed().keys()
+
+
+@BOTH
+@pytest.mark.parametrize("how", ["mine", "merged"])
+def test_a_decision_about_one_entry_of_an_object_leaves_the_others_as_they_are_there(
+    world: World, name: str, how: str
+) -> None:
+    world.put(name, "berths", berth(1))
+    world.server(name).lay(OFFICE, "berths")
+    account = connected(world, name, "lax", entries=1)
+    world.server(name).meddle(f"/dav/calendars/{OFFICE}/berths/two-uids.ics")
+    retitle(world, "Buoy one", "Mine")
+    (number,) = (int(str(row[0])) for row in world.rows("SELECT id FROM push WHERE state = 'conflict'"))
+    (pair,) = conflicts.both_banks(world.store, number)
+    assert (titles_in(pair.mine), titles_in(pair.theirs)) == (["Mine"], ["Buoy one (edited elsewhere)"])
+    conflicts.take_mine(world.store, number) if how == "mine" else conflicts.take_merged(world.store, number, {})
+    world.work()
+    world.refresh(account)
+    kept = titles_in(world.there(name, "berths")["two-uids.ics"])
+    assert set(kept) == {"Buoy two (edited elsewhere)", "Mine" if how == "mine" else "Buoy one (edited elsewhere)"}
+    assert set(kept) <= set(world.titles())
+    assert world.pushed().get("pushed") == 1
+
+
+def test_what_has_no_uid_is_taken_whole_from_one_side(world: World) -> None:
+    world.put("tidewrack", "berths", berth(1))
+    world.server("tidewrack").lay(OFFICE, "berths")
+    connected(world, "tidewrack", "lax", entries=1)
+    world.server("tidewrack").meddle(f"/dav/calendars/{OFFICE}/berths/without-uid.ics")
+    retitle(world, "Buoy without a number", "Mine")
+    (number,) = (int(str(row[0])) for row in world.rows("SELECT id FROM push WHERE state = 'conflict'"))
+    with pytest.raises(CannotApply, match="can only be taken as it is there, or as it is here"):
+        conflicts.take_merged(world.store, number, {})
 
 
 def test_sync_is_asked_at_depth_0_and_an_expired_token_is_understood_however_it_is_said(world: World) -> None:

@@ -17,7 +17,7 @@ from datebridge.services.sync.holding import objects_holding
 from datebridge.settings import Settings
 from datebridge.store.accounts import remote, switched_on
 from datebridge.store.changesets.apply import apply_within
-from datebridge.store.changesets.draft import propose
+from datebridge.store.changesets.draft import CannotApply, propose
 from datebridge.store.database import Connection, Store
 from datebridge.store.entries.present import present_by_uid, texts_of
 from datebridge.store.pushes import (
@@ -59,7 +59,10 @@ def both_banks(store: Store, push_id: PushId) -> list[Pair]:
     with store.read() as connection:
         mine = _mine(store, connection, one)
         base = _base(connection, one)
-    theirs = {(f.component, f.recurrence_id): text for f, text in take_apart(one.theirs.encode()).entries}
+    theirs = {
+        (f.component, f.recurrence_id): text
+        for f, text in take_apart(one.theirs.encode()).entries if f.uid == one.uid
+    }  # fmt: skip
     pairs = []
     for key in dict.fromkeys([*mine, *theirs]):
         here, there = mine.get(key, ("", VersionId(0)))[0], theirs.get(key, "")
@@ -81,7 +84,7 @@ def _base(connection: Connection, one: Push) -> dict[Key, str]:
     known = objects_holding(connection, RemoteId(one.remote_id), [one.uid]).get(one.uid, [])
     texts = texts_of(connection, (v for each in known for v in each.versions)).values()
     taken = [entry for text in texts for entry in take_apart(text.encode()).entries]
-    return {(facts.component, facts.recurrence_id): text for facts, text in taken}
+    return {(facts.component, facts.recurrence_id): text for facts, text in taken if facts.uid == one.uid}
 
 
 def take_theirs(store: Store, settings: Settings, push_id: PushId, by: By = PERSON) -> SetId | None:
@@ -134,12 +137,20 @@ def take_merged(store: Store, push_id: PushId, mine: Mapping[str, list[str]], by
 
     Returns:
         the batch, which is pushed like any other; None where all is to be as it is here, which is pushed then.
+
+    Raises:
+        CannotApply: if it cannot be told which entry there belongs to which here.
     """
     one = demand_unsettled(store, push_id)
     pairs = both_banks(store, push_id)
     _, calendar = switched_on(remote(store, RemoteId(one.remote_id)))
     with store.write() as connection:
         here = _mine(store, connection, one)
+        if not one.uid or len(present_by_uid(connection, calendar, [one.uid]).get(one.uid, [])) > len(here):
+            raise CannotApply(
+                "Its server keeps this without a UID, or more than once under one. It can only be taken as it is there,"
+                " or as it is here."
+            )
         made = [(pair, text) for pair in pairs if (text := _merged(pair, mine)) not in (None, pair.mine)]
         set_id = None
         if made:

@@ -8,12 +8,13 @@ end is not known it is *sending*, and a refusal to overwrite what turns out to b
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
 
 from datebridge.connect.errors import Unreachable
 from datebridge.core.ids import AccountId, JobId, PushId, RemoteId, VersionId
+from datebridge.core.objects import take_apart
 from datebridge.services.accounts.connecting import Line, line_to
 from datebridge.services.jobs.jobs import JobContext, Refused, Stopped
 from datebridge.services.sync import push_calendar
@@ -25,7 +26,7 @@ from datebridge.store.accounts import put_off, remote, switched_on
 from datebridge.store.changesets.apply import follow_up
 from datebridge.store.database import Connection, Store
 from datebridge.store.entries.following import become
-from datebridge.store.entries.present import present_by_uid, texts_of
+from datebridge.store.entries.present import present_by_uid, texts_of, uids_of
 from datebridge.store.entries.zones import zones_of
 from datebridge.store.jobs import ClaimLost
 from datebridge.store.pushes import (
@@ -187,10 +188,24 @@ class Pusher:
         texts = texts_of(connection, (v for _, _, versions in wanted for v in versions))
         siblings = Counter(one.uid for one, _, _ in wanted)
         return [
-            Unit(one.uid, tuple(texts[v] for v in versions), versions, each, one.tell, one.begun, one.last,
-                 siblings[one.uid], one.seen)
+            Unit(one.uid, self._texts(connection, one, each, versions, texts), versions, each, one.tell, one.begun,
+                 one.last, siblings[one.uid], one.seen)
             for one, each, versions in wanted
         ]  # fmt: skip
+
+    @staticmethod
+    def _texts(
+        connection: Connection, one: Due, known: Known | None, versions: tuple[VersionId, ...],
+        texts: Mapping[VersionId, str],
+    ) -> tuple[str, ...]:  # fmt: skip
+        """What an object is to hold. Where somebody has decided about one UID of several in it, the others stay as they
+        were seen there."""
+        seen = take_apart(one.seen.encode()).entries if one.seen and known is not None and not known.uid else []
+        if not any(facts.uid == one.uid for facts, _ in seen):
+            return tuple(texts[v] for v in versions)
+        uid_of = uids_of(connection, versions)
+        own = [texts[v] for v in versions if uid_of.get(v) == one.uid]
+        return (*own, *(text for facts, text in seen if facts.uid != one.uid))
 
     @staticmethod
     def _parts(

@@ -149,8 +149,12 @@ class Sender:
         """It is there; read back where something else was sent than stands here, or no ETag can be trusted."""
         if answer is not None and not answer.header("etag"):
             self.line.web.note("silent-put")
-        etag = answer.etag if answer is not None and texts == unit.texts and not self._restless else ""
+        etag = self._lasting(unit, texts, answer.etag) if answer is not None else ""
         return Outcome(unit, PushState.PUSHED, "", href, etag)
+
+    def _lasting(self, unit: Unit, texts: tuple[str, ...], etag: str) -> str:
+        """The ETag to be kept; "" where what is there has to be read back."""
+        return etag if texts == unit.texts and not unit.seen and not self._restless else ""
 
     def _met(self, unit: Unit, known: Known | None, href: str, texts: tuple[str, ...]) -> Outcome:
         """What is there instead: one's own earlier writing whose answer was lost, the same under another name or
@@ -173,8 +177,7 @@ class Sender:
 
     def _compared(self, unit: Unit, known: Known | None, there: Resource, texts: tuple[str, ...]) -> Outcome:
         if _alike(there.data or b"", self._data(texts)):
-            kept = there.etag if texts == unit.texts and not self._restless else ""
-            return Outcome(unit, PushState.PUSHED, "", there.href, kept)
+            return Outcome(unit, PushState.PUSHED, "", there.href, self._lasting(unit, texts, there.etag))
         if unit.begun and self._is_mine(there, texts):
             return Outcome(unit, PushState.PUSHED, "", there.href, "")
         if known is None or not self._ours(unit, there.data or b"", known):
