@@ -93,8 +93,9 @@ def test_a_failure_keeps_the_last_good_state_says_why_and_waits_longer_each_time
     world.settings.patience = 0
     waits = []
     for _ in range(2):
-        world.hosts.switches["lantern"].arm(Fault(kind))  # type: ignore[arg-type]
+        world.hosts.switches["lantern"].arm(Fault(kind, count=3))  # type: ignore[arg-type]
         assert world.refresh(account).state == "failed"
+        world.hosts.switches["lantern"].clear()
         row = world.remote(account)
         assert row.trouble
         assert row.failed_since is not None
