@@ -126,7 +126,8 @@ class Life:
         self.world.refresh(self.account)
 
     def both_sides(self) -> tuple[list[str], list[str]]:
-        there = [line for text in self.world.there(self.name, "berths").values() for line in text.splitlines()]
+        texts = self.world.there(self.name, "berths").values()
+        there = [line for text in texts for line in text.replace("\r\n ", "").splitlines()]  # unfolded
         return sorted(self.world.titles()), sorted(
             line.removeprefix("SUMMARY:") for line in there if line.startswith("SUMMARY:")
         )
