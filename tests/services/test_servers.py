@@ -80,6 +80,15 @@ def test_what_is_handed_out_only_alone_is_asked_for_alone(world: World, name: st
     assert requests(world, name)["GET"] == 1 + 2 * 3  # one looks at the address; then twice, for each third
 
 
+def test_a_server_that_puts_off_being_asked_one_by_one_is_waited_for(world: World) -> None:
+    account = connected(world, "lantern", "omits", entries=9)
+    world.put("lantern", "berths", *(berth(number, name="later") for number in range(9)))
+    world.settings.patience = 30
+    world.hosts.switches["lantern"].arm(Fault("throttle", method="GET", count=3))
+    world.refresh(account)
+    assert world.rows("SELECT outcome, trouble FROM remote") == [("9 changed", "")]
+
+
 def test_a_listing_that_is_short_without_a_word_removes_nothing_and_hides_nothing(world: World) -> None:
     account = connected(world, "tidewrack", entries=10)
     world.server("tidewrack").habits.set(["short-listings"])
@@ -141,8 +150,9 @@ def test_the_side_of_one_of_two_objects_of_a_uid_is_taken_with_both(world: World
     assert "Mine" not in world.titles()
 
 
-def test_writing_goes_to_where_the_calendar_lives(world: World) -> None:
-    account = connected(world, "lantern", "other-host")
+@pytest.mark.parametrize("etags", [(), ("weak-etags",)])
+def test_writing_goes_to_where_the_calendar_lives(world: World, etags: tuple[str, ...]) -> None:
+    account = connected(world, "lantern", "other-host", *etags)
     assert world.remote(account).url.startswith(world.other("lantern"))
     retitle(world, "Launch 1 alongside", "Moved")
     assert "Moved" in [t for text in world.there("lantern", "berths").values() for t in titles_in(text)]

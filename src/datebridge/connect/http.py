@@ -133,7 +133,7 @@ class Web:
         """Send a request; answers of any status but 401, 429 and 5xx come back as they are.
 
         Args:
-            once: it is not tried again, however patient one is.
+            once: where the server has trouble with it (5xx) it is not tried again, however patient one is.
 
         Raises:
             Unreachable: if there is no answer, or none that is of use; or if it would take the user name and the
@@ -148,10 +148,12 @@ class Web:
     async def _patiently(
         self, method: str, url: str, body: bytes, headers: dict[bytes, bytes], once: bool
     ) -> Answer:  # fmt: skip
-        if not self.patience or once:
+        if not self.patience:
             return await self._follow(method, url, body, headers)
         retrying = AsyncRetrying(
-            retry=retry_if_exception(lambda e: isinstance(e, Unreachable) and e.passing and e.trouble != "name"),
+            retry=retry_if_exception(
+                lambda e: isinstance(e, Unreachable) and e.passing and e.trouble not in ("name", "down" if once else "")
+            ),
             stop=stop_after_delay(self.patience), wait=_pause, reraise=True,
         )  # fmt: skip
         return await retrying(self._follow, method, url, body, headers)

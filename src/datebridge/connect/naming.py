@@ -13,7 +13,6 @@ from typing import Any
 
 import dns.exception
 import dns.name
-import dns.rdatatype
 import dns.resolver
 
 from datebridge.connect.origins import origin_of

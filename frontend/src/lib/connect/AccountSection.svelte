@@ -114,13 +114,17 @@
           />
           <span class="truncate" title={remote.name}>{remote.name}</span>
         </label>
-        <div class="truncate">
-          <strong>left off</strong> · {remote.may} · {remote.owner === 'you' ? 'yours' : `of ${remote.owner}`} · {remote.holds}
-          {#if remote.trouble}<span class="text-removed" title={remote.trouble}>· {remote.trouble}</span>{/if}
+        <div class="min-w-0">
+          <div class="truncate">
+            <strong>left off</strong> · {remote.may} · {remote.owner === 'you' ? 'yours' : `of ${remote.owner}`} · {remote.holds}
+          </div>
+          {#if remote.trouble}
+            <div class="text-removed truncate text-[12px]" title={remote.trouble}>{remote.trouble}</div>
+          {/if}
         </div>
         <div class="figures text-right">
           {#if remote.trouble}
-            <div class="text-removed" title={remote.trouble}>could not be counted</div>
+            <div class="text-removed">could not be counted</div>
           {:else}
             <div>{remote.entries === null ? 'not counted yet' : counted(remote.entries, 'entry', 'entries')}</div>
           {/if}

@@ -208,7 +208,7 @@ class Sender:
 
     def _delete(self, unit: Unit, known: Known | None, etag: str) -> Outcome:
         if known is None:
-            return Outcome(unit, PushState.PUSHED)
+            return self._not_there(unit) if unit.known is not None else Outcome(unit, PushState.PUSHED)
         answer = self.server.delete(self._url(known.href), etag)
         if answer.status in (200, 202, 204):
             return Outcome(unit, PushState.PUSHED)
@@ -220,9 +220,7 @@ class Sender:
         if there.gone:
             moved = self._elsewhere(unit, known)
             if moved is None:
-                if not self.server.exists(self.row.url):
-                    raise calendar_gone(host_of(self.row.url))
-                return Outcome(unit, PushState.PUSHED)
+                return self._not_there(unit)
             there = moved
         if not self._ours(unit, there.data or b"", known):
             return self._in_conflict(unit, there.href, there)
@@ -230,6 +228,12 @@ class Sender:
         if answer.status in (200, 202, 204):
             return Outcome(unit, PushState.PUSHED)
         return Outcome(unit, PushState.REFUSED, self._reason(answer), there.href)
+
+    def _not_there(self, unit: Unit) -> Outcome:
+        """What was to be deleted is not there: well, if its calendar is."""
+        if not self.server.exists(self.row.url):
+            raise calendar_gone(host_of(self.row.url))
+        return Outcome(unit, PushState.PUSHED)
 
     # ---- what is there ---------------------------------------------------------------------------
 
