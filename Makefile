@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 LOCK := --universal --python-version 3.11 --generate-hashes --no-header --no-annotate --no-emit-index-url -q
 WEB := src/datebridge/web/index.html
-SOURCES := $(shell find frontend/src frontend/static -type f) frontend/package.json frontend/svelte.config.js frontend/vite.config.ts
+SOURCES := $(shell find frontend/src frontend/static -type f) frontend/package.json frontend/svelte.config.js frontend/vite.config.ts frontend/vite.reader.config.ts
 CHROMIUM ?= $(shell command -v chromium || command -v chromium-browser)
 
 .PHONY: demo test lint bench pictures build wheel client format setup-dev chromium lock clean

@@ -24,6 +24,21 @@ class Settings(BaseSettings):
     proxy: str = ""
     #: Names under which the application is reached, beside the address it listens on.
     names: tuple[str, ...] = ()
+    #: Where readers of shares come in, address:port; "" for nowhere. And the address under which they know that door,
+    #: where that is another one: a proxy's, under whatever path.
+    share_listen: str = ""
+    share_address: str = ""
+    #: The proxy that tells for whom it asks at the readers' door (X-Forwarded-For).
+    share_proxy: str = ""
+    #: What readers may ask: requests a second from one address and of one share, and wrong addresses a minute.
+    share_client_rate: float = 50
+    share_rate: float = 5_000
+    share_misses: float = 30
+    #: Where mail is handed to: smtp://host:port, smtp+starttls:// or smtps://; with whom and what it is signed in.
+    mail_server: str = ""
+    mail_user: str = ""
+    mail_password: str = ""
+    mail_from: str = ""
     #: Largest file taken in one piece, in octets.
     max_file: int = 512 << 20
     #: Largest answer taken from another system, in octets once unpacked.
@@ -52,6 +67,10 @@ class Settings(BaseSettings):
     @property
     def database(self) -> Path:
         return self.data_dir / "date-bridge.sqlite"
+
+    @property
+    def use_file(self) -> Path:
+        return self.data_dir / "share-use.sqlite"
 
     @property
     def key_file(self) -> Path:

@@ -5,7 +5,7 @@ from __future__ import annotations
 # What a command needs is imported when it runs, so that --help and a look into a file start at once.
 import json
 import os
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -32,6 +32,14 @@ Proxy = Annotated[
     str | None, typer.Option(help="Let in from elsewhere whom the reverse proxy at this address lets in.")
 ]
 Names = Annotated[list[str] | None, typer.Option("--name", help="A name under which it is reached from elsewhere.")]
+Share = Annotated[
+    str | None,
+    typer.Option("--share", help="Where readers of shares come in: ADDRESS:PORT, a door of their own."),
+]
+ShareAddress = Annotated[
+    str | None,
+    typer.Option("--share-address", help="The address under which readers know their door, a proxy's say."),
+]
 NewKey = Annotated[
     bool, typer.Option("--new-key", help="Begin with a new key to stored passwords; accounts are to be added again.")
 ]
@@ -64,10 +72,10 @@ def reindex(
 @app.command()
 def serve(
     data: DataDir = None, host: Host = None, port: Port = None, key: Key = False, proxy: Proxy = None,
-    name: Names = None, new_key: NewKey = False,
+    name: Names = None, share: Share = None, share_address: ShareAddress = None, new_key: NewKey = False,
 ) -> None:  # fmt: skip
     """Start the application."""
-    settings = _settings(data, host, port, key, proxy, name)
+    settings = _settings(data, host, port, key, proxy, name, share, share_address)
     with _alone(settings):
         _serve(settings, "Date Bridge", new_key=new_key)
 
@@ -81,12 +89,14 @@ def demo(
     key: Key = False,
     proxy: Proxy = None,
     name: Names = None,
+    share: Share = None,
+    share_address: ShareAddress = None,
 ) -> None:
     """Start the application with the sample scenario: the Skerrow Marine Observatory."""
     from datebridge.demo.setup import standins as simulated
     from datebridge.demo.setup import with_standins
 
-    settings = _demo_settings(data, host, port, key, proxy, name)
+    settings = _demo_settings(data, host, port, key, proxy, name, share or "127.0.0.1:8138", share_address)
     with _alone(settings), _prepared(settings, fresh), simulated(settings) as addresses:
         _serve(
             with_standins(settings),
@@ -141,12 +151,14 @@ def _prepare(settings: Settings, fresh: bool) -> None:
 
 def _settings(
     data: Path | None, host: str | None = None, port: int | None = None, key: bool = False, proxy: str | None = None,
-    names: list[str] | None = None,
+    names: list[str] | None = None, share: str | None = None, share_address: str | None = None,
 ) -> Settings:  # fmt: skip
     from datebridge.settings import Settings
 
-    given = {"data_dir": data, "host": host, "port": port, "access_key": key or None, "proxy": proxy,
-             "names": tuple(names) if names else None}  # fmt: skip
+    given = {
+        "data_dir": data, "host": host, "port": port, "access_key": key or None, "proxy": proxy,
+        "names": tuple(names) if names else None, "share_listen": share, "share_address": share_address,
+    }  # fmt: skip
     return Settings(**{name: value for name, value in given.items() if value is not None})  # type: ignore[arg-type]
 
 
@@ -189,6 +201,7 @@ def _serve(settings: Settings, what: str, besides: str = "", new_key: bool = Fal
             secrets.demand_key(store, settings)
     if not (WEB / "index.html").is_file():
         error("The pages are not built; only the programming interface answers. Run “make build”.")
+    door, settings = _door(settings)
     listener = _listener(settings)
     address = f"http://{settings.host}:{listener.getsockname()[1]}/"
     say(f"{what} is at {address}  (Ctrl+C stops it)")
@@ -200,23 +213,62 @@ def _serve(settings: Settings, what: str, besides: str = "", new_key: bool = Fal
         create_app(settings), log_config=None, server_header=False, proxy_headers=False, timeout_graceful_shutdown=2
     )
     server = uvicorn.Server(config)
-    server.run(sockets=[listener])
+    if door is None:
+        server.run(sockets=[listener])
+        return
+    from datebridge.api.public.serve import readers_door
+
+    with readers_door(settings, door):
+        server.run(sockets=[listener])
+
+
+def _door(settings: Settings) -> tuple[socket.socket | None, Settings]:
+    """A socket for readers, and the settings that say where it is; None where they have no door.
+
+    Raises:
+        SystemExit: if that address makes no sense, or is taken.
+    """
+    if not settings.share_listen:
+        return None, settings
+    host, _, port = settings.share_listen.rpartition(":")
+    host = host.strip("[]") or "127.0.0.1"
+    if not port.isascii() or not port.isdigit() or int(port) > 65_535:
+        error(f"“{settings.share_listen}” is no address and port, such as 0.0.0.0:8138.")
+        raise SystemExit(CANNOT)
+    ports = (int(port),) if settings.share_address else (int(port), *range(int(port) + 1, int(port) + 3))
+    listener = _bound(host, ports)
+    if listener is None:
+        error(f"{settings.share_listen}, where readers come in, is taken by another program.")
+        raise SystemExit(CANNOT)
+    place = f"[{host}]" if ":" in host else host
+    found = settings.model_copy(update={"share_listen": f"{place}:{listener.getsockname()[1]}"})
+    from datebridge.services.sharing.addresses import door
+
+    say(f"Readers of shares come in at {door(found)}/")
+    return listener, found
 
 
 def _listener(settings: Settings) -> socket.socket:
     """A socket on the wanted port, or on the next free one if that port is taken."""
+    listener = _bound(settings.host, (settings.port, *range(settings.port + 1, settings.port + 20), 0))
+    if listener is None:
+        raise OSError(f"no port is free on {settings.host}")
+    return listener
+
+
+def _bound(host: str, ports: Iterable[int]) -> socket.socket | None:
     import socket
 
-    for port in (settings.port, *range(settings.port + 1, settings.port + 20), 0):
+    for port in ports:
         # Said to be TCP, or asyncio leaves Nagle's algorithm on and every answer waits 40 ms for an acknowledgement.
-        family = socket.AF_INET6 if ":" in settings.host else socket.AF_INET
+        family = socket.AF_INET6 if ":" in host else socket.AF_INET
         listener = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
-            listener.bind((settings.host, port))
-            listener.listen(128)  # so that who reads the address can connect at once
+            listener.bind((host, port))
+            listener.listen(2_048)  # so that who reads the address can connect at once
         except OSError:
             listener.close()
             continue
         return listener
-    raise OSError(f"no port is free on {settings.host}")
+    return None

@@ -161,3 +161,9 @@ def make_snapshot(connection: Connection, calendars: Iterable[CalendarId]) -> No
         .where(CALENDARS.c.id.in_(tuple(calendars)))
         .values(writable=True, source=source, taken_at=now())
     )
+
+
+def places(connection: Connection) -> dict[CalendarId, int]:
+    """The place of each calendar in the palette."""
+    rows = connection.execute(select(CALENDARS.c.id, CALENDARS.c.colour))
+    return {CalendarId(row.id): row.colour for row in rows}

@@ -71,6 +71,20 @@ class Store:
             self.engine.dispose()
             raise _cannot_open(path, error) from error
 
+    @classmethod
+    def reading(cls, path: Path) -> Store:
+        """A database that is there already, opened so that nothing can be written.
+
+        Raises:
+            CannotOpen: if there is none that this version has written.
+        """
+        if not path.is_file() or not _demand_sound(path):
+            raise CannotOpen(f"There is no database of this version at {path}.")
+        store = cls.__new__(cls)
+        store.path, store.claim, store._demand = path, "", None
+        store.engine = _engine(path, writing=False)
+        return store
+
     @contextmanager
     def read(self) -> Iterator[Connection]:
         """A connection that sees one consistent state."""
@@ -158,19 +172,21 @@ def _answered(text: str, addresses: str) -> str:
     return answered(text, json.loads(addresses))
 
 
-def _engine(path: Path) -> Engine:
+def _engine(path: Path, writing: bool = True) -> Engine:
     engine = create_engine(
         f"sqlite:///{path}", connect_args={"timeout": 60, "check_same_thread": False},
         pool_size=CONNECTIONS, max_overflow=CONNECTIONS,
     )  # fmt: skip
+    pragmas = [f"busy_timeout={_PATIENCE}", "cache_size=-8192", "temp_store=MEMORY"]
+    if writing:
+        pragmas += ["journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", "wal_autocheckpoint=8000"]
+    else:
+        pragmas.append("query_only=ON")
 
     @event.listens_for(engine, "connect")
     def _connect(driver: Any, _record: object) -> None:
         driver.isolation_level = None  # transactions begin where `write` says so
-        for pragma in (
-            "journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", f"busy_timeout={_PATIENCE}",
-            "cache_size=-8192", "wal_autocheckpoint=8000", "temp_store=MEMORY",
-        ):  # fmt: skip
+        for pragma in pragmas:
             driver.execute(f"PRAGMA {pragma}")
         driver.create_function("happens", 4, happens, deterministic=True)
         driver.create_function("answered", 2, _answered, deterministic=True)

@@ -1,7 +1,7 @@
 """Clearing away what nothing holds any more: in the background, in short transactions, at any time again.
 
-A version is held by an entry, by a change of a set that was not dropped, or by a file that waits to be imported.
-What somebody is just storing (`Staging`) is left alone.
+A version is held by an entry, by a change of a set that was not dropped, by a file that waits to be imported, or by a
+share that says what was so at some time. What somebody is just storing (`Staging`) is left alone.
 """
 
 from __future__ import annotations
@@ -27,6 +27,7 @@ from datebridge.store.tables import (
     FILES,
     FINDINGS,
     GROUPS,
+    HELD,
     JOBS,
     PROBLEMS,
     REMOTES,
@@ -126,10 +127,11 @@ def _files(store: Store) -> None:
 
 
 def _held() -> ColumnElement[bool]:
-    """A version that an entry or a change holds."""
+    """A version that an entry, a change or a share holds."""
     own = VERSIONS.c.id
     return or_(
         exists().where(ENTRIES.c.id == own),
+        exists().where(HELD.c.version_id == own),
         exists().where(CHANGES.c.after_id == own),
         exists().where(CHANGES.c.before_id == own),
     )

@@ -27,6 +27,7 @@ from datebridge.store.tables.entries import (
     VersionText,
 )
 from datebridge.store.tables.mending import ComparedPair, ComparisonRow, ScatteredRow
+from datebridge.store.tables.sharing import Reader, Role, Share, ShareAddress, ShareHeld, ShareHost
 from datebridge.store.tables.work import Job, Meta, Preference
 
 
@@ -60,6 +61,12 @@ PUSHES = _expression(Push)
 JOBS = _expression(Job)
 META = _expression(Meta)
 PREFERENCES = _expression(Preference)
+ROLES = _expression(Role)
+SHARES = _expression(Share)
+READERS = _expression(Reader)
+ADDRESSES = _expression(ShareAddress)
+HELD = _expression(ShareHeld)
+SHARE_HOSTS = _expression(ShareHost)
 
 
 def demand_id(number: int | None) -> int:
@@ -71,6 +78,7 @@ def demand_id(number: int | None) -> int:
 
 __all__ = [
     "ACCOUNTS",
+    "ADDRESSES",
     "CALENDARS",
     "CHANGES",
     "CHECK_RUNS",
@@ -83,16 +91,21 @@ __all__ = [
     "FILES",
     "FINDINGS",
     "GROUPS",
+    "HELD",
     "JOBS",
     "META",
     "PREFERENCES",
     "PROBLEMS",
     "PUSHES",
+    "READERS",
     "REMOTES",
     "RESOURCES",
+    "ROLES",
     "RULINGS",
     "SCATTERED",
     "SETS",
+    "SHARES",
+    "SHARE_HOSTS",
     "STAGING",
     "TEXTS",
     "VERSIONS",
@@ -112,9 +125,15 @@ __all__ = [
     "Preference",
     "ProblemRow",
     "Push",
+    "Reader",
     "Remote",
     "ResourceRow",
+    "Role",
     "RulingRow",
+    "Share",
+    "ShareAddress",
+    "ShareHeld",
+    "ShareHost",
     "StagingRow",
     "Version",
     "VersionText",

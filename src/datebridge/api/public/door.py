@@ -1,0 +1,256 @@
+"""The readers' door: an ASGI application of its own. It knows shares and nothing else, and can write nothing.
+
+Addresses under it: ``s/TOKEN/`` the page, ``s/TOKEN/feed.ics``, ``feed.json`` (jCal), ``busy.ifb``, ``file.ics``,
+``entry/KEY.ics``; ``reader/…`` what the page is made of; ``robots.txt``. All links are relative, so that it can stand
+behind a proxy under any path.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import gzip
+import hashlib
+import secrets
+import time
+from functools import partial
+from pathlib import Path
+from urllib.parse import parse_qsl
+
+import structlog
+from anyio import to_thread
+from argon2 import PasswordHasher
+from argon2.exceptions import Argon2Error, InvalidHash
+from starlette.types import Receive, Scope, Send
+
+from datebridge.api.public.answers import Answer, Asked, conditional, send_answer, too_many
+from datebridge.api.public.limits import Limit, client_of
+from datebridge.api.public.pages import Offer, look_of, render
+from datebridge.api.public.refusals import Refusal, refusal_page
+from datebridge.api.public.words import language_of
+from datebridge.core.text.writer import write_calendar
+from datebridge.services.accounts import secrets as sealed
+from datebridge.services.sharing.addresses import Known, Registry, address_of
+from datebridge.services.sharing.made import MEDIA, Giver, colours_of
+from datebridge.services.sharing.plans import Form, day_in, today_in
+from datebridge.settings import Settings
+from datebridge.store.database import Store
+from datebridge.store.shares import Address
+from datebridge.store.use import GIVEN, REFUSED, SAME, UseBook
+
+log = structlog.get_logger()
+WEB = Path(__file__).resolve().parents[2] / "web" / "reader"
+FORMS = {
+    "": Form.PAGE, "feed.ics": Form.FEED, "feed.json": Form.JCAL, "busy.ifb": Form.BUSY, "file.ics": Form.FILE,
+}  # fmt: skip
+_KINDS = {".css": "text/css; charset=utf-8", ".js": "text/javascript; charset=utf-8", ".woff2": "font/woff2"}
+_PAGE = (
+    "default-src 'none'; style-src 'self'; style-src-attr 'unsafe-inline'; script-src 'self'; font-src 'self';"
+    " img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors {sites}"
+)
+#: Longer addresses than any program sends, and more passwords than are ever in use at once.
+_LONGEST, _PASSWORDS = 4_000, 5_000
+
+
+class Door:
+    """The application. `store` has been opened to be read; what is counted goes into `book`."""
+
+    def __init__(self, settings: Settings, store: Store, book: UseBook) -> None:
+        self.settings, self.store, self.book = settings, store, book
+        self.registry, self.giver = Registry(store), Giver(store)
+        self.clients = Limit(settings.share_client_rate, 10)
+        self.shares = Limit(settings.share_rate, 2)
+        self.misses = Limit(settings.share_misses / 60, 60)
+        self.hasher = PasswordHasher()
+        self._salt = secrets.token_bytes(32)
+        self._opened: dict[tuple[int, bytes], str] = {}
+        self._assets = _assets()
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            return
+        asked = self._asked(scope)
+        try:
+            answer = await self._answer(scope, asked)
+        except Exception:  # whatever happened, no address and no text is told
+            log.exception("a reader could not be answered", form=asked.form)
+            answer = Answer(500, b"Something went wrong here. Please try again later.")
+        kind = SAME if answer.status == 304 else GIVEN if answer.status < 400 else REFUSED
+        if asked.form or answer.status >= 400:
+            octets = len(answer.body) if kind == GIVEN and asked.method != "HEAD" else 0
+            self.book.count(time.time(), asked.share, asked.reader, asked.form, kind, octets)
+        await send_answer(answer, asked.method, send)
+
+    # ---- who asks, and for what --------------------------------------------------------------------
+
+    def _asked(self, scope: Scope) -> Asked:
+        headers = dict(scope["headers"])
+        client = str(scope["client"][0]) if scope.get("client") else ""
+        if self.settings.share_proxy and client == self.settings.share_proxy:
+            client = headers.get(b"x-forwarded-for", b"").decode("latin-1").rpartition(",")[2].strip() or client
+        try:
+            query = dict(parse_qsl(scope["query_string"][:_LONGEST].decode("latin-1"), max_num_fields=20))
+        except ValueError:
+            query = {}
+        return Asked(scope["method"], headers, query, client_of(client))
+
+    async def _answer(self, scope: Scope, asked: Asked) -> Answer:
+        path = scope["path"].removeprefix(scope.get("root_path", "")).lstrip("/")
+        if not self.clients.take(asked.client):
+            return too_many("Too many requests at once.", 5)
+        if asked.method not in ("GET", "HEAD"):
+            return Answer(405, b"Calendars can only be read here.", headers={"Allow": "GET, HEAD"})
+        kind, _, rest = path.partition("/")
+        if kind == "reader" and rest in self._assets:
+            return self._asset(rest, asked)
+        if path == "robots.txt":
+            return Answer(200, b"User-agent: *\nDisallow: /reader/\n")
+        token, slash, what = rest.partition("/")
+        if kind != "s" or not token or len(path) > _LONGEST:
+            return self._miss(asked)
+        self.registry.look()
+        address = self.registry.find(token)
+        known = self.registry.shares.get(address.share) if address is not None else None
+        if address is None or known is None:
+            return self._miss(asked)
+        asked.share, asked.reader = address.share, address.reader
+        if not slash:
+            return Answer(307, headers={"Location": f"{token}/"})
+        return await self._of_share(known, address, token, what, asked)
+
+    def _miss(self, asked: Asked) -> Answer:
+        if not self.misses.take(asked.client):
+            return too_many("Too many wrong addresses. Please wait a minute.", 60)
+        return refusal_page(Refusal.UNKNOWN, asked.header(b"accept-language"))
+
+    async def _of_share(self, known: Known, address: Address, token: str, what: str, asked: Asked) -> Answer:
+        entry = what.removeprefix("entry/") if what.startswith("entry/") else ""
+        form = Form.FILE if entry else FORMS.get(what)
+        asked.form = str(form or "")
+        refused = self._refused(known, address, form, what, asked)
+        if refused is not None:
+            return refused
+        reader = self.registry.readers[address.reader]
+        if reader.password and not await self._opens(address.reader, reader.password, asked):
+            return refusal_page(Refusal.PASSWORD, asked.header(b"accept-language"), known)
+        if form is None or form is Form.PAGE:
+            return await to_thread.run_sync(self._page, known, token, asked)
+        if entry:
+            return await to_thread.run_sync(self._entry, known, entry.removesuffix(".ics"), asked)
+        made = self.giver.ready(address.share, known.plan, known.said, form, self.registry.state)
+        if made is None:
+            made = await to_thread.run_sync(self.giver.made, address.share, known.plan, known.said, form)
+        share = known.share
+        interval = share.interval if share.fixed_at is None else 0
+        return conditional(made, form, share.title, interval, not (reader.name or reader.password), asked)
+
+    def _refused(self, known: Known, address: Address, form: Form | None, what: str, asked: Asked) -> Answer | None:
+        said = partial(refusal_page, accepted=asked.header(b"accept-language"), known=known)
+        if address.target:
+            return self._moved(address, what) or said(Refusal.ENDED)
+        if address.ended:
+            return said(Refusal.ENDED)
+        if known.share.until is not None and known.share.until <= time.time():
+            return said(Refusal.EXPIRED)
+        if form is None or form not in known.share.forms:
+            return said(Refusal.NO_FORM)
+        if not self.shares.take(address.share):
+            return too_many("Too many requests at once.", 5)
+        return None
+
+    def _moved(self, address: Address, what: str) -> Answer | None:
+        try:
+            target = sealed.unseal(self.settings, address.target)
+        except sealed.KeyLost:
+            return None
+        if target.endswith("/") and what in FORMS:  # another door like this one: the same form there
+            target += what
+        return Answer(301, headers={"Location": target, "Cache-Control": "no-cache"})
+
+    async def _opens(self, reader: int, digest: str, asked: Asked) -> bool:
+        """Whether a program gives the password (RFC 7617); the user name may be any."""
+        scheme, _, given = asked.header(b"authorization").partition(" ")
+        if scheme.lower() != "basic" or len(given) > 1_000:
+            return False
+        try:
+            password = base64.b64decode(given.strip(), validate=True).partition(b":")[2]
+        except binascii.Error:
+            return False
+        key = reader, hashlib.blake2b(password, key=self._salt).digest()
+        if self._opened.get(key) == digest:
+            return True
+        if not self.misses.may(asked.client):
+            return False
+        if not await to_thread.run_sync(self._verify, digest, password):
+            self.misses.take(asked.client)
+            return False
+        if len(self._opened) > _PASSWORDS:
+            self._opened.clear()
+        self._opened[key] = digest
+        return True
+
+    def _verify(self, digest: str, password: bytes) -> bool:
+        try:
+            return self.hasher.verify(digest, password)
+        except (Argon2Error, InvalidHash):
+            return False
+
+    # ---- what is given ---------------------------------------------------------------------------
+
+    def _asset(self, name: str, asked: Asked) -> Answer:
+        data, packed, media, etag = self._assets[name]
+        headers = {"ETag": etag, "Cache-Control": "public, max-age=3600", "Vary": "Accept-Encoding"}
+        if asked.header(b"if-none-match") == etag:
+            return Answer(304, b"", media, headers)
+        if packed and "gzip" in asked.header(b"accept-encoding"):
+            return Answer(200, packed, media, {**headers, "Content-Encoding": "gzip"})
+        return Answer(200, data, media, headers)
+
+    def _page(self, known: Known, token: str, asked: Asked) -> Answer:
+        share, plan = known.share, known.plan
+        almanac = self.giver.almanac(asked.share, plan, known.said)
+        today = today_in(plan.zone)
+        feed = address_of(self.settings, token) + "feed.ics" if Form.FEED in share.forms else ""
+        as_of = day_in(share.fixed_at, plan.zone) if share.fixed_at else None
+        offer = Offer(
+            plan.title, plan.zone, feed, Form.FILE in share.forms, share.fixed_at is None, as_of,
+            colours_of(self.store), "../../reader/", "", share.indexed,
+        )  # fmt: skip
+        accepted = asked.header(b"accept-language")
+        html = render(almanac, look_of(asked.query, today), offer, today, accepted).encode("utf-8", "replace")
+        headers = {
+            "Cache-Control": "private, no-cache", "Vary": "Accept-Language, Accept-Encoding",
+            "Content-Language": language_of(accepted).code,
+        }  # fmt: skip
+        if not share.indexed:
+            headers["X-Robots-Tag"] = "noindex, nofollow"
+        if "gzip" in asked.header(b"accept-encoding"):
+            html, headers["Content-Encoding"] = gzip.compress(html, 5), "gzip"
+        sites = " ".join(share.sites) or "'none'"
+        return Answer(200, html, "text/html; charset=utf-8", headers, _PAGE.format(sites=sites))
+
+    def _entry(self, known: Known, key: str, asked: Asked) -> Answer:
+        almanac = self.giver.almanac(asked.share, known.plan, known.said)
+        entry = almanac.find(key)
+        if entry is None:
+            return refusal_page(Refusal.UNKNOWN, asked.header(b"accept-language"))
+        texts = [one.passed.text for one in almanac.series_of(entry)]
+        body = b"".join(write_calendar(known.plan.cover.lines, almanac.given.zones, texts))
+        headers = {"Content-Disposition": 'attachment; filename="entry.ics"', "Cache-Control": "private, no-cache"}
+        return Answer(200, body, MEDIA[Form.FILE], headers)
+
+    def close(self) -> None:
+        self.book.write_down()
+        self.registry.close()
+        self.store.close()
+
+
+def _assets() -> dict[str, tuple[bytes, bytes, str, str]]:
+    """What the page is made of: few files, read once; each with its packed form, media type and ETag."""
+    found = {}
+    for file in WEB.iterdir() if WEB.is_dir() else ():
+        if file.suffix in _KINDS:
+            data = file.read_bytes()
+            packed = gzip.compress(data, 9, mtime=0) if file.suffix != ".woff2" else b""
+            found[file.name] = data, packed, _KINDS[file.suffix], f'"{hashlib.sha256(data).hexdigest()[:24]}"'
+    return found

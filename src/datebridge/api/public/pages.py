@@ -1,0 +1,413 @@
+"""The readers' page: days, weeks, months, a list and a search, made ready here so that it needs no script.
+
+What it is made of is an `Almanac` and nothing else, so it cannot say more than was given.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date, timedelta
+from functools import cache
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlencode
+from zoneinfo import available_timezones
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from markupsafe import Markup
+
+from datebridge.api.public.words import Language, language_of
+from datebridge.core.giving.almanac import Almanac, Details, details
+from datebridge.core.happening.occurrences import Occurrence
+from datebridge.core.happening.window import Shown, Window
+from datebridge.core.index.facts import Mark
+from datebridge.core.moments import from_wall_seconds
+from datebridge.core.views.days import Day, Piece, bounds_of, lay_out
+from datebridge.core.words.clocks import hours, place_of
+
+VIEWS = ("day", "week", "month", "list")
+_TEMPLATES = Path(__file__).parent / "templates"
+_DAY = re.compile(r"(19|20|21)\d\d-\d\d-\d\d", re.ASCII)
+#: A list goes on for so many days, and shows so many at once.
+_LISTED_DAYS, _LISTED = 28, 300
+#: A search looks so far ahead, and shows so many.
+_SEARCHED_DAYS, _FOUND = 366, 200
+#: So many stand on a day of the grid, and of a month.
+_ON_GRID, _ON_MONTH = 120, 4
+#: The hours a grid shows at least, and how many minutes a block is high at least.
+_HOURS, _LEAST = (8, 18), 30
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What a reader looks at, as the page's address says it.
+
+    Attributes:
+        zone: on whose clock; "" for the calendar's.
+        opened: the key of an occurrence whose details are shown; "" for none.
+        kept: what the address says besides, and keeps saying.
+    """
+
+    view: str
+    on: date
+    zone: str = ""
+    words: str = ""
+    opened: str = ""
+    kept: Mapping[str, str] = field(default_factory=dict)
+
+    def address(self, **changes: Any) -> str:
+        """The address of another look, from this page."""
+        other = replace(self, **{"opened": "", **changes})
+        said = {**other.kept, "view": other.view, "on": other.on.isoformat(), "zone": other.zone, "q": other.words,
+                "open": other.opened}  # fmt: skip
+        return "?" + urlencode({name: value for name, value in said.items() if value})
+
+
+def look_of(params: Mapping[str, str], today: date, usual: str = "week", kept: Mapping[str, str] | None = None) -> Look:
+    """What an address asks for; what makes no sense is as usual."""
+    view = params.get("view", "")
+    said = params.get("on", "")
+    try:
+        on = date.fromisoformat(said) if _DAY.fullmatch(said) else today
+    except ValueError:
+        on = today
+    zone = params.get("zone", "")
+    return Look(
+        view if view in VIEWS else usual, on, zone if zone in _zones() else "", params.get("q", "").strip()[:200],
+        params.get("open", "")[:40], dict(kept or {}),
+    )  # fmt: skip
+
+
+@cache
+def _zones() -> frozenset[str]:
+    return frozenset(available_timezones())
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """What a page offers besides looking.
+
+    Attributes:
+        title: of the share.
+        zone: the zone whose clock it goes by.
+        feed: the address to follow; "" where there is none.
+        file: whether it can be taken as a file, whole or one entry.
+        live: whether it is kept up to date; `as_of` says since when it is not.
+        colours: the place of each calendar in the palette.
+        assets: where styles and scripts are, from the page; "" for a page that stands alone.
+        style: the styles of a page that stands alone.
+        indexed: whether search engines may list it.
+    """
+
+    title: str
+    zone: str
+    feed: str = ""
+    file: bool = False
+    live: bool = True
+    as_of: date | None = None
+    colours: Mapping[int, int] = field(default_factory=dict)
+    assets: str = ""
+    style: str = ""
+    indexed: bool = False
+
+
+def render(almanac: Almanac, look: Look, offer: Offer, today: date, accepted: str = "en") -> str:
+    """The page as HTML."""
+    language = language_of(accepted)
+    page = _Page(almanac, look, offer, today, language)
+    return str(_environment().get_template("page.html").render(page=page, w=language.words, look=look, offer=offer))
+
+
+@cache
+def _environment() -> Environment:
+    return Environment(
+        loader=FileSystemLoader(_TEMPLATES), autoescape=True, undefined=StrictUndefined, trim_blocks=True,
+        lstrip_blocks=True,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """An occurrence as one line of a list, or as a block on a grid."""
+
+    key: str
+    title: str
+    when: str
+    place: str
+    state: str
+    colour: int
+    calendar: str
+    style: str = ""
+
+
+class _Page:
+    """What the template shows."""
+
+    def __init__(self, almanac: Almanac, look: Look, offer: Offer, today: date, language: Language) -> None:
+        self.almanac, self.look, self.offer, self.today, self.language = almanac, look, offer, today, language
+        self.zone = look.zone or offer.zone or "UTC"
+        self.views = VIEWS
+        self.place = place_of(self.zone)
+        self.calendars_place = place_of(offer.zone or "UTC")
+
+    # ---- what is shown -----------------------------------------------------------------------------
+
+    @property
+    def days(self) -> list[date]:
+        """The days of the view."""
+        on, view = self.look.on, self.look.view
+        if self.look.words:
+            return _days(on, _SEARCHED_DAYS)
+        if view == "day":
+            return [on]
+        if view == "list":
+            return _days(on, _LISTED_DAYS)
+        if view == "week":
+            return _days(self._week(on), 7)
+        first = on.replace(day=1)
+        begin = self._week(first)
+        last = (first + timedelta(days=31)).replace(day=1)
+        return _days(begin, -(-(last - begin).days // 7) * 7)
+
+    def _week(self, day: date) -> date:
+        return day - timedelta(days=(day.weekday() - self.language.first_weekday) % 7)
+
+    @property
+    def heading(self) -> str:
+        """The period that is shown, in words."""
+        view = self.look.view if not self.look.words else "list"
+        if view == "day":
+            return self.language.day(self.look.on)
+        if view == "month":
+            return self.language.month(self.look.on)
+        days = self.days
+        return f"{self.language.short_day(days[0])} – {self.language.short_day(days[-1])} {days[-1].year}"
+
+    def beside(self, direction: int) -> date:
+        """Where the view before or after this one begins."""
+        on, view = self.look.on, self.look.view
+        if self.look.words or view == "list":
+            return on + timedelta(days=direction * _LISTED_DAYS)
+        if view == "month":
+            first = on.replace(day=1)
+            return (first - timedelta(days=1)).replace(day=1) if direction < 0 else (
+                first + timedelta(days=32)).replace(day=1)  # fmt: skip
+        return on + timedelta(days=direction * (7 if view == "week" else 1))
+
+    def _window(self) -> Window:
+        only = self.almanac.matching(self.look.words) if self.look.words else None
+        return self.almanac.window(*bounds_of(self.days), self.zone, only)
+
+    # ---- the list --------------------------------------------------------------------------------
+
+    @property
+    def listed(self) -> list[tuple[str, str, bool, list[Line]]]:
+        """Days with what begins or goes on there, each with its address and whether it is today."""
+        window = self._window()
+        self.cut = window.cut
+        most = _FOUND if self.look.words else _LISTED
+        found: dict[date, list[Line]] = {}
+        first = self.days[0]
+        for one in window.occurrences[:most]:
+            day = max(from_wall_seconds(one.shown_start).date(), first)
+            found.setdefault(day, []).append(self._line(one, window.entries[one.entry]))
+        self.beyond = max(0, len(window.occurrences) - most)
+        self.count = len(window.occurrences)
+        return [
+            (self.language.day(day), self.look.address(view="day", on=day, words=""), day == self.today, lines)
+            for day, lines in found.items()
+        ]
+
+    beyond = 0
+    count = 0
+    cut: tuple[str, ...] = ()
+
+    def _line(self, one: Occurrence, entry: Shown, style: str = "") -> Line:
+        whole = bool(entry.marks & Mark.ALL_DAY)
+        when = self._whole(one) if whole else hours(one.shown_start, one.shown_end)
+        state = self.language.words["called_off"] if entry.cancelled else (
+            self.language.words["tentative"] if entry.status == "TENTATIVE" else "")  # fmt: skip
+        return Line(
+            self.almanac.key(one), entry.title or "—", when, entry.place, state,
+            self.offer.colours.get(entry.calendar, 0) % 12, self.almanac.names.get(entry.calendar, ""), style,
+        )  # fmt: skip
+
+    def _whole(self, one: Occurrence) -> str:
+        first = from_wall_seconds(one.shown_start).date()
+        last = from_wall_seconds(max(one.shown_end - 1, one.shown_start)).date()
+        if first == last:
+            return self.language.words["all_day"]
+        return f"{self.language.short_day(first)} – {self.language.short_day(last)}"
+
+    # ---- grids -----------------------------------------------------------------------------------
+
+    @property
+    def grid(self) -> list[GridDay]:
+        """The days of a day or a week: whole days above, hours below."""
+        window = self._window()
+        self.cut = window.cut
+        days = lay_out(window, self.days, self.zone, _ON_GRID)
+        timed = [piece for day in days for piece in day.pieces if piece.row < 0]
+        first = min((piece.start // 60 for piece in timed), default=_HOURS[0])
+        last = max((-(-max(piece.end, piece.start + _LEAST) // 60) for piece in timed), default=_HOURS[1])
+        self.hours = list(range(min(first, _HOURS[0]), min(max(last, _HOURS[1]), 24)))
+        return [self._grid_day(day) for day in days]
+
+    hours: Sequence[int] = ()
+
+    def _grid_day(self, day: Day) -> GridDay:
+        whole = [piece for piece in day.pieces if piece.row >= 0]
+        timed = [piece for piece in day.pieces if piece.row < 0]
+        return GridDay(
+            self._head(day), [self._of_piece(piece) for piece in whole],
+            [self._of_piece(piece, self._spot(piece, *spot)) for piece, *spot in _side_by_side(timed)],
+            day.total - len(day.pieces),
+        )  # fmt: skip
+
+    def _spot(self, piece: Piece, column: int, columns: int) -> str:
+        """Where a piece stands in its column, in parts of it."""
+        first, minutes = self.hours[0] * 60, len(self.hours) * 60
+        end = min(max(piece.end, piece.start + _LEAST), first + minutes)
+        top, height = (piece.start - first) / minutes, (end - piece.start) / minutes
+        left, width = column / columns, 1 / columns
+        return f"top:{top:.3%};height:{height:.3%};left:{left:.2%};width:{width:.2%}"
+
+    def _head(self, day: Day) -> Head:
+        return Head(
+            day.date.isoformat(), self.language.weekday(day.date), str(day.date.day), self.language.day(day.date),
+            self.look.address(view="day", on=day.date), day.date == self.today,
+            self.look.view == "month" and day.date.month != self.look.on.month,
+        )  # fmt: skip
+
+    def _of_piece(self, piece: Piece, style: str = "") -> Line:
+        return self._line(piece.occurrence, piece.entry, style)
+
+    @property
+    def month(self) -> list[list[MonthDay]]:
+        """The weeks of a month."""
+        window = self._window()
+        self.cut = window.cut
+        days = lay_out(window, self.days, self.zone, _ON_MONTH)
+        cells = [
+            MonthDay(self._head(day), [self._of_piece(piece) for piece in day.pieces], day.total - len(day.pieces))
+            for day in days
+        ]
+        return [cells[at : at + 7] for at in range(0, len(cells), 7)]
+
+    @property
+    def weekdays(self) -> list[str]:
+        return [self.language.weekday(day) for day in self.days[:7]]
+
+    # ---- one entry -------------------------------------------------------------------------------
+
+    @property
+    def opened(self) -> Opened | None:
+        """The occurrence whose details are asked for."""
+        entry = self.almanac.find(self.look.opened) if self.look.opened else None
+        one = self.almanac.occurrence(self.look.opened, self.zone) if entry is not None else None
+        if one is None:
+            return None
+        shown = self.almanac.given.entries[one.entry - 1]
+        marks = shown.timed.marks if shown.timed is not None else 0
+        day = self.language.day(from_wall_seconds(one.shown_start).date())
+        when = self._whole(one) if marks & Mark.ALL_DAY else hours(one.shown_start, one.shown_end)
+        calendar = self.almanac.names.get(shown.source.calendar, "")
+        return Opened(details(shown), f"{day} · {when}", calendar, f"entry/{self.look.opened.partition('.')[0]}.ics")
+
+    @property
+    def legend(self) -> list[tuple[str, int]]:
+        """The calendars by name with their colours, where there are several."""
+        if len(self.almanac.names) < 2:
+            return []
+        return [(name, self.offer.colours.get(number, 0) % 12) for number, name in self.almanac.names.items()]
+
+    @property
+    def stand(self) -> str:
+        """How fresh it is, in words."""
+        words = self.language.words
+        if self.offer.live:
+            return words["up_to_date"]
+        as_of = words["as_of"].format(self.language.day(self.offer.as_of)) if self.offer.as_of else ""
+        return f"{words['read_only']} {as_of}".strip()
+
+    @property
+    def style(self) -> Markup:
+        """The styles of a page that stands alone; ours, so not escaped."""
+        return Markup(self.offer.style.replace("</", "<\\/"))  # noqa: S704
+
+
+@dataclass(frozen=True, slots=True)
+class Head:
+    """A day as the head of a column or a cell."""
+
+    iso: str
+    weekday: str
+    number: str
+    full: str
+    address: str
+    today: bool
+    aside: bool
+
+
+@dataclass(frozen=True, slots=True)
+class GridDay:
+    """A day of the grid."""
+
+    head: Head
+    whole: list[Line]
+    timed: list[Line]
+    beyond: int
+
+    @property
+    def total(self) -> int:
+        return len(self.whole) + len(self.timed)
+
+
+@dataclass(frozen=True, slots=True)
+class MonthDay:
+    """A day of a month."""
+
+    head: Head
+    lines: list[Line]
+    beyond: int
+
+
+@dataclass(frozen=True, slots=True)
+class Opened:
+    """An occurrence with its details."""
+
+    about: Details
+    when: str
+    calendar: str
+    file: str
+
+
+def _days(first: date, count: int) -> list[date]:
+    return [first + timedelta(days=number) for number in range(count)]
+
+
+def _side_by_side(pieces: Sequence[Piece]) -> list[tuple[Piece, int, int]]:
+    """Pieces with the column each stands in, and how many columns there are where it stands."""
+    found: list[tuple[Piece, int, int]] = []
+    cluster: list[tuple[Piece, int]] = []
+    ends: list[int] = []
+
+    def close() -> None:
+        found.extend((piece, column, len(ends)) for piece, column in cluster)
+        cluster.clear()
+        ends.clear()
+
+    for piece in sorted(pieces, key=lambda one: (one.start, -one.end)):
+        if ends and piece.start >= max(ends):
+            close()
+        column = next((number for number, end in enumerate(ends) if end <= piece.start), len(ends))
+        end = max(piece.end, piece.start + _LEAST)
+        if column == len(ends):
+            ends.append(end)
+        else:
+            ends[column] = end
+        cluster.append((piece, column))
+    close()
+    return found

@@ -1,0 +1,91 @@
+"""The readers' door in a process of its own, so that however many come, the administrator's pages stay quick."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import socket
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from multiprocessing.connection import wait
+from multiprocessing.process import BaseProcess
+
+import structlog
+
+from datebridge.settings import Settings
+
+log = structlog.get_logger()
+#: How often what was counted is written down, in seconds.
+_WRITE = 2.0
+_DAILY = 43_200
+
+
+def _main(settings_json: str, listener: socket.socket) -> None:
+    import uvicorn
+
+    from datebridge.api.public.door import Door
+    from datebridge.services.jobs.repeating import Repeating
+    from datebridge.services.logs import set_up
+    from datebridge.store.database import Store
+    from datebridge.store.use import UseBook, today
+
+    threading.Thread(target=_end_with_parent, name="parent", daemon=True).start()
+    set_up()
+    settings = Settings.model_validate_json(settings_json)
+    book = UseBook(settings.use_file)
+    door = Door(settings, Store.reading(settings.database), book)
+    besides = [
+        Repeating("use", _WRITE, book.write_down),
+        Repeating("forgetting", _DAILY, lambda: book.write_down(today())),
+    ]
+    book.write_down(today())
+    for one in besides:
+        one.start()
+    config = uvicorn.Config(
+        door, log_config=None, access_log=False, server_header=False, proxy_headers=False, lifespan="off",
+        timeout_graceful_shutdown=2, h11_max_incomplete_event_size=16_384, backlog=2_048,
+    )  # fmt: skip
+    uvicorn.Server(config).run(sockets=[listener])
+    for one in besides:
+        one.stop()
+    door.close()
+
+
+def _end_with_parent() -> None:
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        wait([parent.sentinel])
+    os._exit(1)
+
+
+@contextmanager
+def readers_door(settings: Settings, listener: socket.socket) -> Iterator[None]:
+    """The door open for as long as the block runs; a process that dies is replaced."""
+    context = multiprocessing.get_context("spawn")
+    ended = threading.Event()
+
+    def start() -> BaseProcess:
+        process = context.Process(
+            target=_main, args=(settings.model_dump_json(), listener), name="readers-door", daemon=True
+        )
+        process.start()
+        return process
+
+    def keep() -> None:
+        process = start()
+        while not ended.wait(0.5):
+            if not process.is_alive():
+                log.warning("the readers' door ended", exitcode=process.exitcode)
+                process = start()
+        process.terminate()
+        process.join(5)
+
+    thread = threading.Thread(target=keep, name="door-keeper", daemon=True)
+    thread.start()
+    try:
+        yield
+    finally:
+        ended.set()
+        thread.join(10)
+        listener.close()

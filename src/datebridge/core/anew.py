@@ -1,0 +1,98 @@
+"""Properties written anew, so that nothing is in them but what they must say.
+
+>>> from datebridge.core.text.lines import parse_line
+>>> list(said_anew(parse_line("DTSTART;TZID=Ida's clock;X-WHO=Ida:20261124T090000"), lambda _: "America/Halifax"))
+['DTSTART;TZID=America/Halifax:20261124T090000']
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from datebridge.core.moments import NotAMoment, basic, basic_date, parse_duration, parse_moment
+from datebridge.core.recurrence.rules import NotARule, read_rule
+from datebridge.core.text.lines import ContentLine, format_param
+
+_STATES = frozenset({"TENTATIVE", "CONFIRMED", "CANCELLED", "NEEDS-ACTION", "COMPLETED", "IN-PROCESS"})
+#: Gives the name under which readers get a zone; "" for one nobody knows.
+ZoneName = Callable[[str], str]
+
+
+def said_anew(line: ContentLine, zone_name: ZoneName) -> Iterator[str]:
+    """A property of time, state or order as the standard writes it; nothing where it cannot be read."""
+    name, value = line.name, line.value.strip()
+    if name in ("RRULE", "EXRULE"):
+        try:
+            rule = read_rule(value)[0]
+        except NotARule:
+            return
+        yield f"{name}:" + ";".join(part for part in rule.text.split(";") if not part.startswith("X-"))
+    elif name == "DURATION":
+        if _reads(value) and min(parse_duration(value)) >= 0:
+            yield "DURATION:" + value.upper()
+    elif name == "STATUS":
+        if value.upper() in _STATES:
+            yield "STATUS:" + value.upper()
+    elif name == "TRANSP":
+        if value.upper() in ("TRANSPARENT", "OPAQUE"):
+            yield "TRANSP:" + value.upper()
+    elif name == "SEQUENCE":
+        if value.isascii() and value.isdigit() and len(value) < 10:
+            yield "SEQUENCE:" + value
+    else:
+        yield from _times_anew(line, zone_name)
+
+
+def is_moment(value: str) -> bool:
+    """Whether a value is a time on a clock exactly as the standard writes it, not in UTC."""
+    if len(value) != 15 or value[8] != "T" or value[13:] == "60":
+        return False
+    try:
+        return not parse_moment(value).is_date
+    except NotAMoment:
+        return False
+
+
+def _reads(duration: str) -> bool:
+    try:
+        parse_duration(duration)
+    except NotAMoment:
+        return False
+    return True
+
+
+def _times_anew(line: ContentLine, zone_name: ZoneName) -> Iterator[str]:
+    tzid = line.param("TZID") or ""
+    named = zone_name(tzid) if tzid else ""
+    future = ";RANGE=THISANDFUTURE" if (line.param("RANGE") or "").upper() == "THISANDFUTURE" else ""
+    kinds: dict[str, list[str]] = {}
+    many = line.name in ("RDATE", "EXDATE")
+    for value in line.value.split(",") if many else [line.value]:
+        begin, slash, end = value.partition("/")
+        read = _moment_anew(begin, named)
+        if read is None or (slash and line.name != "RDATE"):
+            continue
+        params, said = read
+        if slash:
+            until = _moment_anew(end, named)
+            if until is None and not (_reads(end) and min(parse_duration(end)) >= 0):
+                continue
+            params, said = ";VALUE=PERIOD" + params, f"{said}/{until[1] if until else end.strip().upper()}"
+        kinds.setdefault(params, []).append(said)
+    for params, values in kinds.items():
+        yield f"{line.name}{future if line.name == 'RECURRENCE-ID' else ''}{params}:{','.join(values)}"
+
+
+def _moment_anew(value: str, zone: str) -> tuple[str, str] | None:
+    """The parameters and the value of a moment on the clock of a zone; None if it is none."""
+    for text in (value, value.strip(), value.strip().replace(" ", "0").replace("+", "0")):
+        try:
+            found = parse_moment(text)
+        except NotAMoment:
+            continue
+        if found.is_date:
+            return ";VALUE=DATE", basic_date(found.wall)
+        if found.tzid == "UTC" or zone == "UTC":
+            return "", basic(found.wall) + "Z"
+        return f";TZID={format_param(zone)}" if zone else "", basic(found.wall)
+    return None

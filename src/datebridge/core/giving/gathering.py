@@ -1,0 +1,287 @@
+r"""Entries brought together under the terms of a share: what is given of each, what is left out, and why.
+
+>>> terms = Terms(Detail.TITLES, private=Guarded.BUSY)
+>>> texts = ["UID:1\nSUMMARY:Berth 2", "UID:2\nCLASS:PRIVATE\nSUMMARY:Dentist"]
+>>> texts = [f"BEGIN:VEVENT\nDTSTART:20261124T090000Z\n{text}\nEND:VEVENT" for text in texts]
+>>> given = gather([source_of("VEVENT", text, 1) for text in texts], {}, terms, b"secret")
+>>> [one.passed.title for one in given.entries], given.said
+(['Berth 2', 'Busy'], '2 of 2 entries; 1 private as busy')
+"""
+
+from __future__ import annotations
+
+import hmac
+import re
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import partial
+
+from datebridge.core.giving.zoning import Zoning
+from datebridge.core.happening.occurrences import Timed, clock_of, slot_of, timed
+from datebridge.core.index.derive import derive
+from datebridge.core.index.facts import Facts, Mark
+from datebridge.core.moments import Clock, instant_at, parse_moment
+from datebridge.core.objects import ENDLESS
+from datebridge.core.sharing import KINDS, WITHHELD, Detail, Guarded, Passed, Passing, Terms
+from datebridge.core.text.lines import NotAContentLine, parse_line, rewritten_line
+from datebridge.core.words.plural import counted
+from datebridge.core.zones.meaning import NO_ZONES, Zones
+
+_CLASSES = re.compile(r"^CLASS(?:;[^:\n]*)?:(.*)$", re.MULTILINE | re.IGNORECASE)
+_SLOT = re.compile(r"^RECURRENCE-ID[;:].*$", re.MULTILINE | re.IGNORECASE)
+#: Entries of these kinds are told by their names where they are left out.
+_OTHERS = {"VTODO": "to-dos", "VJOURNAL": "journals"}
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """An entry as it stands in a calendar.
+
+    Attributes:
+        timed: when it happens; None where it stands at no time.
+        status, privacy, busy: as in `Facts`.
+        meant: not so where it only belongs to a series of which another part was chosen.
+        id: by which the store knows it; 0 elsewhere.
+    """
+
+    calendar: int
+    kind: str
+    text: str
+    uid: str
+    recurrence_id: str
+    timed: Timed | None
+    status: str
+    privacy: str
+    busy: str
+    meant: bool = True
+    id: int = 0
+
+
+def source_of(kind: str, text: str, calendar: int, zones: Zones = NO_ZONES) -> Source:
+    """An entry that is read from its text."""
+    facts: Facts = derive(kind, text, zones)
+    when = timed(facts, 0, calendar)
+    return Source(calendar, kind, text, facts.uid, facts.recurrence_id, when, facts.status, facts.privacy, facts.busy)
+
+
+@dataclass(slots=True)
+class Entry:
+    """An entry that is given.
+
+    Attributes:
+        timed: when it happens for readers, its id the place among the given; None where it stands at no time.
+    """
+
+    source: Source
+    passed: Passed
+    uid: str
+    as_busy: bool
+    timed: Timed | None
+    left_out: tuple[str, ...] = ()
+
+
+@dataclass(slots=True)
+class Given:
+    """What a share gives.
+
+    Attributes:
+        considered: how many entries there are in all.
+        left_out: how many are not given, by why.
+        withheld: of how many given entries something is not given, by what (see `sharing.WITHHELD`).
+    """
+
+    terms: Terms
+    entries: list[Entry] = field(default_factory=list)
+    zones: list[str] = field(default_factory=list)
+    considered: int = 0
+    left_out: Counter[str] = field(default_factory=Counter)
+    withheld: Counter[str] = field(default_factory=Counter)
+    omitted: list[tuple[Source, str]] = field(default_factory=list)
+    calendars: Mapping[int, Zones] = field(default_factory=dict)
+
+    @property
+    def as_busy(self) -> int:
+        """How many are given as busy although others are not."""
+        return sum(one.as_busy for one in self.entries)
+
+    def clock(self, calendar: int, tzid: str) -> Clock | None:
+        """What a calendar defines under a name."""
+        return self.calendars[calendar].clock(tzid) if calendar in self.calendars else None
+
+    @property
+    def said(self) -> str:
+        """All of it in a line."""
+        parts = [f"{len(self.entries):,} of {counted(self.considered, 'entry', 'entries')}"]
+        missing = [f"no {what}" for what in WITHHELD[:-1] if self.withheld[what]]
+        parts += [", ".join(missing)] if missing else []
+        parts += [f"{self.as_busy:,} private as busy"] if self.as_busy else []
+        gone = sum(self.left_out.values())
+        if gone:
+            why = ", ".join(f"{count:,} {reason}" for reason, count in self.left_out.most_common())
+            parts.append(f"{gone:,} left out ({why})")
+        return "; ".join(parts)
+
+
+def gather(
+    sources: Iterable[Source], calendars: Mapping[int, Zones], terms: Terms, secret: bytes,
+    low: int | None = None, high: int | None = None,
+) -> Given:  # fmt: skip
+    """What is given of entries.
+
+    Args:
+        sources: in the order in which they are to be given; whole calendars, so that series are complete.
+        calendars: what each calendar defines.
+        secret: by which what may not be told is told apart all the same; the same one gives the same names.
+        low, high: wall seconds between which an entry, or a series as a whole, has to happen; None for no bound.
+    """
+    return _Gathering(calendars, terms, secret, low, high).gather(sources)
+
+
+class _Gathering:
+    def __init__(
+        self, calendars: Mapping[int, Zones], terms: Terms, secret: bytes, low: int | None, high: int | None
+    ) -> None:
+        self.terms, self.secret, self.low, self.high = terms, secret, low, high
+        self.given = Given(terms, calendars=calendars)
+        self.zoning = Zoning(calendars, terms.unknown)
+        self._passing: dict[tuple[int, bool], Passing] = {}
+        self._claimed: dict[str, int] = {}
+
+    def gather(self, sources: Iterable[Source]) -> Given:
+        groups: dict[tuple[int, str, str], list[Source]] = {}
+        for number, one in enumerate(sources):
+            groups.setdefault((one.calendar, one.kind, one.uid or f"\n{number}"), []).append(one)
+            self.given.considered += one.meant
+        for group in groups.values():
+            self._group(group)
+        walls = [one.timed for one in self.given.entries if one.timed is not None]
+        last = [ENDLESS if one.until_wall is None else one.until_wall for one in walls]
+        self.given.zones = self.zoning.definitions(
+            min((one.start_wall for one in walls), default=0), max(last, default=0)
+        )
+        return self.given
+
+    def _group(self, group: Sequence[Source]) -> None:
+        """All entries of one UID: a series is given or left out with regard to each of its parts."""
+        alone = len(group) == 1
+        master = next((one for one in group if not one.recurrence_id), None)
+        inherited = _privacy(master) if master is not None else ""
+        fates = [self._fate(one, _privacy(one) or inherited) for one in group]
+        if not self._within(group):
+            fates = [fate if fate not in ("", "busy") else "outside the span" for fate in fates]
+        gone = () if alone else [
+            one for one, fate in zip(group, fates, strict=True) if fate not in ("", "busy") and one.recurrence_id
+        ]  # fmt: skip
+        if any(one.timed is not None and one.timed.marks & Mark.FUTURE for one in gone):
+            # No standard says that nothing of what follows is told, so nothing of the series is.
+            fates = [fate if fate not in ("", "busy") else "of a series that is left out in part" for fate in fates]
+        uid = self._uid(group[0], "" in fates)
+        for one, fate in zip(group, fates, strict=True):
+            if fate not in ("", "busy"):
+                if one.meant:
+                    self.given.left_out[fate] += 1
+                    self.given.omitted.append((one, fate))
+            else:
+                self._give(one, fate == "busy", uid, gone if not one.recurrence_id else ())
+
+    def _within(self, group: Sequence[Source]) -> bool:
+        if self.low is None and self.high is None:
+            return True
+        for one in group:
+            when = one.timed
+            if when is None or (self.high is not None and when.start_wall >= self.high):
+                continue
+            if self.low is None or when.until_wall is None or max(when.until_wall, when.start_wall + 1) > self.low:
+                return True
+        return False
+
+    def _fate(self, one: Source, privacy: str) -> str:
+        """Why an entry is left out; "busy" where it is given as busy, "" where it is given as others are."""
+        if not one.meant:
+            return "not chosen"
+        if one.kind == "VTODO" and not self.terms.todos:
+            return "to-dos"
+        if one.kind not in KINDS[self.terms.detail]:
+            return _OTHERS.get(one.kind, "of other kinds")
+        guarded = Guarded.AS_OTHERS
+        if privacy not in ("", "PUBLIC"):
+            # A value nobody knows is to be taken for private (RFC 5545 §3.8.1.3).
+            guarded = self.terms.confidential if privacy == "CONFIDENTIAL" else self.terms.private
+        if guarded is Guarded.LEAVE_OUT:
+            return "confidential" if privacy == "CONFIDENTIAL" else "private"
+        busy = guarded is Guarded.BUSY
+        if busy or self.terms.detail is Detail.BUSY:
+            if one.kind != "VEVENT" or one.timed is None:
+                return "at no time"
+            if one.busy == "TRANSPARENT" or one.status == "CANCELLED":
+                return "that take no time"
+        return "busy" if busy and self.terms.detail is not Detail.BUSY else ""
+
+    def _uid(self, one: Source, plain: bool) -> str:
+        """The UID readers get: "" for its own, where that may pass and no other calendar has given it already."""
+        lenient = self.terms.detail in (Detail.EVERYTHING, Detail.WITHOUT_PEOPLE)
+        if plain and lenient and one.uid and self._claimed.setdefault(one.uid, one.calendar) == one.calendar:
+            return ""
+        return self._named(one.calendar, one.kind, one.uid or one.text)
+
+    def _named(self, *said: object) -> str:
+        return named(self.secret, *said)
+
+    def _give(self, one: Source, busy: bool, uid: str, gone: Sequence[Source]) -> None:
+        anew = busy or self.terms.detail in (Detail.TITLES, Detail.BUSY)
+        passing = self._passing.get((one.calendar, busy))
+        if passing is None:
+            name = partial(self.zoning.name, one.calendar, anew=anew)
+            passing = self._passing[one.calendar, busy] = Passing(self.terms.as_busy if busy else self.terms, name)
+        left_out = tuple(line for other in gone for line in _exdates(other, passing))
+        passed = passing.entry(one.text, uid, left_out)
+        when = one.timed
+        if when is not None:
+            slots = [_left_out(other, when, self.given) for other in gone]
+            recurrence = "\n".join(part for part in (when.recurrence, *slots) if part)
+            when = when._replace(id=len(self.given.entries) + 1, recurrence=recurrence)
+        if not busy:
+            self.given.withheld.update(passed.withheld)
+        self.given.entries.append(Entry(one, passed, uid or one.uid, busy, when, left_out))
+
+
+def named(secret: bytes, *said: object) -> str:
+    """A name that says nothing of what it stands for, always the same for the same."""
+    return hmac.digest(secret, "\n".join(map(str, said)).encode("utf-8", "replace"), "sha256").hex()[:32]
+
+
+def _privacy(one: Source) -> str:
+    """The strictest CLASS an entry has, upper case; "" where it says none."""
+    said = one.privacy.strip().upper()
+    if one.text.upper().count("\nCLASS") < 2:
+        return said
+    every = {value.strip().upper() for value in _CLASSES.findall(one.text)} - {"", "PUBLIC"}
+    return "CONFIDENTIAL" if "CONFIDENTIAL" in every else min(every, default=said)
+
+
+def _exdates(override: Source, passing: Passing) -> list[str]:
+    """The line that leaves out what an override that is not given stands for."""
+    match = _SLOT.search(override.text)
+    if match is None:
+        return []
+    try:
+        line = parse_line(match[0])
+    except NotAContentLine:
+        return []
+    raw = rewritten_line("EXDATE" + match[0][len("RECURRENCE-ID") :], line.value, {"RANGE": None})
+    return passing.line(raw)
+
+
+def _left_out(override: Source, master: Timed, given: Given) -> str:
+    """The same as the engine reads it (see `recurrence.pattern`)."""
+    clock = clock_of(master, given.clock)
+    slot = slot_of(override.recurrence_id, clock)
+    if slot is None:
+        return ""
+    if len(override.recurrence_id) == 8 and clock is not None:
+        return f"!{slot}"
+    if override.recurrence_id.endswith("Z") and clock is not None:
+        instant = parse_moment(override.recurrence_id).wall_seconds
+        return f"-{slot}" if instant_at(slot, clock) == instant else f"@{instant}"
+    return f"-{slot}"

@@ -1,0 +1,149 @@
+"""The forms of a share, each made once per change and given out as often as it is asked for."""
+
+from __future__ import annotations
+
+import gzip
+import hashlib
+import threading
+import time
+from dataclasses import dataclass
+from datetime import date
+
+from datebridge.core.giving.almanac import Almanac
+from datebridge.core.giving.forms import as_free_busy, as_ics, as_jcal, busy_bounds
+from datebridge.core.giving.gathering import Given
+from datebridge.core.moments import instant_at, wall_seconds_of
+from datebridge.services.sharing.plans import Form, Plan, given, names_of, today_in
+from datebridge.store.calendars import places
+from datebridge.store.database import Store
+from datebridge.store.entries import giving
+from datebridge.store.entries.ledger import Ledger
+
+MEDIA = {
+    Form.FEED: "text/calendar; charset=utf-8",
+    Form.FILE: "text/calendar; charset=utf-8",
+    Form.JCAL: "application/calendar+json",
+    Form.BUSY: "text/calendar; charset=utf-8; component=VFREEBUSY",
+}
+_LEVEL = 6
+
+
+@dataclass(frozen=True, slots=True)
+class Made:
+    """A form of a share, ready to be sent. `changed`: when it came to say something else, in seconds."""
+
+    body: bytes
+    packed: bytes
+    etag: str
+    changed: int
+
+
+@dataclass(slots=True)
+class _Kept:
+    """What a share gives as of a state of the store and a day, and the forms that were made of it."""
+
+    state: tuple[object, ...]
+    given: Given
+    forms: dict[Form, Made]
+    almanac: Almanac | None = None
+
+
+def make(given: Given, plan: Plan, form: Form, today: date) -> bytes:
+    """A form of what is given."""
+    cover = plan.cover
+    if form is Form.JCAL:
+        return as_jcal(given, cover)
+    if form is Form.BUSY:
+        midnight = wall_seconds_of(today)
+        low, high = busy_bounds(plan.terms, midnight)
+        return b"".join(as_free_busy(given, cover, low, high, plan.zone, instant_at(midnight, plan.zone)))
+    return b"".join(as_ics(given, cover))
+
+
+class Giver:
+    """Makes the forms of shares, and keeps them until something changes that they say.
+
+    Safe to use from several threads; whoever asks for what is just being made waits for it.
+    """
+
+    def __init__(self, store: Store) -> None:
+        self.store, self.ledger = store, Ledger(store)
+        self._kept: dict[int, _Kept] = {}
+        self._before: dict[tuple[int, Form], Made] = {}
+        self._locks: dict[int, threading.Lock] = {}
+        self._lock = threading.Lock()
+
+    def made(self, share: int, plan: Plan, said: object, form: Form) -> Made:
+        """A form of a share.
+
+        Args:
+            said: another one whenever the share itself was said otherwise.
+        """
+        with self._lock_of(share):
+            kept = self._current(share, plan, said)
+            if form not in kept.forms:
+                kept.forms[form] = self._make(share, kept, plan, form)
+            return kept.forms[form]
+
+    def ready(self, share: int, plan: Plan, said: object, form: Form, state: object) -> Made | None:
+        """The same where it has been made already as of a state, without waiting; else None."""
+        kept = self._kept.get(share)
+        if kept is None or kept.state[:2] != (said, state) or kept.state[-1] != today_in(plan.zone):
+            return None
+        return kept.forms.get(form)
+
+    def almanac(self, share: int, plan: Plan, said: object) -> Almanac:
+        """What readers of the page look at."""
+        with self._lock_of(share):
+            kept = self._current(share, plan, said)
+            if kept.almanac is None:
+                with self.store.read() as connection:
+                    kept.almanac = Almanac(kept.given, plan.secret, names_of(connection, plan))
+            return kept.almanac
+
+    def given(self, share: int, plan: Plan, said: object) -> Given:
+        """What a share gives."""
+        with self._lock_of(share):
+            return self._current(share, plan, said).given
+
+    def forget(self, shares: set[int]) -> None:
+        """Keep nothing of shares but these."""
+        with self._lock:
+            for share in self._kept.keys() - shares:
+                self._kept.pop(share, None)
+
+    def _lock_of(self, share: int) -> threading.Lock:
+        with self._lock:
+            return self._locks.setdefault(share, threading.Lock())
+
+    def _current(self, share: int, plan: Plan, said: object) -> _Kept:
+        today = today_in(plan.zone)
+        with self.store.read() as connection:
+            own = None if plan.filter.strip() else plan.calendars
+            state = (said, giving.revision_of(connection, None), giving.revision_of(connection, own), today)
+            kept = self._kept.get(share)
+            if kept is not None and (kept.state[0], *kept.state[2:]) == (state[0], *state[2:]):
+                kept.state = state
+                return kept
+            if kept is not None and plan.held is not None and (kept.state[0], kept.state[-1]) == (said, today):
+                kept.state = state
+                return kept
+            kept = _Kept(state, given(connection, self.ledger, plan, today), {})
+        self._kept[share] = kept
+        return kept
+
+    def _make(self, share: int, kept: _Kept, plan: Plan, form: Form) -> Made:
+        body = make(kept.given, plan, form, today_in(plan.zone))
+        digest = hashlib.sha256(body).hexdigest()[:32]
+        before = self._before.get((share, form))
+        if before is not None and before.etag == digest:
+            return before
+        made = Made(body, gzip.compress(body, _LEVEL, mtime=0), digest, int(time.time()))
+        self._before[share, form] = made
+        return made
+
+
+def colours_of(store: Store) -> dict[int, int]:
+    """The place of each calendar in the palette."""
+    with store.read() as connection:
+        return {int(number): place for number, place in places(connection).items()}

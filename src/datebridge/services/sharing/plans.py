@@ -1,0 +1,130 @@
+"""What a share gives, as a plan: which entries, under which terms, under which title."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass, fields
+from datetime import UTC, date, datetime
+from enum import StrEnum
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from datebridge.core.giving.forms import Cover, bounds_of
+from datebridge.core.giving.gathering import Given, gather
+from datebridge.core.ids import CalendarId
+from datebridge.core.moments import wall_seconds_of
+from datebridge.core.sharing import Detail, Guarded, Terms
+from datebridge.core.words.filters import Selection
+from datebridge.store import calendars
+from datebridge.store.database import Connection
+from datebridge.store.entries import giving
+from datebridge.store.entries.ledger import Ledger
+from datebridge.store.tables import Share, demand_id
+
+
+class Form(StrEnum):
+    """A form in which readers take what they are given."""
+
+    FEED = "feed"
+    JCAL = "jcal"
+    BUSY = "busy"
+    PAGE = "page"
+    FILE = "file"
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """What is given, to whomever.
+
+    Attributes:
+        calendars: those that are given, whole; none where `filter` says what is.
+        mark, secret: as in `tables.Share`.
+        held: the share that holds what was so then; None for what is so now.
+    """
+
+    title: str
+    terms: Terms
+    calendars: tuple[CalendarId, ...] = ()
+    filter: str = ""
+    zone: str = "UTC"
+    interval: int = 3600
+    mark: str = ""
+    secret: bytes = b"not kept"
+    held: int | None = None
+
+    @property
+    def cover(self) -> Cover:
+        """What is said on top; what does not change any more tells nobody to look again."""
+        return Cover(self.title, 0 if self.held is not None else self.interval, self.mark)
+
+
+def plan_of(share: Share) -> Plan:
+    """What a share gives."""
+    return Plan(
+        share.title,
+        terms_of(share.terms),
+        tuple(CalendarId(number) for number in share.calendars),
+        share.filter,
+        share.zone,
+        share.interval,
+        share.mark,
+        share.secret,
+        demand_id(share.id) if share.fixed_at is not None else None,
+    )
+
+
+def terms_of(kept: dict[str, Any]) -> Terms:
+    """Terms as they were kept; what a later version said besides is passed over."""
+    known = {field.name for field in fields(Terms)}
+    said = {name: value for name, value in kept.items() if name in known}
+    said["detail"] = Detail(said.get("detail", Detail.BUSY))
+    for name in ("private", "confidential"):
+        said[name] = Guarded(said.get(name, Guarded.LEAVE_OUT))
+    return Terms(**said)
+
+
+def kept_terms(terms: Terms) -> dict[str, Any]:
+    """Terms as they are kept."""
+    return {name: str(value) if isinstance(value, StrEnum) else value for name, value in asdict(terms).items()}
+
+
+def day_in(moment: int, zone: str) -> date:
+    """The day of an instant on the clock of a zone."""
+    return datetime.fromtimestamp(moment, ZoneInfo(zone)).date()
+
+
+def today_in(zone: str) -> date:
+    """Today on the clock of a zone."""
+    return datetime.now(UTC).astimezone(ZoneInfo(zone)).date()
+
+
+def given(connection: Connection, ledger: Ledger, plan: Plan, today: date) -> Given:
+    """What a plan gives, as of now or as it was fixed."""
+    low, high = bounds_of(plan.terms, wall_seconds_of(today))
+    if plan.held is not None:
+        zones = giving.zones_held(connection, plan.held)
+        return gather(giving.held(connection, plan.held), zones, plan.terms, plan.secret, low, high)
+    chosen = list(giving_calendars(connection, plan))
+    if plan.filter.strip():
+        ids = ledger.ids(connection, Selection(plan.filter))
+        without = giving.echoes(connection)
+        sources = giving.chosen(connection, ids, without)
+    else:
+        sources = giving.in_force(connection, chosen)
+    return gather(sources, giving.zones_in_force(connection, chosen), plan.terms, plan.secret, low, high)
+
+
+def giving_calendars(connection: Connection, plan: Plan) -> list[CalendarId]:
+    """The calendars a plan gives something of: never what came of a share, or it would come back for ever."""
+    echoes = giving.echoes(connection)
+    known = calendars.names(connection, live=True)
+    wanted = known if plan.filter.strip() else [one for one in plan.calendars if one in known]
+    return [one for one in wanted if one not in echoes]
+
+
+def names_of(connection: Connection, plan: Plan) -> dict[int, str]:
+    """The names of the calendars, where readers may know them."""
+    if plan.terms.detail is Detail.BUSY:
+        return {}
+    known = calendars.names(connection)
+    wanted = giving.calendars_held(connection, plan.held) if plan.held else giving_calendars(connection, plan)
+    return {int(one): known[one] for one in wanted if one in known}

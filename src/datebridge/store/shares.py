@@ -1,0 +1,132 @@
+"""Shares, their owners and readers, and the addresses by which readers come."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any, NamedTuple
+
+from sqlalchemy import Connection, delete, func, insert, select, update
+from sqlmodel import Session, col
+from sqlmodel import select as rows_of
+
+from datebridge.store.database import now
+from datebridge.store.tables import ADDRESSES, HELD, READERS, ROLES, SHARE_HOSTS, SHARES
+from datebridge.store.tables.sharing import Reader, Role, Share, ShareHost
+
+
+class Address(NamedTuple):
+    """An address, and whose it is.
+
+    Attributes:
+        ended: it was renewed or taken back, or its reader or the whole share was.
+        target: where it sends readers, encrypted; b"" for nowhere.
+    """
+
+    digest: str
+    share: int
+    reader: int
+    ended: bool
+    target: bytes
+
+
+def role(connection: Connection, name: str, contact: str) -> int:
+    """The owner of a name, made where there is none; how to ask it is as said last."""
+    found = connection.execute(select(ROLES.c.id, ROLES.c.contact).where(ROLES.c.name == name)).first()
+    if found is None:
+        made = insert(ROLES).values(name=name, contact=contact)
+        return int(connection.execute(made.returning(ROLES.c.id)).scalar_one())
+    if contact and contact != found.contact:
+        connection.execute(update(ROLES).where(ROLES.c.id == found.id).values(contact=contact))
+    return int(found.id)
+
+
+def roles(session: Session) -> list[Role]:
+    """All owners, by name."""
+    return list(session.exec(rows_of(Role).order_by(col(Role.name))))
+
+
+def shares(session: Session, ended: bool = False) -> list[Share]:
+    """Shares by title; those that were taken back too, where asked for."""
+    found = rows_of(Share).order_by(func.lower(Share.title), col(Share.id))
+    return list(session.exec(found if ended else found.where(col(Share.ended_at).is_(None))))
+
+
+def readers(session: Session, share: int | None = None) -> list[Reader]:
+    """The readers of a share, or of all, in the order in which they came."""
+    found = rows_of(Reader).order_by(col(Reader.id))
+    return list(session.exec(found.where(Reader.share_id == share) if share is not None else found))
+
+
+def hosts(session: Session, share: int | None = None) -> list[ShareHost]:
+    """Where a share is handed out to, or all are."""
+    found = rows_of(ShareHost).order_by(col(ShareHost.id))
+    return list(session.exec(found.where(ShareHost.share_id == share) if share is not None else found))
+
+
+def change(connection: Connection, share: int, **values: Any) -> None:
+    """Say of a share otherwise what is given."""
+    connection.execute(update(SHARES).where(SHARES.c.id == share).values(changed_at=now(), **values))
+
+
+def change_host(connection: Connection, host: int, **values: Any) -> None:
+    connection.execute(update(SHARE_HOSTS).where(SHARE_HOSTS.c.id == host).values(**values))
+
+
+def forget_host(connection: Connection, host: int) -> None:
+    connection.execute(delete(SHARE_HOSTS).where(SHARE_HOSTS.c.id == host))
+
+
+def let_go(connection: Connection, share: int) -> None:
+    """Have a share hold nothing any more."""
+    connection.execute(delete(HELD).where(HELD.c.share_id == share))
+
+
+def end_reader(connection: Connection, reader: int) -> None:
+    """Take back what a reader was given, at once."""
+    moment = now()
+    connection.execute(update(READERS).where(READERS.c.id == reader).values(ended_at=moment))
+    end_addresses(connection, reader)
+
+
+def set_password(connection: Connection, reader: int, digest: str) -> None:
+    connection.execute(update(READERS).where(READERS.c.id == reader).values(password=digest))
+
+
+def add_address(connection: Connection, reader: int, digest: str) -> None:
+    """Give a reader an address, in place of the one there was."""
+    end_addresses(connection, reader)
+    connection.execute(insert(ADDRESSES).values(digest=digest, reader_id=reader, made_at=now(), target=b""))
+    connection.execute(update(READERS).where(READERS.c.id == reader).values(ended_at=None))
+
+
+def end_addresses(connection: Connection, reader: int) -> None:
+    standing = (ADDRESSES.c.reader_id == reader) & ADDRESSES.c.ended_at.is_(None)
+    connection.execute(update(ADDRESSES).where(standing).values(ended_at=now()))
+
+
+def send_on(connection: Connection, reader: int, target: bytes) -> None:
+    """Send who comes by any address of a reader elsewhere; b"" for nowhere."""
+    connection.execute(update(ADDRESSES).where(ADDRESSES.c.reader_id == reader).values(target=target))
+
+
+def addresses(connection: Connection) -> Iterable[Address]:
+    """All addresses there ever were."""
+    ended = ADDRESSES.c.ended_at.is_not(None) | READERS.c.ended_at.is_not(None) | SHARES.c.ended_at.is_not(None)
+    found = (
+        select(ADDRESSES.c.digest, READERS.c.share_id, READERS.c.id, ended, ADDRESSES.c.target)
+        .join(READERS, READERS.c.id == ADDRESSES.c.reader_id)
+        .join(SHARES, SHARES.c.id == READERS.c.share_id)
+    )
+    return [Address(row[0], row[1], row[2], bool(row[3]), row[4]) for row in connection.execute(found)]
+
+
+def live_address(connection: Connection, reader: int) -> str:
+    """The digest of the address a reader comes by now; "" where there is none."""
+    live = (ADDRESSES.c.reader_id == reader) & ADDRESSES.c.ended_at.is_(None)
+    return str(connection.execute(select(ADDRESSES.c.digest).where(live)).scalar() or "")
+
+
+def sent_on(connection: Connection) -> set[int]:
+    """The readers who are sent elsewhere."""
+    found = select(ADDRESSES.c.reader_id).where(func.length(ADDRESSES.c.target) > 0).distinct()
+    return set(connection.execute(found).scalars())
