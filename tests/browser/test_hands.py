@@ -61,7 +61,7 @@ def _has_the_focus(page: Page, path: str) -> None:
     expect(page.get_by_role("dialog")).to_have_count(0)
     expect(page.locator(":focus")).to_have_count(1)
     keys.press("3" if path != "/mend" else "4")
-    page.wait_for_url("**/mend" if path != "/mend" else "**/logbook")
+    page.wait_for_url("**/mend" if path != "/mend" else "**/share")
 
 
 def test_a_question_holds_the_focus_and_nothing_behind_it_acts(page: Page) -> None:

@@ -19,7 +19,7 @@
   const { children }: { children: Snippet } = $props();
   const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 2000 } } });
   let listing = $state(false);
-  const STAGES = ['/connect', '/look', '/mend', '/logbook'];
+  const STAGES = ['/connect', '/look', '/mend', '/share', '/logbook'];
   let over = $state(false);
   let asking = $state(true);
 
@@ -45,7 +45,8 @@
       { key: '1', does: 'Connect', run: () => void goto('/connect') },
       { key: '2', does: 'Look', run: () => void goto('/look') },
       { key: '3', does: 'Mend', run: () => void goto('/mend') },
-      { key: '4', does: 'Logbook', run: () => void goto('/logbook') },
+      { key: '4', does: 'Share', run: () => void goto('/share') },
+      { key: '5', does: 'Logbook', run: () => void goto('/logbook') },
       { key: 'F6', does: 'the next part of the page; with Shift, the one before' },
       { key: '?', does: 'this list', run: () => (listing = true) },
       { key: 'u', does: 'take back what was done just now', aim: 'change', run: () => void undoLast(queries) },

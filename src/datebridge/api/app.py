@@ -27,12 +27,14 @@ from datebridge.api.logbook import changesets, findings
 from datebridge.api.look import entries
 from datebridge.api.mend import bulk, checks, duplicates, reconcile, series, zones
 from datebridge.api.readiness import give_memory_back, readiness
+from datebridge.api.share import readers, shares
 from datebridge.api.time import editing, overlaps, views
 from datebridge.services.imports import uploads
 from datebridge.services.jobs import jobs
 from datebridge.services.jobs.clock import clock
 from datebridge.services.jobs.worker import Worker
 from datebridge.services.logs import set_up
+from datebridge.services.sharing.seeing import Seeing
 from datebridge.settings import Settings
 from datebridge.store.changesets.apply import recover
 from datebridge.store.database import CONNECTIONS, Store
@@ -52,7 +54,16 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
     said = [*recover(store), *jobs.resume_interrupted(store)]
     uploads.forget_strays(store, settings)
     ledger = Ledger(store)
-    app = App(store, settings, ledger, Happenings(store, ledger.spans), Density(store), Pulse(store), said)
+    app = App(
+        store,
+        settings,
+        ledger,
+        Happenings(store, ledger.spans),
+        Density(store),
+        Pulse(store),
+        Seeing(store, ledger),
+        said,
+    )
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
@@ -85,7 +96,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
 def _routes(api: FastAPI) -> FastAPI:
     for module in (
         views, overlaps, editing, entries, changesets, findings, duplicates, checks, bulk, zones, series, reconcile,
-        house, imports, accounts, transfers, conflicts,
+        house, imports, accounts, transfers, conflicts, shares, readers,
     ):  # fmt: skip
         api.include_router(module.router)
     return api
@@ -122,6 +133,12 @@ def _front_end(api: FastAPI) -> None:
         return Response(
             data, media_type=kind, headers={**_FOREVER, "Content-Encoding": "gzip", "Vary": "Accept-Encoding"}
         )
+
+    @api.get("/reader/{name}", include_in_schema=False)
+    def reader(name: str) -> Response:
+        """What the readers' page is made of, for a look at it."""
+        known = {file.name: file for file in (WEB / "reader").iterdir()} if (WEB / "reader").is_dir() else {}
+        return FileResponse(known[name]) if name in known else Response(status_code=404)
 
     @api.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> FileResponse:

@@ -10,6 +10,7 @@ from fastapi import Depends, HTTPException, Request
 from datebridge.api.shapes import SelectionIn
 from datebridge.core.tzids import resolve
 from datebridge.core.words.filters import Selection
+from datebridge.services.sharing.seeing import Seeing
 from datebridge.settings import Settings
 from datebridge.store.database import Store
 from datebridge.store.entries.density import Density
@@ -26,6 +27,7 @@ class App:
     happenings: Happenings
     density: Density
     pulse: Pulse
+    seeing: Seeing
     notices: list[str] = field(default_factory=list)
 
 

@@ -60,7 +60,7 @@ class Guard:
             if message["type"] == "http.response.start":
                 begun = True
                 out = MutableHeaders(scope=message)
-                out["Content-Security-Policy"] = self.policy
+                out.setdefault("Content-Security-Policy", self.policy)
                 out["X-Content-Type-Options"] = "nosniff"
                 out.setdefault("Referrer-Policy", "no-referrer")
                 out["Cross-Origin-Resource-Policy"] = "same-origin"

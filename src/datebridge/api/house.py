@@ -20,7 +20,7 @@ from datebridge.api.shapes import (
 )  # fmt: skip
 from datebridge.core.changes import State
 from datebridge.services.jobs import jobs
-from datebridge.store import findings, imports
+from datebridge.store import findings, imports, shares
 from datebridge.store.changesets import review
 from datebridge.store.database import LITTLE_ROOM, room_left
 from datebridge.store.pushes import PENDING, TO_DECIDE, count_by_state
@@ -74,8 +74,9 @@ def route(app: AppDep) -> RouteOut:
         waiting = imports.count_waiting(connection)
         wrong = findings.count(connection)
         entries = app.ledger.count(connection)
+        shared = shares.count(connection)
     return RouteOut(
-        connect=waiting, to_push=sum(pushing.get(state, 0) for state in PENDING),
+        connect=waiting, shares=shared, to_push=sum(pushing.get(state, 0) for state in PENDING),
         to_decide=sum(pushing.get(state, 0) for state in TO_DECIDE), look=entries,
         mend=sets.get(State.PROPOSED, 0), logbook=sets.get(State.APPLIED, 0), problems=wrong,
         last_batch=present.change_set(last) if last else None, notices=[*app.notices, *_room(app)],

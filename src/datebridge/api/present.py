@@ -153,7 +153,7 @@ def calendar(row: CalendarRow, own: OwnLines, said: Statement) -> CalendarOut:
         description=own.description, state=said.state, live=there is not None, writable=own.writable, flow=said.flow,
         source=row.source, taken_at=stamp(row.taken_at), entries=row.entries, problems=row.problems,
         first=day_of(row.first), last="no end" if row.endless else day_of(row.last), to_push=said.to_push,
-        to_decide=said.to_decide,
+        to_decide=said.to_decide, echo=said.echo,
     )  # fmt: skip
     if there is not None:
         remote = there.remote

@@ -362,6 +362,7 @@ class RouteOut(BaseModel):
     to_decide: int = Field(description="changes that were refused there, or is in conflict")
     look: int
     mend: int
+    shares: int
     logbook: int
     problems: int
     last_batch: ChangeSetOut | None

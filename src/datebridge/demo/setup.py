@@ -22,6 +22,7 @@ from datebridge.demo.scenario import (
     sample_calendars,
     sample_files,
 )
+from datebridge.demo.sharing import DOOR, share
 from datebridge.demo.world import PASSWORD, SUBSCRIBED, fill
 from datebridge.services.accounts import accounts
 from datebridge.services.imports import decide, uploads
@@ -56,9 +57,19 @@ _SETS = {
 def with_standins(settings: Settings) -> Settings:
     """The settings with which the stand-ins of a prepared demo may be reached."""
     ports: dict[str, int] = json.loads((standins_folder(settings) / "ports.json").read_text())
-    origins = tuple(f"http{'s' if name.endswith('-tls') else ''}://127.0.0.1:{port}" for name, port in ports.items())
+    origins = tuple(
+        f"http{'s' if name.endswith('-tls') else ''}://127.0.0.1:{port}" for name, port in ports.items()
+        if name != "smtp"
+    )  # fmt: skip
+    origins += tuple(f"http://127.0.0.1:{port}" for port in range(DOOR, DOOR + 3))  # the readers' own door
+    post = f"smtp://127.0.0.1:{ports['smtp']}"
     catalogue = f"http://127.0.0.1:{ports['breakwater']}/catalogue.json"
-    return settings.model_copy(update={"allowed_origins": origins, "catalogue": catalogue})
+    return settings.model_copy(
+        update={
+            "allowed_origins": origins, "catalogue": catalogue, "mail_server": post,
+            "mail_from": "harbour-office@skerrow.example",
+        }
+    )  # fmt: skip
 
 
 def prepare(settings: Settings, fresh: bool = False, report: Callable[[int, int], None] | None = None) -> None:
@@ -101,6 +112,7 @@ def prepare(settings: Settings, fresh: bool = False, report: Callable[[int, int]
             _bring(store, settings, file)
             step()
     _look(store)
+    share(store, settings)
     marker.touch()
     store.close()
 

@@ -72,3 +72,16 @@ def _publish(host: FeedHost, make: Scenario, at: str) -> None:
                  manner="shrinking"), make.notices())  # fmt: skip
     publish(Feed("/private/7f3kq9-duty.ics", "Duty officers (secret)", access="secret"), make.notices())
     publish(Feed("/members/berths.ics", "Berth plan for members", access="password"), make.ferry())
+
+
+def publish_site(host: FeedHost, address: str) -> None:
+    """A site of the partners' on the feed host, with the seminars' page put into it."""
+    html = (
+        '<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width">'
+        "<title>Partner stations</title><style>body{font:16px/1.5 system-ui;max-width:70rem;margin:1.5rem auto;"
+        "padding:0 1rem}iframe{border:1px solid #999}</style><h1>Partner stations</h1>"
+        "<p>Talks at Hobart, Reykjavík and Halifax. The calendar below is Skerrow's own page, put in here.</p>"
+        f'<iframe src="{address}" title="Seminars with our partners" width="100%" height="640"'
+        ' sandbox="allow-scripts allow-same-origin allow-forms allow-downloads allow-popups"></iframe>'
+    )
+    host.publish(Feed("/site/seminars.html", "Partner stations", manner="site"), html.encode())

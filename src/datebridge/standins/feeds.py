@@ -21,7 +21,9 @@ from datebridge.core.text.writer import new_header, write_calendar
 from datebridge.standins.page import page
 
 Access = Literal["open", "secret", "password"]
-Manner = Literal["plain", "moved", "redirect", "slow", "page", "shrinking"]
+Manner = Literal["plain", "moved", "redirect", "slow", "page", "shrinking", "site"]
+#: Where members may write files of their own, by PUT (RFC 9110 §9.3.4).
+WRITABLE = "/web/"
 #: How long the slow feed takes, in seconds.
 SLOWNESS = 2.0
 
@@ -34,8 +36,8 @@ class Feed:
         path: where it is, from ``/`` on.
         subject: what the catalogue lists it under; "" keeps it out of the catalogue.
         access: open to all, behind an address that nobody can guess, or behind a name and a password.
-        manner: plain, moved for good (301), somewhere else today (302), slow, a web page after all, or a calendar
-            that is empty a day after it was published.
+        manner: plain, moved for good (301), somewhere else today (302), slow, a web page after all, a calendar
+            that is empty a day after it was published, or a site of somebody's own.
         target: where a moved one is.
     """
 
@@ -87,11 +89,34 @@ class FeedHost:
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         request = Request(scope, receive)
-        response = self._answer(request)
+        if request.method == "PUT":
+            response: Response | None = await self._written(request)
+        else:
+            response = self._answer(request)
         if response is None:
             await asyncio.sleep(SLOWNESS)
             response = self._content(request, *self._found(request.url.path))
         await response(scope, receive, send)
+
+    async def _written(self, request: Request) -> Response:
+        """A file written by a member, where nobody else has written meanwhile (RFC 9110 §13.1)."""
+        path = request.url.path
+        if not path.startswith(WRITABLE) or "/" in path[len(WRITABLE) :]:
+            return Response("Nothing can be written here.", 405, {"Allow": "GET, HEAD"})
+        if not self._may(request):
+            return Response("Members only.", 401, {"WWW-Authenticate": 'Basic realm="Breakwater members"'})
+        there = next((row for row in self._feeds() if row[0].path == path), None)
+        tag = _etag(there[1]) if there is not None else ""
+        wanted, unwanted = request.headers.get("if-match"), request.headers.get("if-none-match")
+        if (wanted is not None and wanted != tag) or (unwanted == "*" and there is not None):
+            return Response("It was changed meanwhile.", 412)
+        data = b""
+        async for piece in request.stream():
+            data += piece
+            if len(data) > 32 << 20:
+                return Response("There is no room for that.", 413)
+        self.publish(Feed(path, path[len(WRITABLE) :]), data)
+        return Response(status_code=204 if there is not None else 201, headers={"ETag": _etag(data)})
 
     def _found(self, path: str) -> tuple[Feed, bytes, int]:
         return next(row for row in self._feeds() if row[0].path == path)
@@ -112,6 +137,8 @@ class FeedHost:
             return Response("Members only.", 401, {"WWW-Authenticate": 'Basic realm="Breakwater members"'})
         if feed.manner in ("moved", "redirect"):
             return Response(status_code=301 if feed.manner == "moved" else 302, headers={"Location": feed.target})
+        if feed.manner == "site":
+            return HTMLResponse(row[1].decode())
         if feed.manner == "page":
             return HTMLResponse(page("Breakwater", "This calendar is being rebuilt. Please look in again.", ""))
         return None if feed.manner == "slow" else self._content(request, *row)
@@ -123,7 +150,7 @@ class FeedHost:
     def _content(self, request: Request, feed: Feed, data: bytes, changed: int) -> Response:
         if feed.manner == "shrinking" and time.time() - changed > 86400:
             data, changed = b"".join(write_calendar(new_header(feed.title), [], [])), changed + 86400
-        etag = f'"{hashlib.blake2b(data, digest_size=8).hexdigest()}"'
+        etag = _etag(data)
         headers = {"ETag": etag, "Last-Modified": formatdate(changed, usegmt=True), "Cache-Control": "no-cache"}
         none_match = request.headers.get("if-none-match")
         since = request.headers.get("if-modified-since")
@@ -155,3 +182,7 @@ class FeedHost:
         return page("Breakwater", "A simulated feed host: open feeds, free to subscribe to.", body).replace(
             "</head>", links + "</head>"
         )
+
+
+def _etag(data: bytes) -> str:
+    return f'"{hashlib.blake2b(data, digest_size=8).hexdigest()}"'

@@ -23,6 +23,7 @@ from pathlib import Path
 from typing import Any
 
 import uvicorn
+from aiosmtpd.smtp import SMTP
 from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
@@ -34,13 +35,13 @@ from datebridge.standins.calendars import CalendarServer
 from datebridge.standins.faults import Faulty, Switches
 from datebridge.standins.feeds import FeedHost
 from datebridge.standins.habits import Habits
-from datebridge.standins.mail import MailDrop, mail_app
+from datebridge.standins.mail import MailDrop, Post, mail_app
 from datebridge.standins.records import Records
 from datebridge.standins.traits import LANTERN, TIDEWRACK, Traits
 
 HOST = "127.0.0.1"
 #: The ports they have unless these are taken.
-PORTS = {"tidewrack": 8141, "lantern": 8142, "breakwater": 8143, "mail": 8144, "lantern-tls": 8145}
+PORTS = {"tidewrack": 8141, "lantern": 8142, "breakwater": 8143, "mail": 8144, "lantern-tls": 8145, "smtp": 8146}
 
 
 class PortTaken(Exception):
@@ -69,7 +70,7 @@ class Hosts:
 
     def address(self, name: str) -> str:
         """Where one of them is, without a slash at the end."""
-        scheme = "https" if name.endswith("-tls") else "http"
+        scheme = "smtp" if name == "smtp" else "https" if name.endswith("-tls") else "http"
         return f"{scheme}://{HOST}:{self._sockets[name].getsockname()[1]}"
 
     @property
@@ -101,9 +102,12 @@ class Hosts:
             server = uvicorn.Server(config)
             self._servers.append(server)
         names = list(self._apps())
+        loop = asyncio.get_running_loop()
+        post = await loop.create_server(lambda: SMTP(Post(self.mail), loop=loop), sock=self._sockets["smtp"])
         await asyncio.gather(
             *(server.serve(sockets=[self._sockets[name]]) for name, server in zip(names, self._servers, strict=True))
         )
+        post.close()
 
     def stop(self) -> None:
         for server in self._servers:

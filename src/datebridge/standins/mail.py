@@ -5,8 +5,10 @@ from __future__ import annotations
 import html
 import sqlite3
 import time
+from email import message_from_bytes, policy
 from pathlib import Path
 
+from aiosmtpd.smtp import SMTP, Envelope, Session
 from starlette.applications import Starlette
 from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, Response
@@ -46,6 +48,25 @@ class MailDrop:
         self._db.close()
 
 
+class Post:
+    """Takes mail as a mail server does (SMTP, RFC 5321), into the drop."""
+
+    def __init__(self, drop: MailDrop) -> None:
+        self.drop = drop
+
+    async def handle_DATA(self, _server: SMTP, _session: Session, envelope: Envelope) -> str:
+        message = message_from_bytes(envelope.original_content or b"", policy=policy.default)
+        body = message.get_body(("plain",))
+        text = body.get_content() if body is not None else ""
+        files = [part.get_filename() or "file" for part in message.iter_attachments()]
+        for recipient in envelope.rcpt_tos:
+            self.drop.keep(
+                "smtp", "MAIL", envelope.mail_from or "", recipient, str(message["Subject"] or ""), "",
+                text + "".join(f"\n[{name}]" for name in files),
+            )  # fmt: skip
+        return "250 Taken"
+
+
 def mail_app(drop: MailDrop) -> Starlette:
     """The drop as a small web site: a list, a message, and the same as JSON."""
 
@@ -57,7 +78,7 @@ def mail_app(drop: MailDrop) -> Starlette:
             for m in drop.messages()
         )
         table = f"<table><tr><th>When<th>Server<th>What<th>From<th>To<th>About{rows}</table>"
-        empty = "<p>The drop is empty: no server has sent anything to anybody.</p>"
+        empty = "<p>The drop is empty: nobody has sent anything to anybody.</p>"
         return HTMLResponse(
             page("Mail drop", "What would have been sent. Nothing leaves here.", table if rows else empty)
         )

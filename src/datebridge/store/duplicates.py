@@ -15,6 +15,7 @@ from datebridge.core.ids import CalendarId, JobId, VersionId
 from datebridge.core.matching import CONTAINING, Alike, Group, Item, find, together
 from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.database import Store
+from datebridge.store.entries.giving import echoes
 from datebridge.store.entries.occurrences import clocks_of
 from datebridge.store.entries.present import texts_of
 from datebridge.store.jobs import queue_once
@@ -76,7 +77,8 @@ def look(store: Store, pause: Callable[[], None]) -> int:
 def items_of(connection: Connection) -> list[Item[VersionId]]:
     """All events, to-dos and journals in force, with their changed occurrences."""
     rows = connection.exec_driver_sql(
-        f"SELECT {_COLUMNS} FROM entry WHERE listed = 1 AND component IN ('VEVENT', 'VTODO', 'VJOURNAL') ORDER BY id"
+        f"SELECT {_COLUMNS} FROM entry WHERE listed = 1 AND component IN ('VEVENT', 'VTODO', 'VJOURNAL')"
+        f" AND calendar_id NOT IN ({', '.join(str(int(one)) for one in echoes(connection))}) ORDER BY id"
     )
     return together(
         Item(

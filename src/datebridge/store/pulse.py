@@ -9,15 +9,19 @@ from sqlalchemy import Connection, Table, func, select
 from datebridge.store.database import Store
 from datebridge.store.tables import (
     ACCOUNTS,
+    ADDRESSES,
     COMPARISONS,
     FILES,
     JOBS,
     META,
     PREFERENCES,
     PUSHES,
+    READERS,
     REMOTES,
     RULINGS,
     SETS,
+    SHARE_HOSTS,
+    SHARES,
 )
 
 #: Each topic with a mark that is another one once something of it has changed.
@@ -52,6 +56,7 @@ def marks(connection: Connection) -> Marks:
             *of(func.max(RULINGS.c.id), func.count(RULINGS.c.revoked_at)),
         ),
         "preferences": all_of(*PREFERENCES.c),
+        "shares": (*all_of(*SHARES.c), *all_of(*READERS.c), *all_of(*ADDRESSES.c), *all_of(*SHARE_HOSTS.c)),
     }  # fmt: skip
 
 

@@ -9,7 +9,9 @@ from sqlalchemy import Connection, delete, func, insert, select, update
 from sqlmodel import Session, col
 from sqlmodel import select as rows_of
 
+from datebridge.core.ids import CalendarId
 from datebridge.store.database import now
+from datebridge.store.entries.giving import echoes
 from datebridge.store.tables import ADDRESSES, HELD, READERS, ROLES, SHARE_HOSTS, SHARES
 from datebridge.store.tables.sharing import Reader, Role, Share, ShareHost
 
@@ -61,6 +63,22 @@ def hosts(session: Session, share: int | None = None) -> list[ShareHost]:
     """Where a share is handed out to, or all are."""
     found = rows_of(ShareHost).order_by(col(ShareHost.id))
     return list(session.exec(found.where(ShareHost.share_id == share) if share is not None else found))
+
+
+def count(connection: Connection) -> int:
+    """How many shares there are."""
+    found = select(func.count()).select_from(SHARES).where(SHARES.c.ended_at.is_(None))
+    return int(connection.execute(found).scalar_one())
+
+
+def shares_echoed(connection: Connection) -> dict[CalendarId, str]:
+    """Calendars that came of a share of one's own, with its title."""
+    found = echoes(connection)
+    if not found:
+        return {}
+    rows = connection.execute(select(SHARES.c.mark, SHARES.c.title).where(SHARES.c.mark.in_(set(found.values()))))
+    titles = {row.mark: row.title for row in rows}
+    return {calendar: titles[mark] for calendar, mark in found.items() if mark in titles}
 
 
 def change(connection: Connection, share: int, **values: Any) -> None:

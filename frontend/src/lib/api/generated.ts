@@ -2436,6 +2436,378 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shares": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Listed
+         * @description All shares with their readers, and what was given out in the last 90 days.
+         */
+        get: operations["listed_api_shares_get"];
+        put?: never;
+        /**
+         * Make Share
+         * @description Make a share. Nobody can read it before it has a reader.
+         */
+        post: operations["make_share_api_shares_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shares/owners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Owners
+         * @description The roles that own shares, and how they are asked.
+         */
+        get: operations["owners_api_shares_owners_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shares/{share}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say
+         * @description Say otherwise what a share gives. Its readers and their addresses stay.
+         */
+        put: operations["say_api_shares__share__put"];
+        post?: never;
+        /**
+         * End
+         * @description Take a share back as a whole, at once.
+         */
+        delete: operations["end_api_shares__share__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shares/{share}/owner": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand Over
+         * @description Have another role own a share. Its addresses stay.
+         */
+        post: operations["hand_over_api_shares__share__owner_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shares/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Seen
+         * @description What a share gives, or would give, beside its source.
+         */
+        post: operations["seen_api_shares_seen_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shares/seen/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Seen Page
+         * @description The page exactly as its readers get it.
+         */
+        get: operations["seen_page_api_shares_seen_page_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shares/seen/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Seen Form
+         * @description A form exactly as its readers get it.
+         */
+        post: operations["seen_form_api_shares_seen__form__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shares/{share}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * File
+         * @description What a share gives, once, as a file.
+         */
+        get: operations["file_api_shares__share__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shares/{share}/readers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Reader
+         * @description Give a share to somebody, or to everybody who has the address. The address is told this once.
+         */
+        post: operations["add_reader_api_shares__share__readers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/readers/{reader}/renew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Renew
+         * @description Another address for a reader; the one there was is taken back at once.
+         */
+        post: operations["renew_api_readers__reader__renew_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/readers/{reader}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Back
+         * @description Take back what a reader was given, at once.
+         */
+        delete: operations["take_back_api_readers__reader__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/readers/{reader}/target": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Send On
+         * @description Send who comes by a reader's addresses elsewhere; an empty target ends that.
+         */
+        put: operations["send_on_api_readers__reader__target_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/readers/{reader}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Password
+         * @description Have programs give a password; an empty one ends that.
+         */
+        put: operations["set_password_api_readers__reader__password_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/readers/{reader}/invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Invitation
+         * @description The message that is offered, to be edited.
+         */
+        get: operations["invitation_api_readers__reader__invitation_get"];
+        put?: never;
+        /**
+         * Send Invitation
+         * @description Send the message to the reader.
+         */
+        post: operations["send_invitation_api_readers__reader__invitation_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/readers/{reader}/invitation/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Invitation File
+         * @description The message as a file, to be sent by other ways.
+         */
+        post: operations["invitation_file_api_readers__reader__invitation_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shares/{share}/hosts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Host
+         * @description Have a share handed out to a web host, now and after every change.
+         */
+        post: operations["add_host_api_shares__share__hosts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/share-hosts/{host}/hand-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand Out
+         * @description Hand it out now.
+         */
+        post: operations["hand_out_api_share_hosts__host__hand_out_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/share-hosts/{host}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Leave Host
+         * @description Hand nothing out there any more. What is there stays there.
+         */
+        delete: operations["leave_host_api_share_hosts__host__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2903,6 +3275,12 @@ export interface components {
             failed_since: string;
             /** Held Set Id */
             held_set_id?: number | null;
+            /**
+             * Echo
+             * @description the share of one's own it came of, and so only repeats; empty for none
+             * @default
+             */
+            echo: string;
             /**
              * To Push
              * @default 0
@@ -3461,6 +3839,12 @@ export interface components {
             do: "delete";
         };
         /**
+         * Detail
+         * @description How much readers are given.
+         * @enum {string}
+         */
+        Detail: "everything" | "without-people" | "titles" | "busy";
+        /**
          * DifferenceOut
          * @description One occurrence on both sides; one is None where it is on the other alone.
          */
@@ -3522,6 +3906,17 @@ export interface components {
              * @default
              */
             day: string;
+        };
+        /** DoubtOut */
+        DoubtOut: {
+            /** What */
+            what: string;
+            /** Entries */
+            entries: number;
+            /** Title */
+            title: string;
+            /** Found */
+            found: string;
         };
         /**
          * DraftOut
@@ -3954,6 +4349,12 @@ export interface components {
              */
             do: "fix";
         };
+        /**
+         * Form
+         * @description A form in which readers take what they are given.
+         * @enum {string}
+         */
+        Form: "feed" | "jcal" | "busy" | "page" | "file";
         /** FoundCalendar */
         FoundCalendar: {
             /** Name */
@@ -4015,6 +4416,12 @@ export interface components {
             members: number;
         };
         /**
+         * Guarded
+         * @description What becomes of entries that are private, or confidential.
+         * @enum {string}
+         */
+        Guarded: "leave-out" | "busy" | "as-others";
+        /**
          * HabitOut
          * @description Something a server was seen to do, with what is done about it; and when last.
          */
@@ -4025,6 +4432,15 @@ export interface components {
             says: string;
             /** At */
             at: string;
+        };
+        /** HandOutIn */
+        HandOutIn: {
+            /**
+             * Over
+             * @description also where somebody else has changed it there meanwhile
+             * @default false
+             */
+            over: boolean;
         };
         /**
          * HappensOut
@@ -4064,6 +4480,49 @@ export interface components {
             older: number;
             /** Different */
             different: number;
+        };
+        /** HostIn */
+        HostIn: {
+            /** Address */
+            address: string;
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+            /** @default feed */
+            form: components["schemas"]["Form"];
+            /**
+             * Always
+             * @default true
+             */
+            always: boolean;
+        };
+        /**
+         * HostOut
+         * @description A web host a share is handed out to.
+         */
+        HostOut: {
+            /** Id */
+            id: number;
+            /** Host */
+            host: string;
+            /** User */
+            user: string;
+            form: components["schemas"]["Form"];
+            /** Always */
+            always: boolean;
+            /** Outcome */
+            outcome: string;
+            /** Trouble */
+            trouble: string;
+            /** Last */
+            last: string;
         };
         /** ImportDetail */
         ImportDetail: {
@@ -4142,6 +4601,30 @@ export interface components {
         IntervalIn: {
             /** Every */
             every: number;
+        };
+        /**
+         * InvitationIn
+         * @description A message to a reader; their address has to be given again, since it is not kept.
+         */
+        InvitationIn: {
+            /** Address */
+            address: string;
+            /** Subject */
+            subject: string;
+            /** Text */
+            text: string;
+            /**
+             * Attach
+             * @default false
+             */
+            attach: boolean;
+        };
+        /** InvitationOut */
+        InvitationOut: {
+            /** Subject */
+            subject: string;
+            /** Text */
+            text: string;
         };
         /** JobOut */
         JobOut: {
@@ -4252,29 +4735,6 @@ export interface components {
              * @default
              */
             zone: string;
-        };
-        /** LineOut */
-        LineOut: {
-            /**
-             * Title
-             * @default
-             */
-            title: string;
-            /**
-             * Says
-             * @default
-             */
-            says: string;
-            /**
-             * Pieces
-             * @default []
-             */
-            pieces: components["schemas"]["LinePiece"][];
-            /**
-             * Wrong
-             * @default
-             */
-            wrong: string;
         };
         /**
          * LinePiece
@@ -4806,6 +5266,16 @@ export interface components {
              */
             entries: number[];
         };
+        /** OwnerIn */
+        OwnerIn: {
+            /** Owner */
+            owner: string;
+            /**
+             * Contact
+             * @default
+             */
+            contact: string;
+        };
         /**
          * PairDetail
          * @description A pair occurrence by occurrence, looked at now.
@@ -4825,6 +5295,14 @@ export interface components {
             total: number;
             /** Rows */
             rows: components["schemas"]["datebridge__api__mend__reconcile__PairOut"][];
+        };
+        /** PasswordIn */
+        PasswordIn: {
+            /**
+             * Password
+             * @default
+             */
+            password: string;
         };
         /**
          * Person
@@ -5106,6 +5584,68 @@ export interface components {
              */
             shorten: boolean;
         };
+        /** ReaderIn */
+        ReaderIn: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Mail
+             * @default
+             */
+            mail: string;
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+        };
+        /**
+         * ReaderOut
+         * @description Somebody a share is given to.
+         */
+        ReaderOut: {
+            /** Id */
+            id: number;
+            /**
+             * Name
+             * @description empty for everybody who has the address
+             */
+            name: string;
+            /** Mail */
+            mail: string;
+            /**
+             * Password
+             * @description whether programs have to give one
+             */
+            password: boolean;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "reads" | "never read" | "stopped" | "taken back" | "sent elsewhere";
+            /**
+             * Last
+             * @description when it was last fetched; empty for never
+             */
+            last: string;
+            /**
+             * A Day
+             * @description how often a day, over the days since it was first fetched
+             */
+            a_day: number;
+            /** Refused */
+            refused: number;
+            /** Octets */
+            octets: number;
+            /**
+             * Bars
+             * @description how often on each of the last 90 days
+             */
+            bars: number[];
+        };
         /**
          * ReadingOut
          * @description An entry as the name has it, and as the definition has it, on the clock of the name.
@@ -5355,6 +5895,13 @@ export interface components {
             /** Fields */
             fields: components["schemas"]["Tally"][];
         };
+        /** RoleOut */
+        RoleOut: {
+            /** Name */
+            name: string;
+            /** Contact */
+            contact: string;
+        };
         /**
          * RouteOut
          * @description The numbers on the route: what waits at each stage.
@@ -5376,6 +5923,8 @@ export interface components {
             look: number;
             /** Mend */
             mend: number;
+            /** Shares */
+            shares: number;
             /** Logbook */
             logbook: number;
             /** Problems */
@@ -5445,6 +5994,70 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["ScatteredOut"][];
         };
+        /** SeenIn */
+        SeenIn: {
+            wanted: components["schemas"]["WantedIn"];
+            /**
+             * Share
+             * @description the share it is of, where there is one already
+             */
+            share?: number | null;
+            /**
+             * Which
+             * @default all
+             * @enum {string}
+             */
+            which: "all" | "given" | "busy" | "left out";
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Limit
+             * @default 50
+             */
+            limit: number;
+        };
+        /**
+         * SeenOut
+         * @description A share through its readers' eyes.
+         */
+        SeenOut: {
+            /** Says */
+            says: string;
+            /** Considered */
+            considered: number;
+            /** Given */
+            given: number;
+            /** As Busy */
+            as_busy: number;
+            /** Left Out */
+            left_out: number;
+            /** Doubts */
+            doubts: components["schemas"]["DoubtOut"][];
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["SeenRow"][];
+        };
+        /** SeenRow */
+        SeenRow: {
+            /** Title */
+            title: string;
+            /** Given Title */
+            given_title: string;
+            /** When */
+            when: string;
+            /** Calendar */
+            calendar: string;
+            /** Fate */
+            fate: string;
+            /** As Busy */
+            as_busy: boolean;
+            /** Lines */
+            lines: components["schemas"]["datebridge__api__share__shapes__LineOut"][];
+        };
         /** SelectionCheck */
         SelectionCheck: {
             /** Only Readable */
@@ -5467,6 +6080,14 @@ export interface components {
             excluded: number[];
             /** Only */
             only?: number[] | null;
+        };
+        /** SendOnIn */
+        SendOnIn: {
+            /**
+             * Target
+             * @default
+             */
+            target: string;
         };
         /**
          * SeriesHead
@@ -5534,6 +6155,102 @@ export interface components {
              * @default
              */
             day: string;
+        };
+        /** ShareMade */
+        ShareMade: {
+            /** Id */
+            id: number;
+        };
+        /**
+         * ShareOut
+         * @description A share with its readers, and how it is used.
+         */
+        ShareOut: {
+            /** Id */
+            id: number;
+            /** Title */
+            title: string;
+            /** Owner */
+            owner: string;
+            /** Contact */
+            contact: string;
+            /** Calendars */
+            calendars: number[];
+            /** Names */
+            names: string[];
+            /** Filter */
+            filter: string;
+            terms: components["schemas"]["TermsIO"];
+            /** Forms */
+            forms: components["schemas"]["Form"][];
+            /** Zone */
+            zone: string;
+            /** Interval */
+            interval: number;
+            /** Fixed At */
+            fixed_at: string;
+            /** Until */
+            until: string;
+            /**
+             * Over
+             * @description the day until which it was given is over
+             */
+            over: boolean;
+            /** Sites */
+            sites: string[];
+            /** Indexed */
+            indexed: boolean;
+            /** Made */
+            made: string;
+            /**
+             * Says
+             * @description what is given, in words
+             */
+            says: string;
+            /** Readers */
+            readers: components["schemas"]["ReaderOut"][];
+            /** Hosts */
+            hosts: components["schemas"]["HostOut"][];
+            /** Bars */
+            bars: number[];
+            /** Fetched */
+            fetched: number;
+            /** Octets */
+            octets: number;
+            /**
+             * Unread
+             * @description nobody has read it for 30 days, though it could be
+             */
+            unread: boolean;
+        };
+        /** SharesOut */
+        SharesOut: {
+            /** Shares */
+            shares: components["schemas"]["ShareOut"][];
+            /**
+             * Door
+             * @description where readers come in; empty where they have no door
+             */
+            door: string;
+            /**
+             * Mail
+             * @description whether a mail server is set up
+             */
+            mail: boolean;
+            /**
+             * Fetched
+             * @description what was given out of all shares in 90 days
+             */
+            fetched: number;
+            /** Octets */
+            octets: number;
+            /** Refused */
+            refused: number;
+            /**
+             * Unknown
+             * @description tries with addresses nobody knows
+             */
+            unknown: number;
         };
         /**
          * SheetIn
@@ -5795,6 +6512,58 @@ export interface components {
              */
             term: string;
         };
+        /**
+         * TermsIO
+         * @description What is given of each entry.
+         */
+        TermsIO: {
+            /** @default busy */
+            detail: components["schemas"]["Detail"];
+            /**
+             * Busy Title
+             * @default Busy
+             */
+            busy_title: string;
+            /** @default leave-out */
+            private: components["schemas"]["Guarded"];
+            /** @default leave-out */
+            confidential: components["schemas"]["Guarded"];
+            /**
+             * Attachments
+             * @default false
+             */
+            attachments: boolean;
+            /**
+             * Alarms
+             * @default false
+             */
+            alarms: boolean;
+            /**
+             * Conferences
+             * @default false
+             */
+            conferences: boolean;
+            /**
+             * Unknown
+             * @default false
+             */
+            unknown: boolean;
+            /**
+             * Todos
+             * @default false
+             */
+            todos: boolean;
+            /**
+             * Back
+             * @description so many days of the past; none for all
+             */
+            back?: number | null;
+            /**
+             * Ahead
+             * @description so many days to come; none for all
+             */
+            ahead?: number | null;
+        };
         /** ThereOut */
         ThereOut: {
             /** Shown */
@@ -5906,6 +6675,20 @@ export interface components {
             least: number;
         };
         /**
+         * ToldOut
+         * @description An address, told this once: only a digest of it is kept.
+         */
+        ToldOut: {
+            /** Reader */
+            reader: number;
+            /** Address */
+            address: string;
+            /** Feed */
+            feed: string;
+            /** Webcal */
+            webcal: string;
+        };
+        /**
          * UndoOut
          * @description What undo came to: applied at once, or a proposal to look at since some entries changed meanwhile.
          */
@@ -5975,6 +6758,84 @@ export interface components {
             name: string;
             /** Entries */
             entries: number;
+        };
+        /**
+         * WantedIn
+         * @description A share as it is wanted.
+         */
+        WantedIn: {
+            /** Title */
+            title: string;
+            /** Owner */
+            owner: string;
+            /**
+             * Contact
+             * @default
+             */
+            contact: string;
+            /**
+             * Calendars
+             * @default []
+             */
+            calendars: number[];
+            /**
+             * Filter
+             * @default
+             */
+            filter: string;
+            /**
+             * @default {
+             *       "detail": "busy",
+             *       "busy_title": "Busy",
+             *       "private": "leave-out",
+             *       "confidential": "leave-out",
+             *       "attachments": false,
+             *       "alarms": false,
+             *       "conferences": false,
+             *       "unknown": false,
+             *       "todos": false
+             *     }
+             */
+            terms: components["schemas"]["TermsIO"];
+            /**
+             * Forms
+             * @default [
+             *       "feed",
+             *       "page"
+             *     ]
+             */
+            forms: components["schemas"]["Form"][];
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+            /**
+             * Interval
+             * @description in seconds
+             * @default 3600
+             */
+            interval: number;
+            /**
+             * Fixed
+             * @default false
+             */
+            fixed: boolean;
+            /**
+             * Until
+             * @description the last day on which it is given
+             */
+            until?: string | null;
+            /**
+             * Sites
+             * @default []
+             */
+            sites: string[];
+            /**
+             * Indexed
+             * @default false
+             */
+            indexed: boolean;
         };
         /**
          * WholeOut
@@ -6077,6 +6938,42 @@ export interface components {
              * @description the day on which the first of them parts from it; empty where it does not
              */
             parts: string;
+        };
+        /**
+         * LineOut
+         * @description A line of an entry, and what readers get of it.
+         */
+        datebridge__api__share__shapes__LineOut: {
+            /**
+             * Source
+             * @description empty for what only readers have
+             */
+            source: string;
+            /** Given */
+            given: string[];
+        };
+        /** LineOut */
+        datebridge__api__time__editing__LineOut: {
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * Says
+             * @default
+             */
+            says: string;
+            /**
+             * Pieces
+             * @default []
+             */
+            pieces: components["schemas"]["LinePiece"][];
+            /**
+             * Wrong
+             * @default
+             */
+            wrong: string;
         };
         /** StretchOut */
         datebridge__api__time__shapes__StretchOut: {
@@ -7025,7 +7922,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LineOut"];
+                    "application/json": components["schemas"]["datebridge__api__time__editing__LineOut"];
                 };
             };
             /** @description What was sent makes no sense; the detail says where. */
@@ -11492,6 +12389,871 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["MergedOut"];
                 };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    listed_api_shares_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharesOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    make_share_api_shares_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShareMade"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    owners_api_shares_owners_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoleOut"][];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    say_api_shares__share__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                share: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    end_api_shares__share__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                share: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    hand_over_api_shares__share__owner_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                share: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnerIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    seen_api_shares_seen_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeenOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    seen_page_api_shares_seen_page_get: {
+        parameters: {
+            query: {
+                wanted: string;
+                share?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    seen_form_api_shares_seen__form__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                form: components["schemas"]["Form"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    file_api_shares__share__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                share: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    add_reader_api_shares__share__readers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                share: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReaderIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToldOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    renew_api_readers__reader__renew_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reader: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToldOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_back_api_readers__reader__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reader: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    send_on_api_readers__reader__target_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reader: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendOnIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    set_password_api_readers__reader__password_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reader: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    invitation_api_readers__reader__invitation_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reader: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationOut"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    send_invitation_api_readers__reader__invitation_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reader: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InvitationIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    invitation_file_api_readers__reader__invitation_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reader: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InvitationIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    add_host_api_shares__share__hosts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                share: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HostIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShareMade"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    hand_out_api_share_hosts__host__hand_out_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                host: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOutIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    leave_host_api_share_hosts__host__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                host: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What was sent makes no sense; the detail says where. */
             422: {

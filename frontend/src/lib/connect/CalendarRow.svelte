@@ -19,6 +19,7 @@
       >
     </div>
     <div class="text-soft truncate pl-5 text-[12px]" title="{calendar.flow}; owned by {calendar.owner}">
+      {#if calendar.echo}<span class="text-changed">an echo of your share “{calendar.echo}”</span> ·{/if}
       {calendar.flow}{calendar.live && calendar.owner !== 'you' ? ` · of ${calendar.owner}` : ''}
     </div>
   </div>

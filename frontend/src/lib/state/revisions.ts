@@ -28,6 +28,8 @@ export const ASKED: Record<string, readonly string[]> = {
     'comparisons',
     'comparison',
     'pair',
+    'seen',
+    'shares',
   ].concat(['days', 'mirror', 'occurrences', 'overlaps', 'fields', 'fields-check', 'layer-warnings']),
   sets: ['route', 'change-sets', 'change-set', 'changes', 'imports'],
   accounts: ['accounts', 'calendars', 'route'],
@@ -37,6 +39,7 @@ export const ASKED: Record<string, readonly string[]> = {
   duplicates: ['duplicates', 'duplicate-groups'],
   time: ['zone-names', 'series-head', 'scattered', 'comparisons', 'comparison', 'pairs', 'pair'],
   preferences: ['kept', 'recipes'],
+  shares: ['shares', 'share-owners', 'route', 'calendars'],
 };
 
 /** The first parts of the keys of all that has to be asked again. */

@@ -23,6 +23,13 @@
       unit: 'to mend',
       what: 'entries with problems, and proposals waiting',
     },
+    {
+      href: '/share',
+      name: 'Share',
+      number: route.data?.shares,
+      unit: 'shares',
+      what: 'what is given to readers',
+    },
     { href: '/logbook', name: 'Logbook', number: route.data?.logbook, unit: 'batches', what: 'batches applied' },
   ]);
 </script>

@@ -39,6 +39,7 @@ class CalendarOut(BaseModel):
     trouble: str = ""
     failed_since: str = ""
     held_set_id: int | None = None
+    echo: str = Field(default="", description="the share of one's own it came of, and so only repeats; empty for none")
     to_push: int = 0
     to_decide: int = 0
     entries: int

@@ -252,10 +252,12 @@ class _Page:
         timed = [piece for day in days for piece in day.pieces if piece.row < 0]
         first = min((piece.start // 60 for piece in timed), default=_HOURS[0])
         last = max((-(-max(piece.end, piece.start + _LEAST) // 60) for piece in timed), default=_HOURS[1])
+        self.any_whole = any(day.total > len(day.pieces) or any(p.row >= 0 for p in day.pieces) for day in days)
         self.hours = list(range(min(first, _HOURS[0]), min(max(last, _HOURS[1]), 24)))
         return [self._grid_day(day) for day in days]
 
     hours: Sequence[int] = ()
+    any_whole = False
 
     def _grid_day(self, day: Day) -> GridDay:
         whole = [piece for piece in day.pieces if piece.row >= 0]

@@ -85,8 +85,8 @@ class Almanac:
         one = self.given.entries[number - 1]
         marks = one.timed.marks if one.timed is not None else 0
         return Shown(
-            one.source.calendar, one.uid, one.source.recurrence_id, "", "", marks, one.passed.title, one.passed.place,
-            one.source.kind, one.passed.status, "TRANSPARENT" if one.passed.free else "", 0,
+            one.source.calendar, one.source.uid, one.source.recurrence_id, "", "", marks, one.passed.title,
+            one.passed.place, one.source.kind, one.passed.status, "TRANSPARENT" if one.passed.free else "", 0,
         )  # fmt: skip
 
     # ---- single entries --------------------------------------------------------------------------

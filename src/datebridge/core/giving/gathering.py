@@ -70,6 +70,7 @@ class Entry:
     """An entry that is given.
 
     Attributes:
+        uid: what it goes by in place of its own UID; "" where it keeps that.
         timed: when it happens for readers, its id the place among the given; None where it stands at no time.
     """
 
@@ -78,7 +79,15 @@ class Entry:
     uid: str
     as_busy: bool
     timed: Timed | None
+    passing: Passing
     left_out: tuple[str, ...] = ()
+
+    def compared(self) -> list[tuple[str, list[str]]]:
+        """Each line of the entry with what is given of it; what stands only on the readers' side after ""."""
+        trace: list[tuple[str, list[str]]] = []
+        text = self.passing.entry(self.source.text, self.uid, self.left_out, trace).text
+        said = {line for _, given in trace for line in given}
+        return [*trace, *(("", [line]) for line in text.split("\n")[1:-1] if line not in said)]
 
 
 @dataclass(slots=True)
@@ -243,7 +252,7 @@ class _Gathering:
             when = when._replace(id=len(self.given.entries) + 1, recurrence=recurrence)
         if not busy:
             self.given.withheld.update(passed.withheld)
-        self.given.entries.append(Entry(one, passed, uid or one.uid, busy, when, left_out))
+        self.given.entries.append(Entry(one, passed, uid, busy, when, passing, left_out))
 
 
 def named(secret: bytes, *said: object) -> str:

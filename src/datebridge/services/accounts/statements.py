@@ -13,6 +13,7 @@ from datebridge.store.calendars import known
 from datebridge.store.database import Connection
 from datebridge.store.pushes import PENDING, TO_DECIDE, counts_by
 from datebridge.store.remotes import Elsewhere, statements
+from datebridge.store.shares import shares_echoed
 from datebridge.store.tables import demand_id
 
 _KINDS = {"VEVENT": "events", "VTODO": "to-dos", "VJOURNAL": "journal entries", "VFREEBUSY": "busy times"}
@@ -20,7 +21,7 @@ _KINDS = {"VEVENT": "events", "VTODO": "to-dos", "VJOURNAL": "journal entries", 
 
 @dataclass(frozen=True, slots=True)
 class Statement:
-    """What is said of one calendar in force, beside its row in the ledger."""
+    """What is said of one calendar in force, beside its row in the ledger; `echo`: the share it came of."""
 
     label: str
     term: str
@@ -30,6 +31,7 @@ class Statement:
     remote: Elsewhere | None
     to_push: int
     to_decide: int
+    echo: str = ""
 
 
 def length(seconds: int) -> str:
@@ -60,6 +62,7 @@ def of_calendars(
     remotes = {r.remote.calendar_id: r for r in statements(connection) if r.remote.calendar_id is not None}
     pushing = counts_by(connection, "remote_id")
     alike = known(connection)
+    echoes = shares_echoed(connection)
     found = {}
     for calendar, (name, writable) in names.items():
         remote = remotes.get(calendar)
@@ -68,7 +71,10 @@ def of_calendars(
         own = alike.get(calendar, Known(name))
         label, term = own.label, own.term("calendar")
         if remote is None:
-            found[calendar] = Statement(label, term, f"snapshot · {may} here", "nowhere: it stays here", "", None, 0, 0)
+            found[calendar] = Statement(
+                label, term, f"snapshot · {may} here", "nowhere: it stays here", "", None, 0, 0,
+                echoes.get(calendar, ""),
+            )  # fmt: skip
             continue
         seconds, interval = interval_of(settings, remote)
         both = writable and reach_of(remote.account_kind).takes
@@ -77,6 +83,7 @@ def of_calendars(
         found[calendar] = Statement(
             label, term, f"live {length(seconds)} · {may}", flow, interval, remote,
             sum(counts.get(state, 0) for state in PENDING), sum(counts.get(state, 0) for state in TO_DECIDE),
+            echoes.get(calendar, ""),
         )  # fmt: skip
     return found
 

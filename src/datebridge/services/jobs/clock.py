@@ -8,6 +8,7 @@ from datebridge.core.accounts import AccountKind
 from datebridge.core.changes import CLOCK
 from datebridge.services.jobs.house import queue_housework
 from datebridge.services.jobs.repeating import Repeating
+from datebridge.services.sharing.handing import queue_due
 from datebridge.services.sync.pull import queue_pulls
 from datebridge.settings import Settings
 from datebridge.store.changesets.apply import follow_up
@@ -41,6 +42,7 @@ def tick(store: Store, settings: Settings) -> None:
     if moving:
         with store.write() as connection:
             follow_up(connection)
+    queue_due(store)
     queue_housework(store)
 
 

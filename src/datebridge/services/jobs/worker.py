@@ -23,6 +23,7 @@ from datebridge.services.jobs import house, jobs
 from datebridge.services.jobs.jobs import JobFunction
 from datebridge.services.logs import set_up
 from datebridge.services.mend import bulk, duplicates, fixing, reconcile, series, zones
+from datebridge.services.sharing import handing
 from datebridge.services.sync import pull, push
 from datebridge.services.transfer import transfers
 from datebridge.settings import Settings
@@ -39,7 +40,7 @@ COMPUTING: dict[str, JobFunction] = {
     "compare": reconcile.compare_job, "seasons": reconcile.seasons_job, "adjust": reconcile.adjust_job,
 }  # fmt: skip
 TALKING: dict[str, JobFunction] = {
-    "pull": pull.pull_job, "push": push.push_job, "survey": accounts.survey_job,
+    "pull": pull.pull_job, "push": push.push_job, "survey": accounts.survey_job, "hand-out": handing.hand_out_job,
 }  # fmt: skip
 FUNCTIONS = {**COMPUTING, **TALKING}
 _ROLES = {"computing": COMPUTING, "talking": TALKING}

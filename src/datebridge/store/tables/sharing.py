@@ -105,7 +105,7 @@ class ShareHost(SQLModel, table=True):
     Attributes:
         host: scheme, host and port, to be shown.
         always: handed out after every change; else once.
-        etag: what the host called what was written last; digest: of what was written.
+        etag: what the host called what was written last; digest: of what was written; seen: as of which state.
         outcome: what became of it, in words; trouble: why it failed last, "" while all is well.
     """
 
@@ -121,6 +121,7 @@ class ShareHost(SQLModel, table=True):
     always: bool = True
     etag: str = ""
     digest: str = ""
+    seen: str = ""
     outcome: str = ""
     trouble: str = ""
     failures: int = 0

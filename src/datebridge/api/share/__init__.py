@@ -1,0 +1,1 @@
+"""The stage Share: what is given to readers."""

@@ -1,0 +1,209 @@
+"""Shares: made, said otherwise, seen as readers see them, handed over, taken back; and how they are used."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, time, timedelta
+from typing import Annotated
+from zoneinfo import ZoneInfo
+
+from fastapi import HTTPException, Query, Request, Response
+from fastapi.responses import HTMLResponse
+from pydantic import ValidationError
+
+from datebridge.api.context import App, AppDep
+from datebridge.api.public.pages import Offer, look_of, render
+from datebridge.api.routing import new_router
+from datebridge.api.share import present
+from datebridge.api.share.shapes import (
+    DoubtOut,
+    LineOut,
+    OwnerIn,
+    RoleOut,
+    SeenIn,
+    SeenOut,
+    SeenRow,
+    ShareMade,
+    ShareNo,
+    SharesOut,
+    WantedIn,
+)
+from datebridge.core.sharing import Terms
+from datebridge.services.sharing import shares
+from datebridge.services.sharing.addresses import door
+from datebridge.services.sharing.made import MEDIA, colours_of, make
+from datebridge.services.sharing.plans import Form, Plan, plan_of, today_in
+from datebridge.services.sharing.shares import CannotShare, NoShare, Wanted
+from datebridge.store import shares as kept
+from datebridge.store.calendars import names
+from datebridge.store.tables import Share, demand_id
+from datebridge.store.use import today, use_of
+
+router = new_router("/api", "shares")
+#: What the page of a preview may do, and that it may stand in this application's own pages.
+_SEEN_PAGE = (
+    "default-src 'none'; style-src 'self'; style-src-attr 'unsafe-inline'; font-src 'self'; img-src 'self' data:;"
+    " base-uri 'none'; form-action 'self'; frame-ancestors 'self'"
+)
+
+
+@router.get("/shares")
+def listed(app: AppDep) -> SharesOut:
+    """All shares with their readers, and what was given out in the last 90 days."""
+    used = use_of(app.settings.use_file, today())
+    with app.store.session() as session:
+        found = kept.shares(session)
+        owners = {one.id: one for one in kept.roles(session)}
+        readers, hosts = kept.readers(session), kept.hosts(session)
+        connection = session.connection()
+        elsewhere = kept.sent_on(connection)
+        called = {int(number): name for number, name in names(connection).items()}
+    rows = [
+        present.share_out(
+            one, owners[one.role_id], [r for r in readers if r.share_id == one.id],
+            [h for h in hosts if h.share_id == one.id], called, used, elsewhere, today(),
+        )
+        for one in found
+    ]  # fmt: skip
+    return SharesOut(
+        shares=rows, door=door(app.settings), mail=bool(app.settings.mail_server),
+        fetched=sum(one.fetched + one.unchanged for one in used), octets=sum(one.octets for one in used),
+        refused=sum(one.refused for one in used), unknown=sum(one.refused for one in used if not one.share),
+    )  # fmt: skip
+
+
+@router.get("/shares/owners")
+def owners(app: AppDep) -> list[RoleOut]:
+    """The roles that own shares, and how they are asked."""
+    with app.store.session() as session:
+        return [RoleOut(name=one.name, contact=one.contact) for one in kept.roles(session)]
+
+
+def wanted_of(said: WantedIn) -> Wanted:
+    """What was sent, as the services have it."""
+    until = None
+    if said.until is not None:
+        try:
+            zone = ZoneInfo(said.zone)
+        except (ValueError, OSError):
+            raise CannotShare(f"“{said.zone[:80]}” is no time zone.") from None
+        until = int(datetime.combine(said.until + timedelta(days=1), time(), zone).astimezone(UTC).timestamp())
+    return Wanted(
+        said.title, said.owner, said.contact, tuple(said.calendars), said.filter, Terms(**dict(said.terms)),
+        tuple(said.forms), said.zone, said.interval, said.fixed, until, tuple(said.sites), said.indexed,
+    )  # fmt: skip
+
+
+@router.post("/shares")
+def make_share(app: AppDep, said: WantedIn) -> ShareMade:
+    """Make a share. Nobody can read it before it has a reader."""
+    return ShareMade(id=shares.make(app.store, app.ledger, wanted_of(said)))
+
+
+@router.put("/shares/{share}", status_code=204)
+def say(app: AppDep, share: ShareNo, said: WantedIn) -> None:
+    """Say otherwise what a share gives. Its readers and their addresses stay."""
+    shares.say(app.store, app.ledger, share, wanted_of(said))
+
+
+@router.post("/shares/{share}/owner", status_code=204)
+def hand_over(app: AppDep, share: ShareNo, said: OwnerIn) -> None:
+    """Have another role own a share. Its addresses stay."""
+    shares.hand_over(app.store, share, said.owner, said.contact)
+
+
+@router.delete("/shares/{share}", status_code=204)
+def end(app: AppDep, share: ShareNo) -> None:
+    """Take a share back as a whole, at once."""
+    shares.end(app.store, share)
+
+
+# ---- seen as a reader sees it ----------------------------------------------------------------------------
+
+
+@router.post("/shares/seen")
+def seen(app: AppDep, said: SeenIn) -> SeenOut:
+    """What a share gives, or would give, beside its source."""
+    plan = _plan(app, said.wanted, said.share)
+    given = app.seeing.given(plan)
+    total, rows = app.seeing.page(plan, said.which, said.offset, said.limit)
+    with app.store.read() as connection:
+        called = names(connection)
+    return SeenOut(
+        says=given.said, considered=given.considered, given=len(given.entries), as_busy=given.as_busy,
+        left_out=sum(given.left_out.values()),
+        doubts=[DoubtOut.model_validate(one, from_attributes=True) for one in app.seeing.doubts(plan)],
+        total=total,
+        rows=[
+            SeenRow(
+                title=one.title, given_title=one.given_title, when=one.when,
+                calendar=called.get(one.calendar, ""),  # type: ignore[call-overload]
+                fate=one.fate, as_busy=one.as_busy, lines=[LineOut(source=a, given=b) for a, b in one.lines],
+            )
+            for one in rows
+        ],
+    )  # fmt: skip
+
+
+def _plan(app: App, said: WantedIn, share: int | None) -> Plan:
+    """The plan of what is wanted; what a share holds that was fixed stays what it holds."""
+    wanted = wanted_of(said)
+    with app.store.session() as session:
+        if not wanted.calendars and not wanted.filter.strip():
+            raise CannotShare("Say which calendars are shared, or by which filter.")
+        wanted = shares.demand_sense(session.connection(), wanted)
+        found = session.get(Share, share) if share is not None else None
+    plan = wanted.plan
+    if found is None:
+        return plan
+    same = found.fixed_at is not None and wanted.fixed and list(wanted.calendars) == found.calendars
+    held = demand_id(found.id) if same and wanted.filter == found.filter else None
+    return Plan(
+        plan.title, plan.terms, plan.calendars, plan.filter, plan.zone, plan.interval, found.mark, found.secret, held
+    )
+
+
+@router.get("/shares/seen/page", response_class=HTMLResponse)
+def seen_page(
+    app: AppDep,
+    request: Request,
+    wanted: Annotated[str, Query(max_length=20_000)],
+    share: ShareNo | None = None,
+) -> Response:
+    """The page exactly as its readers get it."""
+    try:
+        said = WantedIn.model_validate_json(wanted)
+    except ValidationError as error:
+        raise HTTPException(422, "This is no share.") from error
+    plan = _plan(app, said, share)
+    almanac = app.seeing.almanac(plan)
+    day = today_in(plan.zone)
+    look = look_of(request.query_params, day, kept={"wanted": wanted, **({"share": str(share)} if share else {})})
+    forms = said.forms
+    offer = Offer(
+        plan.title, plan.zone, "…/feed.ics" if Form.FEED in forms else "", Form.FILE in forms, not said.fixed, None,
+        colours_of(app.store), "/reader/", "", said.indexed,
+    )  # fmt: skip
+    html = render(almanac, look, offer, day, request.headers.get("accept-language", ""))
+    return HTMLResponse(html, headers={"Content-Security-Policy": _SEEN_PAGE})
+
+
+@router.post("/shares/seen/{form}")
+def seen_form(app: AppDep, form: Form, said: SeenIn) -> Response:
+    """A form exactly as its readers get it."""
+    plan = _plan(app, said.wanted, said.share)
+    if form is Form.PAGE:
+        raise HTTPException(422, "The page is asked for by its own address.")
+    body = make(app.seeing.given(plan), plan, form, today_in(plan.zone))
+    return Response(body, media_type=MEDIA[form])
+
+
+@router.get("/shares/{share}/file")
+def file(app: AppDep, share: ShareNo) -> Response:
+    """What a share gives, once, as a file."""
+    with app.store.session() as session:
+        found = session.get(Share, share)
+    if found is None or found.ended_at is not None:
+        raise NoShare("There is no such share any more.")
+    plan = plan_of(found)
+    body = make(app.seeing.given(plan), plan, Form.FILE, today_in(plan.zone))
+    return Response(body, media_type=MEDIA[Form.FILE], headers={"Content-Disposition": "attachment"})

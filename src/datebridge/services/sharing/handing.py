@@ -1,0 +1,180 @@
+"""Handing a share out to a web host: written by PUT, conditionally, once or after every change (RFC 9110 §13.1)."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import replace
+from typing import Any
+from urllib.parse import urlsplit
+
+from datebridge.connect.errors import Unreachable
+from datebridge.connect.http import Answer
+from datebridge.connect.origins import host_of, origin_of
+from datebridge.core.changes import CLOCK, PERSON, By
+from datebridge.core.ids import CalendarId
+from datebridge.services.accounts.connecting import open_web
+from datebridge.services.accounts.secrets import seal, unseal
+from datebridge.services.jobs.jobs import JobContext, enqueue
+from datebridge.services.sharing.made import MEDIA, make
+from datebridge.services.sharing.plans import Form, given, plan_of, today_in
+from datebridge.services.sharing.shares import CannotShare, NoShare
+from datebridge.settings import Settings
+from datebridge.store import shares
+from datebridge.store.database import Connection, Store, now
+from datebridge.store.entries import giving
+from datebridge.store.entries.ledger import Ledger
+from datebridge.store.jobs import lanes_with
+from datebridge.store.tables import Share, ShareHost, demand_id
+
+#: After a failure it is tried again after so many seconds, twice as many each time, an hour at the most.
+_PAUSE, _LONGEST = 60, 3600
+_FORMS = (Form.FEED, Form.JCAL, Form.BUSY)
+
+
+def add_host(
+    store: Store, settings: Settings, share: int, form: Form, address: str, user: str, password: str, always: bool
+) -> int:
+    """Have a share handed out to an address, now and (`always`) after every change.
+
+    Raises:
+        CannotShare: if that is no address one can write to.
+        NoShare: if there is no such share any more.
+    """
+    address = address.strip()
+    parts = urlsplit(address)
+    if parts.scheme not in ("http", "https") or not parts.hostname or parts.path.endswith("/"):
+        raise CannotShare("Say the whole address of the file on the web host, such as https://host.example/cal.ics.")
+    if parts.username or parts.password:
+        raise CannotShare("Say user name and password beside the address, not in it.")
+    if form not in _FORMS:
+        raise CannotShare("A web host is given a feed, jCal or busy times.")
+    with store.writing_session() as session:
+        found = session.get(Share, share)
+        if found is None or found.ended_at is not None:
+            raise NoShare("There is no such share any more.")
+        host = ShareHost(
+            share_id=share, form=str(form), host=origin_of(address), user=user.strip(),
+            address_sealed=seal(settings, address), password_sealed=seal(settings, password), always=always,
+        )  # fmt: skip
+        session.add(host)
+        session.flush()
+        number = demand_id(host.id)
+    queue(store, number)
+    return number
+
+
+def queue(store: Store, host: int, over: bool = False, by: By = PERSON) -> int:
+    """Hand it out now. `over`: also where somebody else has changed it there meanwhile."""
+    return enqueue(store, "hand-out", "Handing a share out", {"host": host, "over": over}, f"host-{host}", by)
+
+
+def _state(share: Share, revision: int) -> str:
+    """Another one whenever a share may say something else."""
+    fixed = share.fixed_at is not None
+    return f"{share.changed_at}.{'' if fixed else revision}.{today_in(share.zone)}"
+
+
+def _revision(connection: Connection, share: Share) -> int:
+    own = None if share.filter else [CalendarId(number) for number in share.calendars]
+    return giving.revision_of(connection, own)
+
+
+def queue_due(store: Store) -> None:
+    """Queue what is to be handed out since something has changed."""
+    with store.session() as session:
+        hosts = [one for one in shares.hosts(session) if one.always]
+        if not hosts:
+            return
+        known = {demand_id(one.id): one for one in shares.shares(session)}
+        connection = session.connection()
+        under_way = lanes_with(connection, "hand-out", ("queued", "running"))
+        due = []
+        for host in hosts:
+            share = known.get(host.share_id)
+            pause = min(_PAUSE * 2**host.failures, _LONGEST) if host.failures else 0
+            if share is None or (host.tried_at or 0) + pause > now() or f"host-{host.id}" in under_way:
+                continue
+            if host.seen != _state(share, _revision(connection, share)):
+                due.append(demand_id(host.id))
+    for number in due:
+        queue(store, number, by=CLOCK)
+
+
+def hand_out_job(context: JobContext) -> dict[str, Any]:
+    """Write a form of a share to its host."""
+    store, settings = context.store, context.settings
+    with store.session() as session:
+        host = session.get(ShareHost, int(context.params["host"]))
+        share = session.get(Share, host.share_id) if host is not None else None
+    if host is None or share is None or share.ended_at is not None:
+        return {}
+    plan, form = plan_of(share), Form(host.form)
+    today = today_in(plan.zone)
+    with store.read() as connection:
+        state = _state(share, _revision(connection, share))
+        found = given(connection, Ledger(store), plan, today)
+    body = make(found, plan, form, today)
+    digest = hashlib.sha256(body).hexdigest()
+    if digest == host.digest and not host.trouble:
+        _note(store, host, seen=state, tried_at=now(), failures=0)
+        return {"same": True}
+    try:
+        answer = _put(context, settings, host, body, MEDIA[form], bool(context.params.get("over")))
+    except Unreachable as error:
+        _note(store, host, trouble=error.message, failures=host.failures + 1, tried_at=now())
+        raise
+    trouble = _trouble(answer, host)
+    if trouble:
+        _note(store, host, trouble=trouble, failures=host.failures + 1, tried_at=now())
+        raise CannotShare(trouble)
+    outcome = f"{len(found.entries):,} entries, {len(body):,} octets"
+    _note(
+        store, host, outcome=outcome, trouble="", failures=0, tried_at=now(), done_at=now(), digest=digest, seen=state,
+        etag=answer.etag,
+    )  # fmt: skip
+    return {"octets": len(body)}
+
+
+def _put(context: JobContext, settings: Settings, host: ShareHost, body: bytes, media: str, over: bool) -> Answer:
+    """Write only where nobody else has written: the first time, where there is nothing yet."""
+    address, password = unseal(settings, host.address_sealed), unseal(settings, host.password_sealed)
+    headers = {"Content-Type": media}
+    with open_web(settings, host.user, password, [origin_of(address)], context.check) as web:
+        if over:
+            return web.request("PUT", address, body, headers)
+        if host.digest and not host.etag:  # a host without ETags: looked at before it is written
+            there = web.request("GET", address)
+            if there.status == 200 and hashlib.sha256(there.body).hexdigest() != host.digest:
+                return replace(there, status=412)
+            return web.request("PUT", address, body, headers)
+        answer = web.request(
+            "PUT", address, body, headers | ({"If-Match": host.etag} if host.etag else {"If-None-Match": "*"})
+        )
+        if answer.status == 412:
+            there = web.request("GET", address)
+            if there.status == 200 and there.body == body:
+                return there  # it was written the last time, and the answer was lost
+        return answer
+
+
+def _trouble(answer: Answer, host: ShareHost) -> str:
+    name = host_of(host.host)
+    if answer.status in (200, 201, 204):
+        return ""
+    if answer.status == 412:
+        return (
+            f"Somebody else has changed the file on {name} since it was written. It is left as it is." if host.digest
+            else f"There is a file at that address on {name} already. It is left as it is."
+        )  # fmt: skip
+    if answer.status in (403, 405):
+        return f"{name} lets nobody write there ({answer.status}). Ask who runs it for an address one can write to."
+    if answer.status in (404, 409):
+        return f"{name} has no such folder ({answer.status}). Make it there first, or choose another address."
+    if answer.status in (413, 507):
+        return f"{name} has no room for it ({answer.status})."
+    return f"{name} did not take it ({answer.status})."
+
+
+def _note(store: Store, host: ShareHost, **values: Any) -> None:
+    with store.write() as connection:
+        shares.change_host(connection, demand_id(host.id), **values)

@@ -1,0 +1,119 @@
+"""A share as its readers see it, before it is made and at any time: beside its source, entry by entry."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Literal
+
+from datebridge.core.giving.almanac import Almanac
+from datebridge.core.giving.doubts import Doubted, doubts_of
+from datebridge.core.giving.gathering import Entry, Given, Source
+from datebridge.core.index.facts import Mark
+from datebridge.core.moments import from_wall_seconds
+from datebridge.core.text.component import Component
+from datebridge.core.text.lines import unescape_text
+from datebridge.services.sharing.plans import Plan, given, names_of, today_in
+from datebridge.store.database import Store
+from datebridge.store.entries import giving
+from datebridge.store.entries.ledger import Ledger
+from datebridge.store.remembered import Remembered
+
+Which = Literal["all", "given", "busy", "left out"]
+
+
+#: An entry that is given, or one that is left out and why.
+_Row = Entry | tuple[Source, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """An entry on both banks.
+
+    Attributes:
+        fate: why it is left out; "" where it is given.
+        lines: each line of it with what is given of it; after "" what only readers have.
+    """
+
+    title: str
+    given_title: str
+    when: str
+    calendar: int
+    fate: str
+    as_busy: bool
+    lines: list[tuple[str, list[str]]]
+
+
+class Seeing:
+    """Looks at plans through the readers' eyes; what was looked at last is remembered until something changes."""
+
+    def __init__(self, store: Store, ledger: Ledger) -> None:
+        self.store, self.ledger = store, ledger
+        self._given: Remembered[Given] = Remembered(4)
+        self._doubts: Remembered[list[Doubted]] = Remembered(4)
+        self._almanacs: Remembered[Almanac] = Remembered(2)
+        self._orders: Remembered[list[_Row]] = Remembered(4)
+
+    def given(self, plan: Plan) -> Given:
+        """What a plan gives now."""
+        with self.store.read() as connection:
+            today, revision = today_in(plan.zone), giving.revision_of(connection, None)
+            return self._given.get((plan, revision, today), lambda: given(connection, self.ledger, plan, today))
+
+    def doubts(self, plan: Plan) -> list[Doubted]:
+        """What its free texts seem to hold that the detail leaves out."""
+        found = self.given(plan)
+        return self._doubts.get((plan, id(found)), lambda: doubts_of(found))
+
+    def almanac(self, plan: Plan) -> Almanac:
+        """What readers of its page look at."""
+        found = self.given(plan)
+        with self.store.read() as connection:
+            names = names_of(connection, plan)
+        return self._almanacs.get((plan, id(found)), lambda: Almanac(found, plan.secret, names))
+
+    def page(self, plan: Plan, which: Which, offset: int, limit: int) -> tuple[int, list[Seen]]:
+        """How many entries there are of a kind, and a page of them, in order of start."""
+        found = self.given(plan)
+        rows = self._orders.get((plan, id(found), which), lambda: _in_order(found, which))
+        return len(rows), [
+            _entry(row) if isinstance(row, Entry) else _omitted(*row) for row in rows[offset : offset + limit]
+        ]
+
+
+def _in_order(found: Given, which: Which) -> list[_Row]:
+    rows: list[_Row] = []
+    if which != "left out":
+        rows += [one for one in found.entries if one.as_busy or which != "busy"]
+    if which in ("all", "left out"):
+        rows += found.omitted
+
+    def start(row: _Row) -> int:
+        timed = (row.source if isinstance(row, Entry) else row[0]).timed
+        return timed.start_wall if timed is not None else -(1 << 60)
+
+    return sorted(rows, key=start)
+
+
+def _entry(one: Entry) -> Seen:
+    return Seen(
+        _title(one.source), one.passed.title, _when(one.source), one.source.calendar, "", one.as_busy, one.compared()
+    )
+
+
+def _omitted(source: Source, fate: str) -> Seen:
+    lines = [(line, list[str]()) for line in source.text.split("\n")[1:-1]]
+    return Seen(_title(source), "", _when(source), source.calendar, fate, False, lines)
+
+
+def _title(source: Source) -> str:
+    line = Component(source.text).first("SUMMARY")
+    return unescape_text(line.value).strip() if line is not None else ""
+
+
+def _when(source: Source) -> str:
+    if source.timed is None:
+        return "no date"
+    start: date = from_wall_seconds(source.timed.start_wall)
+    series = " · series" if source.timed.marks & Mark.SERIES else ""
+    return (f"{start:%Y-%m-%d}" if source.timed.marks & Mark.ALL_DAY else f"{start:%Y-%m-%d %H:%M}") + series
