@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import typer
 
-from datebridge.cli import accounts, files, serving, times
+from datebridge.cli import accounts, files, serving, sharing, times
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -16,5 +16,6 @@ app = typer.Typer(
 for group in (files, times, serving):
     app.registered_commands += group.app.registered_commands
 app.add_typer(accounts.app, name="accounts")
+app.add_typer(sharing.app, name="share")
 for command in (accounts.pull, accounts.push, accounts.copy):
     app.command()(command)

@@ -102,6 +102,7 @@ def demo(
             with_standins(settings),
             f"Date Bridge with sample data (files in {settings.data_dir / 'sample-files'})",
             _say_standins(addresses),
+            flexible=share is None,
         )
 
 
@@ -185,7 +186,9 @@ def _prepared(settings: Settings, fresh: bool) -> Iterator[None]:
     yield
 
 
-def _serve(settings: Settings, what: str, besides: str = "", new_key: bool = False) -> None:
+def _serve(
+    settings: Settings, what: str, besides: str = "", new_key: bool = False, flexible: bool = False
+) -> None:  # fmt: skip
     import uvicorn
 
     from datebridge.api.app import WEB, create_app
@@ -201,10 +204,14 @@ def _serve(settings: Settings, what: str, besides: str = "", new_key: bool = Fal
             secrets.demand_key(store, settings)
     if not (WEB / "index.html").is_file():
         error("The pages are not built; only the programming interface answers. Run “make build”.")
-    door, settings = _door(settings)
+    door, settings = _door(settings, flexible)
     listener = _listener(settings)
     address = f"http://{settings.host}:{listener.getsockname()[1]}/"
     say(f"{what} is at {address}  (Ctrl+C stops it)")
+    if door is not None:
+        from datebridge.services.sharing.addresses import door as readers_come_in
+
+        say(f"Readers of shares come in at {readers_come_in(settings)}/")
     if besides:
         say(besides)
     if not is_this_machine(settings.host) and settings.access_key and (made := access.new_key(settings)):
@@ -222,8 +229,11 @@ def _serve(settings: Settings, what: str, besides: str = "", new_key: bool = Fal
         server.run(sockets=[listener])
 
 
-def _door(settings: Settings) -> tuple[socket.socket | None, Settings]:
+def _door(settings: Settings, flexible: bool = False) -> tuple[socket.socket | None, Settings]:
     """A socket for readers, and the settings that say where it is; None where they have no door.
+
+    Args:
+        flexible: any other port will do where that one is taken.
 
     Raises:
         SystemExit: if that address makes no sense, or is taken.
@@ -235,7 +245,7 @@ def _door(settings: Settings) -> tuple[socket.socket | None, Settings]:
     if not port.isascii() or not port.isdigit() or int(port) > 65_535:
         error(f"“{settings.share_listen}” is no address and port, such as 0.0.0.0:8138.")
         raise SystemExit(CANNOT)
-    ports = (int(port),) if settings.share_address else (int(port), *range(int(port) + 1, int(port) + 3))
+    ports = (int(port), *range(int(port) + 1, int(port) + 20), 0) if flexible else (int(port),)
     listener = _bound(host, ports)
     if listener is None:
         error(f"{settings.share_listen}, where readers come in, is taken by another program.")
@@ -244,7 +254,9 @@ def _door(settings: Settings) -> tuple[socket.socket | None, Settings]:
     found = settings.model_copy(update={"share_listen": f"{place}:{listener.getsockname()[1]}"})
     from datebridge.services.sharing.addresses import door
 
-    say(f"Readers of shares come in at {door(found)}/")
+    if flexible:  # the demo follows its own shares, and the site of its stand-in shows one
+        found = found.model_copy(update={"allowed_origins": (*found.allowed_origins, door(found))})
+        (found.data_dir / "standins" / "door.txt").write_text(door(found))
     return listener, found
 
 

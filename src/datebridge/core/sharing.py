@@ -22,9 +22,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
-from enum import StrEnum
 
 from datebridge.core.anew import ZoneName, is_moment, said_anew
+from datebridge.core.choices import Detail, Guarded
 from datebridge.core.text.jcal import MOST_DEEP
 from datebridge.core.text.lines import (
     DATED,
@@ -37,22 +37,9 @@ from datebridge.core.text.lines import (
 )
 from datebridge.core.text.properties import KNOWN, ONCE
 
-
-class Detail(StrEnum):
-    """How much readers are given."""
-
-    EVERYTHING = "everything"
-    WITHOUT_PEOPLE = "without-people"
-    TITLES = "titles"
-    BUSY = "busy"
-
-
-class Guarded(StrEnum):
-    """What becomes of entries that are private, or confidential."""
-
-    LEAVE_OUT = "leave-out"
-    BUSY = "busy"
-    AS_OTHERS = "as-others"
+__all__ = [
+    "KINDS", "NESTED", "PARAMETERS", "PASSES", "TICKED", "WITHHELD", "Detail", "Guarded", "Passed", "Passing", "Terms",
+]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)

@@ -61,13 +61,13 @@ def with_standins(settings: Settings) -> Settings:
         f"http{'s' if name.endswith('-tls') else ''}://127.0.0.1:{port}" for name, port in ports.items()
         if name != "smtp"
     )  # fmt: skip
-    origins += tuple(f"http://127.0.0.1:{port}" for port in range(DOOR, DOOR + 3))  # the readers' own door
     post = f"smtp://127.0.0.1:{ports['smtp']}"
     catalogue = f"http://127.0.0.1:{ports['breakwater']}/catalogue.json"
     return settings.model_copy(
         update={
             "allowed_origins": origins, "catalogue": catalogue, "mail_server": post,
             "mail_from": "harbour-office@skerrow.example",
+            "share_listen": settings.share_listen or f"127.0.0.1:{DOOR}",
         }
     )  # fmt: skip
 

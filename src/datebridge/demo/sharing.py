@@ -64,12 +64,11 @@ def share(store: Store, settings: Settings) -> None:
     page, site_token = shares.add_reader(store, seminars)
     shares.add_reader(store, director)
     moved, _ = shares.add_reader(store, old)
-    base = settings.share_address or f"http://127.0.0.1:{DOOR}"
-    shares.send_on(store, settings, moved, f"{base}/s/{token}/")
+    shares.send_on(store, settings, moved, f"http://127.0.0.1:{DOOR}/s/{token}/")
     named = [shares.add_reader(store, rota, *reader)[0] for reader in _READERS]
     shares.take_back(store, named[-1])
     with closing(FeedHost(settings.data_dir / "standins" / "breakwater.sqlite")) as host:
-        publish_site(host, f"{base}/s/{site_token}/")
+        publish_site(host, f"{{door}}/s/{site_token}/")
     _use(settings.use_file, {berths: (everybody, 40), seminars: (page, 12)}, rota, named, old, moved)
 
 

@@ -37,7 +37,8 @@ class Feed:
         subject: what the catalogue lists it under; "" keeps it out of the catalogue.
         access: open to all, behind an address that nobody can guess, or behind a name and a password.
         manner: plain, moved for good (301), somewhere else today (302), slow, a web page after all, a calendar
-            that is empty a day after it was published, or a site of somebody's own.
+            that is empty a day after it was published, or a site of somebody's own (in which
+            ``{door}`` stands for the address in ``door.txt`` beside the file, where a demo's readers come in).
         target: where a moved one is.
     """
 
@@ -59,6 +60,7 @@ class FeedHost:
 
     def __init__(self, path: Path) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
+        self._folder = path.parent
         self._db = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
         self._db.execute(
             "CREATE TABLE IF NOT EXISTS feed (path TEXT PRIMARY KEY, title TEXT, subject TEXT, description TEXT,"
@@ -138,7 +140,9 @@ class FeedHost:
         if feed.manner in ("moved", "redirect"):
             return Response(status_code=301 if feed.manner == "moved" else 302, headers={"Location": feed.target})
         if feed.manner == "site":
-            return HTMLResponse(row[1].decode())
+            beside = self._folder / "door.txt"
+            door = beside.read_text().strip() if beside.is_file() else ""
+            return HTMLResponse(row[1].decode().replace("{door}", html.escape(door)))
         if feed.manner == "page":
             return HTMLResponse(page("Breakwater", "This calendar is being rebuilt. Please look in again.", ""))
         return None if feed.manner == "slow" else self._content(request, *row)

@@ -14,7 +14,7 @@
   const queries = useQueryClient();
   const open = $derived(share.readers.some((one) => !one.name && one.state !== 'taken back'));
   // svelte-ignore state_referenced_locally (how it begins)
-  let named = $state(open);
+  let named = $state(share.readers.length > 0);
   let name = $state('');
   let mail = $state('');
   let password = $state('');

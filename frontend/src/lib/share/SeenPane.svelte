@@ -103,7 +103,12 @@
 {:else if seen.isError}
   <p class="text-removed px-4 py-3" role="alert">{seen.error.message}</p>
 {:else if view === 'page'}
-  <iframe title="The page as a reader sees it" src={address} class="min-h-0 w-full flex-1 border-0" sandbox=""></iframe>
+  <iframe
+    title="The page as a reader sees it"
+    src={address}
+    class="min-h-0 w-full flex-1 border-0"
+    sandbox="allow-same-origin allow-forms"
+  ></iframe>
 {:else if view === 'text'}
   <!-- svelte-ignore a11y_no_noninteractive_tabindex (what scrolls must be reached by key) -->
   <pre

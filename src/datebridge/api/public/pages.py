@@ -29,9 +29,12 @@ from datebridge.core.words.clocks import hours, place_of
 
 VIEWS = ("day", "week", "month", "list")
 _TEMPLATES = Path(__file__).parent / "templates"
+STYLE = Path(__file__).resolve().parents[2] / "web" / "reader" / "reader.css"
 _DAY = re.compile(r"(19|20|21)\d\d-\d\d-\d\d", re.ASCII)
 #: A list goes on for so many days, and shows so many at once.
 _LISTED_DAYS, _LISTED = 28, 300
+#: A page that stands alone is a list of so many days from a month ago on, and no longer than so many lines.
+_ALONE_DAYS, _ALONE = 397, 20_000
 #: A search looks so far ahead, and shows so many.
 _SEARCHED_DAYS, _FOUND = 366, 200
 #: So many stand on a day of the grid, and of a month.
@@ -47,6 +50,7 @@ class Look:
     Attributes:
         zone: on whose clock; "" for the calendar's.
         opened: the key of an occurrence whose details are shown; "" for none.
+        length: over how many days a list goes; 0 for as many as usual.
         kept: what the address says besides, and keeps saying.
     """
 
@@ -55,6 +59,7 @@ class Look:
     zone: str = ""
     words: str = ""
     opened: str = ""
+    length: int = 0
     kept: Mapping[str, str] = field(default_factory=dict)
 
     def address(self, **changes: Any) -> str:
@@ -76,7 +81,7 @@ def look_of(params: Mapping[str, str], today: date, usual: str = "week", kept: M
     zone = params.get("zone", "")
     return Look(
         view if view in VIEWS else usual, on, zone if zone in _zones() else "", params.get("q", "").strip()[:200],
-        params.get("open", "")[:40], dict(kept or {}),
+        params.get("open", "")[:40], kept=dict(kept or {}),
     )  # fmt: skip
 
 
@@ -99,6 +104,7 @@ class Offer:
         assets: where styles and scripts are, from the page; "" for a page that stands alone.
         style: the styles of a page that stands alone.
         indexed: whether search engines may list it.
+        scripted: whether the script comes along; it works without.
     """
 
     title: str
@@ -111,6 +117,7 @@ class Offer:
     assets: str = ""
     style: str = ""
     indexed: bool = False
+    scripted: bool = True
 
 
 def render(almanac: Almanac, look: Look, offer: Offer, today: date, accepted: str = "en") -> str:
@@ -118,6 +125,15 @@ def render(almanac: Almanac, look: Look, offer: Offer, today: date, accepted: st
     language = language_of(accepted)
     page = _Page(almanac, look, offer, today, language)
     return str(_environment().get_template("page.html").render(page=page, w=language.words, look=look, offer=offer))
+
+
+def standing_alone(almanac: Almanac, title: str, zone: str, today: date) -> str:
+    """The page as one file that needs nothing beside it: a list, from a month ago to a year ahead."""
+    style = STYLE.read_text("utf-8") if STYLE.is_file() else ""
+    style = re.sub(r"@font-face\{[^}]*\}", "", style)
+    look = Look("list", today - timedelta(days=31), length=_ALONE_DAYS)
+    offer = Offer(title, zone, live=False, as_of=today, colours=dict.fromkeys(almanac.names, 0), style=style)
+    return render(almanac, look, offer, today)
 
 
 @cache
@@ -163,7 +179,7 @@ class _Page:
         if view == "day":
             return [on]
         if view == "list":
-            return _days(on, _LISTED_DAYS)
+            return _days(on, self.look.length or _LISTED_DAYS)
         if view == "week":
             return _days(self._week(on), 7)
         first = on.replace(day=1)
@@ -207,7 +223,7 @@ class _Page:
         """Days with what begins or goes on there, each with its address and whether it is today."""
         window = self._window()
         self.cut = window.cut
-        most = _FOUND if self.look.words else _LISTED
+        most = _FOUND if self.look.words else _ALONE if self.look.length else _LISTED
         found: dict[date, list[Line]] = {}
         first = self.days[0]
         for one in window.occurrences[:most]:

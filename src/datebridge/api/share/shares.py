@@ -181,7 +181,7 @@ def seen_page(
     forms = said.forms
     offer = Offer(
         plan.title, plan.zone, "…/feed.ics" if Form.FEED in forms else "", Form.FILE in forms, not said.fixed, None,
-        colours_of(app.store), "/reader/", "", said.indexed,
+        colours_of(app.store), "/reader/", "", said.indexed, False,
     )  # fmt: skip
     html = render(almanac, look, offer, day, request.headers.get("accept-language", ""))
     return HTMLResponse(html, headers={"Content-Security-Policy": _SEEN_PAGE})

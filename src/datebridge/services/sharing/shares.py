@@ -18,7 +18,7 @@ from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.sharing import Terms
 from datebridge.core.words.filters import Selection, parse_filter
 from datebridge.services.accounts.secrets import seal
-from datebridge.services.sharing.addresses import digest_of, new_token
+from datebridge.services.sharing.addresses import digest_of, new_token, token_in
 from datebridge.services.sharing.plans import Form, Plan, giving_calendars, kept_terms, plan_of
 from datebridge.settings import Settings
 from datebridge.store import calendars, shares
@@ -259,6 +259,8 @@ def take_back(store: Store, reader: int) -> None:
 def send_on(store: Store, settings: Settings, reader: int, target: str) -> None:
     """Send who comes by a reader's addresses elsewhere; "" for nowhere again.
 
+    Another address of ours is kept without where the door is, which may be another one later.
+
     Raises:
         CannotShare: if that is no address readers can be sent to.
     """
@@ -268,9 +270,14 @@ def send_on(store: Store, settings: Settings, reader: int, target: str) -> None:
     parts = urlsplit(target)
     if target and (parts.scheme not in ("http", "https") or not parts.hostname or re.search(r"[\s<>\"\\]", target)):
         raise CannotShare("Say the whole new address, from https:// on.")
+    own = token_in(target)
     with store.writing_session() as session:
         _reader(session, reader)
-        shares.send_on(session.connection(), reader, seal(settings, target))
+        connection = session.connection()
+        known = {one.digest for one in shares.addresses(connection)} if own else set()
+        if digest_of(own) in known:
+            target = f"../{own}/"
+        shares.send_on(connection, reader, seal(settings, target))
 
 
 def set_password(store: Store, reader: int, password: str) -> None:
