@@ -20,7 +20,7 @@ import icalendar
 from rich.console import Console
 from rich.table import Table
 
-from bench import connecting, generate, importing, load, matching, mending, occurring, pages, starting
+from bench import connecting, generate, importing, load, matching, mending, occurring, pages, sharing, starting
 from bench.importing import fresh, take_in
 from datebridge.core.changes import State
 from datebridge.core.ids import SetId, VersionId
@@ -296,6 +296,22 @@ def under_load(results: Results, folder: Path) -> None:
     results.limit("its growth in the second half", late / early, "×", 1.15, 1.05)
 
 
+def given_to_readers(results: Results, folder: Path) -> None:
+    found = sharing.measure(folder)
+    for detail, seconds in found.made.items():
+        results.time(f"a feed of {sharing.ENTRIES:,} first made: {detail}", seconds, "s", 1, 0.6)
+    results.least(
+        "given out again, beside a static file of that size", min(1, 2 * found.given / found.static), 1,
+        f"{found.given:,.0f}/s against {found.static:,.0f}/s, twice as many are asked",
+    )  # fmt: skip
+    results.least(
+        "still the same (304), beside giving it out", min(1, found.same / found.given), 1, f"{found.same:,.0f}/s"
+    )
+    results.time("the readers' page, a month of it, first drawn", found.drawn_first, "s", 1, 0.6)
+    results.time("the same once more", found.drawn, "s", 1, 0.3)
+    results.limit("a change is in the feed", found.seen, "s", 2, 1)
+
+
 def first_screen(results: Results, folder: Path) -> None:
     web = Path(__file__).parents[1] / "src/datebridge/web"
     seconds, scripts = pages.first_screen(folder / "hundred")
@@ -323,6 +339,7 @@ def main() -> int:
             time_set_right,
             large_import,
             talking_to_servers,
+            given_to_readers,
             first_screen,
             under_load,
         ):

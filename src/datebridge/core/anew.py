@@ -7,6 +7,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 
 from datebridge.core.moments import NotAMoment, basic, basic_date, parse_duration, parse_moment
@@ -14,6 +15,8 @@ from datebridge.core.recurrence.rules import NotARule, read_rule
 from datebridge.core.text.lines import ContentLine, format_param
 
 _STATES = frozenset({"TENTATIVE", "CONFIRMED", "CANCELLED", "NEEDS-ACTION", "COMPLETED", "IN-PROCESS"})
+#: Most times by far: no day beyond the 28th, and so one that exists in every month.
+_PLAIN = re.compile(r"(?:19|20)\d\d(?:0[1-9]|1[0-2])(?:0[1-9]|1\d|2[0-8])T(?:[01]\d|2[0-3])[0-5]\d[0-5]\d", re.ASCII)
 #: Gives the name under which readers get a zone; "" for one nobody knows.
 ZoneName = Callable[[str], str]
 
@@ -45,6 +48,8 @@ def said_anew(line: ContentLine, zone_name: ZoneName) -> Iterator[str]:
 
 def is_moment(value: str) -> bool:
     """Whether a value is a time on a clock exactly as the standard writes it, not in UTC."""
+    if _PLAIN.fullmatch(value):
+        return True
     if len(value) != 15 or value[8] != "T" or value[13:] == "60":
         return False
     try:

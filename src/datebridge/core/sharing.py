@@ -31,6 +31,7 @@ from datebridge.core.text.lines import (
     LINE,
     NotAContentLine,
     escape_text,
+    one_line,
     parse_line,
     rewritten_line,
     unescape_text,
@@ -125,6 +126,12 @@ WITHHELD = (
     "people", "titles", "places", "notes", "categories", "links", "attachments", "conference addresses", "alarms",
     "unknown properties", "damaged lines", "other properties",
 )  # fmt: skip
+#: What is noted of an entry while it passes.
+_READ = frozenset({"SUMMARY", "LOCATION", "STATUS", "TRANSP"})
+#: What many entries say alike: what becomes of it is remembered, up to so many lines.
+_REPEATED = frozenset({"DTSTAMP", "STATUS", "TRANSP", "SEQUENCE", "RRULE", "DURATION"})
+_MOST_SAID = 20_000
+_BEGINS = frozenset("Bb")
 #: What was never written, or cannot be read, was written then; readers need something (RFC 5545 §3.8.7.2).
 _NEVER = "DTSTAMP:19700101T000000Z"
 _STAMP = re.compile(r"\d{8}T\d{6}Z", re.ASCII)
@@ -169,6 +176,12 @@ class Passing:
         self.properties = {name for name in PASSES[detail] if name not in TICKED or getattr(ticks, TICKED[name])}
         self.parameters, self.nested = PARAMETERS[detail], NESTED[detail]
         self._heads: dict[str, str] = {}
+        self._said: dict[str, list[str]] = {}
+        #: What is sure of a line by its name alone: it passes as it is (""), or what is withheld with it.
+        self._sure = {
+            name: "" if name in self.properties else _CALLED.get(name, "other properties")
+            for name in KNOWN - _READ - _NEEDED if name not in self.properties or not (self.anew or name in TICKED)
+        }  # fmt: skip
 
     def entry(
         self, text: str, uid: str, left_out: tuple[str, ...] = (), trace: list[tuple[str, list[str]]] | None = None
@@ -188,7 +201,15 @@ class Passing:
         at, nested = 1, 0
         while at < last:
             raw = lines[at]
-            if raw[:6].upper() == "BEGIN:":
+            head, colon, value = raw.partition(":")
+            if trace is None and colon and (sure := self._sure.get(head)) is not None:
+                if sure:
+                    found.withheld.add(sure)
+                else:
+                    out.append(raw)
+                at += 1
+                continue
+            if raw[:1] in _BEGINS and raw[:6].upper() == "BEGIN:":
                 nested = nested or len(out)
                 end = _end_of(lines, at)
                 given = self._component(lines[at:end], found, 1)
@@ -196,9 +217,9 @@ class Passing:
                     trace += [(one, [one] if one in given else []) for one in lines[at:end]]
                 at = end
             else:
-                given = self._line(raw, found, once)
-                name = raw[:8].upper().replace(";", ":").partition(":")[0]
-                if given and name in missing:
+                name = head if head in KNOWN else head.partition(";")[0].upper()
+                given = self._line(raw, name, head, value, found, once)
+                if missing and given and name in missing:
                     given = [missing["UID"]] if name == "UID" and uid else given
                     del missing[name]
                 if trace is not None:
@@ -208,32 +229,31 @@ class Passing:
         besides = list(left_out)
         if self.terms.detail is Detail.BUSY:
             found.title = self.terms.busy_title
-            besides += ["SUMMARY:" + escape_text(found.title)] if found.title else []
+            besides += ["SUMMARY:" + one_line(escape_text(found.title))] if found.title else []
         out[nested or len(out) : nested or len(out)] = besides
         out[1:1] = missing.values()
         found.text = "\n".join([*out, "END:" + out[0].partition(":")[2]])
         return found
 
-    def line(self, raw: str) -> list[str]:
-        """What is given of one property of an entry."""
-        return self._line(raw, Passed(""), set())
+    def line(self, raw: str, found: Passed | None = None) -> list[str]:
+        """What is given of one property; what is not is noted."""
+        head, _, value = raw.partition(":")
+        return self._line(raw, head.partition(";")[0].upper(), head, value, found or Passed(""), set())
 
     # ---- lines -----------------------------------------------------------------------------------
 
-    def _line(self, raw: str, found: Passed, once: set[str]) -> list[str]:
+    def _line(self, raw: str, name: str, head: str, value: str, found: Passed, once: set[str]) -> list[str]:
         """What is given of a property; nothing, and noted, where it may not pass."""
-        head, colon, value = raw.partition(":")
-        name = head.partition(";")[0].upper()
         if name not in self.properties:
             return self._other(raw, name, found)
-        if name in ONCE:
-            if name in once and self.anew:
-                return []
-            once.add(name)
         if self.anew:
-            return self._anew(raw, name, found, once)
+            if name in ONCE:
+                if name in once:
+                    return []
+                once.add(name)
+            return self._anew(raw, name, head, value, found, once)
         if ";" not in head:
-            passed = [raw] if colon else []
+            passed = [raw] if len(raw) > len(head) else []
         elif head in self._heads and (name not in DATED or ":" not in value):
             passed = [self._heads[head] + value]
         else:
@@ -296,35 +316,44 @@ class Passing:
 
     # ---- lines that are written anew ---------------------------------------------------------------
 
-    def _anew(self, raw: str, name: str, found: Passed, once: set[str]) -> list[str]:
+    def _anew(self, raw: str, name: str, head: str, value: str, found: Passed, once: set[str]) -> list[str]:
         """A property of which nothing passes but what it must say."""
-        if name in ("SUMMARY", "LOCATION") or name in TICKED:
-            passed = self._with_parameters(raw, _OF_TICKED if name in TICKED else self.parameters)
-            if name in _READ and passed:
-                self._note(name, passed[0], found)
-            return passed
-        head, _, value = raw.partition(":")
         if name in _ONE_TIME and head in self._heads and is_moment(value):
             return [self._heads[head] + value]
-        try:
-            line = parse_line(raw)
-        except NotAContentLine:
-            once.discard(name)
-            found.withheld.add("damaged lines")
-            return []
-        if name in _NEEDED:
-            value = line.value.strip()
-            return ["UID:" + value] if name == "UID" else ["DTSTAMP:" + value] if _STAMP.fullmatch(value) else []
-        passed = list(said_anew(line, self.zone_name))
-        if name in _ONE_TIME and is_moment(value) and passed and passed[0].endswith(":" + value) and '"' not in head:
-            self._heads[head] = passed[0][: -len(value)]
+        if name in ("SUMMARY", "LOCATION") or name in TICKED:
+            plain = ";" not in head and len(raw) > len(head)
+            passed = [raw] if plain else self._with_parameters(raw, _OF_TICKED if name in TICKED else self.parameters)
+        elif name == "UID":
+            passed = ["UID:" + _value_of(raw, head, value).strip()]
+        elif raw in self._said:
+            passed = self._said[raw]
+        else:
+            passed = self._written(raw, head, value)
+            if name in _REPEATED and len(self._said) < _MOST_SAID:
+                self._said[raw] = passed
         if name in _READ and passed:
             self._note(name, passed[0], found)
             if self.terms.detail is Detail.BUSY and found.status not in ("TENTATIVE", "CANCELLED"):
                 found.status = ""
                 return []
         if not passed:
+            once.discard(name)
             found.withheld.add("damaged lines")
+        return passed
+
+    def _written(self, raw: str, head: str, value: str) -> list[str]:
+        """A time, a state or an order, written anew; nothing where it cannot be read."""
+        try:
+            line = parse_line(raw)
+        except NotAContentLine:
+            return []
+        if line.name == "DTSTAMP":
+            stamp = line.value.strip()
+            return ["DTSTAMP:" + stamp] if _STAMP.fullmatch(stamp) else []
+        passed = list(said_anew(line, self.zone_name))
+        same = passed and passed[0].endswith(":" + value) and is_moment(value)
+        if same and line.name in _ONE_TIME and '"' not in head:
+            self._heads[head] = passed[0][: -len(value)]
         return passed
 
     # ---- nested components -----------------------------------------------------------------------
@@ -343,7 +372,7 @@ class Passing:
         if kind == "VALARM" and (not self.alarms or not self._may_ring(lines)):
             found.withheld.add("alarms")
             return []
-        aside, once, given = Passed(""), set[str](), [lines[0]]
+        aside, given = Passed(""), [lines[0]]
         at = 1
         while at < len(lines) - 1:
             if lines[at][:6].upper() == "BEGIN:":
@@ -352,7 +381,7 @@ class Passing:
                     given += self._component(lines[at:end], aside, depth + 1)
                 at = end
                 continue
-            given += self._of_alarm(lines[at]) if self.anew else self._line(lines[at], aside, once)
+            given += self._of_alarm(lines[at]) if self.anew else self.line(lines[at], aside)
             at += 1
         if self.anew:
             given.append("DESCRIPTION:" + escape_text(found.title or "Reminder"))
@@ -386,8 +415,12 @@ class Passing:
                 yield f"TRIGGER{related}:{value}"
 
 
-#: What is noted of an entry while it passes.
-_READ = frozenset({"SUMMARY", "LOCATION", "STATUS", "TRANSP"})
+def _value_of(raw: str, head: str, value: str) -> str:
+    """The value of a line, also where a quoted parameter holds a colon."""
+    if '"' not in head:
+        return value
+    match = LINE.match(raw)
+    return match[3] if match is not None else ""
 
 
 def _end_of(lines: list[str], at: int) -> int:

@@ -40,6 +40,7 @@ def _main(settings_json: str, listener: socket.socket) -> None:
         Repeating("forgetting", _DAILY, lambda: book.write_down(today())),
     ]
     book.write_down(today())
+    threading.Thread(target=_warm, name="warming", daemon=True).start()
     for one in besides:
         one.start()
     config = uvicorn.Config(
@@ -50,6 +51,22 @@ def _main(settings_json: str, listener: socket.socket) -> None:
     for one in besides:
         one.stop()
     door.close()
+
+
+def _warm() -> None:
+    """Have at hand what the first reader would wait for: the template, and how dates are written."""
+    from datetime import date
+
+    from datebridge.api.public.pages import Offer, look_of, render
+    from datebridge.core.giving.almanac import Almanac
+    from datebridge.core.giving.gathering import Given
+    from datebridge.core.sharing import Terms
+
+    day = date(2026, 11, 24)
+    for language in ("en", "de", "fr", "nb", "es"):
+        for view in ("week", "month"):
+            look = look_of({"view": view}, day)
+            render(Almanac(Given(Terms()), b"none", {}), look, Offer("", "UTC"), day, language)
 
 
 def _end_with_parent() -> None:

@@ -10,12 +10,12 @@ r"""Entries brought together under the terms of a share: what is given of each, 
 
 from __future__ import annotations
 
-import hmac
 import re
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
+from hashlib import blake2b
 
 from datebridge.core.giving.zoning import Zoning
 from datebridge.core.happening.occurrences import Timed, clock_of, slot_of, timed
@@ -175,7 +175,7 @@ class _Gathering:
         """All entries of one UID: a series is given or left out with regard to each of its parts."""
         alone = len(group) == 1
         master = next((one for one in group if not one.recurrence_id), None)
-        inherited = _privacy(master) if master is not None else ""
+        inherited = _privacy(master) if master is not None and not alone else ""
         fates = [self._fate(one, _privacy(one) or inherited) for one in group]
         if not self._within(group):
             fates = [fate if fate not in ("", "busy") else "outside the span" for fate in fates]
@@ -257,7 +257,8 @@ class _Gathering:
 
 def named(secret: bytes, *said: object) -> str:
     """A name that says nothing of what it stands for, always the same for the same."""
-    return hmac.digest(secret, "\n".join(map(str, said)).encode("utf-8", "replace"), "sha256").hex()[:32]
+    text = "\n".join(map(str, said)).encode("utf-8", "replace")
+    return blake2b(text, digest_size=16, key=secret[:64]).hexdigest()
 
 
 def _privacy(one: Source) -> str:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import gc
 import gzip
 import hashlib
 import threading
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date
 
@@ -25,7 +28,19 @@ MEDIA = {
     Form.JCAL: "application/calendar+json",
     Form.BUSY: "text/calendar; charset=utf-8; component=VFREEBUSY",
 }
-_LEVEL = 6
+_LEVEL = 4
+
+
+@contextmanager
+def uncollected() -> Iterator[None]:
+    """Without looking for cycles meanwhile: what is made is very many small objects, and hardly any of them."""
+    collecting = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if collecting:
+            gc.enable()
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,7 +143,8 @@ class Giver:
             if kept is not None and plan.held is not None and (kept.state[0], kept.state[-1]) == (said, today):
                 kept.state = state
                 return kept
-            kept = _Kept(state, given(connection, self.ledger, plan, today), {})
+            with uncollected():
+                kept = _Kept(state, given(connection, self.ledger, plan, today), {})
         self._kept[share] = kept
         return kept
 

@@ -19,6 +19,8 @@ from datebridge.store.zone_rulings import counting, zone_rulings
 _TEXTS = 2_000
 _TIMED = ("uid", "recurrence_id", "start_wall", "end_wall", "until_wall", "tzid", "zone", "marks", "recurrence")
 _ASKED = ("id", *_TIMED, "component", "status", "privacy", "busy")
+#: Where each stands in a row that begins with the calendar and ends with the text.
+_FIRST, _LAST = 2, 2 + len(_TIMED)
 
 
 def in_force(connection: Connection, calendars: Iterable[CalendarId]) -> Iterator[Source]:
@@ -69,22 +71,10 @@ def held(connection: Connection, share: int) -> Iterator[Source]:
 
 
 def _source(row: Any, calendar: int, meant: bool = True) -> Source:
-    timed = None
-    if row.start_wall is not None and row.end_wall is not None:
-        timed = Timed(row.id, calendar, *(getattr(row, name) for name in _TIMED))
-    return Source(
-        calendar,
-        row.component,
-        row.text,
-        row.uid,
-        row.recurrence_id,
-        timed,
-        row.status,
-        row.privacy,
-        row.busy,
-        meant,
-        row.id,
-    )
+    number, start, end = row[1], row.start_wall, row.end_wall
+    timed = None if start is None or end is None else Timed(number, calendar, *row[_FIRST:_LAST])
+    component, status, privacy, busy, text = row[_LAST:]
+    return Source(calendar, component, text, row.uid, row.recurrence_id, timed, status, privacy, busy, meant, number)
 
 
 def zones_in_force(connection: Connection, calendars: Iterable[CalendarId]) -> dict[int, Zones]:
