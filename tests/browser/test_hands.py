@@ -17,7 +17,8 @@ PAGES = (
     "/connect", "/connect/4", "/connect/add", "/connect/catalogue", "/connect/calendar/1", "/connect/conflicts", "/look",
     "/look/time", "/look/time?view=month", "/look/time?view=year", "/look/time?view=agenda", "/look/time?view=picked",
     "/look/overlaps", "/look/sides", "/mend", "/mend/checks", "/mend/duplicates", "/mend/recipes",
-    "/mend/zones", "/mend/series", "/mend/series?what=inferred", "/mend/reconcile", "/logbook", "/logbook/10",
+    "/mend/zones", "/mend/series", "/mend/series?what=inferred", "/mend/reconcile", "/share", "/share/1",
+    "/share/1/edit", "/share/new", "/logbook", "/logbook/10",
 )  # fmt: skip
 #: What can be pressed, chosen or typed into, but neither with Tab nor with the arrows of a place that has them.
 OUT_OF_REACH = """() => [...document.querySelectorAll('main button, main a[href], main select, main textarea, main input')]
@@ -34,6 +35,7 @@ OPENINGS = (
     ("/connect", "@Disconnect Enter", "Disconnect"), ("/connect", "@Export… Enter", "Export"),
     ("/mend", "@Put_away_the_old_years… Enter", "Put away the old years"), ("/mend/duplicates?group=1", "k", "Which one stays"),
     ("/mend/checks", "@What_the_checks_go_by… Enter", "What the checks go by"),
+    ("/share/2", "n", "Give Duty rota to readers"), ("/share/2", "@Take_back:_Ida Enter", "Take back"),
     ("/connect", "@New_calendar… Enter", "New calendar"), ("/connect/calendar/1", "@Export… Enter", "Export"),
 )  # fmt: skip
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import httpx
 import pytest
 from starlette.testclient import TestClient
 
@@ -213,6 +215,47 @@ def test_answers_tell_no_address_and_stand_in_the_frames_that_are_named(readers:
     assert page.headers["x-robots-tag"] == "noindex, nofollow"
     assert "frame-ancestors https://intranet.skerrow.example" in page.headers["content-security-policy"]
     assert "frame-ancestors 'none'" in readers.get(path + "feed.ics").headers["content-security-policy"]
+
+
+def test_behind_a_proxy_under_a_path_the_same_is_given(bench: Bench) -> None:
+    readers = Readers(bench, share_address="https://calendars.skerrow.example/open", share_proxy="testclient")
+    path = readers.given()
+    for handed_on in (path, "/open" + path):
+        assert readers.get(handed_on + "feed.ics", x_forwarded_for="198.51.100.7, 192.0.2.1").status_code == 200
+    page = readers.get(path, x_forwarded_for="192.0.2.1").text
+    assert f'value="https://calendars.skerrow.example/open{path}feed.ics"' in page
+    assert {str(key) for key in readers.door.clients._left} == {"192.0.2.1"}
+    readers.door.close()
+
+
+def test_a_thousand_at_once_get_one_feed_made_once(bench: Bench) -> None:
+    readers = Readers(bench, share_client_rate=100_000)
+    path = readers.given() + "feed.ics"
+    made = []
+    giver, inner = readers.door.giver, readers.door.giver._make
+    giver._make = lambda *given: (made.append(1), inner(*given))[1]  # type: ignore[method-assign]
+
+    async def ask(client: httpx.AsyncClient) -> tuple[int, str]:
+        answer = await client.get(path)
+        return answer.status_code, answer.headers["etag"]
+
+    async def all_of_them() -> set[tuple[int, str]]:
+        transport = httpx.ASGITransport(readers.door)
+        async with httpx.AsyncClient(transport=transport, base_url="http://calendars.example") as client:
+            return set(await asyncio.gather(*(ask(client) for _ in range(1_000))))
+
+    ((status, _),) = asyncio.run(all_of_them())
+    assert (status, len(made)) == (200, 1)
+    readers.door.close()
+
+
+def test_who_asks_too_much_waits(bench: Bench) -> None:
+    readers = Readers(bench, share_client_rate=1)
+    path = readers.given() + "feed.ics"
+    found = [readers.get(path) for _ in range(12)]
+    assert [one.status_code for one in found] == [200] * 10 + [429] * 2
+    assert found[-1].headers["retry-after"] == "5"
+    readers.door.close()
 
 
 def test_uses_are_counted_by_reader_and_form(readers: Readers) -> None:

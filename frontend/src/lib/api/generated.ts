@@ -3840,7 +3840,7 @@ export interface components {
         };
         /**
          * Detail
-         * @description How much readers are given.
+         * @description How much readers of a share are given; `core.sharing` says what that is.
          * @enum {string}
          */
         Detail: "everything" | "without-people" | "titles" | "busy";
@@ -4355,6 +4355,20 @@ export interface components {
          * @enum {string}
          */
         Form: "feed" | "jcal" | "busy" | "page" | "file";
+        /**
+         * FormUse
+         * @description How a form was used in 90 days.
+         */
+        FormUse: {
+            /** Form */
+            form: string;
+            /** Fetched */
+            fetched: number;
+            /** Unchanged */
+            unchanged: number;
+            /** Octets */
+            octets: number;
+        };
         /** FoundCalendar */
         FoundCalendar: {
             /** Name */
@@ -6213,10 +6227,14 @@ export interface components {
             hosts: components["schemas"]["HostOut"][];
             /** Bars */
             bars: number[];
+            /** Uses */
+            uses: components["schemas"]["FormUse"][];
             /** Fetched */
             fetched: number;
             /** Octets */
             octets: number;
+            /** Refused */
+            refused: number;
             /**
              * Unread
              * @description nobody has read it for 30 days, though it could be

@@ -78,14 +78,14 @@
   {#if view === 'banks'}
     <label class="flex items-center gap-2 text-[13px]"
       >Show
-      <select class="field-small" bind:value={which}
+      <select class="field-small" aria-label="Show" bind:value={which}
         >{#each WHICH as [value, name] (value)}<option {value}>{name}</option>{/each}</select
       ></label
     >
   {:else if view === 'text'}
     <label class="flex items-center gap-2 text-[13px]"
       >Form
-      <select class="field-small" bind:value={form}
+      <select class="field-small" aria-label="Form" bind:value={form}
         ><option value="feed">feed</option><option value="jcal">jCal</option><option value="busy">busy times</option
         ></select
       ></label

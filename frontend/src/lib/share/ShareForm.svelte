@@ -1,7 +1,7 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { useQueryClient } from '@tanstack/svelte-query';
-  import { onMount, tick } from 'svelte';
+  import { onMount } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import Deck from '$lib/ui/Deck.svelte';
   import SeenPane from '$lib/share/SeenPane.svelte';
@@ -19,7 +19,6 @@
   let wanted = $state(start);
   let says = $state('');
   let busy = $state(false);
-  let form: HTMLElement | undefined = $state();
   const ready = $derived(
     wanted.title.trim() && wanted.owner.trim() && (wanted.calendars.length || wanted.filter.trim()),
   );
@@ -46,7 +45,6 @@
   }
 
   onMount(() => {
-    void tick().then(() => form?.querySelector<HTMLElement>('[data-first]')?.focus());
     return keys.offer([
       {
         key: 'Escape',
@@ -60,7 +58,6 @@
 
 <div class="flex min-h-0 flex-1 max-[900px]:flex-col">
   <div
-    bind:this={form}
     class="border-ink w-[440px] shrink-0 overflow-y-auto border-r px-4 py-3 max-[900px]:w-full max-[900px]:border-r-0"
     role="region"
     aria-label="What is given"

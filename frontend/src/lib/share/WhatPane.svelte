@@ -49,7 +49,7 @@
   const days = (said: string): number | null => (said.trim() === '' ? null : Math.max(0, Number(said) || 0));
 </script>
 
-<Field label="Title, as readers see it"><Input bind:value={wanted.title} maxlength={200} data-first /></Field>
+<Field label="Title, as readers see it"><Input bind:value={wanted.title} maxlength={200} /></Field>
 <fieldset class="mb-3">
   <legend class="mb-1">What is shared</legend>
   <label class="mr-4 inline-flex gap-2"

@@ -15,7 +15,7 @@ import secrets
 import time
 from functools import partial
 from pathlib import Path
-from urllib.parse import parse_qsl
+from urllib.parse import parse_qsl, urlsplit
 
 import structlog
 from anyio import to_thread
@@ -65,6 +65,8 @@ class Door:
         self._salt = secrets.token_bytes(32)
         self._opened: dict[tuple[int, bytes], str] = {}
         self._assets = _assets()
+        #: The path a proxy has the door under, where it hands it on.
+        self._under = urlsplit(settings.share_address).path.rstrip("/")
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -95,7 +97,7 @@ class Door:
         return Asked(scope["method"], headers, query, client_of(client))
 
     async def _answer(self, scope: Scope, asked: Asked) -> Answer:
-        path = scope["path"].removeprefix(scope.get("root_path", "")).lstrip("/")
+        path = scope["path"].removeprefix(scope.get("root_path", "")).removeprefix(self._under).lstrip("/")
         if not self.clients.take(asked.client):
             return too_many("Too many requests at once.", 5)
         if asked.method not in ("GET", "HEAD"):

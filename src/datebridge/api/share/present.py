@@ -9,7 +9,7 @@ from datetime import date, timedelta
 from typing import Literal
 
 from datebridge.api import present
-from datebridge.api.share.shapes import HostOut, ReaderOut, ShareOut, TermsIO
+from datebridge.api.share.shapes import FormUse, HostOut, ReaderOut, ShareOut, TermsIO
 from datebridge.core.sharing import Detail, Guarded, Terms
 from datebridge.services.sharing.plans import Form, day_in, terms_of
 from datebridge.store.tables import Reader, Role, Share, ShareHost, demand_id
@@ -71,9 +71,23 @@ def share_out(
         over=bool(share.until and share.until <= time.time()), sites=share.sites, indexed=share.indexed,
         made=present.stamp(share.made_at) or "", says=in_words(terms),
         readers=[reader_out(one, own, elsewhere, today) for one in readers], hosts=[host_out(one) for one in hosts],
-        bars=bars_of(own, today), fetched=fetched, octets=sum(one.octets for one in own),
+        bars=bars_of(own, today), uses=_by_form(own), refused=sum(one.refused for one in own),
+        fetched=fetched, octets=sum(one.octets for one in own),
         unread=bool(live) and old and not lately,
     )  # fmt: skip
+
+
+def _by_form(used: Sequence[Day]) -> list[FormUse]:
+    """How each form was used, the most used first."""
+    found: dict[str, FormUse] = {}
+    for one in used:
+        sum_of = found.setdefault(one.form, FormUse(form=one.form, fetched=0, unchanged=0, octets=0))
+        sum_of.fetched += one.fetched
+        sum_of.unchanged += one.unchanged
+        sum_of.octets += one.octets
+    return sorted(
+        (one for one in found.values() if one.fetched + one.unchanged), key=lambda one: -one.fetched - one.unchanged
+    )
 
 
 def reader_out(reader: Reader, used: Sequence[Day], elsewhere: set[int], today: date) -> ReaderOut:

@@ -49,15 +49,9 @@ class WantedIn(BaseModel):
     indexed: bool = False
 
 
-class BarOut(BaseModel):
-    """A day of use."""
-
-    day: str
-    fetched: int
-    refused: int
-
-
 class FormUse(BaseModel):
+    """How a form was used in 90 days."""
+
     form: str
     fetched: int
     unchanged: int
@@ -116,8 +110,10 @@ class ShareOut(BaseModel):
     readers: list[ReaderOut]
     hosts: list[HostOut]
     bars: list[int]
+    uses: list[FormUse]
     fetched: int
     octets: int
+    refused: int
     unread: bool = Field(description="nobody has read it for 30 days, though it could be")
 
 

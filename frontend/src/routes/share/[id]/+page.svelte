@@ -14,7 +14,6 @@
   import TellReader from '$lib/share/TellReader.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { attempt } from '$lib/state/attempt';
-  import { walking } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { FORM_NAMES, sharesQuery, type Told } from '$lib/share/share';
@@ -32,6 +31,10 @@
   let target = $state('');
   let owner = $state('');
   let contact = $state('');
+
+  const endingName = $derived(
+    ending === 'share' ? (share?.title ?? '') : ending?.name || 'everybody who has the address',
+  );
 
   const again = () => queries.invalidateQueries({ queryKey: ['shares'] });
 
@@ -122,7 +125,16 @@
     </div>
     <div class="text-right">
       <Bars bars={share.bars} label="Given out {count(share.fetched)} times in 90 days" high={30} />
-      <p class="figures text-[13px]">90 days: {count(share.fetched)} × · {octets(share.octets)}</p>
+      <p class="figures text-[13px]">
+        90 days: {count(share.fetched)} × · {octets(share.octets)}{share.refused
+          ? ` · ${count(share.refused)} refused`
+          : ''}
+      </p>
+      <p class="figures text-soft text-[12px]">
+        {share.uses
+          .map((use) => `${FORM_NAMES[use.form] ?? use.form} ${count(use.fetched + use.unchanged)} ×`)
+          .join(' · ')}
+      </p>
     </div>
     <div class="flex flex-wrap gap-2">
       <Action href="/share/{share.id}/edit" key="e">See it, or change what it gives</Action>
@@ -142,7 +154,6 @@
     tabindex="-1"
     data-rest
     data-part
-    {@attach walking('button, a')}
   >
     <div class="flex items-center gap-3 px-4 pt-3 pb-1">
       <h2 class="font-bold">Readers</h2>
@@ -179,9 +190,8 @@
   {#if told}<TellReader {share} {...told} canMail={shares.data?.mail ?? false} onclose={() => (told = null)} />{/if}
   {#if ending}
     <Sheet label="Take back" onclose={() => (ending = null)}>
-      {@const name = ending === 'share' ? share.title : ending.name || 'everybody who has the address'}
       <h2 class="mb-2 text-lg font-bold">
-        {ending === 'share' ? `Take back “${name}” as a whole` : `Take back what ${name} was given`}
+        {ending === 'share' ? `Take back “${endingName}” as a whole` : `Take back what ${endingName} was given`}
       </h2>
       <p>
         {ending === 'share' ? 'Every address of it' : 'The address'} answers at once that it was taken back, and to ask {share.owner}.
@@ -189,7 +199,7 @@
       </p>
       {#snippet actions()}
         <Action kind="grave" onclick={() => void end()}
-          >{ending === 'share' ? 'Take back all of it' : `Take back the address of ${name}`}</Action
+          >{ending === 'share' ? 'Take back all of it' : `Take back the address of ${endingName}`}</Action
         >
       {/snippet}
     </Sheet>
