@@ -108,15 +108,6 @@ def change(page: Page) -> None:
     expect(sheet.get_by_text("In short: addresses")).to_contain_text("Seaweed")
 
 
-def transfer(page: Page) -> None:
-    to('/look?filter=calendar:"Instrument bookings"')(page)
-    page.get_by_role("button", name="Select all that match").click()
-    page.get_by_role("grid").focus()
-    page.keyboard.press("c")
-    expect(page.get_by_role("dialog")).to_be_visible()
-    page.get_by_role("dialog").get_by_role("combobox").first.select_option(label="a new calendar on Lantern")
-
-
 def entry_by_night(page: Page) -> None:
     to("/look?filter=what:handover")(page)
     page.get_by_role("button", name="Night").click()
@@ -169,13 +160,32 @@ def conflict(page: Page) -> None:
     expect(page.get_by_role("group", name="Place")).to_be_visible()
 
 
+def seen(page: Page) -> None:
+    """Titles and places of bookings, private ones as busy, one of them line by line."""
+    page.goto("/share/new")
+    page.get_by_label("Title, as readers see it").fill("Instruments, for the partners")
+    page.get_by_role("checkbox", name="Instrument bookings").check()
+    page.get_by_role("radio", name=re.compile("Titles, times and places")).check()
+    page.get_by_label("Private entries").select_option("busy")
+    page.get_by_text("37 private as busy").first.wait_for()
+    page.get_by_label("Show", exact=True).select_option("busy")
+    page.get_by_role("listitem").filter(has_text="Busy").first.get_by_role("button").click()
+    page.get_by_role("region", name="Line by line").wait_for()
+
+
+def reader(page: Page) -> None:
+    """The berths as everybody sees them who has the address."""
+    told = page.request.post("/api/readers/1/renew", headers={"X-Date-Bridge": "pictures"}).json()
+    page.goto(told["address"])
+    page.locator("a.block, a.entry").first.click()
+    page.locator(".details").wait_for()
+
+
 #: In this order; some change something, so they come last.
 SHOTS: dict[str, Shot] = {
     "look": to("/look"),
     "connect": connect,
     "inside": inside,
-    "copy": transfer,
-    "mend": to("/mend"),
     "checks": to("/mend/checks?check=unresolved-zone"),
     "zones": zones,
     "series": series,
@@ -184,12 +194,14 @@ SHOTS: dict[str, Shot] = {
     "logbook": to("/logbook"),
     "entry-night": entry_by_night,
     "time-week": week,
-    "time-month": to("/look/time?view=month"),
     "overlaps": overlaps,
     "sides": sides,
     "proposal": proposal,
     "conflict": conflict,
     "duplicates": duplicates,
+    "share": to("/share/2"),
+    "share-seen": seen,
+    "reader": reader,
 }
 
 

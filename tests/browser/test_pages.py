@@ -225,6 +225,10 @@ def test_axe_finds_nothing_on_any_page_at_any_size(page: Page, theme: str) -> No
         "/mend/series?what=exdate-misses",
         "/mend/reconcile",
         proposal,
+        "/share",
+        "/share/2",
+        "/share/new",
+        "/share/2/edit",
         "/logbook",
         "/logbook/10",
     ):

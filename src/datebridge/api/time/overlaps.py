@@ -26,6 +26,7 @@ from datebridge.core.views.overlaps import Asked, Overlaps, as_sheet, overlappin
 from datebridge.core.words.spans import day_name, difference, length, span
 from datebridge.store.calendars import known
 from datebridge.store.entries.alike import alike
+from datebridge.store.shares import shares_echoed
 
 router = new_router("/api", "comparing")
 Sides = Annotated[list[CalendarNo], Query(max_length=500)]
@@ -36,7 +37,10 @@ def _overlaps(app: App, calendar: Sequence[int], first: Day, count: int, zone: s
     if asked.about.strip():
         about = asked.about.strip().lower()
         asked = replace(asked, named=frozenset(one.id for one in app.ledger.calendars() if about in one.name.lower()))
-    return overlapping(app.happenings.window(low, low + count * DAY, zone_of(zone), calendar), asked)
+    with app.store.read() as connection:  # what only repeats one's own calendars collides with nothing
+        echoes = shares_echoed(connection)
+    layers = [one for one in calendar if one not in echoes]
+    return overlapping(app.happenings.window(low, low + count * DAY, zone_of(zone), layers), asked)
 
 
 @router.get("/overlaps")
