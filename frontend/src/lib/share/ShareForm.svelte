@@ -23,6 +23,14 @@
     wanted.title.trim() && wanted.owner.trim() && (wanted.calendars.length || wanted.filter.trim()),
   );
 
+  const missing = $derived(
+    !wanted.title.trim()
+      ? 'Say a title.'
+      : !wanted.owner.trim()
+        ? 'Say which role it belongs to, at the end of the form.'
+        : '',
+  );
+
   async function done(): Promise<void> {
     if (!ready || busy) return;
     busy = true;
@@ -79,7 +87,10 @@
   </div>
 </div>
 <Deck label="What readers get">
-  <p role="status">{says || 'Say what is shared, and you see here what readers get of it.'}</p>
+  <p role="status">
+    {says || 'Say what is shared, and you see here what readers get of it.'}
+    {#if says && missing}<strong>{missing}</strong>{/if}
+  </p>
   {#snippet actions()}
     <Action href={share ? `/share/${share}` : '/share'} key="Esc">Not now</Action>
     <Action kind="main" onclick={() => void done()} disabled={!ready || busy}
