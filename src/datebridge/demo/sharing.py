@@ -17,6 +17,7 @@ from datebridge.services.sharing.shares import Wanted
 from datebridge.settings import Settings
 from datebridge.standins.feeds import FeedHost
 from datebridge.store import calendars
+from datebridge.store import shares as kept
 from datebridge.store.database import Store
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.use import GIVEN, SAME, UseBook, today
@@ -60,6 +61,8 @@ def share(store: Store, settings: Settings) -> None:
     )  # fmt: skip
     old = make("Berths (address of last year)", "Vessel berths", Terms(Detail.TITLES, back=90), (Form.FEED,))
 
+    with store.write() as connection:  # it has been there for a while, and nobody came
+        kept.change(connection, director, made_at=int(time.time()) - 75 * 86_400)
     everybody, token = shares.add_reader(store, berths)
     page, site_token = shares.add_reader(store, seminars)
     shares.add_reader(store, director)

@@ -177,6 +177,15 @@ def test_a_share_ends_on_its_day(readers: Readers) -> None:
     assert readers.get(f"/s/{token}/feed.ics").status_code == 410
 
 
+def test_an_entry_is_found_by_its_own_share_s_readers_alone(readers: Readers) -> None:
+    first, second = (readers.given(Terms(Detail.TITLES)) for _ in range(2))
+    page = readers.get(first + "?view=list&on=2026-11-20").text
+    key = page.partition("open=")[2].partition(".")[0]
+    assert readers.get(f"{first}entry/{key}.ics").text.count("SUMMARY:RV Kittiwake") == 1
+    assert readers.get(f"{second}entry/{key}.ics").status_code == 404
+    assert "RV Kittiwake" in readers.get(f"{first}?view=list&on=2026-11-20&open={key}.1795510800").text
+
+
 def test_handing_over_keeps_the_addresses(readers: Readers) -> None:
     share = readers.share()
     _, token = shares.add_reader(readers.bench.store, share)

@@ -10,8 +10,9 @@
     onrenew: () => void;
     onend: () => void;
     onsend: () => void;
+    onpassword: () => void;
   };
-  const { reader, onrenew, onend, onsend }: Props = $props();
+  const { reader, onrenew, onend, onsend, onpassword }: Props = $props();
   const name = $derived(reader.name || 'everybody who has the address');
   const INK: Record<string, string> = {
     reads: 'text-added',
@@ -23,7 +24,7 @@
 </script>
 
 <li
-  class="border-line grid grid-cols-[minmax(150px,1fr)_110px_186px_250px_256px] items-center gap-4 border-b px-4 py-1.5 text-[13px] max-[1150px]:grid-cols-[1fr_110px_256px]"
+  class="border-line grid grid-cols-[minmax(150px,1fr)_110px_186px_230px_350px] items-center gap-4 border-b px-4 py-1.5 text-[13px] max-[1150px]:grid-cols-[1fr_110px_350px]"
 >
   <span class="min-w-0"
     ><strong class="block truncate {reader.state === 'taken back' ? 'line-through' : ''}">{name}</strong>
@@ -41,6 +42,9 @@
       >{reader.state === 'taken back' ? 'Give again' : 'Renew'}</Action
     >
     {#if reader.state !== 'taken back'}
+      {#if reader.name}<Action onclick={onpassword} named="Password: {name}" hint="what a program has to give"
+          >Password</Action
+        >{/if}
       <Action onclick={onsend} named="Send elsewhere: {name}" hint="who comes by this address is sent to another"
         >Send on</Action
       >

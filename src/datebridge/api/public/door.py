@@ -65,6 +65,7 @@ class Door:
         self._salt = secrets.token_bytes(32)
         self._opened: dict[tuple[int, bytes], str] = {}
         self._assets = _assets()
+        self._kept_for = 0
         #: The path a proxy has the door under, where it hands it on.
         self._under = urlsplit(settings.share_address).path.rstrip("/")
 
@@ -111,6 +112,9 @@ class Door:
         if kind != "s" or not token or len(path) > _LONGEST:
             return self._miss(asked)
         self.registry.look()
+        if self._kept_for != self.registry.readings:
+            self._kept_for = self.registry.readings
+            self.giver.forget(self.registry.live)
         address = self.registry.find(token)
         known = self.registry.shares.get(address.share) if address is not None else None
         if address is None or known is None:
@@ -167,6 +171,8 @@ class Door:
             return None
         if target.endswith("/") and what in FORMS:  # another door like this one: the same form there
             target += what
+        elif target.startswith("../") and "/" in what:  # from one entry, the way up is longer
+            target = "../" * what.count("/") + target
         return Answer(301, headers={"Location": target, "Cache-Control": "no-cache"})
 
     async def _opens(self, reader: int, digest: str, asked: Asked) -> bool:

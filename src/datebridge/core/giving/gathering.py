@@ -23,7 +23,8 @@ from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.moments import Clock, instant_at, parse_moment
 from datebridge.core.objects import ENDLESS
-from datebridge.core.sharing import KINDS, WITHHELD, Detail, Guarded, Passed, Passing, Terms
+from datebridge.core.passing import Passed, Passing
+from datebridge.core.sharing import KINDS, WITHHELD, Detail, Guarded, Terms
 from datebridge.core.text.lines import NotAContentLine, parse_line, rewritten_line
 from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import NO_ZONES, Zones

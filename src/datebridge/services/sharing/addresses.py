@@ -70,6 +70,8 @@ class Registry:
     def __init__(self, store: Store) -> None:
         self.store = store
         self.state = 0
+        #: Another one whenever anything was said otherwise.
+        self.readings = 0
         self.shares: dict[int, Known] = {}
         self.readers: dict[int, Reader] = {}
         self._addresses: dict[str, Address] = {}
@@ -106,6 +108,12 @@ class Registry:
         with self.store.read() as connection:
             self._addresses = {one.digest: one for one in shares.addresses(connection)}
             self.state = revision_of(connection, None)
+        self.readings += 1
+
+    @property
+    def live(self) -> set[int]:
+        """The shares that can be read."""
+        return {number for number, known in self.shares.items() if known.share.ended_at is None}
 
     def find(self, token: str) -> Address | None:
         """Whose an address is; None where nobody knows it."""

@@ -126,6 +126,8 @@ class Giver:
         with self._lock:
             for share in self._kept.keys() - shares:
                 self._kept.pop(share, None)
+                for form in Form:
+                    self._before.pop((share, form), None)
 
     def _lock_of(self, share: int) -> threading.Lock:
         with self._lock:

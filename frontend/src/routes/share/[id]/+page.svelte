@@ -27,6 +27,8 @@
   let told = $state<{ told: Told; name: string } | null>(null);
   let ending = $state<Schemas['ReaderOut'] | 'share' | null>(null);
   let sending = $state<Schemas['ReaderOut'] | null>(null);
+  let asking = $state<Schemas['ReaderOut'] | null>(null);
+  let password = $state('');
   let handing = $state(false);
   let target = $state('');
   let owner = $state('');
@@ -74,6 +76,18 @@
     if (!done) return;
     sending = null;
     notices.say(target.trim() ? 'Who comes by that address is sent on from now on.' : 'The address leads here again.');
+    await again();
+  }
+  async function setPassword(): Promise<void> {
+    const reader = asking;
+    if (!reader) return;
+    const path = { reader: reader.id };
+    const done = await attempt(() =>
+      answer(client.PUT('/api/readers/{reader}/password', { params: { path }, body: { password } })),
+    );
+    if (!done) return;
+    asking = null;
+    notices.say(password ? `${reader.name}'s program is asked for it from now on.` : 'No password is asked for.');
     await again();
   }
   async function handOver(): Promise<void> {
@@ -177,6 +191,10 @@
             target = '';
             sending = reader;
           }}
+          onpassword={() => {
+            password = '';
+            asking = reader;
+          }}
         />
       {/each}
     </ul>
@@ -217,6 +235,20 @@
       {#snippet actions()}
         <Action kind="main" onclick={() => void sendOn()}
           >{target.trim() ? 'Send them there' : 'Lead here again'}</Action
+        >
+      {/snippet}
+    </Sheet>
+  {/if}
+  {#if asking}
+    <Sheet label="Password for {asking.name}" onclose={() => (asking = null)}>
+      <h2 class="mb-2 text-lg font-bold">The password {asking.name}'s program has to give</h2>
+      <p class="mb-3">Tell it apart from the address. Only a digest of it is kept.</p>
+      <Field label="Password; empty for none"
+        ><Input bind:value={password} maxlength={200} autocomplete="new-password" /></Field
+      >
+      {#snippet actions()}
+        <Action kind="main" onclick={() => void setPassword()}
+          >{password ? 'Ask for it from now on' : 'Ask for none'}</Action
         >
       {/snippet}
     </Sheet>
