@@ -10,10 +10,15 @@ from pathlib import Path
 import pytest
 
 from datebridge.core.changes import PERSON
+from datebridge.core.ids import CalendarId
+from datebridge.core.sharing import Detail, Terms
 from datebridge.core.words.filters import Selection
 from datebridge.services.accounts import accounts
 from datebridge.services.imports import uploads
 from datebridge.services.jobs import jobs, worker
+from datebridge.services.sharing import handing, shares
+from datebridge.services.sharing.plans import Form
+from datebridge.services.sharing.shares import Wanted
 from datebridge.services.transfer import transfers
 from datebridge.store.accounts import remotes_of
 from datebridge.store.changesets.apply import apply as apply_set
@@ -225,6 +230,27 @@ def test_refreshing_and_looking_through(world: World, name: str) -> None:
         assert world.rows("SELECT uid FROM entry WHERE listed GROUP BY uid HAVING count(*) > 1") == []
 
     assert at_every_statement(world, queue, check) > 30
+
+
+def test_handing_out(world: World) -> None:
+    world.bring(calendar(event("a", "Tide")), "Tides")
+    own = CalendarId(int(str(world.one("SELECT max(id) FROM calendar"))))
+    wanted = Wanted("Tides", "harbour office", calendars=(own,), terms=Terms(Detail.TITLES))
+    share = shares.make(world.store, world.ledger, wanted)
+    at = world.hosts.address("breakwater") + "/web/tides.ics"
+    host = handing.add_host(world.store, world.settings, share, Form.FEED, at, "member", "low-tide-7", always=True)
+    worker.drain(world.store, world.settings)
+
+    def queue(n: int) -> None:
+        world.bring(calendar(event(f"n{n}", f"Tide {n}")), into=own)
+        handing.queue(world.store, host)
+
+    def check(n: int) -> None:
+        there = next(data for feed, data, _ in world.hosts.breakwater._feeds() if feed.path == "/web/tides.ics")
+        assert f"SUMMARY:Tide {n}\r\n".encode() in there
+        assert world.one("SELECT trouble FROM share_host") == ""
+
+    assert at_every_statement(world, queue, check) > 10
 
 
 @pytest.mark.parametrize("name", ["tidewrack", "lantern"])

@@ -159,10 +159,12 @@ def test_what_was_written_and_not_answered_is_recognised(world: World) -> None:
     hand(world, share)
     with world.store.write() as connection:  # as if the process had died before it could note it
         connection.exec_driver_sql("UPDATE share_host SET etag = '', digest = '', seen = ''")
+    apply(world.store, propose_deletion(world.store, world.ledger, Selection("kittiwake")))
     number = int(str(world.one("SELECT id FROM share_host")))
     handing.queue(world.store, number)
     worker.drain(world.store, world.settings)
-    assert (host(world, number).trouble, host(world, number).outcome[:7]) == ("", "1 entri")
+    assert (host(world, number).trouble, host(world, number).outcome[:9]) == ("", "0 entries")
+    assert b"Kittiwake" not in there(world)
 
 
 # ---- followed, held, collected ---------------------------------------------------------------------------

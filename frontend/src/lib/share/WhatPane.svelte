@@ -19,6 +19,12 @@
   let byFilter = $state(wanted.filter !== '');
   const first = new Set(wanted.calendars);
   const listed = $derived((calendars.data ?? []).toSorted((a, b) => Number(first.has(b.id)) - Number(first.has(a.id))));
+  // A calendar that was deleted meanwhile can be given no more.
+  $effect(() => {
+    const there = new Set((calendars.data ?? []).map((one) => one.id));
+    if (calendars.data && wanted.calendars.some((one) => !there.has(one)))
+      wanted.calendars = wanted.calendars.filter((one) => there.has(one));
+  });
   const busy = $derived(wanted.terms.detail === 'busy');
   const ticks = [
     ['attachments', 'attachments'],

@@ -15,6 +15,7 @@
   /** What needs a look, in a few words; "" while all is well. */
   function wrong(one: Share): string {
     if (one.over) return 'over';
+    if (!one.filter && !one.fixed_at && !one.names.length) return 'its calendars are gone';
     const host = one.hosts.find((host) => host.trouble);
     if (host) return 'not handed out';
     if (!one.readers.some((reader) => reader.state !== 'taken back') && !one.hosts.length) return 'no readers';

@@ -56,7 +56,7 @@ def listed(app: AppDep) -> SharesOut:
         readers, hosts = kept.readers(session), kept.hosts(session)
         connection = session.connection()
         elsewhere = kept.sent_on(connection)
-        called = {int(number): name for number, name in names(connection).items()}
+        called = {int(number): name for number, name in names(connection, live=True).items()}
     rows = [
         present.share_out(
             one, owners[one.role_id], [r for r in readers if r.share_id == one.id],

@@ -118,6 +118,7 @@ def hand_out_job(context: JobContext) -> dict[str, Any]:
     if digest == host.digest and not host.trouble:
         _note(store, host, seen=state, tried_at=now(), failures=0)
         return {"same": True}
+    _note(store, host, sending=digest)
     try:
         answer = _put(context, settings, host, body, MEDIA[form], bool(context.params.get("over")))
     except Unreachable as error:
@@ -152,8 +153,12 @@ def _put(context: JobContext, settings: Settings, host: ShareHost, body: bytes, 
         )
         if answer.status == 412:
             there = web.request("GET", address)
+            known = hashlib.sha256(there.body).hexdigest() if there.status == 200 else ""
+            # It was written the last time, and the answer was lost.
             if there.status == 200 and there.body == body:
-                return there  # it was written the last time, and the answer was lost
+                return there
+            if known and known == host.sending:
+                return web.request("PUT", address, body, headers | ({"If-Match": there.etag} if there.etag else {}))
         return answer
 
 

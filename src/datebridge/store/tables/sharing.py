@@ -106,6 +106,7 @@ class ShareHost(SQLModel, table=True):
         host: scheme, host and port, to be shown.
         always: handed out after every change; else once.
         etag: what the host called what was written last; digest: of what was written; seen: as of which state.
+        sending: digest of what was about to be written, so that it is known for one's own if its answer is lost.
         outcome: what became of it, in words; trouble: why it failed last, "" while all is well.
     """
 
@@ -122,6 +123,7 @@ class ShareHost(SQLModel, table=True):
     etag: str = ""
     digest: str = ""
     seen: str = ""
+    sending: str = ""
     outcome: str = ""
     trouble: str = ""
     failures: int = 0

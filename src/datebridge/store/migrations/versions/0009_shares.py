@@ -55,7 +55,7 @@ def upgrade() -> None:
         sa.Column("host", sa.String(), nullable=False), _text("user"),
         sa.Column("address_sealed", sa.LargeBinary(), nullable=False),
         sa.Column("password_sealed", sa.LargeBinary(), nullable=False, server_default=""),
-        sa.Column("always", sa.Boolean(), nullable=False, server_default="1"), _text("etag"), _text("digest"), _text("seen"),
+        sa.Column("always", sa.Boolean(), nullable=False, server_default="1"), _text("etag"), _text("digest"), _text("seen"), _text("sending"),
         _text("outcome"), _text("trouble"), sa.Column("failures", sa.Integer(), nullable=False, server_default="0"),
         sa.Column("tried_at", sa.Integer()), sa.Column("done_at", sa.Integer()),
     )
