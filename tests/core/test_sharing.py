@@ -327,6 +327,36 @@ def test_readers_see_the_occurrences_of_what_is_given_and_no_others(
     assert len(window.occurrences) == len(expected)
 
 
+@given(calendars(), st.sampled_from((Detail.EVERYTHING, Detail.BUSY)), st.integers(-20, 60), st.integers(1, 40))
+def test_readers_see_of_a_series_what_lies_in_the_span_and_nothing_else(
+    calendar: str, detail: Detail, first: int, days: int
+) -> None:
+    components = list(Reader(BytesIO(calendar.encode())))
+    zones = Zones(("Station", one.text) for one in components if one.name == "VTIMEZONE")
+    sources = [source_of("VEVENT", one.text, 1, zones) for one in components if one.name == "VEVENT"]
+    low = wall_seconds_of(date(2026, 11, 1)) + first * 86_400
+    high = low + days * 86_400
+    found = gather(sources, {1: zones}, Terms(detail, private=Guarded.AS_OTHERS), b"secret", low, high)
+    feed = b"".join(as_ics(found, COVER))
+    wide = low - 400 * 86_400, high + 400 * 86_400
+    every = expand(components, *wide, "").happening  # each on its own clock, on which the span is meant
+    given_out = expand(Reader(BytesIO(feed)), *wide, "").happening
+    inside = [one for one in every if in_span(one, low, high)]
+    assert not [one for one in given_out if not in_span(one, low, high)]
+    seen = [one.start[:19] for one in given_out if one.start[:19] not in {x.start[:19] for x in inside}]
+    assert not seen
+    assert sorted(one.start[:19] for one in inside) == sorted(one.start[:19] for one in given_out)
+
+
+def in_span(one: object, low: int, high: int) -> bool:
+    """Whether an occurrence, on its own clock, overlaps the span."""
+    begin, end = (
+        int(datetime.fromisoformat(at[:19]).replace(tzinfo=UTC).timestamp())
+        for at in (one.start, one.end)  # type: ignore[attr-defined]
+    )
+    return begin < high and end > low
+
+
 def kept(one: object, sources: list[object], private: Guarded) -> bool:
     """Whether an occurrence of the source is given: all are, but for what is private where that is left out."""
     if private is not Guarded.LEAVE_OUT:

@@ -152,7 +152,7 @@
       onchange={(event) => (wanted.terms.ahead = days(event.currentTarget.value))}
     /> days ahead</label
   >
-  <span class="text-soft text-[13px]">A series that reaches in is given whole.</span>
+  <span class="text-soft text-[13px]">Series are cut to it.</span>
 </div>
 <fieldset class="mb-3">
   <legend class="mb-1">In which forms</legend>

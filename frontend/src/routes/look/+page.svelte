@@ -240,7 +240,9 @@
 <div class="flex flex-wrap items-start gap-x-3 gap-y-1 px-4 pb-2">
   <FilterLine bind:this={line} value={filter} onapply={show} onleave={() => ledger?.focus()} />
   <Action onclick={() => void today()} key=".">Today</Action>
-  {#if filter}<Action onclick={() => void show('')}>Show everything</Action>{/if}
+  {#if filter}<Action href="/share/new?filter={encodeURIComponent(filter)}" hint="give readers what this filter finds"
+      >Share…</Action
+    ><Action onclick={() => void show('')}>Show everything</Action>{/if}
 </div>
 <Facets {filter} ready={total > 0 || filter !== ''} onnarrow={narrow} />
 

@@ -13,10 +13,11 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from hashlib import blake2b
 
+from datebridge.core.giving.cutting import CannotCut, cut
 from datebridge.core.giving.zoning import Zoning
 from datebridge.core.happening.occurrences import Timed, clock_of, slot_of, timed
 from datebridge.core.index.derive import derive
@@ -44,6 +45,7 @@ class Source:
         status, privacy, busy: as in `Facts`.
         meant: not so where it only belongs to a series of which another part was chosen.
         id: by which the store knows it; 0 elsewhere.
+        whole: the text before it was cut to a span; "" where it was not.
     """
 
     calendar: int
@@ -57,6 +59,7 @@ class Source:
     busy: str
     meant: bool = True
     id: int = 0
+    whole: str = ""
 
 
 def source_of(kind: str, text: str, calendar: int, zones: Zones = NO_ZONES) -> Source:
@@ -87,6 +90,9 @@ class Entry:
         """Each line of the entry with what is given of it; what stands only on the readers' side after ""."""
         trace: list[tuple[str, list[str]]] = []
         text = self.passing.entry(self.source.text, self.uid, self.left_out, trace).text
+        if self.source.whole:
+            known = dict(trace)
+            trace = [(line, known.get(line, [])) for line in self.source.whole.split("\n")[1:-1]]
         said = {line for _, given in trace for line in given}
         return [*trace, *(("", [line]) for line in text.split("\n")[1:-1] if line not in said)]
 
@@ -143,7 +149,7 @@ def gather(
         sources: in the order in which they are to be given; whole calendars, so that series are complete.
         calendars: what each calendar defines.
         secret: by which what may not be told is told apart all the same; the same one gives the same names.
-        low, high: wall seconds between which an entry, or a series as a whole, has to happen; None for no bound.
+        low, high: wall seconds between which an entry has to happen; series are cut to it. None for no bound.
     """
     return _Gathering(calendars, terms, secret, low, high).gather(sources)
 
@@ -178,8 +184,7 @@ class _Gathering:
         master = next((one for one in group if not one.recurrence_id), None)
         inherited = _privacy(master) if master is not None and not alone else ""
         fates = [self._fate(one, _privacy(one) or inherited) for one in group]
-        if not self._within(group):
-            fates = [fate if fate not in ("", "busy") else "outside the span" for fate in fates]
+        group, fates = self._in_span(group, fates)
         gone = () if alone else [
             one for one, fate in zip(group, fates, strict=True) if fate not in ("", "busy") and one.recurrence_id
         ]  # fmt: skip
@@ -195,16 +200,45 @@ class _Gathering:
             else:
                 self._give(one, fate == "busy", uid, gone if not one.recurrence_id else ())
 
-    def _within(self, group: Sequence[Source]) -> bool:
+    def _in_span(self, group: Sequence[Source], fates: list[str]) -> tuple[list[Source], list[str]]:
+        """What of a group lies in the span: series are cut to it, all else is in it or not."""
+        found = list(group)
         if self.low is None and self.high is None:
-            return True
-        for one in group:
-            when = one.timed
-            if when is None or (self.high is not None and when.start_wall >= self.high):
+            return found, fates
+        for at, one in enumerate(group):
+            if fates[at] not in ("", "busy"):
                 continue
-            if self.low is None or when.until_wall is None or max(when.until_wall, when.start_wall + 1) > self.low:
-                return True
-        return False
+            if not self._within(one):
+                fates[at] = "outside the span"
+            elif one.timed is not None and one.timed.marks & Mark.SERIES and self._sticks_out(one.timed):
+                fates[at] = self._cut(found, at) or fates[at]
+        return found, fates
+
+    def _within(self, one: Source) -> bool:
+        when = one.timed
+        if when is None or (self.high is not None and when.start_wall >= self.high):
+            return False
+        return self.low is None or when.until_wall is None or max(when.until_wall, when.start_wall + 1) > self.low
+
+    def _sticks_out(self, when: Timed) -> bool:
+        before = self.low is not None and when.start_wall < self.low
+        return before or (self.high is not None and (when.until_wall is None or when.until_wall > self.high))
+
+    def _cut(self, group: list[Source], at: int) -> str:
+        """Cut a series to the span; why it is left out, where it cannot be, or does nothing then."""
+        one = group[at]
+        if any(other.timed is not None and other.timed.marks & Mark.FUTURE for other in group):
+            return "of a series that cannot be cut to the span"  # what holds for all that follow begins somewhere
+        zones = self.given.calendars.get(one.calendar, NO_ZONES)
+        try:
+            text = cut(one.text, self.low, self.high, zones)
+        except CannotCut:
+            return "of a series that cannot be cut to the span"
+        if not text:
+            return "outside the span"
+        again = source_of(one.kind, text, one.calendar, zones)
+        group[at] = replace(one, text=text, timed=again.timed, whole=one.text)
+        return ""
 
     def _fate(self, one: Source, privacy: str) -> str:
         """Why an entry is left out; "busy" where it is given as busy, "" where it is given as others are."""
@@ -244,9 +278,10 @@ class _Gathering:
         if passing is None:
             name = partial(self.zoning.name, one.calendar, anew=anew)
             passing = self._passing[one.calendar, busy] = Passing(self.terms.as_busy if busy else self.terms, name)
+        when = one.timed
+        gone = [other for other in gone if one.whole == "" or _still_there(other, when, self.given)]
         left_out = tuple(line for other in gone for line in _exdates(other, passing))
         passed = passing.entry(one.text, uid, left_out)
-        when = one.timed
         if when is not None:
             slots = [_left_out(other, when, self.given) for other in gone]
             recurrence = "\n".join(part for part in (when.recurrence, *slots) if part)
@@ -282,6 +317,14 @@ def _exdates(override: Source, passing: Passing) -> list[str]:
         return []
     raw = rewritten_line("EXDATE" + match[0][len("RECURRENCE-ID") :], line.value, {"RANGE": None})
     return passing.line(raw)
+
+
+def _still_there(override: Source, master: Timed | None, given: Given) -> bool:
+    """Whether what an override stands for lies within what a series was cut to."""
+    slot = slot_of(override.recurrence_id, clock_of(master, given.clock)) if master is not None else None
+    if master is None or slot is None or slot < master.start_wall // 86_400 * 86_400:
+        return False
+    return master.until_wall is None or slot <= master.until_wall
 
 
 def _left_out(override: Source, master: Timed, given: Given) -> str:

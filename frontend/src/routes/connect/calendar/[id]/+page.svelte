@@ -212,6 +212,9 @@
       <Action href="/connect">Back</Action>
       <Action href="/look?filter={encodeURIComponent(calendar.term)}">Show its entries</Action>
       <Action onclick={() => (exporting = true)}>Export…</Action>
+      {#if !calendar.echo}<Action href="/share/new?calendars={calendar.id}&title={encodeURIComponent(calendar.name)}"
+          >Share…</Action
+        >{/if}
       {#if calendar.live}
         <Action onclick={() => void refresh()} disabled={job !== null}>Refresh now</Action>
         <Action onclick={() => (leaving = true)}>Switch off…</Action>
