@@ -27,8 +27,7 @@ Shot = Callable[[Page], None]
 
 def settled(page: Page) -> None:
     """Until nothing is asked for any more; the readers' page asks for nothing."""
-    if page.locator("main[aria-busy]").count():
-        page.locator("main[aria-busy=false]").wait_for()
+    page.locator("main[aria-busy=false], main#almanac").wait_for()
 
 
 def to(path: str) -> Shot:
