@@ -41,7 +41,7 @@ def given(page: Page, share: str, name: str = "") -> str:
         page.get_by_label("Who it is").fill(name)
         page.get_by_role("button", name=f"Make an address for {name}").click()
     else:
-        page.get_by_role("button", name="Renew the address: everybody who has the address").click()
+        page.get_by_role("button", name="Renew: everybody who has the address").click()
     told = page.get_by_role("dialog", name=re.compile("The address for"))
     return told.get_by_label("The page", exact=True).input_value()
 
@@ -168,7 +168,7 @@ def test_readers_sent_on_arrive(page: Page) -> None:
     page.get_by_role("button", name="Done").click()
     old = given(page, "Seminars with our partners", "Jón Dal")
     page.get_by_role("button", name="Done").click()
-    page.get_by_role("button", name="Send elsewhere: Jón Dal").click()
+    page.get_by_role("button", name="Send on: Jón Dal").click()
     page.get_by_label("The new address; empty to lead here again").fill(address)
     page.get_by_role("button", name="Send them there").click()
     counted(page, "is sent on from now on")

@@ -83,7 +83,7 @@
         {#if host.trouble}<Action
             kind="grave"
             onclick={() => void handOut(host.id, true)}
-            named="Write over what is there: {host.host}">Write over it</Action
+            named="Write over it: {host.host}">Write over it</Action
           >{/if}
         <Action onclick={() => void leave(host.id)} named="Stop: {host.host}">Stop</Action>
       </span>

@@ -38,19 +38,22 @@
       : ''}{reader.refused ? ` · ${count(reader.refused)} refused` : ''}</span
   >
   <span class="flex justify-end gap-1">
-    <Action onclick={onrenew} named="Renew the address: {name}" hint="another address; the one there is ends at once"
+    <Action
+      onclick={onrenew}
+      named="{reader.state === 'taken back' ? 'Give again' : 'Renew'}: {name}"
+      hint="another address; the one there is ends at once"
       >{reader.state === 'taken back' ? 'Give again' : 'Renew'}</Action
     >
     {#if reader.state !== 'taken back'}
       {#if reader.name}<Action onclick={onpassword} named="Password: {name}" hint="what a program has to give"
           >Password</Action
         >{/if}
-      <Action onclick={onsend} named="Send elsewhere: {name}" hint="who comes by this address is sent to another"
+      <Action onclick={onsend} named="Send on: {name}" hint="who comes by this address is sent to another"
         >Send on</Action
       >
       <Action kind="grave" onclick={onend} named="Take back: {name}">Take back</Action>
     {:else}
-      <Action onclick={onsend} named="Send elsewhere: {name}" hint="who still comes by this address is sent to another"
+      <Action onclick={onsend} named="Send on: {name}" hint="who still comes by this address is sent to another"
         >Send on</Action
       >
     {/if}
