@@ -12728,7 +12728,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/html": string;
+                    "text/html": unknown;
                 };
             };
             /** @description What was sent makes no sense; the detail says where. */
@@ -12737,7 +12737,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/html": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
             /** @description It cannot be done; the detail says why. */
@@ -12746,7 +12746,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/html": components["schemas"]["Refusal"];
+                    "application/problem+json": components["schemas"]["Refusal"];
                 };
             };
         };

@@ -7,7 +7,7 @@ from typing import Annotated
 from zoneinfo import ZoneInfo
 
 from fastapi import HTTPException, Query, Request, Response
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, StreamingResponse
 from pydantic import ValidationError
 
 from datebridge.api.context import App, AppDep
@@ -84,7 +84,7 @@ def wanted_of(said: WantedIn) -> Wanted:
     if said.until is not None:
         try:
             zone = ZoneInfo(said.zone)
-        except (ValueError, OSError):
+        except (ValueError, OSError, KeyError):  # no such zone is a KeyError
             raise CannotShare(f"“{said.zone[:80]}” is no time zone.") from None
         until = int(datetime.combine(said.until + timedelta(days=1), time(), zone).astimezone(UTC).timestamp())
     return Wanted(
@@ -162,7 +162,7 @@ def _plan(app: App, said: WantedIn, share: int | None) -> Plan:
     )
 
 
-@router.get("/shares/seen/page", response_class=HTMLResponse)
+@router.get("/shares/seen/page", response_class=StreamingResponse, responses={200: {"content": {"text/html": {}}}})
 def seen_page(
     app: AppDep,
     request: Request,
