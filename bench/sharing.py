@@ -59,7 +59,7 @@ def measure(folder: Path) -> Shared:
     take_in(store, settings, path)
     ledger = Ledger(store)
     numbers, made = {}, {}
-    Giver(store).given(0, Plan("", Terms(), (CalendarId(0),)), "")  # what is imported meanwhile is not measured
+    Giver(store).almanac(0, Plan("", Terms(), (CalendarId(0),)), "")  # what is imported meanwhile is not measured
     for detail in Detail:
         said = Wanted(detail.value, "bench", calendars=(CalendarId(1),), terms=Terms(detail), forms=tuple(Form))
         numbers[detail] = shares.make(store, ledger, said)

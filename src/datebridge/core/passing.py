@@ -37,6 +37,8 @@ _READ = frozenset({"SUMMARY", "LOCATION", "STATUS", "TRANSP"})
 _REPEATED = frozenset({"DTSTAMP", "STATUS", "TRANSP", "SEQUENCE", "RRULE", "DURATION"})
 _MOST_SAID = 20_000
 _BEGINS = frozenset("Bb")
+#: What is nested deeper is nobody's: jCal has to be able to say all that passes, with what stands around it.
+_MOST_DEEP = MOST_DEEP - 2
 #: What was never written, or cannot be read, was written then; readers need something (RFC 5545 §3.8.7.2).
 _NEVER = "DTSTAMP:19700101T000000Z"
 _STAMP = re.compile(r"\d{8}T\d{6}Z", re.ASCII)
@@ -266,7 +268,7 @@ class Passing:
     def _component(self, lines: list[str], found: Passed, depth: int) -> list[str]:
         """What is given of a nested component, with what is nested in it."""
         kind = lines[0][6:].strip().upper()
-        if depth > MOST_DEEP:
+        if depth > _MOST_DEEP:
             found.withheld.add("damaged lines")
             return []
         if kind not in self.nested:

@@ -209,6 +209,23 @@ def test_a_password_is_asked_for_where_there_is_one(readers: Readers) -> None:
     assert readers.client.get(path, auth=("whoever", "low-tide-7")).status_code == 200
 
 
+def test_wrong_passwords_are_few_even_at_once(bench: Bench) -> None:
+    readers = Readers(bench, share_misses=3)
+    _, token = shares.add_reader(readers.bench.store, readers.share(), "Ida Moe", password="low-tide-7")  # noqa: S106
+    path = f"/s/{token}/feed.ics"
+    tried = []
+    readers.door._verify = lambda digest, password: bool(tried.append(password))  # type: ignore[method-assign]
+
+    async def all_of_them() -> None:
+        transport = httpx.ASGITransport(readers.door)
+        async with httpx.AsyncClient(transport=transport, base_url="http://calendars.example") as client:
+            await asyncio.gather(*(client.get(path, auth=("ida", f"guess {n}")) for n in range(20)))
+
+    asyncio.run(all_of_them())
+    assert len(tried) == 3
+    readers.door.close()
+
+
 def test_nothing_of_the_administrator_s_application_answers_here(readers: Readers) -> None:
     path = readers.given()
     for one in ("/", "/api/calendars", "/api/shares", "/look", "/_app/version.json", "/index.html", path + "../../api"):

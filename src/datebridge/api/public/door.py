@@ -18,7 +18,7 @@ from pathlib import Path
 from urllib.parse import parse_qsl, urlsplit
 
 import structlog
-from anyio import to_thread
+from anyio import CapacityLimiter, to_thread
 from argon2 import PasswordHasher
 from argon2.exceptions import Argon2Error, InvalidHash
 from starlette.types import Receive, Scope, Send
@@ -66,6 +66,8 @@ class Door:
         self._opened: dict[tuple[int, bytes], str] = {}
         self._assets = _assets()
         self._kept_for = 0
+        #: Each takes 64 MB for a moment, so few at once.
+        self._verifying = CapacityLimiter(2)
         #: The path a proxy has the door under, where it hands it on.
         self._under = urlsplit(settings.share_address).path.rstrip("/")
 
@@ -187,11 +189,11 @@ class Door:
         key = reader, hashlib.blake2b(password, key=self._salt).digest()
         if self._opened.get(key) == digest:
             return True
-        if not self.misses.may(asked.client):
+        if not self.misses.take(asked.client):  # before it is tried: many at once are many
             return False
-        if not await to_thread.run_sync(self._verify, digest, password):
-            self.misses.take(asked.client)
+        if not await to_thread.run_sync(self._verify, digest, password, limiter=self._verifying):
             return False
+        self.misses.give_back(asked.client)
         if len(self._opened) > _PASSWORDS:
             self._opened.clear()
         self._opened[key] = digest

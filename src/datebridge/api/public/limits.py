@@ -29,9 +29,10 @@ class Limit:
             self._left.popitem(last=False)
         return left >= 1
 
-    def may(self, key: object) -> bool:
-        """The same, without asking."""
-        return self._now(key, time.monotonic()) >= 1
+    def give_back(self, key: object) -> None:
+        """What was taken did not count after all."""
+        left, since = self._left.get(key, (self.burst, time.monotonic()))
+        self._left[key] = min(self.burst, left + 1), since
 
     def _now(self, key: object, moment: float) -> float:
         left, since = self._left.get(key, (self.burst, moment))

@@ -116,11 +116,6 @@ class Giver:
                     kept.almanac = Almanac(kept.given, plan.secret, names_of(connection, plan))
             return kept.almanac
 
-    def given(self, share: int, plan: Plan, said: object) -> Given:
-        """What a share gives."""
-        with self._lock_of(share):
-            return self._current(share, plan, said).given
-
     def forget(self, shares: set[int]) -> None:
         """Keep nothing of shares but these."""
         with self._lock:

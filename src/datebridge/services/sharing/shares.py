@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import secrets
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from urllib.parse import urlsplit
 from zoneinfo import available_timezones
@@ -14,7 +14,7 @@ from argon2 import PasswordHasher
 from datebridge.core.changes import PERSON, By
 from datebridge.core.errors import CannotDo
 from datebridge.core.giving.gathering import Source
-from datebridge.core.ids import CalendarId, VersionId
+from datebridge.core.ids import CalendarId
 from datebridge.core.sharing import Terms
 from datebridge.core.words.filters import Selection, parse_filter
 from datebridge.services.accounts.secrets import seal
@@ -187,8 +187,7 @@ def _fix(connection: Connection, ledger: Ledger, share: Share) -> None:
         )
     else:
         sources = giving.in_force(connection, giving_calendars(connection, plan))
-    held = [(VersionId(one.id), CalendarId(one.calendar)) for one in sources]
-    giving.hold(connection, demand_id(share.id), held)
+    giving.hold(connection, demand_id(share.id), list(sources))
     share.fixed_at = now()
 
 
@@ -294,12 +293,6 @@ def is_address_of(store: Store, reader: int, token: str) -> bool:
     return bool(live) and secrets.compare_digest(live, digest_of(token))
 
 
-def share_by_mark(store: Store, mark: str) -> Share | None:
-    """The share of a mark; None where it is none of ours."""
-    with store.session() as session:
-        return next((one for one in shares.shares(session, ended=True) if one.mark == mark), None)
-
-
 def _digest(password: str) -> str:
     return PasswordHasher().hash(password) if password else ""
 
@@ -316,9 +309,3 @@ def _reader(session: Session, number: int) -> Reader:
     if found is None:
         raise NoShare("There is no such reader.")
     return found
-
-
-def all_shares(store: Store) -> Sequence[Share]:
-    """The shares there are, by title."""
-    with store.session() as session:
-        return shares.shares(session)

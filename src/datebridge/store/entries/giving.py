@@ -19,7 +19,7 @@ from datebridge.store.zone_rulings import counting, zone_rulings
 _TEXTS = 2_000
 _TIMED = ("uid", "recurrence_id", "start_wall", "end_wall", "until_wall", "tzid", "zone", "marks", "recurrence")
 _ASKED = ("id", *_TIMED, "component", "status", "privacy", "busy")
-#: Where each stands in a row that begins with the calendar and ends with the text.
+#: Where each stands in a row that begins with the calendar and goes on to the text.
 _FIRST, _LAST = 2, 2 + len(_TIMED)
 
 
@@ -64,16 +64,17 @@ def held(connection: Connection, share: int) -> Iterator[Source]:
     """The entries a share holds, as they were then."""
     columns = [HELD.c.calendar_id, *(VERSIONS.c[name] for name in _ASKED), TEXTS.c.text]
     rows = connection.execute(
-        select(*columns).join(HELD, HELD.c.version_id == VERSIONS.c.id).join(TEXTS, TEXTS.c.id == VERSIONS.c.id)
+        select(*columns, HELD.c.meant)
+        .join(HELD, HELD.c.version_id == VERSIONS.c.id).join(TEXTS, TEXTS.c.id == VERSIONS.c.id)
         .where(HELD.c.share_id == share, VERSIONS.c.listed).order_by(VERSIONS.c.id)
     )  # fmt: skip
-    yield from (_source(row, row.calendar_id) for row in rows)
+    yield from (_source(row, row.calendar_id, row.meant) for row in rows)
 
 
 def _source(row: Any, calendar: int, meant: bool = True) -> Source:
     number, start, end = row[1], row.start_wall, row.end_wall
     timed = None if start is None or end is None else Timed(number, calendar, *row[_FIRST:_LAST])
-    component, status, privacy, busy, text = row[_LAST:]
+    component, status, privacy, busy, text = row[_LAST : _LAST + 5]
     return Source(calendar, component, text, row.uid, row.recurrence_id, timed, status, privacy, busy, meant, number)
 
 
@@ -106,15 +107,19 @@ def _zones(connection: Connection, calendars: Sequence[CalendarId], rows: Sequen
     return found
 
 
-def hold(connection: Connection, share: int, sources: Iterable[tuple[VersionId, CalendarId]]) -> None:
+def hold(connection: Connection, share: int, sources: Iterable[Source]) -> None:
     """Have a share hold versions, and the definitions beside them, whatever becomes of the entries."""
-    rows = [{"share_id": share, "version_id": version, "calendar_id": calendar} for version, calendar in sources]
+    rows = [
+        {"share_id": share, "version_id": one.id, "calendar_id": one.calendar, "meant": one.meant} for one in sources
+    ]
     calendars = {row["calendar_id"] for row in rows}
     definitions = connection.execute(
         select(ENTRIES.c.id, ENTRIES.c.calendar_id)
         .where(ENTRIES.c.calendar_id.in_(calendars), ENTRIES.c.component == "VTIMEZONE")
     )  # fmt: skip
-    rows += [{"share_id": share, "version_id": row.id, "calendar_id": row.calendar_id} for row in definitions]
+    rows += [
+        {"share_id": share, "version_id": row.id, "calendar_id": row.calendar_id, "meant": True} for row in definitions
+    ]
     for some in chunks(rows):
         connection.execute(insert(HELD), list(some))
 

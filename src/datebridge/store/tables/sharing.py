@@ -89,7 +89,10 @@ class ShareAddress(SQLModel, table=True):
 
 
 class ShareHeld(SQLModel, table=True):
-    """A version that a share holds which says what was so at some time."""
+    """A version that a share holds which says what was so at some time.
+
+    `meant` is false for what only belongs to a series of which another part was chosen.
+    """
 
     __tablename__ = "share_held"
     __table_args__ = (Index("ix_share_held_version", "version_id"),)
@@ -97,6 +100,7 @@ class ShareHeld(SQLModel, table=True):
     share_id: int = Field(primary_key=True, foreign_key="share.id")
     version_id: int = Field(primary_key=True)
     calendar_id: int
+    meant: bool = True
 
 
 class ShareHost(SQLModel, table=True):

@@ -47,6 +47,7 @@ def upgrade() -> None:
     op.create_table(
         "share_held", sa.Column("share_id", sa.Integer(), sa.ForeignKey("share.id"), primary_key=True),
         sa.Column("version_id", sa.Integer(), primary_key=True), sa.Column("calendar_id", sa.Integer(), nullable=False),
+        sa.Column("meant", sa.Boolean(), nullable=False, server_default="1"),
     )
     op.create_index("ix_share_held_version", "share_held", ["version_id"])
     op.create_table(
