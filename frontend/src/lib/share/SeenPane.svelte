@@ -93,7 +93,7 @@
   {/if}
 </div>
 {#each seen.data?.doubts ?? [] as doubt (doubt.what)}
-  <p class="border-changed bg-sheet border-line border-b border-l-4 px-4 py-1 text-[13px]" role="alert">
+  <p class="border-changed bg-sheet border-l-4 px-4 py-1 text-[13px]" role="alert">
     <strong>{counted(doubt.entries, 'entry seems', 'entries seem')} to hold {doubt.what}</strong> in what is given, such
     as “{doubt.found}” in “{doubt.title}”.
   </p>

@@ -83,6 +83,7 @@ export const wantedOf = (share: Share): Wanted => ({
 export function readersOf(share: Share): string {
   const live = share.readers.filter((one) => one.state !== 'taken back');
   if (!live.length) return 'nobody yet';
+  if (live.every((one) => one.state === 'sent elsewhere')) return 'nobody: sent elsewhere';
   const named = live.filter((one) => one.name);
   const everybody = live.length > named.length ? 'everybody with the address' : '';
   const some = named.length ? `${named.length} named` : '';
