@@ -26,6 +26,13 @@ export default ts.config(
       'svelte/no-useless-mustaches': 'off',
       '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
       'svelte/no-navigation-without-resolve': 'off',
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: "NewExpression[callee.name='Date'][arguments.length=0], MemberExpression[object.name='Date'][property.name='now']",
+          message: 'Ask $lib/state/clock.',
+        },
+      ],
     },
   },
 );

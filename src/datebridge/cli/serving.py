@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from datebridge.settings import Settings
 
 app = typer.Typer()
+#: What the processes beside the application run.
+_BESIDES = ("datebridge.services.jobs.worker", "datebridge.api.public.door", "datebridge.standins.hosts")
 DataDir = Annotated[
     Path | None, typer.Option("--data", help="Where the data is kept.", show_default="the user's data folder")
 ]
@@ -166,6 +168,7 @@ def _settings(
 @contextmanager
 def _alone(settings: Settings) -> Iterator[None]:
     """Have the data directory for oneself, and let in from elsewhere only who is meant to come in."""
+    from datebridge import processes
     from datebridge.connect.origins import is_this_machine
     from datebridge.services.sole import sole_program
 
@@ -176,6 +179,7 @@ def _alone(settings: Settings) -> Iterator[None]:
         )
         raise SystemExit(CANNOT)
     os.umask(0o077)
+    processes.begin(*_BESIDES)
     with sole_program(settings):
         yield
 

@@ -15,6 +15,7 @@ import httpx
 from tenacity import AsyncRetrying, RetryCallState, retry_if_exception, stop_after_delay
 
 from datebridge import __version__
+from datebridge.clock import now
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.gate import Gate, GuardedTransport
 from datebridge.connect.origins import host_of, is_upgrade, origin_of
@@ -282,7 +283,7 @@ def _retry_after(value: str) -> float | None:
         seconds = float(value)
     except ValueError:
         try:
-            seconds = parsedate_to_datetime(value).timestamp() - time.time()
+            seconds = parsedate_to_datetime(value).timestamp() - now()
         except (ValueError, TypeError, OverflowError):
             return None
     return min(86400.0, max(0.0, seconds)) if math.isfinite(seconds) else None

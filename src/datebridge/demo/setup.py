@@ -5,11 +5,12 @@ from __future__ import annotations
 import json
 import shutil
 from collections.abc import Callable
-from contextlib import AbstractContextManager
+from contextlib import AbstractContextManager, closing
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
+from datebridge.clock import this_day
 from datebridge.core.changes import COMMAND
 from datebridge.core.ids import RemoteId
 from datebridge.demo.scenario import (
@@ -30,7 +31,7 @@ from datebridge.services.imports.decide import Decision
 from datebridge.services.jobs import worker
 from datebridge.services.mend.sifting import keep_standards, standards
 from datebridge.settings import Settings
-from datebridge.standins.hosts import Hosts, apart, running
+from datebridge.standins.hosts import Hosts, apart
 from datebridge.standins.traits import TIDEWRACK
 from datebridge.store import calendars, imports
 from datebridge.store.accounts import remotes_of
@@ -72,8 +73,14 @@ def with_standins(settings: Settings) -> Settings:
     )  # fmt: skip
 
 
-def prepare(settings: Settings, fresh: bool = False, report: Callable[[int, int], None] | None = None) -> None:
+def prepare(
+    settings: Settings, fresh: bool = False, report: Callable[[int, int], None] | None = None,
+    ports: dict[str, int] | None = None,
+) -> None:  # fmt: skip
     """Fill an empty data folder with the scenario; leave a filled one alone unless `fresh`.
+
+    Args:
+        ports: where the simulated servers listen, instead of their usual ports.
 
     Raises:
         OSError: if the folder holds data that is not the scenario's.
@@ -92,7 +99,7 @@ def prepare(settings: Settings, fresh: bool = False, report: Callable[[int, int]
         shutil.rmtree(standins_folder(settings), ignore_errors=True)
     if settings.database.is_file():
         return
-    today = date.today()  # noqa: DTZ011
+    today = this_day()
     shutil.rmtree(standins_folder(settings), ignore_errors=True)
     store = Store(settings.database)
     done = 0
@@ -103,11 +110,13 @@ def prepare(settings: Settings, fresh: bool = False, report: Callable[[int, int]
         if report:
             report(done, _STEPS)
 
-    with running(standins_folder(settings)) as hosts:
+    with closing(Hosts(standins_folder(settings), ports)) as hosts:
         fill(hosts, today)
-        step()
+    step()
+    # They answer from a process of their own, so that both ends are at work at once.
+    with apart(standins_folder(settings)) as addresses:
         settings = with_standins(settings)
-        _connect(store, settings, hosts, today, step)
+        _connect(store, settings, addresses, today, step)
         for file in sample_files(today):
             _bring(store, settings, file)
             step()
@@ -131,16 +140,18 @@ def _look(store: Store) -> None:
             keep(connection, "layers", name, {"on": [ids[layer] for layer in layers if layer in ids]})
 
 
-def _connect(store: Store, settings: Settings, hosts: Hosts, today: date, step: Callable[[], None]) -> None:
+def _connect(
+    store: Store, settings: Settings, addresses: dict[str, str], today: date, step: Callable[[], None]
+) -> None:  # fmt: skip
     on = {(sample.server, sample.name) for sample in sample_calendars(today) if sample.on}
     for server, name in (("tidewrack", "Tidewrack"), ("lantern", "Lantern")):
-        account, _ = accounts.add(store, settings, hosts.address(server), OFFICE, PASSWORD, name)
+        account, _ = accounts.add(store, settings, addresses[server], OFFICE, PASSWORD, name)
         remotes = [RemoteId(demand_id(r.id)) for r in remotes_of(store, account) if (server, r.name) in on]
         accounts.switch_on(store, remotes)
         worker.drain(store, settings)
         step()
     for path in SUBSCRIBED:
-        accounts.add(store, settings, hosts.address("breakwater") + path, publisher="Breakwater")
+        accounts.add(store, settings, addresses["breakwater"] + path, publisher="Breakwater")
         worker.drain(store, settings)
         step()
 

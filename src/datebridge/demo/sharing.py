@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import random
-import time
 from contextlib import closing
 from datetime import timedelta
 from pathlib import Path
 
+from datebridge.clock import now
 from datebridge.core.ids import CalendarId
 from datebridge.core.sharing import Detail, Guarded, Terms
 from datebridge.demo.world import publish_site
@@ -62,7 +62,7 @@ def share(store: Store, settings: Settings) -> None:
     old = make("Berths (address of last year)", "Vessel berths", Terms(Detail.TITLES, back=90), (Form.FEED,))
 
     with store.write() as connection:  # it has been there for a while, and nobody came
-        kept.change(connection, director, made_at=int(time.time()) - 75 * 86_400)
+        kept.change(connection, director, made_at=now() - 75 * 86_400)
     everybody, token = shares.add_reader(store, berths)
     page, site_token = shares.add_reader(store, seminars)
     shares.add_reader(store, director)
@@ -85,7 +85,7 @@ def _site(settings: Settings) -> str:
 
 def _use(path: Path, often: dict[int, tuple[int, int]], rota: int, named: list[int], old: int, moved: int) -> None:
     """How it was read: much and little, by one who stopped, and still at the old address."""
-    book, chance, moment = UseBook(path), random.Random(1926), time.time()
+    book, chance, moment = UseBook(path), random.Random(1926), now()
 
     def read(back: int, share: int, reader: int, form: Form, times: int, octets: int) -> None:
         at = moment - back * 86_400

@@ -7,7 +7,6 @@ import base64
 import hashlib
 import html
 import sqlite3
-import time
 from dataclasses import dataclass
 from email.utils import formatdate
 from pathlib import Path
@@ -17,6 +16,7 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, Response
 from starlette.types import Receive, Scope, Send
 
+from datebridge.clock import now
 from datebridge.core.text.writer import new_header, write_calendar
 from datebridge.standins.page import page
 
@@ -73,13 +73,11 @@ class FeedHost:
     def publish(self, feed: Feed, data: bytes) -> None:
         """Publish a feed, or publish it anew."""
         values = (feed.path, feed.title, feed.subject, feed.description, feed.access, feed.manner, feed.target)
-        self._db.execute(
-            "INSERT OR REPLACE INTO feed VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", (*values, data, int(time.time()))
-        )
+        self._db.execute("INSERT OR REPLACE INTO feed VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", (*values, data, now()))
 
     def change(self, path: str, data: bytes) -> None:
         """Change what a feed says."""
-        self._db.execute("UPDATE feed SET data = ?, changed = ? WHERE path = ?", (data, int(time.time()), path))
+        self._db.execute("UPDATE feed SET data = ?, changed = ? WHERE path = ?", (data, now(), path))
 
     def age(self, path: str, seconds: int) -> None:
         """Make a feed as old as if it had been published that much earlier."""
@@ -152,7 +150,7 @@ class FeedHost:
         return token == base64.b64encode(f"{self.user}:{self.password}".encode()).decode()
 
     def _content(self, request: Request, feed: Feed, data: bytes, changed: int) -> Response:
-        if feed.manner == "shrinking" and time.time() - changed > 86400:
+        if feed.manner == "shrinking" and now() - changed > 86400:
             data, changed = b"".join(write_calendar(new_header(feed.title), [], [])), changed + 86400
         etag = _etag(data)
         headers = {"ETag": etag, "Last-Modified": formatdate(changed, usegmt=True), "Cache-Control": "no-cache"}

@@ -11,11 +11,9 @@ import asyncio
 import datetime
 import json
 import multiprocessing
-import os
 import signal
 import socket
 import threading
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from multiprocessing.connection import Connection
@@ -31,6 +29,7 @@ from cryptography.x509.oid import NameOID
 from starlette.types import ASGIApp
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
+from datebridge import processes
 from datebridge.standins.calendars import CalendarServer
 from datebridge.standins.faults import Faulty, Switches
 from datebridge.standins.feeds import FeedHost
@@ -145,11 +144,8 @@ def apart(
     Raises:
         OSError: if they cannot be started; the message says why.
     """
-    context = multiprocessing.get_context("spawn")
-    here, there = context.Pipe()
-    arguments = (folder, ports, tidewrack, lantern, os.getpid(), there)
-    process = context.Process(target=_apart, args=arguments, name="stand-ins", daemon=True)
-    process.start()
+    here, there = multiprocessing.Pipe()
+    process = processes.start("stand-ins", _apart, folder, ports, tidewrack, lantern, there)
     there.close()
     try:
         said = here.recv()
@@ -162,14 +158,14 @@ def apart(
 
 
 def _apart(
-    folder: Path, ports: dict[str, int] | None, tidewrack: Traits, lantern: Traits, parent: int, pipe: Connection
+    folder: Path, ports: dict[str, int] | None, tidewrack: Traits, lantern: Traits, pipe: Connection
 ) -> None:  # fmt: skip
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # who started it ends it
+    processes.end_with_parent()
     try:
         with running(folder, ports, tidewrack, lantern) as hosts:
             pipe.send(hosts.addresses)
-            while os.getppid() == parent:
-                time.sleep(0.5)
+            threading.Event().wait()
     except Exception as error:
         pipe.send(str(error))
 

@@ -14,6 +14,7 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, Response
 from starlette.routing import Route
 
+from datebridge.clock import now
 from datebridge.standins.page import page
 
 
@@ -34,7 +35,7 @@ class MailDrop:
         self._db.execute(
             "INSERT INTO mail (at, server, method, sender, recipient, subject, uid, body)"
             " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-            (int(time.time()), server, method, sender, recipient, subject, uid, body),
+            (now(), server, method, sender, recipient, subject, uid, body),
         )
 
     def messages(self) -> list[dict[str, object]]:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import UTC, datetime
 
 from lxml import etree
 
+from datebridge.clock import this_moment
 from datebridge.core.happening.occurrences import Occurrence
 from datebridge.core.moments import basic, basic_date, from_wall_seconds, instant_at
 from datebridge.core.text.writer import PRODID
@@ -126,7 +126,7 @@ def busy_time(objects: Iterable[bytes], low: int, high: int, zone: str) -> bytes
             kind = "BUSY-TENTATIVE" if "TENTATIVE" in said else "BUSY"
             start, end = (instant_at(at, zone or "UTC") for at in (one.shown_start, one.shown_end))
             taken[kind].append((max(start, low), min(end, high)))
-    lines = [f"DTSTAMP:{basic(datetime.now(UTC))}Z", _line("DTSTART", low, False, False),
+    lines = [f"DTSTAMP:{basic(this_moment())}Z", _line("DTSTART", low, False, False),
              _line("DTEND", high, False, False)]  # fmt: skip
     for kind, spans in taken.items():
         for start, end in _joined(spans):

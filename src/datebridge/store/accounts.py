@@ -8,10 +8,11 @@ from sqlalchemy import Connection, func, select, update
 from sqlmodel import Session, col
 from sqlmodel import select as records
 
+from datebridge.clock import now
 from datebridge.core.accounts import TAKING
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import AccountId, CalendarId, RemoteId
-from datebridge.store.database import Store, now
+from datebridge.store.database import Store
 from datebridge.store.remotes import LONGEST_PAUSE
 from datebridge.store.tables import ACCOUNTS, CALENDARS, REMOTES, Account, Remote, demand_id
 

@@ -9,9 +9,9 @@ from typing import Any, cast
 
 from sqlalchemy import Connection, func, insert, select, update
 
+from datebridge.clock import now
 from datebridge.core.ids import AccountId, CalendarId, VersionId
 from datebridge.core.words.filters import Known
-from datebridge.store.database import now
 from datebridge.store.tables import ACCOUNTS, CALENDARS, ENTRIES, REMOTES, TEXTS
 
 #: As many places as the palette has.

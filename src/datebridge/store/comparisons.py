@@ -11,12 +11,12 @@ from typing import NamedTuple
 
 from sqlalchemy import Connection, case, delete, func, insert, select, update
 
+from datebridge.clock import now
 from datebridge.core.comparing import Of, Pair, summary
 from datebridge.core.happening.occurrences import Timed
 from datebridge.core.ids import CalendarId, JobId, VersionId
 from datebridge.core.matching import Item
 from datebridge.core.moments import from_wall_seconds
-from datebridge.store.database import now
 from datebridge.store.jobs import queue_once
 from datebridge.store.sql import among
 from datebridge.store.tables import CALENDARS, COMPARED, COMPARISONS, ENTRIES, JOBS, META

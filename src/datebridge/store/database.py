@@ -6,11 +6,9 @@ import errno
 import json
 import shutil
 import sqlite3
-import time
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
 from copy import copy
-from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -282,17 +280,7 @@ def is_full(error: BaseException | None) -> bool:
     return False
 
 
-def now() -> int:
-    """The time in whole seconds since the epoch; the store's only clock."""
-    return int(time.time())
-
-
-def this_day() -> date:
-    """Today by this machine's clock, for words such as ``today`` in a filter."""
-    return date.today()  # noqa: DTZ011
-
-
 __all__ = [
     "CONNECTIONS", "LITTLE_ROOM", "Busy", "CannotOpen", "Connection", "DatabaseError", "OperationalError", "Session",
-    "Store", "is_full", "now", "room_left", "this_day",
+    "Store", "is_full", "room_left",
 ]  # fmt: skip

@@ -15,9 +15,9 @@ from sqlalchemy import ColumnElement, Connection, and_, func, insert, or_, selec
 from sqlmodel import Session, col
 from sqlmodel import select as records
 
+from datebridge.clock import now
 from datebridge.core.changes import CLOCK, PERSON, By
 from datebridge.core.ids import JobId
-from datebridge.store.database import now
 from datebridge.store.tables import FILES, JOBS, Job
 
 #: A job is begun anew this often after its process died; then it counts as failed.

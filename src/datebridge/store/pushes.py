@@ -22,11 +22,12 @@ from sqlalchemy import (
     update,
 )
 
+from datebridge.clock import now
 from datebridge.core.accounts import TAKING
 from datebridge.core.changes import KINDS
 from datebridge.core.ids import AccountId, JobId, PushId, RemoteId, SetId, VersionId
 from datebridge.store.changesets.draft import CannotApply
-from datebridge.store.database import Store, now
+from datebridge.store.database import Store
 from datebridge.store.jobs import add_job, lane_of, lanes_with
 from datebridge.store.remotes import LONGEST_PAUSE
 from datebridge.store.sql import among

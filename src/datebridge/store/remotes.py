@@ -9,9 +9,9 @@ from typing import Any, NamedTuple
 from sqlalchemy import Connection, Row, and_, case, delete, func, not_, or_, select, update
 from sqlalchemy.dialects.sqlite import insert
 
+from datebridge.clock import now
 from datebridge.core.accounts import TAKING
 from datebridge.core.ids import AccountId, CalendarId, RemoteId, SetId, VersionId
-from datebridge.store.database import now
 from datebridge.store.sql import among
 from datebridge.store.tables import ACCOUNTS, CALENDARS, REMOTES, RESOURCES, SETS, Remote
 

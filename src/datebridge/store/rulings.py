@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from sqlalchemy import ColumnElement, Connection, insert, select, update
 
+from datebridge.clock import now
 from datebridge.core.changes import By
-from datebridge.store.database import now
 from datebridge.store.tables import ENTRIES, RULINGS
 
 #: A finding that is to be left alone: its subject is the check and the entry.

@@ -9,8 +9,8 @@ from sqlalchemy import Connection, delete, func, insert, select, update
 from sqlmodel import Session, col
 from sqlmodel import select as rows_of
 
+from datebridge.clock import now
 from datebridge.core.ids import CalendarId
-from datebridge.store.database import now
 from datebridge.store.entries.giving import echoes
 from datebridge.store.tables import ADDRESSES, HELD, READERS, ROLES, SHARE_HOSTS, SHARES
 from datebridge.store.tables.sharing import Reader, Role, Share, ShareHost

@@ -13,6 +13,7 @@ from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from typing import NamedTuple
 
+from datebridge.clock import this_moment
 from datebridge.store.private import open_private
 
 #: So many days are counted.
@@ -79,7 +80,7 @@ class UseBook:
             counted, self._counts = self._counts, {}
         if not counted and today is None:
             return
-        oldest = (today or datetime.now(UTC).date()) - timedelta(days=KEPT_DAYS)
+        oldest = (today or this_moment().date()) - timedelta(days=KEPT_DAYS)
         with self._open() as connection:
             connection.execute("BEGIN IMMEDIATE")
             connection.executemany(
@@ -111,4 +112,4 @@ def use_of(path: Path, today: date, share: int | None = None) -> list[Day]:
 
 def today() -> date:
     """Today, as uses are counted."""
-    return datetime.now(UTC).date()
+    return this_moment().date()

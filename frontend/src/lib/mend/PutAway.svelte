@@ -7,6 +7,7 @@
   import { answer, client, type Job } from '$lib/api/client';
   import { calendarsQuery } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
+  import { thisYear } from '$lib/state/clock';
   import { notices } from '$lib/state/notice.svelte';
   import { count } from '$lib/ui/words';
 
@@ -14,7 +15,7 @@
   const { onclose }: { onclose: () => void } = $props();
   const calendars = calendarsQuery();
   const may = $derived((calendars.data ?? []).filter((one) => one.writable && one.entries));
-  let before = $state(`${new Date().getFullYear()}-01-01`);
+  let before = $state(`${thisYear()}-01-01`);
   let left = $state<number[]>([]);
   let shorten = $state(false);
   let job = $state<number | null>(null);

@@ -5,13 +5,14 @@
   import DayField from '$lib/time/DayField.svelte';
   import SeriesStrip from '$lib/mend/SeriesStrip.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
+  import { thisYear, today } from '$lib/state/clock';
   import { attempt } from '$lib/state/attempt';
 
   /** One series over a year, what is wrong with it, and the shapes it can be given. */
   type Props = { row: Schemas['SeriesRow']; marked: Schemas['SeriesRow'] | null; onmark: () => void };
   const { row, marked, onmark }: Props = $props();
-  let year = $state(new Date().getFullYear());
-  let day = $state(new Date().toISOString().slice(0, 10));
+  let year = $state(thisYear());
+  let day = $state(today());
   const strip = createQuery(() => ({
     queryKey: ['series-strip', row.entry.id, year],
     queryFn: () =>

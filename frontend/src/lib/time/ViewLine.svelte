@@ -3,7 +3,7 @@
   import { answer, client } from '$lib/api/client';
   import { toRest } from '$lib/state/focus';
   import { notices } from '$lib/state/notice.svelte';
-  import { localDay } from './layout';
+  import { today } from '$lib/state/clock';
   import { looking, STEPS, type View } from './looking.svelte';
   import { SPANS, VIEWS } from './views';
 
@@ -86,7 +86,7 @@
         : title}
     </strong>
     <Action onclick={() => onstep(1)} hint="The next ones (→)">›</Action>
-    <Action onclick={() => onshow({ on: localDay() })} key=".">Today</Action>
+    <Action onclick={() => onshow({ on: today() })} key=".">Today</Action>
     <form
       onsubmit={(event) => {
         event.preventDefault();

@@ -77,10 +77,6 @@ export const daysBetween = (from: string, to: string): number =>
 /** Monday as 0. */
 export const weekday = (day: string): number => (new Date(`${day}T12:00:00Z`).getUTCDay() + 6) % 7;
 
-/** Today where the reader is. */
-export const localDay = (): string =>
-  new Date(Date.now() - new Date().getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
-
 /** The first of the month so many months later, or earlier. */
 export function monthLater(day: string, by: number): string {
   const at = new Date(`${day.slice(0, 7)}-01T12:00:00Z`);

@@ -1,3 +1,5 @@
+import { today } from '$lib/state/clock';
+
 /** Numbers and moments as people read them. Layout only: the server hands over times ready to be drawn. */
 
 export const count = (n: number): string => n.toLocaleString('en-GB');
@@ -30,7 +32,7 @@ export function moment(iso: string): string {
 /** The same, shorter: only the hour where it is today. */
 export function lately(iso: string): string {
   const full = moment(iso);
-  return full.startsWith(moment(new Date().toISOString()).slice(0, 10)) ? full.slice(11) : full;
+  return full.startsWith(today()) ? full.slice(11) : full;
 }
 
 export const SEVERITY: Record<string, string> = {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { thisYear } from '$lib/state/clock';
   import { createQuery } from '@tanstack/svelte-query';
   import { walking } from '$lib/state/focus';
   import { importing } from '$lib/state/imports.svelte';
@@ -102,7 +103,7 @@
         <span class="flex-1"
           >What is over before a day: put it away in an archive, one file a calendar, and remove it.</span
         >
-        <Action href="/look?filter=before:{new Date().getFullYear()}" named="Show them: what is over before this year"
+        <Action href="/look?filter=before:{thisYear()}" named="Show them: what is over before this year"
           >Show them</Action
         >
         <Action onclick={() => (putting = true)}>Put away the old years…</Action>

@@ -11,11 +11,11 @@ from datebridge.api.context import AppDep, selection
 from datebridge.api.kinds import CalendarNo
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobQueued, SelectionIn, SetMade
+from datebridge.clock import this_day
 from datebridge.core.text.headers import Description
 from datebridge.core.words.filters import resolve_filter
 from datebridge.services.editing import calendars
 from datebridge.services.jobs import jobs
-from datebridge.store.database import this_day
 
 router = new_router("/api", "transfers")
 

@@ -32,6 +32,7 @@ from datebridge.api.shapes import (
     TermCount,
     TermOut,
 )  # fmt: skip
+from datebridge.clock import this_day
 from datebridge.core.checks import examine
 from datebridge.core.ids import CalendarId
 from datebridge.core.words.filters import FilterError, complete, quote, resolve_filter, said
@@ -42,7 +43,6 @@ from datebridge.services.look import details
 from datebridge.services.mend import deletion
 from datebridge.store import findings
 from datebridge.store.calendars import known, own_lines
-from datebridge.store.database import this_day
 from datebridge.store.entries import details as stored
 from datebridge.store.entries.ledger import rows_of
 from datebridge.store.entries.zones import zones_beside

@@ -13,12 +13,12 @@ from datebridge.api.context import AppDep, selection
 from datebridge.api.kinds import storable
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobQueued, SelectionIn
+from datebridge.clock import this_day
 from datebridge.core.bulk import CannotChange, Recipe, Step, demand, said
 from datebridge.core.words.filters import resolve_filter
 from datebridge.services.exports.export import file_name
 from datebridge.services.jobs import jobs
 from datebridge.services.mend import recipes
-from datebridge.store.database import this_day
 
 router = new_router("/api", "bulk")
 

@@ -15,6 +15,7 @@ from datebridge.api.kinds import CalendarNo, EntryNo, GroupNo, Limit, Offset
 from datebridge.api.mend.banks import DifferencePage, differences
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import EntryOut, JobQueued
+from datebridge.clock import this_day
 from datebridge.core.checks import is_fixable, severity_of, title_of, why
 from datebridge.core.checks.of_series import OF_SERIES
 from datebridge.core.ids import JobId, SetId
@@ -24,7 +25,6 @@ from datebridge.services.jobs import jobs
 from datebridge.services.mend import series, series_list
 from datebridge.services.mend.series import Shape
 from datebridge.store import findings, scattered
-from datebridge.store.database import this_day
 
 router = new_router("/api", "series")
 Kind = Literal["inferred", "pieces", "adopt", "endless"]

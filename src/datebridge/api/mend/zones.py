@@ -12,6 +12,7 @@ from datebridge.api.kinds import CalendarNo, GroupNo
 from datebridge.api.mend.banks import day_of
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobQueued
+from datebridge.clock import this_day
 from datebridge.core.ids import CalendarId, JobId
 from datebridge.core.moments import Clock
 from datebridge.core.words.clocks import hours
@@ -24,7 +25,6 @@ from datebridge.services.mend import zones
 from datebridge.services.mend.zones import Step
 from datebridge.store import comparisons
 from datebridge.store.calendars import names
-from datebridge.store.database import this_day
 
 router = new_router("/api", "zones")
 State = Literal["unknown", "contradicts", "fine", "ruled", "floating"]

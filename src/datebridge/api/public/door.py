@@ -12,7 +12,6 @@ import binascii
 import gzip
 import hashlib
 import secrets
-import time
 from functools import partial
 from pathlib import Path
 from urllib.parse import parse_qsl, urlsplit
@@ -28,6 +27,7 @@ from datebridge.api.public.limits import Limit, client_of
 from datebridge.api.public.pages import Offer, look_of, render
 from datebridge.api.public.refusals import Refusal, refusal_page
 from datebridge.api.public.words import language_of
+from datebridge.clock import now
 from datebridge.core.text.writer import write_calendar
 from datebridge.services.accounts import secrets as sealed
 from datebridge.services.sharing.addresses import Known, Registry, address_of
@@ -83,7 +83,7 @@ class Door:
         kind = SAME if answer.status == 304 else GIVEN if answer.status < 400 else REFUSED
         if asked.form or answer.status >= 400:
             octets = len(answer.body) if kind == GIVEN and asked.method != "HEAD" else 0
-            self.book.count(time.time(), asked.share, asked.reader, asked.form, kind, octets)
+            self.book.count(now(), asked.share, asked.reader, asked.form, kind, octets)
         await send_answer(answer, asked.method, send)
 
     # ---- who asks, and for what --------------------------------------------------------------------
@@ -158,7 +158,7 @@ class Door:
             return self._moved(address, what) or said(Refusal.ENDED)
         if address.ended:
             return said(Refusal.ENDED)
-        if known.share.until is not None and known.share.until <= time.time():
+        if known.share.until is not None and known.share.until <= now():
             return said(Refusal.EXPIRED)
         if form is None or form not in known.share.forms:
             return said(Refusal.NO_FORM)

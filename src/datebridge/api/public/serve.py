@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import multiprocessing
-import os
 import socket
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
-from multiprocessing.connection import wait
 from multiprocessing.process import BaseProcess
 
 import structlog
 
+from datebridge import processes
 from datebridge.settings import Settings
 
 log = structlog.get_logger()
@@ -30,7 +28,7 @@ def _main(settings_json: str, listener: socket.socket) -> None:
     from datebridge.store.database import Store
     from datebridge.store.use import UseBook, today
 
-    threading.Thread(target=_end_with_parent, name="parent", daemon=True).start()
+    processes.end_with_parent()
     set_up()
     settings = Settings.model_validate_json(settings_json)
     book = UseBook(settings.use_file)
@@ -40,7 +38,7 @@ def _main(settings_json: str, listener: socket.socket) -> None:
         Repeating("forgetting", _DAILY, lambda: book.write_down(today())),
     ]
     book.write_down(today())
-    threading.Thread(target=_warm, name="warming", daemon=True).start()
+    threading.Thread(target=warm, name="warming", daemon=True).start()
     for one in besides:
         one.start()
     config = uvicorn.Config(
@@ -53,7 +51,7 @@ def _main(settings_json: str, listener: socket.socket) -> None:
     door.close()
 
 
-def _warm() -> None:
+def warm() -> None:
     """Have at hand what the first reader would wait for: the template, and how dates are written."""
     from datetime import date
 
@@ -69,25 +67,13 @@ def _warm() -> None:
             render(Almanac(Given(Terms()), b"none", {}), look, Offer("", "UTC"), day, language)
 
 
-def _end_with_parent() -> None:
-    parent = multiprocessing.parent_process()
-    if parent is not None:
-        wait([parent.sentinel])
-    os._exit(1)
-
-
 @contextmanager
 def readers_door(settings: Settings, listener: socket.socket) -> Iterator[None]:
     """The door open for as long as the block runs; a process that dies is replaced."""
-    context = multiprocessing.get_context("spawn")
     ended = threading.Event()
 
     def start() -> BaseProcess:
-        process = context.Process(
-            target=_main, args=(settings.model_dump_json(), listener), name="readers-door", daemon=True
-        )
-        process.start()
-        return process
+        return processes.start("readers-door", _main, settings.model_dump_json(), listener)
 
     def keep() -> None:
         process = start()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from datetime import date, timedelta
@@ -10,6 +9,7 @@ from typing import Literal
 
 from datebridge.api import present
 from datebridge.api.share.shapes import FormUse, HostOut, ReaderOut, ShareOut, TermsIO
+from datebridge.clock import now
 from datebridge.core.sharing import Detail, Guarded, Terms
 from datebridge.services.sharing.plans import Form, day_in, terms_of
 from datebridge.store.tables import Reader, Role, Share, ShareHost, demand_id
@@ -60,7 +60,7 @@ def share_out(
     fetched = sum(one.fetched + one.unchanged for one in own)
     live = [one for one in readers if one.ended_at is None]
     lately = any(one.day > today - timedelta(days=_UNREAD) and one.fetched + one.unchanged for one in own)
-    old = time.time() - share.made_at > _UNREAD * 86_400
+    old = now() - share.made_at > _UNREAD * 86_400
     return ShareOut(
         id=demand_id(share.id), title=share.title, owner=owner.name, contact=owner.contact,
         calendars=share.calendars,  # type: ignore[arg-type]
@@ -68,7 +68,7 @@ def share_out(
         terms=TermsIO.model_validate(terms, from_attributes=True), forms=[Form(form) for form in share.forms],
         zone=share.zone, interval=share.interval, fixed_at=present.stamp(share.fixed_at) or "",
         until=day_in(share.until - 1, share.zone).isoformat() if share.until else "",
-        over=bool(share.until and share.until <= time.time()), sites=share.sites, indexed=share.indexed,
+        over=bool(share.until and share.until <= now()), sites=share.sites, indexed=share.indexed,
         made=present.stamp(share.made_at) or "", says=in_words(terms),
         readers=[reader_out(one, own, elsewhere, today) for one in readers], hosts=[host_out(one) for one in hosts],
         bars=bars_of(own, today), uses=_by_form(own), refused=sum(one.refused for one in own),

@@ -25,6 +25,7 @@ from datebridge.api.time.shapes import (
     StretchOut,
     ThereOut,
 )  # fmt: skip
+from datebridge.clock import now
 from datebridge.core.happening.occurrences import Occurrence
 from datebridge.core.moments import instant_at, wall_at, wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
@@ -34,7 +35,6 @@ from datebridge.core.words.phrases import read_date, read_days
 from datebridge.core.words.spans import day_name, span
 from datebridge.core.zones.across import across, offset_of
 from datebridge.services.look import views
-from datebridge.store.database import now
 from datebridge.store.entries.ledger import rows_of
 from datebridge.store.preferences import forget as forget_kept
 from datebridge.store.preferences import keep as keep_under

@@ -6,6 +6,7 @@ from collections.abc import Collection
 from itertools import count
 from typing import Any
 
+from datebridge.clock import now
 from datebridge.connect.caldav import CalDavServer
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.homes import Home, Listed
@@ -24,7 +25,7 @@ from datebridge.settings import Settings
 from datebridge.store import accounts as stored
 from datebridge.store.accounts import NotConnected, ids_on, remote, remotes_of
 from datebridge.store.calendars import add_calendar
-from datebridge.store.database import Session, Store, now
+from datebridge.store.database import Session, Store
 from datebridge.store.jobs import lane_of
 from datebridge.store.remotes import note
 from datebridge.store.tables import Account, Remote, demand_id

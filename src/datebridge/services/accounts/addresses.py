@@ -8,6 +8,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from urllib.parse import unquote, urlsplit
 
+from datebridge.clock import this_day
 from datebridge.connect import signing
 from datebridge.connect.discover import FoundThere, find, tidy
 from datebridge.connect.errors import Unreachable
@@ -19,7 +20,6 @@ from datebridge.core.text.source import open_bytes
 from datebridge.core.views.coming import Coming, coming
 from datebridge.services.accounts.connecting import looking_web
 from datebridge.settings import Settings
-from datebridge.store.database import this_day
 
 #: How far ahead a feed is shown before it is subscribed to, in days.
 AHEAD = 92

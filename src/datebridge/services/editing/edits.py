@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, datetime
 from uuid import uuid4
 
+from datebridge.clock import this_moment
 from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.checks import examine
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, set_times, start_of
@@ -20,7 +20,7 @@ from datebridge.store.accounts import account_of
 from datebridge.store.calendars import is_there
 from datebridge.store.changesets.apply import apply_within
 from datebridge.store.changesets.draft import CannotApply, propose
-from datebridge.store.database import Connection, Store, now
+from datebridge.store.database import Connection, Store
 from datebridge.store.entries.edited import Standing, master_of, standing, texts_of_uid
 from datebridge.store.entries.zones import zones_of
 
@@ -59,7 +59,7 @@ class Loaded:
 
 
 def stamp() -> str:
-    return basic(datetime.fromtimestamp(now(), UTC).replace(tzinfo=None)) + "Z"
+    return basic(this_moment().replace(tzinfo=None)) + "Z"
 
 
 def load(connection: Connection, target: Target) -> Loaded:

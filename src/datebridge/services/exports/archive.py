@@ -6,6 +6,7 @@ from collections import Counter
 from pathlib import Path
 from typing import Any
 
+from datebridge.clock import now
 from datebridge.core.changes import Details, Kind
 from datebridge.core.ids import SetId, VersionId
 from datebridge.core.text.reader import Reader
@@ -13,7 +14,7 @@ from datebridge.core.words.filters import Selection
 from datebridge.services.exports.export import file_name, gather, write_ics
 from datebridge.services.jobs.jobs import JobContext, Refused
 from datebridge.store.changesets.draft import propose
-from datebridge.store.database import Connection, now
+from datebridge.store.database import Connection
 from datebridge.store.entries.leaving import texts
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.private import open_private

@@ -13,6 +13,7 @@ from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
 
+from datebridge.clock import now
 from datebridge.core.bulk import Member, Outcome, Subject, change
 from datebridge.core.bulk.steps import BeginSeries, Delete, EndSeries, Step
 from datebridge.core.changes import Change, Details, Kind
@@ -29,7 +30,7 @@ from datebridge.services.exports.export import file_name, header_for, zones_for
 from datebridge.services.jobs.jobs import JobContext, Refused
 from datebridge.store.calendars import names
 from datebridge.store.changesets.draft import Draft, propose
-from datebridge.store.database import Connection, now
+from datebridge.store.database import Connection
 from datebridge.store.entries.present import Placed, begun_before, in_groups, texts_of, with_series
 from datebridge.store.entries.zones import zones_of
 from datebridge.store.private import open_private

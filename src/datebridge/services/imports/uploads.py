@@ -16,13 +16,14 @@ from itertools import islice
 from pathlib import Path, PurePosixPath
 from typing import BinaryIO
 
+from datebridge.clock import now
 from datebridge.connect.feed import is_calendar
 from datebridge.core.errors import CannotDo
 from datebridge.core.text.storable import storable
 from datebridge.settings import Settings
 from datebridge.store import imports
 from datebridge.store.changesets.draft import CannotApply
-from datebridge.store.database import Store, is_full, now
+from datebridge.store.database import Store, is_full
 from datebridge.store.jobs import add_job
 from datebridge.store.private import open_private
 from datebridge.store.tables import ImportFile, demand_id

@@ -6,16 +6,14 @@ talks does so with several at once, one job an account at a time: a server that 
 
 from __future__ import annotations
 
-import multiprocessing
-import os
 import threading
 import time
 from concurrent.futures import ThreadPoolExecutor
-from multiprocessing.connection import wait
 from multiprocessing.process import BaseProcess
 
 import structlog
 
+from datebridge import processes
 from datebridge.services.accounts import accounts
 from datebridge.services.exports import archive, putting_away
 from datebridge.services.imports import read, sheets
@@ -56,7 +54,7 @@ def drain(store: Store, settings: Settings) -> None:
 
 
 def _main(settings_json: str, role: str) -> None:
-    threading.Thread(target=_end_with_parent, name="parent", daemon=True).start()
+    processes.end_with_parent()
     set_up()
     settings = Settings.model_validate_json(settings_json)
     store = Store(settings.database)
@@ -65,14 +63,6 @@ def _main(settings_json: str, role: str) -> None:
     while True:
         if not jobs.run_next(store, settings, COMPUTING):
             time.sleep(_POLL)
-
-
-def _end_with_parent() -> None:
-    """Never outlive the application, however it ended; not even in the middle of a job."""
-    parent = multiprocessing.parent_process()
-    if parent is not None:
-        wait([parent.sentinel])
-    os._exit(1)
 
 
 def _talk(store: Store, settings: Settings) -> None:
@@ -117,10 +107,7 @@ class Worker:
         self._thread.start()
 
     def _spawn(self, role: str) -> None:
-        context = multiprocessing.get_context("spawn")
-        arguments = (self.settings.model_dump_json(), role)
-        self._processes[role] = context.Process(target=_main, args=arguments, name=f"worker-{role}", daemon=True)
-        self._processes[role].start()
+        self._processes[role] = processes.start(f"worker-{role}", _main, self.settings.model_dump_json(), role)
 
     def _keep(self) -> None:
         while not self._stop.wait(0.5):

@@ -6,6 +6,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
 
+from datebridge.clock import now
 from datebridge.core.changes import Change, Kind
 from datebridge.core.checks import examine
 from datebridge.core.comparing import Difference, Pair, reconcile
@@ -22,7 +23,7 @@ from datebridge.store import comparisons
 from datebridge.store.calendars import names
 from datebridge.store.changesets.draft import Draft, propose
 from datebridge.store.comparisons import Asked, PairRow
-from datebridge.store.database import Store, now
+from datebridge.store.database import Store
 from datebridge.store.entries.occurrences import clocks_of
 from datebridge.store.entries.present import texts_of
 from datebridge.store.entries.versions import VersionWriter

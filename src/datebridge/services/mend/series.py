@@ -6,6 +6,7 @@ from collections import defaultdict
 from datetime import date, timedelta
 from typing import Any, Literal
 
+from datebridge.clock import this_day
 from datebridge.core.changes import PERSON, By, Kind
 from datebridge.core.editing.fields import CannotEdit
 from datebridge.core.editing.series import Edit, Group, Plan, edit, fields_at, remove
@@ -29,7 +30,7 @@ from datebridge.services.mend.plans import put
 from datebridge.store import comparisons, scattered
 from datebridge.store.calendars import names
 from datebridge.store.changesets.draft import propose
-from datebridge.store.database import Connection, Store, this_day
+from datebridge.store.database import Connection, Store
 from datebridge.store.entries.present import texts_of
 from datebridge.store.entries.series import groups_of, masters_of, orphans_in, series_in, untouched
 from datebridge.store.entries.zones import zones_of

@@ -9,13 +9,14 @@ from typing import NamedTuple
 
 from pydantic import TypeAdapter, ValidationError
 
+from datebridge.clock import this_day
 from datebridge.core.ids import CalendarId
 from datebridge.core.sifts import Standards
 from datebridge.core.text.headers import description_of
 from datebridge.core.text.lines import unescape_text
 from datebridge.core.text.properties import KNOWN
 from datebridge.store.calendars import headers
-from datebridge.store.database import Connection, this_day
+from datebridge.store.database import Connection
 from datebridge.store.entries.alike import Alike, alike, sizes
 from datebridge.store.entries.details import texts_with_unknown
 from datebridge.store.entries.ledger import Ledger

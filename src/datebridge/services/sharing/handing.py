@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any
 from urllib.parse import urlsplit
 
+from datebridge.clock import now
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.http import Answer
 from datebridge.connect.origins import host_of, origin_of
@@ -20,7 +21,7 @@ from datebridge.services.sharing.plans import Form, given, plan_of, today_in
 from datebridge.services.sharing.shares import CannotShare, NoShare
 from datebridge.settings import Settings
 from datebridge.store import shares
-from datebridge.store.database import Connection, Store, now
+from datebridge.store.database import Connection, Store
 from datebridge.store.entries import giving
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.jobs import lanes_with

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from email.message import EmailMessage
 from email.utils import formataddr, formatdate, make_msgid
 
+from datebridge.clock import now
 from datebridge.connect.mail import send
 from datebridge.services.sharing.addresses import address_of
 from datebridge.services.sharing.made import Giver
@@ -96,7 +97,7 @@ def message(
     made["From"] = formataddr((_line(about.owner.name), settings.mail_from or "calendar@localhost"))
     made["To"] = formataddr((_line(about.reader.name), about.reader.mail))
     made["Subject"] = _line(subject)[:200]
-    made["Date"] = formatdate(localtime=False, usegmt=True)
+    made["Date"] = formatdate(now(), usegmt=True)
     made["Message-ID"] = make_msgid(domain=(settings.mail_from.rpartition("@")[2] or "localhost"))
     made.set_content(text.replace(HERE, feed).replace("{page}", page))
     if attach:

@@ -6,12 +6,12 @@ import gc
 import gzip
 import hashlib
 import threading
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date
 
+from datebridge.clock import now
 from datebridge.core.giving.almanac import Almanac
 from datebridge.core.giving.forms import as_free_busy, as_ics, as_jcal, busy_bounds
 from datebridge.core.giving.gathering import Given
@@ -151,7 +151,7 @@ class Giver:
         before = self._before.get((share, form))
         if before is not None and before.etag == digest:
             return before
-        made = Made(body, gzip.compress(body, _LEVEL, mtime=0), digest, int(time.time()))
+        made = Made(body, gzip.compress(body, _LEVEL, mtime=0), digest, now())
         self._before[share, form] = made
         return made
 

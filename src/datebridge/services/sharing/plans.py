@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass, fields
-from datetime import UTC, date, datetime
+from datetime import date, datetime
 from enum import StrEnum
 from typing import Any
 from zoneinfo import ZoneInfo
 
+from datebridge.clock import this_moment
 from datebridge.core.giving.forms import Cover, bounds_of
 from datebridge.core.giving.gathering import Given, gather
 from datebridge.core.ids import CalendarId
@@ -87,14 +88,14 @@ def kept_terms(terms: Terms) -> dict[str, Any]:
     return {name: str(value) if isinstance(value, StrEnum) else value for name, value in asdict(terms).items()}
 
 
-def day_in(moment: int, zone: str) -> date:
+def day_in(instant: int, zone: str) -> date:
     """The day of an instant on the clock of a zone."""
-    return datetime.fromtimestamp(moment, ZoneInfo(zone)).date()
+    return datetime.fromtimestamp(instant, ZoneInfo(zone)).date()
 
 
 def today_in(zone: str) -> date:
     """Today on the clock of a zone."""
-    return datetime.now(UTC).astimezone(ZoneInfo(zone)).date()
+    return this_moment().astimezone(ZoneInfo(zone)).date()
 
 
 def given(connection: Connection, ledger: Ledger, plan: Plan, today: date) -> Given:

@@ -11,6 +11,7 @@ from zoneinfo import available_timezones
 
 from argon2 import PasswordHasher
 
+from datebridge.clock import now
 from datebridge.core.changes import PERSON, By
 from datebridge.core.errors import CannotDo
 from datebridge.core.giving.gathering import Source
@@ -22,7 +23,7 @@ from datebridge.services.sharing.addresses import digest_of, new_token, token_in
 from datebridge.services.sharing.plans import Form, Plan, giving_calendars, kept_terms, plan_of
 from datebridge.settings import Settings
 from datebridge.store import calendars, shares
-from datebridge.store.database import Connection, Session, Store, now
+from datebridge.store.database import Connection, Session, Store
 from datebridge.store.entries import giving
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.tables import Reader, Share, demand_id

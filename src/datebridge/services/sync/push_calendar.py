@@ -5,6 +5,7 @@ from __future__ import annotations
 import uuid
 from urllib.parse import quote, urljoin
 
+from datebridge.clock import now, this_day
 from datebridge.connect import dav
 from datebridge.connect.errors import Unreachable
 from datebridge.core.ids import RemoteId
@@ -14,7 +15,7 @@ from datebridge.core.zones.definition import define
 from datebridge.services.accounts.connecting import Line
 from datebridge.store.accounts import switched_on
 from datebridge.store.calendars import header_of
-from datebridge.store.database import Store, now, this_day
+from datebridge.store.database import Store
 from datebridge.store.pushes import PENDING, PushState, is_calendar_waiting, mark, past_deciding, planned_url
 from datebridge.store.remotes import forget_objects, known_objects, note
 from datebridge.store.tables import Remote

@@ -10,13 +10,14 @@ from collections.abc import Iterable
 
 from sqlalchemy import Connection, and_, delete, func, insert, or_, select, update
 
+from datebridge.clock import now
 from datebridge.core.changes import KINDS, Kind, State
 from datebridge.core.ids import CalendarId, SetId
 from datebridge.core.text.headers import Description, description_of
 from datebridge.core.words.plural import noun
 from datebridge.store.changesets.draft import SHOWN, CannotApply, of_set, only_readable
 from datebridge.store.changesets.moves import finish_moves
-from datebridge.store.database import Store, now
+from datebridge.store.database import Store
 from datebridge.store.entries.rows import INDEX_COLUMNS
 from datebridge.store.entries.versions import text_of
 from datebridge.store.entries.zones import settle

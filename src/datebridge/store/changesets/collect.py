@@ -11,11 +11,12 @@ from dataclasses import dataclass
 
 from sqlalchemy import ColumnElement, Connection, and_, delete, exists, func, or_, select, update
 
+from datebridge.clock import now
 from datebridge.core.accounts import TAKING
 from datebridge.core.changes import State
 from datebridge.core.ids import VersionId
 from datebridge.core.index.derive import derive
-from datebridge.store.database import Store, now
+from datebridge.store.database import Store
 from datebridge.store.entries.rows import UNLISTED
 from datebridge.store.sql import among, chunks
 from datebridge.store.tables import (

@@ -18,11 +18,12 @@ from typing import NamedTuple
 from sqlalchemy import ColumnElement, Connection, Select, and_, case, delete, func, insert, literal, select, update
 from sqlalchemy.exc import DatabaseError
 
+from datebridge.clock import now
 from datebridge.core.changes import KINDS, By, Change, Details, Kind, State
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import CalendarId, GroupId, SetId, VersionId
 from datebridge.core.words.plural import counted
-from datebridge.store.database import Store, now
+from datebridge.store.database import Store
 from datebridge.store.entries.versions import VersionWriter, next_version
 from datebridge.store.jobs import queue_collecting
 from datebridge.store.sql import among

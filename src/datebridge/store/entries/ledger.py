@@ -14,11 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy import Connection, Table, null, select
 
+from datebridge.clock import this_day
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import ANSWER_MARKS, Mark
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.words.filters import Selection, resolve_filter
-from datebridge.store.database import Store, this_day
+from datebridge.store.database import Store
 from datebridge.store.entries.conditions import HAS, KINDS, LISTED, Condition, compile_filter
 from datebridge.store.entries.occurrences import Changed, changed_series
 from datebridge.store.entries.orders import (

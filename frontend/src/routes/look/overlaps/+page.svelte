@@ -14,7 +14,7 @@
   import LayerStrip from '$lib/time/LayerStrip.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
   import Party from '$lib/time/Party.svelte';
-  import { localDay } from '$lib/time/layout';
+  import { today } from '$lib/state/clock';
   import { looking } from '$lib/time/looking.svelte';
   import { count as said, counted } from '$lib/ui/words';
 
@@ -32,7 +32,7 @@
   const shown = $derived(looking.on(all));
 
   const shape = {
-    on: day(localDay),
+    on: day(today),
     count: number(31),
     about: text,
     all: on,

@@ -14,7 +14,8 @@
   import CutNote from '$lib/time/CutNote.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
   import SideDay from '$lib/time/SideDay.svelte';
-  import { later, localDay, monthLater } from '$lib/time/layout';
+  import { today } from '$lib/state/clock';
+  import { later, monthLater } from '$lib/time/layout';
   import { looking } from '$lib/time/looking.svelte';
   import { count as said, counted } from '$lib/ui/words';
 
@@ -23,8 +24,7 @@
   const all = $derived(calendars.data ?? []);
   const byId = $derived(new Map(all.map((calendar) => [calendar.id, calendar])));
 
-  const today = localDay();
-  const shape = { on: day(localDay), view: choice(['', 'month'], ''), left: text, right: text };
+  const shape = { on: day(today), view: choice(['', 'month'], ''), left: text, right: text };
   const address = view('/look/sides', shape);
   const asked = $derived(address.read(page.url.searchParams));
   const { on, left, right } = $derived(asked);
@@ -131,7 +131,7 @@
       { key: '-', does: 'farther: a month', aim: 'time', run: () => set({ view: 'month' }) },
       { key: 'ArrowRight', does: 'the next week or month', aim: 'time', run: () => move(1) },
       { key: 'ArrowLeft', does: 'the one before', aim: 'time', run: () => move(-1) },
-      { key: '.', does: 'today', aim: 'time', run: () => set({ on: today }) },
+      { key: '.', does: 'today', aim: 'time', run: () => set({ on: today() }) },
       { key: 's', does: 'the sides change places', aim: 'find', run: () => set({ left: right, right: left }) },
     ]);
   });

@@ -28,7 +28,8 @@
   import YearMap from '$lib/time/YearMap.svelte';
   import { SCALE, SPANS, VIEWS } from '$lib/time/views';
   import { daysOf } from '$lib/time/days.svelte';
-  import { later, localDay, monthLater } from '$lib/time/layout';
+  import { today } from '$lib/state/clock';
+  import { later, monthLater } from '$lib/time/layout';
   import { looking, type View } from '$lib/time/looking.svelte';
   import { counted } from '$lib/ui/words';
 
@@ -41,7 +42,7 @@
   const ways = VIEWS.map((one) => one.view);
   const shape = {
     view: choice(ways, 'week'),
-    on: day(localDay),
+    on: day(today),
     span: number(31),
     filter: text,
     days: dayList,
@@ -190,7 +191,7 @@
       { key: 'ArrowLeft', does: 'the days before', aim: 'time', run: () => step(-1) },
       { key: 'PageDown', does: 'the days after, from anywhere', aim: 'time', run: () => step(1) },
       { key: 'PageUp', does: 'the days before, from anywhere', aim: 'time', run: () => step(-1) },
-      { key: '.', does: 'today', aim: 'time', run: () => show({ on: localDay() }) },
+      { key: '.', does: 'today', aim: 'time', run: () => show({ on: today() }) },
       { key: 'j', does: 'jump to a day you type', aim: 'time', run: () => viewLine?.focus() },
       { key: 'r', does: 'a week without its rest days, or with them', aim: 'time', run: rest },
       { key: 'o', does: 'a list of occurrences, or back from it', aim: 'time', run: list },

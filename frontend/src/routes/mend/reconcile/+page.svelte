@@ -13,10 +13,12 @@
   import { answer, client, type Job, type Schemas } from '$lib/api/client';
   import { calendarsQuery } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
+  import { today } from '$lib/state/clock';
   import { walking } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { number, text, view, type Changes } from '$lib/state/view';
+  import { later } from '$lib/time/layout';
   import { count, counted } from '$lib/ui/words';
 
   /** Two calendars that should be the same: what differs, by kind, month and field, and making one as the other is. */
@@ -38,11 +40,7 @@
     retry: false,
   }));
   const told = $derived(review.data?.comparison);
-  const day = (years: number) => {
-    const date = new Date();
-    date.setFullYear(date.getFullYear() + years);
-    return date.toISOString().slice(0, 10);
-  };
+  const day = (years: number) => later(today(), 365 * years);
   const form = $derived({
     left: told?.left_id ?? 0,
     right: told?.right_id ?? 0,
