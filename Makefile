@@ -5,26 +5,52 @@ BIN := $(VENV)/bin
 LOCK := --universal --python-version 3.11 --generate-hashes --no-header --no-annotate --no-emit-index-url -q
 WEB := src/datebridge/web/index.html
 SOURCES := $(shell find frontend/src frontend/static -type f) frontend/package.json frontend/svelte.config.js frontend/vite.config.ts frontend/vite.reader.config.ts
-CHROMIUM ?= $(shell command -v chromium || command -v chromium-browser)
+# Any Chromium there is, under whichever name it stands on the path.
+BROWSERS := chromium-headless-shell chromium chromium-browser google-chrome google-chrome-stable chrome
+CHROMIUM ?= $(firstword $(foreach name,$(BROWSERS),$(shell command -v $(name))))
+# Tests that take long: see "markers" in pyproject.toml.
+LONG := browser or kills or both_sides
+PYTEST = CHROMIUM="$(CHROMIUM)" $(BIN)/pytest -n auto --dist worksteal
 
-.PHONY: demo test lint bench pictures build wheel client format setup-dev chromium lock clean
+.PHONY: demo test check coverage lint lint-python lint-pages setup bench pictures build wheel client format setup-dev chromium lock clean
 
 demo: .stamps/python $(WEB)
 	@$(BIN)/date-bridge demo --data .demo
 
-test: lint chromium .stamps/suite $(WEB)
-	@echo "== tests"
-	@CHROMIUM="$(CHROMIUM)" $(BIN)/pytest -n auto --dist loadgroup --cov=datebridge --cov-report=term:skip-covered
+# Everything: what `make check` does, and if that holds, the rest.
+test: check chromium
+	@echo "== tests: browsers, kills, both sides"
+	@$(PYTEST) -m "$(LONG)" --timing .stamps/timing/long.json
+	@$(BIN)/python -m tests.timing .stamps/timing/check.json .stamps/timing/long.json
+
+# While working: linters, types, and all tests but those that take long.
+check: lint
+	@echo "== tests: all but browsers, kills, both sides"
+	@mkdir -p .stamps/timing
+	@$(PYTEST) -m "not ($(LONG))" --timing .stamps/timing/check.json
 	@cd frontend && npm run -s test
 
-lint: .stamps/python-dev .stamps/node
+# What the tests reach of the source, all of them run once more.
+coverage: setup chromium
+	@$(PYTEST) --cov=datebridge --cov-report=term:skip-covered
+
+lint: setup
+	@$(MAKE) -s -j2 -O lint-python lint-pages
+
+lint-python: .stamps/python-dev
 	@echo "== ruff, mypy, import-linter"
 	@$(BIN)/ruff check .
 	@$(BIN)/ruff format --check -q .
 	@$(BIN)/mypy
 	@$(BIN)/lint-imports --no-cache > .stamps/imports.log || (cat .stamps/imports.log; exit 1)
+
+lint-pages: .stamps/node
 	@echo "== prettier, eslint, svelte-check"
 	@cd frontend && npm run -s lint && npm run -s check
+
+# Python and the front end's packages side by side.
+setup:
+	@$(MAKE) -s -j2 .stamps/suite $(WEB)
 
 bench: .stamps/python-dev $(WEB)
 	@$(BIN)/python -m compileall -q src
@@ -74,7 +100,7 @@ $(WEB): .stamps/node $(SOURCES)
 	@echo "== fetching the client library's tests"
 	@rm -rf $@ .stamps/caldav-*.tar.gz && mkdir -p $@
 	@grep -A 2 '^caldav==' requirements-dev.lock > .stamps/suite.txt
-	@$(BIN)/python -m pip download -qq --disable-pip-version-check --no-deps --no-binary :all: --require-hashes \
+	@$(BIN)/python -m pip download -qq --disable-pip-version-check --no-deps --no-binary caldav --require-hashes \
 	  -r .stamps/suite.txt -d .stamps
 	@tar -xzf .stamps/caldav-*.tar.gz -C $@ --strip-components 1
 	@touch $@
@@ -89,9 +115,11 @@ $(WEB): .stamps/node $(SOURCES)
 chromium: .stamps/python-dev
 	@if [ -z "$(CHROMIUM)" ]; then \
 	  echo "== installing Chromium"; \
-	  (apt-get update -qq && apt-get install -y -qq chromium) > .stamps/chromium.log 2>&1 || true; \
-	  if ! command -v chromium > /dev/null; then \
-	    echo "Chromium is missing and could not be installed. Install it with:  sudo apt-get install chromium"; exit 1; \
+	  (apt-get update -qq && (apt-get install -y -qq chromium-headless-shell || apt-get install -y -qq chromium)) \
+	    > .stamps/chromium.log 2>&1 || true; \
+	  if ! command -v chromium-headless-shell > /dev/null && ! command -v chromium > /dev/null; then \
+	    echo "Chromium is missing and could not be installed. Install it with:"; \
+	    echo "  sudo apt-get install chromium-headless-shell"; exit 1; \
 	  fi; \
 	fi
 

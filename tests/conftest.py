@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+import atexit
 import io
-import os
+import json
+import shutil
 import threading
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
+from datetime import datetime
+from functools import cache
 from pathlib import Path
+from tempfile import mkdtemp
 from typing import TYPE_CHECKING
 
 import pytest
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
-from hypothesis import HealthCheck, settings
 
+from datebridge import clock
 from datebridge.services.imports import decide, uploads
 from datebridge.services.imports.decide import Decision
 from datebridge.services.jobs import worker
@@ -21,19 +27,78 @@ from datebridge.settings import Settings
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.database import Store
 from datebridge.store.entries.ledger import Ledger
+from tests import timing
+from tests.asking import Asking
 
 if TYPE_CHECKING:
     from tests.world import World
 
-settings.register_profile("calm", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=150)
-settings.register_profile("ci", settings.get_profile("calm"), derandomize=True)  # the same examples every time
-settings.load_profile("ci" if os.environ.get("CI") else "calm")
+
+_MOMENT = pytest.StashKey[float]()
 
 
-class Bench:
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--at", help="The moment at which the tests run, such as 2028-02-29T12:00Z, instead of now.")
+    parser.addoption("--timing", help="A file in which is kept how long each test took; see tests/timing.py.")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """All tests run at one moment, in all processes: the day does not change under them."""
+    at = config.getoption("at")
+    moment = datetime.fromisoformat(at).timestamp() if at else float(clock.now())
+    config.stash[_MOMENT] = getattr(config, "workerinput", {}).get("moment", moment)
+    if config.pluginmanager.has_plugin("xdist"):
+        config.pluginmanager.register(_Moment())
+    clock.set_ahead(config.stash[_MOMENT] - time.time())  # noqa: TID251
+
+
+class _Moment:
+    """Tells the workers of pytest-xdist which moment it is."""
+
+    def pytest_configure_node(self, node: object) -> None:
+        node.workerinput["moment"] = node.config.stash[_MOMENT]  # type: ignore[attr-defined]
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        test = getattr(item, "obj", None)
+        if getattr(test, "is_hypothesis_test", False) and not hasattr(test, "tries"):
+            raise pytest.UsageError(f"{item.nodeid} does not say how deep it goes: see tests/depth.py.")
+
+
+def pytest_terminal_summary(terminalreporter: pytest.TerminalReporter, config: pytest.Config) -> None:
+    if config.getoption("timing"):
+        Path(config.getoption("timing")).write_text(json.dumps(timing.kept(terminalreporter)))
+
+
+@pytest.fixture(autouse=True)
+def moment(pytestconfig: pytest.Config) -> Iterator[float]:
+    """When this test begins, in seconds since the epoch: the same for all tests of a run."""
+    with clock.starting_at(pytestconfig.stash[_MOMENT]):
+        yield pytestconfig.stash[_MOMENT]
+
+
+@cache
+def _blank() -> Path:
+    """Data without an entry, made once a process; every migration is gone through by `store/test_migrations.py`."""
+    folder = Path(mkdtemp(prefix="blank-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    Store(Settings(data_dir=folder / "data").database).close()
+    return folder / "data"
+
+
+def laid(folder: Path, source: Path | None = None) -> Path:
+    """The folder with a copy of data in it: of `source`, or without an entry; what is there already stays."""
+    if not folder.exists() or not any(folder.iterdir()):
+        shutil.copytree(source or _blank(), folder, dirs_exist_ok=True)
+    return folder
+
+
+class Bench(Asking):
     """A store with the services around it, as the application uses them."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, source: Path | None = None) -> None:
+        laid(folder, source)
         self.settings = Settings(data_dir=folder)
         self.store = Store(self.settings.database)
         self.ledger = Ledger(self.store)
@@ -43,33 +108,18 @@ class Bench:
         data = text.encode() if isinstance(text, str) else text
         uploads.receive(self.store, self.settings, [(name, io.BytesIO(data))])
         worker.drain(self.store, self.settings)
-        return int(self.one("SELECT max(id) FROM import_file"))
+        return self.files()[-1].id
 
     def groups(self, file: int) -> list[int]:
-        return [row[0] for row in self.rows("SELECT id FROM import_group WHERE file_id = ? ORDER BY id", file)]
+        return [group.id for group in self.parts(file)]
 
     def bring(self, text: str | bytes, calendar: str = "Tides", into: int | None = None, **decision: object) -> int:
         """Read a file and take it in; returns the batch."""
         file = self.read(text)
-        decisions = [Decision(g, into, calendar, **decision) for g in self.groups(file)]  # type: ignore[arg-type]
+        decisions = [Decision(group.id, into, calendar, **decision) for group in self.parts(file)]  # type: ignore[arg-type]
         set_id = decide.propose_import(self.store, [file], decisions)
         apply_set(self.store, set_id)
         return set_id
-
-    def rows(self, sql: str, *values: object) -> list[tuple[object, ...]]:
-        with self.store.read() as connection:
-            return [tuple(row) for row in connection.exec_driver_sql(sql, values)]
-
-    def one(self, sql: str, *values: object) -> object:
-        return self.rows(sql, *values)[0][0]
-
-    def titles(self, filter: str = "", sort: str = "when") -> list[str]:
-        return [row.summary for row in self.ledger.page(filter, sort, limit=500)[1]]
-
-    def texts(self) -> list[str]:
-        return [str(t) for (t,) in self.rows(
-            "SELECT t.text FROM entry e JOIN version_text t ON t.id = e.id WHERE e.listed ORDER BY e.id"
-        )]  # fmt: skip
 
 
 @pytest.fixture
@@ -77,6 +127,24 @@ def bench(tmp_path: Path) -> Iterator[Bench]:
     made = Bench(tmp_path / "data")
     yield made
     made.store.close()
+
+
+def prepared(fill: Callable[[Bench], object]) -> Callable[..., Iterator[Bench]]:
+    """A fixture: a bench as `fill` leaves it. Filled once a process, and copied for each test."""
+    kept: list[Path] = []
+
+    @pytest.fixture(name=fill.__name__)
+    def made(tmp_path: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Bench]:
+        if not kept:
+            first = Bench(tmp_path_factory.mktemp(fill.__name__) / "data")
+            fill(first)
+            first.store.close()
+            kept.append(first.settings.data_dir)
+        bench = Bench(tmp_path / "data", kept[0])
+        yield bench
+        bench.store.close()
+
+    return made
 
 
 @pytest.fixture

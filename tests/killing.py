@@ -5,16 +5,14 @@ The processes are forked from a server that has everything loaded, so that hundr
 
 from __future__ import annotations
 
-import multiprocessing
 import os
-from multiprocessing.context import ForkServerContext
 
-import pytest
 from sqlalchemy import event
 
 from datebridge.services.jobs import jobs, worker
 from datebridge.settings import Settings
 from datebridge.store.database import Store
+from tests.running import forks
 
 DIED = 9
 
@@ -33,13 +31,6 @@ def _work(settings_json: str, statement: int) -> None:
 
     while jobs.run_next(store, settings, worker.FUNCTIONS):
         pass
-
-
-def forks() -> ForkServerContext:
-    context = multiprocessing.get_context("forkserver")
-    # By the modules themselves: a name that is wrong would not fail, only be slow.
-    context.set_forkserver_preload([worker.__name__, __name__, pytest.__name__])
-    return context
 
 
 def work_and_die(settings: Settings, statement: int) -> bool:

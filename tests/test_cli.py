@@ -5,11 +5,9 @@ from __future__ import annotations
 import csv
 import io
 import json
-import os
 import re
 import sqlite3
 import subprocess
-import sys
 from collections import Counter
 from collections.abc import Callable
 from contextlib import closing
@@ -19,28 +17,21 @@ from pathlib import Path
 import httpx
 import icalendar
 import pytest
-from bench.application import application
+from bench.application import application as started
 from cryptography.fernet import Fernet
 
+from datebridge.clock import this_day
 from datebridge.demo.damaged import damaged_log
 from datebridge.demo.scenario import OLD_DOMAIN, sample_calendars, sample_files
 from datebridge.demo.timing import HOBART, SERIES_ANSWERS, Watch
 from datebridge.services.accounts.secrets import seal
 from datebridge.standins.faults import Fault
 from tests.conftest import Bench, calendar, event
+from tests.running import application
+from tests.running import command as run
 from tests.world import OFFICE, PASSWORD, World, berth
 
 STAMP = "DTSTAMP:20261101T000000Z"
-
-
-def run(
-    *arguments: str | Path, cwd: Path | None = None, settings: dict[str, str] | None = None, answer: str = ""
-) -> subprocess.CompletedProcess[str]:
-    return subprocess.run(
-        [sys.executable, "-c", "from datebridge.cli.main import main; main()", *map(str, arguments)],
-        capture_output=True, text=True, cwd=cwd, timeout=60, check=False, input=answer,
-        env={**os.environ, **(settings or {})},
-    )  # fmt: skip
 
 
 @pytest.fixture
@@ -223,11 +214,10 @@ def test_clean_writes_files_as_a_recipe_makes_them(good: Path, tmp_path: Path) -
     assert (refused.returncode, "later.recipe.json: it does not say that it is a recipe" in refused.stderr) == (2, True)
 
 
-@pytest.mark.xdist_group("demo")  # its stand-ins have addresses of their own
 def test_the_demo_starts_reads_a_file_in_its_worker_and_reindexes(tmp_path: Path, good: Path) -> None:
     data = tmp_path / "demo"
     with (
-        application(data, "demo") as address,
+        started(data, "demo") as address,
         httpx.Client(base_url=address, timeout=30, headers={"X-Date-Bridge": "test"}) as client,
     ):
         assert client.get("/api/route").json()["look"] > 6000
@@ -358,7 +348,6 @@ def fill(data: Path) -> Path:
     """A store with an account in it; returns its database."""
     bench = Bench(data)
     bench.bring(calendar(event("a")))
-    bench.rows("SELECT 1")
     with bench.store.write() as connection:
         sealed = seal(bench.settings, "https://feeds.example/a.ics")
         connection.exec_driver_sql(
@@ -418,20 +407,17 @@ def test_the_command_line_has_its_jobs_done_by_the_program_that_is_running(world
     world.connect("tidewrack")
     world.put("tidewrack", "berths", berth(2))
     data = world.settings.data_dir
-    os.environ["DATE_BRIDGE_ALLOWED_ORIGINS"] = json.dumps(list(world.hosts.addresses.values()))
-    try:
-        with application(data, "serve"):
-            second = run("serve", "--data", str(data), "--port", "0")
-            assert (second.returncode, "already running" in second.stderr) == (2, True)
-            assert "1 added" in run("pull", "--data", str(data)).stdout
-    finally:
-        del os.environ["DATE_BRIDGE_ALLOWED_ORIGINS"]
+    reached = {"DATE_BRIDGE_ALLOWED_ORIGINS": json.dumps(list(world.hosts.addresses.values()))}
+    with application(data, "serve", reached):
+        second = run("serve", "--data", str(data), "--port", "0")
+        assert (second.returncode, "already running" in second.stderr) == (2, True)
+        assert "1 added" in run("pull", "--data", str(data)).stdout
     assert len(world.titles()) == 2
 
 
 # ---- shares ----------------------------------------------------------------------------------------------
 
-NOW = f"{date.today():%Y%m%d}T090000Z"  # noqa: DTZ011
+NOW = f"{this_day():%Y%m%d}T090000Z"
 SHARED = calendar(
     event("a", "Berth 2", NOW, "LOCATION:Quay", "DESCRIPTION:Ring +354 555 0101", "X-PILOT:Owen",
           "ATTENDEE;CN=Ida Moe:mailto:ida.moe@skerrow.example"),

@@ -93,13 +93,9 @@ class World(Bench):
 
     def take(self, calendar_name: str, *entries: str, existing: str = "newer") -> int:
         """Take entries into a calendar there is, as from a file."""
-        into = self.one("SELECT id FROM calendar WHERE live AND name = ?", calendar_name)
-        set_id = self.bring(calendar(*entries), into=int(str(into)), existing=existing)
+        set_id = self.bring(calendar(*entries), into=self.calendar(calendar_name).id, existing=existing)
         push_pending(self.store)
         return set_id
-
-    def pushed(self) -> dict[str, int]:
-        return {str(k): int(str(v)) for k, v in self.rows("SELECT state, count(*) FROM push GROUP BY 1")}
 
     def mail(self) -> list[tuple[object, object]]:
         return [(m["method"], m["recipient"]) for m in self.hosts.mail.messages()]

@@ -15,14 +15,14 @@ from datebridge.api import schema
 from datebridge.api.app import create_app
 from datebridge.services.jobs import worker
 from datebridge.settings import Settings
-from tests.conftest import browser, calendar, event
+from tests.conftest import browser, calendar, event, laid
 
 BASE = "http://127.0.0.1:8137"
 
 
 @pytest.fixture
 def client(tmp_path: Path) -> Iterator[TestClient]:
-    with browser(create_app(Settings(data_dir=tmp_path), work=False)) as made:
+    with browser(create_app(Settings(data_dir=laid(tmp_path / "data")), work=False)) as made:
         yield made
 
 

@@ -13,7 +13,7 @@ from fastapi.testclient import TestClient
 from datebridge.api.app import create_app
 from datebridge.services.access import new_key
 from datebridge.settings import Settings
-from tests.conftest import browser
+from tests.conftest import browser, laid
 
 BASE = "http://127.0.0.1:8137"
 HEADERS = {
@@ -22,9 +22,10 @@ HEADERS = {
 }  # fmt: skip
 
 
-@pytest.fixture
-def app(tmp_path: Path) -> Iterator[FastAPI]:
-    made = create_app(Settings(data_dir=tmp_path), work=False)
+@pytest.fixture(scope="module")
+def app(tmp_path_factory: pytest.TempPathFactory) -> Iterator[FastAPI]:
+    """The application, which these tests only look at from outside."""
+    made = create_app(Settings(data_dir=laid(tmp_path_factory.mktemp("guard") / "data")), work=False)
     yield made
     made.state.app.store.close()
 

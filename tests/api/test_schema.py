@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -10,7 +9,7 @@ import httpx
 import pytest
 import schemathesis
 from fastapi.testclient import TestClient
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis.errors import Unsatisfiable
 from schemathesis import Case, GenerationMode
 from schemathesis.checks import not_a_server_error
@@ -23,10 +22,9 @@ from schemathesis.specs.openapi.checks import (
 from datebridge.api.app import create_app, schema
 from datebridge.settings import Settings
 from tests.conftest import Bench, browser, calendar, event
+from tests.depth import tries
 
 CHECKS = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
-#: How many ways each operation is asked; more by hand: DATE_BRIDGE_ASKS=500.
-ASKS = int(os.environ.get("DATE_BRIDGE_ASKS", "12"))
 
 
 @pytest.fixture(scope="module")
@@ -54,9 +52,7 @@ OPERATIONS = [(path, method.upper()) for path, item in schema()["paths"].items()
 @pytest.mark.parametrize("mode", list(GenerationMode))
 @pytest.mark.parametrize(("path", "method"), OPERATIONS)
 def test_no_answer_is_outside_the_schema(client: TestClient, path: str, method: str, mode: GenerationMode) -> None:
-    @settings(
-        max_examples=ASKS, derandomize=True, deadline=None, suppress_health_check=list(HealthCheck), database=None
-    )
+    @tries(6, 500)
     @given(case=SCHEMA[path][method].as_strategy(generation_mode=mode))
     def ask(case: Case) -> None:
         # Its own transport does not get along with another library's; what it makes up is sent like everything else.

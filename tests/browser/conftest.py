@@ -6,23 +6,37 @@ import json
 import os
 import shutil
 from collections.abc import Iterator
+from contextlib import closing
 from pathlib import Path
 
 import pytest
-from bench.application import FLAGS, application
+from bench.application import FLAGS
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from datebridge.demo.setup import prepare, standins_folder
+from datebridge import clock
+from datebridge.demo.setup import prepare
+from datebridge.services.jobs import worker
+from datebridge.services.jobs.house import queue_housework
 from datebridge.settings import Settings
 from datebridge.standins.hosts import PORTS
+from datebridge.store.database import Store
+from tests.running import application
 
 expect.set_options(timeout=30_000)  # a busy machine is slow, not wrong
+#: The browser's clock, as far ahead of the machine's as the application's.
+SAME_CLOCK = """(() => {
+  const ahead = %f, Machine = Date;
+  window.Date = class extends Machine {
+    constructor(...of) { if (of.length) super(...of); else super(Machine.now() + ahead); }
+    static now() { return Machine.now() + ahead; }
+  };
+})()"""
 
 
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
-    path = os.environ.get("CHROMIUM") or shutil.which("chromium")
-    assert path, "Chromium is missing. Install it with:  sudo apt-get install chromium"
+    path = os.environ.get("CHROMIUM") or shutil.which("chromium-headless-shell") or shutil.which("chromium")
+    assert path, "Chromium is missing. Install it with:  sudo apt-get install chromium-headless-shell"
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=path, args=FLAGS)
         yield browser
@@ -34,10 +48,11 @@ def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo's data; its servers listen where those of no other test process do."""
     folder = tmp_path_factory.mktemp("prepared")
     first = 21_000 + 20 * int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
-    ports = standins_folder(Settings(data_dir=folder)) / "ports.json"
-    ports.parent.mkdir(parents=True)
-    ports.write_text(json.dumps({name: first + k for k, name in enumerate(PORTS)}))
-    prepare(Settings(data_dir=folder))
+    settings = Settings(data_dir=folder)
+    prepare(settings, ports={name: first + k for k, name in enumerate(PORTS)})
+    with closing(Store(settings.database)) as store:  # what the application would do first, and each time anew
+        queue_housework(store)
+        worker.drain(store, settings)
     return folder
 
 
@@ -69,6 +84,7 @@ def said(url: str) -> bool:
 @pytest.fixture
 def page(browser: Browser, address: str) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True)
+    context.add_init_script(SAME_CLOCK % (1000 * clock.ahead()))
     page = context.new_page()
     page.set_default_timeout(30_000)
     wrong: list[str] = []

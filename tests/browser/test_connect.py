@@ -14,7 +14,7 @@ from datebridge.demo.world import PASSWORD
 from tests.browser.test_walk import counted, find
 from tests.conftest import calendar, event, wait_until
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("first")]
+pytestmark = pytest.mark.browser
 
 
 def objects(standins: dict[str, str], server: str, slug: str, person: str = OFFICE) -> int:

@@ -6,34 +6,12 @@ import re
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, ViewportSize, expect
+from playwright.sync_api import Page, expect
 
 from tests.browser.test_walk import counted
 from tests.conftest import calendar, event
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("second")]
-AXE = Path(__file__).parents[2] / "frontend/node_modules/axe-core/axe.min.js"
-#: As usual; 200 % of it; a large one.
-SIZES: tuple[ViewportSize, ...] = (
-    {"width": 1280, "height": 800}, {"width": 640, "height": 400}, {"width": 1600, "height": 1000},
-)  # fmt: skip
-
-
-def wrong_with(page: Page, path: str) -> dict[str, object]:
-    """What axe finds, and what runs past the edge, at each size."""
-    page.evaluate(AXE.read_text("utf-8"))
-    wrong: dict[str, object] = {}
-    for size in SIZES:
-        page.set_viewport_size(size)
-        page.locator("main[aria-busy=false]").wait_for()
-        found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
-        said: list[object] = [(v["id"], [n["target"] for n in v["nodes"]][:3]) for v in found["violations"]]
-        wide = page.evaluate("document.documentElement.scrollWidth")
-        if wide > size["width"]:
-            said.append(f"{wide} wide")
-        if said:
-            wrong[f"{path} {size['width']}"] = said
-    return wrong
+pytestmark = pytest.mark.browser
 
 
 def test_a_file_is_looked_into_taken_in_and_taken_back(page: Page, tmp_path: Path) -> None:
@@ -190,59 +168,6 @@ def test_the_keys_are_listed(page: Page) -> None:
     expect(dialog).to_contain_text("select all that match")
 
 
-@pytest.mark.parametrize("theme", ["Day", "Night"])
-def test_axe_finds_nothing_on_any_page_at_any_size(page: Page, theme: str) -> None:
-    page.goto("/look")
-    if theme == "Night":
-        page.get_by_role("button", name="Night").click()
-    counted(page, "entries")
-    page.get_by_role("grid").focus()
-    page.keyboard.press("Space")
-    expect(page.get_by_role("region", name="Selection")).to_be_visible()
-    page.keyboard.press("Delete")
-    page.wait_for_url("**/mend/*")
-    proposal = page.url
-    wrong = {}
-    for path in (
-        "/connect",
-        "/connect/3",
-        "/connect/4",
-        "/connect/add",
-        "/connect/catalogue",
-        "/connect/calendar/1",
-        "/connect/conflicts",
-        "/look",
-        "/look?filter=nothingatall",
-        "/mend",
-        "/mend/checks",
-        "/mend/checks?check=calendars",
-        "/mend/duplicates",
-        "/mend/recipes",
-        "/mend/zones",
-        "/mend/zones?name=off",
-        "/mend/series",
-        "/mend/series?what=inferred",
-        "/mend/series?what=exdate-misses",
-        "/mend/reconcile",
-        proposal,
-        "/share",
-        "/share/2",
-        "/share/new",
-        "/share/2/edit",
-        "/logbook",
-        "/logbook/10",
-    ):
-        page.set_viewport_size(SIZES[0])
-        page.goto(path)
-        page.locator("main[aria-busy=false]").wait_for()
-        if path == "/look":
-            page.keyboard.press("Space")
-            page.keyboard.press("Enter")
-            expect(page.get_by_role("list", name="Source text")).to_be_visible()
-        wrong |= wrong_with(page, path)
-    assert not wrong, wrong
-
-
 def test_a_message_without_an_invitation_offers_an_event(page: Page, tmp_path: Path) -> None:
     path = tmp_path / "crane.eml"
     path.write_text(
@@ -263,5 +188,5 @@ def test_a_message_without_an_invitation_offers_an_event(page: Page, tmp_path: P
     drawer.get_by_text("People, busy, privacy").click()
     drawer.get_by_role("button", name="Remove Jon Dal").click()
     add.click()
-    expect(page.locator("button[data-key]").filter(has_text="Crane check")).to_be_visible()
+    expect(page.locator('button[data-key][title^="Crane check"]')).to_be_visible()
     counted(page, "u takes it back")

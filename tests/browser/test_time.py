@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import re
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
+from datebridge.clock import this_day
 from tests.browser.hands import Keys
-from tests.browser.test_pages import AXE, SIZES, wrong_with
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("first")]
+pytestmark = pytest.mark.browser
 
 
 def _show(page: Page, query: str = "") -> None:
@@ -65,7 +65,7 @@ def test_when_an_hour_in_hobart_is_for_halifax_before_and_after_each_change(page
     page.keyboard.press("Enter")
     rows = page.get_by_role("dialog").get_by_role("row")
     expect(rows.nth(1)).to_contain_text("15:00")
-    today = date.today()  # noqa: DTZ011
+    today = this_day()
     for row in rows.all()[1:]:
         day = date.fromisoformat(row.get_by_role("cell").first.inner_text()[:10])
         hobart = datetime(day.year, day.month, day.day, 15, tzinfo=ZoneInfo("Australia/Hobart"))
@@ -166,7 +166,7 @@ def test_an_event_by_a_typed_line_edited_moved_and_taken_back(page: Page) -> Non
 
 
 def test_drawing_and_dragging(page: Page) -> None:
-    page.goto(f"/look/time?view=day&on={datetime.now(UTC) + timedelta(days=400):%Y-%m-%d}")
+    page.goto(f"/look/time?view=day&on={this_day() + timedelta(days=400):%Y-%m-%d}")
     column = page.locator("[data-day]").first
     expect(column).to_be_visible()
     area = page.get_by_role("region", name="Hours").bounding_box()
@@ -205,23 +205,3 @@ def test_a_row_of_the_table_opens_at_its_time_and_the_table_lists_occurrences(pa
     rows = page.get_by_role("list", name="Occurrences").get_by_role("listitem")
     expect(rows.first).to_contain_text("Duty handover")
     assert 3 <= rows.count() <= 6
-
-
-@pytest.mark.parametrize("theme", ["Day", "Night"])
-def test_axe_finds_nothing_in_any_view_at_any_size(page: Page, theme: str) -> None:
-    _show(page)
-    if theme == "Night":
-        page.get_by_role("button", name="Night", exact=True).click()
-    page.evaluate(AXE.read_text("utf-8"))
-    wrong = {}
-    for path in (*(f"/look/time?view={view}" for view in ("day", "week", "work", "month", "year", "agenda", "picked")),
-                 "/look/time?view=picked&days=2026-11-23,2026-11-30", "/look/overlaps", "/look/sides",
-                 "/look/sides?left=3&right=4&view=month"):  # fmt: skip
-        page.set_viewport_size(SIZES[0])
-        page.goto(path)
-        page.locator("main[aria-busy=false]").wait_for()
-        if path.endswith("view=week"):
-            page.locator("button[data-key]").first.click()
-            page.get_by_text(re.compile("People, busy, privacy")).click()
-        wrong |= wrong_with(page, path)
-    assert not wrong, wrong

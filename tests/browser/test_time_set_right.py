@@ -11,7 +11,7 @@ from datebridge.demo.timing import HALIFAX, HOME
 from tests.browser.hands import Keys, Mouse
 from tests.browser.test_walk import counted
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("second")]
+pytestmark = pytest.mark.browser
 
 
 def opened(page: Page, path: str) -> Keys:
@@ -81,7 +81,7 @@ def test_time_is_set_right_by_keys(page: Page) -> None:
     heading(page, "Give a changed occurrence back to “Signal practice”")
     keys.press("a")
     counted(page, "Done: Give a changed occurrence")
-    print(f"time set right: {keys.presses} presses in its last part")
+    keys.done("time set right, its last part")
 
 
 def test_two_calendars_are_reconciled_by_mouse(page: Page) -> None:
@@ -114,7 +114,7 @@ def test_two_calendars_are_reconciled_by_mouse(page: Page) -> None:
     page.goto("/mend/reconcile")
     hand.click(page.get_by_role("button", name="Compare once more"))
     expect(page.get_by_role("status").filter(has_text="no difference is left")).to_be_visible()
-    print(f"reconciled: {hand.clicks} clicks")
+    hand.done("reconciled")
 
 
 def test_series_are_laid_against_each_other_and_given_another_shape(page: Page) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 import re
 from pathlib import Path
 from urllib.parse import quote_plus
@@ -11,15 +10,22 @@ import icalendar
 import pytest
 from playwright.sync_api import Page, expect
 
+from datebridge.clock import this_day
 from tests.browser.hands import Keys, Mouse
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("first")]
-YEAR = datetime.date.today().year  # noqa: DTZ011
+pytestmark = pytest.mark.browser
+YEAR = this_day().year
 ROTA = "Duty officer rota"
 
 
 def events_in(path: Path) -> list[icalendar.Component]:
     return icalendar.Calendar.from_ical(path.read_bytes()).walk("VEVENT")
+
+
+def amount(page: Page, filter: str = "") -> str:
+    """How many entries match, as pages write it: the sample scenario holds other numbers each day."""
+    found = page.request.get("/api/entries", params={"filter": filter, "limit": 1}).json()["total"]
+    return f"{found:,}"
 
 
 def counted(page: Page, words: str) -> None:
@@ -65,28 +71,29 @@ def all_selected(page: Page, keys: Keys, words: str) -> None:
 
 def test_a_wrong_import_is_found_deleted_and_brought_back_by_keys(page: Page) -> None:
     page.goto("/")
-    counted(page, "6,663 entries")
+    counted(page, f"{amount(page)} entries")
     keys = Keys(page)
     rota(page, keys)
     keys.type("water")
     keys.press("Enter")
-    all_selected(page, keys, "436 entries")
+    wrong = amount(page, f'calendar:"{ROTA}" water')
+    all_selected(page, keys, f"{wrong} entries")
     keys.press("Delete")
-    expect(page.get_by_role("heading", name="Delete 436 events from Duty officer rota")).to_be_visible()
+    expect(page.get_by_role("heading", name=f"Delete {wrong} events from Duty officer rota")).to_be_visible()
     keys.press("a")
     counted(page, "Press u to take it back")
     keys.press("u")
-    counted(page, "Taken back: Delete 436 events")
-    keys.done("find, delete, undo", 53)
+    counted(page, f"Taken back: Delete {wrong} events")
+    keys.done("find, delete, undo")
     # A second time it does not go on to what was done before that.
     keys.press("u")
     counted(page, "It is taken back already")
-    expect(page.get_by_role("link", name="Look")).to_contain_text("6,663")
+    expect(page.get_by_role("link", name="Look")).to_contain_text(amount(page))
 
 
 def test_what_is_over_is_archived_by_keys(page: Page, data: Path) -> None:
     page.goto("/")
-    counted(page, "6,663 entries")
+    counted(page, f"{amount(page)} entries")
     keys = Keys(page)
     keys.press("/")
     keys.type(f"before:{YEAR}")
@@ -99,31 +106,32 @@ def test_what_is_over_is_archived_by_keys(page: Page, data: Path) -> None:
     expect(page.get_by_text("read back and found complete")).to_be_visible()
     keys.press("a")
     counted(page, "Press u to take it back")
-    keys.done("archive", 39)
+    keys.done("archive")
     (archive,) = (data / "archives").iterdir()
     assert len(events_in(archive)) > 2000
 
 
 def test_a_clean_file_is_exported_by_keys(page: Page) -> None:
     page.goto("/")
-    counted(page, "6,663 entries")
+    counted(page, f"{amount(page)} entries")
     keys = Keys(page)
     rota(page, keys)
     keys.type("-water")
     keys.press("Enter")
-    all_selected(page, keys, "1,641 entries")
+    right = amount(page, f'calendar:"{ROTA}" -water')
+    all_selected(page, keys, f"{right} entries")
     keys.press("e")
-    expect(page.get_by_role("button", name="Save 1,641 entries")).to_be_enabled()
+    expect(page.get_by_role("button", name=f"Save {right} entries")).to_be_enabled()
     keys.reach("File name")
     with page.expect_download() as download:
         keys.press("Enter")
-    keys.done("export", 50)
+    keys.done("export")
     check_handed_on(Path(download.value.path()))
 
 
 def test_bookings_are_copied_to_the_new_server_by_keys(page: Page) -> None:
     page.goto("/")
-    counted(page, "6,663 entries")
+    counted(page, f"{amount(page)} entries")
     keys = Keys(page)
     keys.press("/")
     keys.type("what:flume")
@@ -137,12 +145,12 @@ def test_bookings_are_copied_to_the_new_server_by_keys(page: Page) -> None:
     expect(page.get_by_role("heading", level=1, name=re.compile("Copy"))).to_be_visible()
     keys.press("a")
     counted(page, "Press u to take it back")
-    keys.done("copy", 60)
+    keys.done("copy")
 
 
 def test_a_feed_is_subscribed_to_by_keys(page: Page) -> None:
     page.goto("/")
-    counted(page, "6,663 entries")
+    counted(page, f"{amount(page)} entries")
     keys = Keys(page)
     keys.press("1")
     expect(page.get_by_role("link", name="Catalogue of open feeds")).to_be_visible()
@@ -157,7 +165,7 @@ def test_a_feed_is_subscribed_to_by_keys(page: Page) -> None:
     keys.reach("Subscribe")
     keys.press("Enter")
     counted(page, "is subscribed to")
-    keys.done("subscribe", 97)
+    keys.done("subscribe")
 
 
 def test_a_weekly_series_is_made_and_one_of_it_moved_by_keys(page: Page) -> None:
@@ -170,14 +178,14 @@ def test_a_weekly_series_is_made_and_one_of_it_moved_by_keys(page: Page) -> None
     keys.press("Enter")
     block = page.locator("button[data-key]").filter(has_text="Keel watch").first
     expect(block).to_be_visible()
-    keys.done("a series of every second week", 219)
+    keys.done("a series of every second week")
     moving = Keys(page)
     moving.reach("Keel watch", most=1)  # what was added has the focus
     moving.press("Alt+ArrowDown")
     expect(page.get_by_role("dialog")).to_be_visible()
     moving.press("Enter")
     expect(block).to_have_attribute("title", re.compile("03:30"))
-    moving.done("move one occurrence", 124)
+    moving.done("move one occurrence")
 
 
 def test_the_mondays_of_a_quarter_are_picked_by_keys(page: Page) -> None:
@@ -190,7 +198,7 @@ def test_the_mondays_of_a_quarter_are_picked_by_keys(page: Page) -> None:
     keys.press("Enter")
     heads = page.get_by_role("region", name="Hours").get_by_role("button", name=re.compile(r"^Mon \d"))
     expect(heads.nth(11)).to_be_visible()
-    keys.done("picked days", 73)
+    keys.done("picked days")
     # The letters went to the field alone: nothing was switched off, nothing was opened.
     assert keys.held()["name"] == "Hours"
     expect(page.get_by_role("button", name="1 of 14 off: show all")).to_be_visible()
@@ -203,11 +211,12 @@ def test_the_walk_by_mouse_alone(page: Page) -> None:
     row = page.get_by_role("listitem").filter(has_text="Import tide-tables.ics into Duty officer rota")
     mouse.click(row.get_by_role("link", name="Open"))
     mouse.click(page.get_by_role("link", name="Show what it added in the table"))
-    counted(page, "436 entries")
+    wrong = amount(page, f'calendar:"{ROTA}" water')
+    counted(page, f"{wrong} entries")
     mouse.click(page.get_by_role("button", name="Select all that match"))
-    mouse.click(page.get_by_role("button", name="Delete 436 entries"))
-    mouse.click(page.get_by_role("button", name="Delete 436 entries from “Duty officer rota”"))
-    counted(page, "Done: Delete 436 events")
+    mouse.click(page.get_by_role("button", name=f"Delete {wrong} entries"))
+    mouse.click(page.get_by_role("button", name=f"Delete {wrong} entries from “Duty officer rota”"))
+    counted(page, f"Done: Delete {wrong} events")
     mouse.done("find and delete")
     mouse = Mouse(page)
     mouse.click(page.get_by_role("link", name="Mend"))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from email.utils import formatdate
 from urllib.parse import quote
 
@@ -10,16 +9,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from datebridge.clock import now
 from datebridge.connect import dav
 from datebridge.connect.caldav import canonical
 from datebridge.connect.discover import tidy
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.http import _retry_after
+from tests.depth import tries
 
 HEAD = '<d:multistatus xmlns:d="DAV:" xmlns:x="urn:x">'
 SEGMENT = st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs"]), min_size=1, max_size=12)
 
 
+@tries(60, 2_000)
 @given(st.lists(SEGMENT.filter(lambda s: "/" not in s and s not in (".", "..")), min_size=1, max_size=3))
 def test_one_path_has_one_spelling(segments: list[str]) -> None:
     eager = "/" + "/".join(quote(s, safe="") for s in segments)
@@ -90,7 +92,7 @@ def test_addresses_as_people_type_them(typed: str, tried: list[str]) -> None:
 
 @pytest.mark.parametrize(
     ("value", "low", "high"),
-    [("7", 7, 7), ("0.5", 0.5, 0.5), (formatdate(time.time() + 86400, usegmt=True), 80_000, 86_401), ("-3", 0, 0)],
+    [("7", 7, 7), ("0.5", 0.5, 0.5), (formatdate(now() + 86400, usegmt=True), 80_000, 86_401), ("-3", 0, 0)],
     ids=["seconds", "half a second", "a date", "the past"],
 )
 def test_how_long_a_server_asks_one_to_wait(value: str, low: float, high: float) -> None:

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.signing import Signing, strongest
+from tests.depth import tries
 
 BASIC = 'Basic realm="Berths"'
 DIGEST = 'Digest realm="Berths", qop="auth", algorithm=SHA-256, nonce="1f"'
@@ -61,6 +62,7 @@ PIECES = st.sampled_from(
 )  # fmt: skip
 
 
+@tries(60, 2_000)
 @given(st.lists(PIECES, max_size=12).map("".join))
 def test_whatever_is_offered_it_is_signed_or_not(offered: str) -> None:
     assert asked(Signing("ida", "tern"), "https://berths.example/", offered) in ([""], ["", "Basic"], ["", "Digest"])

@@ -26,6 +26,7 @@ from datebridge.core.changes import (
     reconcile,
 )
 from datebridge.core.ids import CalendarId, VersionId
+from tests.depth import tries
 
 
 def item(uid: str, content: str, age: int, key: int, component: str = "VEVENT") -> Item[int]:
@@ -41,6 +42,7 @@ some = st.lists(
 )  # fmt: skip
 
 
+@tries(60, 2_000)
 @given(some, some, st.sampled_from(Policy))
 def test_every_entry_is_answered_once_and_as_the_policy_says(coming, here, policy) -> None:  # type: ignore[no-untyped-def]
     incoming = [item(uid, content, age, key, kind) for key, (uid, content, age, kind) in enumerate(coming)]
@@ -69,6 +71,7 @@ def test_every_entry_is_answered_once_and_as_the_policy_says(coming, here, polic
             assert (met.verdict is Verdict.CHANGE) == takes
 
 
+@tries(60, 2_000)
 @given(some, some)
 def test_after_following_what_is_here_is_what_came(coming, here) -> None:  # type: ignore[no-untyped-def]
     incoming = [item(uid, content, age, key, kind) for key, (uid, content, age, kind) in enumerate(coming)]
@@ -119,6 +122,7 @@ def numbered(state: State, generation: int) -> State:
     return {p: VersionId(1000 * generation + 100 * PLACES.index(p) + v) for p, v in state.items()}
 
 
+@tries(60, 2_000)
 @given(states, states, states, st.sets(st.sampled_from(PLACES)), st.booleans())
 def test_a_batch_taken_back_leaves_what_was_changed_since(
     first: State, second: State, third: State, touched: set[Place], force: bool
@@ -143,6 +147,7 @@ def test_a_batch_taken_back_leaves_what_was_changed_since(
             assert result.get(place) == before.get(place)
 
 
+@tries(60, 2_000)
 @given(states, states)
 def test_taking_the_taking_back_back_is_the_batch(first: State, second: State) -> None:
     before, after = numbered(first, 1), numbered(second, 2)

@@ -7,6 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.core.merge import STAMPS, TIMES, combined, differing, fields, merge_sides
+from tests.conftest import event
+from tests.depth import tries
 
 #: Fields that may stand once, some of them unknown; none means that it is not there.
 SINGLE = ("SUMMARY", "LOCATION", "DESCRIPTION", "X-BERTH", "STATUS")
@@ -25,6 +27,7 @@ def said(text: str | None) -> dict[str, list[str]]:
     return {name: sorted(lines) for name, lines in fields(text).items()}
 
 
+@tries(60, 2_000)
 @given(states, states, states, people, people, people)
 def test_each_field_is_as_the_side_that_changed_it_has_it(base, left, right, p0, p1, p2) -> None:  # type: ignore[no-untyped-def]
     merged = merge_sides(entry(base, p0), entry(left, p1), entry(right, p2))
@@ -45,6 +48,7 @@ def test_each_field_is_as_the_side_that_changed_it_has_it(base, left, right, p0,
     assert invited == (p1 & p2) | (p1 - p0) | (p2 - p0), "who was added is there, who was taken away is not"
 
 
+@tries(60, 2_000)
 @given(states, states, states)
 def test_which_side_is_left_makes_no_difference(base, left, right) -> None:  # type: ignore[no-untyped-def]
     one, other = (
@@ -55,6 +59,7 @@ def test_which_side_is_left_makes_no_difference(base, left, right) -> None:  # t
     assert {c.name for c in one.conflicts} == {c.name for c in other.conflicts}
 
 
+@tries(60, 2_000)
 @given(states, states)
 def test_a_side_that_left_it_as_it_was_yields(base, changed) -> None:  # type: ignore[no-untyped-def]
     before, after = entry(base), entry(changed)
@@ -63,6 +68,7 @@ def test_a_side_that_left_it_as_it_was_yields(base, changed) -> None:  # type: i
     assert not merge_sides(before, after, after).conflicts
 
 
+@tries(60, 2_000)
 @given(states, states)
 def test_taking_all_of_mine_is_mine_and_none_of_it_is_theirs(mine, theirs) -> None:  # type: ignore[no-untyped-def]
     here, there = entry(mine), entry(theirs)
@@ -141,3 +147,38 @@ def test_stamps_are_no_difference(stamp: str) -> None:
     early, late = (entry({"SUMMARY": "a"}, set(), f"{stamp}:2026112{day}T000000Z") for day in (4, 5))
     assert differing(early, late) == []
     assert merge_sides(early, early, late).text == late
+
+
+NAMES = st.sampled_from(["SUMMARY", "LOCATION", "DESCRIPTION", "X-KEEP", "CATEGORIES"])
+LINES = st.dictionaries(NAMES, st.lists(st.sampled_from(["a", "b", "c;d", "e:f"]), min_size=1, max_size=2))
+REMINDER = ["BEGIN:VREMINDER", "TRIGGER:-PT5M", "END:VREMINDER"]
+
+
+@st.composite
+def entries(draw: st.DrawFn) -> str:
+    found = draw(LINES)
+    lines = [f"{name}:{value}" for name, values in found.items() for value in values]
+    return "\n".join(
+        ["BEGIN:VEVENT", "UID:1", *lines, *draw(st.sampled_from([[], REMINDER, REMINDER * 2])), "END:VEVENT"]
+    )
+
+
+@tries(60, 2_000)
+@given(entries(), entries())
+def test_taking_every_field_of_one_side_makes_that_side(mine: str, theirs: str) -> None:
+    names = {field.name for field in differing(mine, theirs)}
+    assert fields(combined(mine, theirs, names)) == fields(mine) or differing(combined(mine, theirs, names), mine) == []
+    assert differing(combined(mine, theirs, set()), theirs) == []
+
+
+@tries(60, 2_000)
+@given(entries(), entries(), st.sets(NAMES))
+def test_a_merge_has_each_field_whole_from_one_side_or_the_other(mine: str, theirs: str, take: set[str]) -> None:
+    made, left, right = fields(combined(mine, theirs, take)), fields(mine), fields(theirs)
+    for name in {*left, *right} - STAMPS:
+        assert made.get(name, []) == (left if name in take else right).get(name, [])
+
+
+def test_stamps_alone_are_no_difference() -> None:
+    one = event("a", "Tide", "20261124T080000Z", "DTSTAMP:20260101T000000Z")
+    assert differing(one, one.replace("DTSTAMP:2026", "DTSTAMP:2025")) == []

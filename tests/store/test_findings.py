@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datebridge.core.changes import PERSON
-from datebridge.core.ids import SetId, VersionId
+from datebridge.core.ids import SetId
 from datebridge.core.words.filters import Selection
 from datebridge.services.jobs import jobs, worker
 from datebridge.services.jobs.house import queue_housework
@@ -74,7 +74,7 @@ def test_a_ruling_takes_the_place_of_an_earlier_one(bench: Bench) -> None:
         rulings.rule(connection, "same", "a\nb", "same", PERSON)
         rulings.rule(connection, "same", "a\nb", "not the same", PERSON)
         assert [one.verdict for one in rulings.standing(connection, "same")] == ["not the same"]
-    assert bench.one("SELECT count(*) FROM ruling") == 2
+    assert bench.amounts()["ruling"] == 2
 
 
 def test_what_can_be_put_right_is_proposed_and_what_is_left_out_does_not_count(bench: Bench) -> None:
@@ -100,9 +100,9 @@ def test_what_can_be_put_right_is_proposed_and_what_is_left_out_does_not_count(b
         assert findings.left_out(connection) == {"end-before-start"}
         findings.take_in(connection, "end-before-start")
     assert counts(bench) == {"duration-and-end": 1, "end-before-start": 1}
-    (wrong,) = bench.rows("SELECT version_id FROM finding WHERE code = 'end-before-start'")
     with bench.store.write() as connection:  # one entry only, whatever state it is in
-        assert findings.leave_out_entry(connection, "end-before-start", VersionId(int(str(wrong[0]))), PERSON)
+        (wrong,) = findings.entries_with(connection, "end-before-start")
+        assert findings.leave_out_entry(connection, "end-before-start", wrong, PERSON)
         assert findings.excepted(connection) == {"end-before-start": 1}
         assert findings.page_of(connection, "end-before-start", None, 0, 9) == (0, [])
     assert counts(bench) == {"duration-and-end": 1}
@@ -119,7 +119,7 @@ def test_an_entry_without_a_uid_gets_one_and_is_taken_back(bench: Bench) -> None
     before = bench.texts()
     jobs.enqueue(bench.store, "fix", "Putting right", {"code": "no-uid"})
     worker.drain(bench.store, bench.settings)
-    set_id = SetId(int(str(bench.one("SELECT max(id) FROM change_set"))))
+    set_id = bench.sets()[-1].id
     apply_set(bench.store, set_id)
     assert "\nUID:" in bench.texts()[0]
     assert "no-uid" not in counts(bench)

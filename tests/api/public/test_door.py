@@ -53,7 +53,7 @@ class Readers:
     def __init__(self, bench: Bench, **settings: Any) -> None:
         self.bench = bench
         bench.bring(BERTHS, "Berths")
-        self.calendar = int(str(bench.one("SELECT id FROM calendar WHERE live")))
+        self.calendar = bench.calendar().id
         self.settings = bench.settings.model_copy(update=settings)
         self.door = Door(self.settings, Store.reading(bench.settings.database), UseBook(bench.settings.use_file))
         self.client = TestClient(self.door, follow_redirects=False)

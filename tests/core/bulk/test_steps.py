@@ -1,0 +1,317 @@
+"""Changes in bulk: each step changes what it says and nothing else, and says what it cannot do."""
+
+from __future__ import annotations
+
+import re
+from datetime import date, timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from datebridge.core.bulk import CannotChange, Member, Subject, change, demand
+from datebridge.core.bulk.steps import (
+    Alarms,
+    AllDay,
+    BeginSeries,
+    Busy,
+    Categories,
+    Delete,
+    DropPeople,
+    EndSeries,
+    Fix,
+    MapAddress,
+    Privacy,
+    Property,
+    Replace,
+    Shift,
+    Status,
+    Step,
+    Strip,
+    Timed,
+    said,
+)
+from datebridge.core.editing.lines import Lines
+from datebridge.core.editing.writing import stamped, touched
+from datebridge.core.text.reader import RawComponent
+from datebridge.core.views.expansion import expand
+from tests.depth import tries
+
+FULL = """BEGIN:VEVENT
+UID:tide
+DTSTART;TZID=Atlantic/Reykjavik;X-SEEN=1:20261124T090000
+DTEND;TZID=Atlantic/Reykjavik:20261124T100000
+SUMMARY:Fwd: Tide tables\\, north
+LOCATION;LANGUAGE=en:Wet lab
+DESCRIPTION:See http://tidewrack.example/plan
+X-ALT-DESC;FMTTYPE=text/html:<b>See</b>
+CATEGORIES:Lab,lab visit
+CATEGORIES;X-P=2:Tides
+ORGANIZER;CN="Ida, of the lab";SENT-BY="mailto:desk@old.example":mailto:ida@old.example
+ATTENDEE;PARTSTAT=ACCEPTED:MAILTO:Ruth@Old.example
+ATTENDEE;PARTSTAT=NEEDS-ACTION:mailto:ruth@new.example
+ATTENDEE;CN=Bo:mailto:bo@notold.example
+ATTACH:http://tidewrack.example/chart.pdf
+X-BUSY-STATE:AWAY
+X-KEEP;A=b:me
+BEGIN:VALARM
+ACTION:EMAIL
+TRIGGER:-PT30M
+ATTENDEE:mailto:ida@old.example
+SUMMARY:Fwd: Tide tables
+DESCRIPTION:Soon
+END:VALARM
+END:VEVENT"""
+
+
+def done(text: str, *steps: Step) -> tuple[str | None, tuple[str, ...]]:
+    """The text after some steps, without new stamps, and what could not be done."""
+    [outcome] = change(Subject([Member(1, text)]), steps)
+    return outcome.text, outcome.why_not
+
+
+def changed(text: str, step: Step) -> list[str]:
+    """The lines that a step took out, then those it put in."""
+    after, why_not = done(text, step)
+    assert not why_not
+    before, now = text.split("\n"), (after or "").split("\n")
+    return [f"-{line}" for line in before if line not in now] + [f"+{line}" for line in now if line not in before]
+
+
+@pytest.mark.parametrize(
+    ("step", "lines"),
+    [
+        (Categories("add", ["LAB", "Moved, twice"]), ["-CATEGORIES;X-P=2:Tides", "+CATEGORIES;X-P=2:Tides,Moved\\, twice"]),
+        (Categories("remove", ["lab"]), ["-CATEGORIES:Lab,lab visit", "+CATEGORIES:lab visit"]),
+        (Categories("remove", ["tides"]), ["-CATEGORIES;X-P=2:Tides"]),
+        (Categories("set", ["Lab", "lab visit", "Tides"]), []),
+        (Replace("title", "fwd: "), ["-SUMMARY:Fwd: Tide tables\\, north", "+SUMMARY:Tide tables\\, north"]),
+        (Replace("title", "FWD", cases=True), []),
+        (Replace("title", r"^(\w+): (.*), (\w+)$", r"\2 (\3)", pattern=True), ["-SUMMARY:Fwd: Tide tables\\, north", "+SUMMARY:Tide tables (north)"]),
+        (Replace("place", "(w)et", r"Höll \1 \\", pattern=True), ["-LOCATION;LANGUAGE=en:Wet lab", r"+LOCATION;LANGUAGE=en:Höll W \\ lab"]),
+        (Replace("place", "wet", "Dry"), ["-LOCATION;LANGUAGE=en:Wet lab", "+LOCATION;LANGUAGE=en:Dry lab"]),
+        (Replace("notes", "tidewrack", "lantern"), ["-DESCRIPTION:See http://tidewrack.example/plan", "-X-ALT-DESC;FMTTYPE=text/html:<b>See</b>", "+DESCRIPTION:See http://lantern.example/plan"]),
+        (Replace("category", "lab visit", "Visits"), ["-CATEGORIES:Lab,lab visit", "+CATEGORIES:Lab,Visits"]),
+        (Busy(True), []),
+        (Busy(False), ["+TRANSP:TRANSPARENT"]),
+        (Privacy("PRIVATE"), ["+CLASS:PRIVATE"]),
+        (Status("TENTATIVE"), ["+STATUS:TENTATIVE"]),
+        (Strip("attachments"), ["-ATTACH:http://tidewrack.example/chart.pdf"]),
+        (Strip("unknown", ["x-keep"]), ["-X-KEEP;A=b:me"]),
+        (Strip("place"), ["-LOCATION;LANGUAGE=en:Wet lab"]),
+        (Property("X-BUSY-STATE", "TRANSP", {"away": "OPAQUE"}), ["-X-BUSY-STATE:AWAY", "+TRANSP:OPAQUE"]),
+        (Property("X-BUSY-STATE", "X-STATE", keep=True), ["+X-STATE:AWAY"]),
+        (Alarms("strip"), ["-BEGIN:VALARM", "-ACTION:EMAIL", "-TRIGGER:-PT30M", "-ATTENDEE:mailto:ida@old.example", "-SUMMARY:Fwd: Tide tables", "-DESCRIPTION:Soon", "-END:VALARM"]),
+        (Alarms("add", 10, "end"), ["+ACTION:DISPLAY", "+DESCRIPTION:Fwd: Tide tables\\, north", "+TRIGGER;RELATED=END:-PT10M"]),
+        (DropPeople(["@new.example", "bo@notold.example"]), ["-ATTENDEE;PARTSTAT=NEEDS-ACTION:mailto:ruth@new.example", "-ATTENDEE;CN=Bo:mailto:bo@notold.example"]),
+        (AllDay(), ["-DTSTART;TZID=Atlantic/Reykjavik;X-SEEN=1:20261124T090000", "-DTEND;TZID=Atlantic/Reykjavik:20261124T100000", "+DTSTART;X-SEEN=1;VALUE=DATE:20261124", "+DTEND;VALUE=DATE:20261125"]),
+        (Delete("no-title"), []),
+        (EndSeries("2026-01-01"), []),
+        (Delete(before="2026-11-24"), []),
+    ],
+    ids=lambda value: said(value) if not isinstance(value, list) else "",
+)  # fmt: skip
+def test_a_step_changes_the_lines_it_is_about(step: Step, lines: list[str]) -> None:
+    found = changed(FULL, step)
+    if isinstance(step, AllDay):  # how short an end of one day is said is the editor's business
+        lines = [line for line in lines if not line.startswith("+DTEND")]
+        found = [line for line in found if not line.startswith("+DTEND")]
+    assert found == lines
+
+
+def test_addresses_are_mapped_everywhere_and_nobody_is_invited_twice() -> None:
+    assert changed(FULL, MapAddress("@old.example", "@new.example")) == [
+        '-ORGANIZER;CN="Ida, of the lab";SENT-BY="mailto:desk@old.example":mailto:ida@old.example',
+        "-ATTENDEE;PARTSTAT=ACCEPTED:MAILTO:Ruth@Old.example",
+        "-ATTENDEE;PARTSTAT=NEEDS-ACTION:mailto:ruth@new.example",
+        "-ATTENDEE:mailto:ida@old.example",
+        '+ORGANIZER;CN="Ida, of the lab";SENT-BY="mailto:desk@new.example":mailto:ida@new.example',
+        "+ATTENDEE;PARTSTAT=ACCEPTED:MAILTO:Ruth@new.example",
+        "+ATTENDEE:mailto:ida@new.example",
+    ]
+    one = changed(FULL, MapAddress("ida@old.example", "office@new.example"))
+    assert [line for line in one if "desk@" in line and line[0] == "+"] == [
+        '+ORGANIZER;CN="Ida, of the lab";SENT-BY="mailto:desk@old.example":mailto:office@new.example'
+    ]
+
+
+@pytest.mark.parametrize(
+    ("text", "step", "why"),
+    [
+        (FULL, Replace("title", ".*", "", pattern=True), "No title would be left"),
+        (FULL, Status("COMPLETED"), "An event cannot be completed"),
+        (FULL, Property("X-BUSY-STATE", "TRANSP", {"HERE": "OPAQUE"}), "which the map does not name"),
+        (FULL, Property("X-BUSY-STATE", "TRANSP"), "TRANSP cannot be “AWAY”"),
+        (FULL, Property("X-KEEP", "LOCATION"), "There is a LOCATION already"),
+        (FULL.replace("VEVENT", "VTODO"), Busy(False), "A to-do is neither busy nor free"),
+        ("BEGIN:VEVENT\nDTSTART;VALUE=DATE:20261124\nEND:VEVENT", Shift(minutes=60), "hours and minutes do not apply"),
+        ("BEGIN:VEVENT\nDTSTART:99991231T090000Z\nEND:VEVENT", Shift(days=9), "outside the years there are"),
+        ("BEGIN:VEVENT\nSUMMARY:x\nEND:VEVENT", Shift(days=1), "no start that could be read"),
+        ("BEGIN:VEVENT\nDTSTART:20261124T090000Z\nRRULE:FREQ=DAILY\nEND:VEVENT", EndSeries("2026-01-01"), "begins after"),
+        ("BEGIN:VEVENT\nDTSTART:20261124T090000Z\nRRULE:FREQ=DAILY;COUNT=3\nEND:VEVENT", BeginSeries("2027-01-01"), "over before"),
+    ],
+)  # fmt: skip
+def test_what_does_not_apply_is_left_as_it_is_and_said(text: str, step: Step, why: str) -> None:
+    after, why_not = done(text, step)
+    assert after == text
+    assert why in " ".join(why_not)
+
+
+@pytest.mark.parametrize(
+    "steps",
+    [
+        [], [Shift()], [Replace("title", "")], [Replace("title", "(", pattern=True)], [Replace("title", "a", r"\7", pattern=True)],
+        [MapAddress("@a.example", "b@a.example")], [MapAddress("here", "@there.example")], [Categories("add", [" "])],
+        [DropPeople([])], [Property("UID", "X-UID")], [Property("SUMMARY", "LOCATION")], [Fix("no-start")], [Delete()],
+        [Delete(before="soon")], [EndSeries("2026-02-30")], [Timed(at="25:00")], [Timed(zone="Nowhere/Land")],
+    ],
+)  # fmt: skip
+def test_steps_that_could_be_done_to_nothing_are_refused(steps: list[Step]) -> None:
+    with pytest.raises(CannotChange):
+        demand(steps)
+
+
+def test_a_pattern_that_would_take_for_ever_does_not() -> None:
+    text = f"BEGIN:VEVENT\nSUMMARY:{'a' * 5_000}\nEND:VEVENT"
+    after, why_not = done(text, Replace("title", "(a|aa)+b", pattern=True))
+    assert after == text
+    assert not why_not or "takes too long" in why_not[0]
+
+
+def test_what_is_changed_says_when_and_people_are_told_only_where_times_move() -> None:
+    text = "BEGIN:VEVENT\nUID:1\nDTSTART:20261124T090000Z\nSEQUENCE:4\nEND:VEVENT"
+    for step, sequence in ((Categories("add", ["A"]), "4"), (Shift(days=1), "5"), (Busy(True), "4")):
+        [outcome] = change(Subject([Member(1, text)], stamp="20261126T120000Z"), [step])
+        assert outcome.text is not None
+        assert f"SEQUENCE:{sequence}" in outcome.text
+        assert ("LAST-MODIFIED:20261126T120000Z" in outcome.text) == (outcome.text != text)
+
+
+# ---- series, against their occurrences -----------------------------------------------------------------
+
+FIRST = date(2026, 3, 2)
+RULES = st.sampled_from(
+    ["FREQ=WEEKLY;BYDAY=MO,TH", "FREQ=DAILY;COUNT=40", "FREQ=MONTHLY;BYMONTHDAY=2", "FREQ=WEEKLY;INTERVAL=2;UNTIL=20261220T090000Z",
+     "FREQ=MONTHLY;BYDAY=1MO"]
+)  # fmt: skip
+
+
+@st.composite
+def series(draw: st.DrawFn) -> list[str]:
+    """A series at nine, with left-out and extra dates, and changed occurrences of it."""
+    rule = draw(RULES)
+    begin = "DTSTART;TZID=Europe/Oslo:20260302T090000"
+    probe = f"BEGIN:VEVENT\nUID:s\n{begin}\nDURATION:PT1H\nRRULE:{rule}\nEND:VEVENT"
+    days = [one[0][:10].replace("-", "") for one in happening([probe])][:30]
+    chosen = draw(st.lists(st.sampled_from(days[1:]), unique=True, max_size=4))
+    out, moved = chosen[:2], chosen[2:]
+    lines = [f"EXDATE;TZID=Europe/Oslo:{day}T090000" for day in out]
+    lines += ["RDATE;TZID=Europe/Oslo:20260304T170000"] if draw(st.booleans()) else []
+    master = "\n".join(
+        ["BEGIN:VEVENT", "UID:s", begin, "DURATION:PT1H", f"RRULE:{rule}", *lines, "X-KEEP:1", "END:VEVENT"]
+    )
+    return [
+        master,
+        *(
+            f"BEGIN:VEVENT\nUID:s\nRECURRENCE-ID;TZID=Europe/Oslo:{day}T090000\nDTSTART;TZID=Europe/Oslo:{day}T113000\n"
+            f"DURATION:PT2H\nSUMMARY:Moved\nEND:VEVENT"
+            for day in moved
+        ),
+    ]
+
+
+def happening(texts: list[str]) -> list[tuple[str, str]]:
+    """When all that happens on the clocks of Oslo, to the minute, over three years."""
+    components = [RawComponent("VEVENT", text, 1, 0) for text in texts]
+    low = (date(2025, 1, 1) - date(1970, 1, 1)).days * 86400
+    found, _, _ = expand(components, low, low + 3 * 366 * 86400, "Europe/Oslo")
+    return [(one.start[:16], one.end[:16]) for one in found]
+
+
+def after(texts: list[str], step: Step) -> list[str]:
+    outcomes = change(Subject([Member(k, text) for k, text in enumerate(texts)]), [step])
+    assert not [why for one in outcomes for why in one.why_not], outcomes
+    return [one.text for one in outcomes if one.text is not None]
+
+
+def later(when: str, minutes: int) -> str:
+    from datetime import datetime
+
+    return (datetime.fromisoformat(when) + timedelta(minutes=minutes)).isoformat()[:16]
+
+
+@tries(60, 2_000)
+@given(series(), st.sampled_from([-60, 60, 30, 1440, -1440, 7 * 1440]))
+def test_shifting_moves_every_occurrence_and_shifting_back_undoes_it(texts: list[str], minutes: int) -> None:
+    subject = Subject([Member(k, text) for k, text in enumerate(texts)])
+    outcomes = change(subject, [Shift(minutes=minutes)])
+    if any(one.why_not for one in outcomes):  # no rule says it
+        assert [one.text for one in outcomes] == texts
+        return
+    moved = [one.text or "" for one in outcomes]
+    wanted = sorted((later(a, minutes), later(b, minutes)) for a, b in happening(texts))
+    assert [one for one in sorted(happening(moved)) if one[0] < "2027"] == [one for one in wanted if one[0] < "2027"]
+    back = change(Subject([Member(k, text) for k, text in enumerate(moved)]), [Shift(minutes=-minutes)])
+    assert sorted(happening([one.text or "" for one in back])) == sorted(happening(texts))
+    assert "X-KEEP:1" in moved[0]
+
+
+@tries(60, 2_000)
+@given(series(), st.integers(0, 400))
+def test_a_series_cut_at_either_end_happens_just_as_before_between(texts: list[str], days: int) -> None:
+    """An override belongs where its series puts it, so a cut counts by that."""
+    day = FIRST + timedelta(days=days)
+    slots = {
+        m[1]: re.search(r"DTSTART[^:]*:(\d{8})", t)
+        for t in texts[1:]
+        if (m := re.search(r"RECURRENCE-ID[^:]*:(\d{8})", t))
+    }
+    assert all(found is not None and found[1] == slot for slot, found in slots.items())  # they stay on their day here
+    before = happening(texts)
+    first = [one for one in before if one[0][:10] <= day.isoformat()]
+    assert happening(after(texts, EndSeries(day.isoformat()))) == first
+    rest = [one for one in before if one[0][:10] >= day.isoformat()]
+    if rest:
+        assert happening(after(texts, BeginSeries(day.isoformat()))) == rest
+
+
+@tries(60, 2_000)
+@given(series())
+def test_hours_become_days_and_days_hours(texts: list[str]) -> None:
+    whole = change(Subject([Member(k, text) for k, text in enumerate(texts)]), [AllDay()])
+    if any(one.why_not for one in whole):
+        return
+    days = [one.text or "" for one in whole]
+    assert [a for a, _ in happening(days)] == sorted({a[:10] for a, _ in happening(texts)})
+    again = after(days, Timed("09:00", 60, "Europe/Oslo"))
+    assert [a[:10] for a, _ in happening(again)] == [a for a, _ in happening(days)]
+    assert all(a[11:] == "09:00" and b[11:] == "10:00" for a, b in happening(again))
+
+
+@tries(60, 2_000)
+@given(series(), st.integers(0, 900))
+def test_what_is_over_goes_only_as_a_whole(texts: list[str], days: int) -> None:
+    day = FIRST + timedelta(days=days)
+    outcomes = change(Subject([Member(k, text) for k, text in enumerate(texts)]), [Delete(before=day.isoformat())])
+    over = all(end[:16] <= f"{day}T00:00" for _, end in happening(texts)) and (
+        "COUNT" in texts[0] or "UNTIL" in texts[0]
+    )
+    assert {one.text is None for one in outcomes} == {over}
+
+
+STAMPS = ["DTSTAMP:20200101T000000Z", "dtstamp:20200101T000000Z", "DTSTAMP;X-A=1:20200101T000000Z", "LAST-MODIFIED:20200101T000000Z",
+          "SEQUENCE:7", "SEQUENCE:many", "SEQUENCE;X=1:2", "SUMMARY:DTSTAMP:no", "X-DTSTAMP:keep"]  # fmt: skip
+NESTED = ["BEGIN:VALARM", "DTSTAMP:20200101T000000Z", "SEQUENCE:3", "END:VALARM"]
+
+
+@tries(60, 2_000)
+@given(st.lists(st.sampled_from(STAMPS), unique=True, max_size=5), st.booleans(), st.integers(0, 5), st.booleans())
+def test_the_quick_way_of_stamping_says_what_the_slow_one_says(
+    lines: list[str], nested: bool, at: int, tell: bool
+) -> None:
+    own = [*lines[:at], *(NESTED if nested else []), *lines[at:]]
+    text = "\n".join(["BEGIN:VEVENT", "UID:1", *own, "END:VEVENT"])
+    slow = Lines(text)
+    touched(slow, "20261126T120000Z", tell)
+    assert sorted(stamped(text, "20261126T120000Z", tell).split("\n")) == sorted(slow.text.split("\n"))
+    assert stamped(text, "20261126T120000Z", tell).split("\n")[-1] == "END:VEVENT"
