@@ -1,6 +1,8 @@
 # Everything a developer or a machine needs: demo, test, lint, bench, build. All can be repeated.
 PYTHON ?= python3
 VENV := .venv
+# What was imported once is quicker the next time, whatever the machine is set to.
+export PYTHONDONTWRITEBYTECODE :=
 BIN := $(VENV)/bin
 LOCK := --universal --python-version 3.11 --generate-hashes --no-header --no-annotate --no-emit-index-url -q
 WEB := src/datebridge/web/index.html
@@ -9,7 +11,7 @@ SOURCES := $(shell find frontend/src frontend/static -type f) frontend/package.j
 BROWSERS := chromium-headless-shell chromium chromium-browser google-chrome google-chrome-stable chrome
 CHROMIUM ?= $(firstword $(foreach name,$(BROWSERS),$(shell command -v $(name))))
 # Tests that take long: see "markers" in pyproject.toml.
-LONG := browser or kills or both_sides
+LONG := browser or starts or kills or both_sides
 PYTEST = CHROMIUM="$(CHROMIUM)" $(BIN)/pytest -n auto --dist worksteal
 
 .PHONY: demo test check coverage lint lint-python lint-pages setup bench pictures build wheel client format setup-dev chromium lock clean
@@ -20,14 +22,14 @@ demo: .stamps/python $(WEB)
 # Everything: what `make check` does, and if that holds, the rest.
 test: check chromium
 	@echo "== tests: browsers, kills, both sides"
-	@$(PYTEST) -m "$(LONG)" --timing .stamps/timing/long.json
+	@$(PYTEST) -m "$(LONG)" --timing=.stamps/timing/long.json
 	@$(BIN)/python -m tests.timing .stamps/timing/check.json .stamps/timing/long.json
 
 # While working: linters, types, and all tests but those that take long.
 check: lint
 	@echo "== tests: all but browsers, kills, both sides"
 	@mkdir -p .stamps/timing
-	@$(PYTEST) -m "not ($(LONG))" --timing .stamps/timing/check.json
+	@$(PYTEST) -m "not ($(LONG))" --timing=.stamps/timing/check.json
 	@cd frontend && npm run -s test
 
 # What the tests reach of the source, all of them run once more.
@@ -53,7 +55,6 @@ setup:
 	@$(MAKE) -s -j2 .stamps/suite $(WEB)
 
 bench: .stamps/python-dev $(WEB)
-	@$(BIN)/python -m compileall -q src
 	@CHROMIUM="$(CHROMIUM)" $(BIN)/python -m bench
 
 # Every picture of docs/screenshots anew, from the sample data. Look at them afterwards.
@@ -87,7 +88,6 @@ $(WEB): .stamps/node $(SOURCES)
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	@$(BIN)/python -m pip install -qq --disable-pip-version-check --require-hashes -r requirements.lock
 	@$(BIN)/python -m pip install -qq --disable-pip-version-check --no-deps --no-build-isolation -e .
-	@$(BIN)/python -m compileall -q src
 	@touch $@
 
 .stamps/python-dev: .stamps/python requirements-dev.lock

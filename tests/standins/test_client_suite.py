@@ -17,6 +17,7 @@ import pytest
 
 from datebridge.standins.hosts import PORTS, running
 
+pytestmark = pytest.mark.both_sides
 SUITE = Path(__file__).parents[2] / ".stamps" / "suite" / "tests"
 #: What a server deliberately does otherwise: tests by name, and why.
 EXCLUDED = {

@@ -21,6 +21,7 @@ from datebridge.store.changesets.draft import CannotApply
 from tests.conftest import calendar
 from tests.world import OFFICE, PASSWORD, World, berth
 
+pytestmark = pytest.mark.both_sides
 BOTH = pytest.mark.parametrize("name", ["tidewrack", "lantern"])
 
 
