@@ -12,7 +12,9 @@ BROWSERS := chromium-headless-shell chromium chromium-browser google-chrome goog
 CHROMIUM ?= $(firstword $(foreach name,$(BROWSERS),$(shell command -v $(name))))
 # Tests that take long: see "markers" in pyproject.toml.
 LONG := browser or starts or kills or both_sides
-PYTEST = CHROMIUM="$(CHROMIUM)" $(BIN)/pytest -n auto --dist worksteal
+PYTEST = CHROMIUM="$(CHROMIUM)" $(BIN)/pytest --dist worksteal
+# One more at a time than there are cores, since tests of two ends that talk wait for each other.
+WORKERS := $(shell expr $$(nproc 2> /dev/null || echo 2) + 1)
 
 .PHONY: demo test check coverage lint lint-python lint-pages setup bench pictures build wheel client format setup-dev chromium lock clean
 
@@ -22,19 +24,19 @@ demo: .stamps/python $(WEB)
 # Everything: what `make check` does, and if that holds, the rest.
 test: check chromium
 	@echo "== tests: browsers, kills, both sides"
-	@$(PYTEST) -m "$(LONG)" --timing=.stamps/timing/long.json
+	@$(PYTEST) -n $(WORKERS) -m "$(LONG)" --timing=.stamps/timing/long.json
 	@$(BIN)/python -m tests.timing .stamps/timing/check.json .stamps/timing/long.json
 
 # While working: linters, types, and all tests but those that take long.
 check: lint
 	@echo "== tests: all but browsers, kills, both sides"
 	@mkdir -p .stamps/timing
-	@$(PYTEST) -m "not ($(LONG))" --timing=.stamps/timing/check.json
+	@$(PYTEST) -n $(WORKERS) -m "not ($(LONG))" --timing=.stamps/timing/check.json
 	@cd frontend && npm run -s test
 
 # What the tests reach of the source, all of them run once more.
 coverage: setup chromium
-	@$(PYTEST) --cov=datebridge --cov-report=term:skip-covered
+	@$(PYTEST) -n $(WORKERS) --cov=datebridge --cov-report=term:skip-covered
 
 lint: setup
 	@$(MAKE) -s -j2 -O lint-python lint-pages

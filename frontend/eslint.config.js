@@ -29,7 +29,8 @@ export default ts.config(
       'no-restricted-syntax': [
         'error',
         {
-          selector: "NewExpression[callee.name='Date'][arguments.length=0], MemberExpression[object.name='Date'][property.name='now']",
+          selector:
+            "NewExpression[callee.name='Date'][arguments.length=0], MemberExpression[object.name='Date'][property.name='now']",
           message: 'Ask $lib/state/clock.',
         },
       ],
