@@ -67,7 +67,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 
 def pytest_terminal_summary(terminalreporter: pytest.TerminalReporter, config: pytest.Config) -> None:
-    if config.getoption("timing"):
+    if config.getoption("timing") and not hasattr(config, "workerinput"):
         Path(config.getoption("timing")).write_text(json.dumps(timing.kept(terminalreporter)))
 
 
@@ -175,8 +175,8 @@ def calendar(*entries: str, header: str = "") -> str:
 def wait_until(condition) -> None:  # type: ignore[no-untyped-def]
     """Ask again and again, for three minutes at most: a busy machine is slow, not wrong."""
     ticker = threading.Event()
-    for _ in range(9000):
+    for _ in range(1_800):
         if condition():
             return
-        ticker.wait(0.02)
+        ticker.wait(0.1)
     raise AssertionError("it never came true")

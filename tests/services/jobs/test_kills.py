@@ -27,21 +27,29 @@ from datebridge.store.rulings import rule
 from datebridge.store.shares import hosts
 from datebridge.store.zone_rulings import ZONE, subject
 from tests.conftest import Bench, calendar, event
+from tests.depth import LONGER
 from tests.killing import work_and_die
 from tests.world import World, berth
 
 pytestmark = pytest.mark.kills
 
 
+#: Before which statements a job is killed: by hand before each, else before every fifth.
+STEP = 1 if LONGER else 5
+
+
 def at_every_statement(bench: Bench, queue: Callable[[int], None], check: Callable[[int], None]) -> int:
-    """Queue a job, kill it before its n-th statement, take it up again, check; for all n. Returns how many there are."""
-    for n in count():
-        queue(n)
+    """Queue a job, kill it before a statement, take it up again, check: from the first statement to the last.
+
+    `queue` and `check` are told how many jobs there were before. Returns how many statements there are.
+    """
+    for turn, n in enumerate(count(step=STEP)):
+        queue(turn)
         died = work_and_die(bench.settings, n)
         jobs.resume_interrupted(bench.store)
         worker.drain(bench.store, bench.settings)
         assert {job.state for job in bench.jobs()} == {"done"}, f"killed before statement {n}"
-        check(n)
+        check(turn)
         if not died:
             return n
     raise AssertionError
