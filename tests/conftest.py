@@ -27,13 +27,14 @@ from datebridge.settings import Settings
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.database import Store
 from datebridge.store.entries.ledger import Ledger
-from tests import timing
+from tests import running, timing
 from tests.asking import Asking
 
 if TYPE_CHECKING:
     from tests.world import World
 
 
+__all__ = ["Bench", "browser", "calendar", "event", "laid", "prepared", "running", "wait_until"]
 _MOMENT = pytest.StashKey[float]()
 
 

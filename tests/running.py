@@ -32,10 +32,11 @@ LOADED = (
 
 def forks() -> ForkServerContext:
     """How processes are forked from the one that has everything imported."""
-    context = multiprocessing.get_context("forkserver")
-    # By the modules' names: one that is wrong would not fail, only be slow.
-    context.set_forkserver_preload(list(LOADED))
-    return context
+    return multiprocessing.get_context("forkserver")
+
+
+# Before anything is forked (`conftest` imports this). By names: one that is wrong would not fail, only be slow.
+forkserver.set_forkserver_preload(list(LOADED))
 
 
 def _run(
