@@ -8,7 +8,7 @@ LOCK := --universal --python-version 3.11 --generate-hashes --no-header --no-ann
 WEB := src/datebridge/web/index.html
 SOURCES := $(shell find frontend/src frontend/static -type f) frontend/package.json frontend/svelte.config.js frontend/vite.config.ts frontend/vite.reader.config.ts
 # Any Chromium there is, under whichever name it stands on the path.
-BROWSERS := chromium-headless-shell chromium chromium-browser google-chrome google-chrome-stable chrome
+BROWSERS := chromium chromium-browser google-chrome google-chrome-stable chrome
 CHROMIUM ?= $(firstword $(foreach name,$(BROWSERS),$(shell command -v $(name))))
 # Tests that take long: see "markers" in pyproject.toml.
 LONG := browser or starts or kills or both_sides
@@ -117,11 +117,10 @@ $(WEB): .stamps/node $(SOURCES)
 chromium: .stamps/python-dev
 	@if [ -z "$(CHROMIUM)" ]; then \
 	  echo "== installing Chromium"; \
-	  (apt-get update -qq && (apt-get install -y -qq chromium-headless-shell || apt-get install -y -qq chromium)) \
+	  (apt-get update -qq && (apt-get install -y -qq chromium chromium-headless-shell || apt-get install -y -qq chromium)) \
 	    > .stamps/chromium.log 2>&1 || true; \
-	  if ! command -v chromium-headless-shell > /dev/null && ! command -v chromium > /dev/null; then \
-	    echo "Chromium is missing and could not be installed. Install it with:"; \
-	    echo "  sudo apt-get install chromium-headless-shell"; exit 1; \
+	  if ! command -v chromium > /dev/null; then \
+	    echo "Chromium is missing and could not be installed. Install it with:  sudo apt-get install chromium"; exit 1; \
 	  fi; \
 	fi
 

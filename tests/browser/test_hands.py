@@ -6,7 +6,7 @@ import random
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.hands import Keys
 from tests.browser.test_walk import amount, counted
@@ -28,6 +28,13 @@ PAGES = {
     ),
     "share and logbook": ("/share", "/share/1", "/share/1/edit", "/share/new", "/logbook", "/logbook/10"),
 }  # fmt: skip
+
+
+@pytest.fixture
+def browser(whole_browser: Browser) -> Browser:
+    return whole_browser
+
+
 #: What can be pressed, chosen or typed into, but neither with Tab nor with the arrows of a place that has them.
 OUT_OF_REACH = """() => [...document.querySelectorAll('main button, main a[href], main select, main textarea, main input')]
   .filter((one) => one.tabIndex < 0 && !one.disabled && one.getClientRects().length)
@@ -259,7 +266,7 @@ def test_keys_at_random_do_no_harm(page: Page, address: str) -> None:
     keys = Keys(page)
     before = page.request.get("/api/route").json()["look"]
     known = max(batch["id"] for batch in page.request.get("/api/change-sets?limit=500").json()["rows"])
-    for count in range(depth(1_000, 10_000)):
+    for count in range(depth(400, 10_000)):
         keys.press(rng.choice(WALKED))
         if count % 100 == 99:
             settled(page)
