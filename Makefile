@@ -8,7 +8,7 @@ LOCK := --universal --python-version 3.11 --generate-hashes --no-header --no-ann
 WEB := src/datebridge/web/index.html
 SOURCES := $(shell find frontend/src frontend/static -type f) frontend/package.json frontend/svelte.config.js frontend/vite.config.ts frontend/vite.reader.config.ts
 # Any Chromium there is, under whichever name it stands on the path.
-BROWSERS := chromium chromium-browser google-chrome google-chrome-stable chrome
+BROWSERS := chromium chromium-browser chrome
 CHROMIUM ?= $(firstword $(foreach name,$(BROWSERS),$(shell command -v $(name))))
 # Tests that take long: see "markers" in pyproject.toml.
 LONG := browser or starts or kills or both_sides
