@@ -32,7 +32,8 @@
 
   function take(time: Schemas['TimeOut']): void {
     const { start, end, whole, zone } = time;
-    editor?.change({ start, end, whole, zone });
+    if (editor) editor.change({ start, end, whole, zone });
+    else if (draft) draft.fields = { ...draft.fields, start, end, whole, zone }; // the event at the right comes with it
   }
 </script>
 
