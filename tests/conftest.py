@@ -5,6 +5,7 @@ from __future__ import annotations
 import atexit
 import io
 import json
+import random
 import shutil
 import threading
 import time
@@ -40,6 +41,7 @@ _MOMENT = pytest.StashKey[float]()
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--at", help="The moment at which the tests run, such as 2028-02-29T12:00Z, instead of now.")
+    parser.addoption("--shuffle", help="Run the tests in an order made of this number: none may lean on another.")
     parser.addoption("--timing", help="A file in which is kept how long each test took; see tests/timing.py.")
 
 
@@ -60,7 +62,9 @@ class _Moment:
         node.workerinput["moment"] = node.config.stash[_MOMENT]  # type: ignore[attr-defined]
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    if config.getoption("shuffle"):
+        random.Random(config.getoption("shuffle")).shuffle(items)  # noqa: S311
     for item in items:
         test = getattr(item, "obj", None)
         if getattr(test, "is_hypothesis_test", False) and not hasattr(test, "tries"):
