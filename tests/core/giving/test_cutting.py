@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime, timedelta
 from io import BytesIO
-from typing import NamedTuple
 
 import icalendar
 import recurring_ical_events
@@ -16,8 +15,7 @@ from datebridge.core.giving.almanac import Almanac
 from datebridge.core.giving.forms import Cover, as_ics
 from datebridge.core.giving.gathering import gather, source_of
 from datebridge.core.moments import wall_seconds_of
-from datebridge.core.sharing import PARAMETERS, Detail, Guarded, Terms
-from datebridge.core.text.properties import KNOWN
+from datebridge.core.sharing import Detail, Guarded, Terms
 from datebridge.core.text.reader import Reader
 from datebridge.core.views.expansion import expand
 from datebridge.core.zones.definition import define
@@ -25,63 +23,6 @@ from datebridge.core.zones.meaning import Zones
 from tests.depth import tries
 
 COVER = Cover("Berths", 3600, "0011223344556677")
-
-
-class Where(NamedTuple):
-    """Where a word stands: in which nested components, in which property, in which parameter ("" for the value)."""
-
-    nested: tuple[str, ...]
-    name: str
-    param: str
-
-
-# ---- nothing passes but what the table allows ------------------------------------------------------------
-
-_UNKNOWN = ("X-PILOT", "X-WR-NOTE", "HARBOUR-FEE")
-_PARAMS = (*sorted(PARAMETERS[Detail.EVERYTHING] - {"TZID", "VALUE", "ENCODING"}), "X-WHO", "HARBOUR", "TZID")
-_NAMES = st.sampled_from((*sorted(KNOWN - {"RECURRENCE-ID", "DTSTART", "EXDATE", "CLASS", "TRANSP"}), *_UNKNOWN))
-_NEST = st.sampled_from(("VALARM", "PARTICIPANT", "VLOCATION", "VRESOURCE", "X-NEST"))
-#: What may stand before a word in a value, so that it looks like what belongs there.
-_BEFORE = st.sampled_from(("", "", "20261124T100000", "FREQ=DAILY;COUNT=2;X-NOTE=", "mailto:", "PT1H", "CONFIRMED,"))
-
-
-@st.composite
-def components(draw: st.DrawFn, damaged: bool = True) -> tuple[str, dict[str, Where]]:
-    """An event with words in every place there is, and where each of them stands."""
-    words: dict[str, Where] = {}
-
-    def word(where: Where) -> str:
-        words[f"zq{len(words)}x"] = where
-        return f"zq{len(words) - 1}x"
-
-    def line(nested: tuple[str, ...]) -> str:
-        name = draw(_NAMES)
-        params = draw(st.lists(st.sampled_from(_PARAMS), max_size=3, unique=True))
-        said = "".join(f";{one}={word(Where(nested, name, one))}" for one in params)
-        return f"{name}{said}:{draw(_BEFORE)}{word(Where(nested, name, ''))}"
-
-    def inner(nested: tuple[str, ...], depth: int) -> list[str]:
-        kind = draw(_NEST)
-        inside = (*nested, kind)
-        lines = [line(inside) for _ in range(draw(st.integers(0, 4)))]
-        if kind == "VALARM":
-            lines += draw(st.sampled_from((["ACTION:DISPLAY", "TRIGGER:-PT15M"], ["ACTION:EMAIL"], [])))
-        if depth and draw(st.booleans()):
-            lines += inner(inside, depth - 1)
-        return [f"BEGIN:{kind}", *lines, f"END:{kind}"]
-
-    lines = ["DTSTART:20261124T090000Z", *(line(()) for _ in range(draw(st.integers(0, 14))))]
-    for _ in range(draw(st.integers(0, 3))):
-        lines += inner((), 1)
-    if damaged:
-        lines += draw(
-            st.lists(st.sampled_from(("not a line zq0y", "END:VALARM", ";;;zq1y", "SUMMARY zq2y")), max_size=2)
-        )
-    return "\n".join(["BEGIN:VEVENT", *lines, "END:VEVENT"]), words
-
-
-# ---- occurrences are those of the source -----------------------------------------------------------------
-
 _ZONES = st.sampled_from(("", "Z", "Europe/Oslo", "Australia/Hobart", "Station"))
 
 
