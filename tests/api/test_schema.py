@@ -53,7 +53,7 @@ OPERATIONS = [(path, method.upper()) for path, item in SERVED["paths"].items() f
 @pytest.mark.parametrize("mode", list(GenerationMode))
 @pytest.mark.parametrize(("path", "method"), OPERATIONS)
 def test_no_answer_is_outside_the_schema(client: TestClient, path: str, method: str, mode: GenerationMode) -> None:
-    @tries(4, 500)
+    @tries(3, 500)
     @given(case=SCHEMA[path][method].as_strategy(generation_mode=mode))
     def ask(case: Case) -> None:
         # Its own transport does not get along with another library's; what it makes up is sent like everything else.

@@ -10,13 +10,15 @@ import mimetypes
 import re
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from functools import cache
 from pathlib import Path
 from typing import Any
 
 from anyio import to_thread
-from fastapi import FastAPI, Request, Response
+from fastapi import APIRouter, FastAPI, Request, Response
 from fastapi.responses import FileResponse
 from starlette.middleware.gzip import GZipMiddleware
+from starlette.routing import BaseRoute
 
 from datebridge import __version__
 from datebridge.api import errors, house
@@ -84,7 +86,10 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
         app.pulse.close()
         store.close()
 
-    api = _routes(FastAPI(title="Date Bridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None))
+    api = FastAPI(
+        title="Date Bridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
+        routes=[*operations()],
+    )  # fmt: skip
     api.state.app = app
     errors.install(api)
     _front_end(api)
@@ -93,18 +98,21 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
     return api
 
 
-def _routes(api: FastAPI) -> FastAPI:
+@cache
+def operations() -> tuple[BaseRoute, ...]:
+    """All operations of the interface, made once a process: it takes a while, and they know nothing of a store."""
+    router = APIRouter()
     for module in (
         views, overlaps, editing, entries, changesets, findings, duplicates, checks, bulk, zones, series, reconcile,
         house, imports, accounts, transfers, conflicts, shares, readers,
     ):  # fmt: skip
-        api.include_router(module.router)
-    return api
+        router.include_router(module.router)
+    return tuple(router.routes)
 
 
 def schema() -> dict[str, Any]:
     """The OpenAPI schema the front end's client is generated from."""
-    made = _routes(FastAPI(title="Date Bridge", version=__version__)).openapi()
+    made = FastAPI(title="Date Bridge", version=__version__, routes=[*operations()]).openapi()
     for operation in (one for path in made["paths"].values() for one in path.values()):
         for response in operation["responses"].values():
             content = response.get("content", {})

@@ -144,7 +144,7 @@ def lives_through(name: str, habits: Sequence[str], happenings: list[tuple[str, 
 
 
 @pytest.mark.parametrize("name", ["tidewrack", "lantern"])
-@tries(8, 500)
+@tries(5, 500)
 @given(st.lists(HAPPENINGS, max_size=14))
 def test_any_order_of_changes_on_both_sides_ends_in_step(
     name: str, happenings: list[tuple[str, str, int, str]]
@@ -161,7 +161,7 @@ def test_it_does_under_every_habit_of_servers(
     lives_through(name, [habit], happenings)
 
 
-@tries(10, 500)
+@tries(5, 500)
 @given(
     st.sampled_from(["tidewrack", "lantern"]),
     st.lists(st.sampled_from(sorted(HABITS)), min_size=2, max_size=2, unique=True),
