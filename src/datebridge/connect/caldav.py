@@ -14,9 +14,10 @@ from typing import TypeVar
 from urllib.parse import quote, unquote, urlsplit
 
 from datebridge.connect import dav
-from datebridge.connect.errors import Unreachable
+from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.homes import CALENDAR, DEPTH, FLAT, GONE, Homes, Listed, as_listed, expect, joined
 from datebridge.connect.http import Answer, Web
+from datebridge.core.keeping import is_object
 
 #: How many entries one multiget asks for; and of how many it asks only whether they are there.
 FETCH, CONFIRM = 100, 1000
@@ -50,7 +51,7 @@ class Resource:
     """A calendar object as fetched: its path, its ETag, its octets.
 
     `data` is None where there are none: because it is not there any more, or because it is not handed out just now,
-    as `status` says; 0 where the server does not speak of it at all.
+    as `status` says; 0 where the server does not speak of it at all, 200 where what it hands out is no calendar object.
     """
 
     href: str
@@ -176,7 +177,7 @@ class CalDavServer(Homes):
                 (changed if one.status in GONE else gone).pop(path, None)
                 if one.status in GONE:
                     gone[path] = None
-                elif not path.endswith("/"):
+                elif not path.endswith("/") and "collection" not in one.children("resourcetype"):
                     changed[path] = one.etag
             self._look(found)
             if not _is_cut(url, found):
@@ -220,7 +221,15 @@ class CalDavServer(Homes):
             return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, prop)]
         if self._alone:
             return [self.get(joined(url, href, self.host)) for href in hrefs]
-        answer = self.web.request("REPORT", url, dav.multiget(hrefs, prop), DEPTH)
+        try:
+            answer = self.web.request("REPORT", url, dav.multiget(hrefs, prop), DEPTH, once=True)
+        except Unreachable as error:
+            if error.trouble not in ALONE:
+                raise
+            self.exists(url)  # if the calendar itself answers, some of what was asked for is the trouble
+            if len(hrefs) > 1:
+                return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, prop)]
+            return [self.get(joined(url, hrefs[0], self.host))]
         if answer.status in GONE:
             expect(answer, 207)
         unknown = dav.condition(answer.body)[0] == "supported-report" if answer.status == 403 else False
@@ -243,11 +252,12 @@ class CalDavServer(Homes):
         try:
             answer = self.web.request("GET", url, once=True)
         except Unreachable as error:
-            if error.trouble != "down":
+            if error.http_status < 500:
                 raise
-            return Resource(href, "", None, 503)
-        data = answer.body if answer.status == 200 else None
-        return Resource(href, answer.header("etag"), data, answer.status)
+            return Resource(href, "", None, error.http_status)
+        if answer.status == 200 and is_object(answer.body):
+            return Resource(href, answer.header("etag"), answer.body)
+        return Resource(href, "", None, answer.status)
 
     def etag_of(self, url: str) -> str:
         """The ETag an object has now; "" where it is not said."""
@@ -332,7 +342,8 @@ def _resource(href: str, said: dav.Found | None) -> Resource:
     if said is None:
         return Resource(canonical(href), "", None, 0)
     if said.status < 300 and "calendar-data" in said.properties:
-        return Resource(canonical(href), said.etag, said.text("calendar-data").encode())
+        data = said.text("calendar-data").encode()
+        return Resource(canonical(href), said.etag, data) if is_object(data) else Resource(canonical(href), "", None)
     status = said.status if said.status >= 300 else said.missing
     # Something that has an ETag is there, whatever is said of its data.
     return Resource(canonical(href), said.etag, None, 0 if said.etag and status in GONE else status)

@@ -33,13 +33,12 @@ class Found:
     missing: int = 0
 
     def text(self, name: str) -> str:
-        element = self.properties.get(name)
-        return "".join(str(t) for t in element.itertext(with_tail=False)) if element is not None else ""
+        return words(self.properties.get(name))
 
     def hrefs(self, name: str) -> list[str]:
         element = self.properties.get(name)
         found = element.iter(f"{{{DAV}}}href") if element is not None else ()
-        return [href for e in found if (href := (e.text or "").strip())]
+        return [href for e in found if (href := words(e).strip())]
 
     @property
     def etag(self) -> str:
@@ -57,6 +56,11 @@ class Found:
         return (etree.QName(element).namespace or "") if element is not None else ""
 
 
+def words(element: etree._Element | None) -> str:
+    """All the text in an element, also what stands behind a comment; "" for no element."""
+    return "".join(str(t) for t in element.itertext("*", with_tail=False)) if element is not None else ""
+
+
 def parse(body: bytes, host: str) -> etree._Element:
     """The root of an answer.
 
@@ -64,7 +68,10 @@ def parse(body: bytes, host: str) -> etree._Element:
         Unreachable: if it is not XML.
     """
     try:
-        parser = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=True, load_dtd=False)
+        parser = etree.XMLParser(
+            resolve_entities=False, no_network=True, huge_tree=True, load_dtd=False, remove_comments=True,
+            remove_pis=True,
+        )  # fmt: skip
         return etree.fromstring(body, parser)
     except etree.XMLSyntaxError as error:
         raise Unreachable(
@@ -77,17 +84,18 @@ def multistatus(body: bytes, host: str) -> tuple[list[Found], str]:
     root = parse(body, host)
     responses = []
     for response in root.iterfind(f"{{{DAV}}}response"):
-        href = (response.findtext(f"{{{DAV}}}href") or "").strip()
-        own = response.findtext(f"{{{DAV}}}status")
+        hrefs = [words(one).strip() for one in response.iterfind(f"{{{DAV}}}href")] or [""]
+        own = words(response.find(f"{{{DAV}}}status"))
         properties, missing = {}, 0
         for stat in response.iterfind(f"{{{DAV}}}propstat"):
-            prop, code = stat.find(f"{{{DAV}}}prop"), _code(stat.findtext(f"{{{DAV}}}status"))
+            prop, code = stat.find(f"{{{DAV}}}prop"), _code(words(stat.find(f"{{{DAV}}}status")))
             if code >= 300:
                 missing = code
             elif prop is not None:
                 properties.update({etree.QName(child).localname: child for child in prop.iterchildren("*")})
-        responses.append(Found(href, _code(own), properties, missing))
-    return responses, (root.findtext(f"{{{DAV}}}sync-token") or "").strip()
+        # One status for several addresses (RFC 4918 §14.24).
+        responses += [Found(href, _code(own), properties, missing) for href in hrefs]
+    return responses, words(root.find(f"{{{DAV}}}sync-token")).strip()
 
 
 def _code(line: str | None) -> int:
@@ -116,7 +124,8 @@ def propfind(names: Iterable[str] = (), everything: bool = False) -> bytes:
 
 def sync_collection(token: str) -> bytes:
     inner = f"<D:sync-token>{escape(token)}</D:sync-token><D:sync-level>1</D:sync-level>"
-    return f"{_OPEN.format('D:sync-collection')}{inner}<D:prop><D:getetag/></D:prop></D:sync-collection>".encode()
+    inner += "<D:prop><D:getetag/><D:resourcetype/></D:prop>"
+    return f"{_OPEN.format('D:sync-collection')}{inner}</D:sync-collection>".encode()
 
 
 #: What a multiget asks for: an object's octets; or only whether it is there.

@@ -7,11 +7,13 @@ from typing import Any, ClassVar, Literal
 from datebridge.core.errors import CannotDo
 
 Trouble = Literal[
-    "address", "forbidden", "name", "refused", "timeout", "certificate", "password", "down", "throttled", "cut",
-    "large", "missing", "answer", "leaves", "plain", "busy", "scheme", "homeless",
+    "address", "failing", "forbidden", "name", "refused", "timeout", "certificate", "password", "down", "throttled",
+    "cut", "large", "missing", "answer", "leaves", "plain", "busy", "scheme", "homeless",
 ]  # fmt: skip
 #: Trouble that may well be over in a while.
-PASSING = frozenset({"name", "refused", "timeout", "down", "throttled", "cut"})
+PASSING = frozenset({"name", "refused", "timeout", "down", "throttled", "cut", "failing"})
+#: Such trouble may be with what was asked alone: others of the same host are asked all the same.
+ALONE = frozenset({"cut", "failing"})
 
 
 class Unreachable(CannotDo):
@@ -23,14 +25,18 @@ class Unreachable(CannotDo):
     The message never holds an address beyond its host: the rest may work like a password.
 
     Attributes:
+        http_status: of an answer that could not be used; 0 where there was none.
         origin: for ``leaves`` and ``plain``, where name and password would go if a person says yes; else "".
     """
 
     code: ClassVar[str] = "unreachable"
     title: ClassVar[str] = "The other system cannot be asked"
 
-    def __init__(self, trouble: Trouble, message: str, retry_after: float | None = None, origin: str = "") -> None:
+    def __init__(
+        self, trouble: Trouble, message: str, retry_after: float | None = None, origin: str = "", http_status: int = 0
+    ) -> None:  # fmt: skip
         super().__init__(message)
+        self.http_status = http_status
         # What was asked here failed with what was asked elsewhere (RFC 4918 §11.4).
         self.status = 429 if trouble == "busy" else 424
         self.trouble, self.message, self.retry_after, self.origin = trouble, message, retry_after, origin

@@ -151,10 +151,9 @@ class Web:
     ) -> Answer:  # fmt: skip
         if not self.patience:
             return await self._follow(method, url, body, headers)
+        final = {"name", "failing", "down"} if once else {"name"}
         retrying = AsyncRetrying(
-            retry=retry_if_exception(
-                lambda e: isinstance(e, Unreachable) and e.passing and e.trouble not in ("name", "down" if once else "")
-            ),
+            retry=retry_if_exception(lambda e: isinstance(e, Unreachable) and e.passing and e.trouble not in final),
             stop=stop_after_delay(self.patience), wait=_pause, reraise=True,
         )  # fmt: skip
         return await retrying(self._follow, method, url, body, headers)
@@ -256,9 +255,9 @@ class Web:
                 self._not_before = max(self._not_before, time.monotonic() + min(seconds, _LONGEST_WAIT))
             if code == 429:
                 raise Unreachable("throttled", f"{host} takes no more requests for now (429).", seconds)
-            raise Unreachable("down", f"{host} is not available for now (503).", seconds)
+            raise Unreachable("down", f"{host} is not available for now (503).", seconds, http_status=code)
         if code in (500, 502, 504):
-            raise Unreachable("down", f"{host} has trouble of its own ({code}).")
+            raise Unreachable("failing", f"{host} has trouble of its own ({code}).", http_status=code)
 
     def _leaves(self, origin: str) -> Unreachable:
         given = " and ".join(sorted(self.origins)) or "another place"

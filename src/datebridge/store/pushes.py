@@ -203,6 +203,7 @@ class Due(NamedTuple):
         last: the newest push it answers for: what is applied while it is under way waits for its turn.
         first: the oldest; UIDs are pushed in this order.
         seen: what is there, where somebody has seen it and decided to write over it.
+        moved: a batch about it deletes the sources once this has been read back.
     """
 
     uid: str
@@ -211,23 +212,30 @@ class Due(NamedTuple):
     last: PushId
     first: PushId
     seen: str = ""
+    moved: bool = False
 
 
 def next_due(connection: Connection, remote: RemoteId, after: PushId, most: int) -> list[Due]:
     """The next UIDs to be pushed, marked as being sent before anything is."""
     first = func.min(PUSHES.c.id)
     tell = func.coalesce(func.json_extract(SETS.c.details, "$.tell"), 0)
+    moved = func.coalesce(func.json_extract(SETS.c.details, "$.move"), 0)
     begun = PUSHES.c.state == PushState.SENDING
     rows = connection.execute(
-        select(PUSHES.c.uid, func.max(begun), func.max(tell), func.max(PUSHES.c.id), first, func.max(PUSHES.c.theirs))
+        select(
+            PUSHES.c.uid, func.max(begun), func.max(tell), func.max(PUSHES.c.id), first, func.max(PUSHES.c.theirs),
+            func.max(moved),
+        )
         .join(SETS, SETS.c.id == PUSHES.c.set_id)
         .where(PUSHES.c.remote_id == remote, PUSHES.c.kind == _ENTRY, PUSHES.c.state.in_(PENDING))
         .group_by(PUSHES.c.uid)
         .having(first > after)
         .order_by(first)
         .limit(most)
-    )
-    found = [Due(row[0], bool(row[1]), bool(row[2]), PushId(row[3]), PushId(row[4]), row[5]) for row in rows]
+    )  # fmt: skip
+    found = [
+        Due(row[0], bool(row[1]), bool(row[2]), PushId(row[3]), PushId(row[4]), row[5], bool(row[6])) for row in rows
+    ]  # fmt: skip
     mark_up_to(connection, remote, ((one.uid, one.last) for one in found), PushState.SENDING)
     return found
 

@@ -20,12 +20,16 @@ LONGEST_PAUSE = 86400
 
 
 class Known(NamedTuple):
-    """An object on a server as last seen; `versions` are those in force here then."""
+    """An object on a server as last seen; `versions` are those in force here then.
+
+    `kept` is what was there when it was read just after writing, where that was something else.
+    """
 
     href: str
     uid: str
     etag: str
     versions: tuple[VersionId, ...]
+    kept: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +53,8 @@ class Elsewhere:
 
 
 def _known(row: Row[Any]) -> Known:
-    return Known(row.href, row.uid, row.etag, tuple(VersionId(int(v)) for v in row.versions.split(",") if v))
+    versions = tuple(VersionId(int(v)) for v in row.versions.split(",") if v)
+    return Known(row.href, row.uid, row.etag, versions, row.kept)
 
 
 def known_objects(connection: Connection, remote: RemoteId, hrefs: Iterable[str] | None = None) -> dict[str, Known]:
@@ -75,9 +80,10 @@ def unread_objects(connection: Connection, remote: RemoteId) -> list[str]:
 def keep_objects(connection: Connection, remote: RemoteId, objects: Iterable[Known]) -> None:
     """Remember objects as they have just been seen."""
     rows = [
-        {"remote_id": remote, "href": o.href, "uid": o.uid, "etag": o.etag, "versions": ",".join(map(str, o.versions))}
+        {"remote_id": remote, "href": o.href, "uid": o.uid, "etag": o.etag, "versions": ",".join(map(str, o.versions)),
+         "kept": o.kept}
         for o in objects
-    ]
+    ]  # fmt: skip
     if rows:
         connection.execute(insert(RESOURCES).prefix_with("OR REPLACE"), rows)
 

@@ -30,6 +30,9 @@ from datebridge.store.pushes import busy_uids
 from datebridge.store.remotes import Known, forget_objects, keep_objects, known_objects, known_objects_of
 from datebridge.store.tables import Remote
 
+#: Said of what a server lists and then says is not there: one of its parts may lag behind another.
+LAGS = 1404
+
 
 @dataclass(slots=True)
 class Counts:
@@ -57,7 +60,7 @@ class Absorbed:
     """What a refresh comes to, gathered piece by piece.
 
     `missed` counts objects that are there and were not handed out, by the status given for them; `renamed` those whose
-    entries another object holds now.
+    entries another object holds now; `spared` those that are not there any more, and may be among the missed.
     """
 
     changes: list[Change] = field(default_factory=list)
@@ -65,6 +68,7 @@ class Absorbed:
     gone: list[str] = field(default_factory=list)
     missed: Counter[int] = field(default_factory=Counter)
     renamed: int = 0
+    spared: int = 0
     counts: Counts = field(default_factory=Counts)
     zones: Zones = field(default_factory=Zones)
 
@@ -92,6 +96,8 @@ class Absorber:
         self._conflicts: set[str] = set()
         self._leaving: dict[str, Known] = {}
         self._claimed: set[VersionId] = set()
+        self._withheld: list[Known] = []  # for the first time
+        self._blind = False  # what was withheld before may hold anything
         self._staging = Staging()
         with store.read() as connection:
             self.found.zones = zones_of(connection, self.calendar)
@@ -109,6 +115,10 @@ class Absorber:
                     self._leaving[resource.href] = known[resource.href]
                 elif resource.data is None and not resource.gone:
                     self.found.missed[resource.status] += 1
+                    seen = known.get(resource.href, Known(resource.href, "", "?", ()))
+                    if seen.etag:
+                        self._withheld.append(seen._replace(etag=""))
+                    self._blind = self._blind or not seen.versions
             for resource, found in objects:
                 before = known.get(resource.href)
                 if before is not None and before.uid and before.uid not in _uids(found):
@@ -156,13 +166,20 @@ class Absorber:
     def settle(self) -> None:
         """Decide, once all has been taken, which of the objects that are gone take their entries along.
 
-        An entry that another object holds now was only renamed. And while something there has not been handed out,
-        it may be just that: then nothing is removed.
+        An entry that another object holds now was only renamed. An object that is not handed out may hold it as well:
+        for the first time nothing is removed. If it goes on, only what went then stays: the rest it stood beside.
         """
-        replaced = {one.href for key, one in self._leaving.items() if key != one.href}
-        if self.found.missed:  # what holds another entry now is looked at once more
+        if self.found.missed:
+            replaced = {one.href for key, one in self._leaving.items() if key != one.href}
             self.found.kept = [one for one in self.found.kept if one.href not in replaced]
-            return
+            spared = [
+                one for key, one in self._leaving.items()
+                if key == one.href and (self._withheld or (self._blind and not one.etag))
+            ]  # fmt: skip
+            staying = {one.href for one in spared} | replaced
+            self._leaving = {key: one for key, one in self._leaving.items() if one.href not in staying}
+            self.found.spared = len(spared)
+            self.found.kept += [one._replace(etag="") for one in (*spared, *self._withheld)]
         with self.store.read() as connection:
             holdings = self._holdings(connection, set(), self._leaving.values())
         for key, one in self._leaving.items():

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import structlog
 
 from datebridge.connect.caldav import CalDavServer
 from datebridge.connect.connector import Objects, Seen
-from datebridge.connect.errors import Unreachable
+from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.homes import Listed
 from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.errors import CannotDo
@@ -20,7 +20,7 @@ from datebridge.core.text.headers import Description, described, description_of,
 from datebridge.services.accounts.connecting import Line, line_to
 from datebridge.services.accounts.secrets import KeyLost
 from datebridge.services.jobs.jobs import JobContext, Refused, Stopped, enqueue
-from datebridge.services.sync.absorb import Absorber, Incoming, rewrote
+from datebridge.services.sync.absorb import LAGS, Absorber, Incoming, rewrote
 from datebridge.services.sync.feed import take_whole
 from datebridge.settings import Settings
 from datebridge.store.accounts import note_failure, note_success, put_off, remote, switched_on
@@ -111,7 +111,9 @@ def passing(error: Exception) -> bool:
 
 def is_of_account(error: Unreachable) -> bool:
     """Whether it concerns everything of an account, not just what was asked."""
-    return error.passing or error.trouble in ("password", "scheme", "leaves", "plain", "certificate", "forbidden")
+    if error.passing:
+        return error.trouble not in ALONE
+    return error.trouble in ("password", "scheme", "leaves", "plain", "certificate", "forbidden")
 
 
 def trouble_of(error: Exception) -> tuple[str, bool]:
@@ -194,8 +196,8 @@ class _Refresh:
         counts, missed, state = absorber.found.counts, absorber.found.missed, news.state
         incoming = self._called(absorber, state, first, read_back)
         # What could not be had is asked for again: the server is told that one knows as much as before.
-        token = news.delta.token if news.delta else ""
-        tag, token = (self.row.tag, self.row.token) if missed else (state.tag, token or self.row.token)
+        token = news.delta.token if news.delta else self.row.token
+        tag, token = (self.row.tag, self.row.token) if missed else (state.tag, token)
         with self.store.write() as connection:
             set_id = absorber.conclude(connection, incoming, self._header(connection, header, state))
             note(
@@ -205,12 +207,12 @@ class _Refresh:
             )  # fmt: skip
             set_writable(connection, self.calendar, state.writable)
         if missed:
-            raise Unreachable("answer", _missed(self.line.account.name, missed))
+            raise Unreachable("answer", _missed(self.line.account.name, missed, absorber.found.spared))
         return (f"fetched {counts.added:,}" if first else counts.words()), set_id
 
     def _note(self, absorber: Absorber) -> None:
         """What of the server's habits its entries show."""
-        if any(not known.uid for known in absorber.found.kept):
+        if any(not known.uid and known.versions for known in absorber.found.kept):
             self.line.web.note("lax")
         if absorber.found.renamed:
             self.line.web.note("renames")
@@ -243,7 +245,8 @@ class _Refresh:
         done = 0
         absorber.take_gone(gone)
         for piece in server.fetch(self.row.url, wanted):
-            absorber.take(piece)
+            # What has just been listed is not gone: whoever says so may lag behind, and is asked again later.
+            absorber.take(replace(one, status=LAGS) if one.gone and one.href in changed else one for one in piece)
             done += len(piece)
             if self.report:
                 self.report(done, len(wanted), self.row.name)
@@ -285,8 +288,12 @@ class _Refresh:
         return Change(self.calendar, "VCALENDAR", "", "", before, version, "As its server has it.")
 
 
-def _missed(host: str, missed: Counter[int]) -> str:
+def _missed(host: str, missed: Counter[int], spared: int) -> str:
     """What could not be had, and why: ``Lantern does not hand out 2 of its entries (500).``"""
-    why = ", ".join(f"{status}" if status else "it passes them over" for status in sorted(missed))
+    why = ", ".join(_WITHHELD.get(status, f"{status}") for status in sorted(missed))
     what = "one of its entries" if missed.total() == 1 else f"{missed.total():,} of its entries"
-    return f"{host} does not hand out {what} just now ({why}). Until it does, nothing is taken for removed there."
+    kept = f" {spared:,} that are not listed any more may be among them and stay here." if spared else ""
+    return f"{host} does not hand out {what} just now ({why}). What is here of them stays.{kept}"
+
+
+_WITHHELD = {0: "it passes them over", 200: "it answers with something else", LAGS: "listed, and not there"}

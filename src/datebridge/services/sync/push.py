@@ -14,6 +14,7 @@ from typing import Any
 
 from datebridge.connect.errors import Unreachable
 from datebridge.core.ids import AccountId, JobId, PushId, RemoteId, VersionId
+from datebridge.core.keeping import contents, dropped, entries_in, fingerprint
 from datebridge.core.objects import take_apart
 from datebridge.services.accounts.connecting import Line, line_to
 from datebridge.services.jobs.jobs import JobContext, Refused, Stopped
@@ -40,7 +41,7 @@ from datebridge.store.pushes import (
     pending,
     queue_pushes,
 )
-from datebridge.store.remotes import Known, forget_objects, keep_objects, unread_objects
+from datebridge.store.remotes import Known, forget_objects, keep_objects, note, unread_objects
 from datebridge.store.tables import Remote
 
 _CHUNK = 256
@@ -132,6 +133,7 @@ class Pusher:
                             trouble = trouble or error
                         odd = odd or error
                 self._record(outcomes)
+                self._read_back(outcomes)
                 done += len(outcomes)
                 if trouble is not None:
                     self._record(_finished(ahead))
@@ -189,7 +191,7 @@ class Pusher:
         siblings = Counter(one.uid for one, _, _ in wanted)
         return [
             Unit(one.uid, self._texts(connection, one, each, versions, texts), versions, each, one.tell, one.begun,
-                 one.last, siblings[one.uid], one.seen)
+                 one.last, siblings[one.uid], one.seen, one.moved)
             for one, each, versions in wanted
         ]  # fmt: skip
 
@@ -248,6 +250,34 @@ class Pusher:
             for o in outcomes:
                 if o.state is not PushState.PUSHED:
                     end_sending(connection, self.remote, o.unit.uid, o.state, o.message, o.theirs, o.etag)
+
+    def _read_back(self, outcomes: list[Outcome]) -> None:
+        """Look at once at what is there of what was written, where the server's answer does not say it.
+
+        What is there as it was sent is known then. Of the rest is kept what the server made of it: nobody else can
+        have had a hand in it yet. It is taken over by the refresh that follows.
+        """
+        doubtful = {o.href: o for o in outcomes if o.state is PushState.PUSHED and o.unit.texts and not o.etag}
+        if not doubtful:
+            return
+        known: list[Known] = []
+        drops = set(self.row.drops.split())
+        for there in (one for piece in self.line.server.fetch(self.row.url, list(doubtful)) for one in piece):
+            outcome = doubtful.get(there.href)
+            if outcome is None or there.data is None:
+                continue
+            unit, kept = outcome.unit, entries_in(there.data)
+            as_sent = contents(kept) == contents(outcome.sent)
+            drops |= dropped(outcome.sent, kept)
+            lasting = as_sent and outcome.sent == unit.texts and not unit.seen
+            mark = "" if lasting else fingerprint(there.data)
+            known.append(
+                Known(there.href, self._uid(unit), there.etag if lasting else "", unit.versions, mark)
+            )  # fmt: skip
+        self.row.drops = " ".join(sorted(drops))
+        with self.store.write() as connection:
+            keep_objects(connection, self.remote, known)
+            note(connection, self.remote, drops=self.row.drops)
 
     @staticmethod
     def _uid(unit: Unit) -> str:

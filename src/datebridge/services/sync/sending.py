@@ -17,8 +17,8 @@ from datebridge.connect.homes import GONE, calendar_gone
 from datebridge.connect.http import Answer
 from datebridge.connect.origins import host_of
 from datebridge.core.ids import PushId, VersionId
-from datebridge.core.index.derive import digest_of
 from datebridge.core.invitations import silenced
+from datebridge.core.keeping import contents, entries_in, fingerprint, names_in, without
 from datebridge.core.objects import assemble, take_apart
 from datebridge.core.text.component import Component
 from datebridge.core.zones.meaning import Zones
@@ -57,6 +57,7 @@ class Unit:
         last: the newest push it answers for: what is applied while it is under way waits for its turn.
         siblings: how many units answer for this UID; the push ends well only if all of them do.
         seen: what somebody has seen there, and decided to write over; "" for nothing.
+        moved: what it is a copy of is deleted once this one has been read back.
     """
 
     uid: str
@@ -68,11 +69,13 @@ class Unit:
     last: PushId
     siblings: int = 1
     seen: str = ""
+    moved: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """How a unit ended. An empty `etag` after pushing says that it has to be read back."""
+    """How a unit ended. An empty `etag` after pushing says that it has to be read back, and compared with what was
+    `sent`."""
 
     unit: Unit
     state: PushState
@@ -80,6 +83,7 @@ class Outcome:
     href: str = ""
     etag: str = ""
     theirs: str = ""
+    sent: tuple[str, ...] = ()
 
 
 class Sender:
@@ -119,11 +123,12 @@ class Sender:
             return self._withheld(unit, known.href, there)
         if there.gone:
             moved = self._elsewhere(unit, known)
+            if moved is None and unit.texts:
+                return Outcome(unit, PushState.CONFLICT, "It was deleted there meanwhile.", known.href)
             if moved is None:
                 return None
             there = moved
-        own = unit.begun and (not known.etag or self._is_mine(there, unit.texts))
-        if not own and not self._ours(unit, there.data or b"", known):
+        if not self._ours(unit, there.data or b"", known) and not (unit.begun and self._is_mine(there, unit.texts)):
             return self._in_conflict(unit, there.href, there)
         return known._replace(href=there.href, etag=there.etag)
 
@@ -146,11 +151,12 @@ class Sender:
         return Outcome(unit, PushState.REFUSED, self._reason(answer), href)
 
     def _written(self, unit: Unit, texts: tuple[str, ...], href: str, answer: Answer | None) -> Outcome:
-        """It is there; read back where something else was sent than stands here, or no ETag can be trusted."""
+        """It is there; read back where something else was sent than stands here, where no ETag can be trusted, and
+        where something is deleted elsewhere because it is there."""
         if answer is not None and not answer.header("etag"):
             self.line.web.note("silent-put")
-        etag = self._lasting(unit, texts, answer.etag) if answer is not None else ""
-        return Outcome(unit, PushState.PUSHED, "", href, etag)
+        etag = self._lasting(unit, texts, answer.etag) if answer is not None and not unit.moved else ""
+        return Outcome(unit, PushState.PUSHED, "", href, etag, sent=texts)
 
     def _lasting(self, unit: Unit, texts: tuple[str, ...], etag: str) -> str:
         """The ETag to be kept; "" where what is there has to be read back."""
@@ -171,16 +177,16 @@ class Sender:
             href = self._new_href(f"{unit.uid}\n{take_apart(there.data or b'').uid}")
             answer = self.server.put(self._url(href), self._data(texts), "")
             if answer.status in _WRITTEN:
-                return Outcome(unit, PushState.PUSHED, "", href, "")
+                return self._written(unit, texts, href, None)
             return Outcome(unit, PushState.REFUSED, self._reason(answer), href)
         return self._compared(unit, known, there, texts)
 
     def _compared(self, unit: Unit, known: Known | None, there: Resource, texts: tuple[str, ...]) -> Outcome:
         if _alike(there.data or b"", self._data(texts)):
             return Outcome(unit, PushState.PUSHED, "", there.href, self._lasting(unit, texts, there.etag))
-        if unit.begun and self._is_mine(there, texts):
-            return Outcome(unit, PushState.PUSHED, "", there.href, "")
         if known is None or not self._ours(unit, there.data or b"", known):
+            if unit.begun and self._is_mine(there, texts):
+                return Outcome(unit, PushState.PUSHED, "", there.href, "", sent=texts)
             return self._in_conflict(unit, there.href, there)
         condition = self._condition(there)
         answer = self.server.put(self._url(there.href), self._data(texts), condition)
@@ -191,9 +197,13 @@ class Sender:
         return Outcome(unit, PushState.REFUSED, self._reason(answer), there.href)
 
     def _is_mine(self, there: Resource, texts: tuple[str, ...]) -> bool:
-        """Whether what is there is what is written now, as far as the server keeps it."""
-        theirs, mine = _by_identity(there.data or b""), _by_identity(self._data(texts))
-        return theirs.keys() == mine.keys() and all(_kept_of(theirs[key], mine[key]) for key in mine)
+        """Whether what is there is what was being written when no answer came, but for what this server was seen to
+        leave out, and for ``X-`` properties, which nobody takes out by hand."""
+        drops = set(self.row.drops.split())
+        mine, theirs = entries_in(self._data(texts)), entries_in(there.data or b"")
+        left = {name for text in mine for name in names_in(text)} - {name for text in theirs for name in names_in(text)}
+        left = {name for name in left if name in drops or name.startswith("X-")}
+        return contents(without(text, left) for text in mine) == contents(theirs)
 
     def _condition(self, there: Resource) -> str | None:
         """Under which ETag an object that has not been changed can be written; None where ETags do not last."""
@@ -257,14 +267,15 @@ class Sender:
         return Component(texts[0]).kind if texts else "VEVENT"
 
     def _ours(self, unit: Unit, data: bytes, known: Known) -> bool:
-        """Whether what is there is what was written from here last, or what the server kept of it; or what somebody has
-        seen there and decided about."""
+        """Whether what is there is the state last agreed: what was written from here last, what the server was seen
+        to keep of it just afterwards, or what somebody has seen there and decided about. All else is a change."""
         if unit.seen and _alike(data, unit.seen.encode()):
             return True
-        found = take_apart(data).entries
+        if known.kept and fingerprint(data) == known.kept:
+            return True
         with self.store.read() as connection:
-            written = list(texts_of(connection, known.versions).values())
-        return len(found) == len(written) and all(any(_kept_of(text, mine) for mine in written) for _, text in found)
+            written = texts_of(connection, known.versions).values()
+        return bool(known.versions) and contents(entries_in(data)) == contents(written)
 
     def _in_conflict(self, unit: Unit, href: str, there: Resource) -> Outcome:
         theirs = (there.data or b"").decode("utf-8", "replace")
@@ -300,23 +311,6 @@ class Sender:
         return f"{host}: {' '.join(x for x in (plain, said) if x) or 'it gives no reason'} ({answer.status})"
 
 
-def _by_identity(data: bytes) -> dict[tuple[str, str, str], str]:
-    return {(facts.component, facts.uid, facts.recurrence_id): text for facts, text in take_apart(data).entries}
-
-
 def _alike(one: bytes, other: bytes) -> bool:
     """Whether two objects hold the same entries."""
-    left, right = _by_identity(one), _by_identity(other)
-    return left.keys() == right.keys() and all(digest_of(left[key]) == digest_of(right[key]) for key in left)
-
-
-def _kept_of(theirs: str, mine: str) -> bool:
-    """Whether theirs is mine with lines left out: what a server that drops some properties made of it."""
-    left = mine.split("\n")
-    for line in theirs.split("\n"):
-        if line.startswith("DTSTAMP"):
-            continue
-        if line not in left:
-            return False
-        left.remove(line)
-    return True
+    return contents(entries_in(one)) == contents(entries_in(other))

@@ -11,7 +11,9 @@ from sqlalchemy import Connection, Row, and_, exists, func, select, update
 from datebridge.core.changes import CLOCK, By, Change, Details, Kind, State
 from datebridge.core.ids import CalendarId, SetId, VersionId
 from datebridge.core.invitations import told
+from datebridge.core.keeping import is_whole
 from datebridge.store.changesets.draft import propose
+from datebridge.store.entries.present import texts_of
 from datebridge.store.pushes import OPEN, PENDING
 from datebridge.store.tables import ACCOUNTS, CHANGES, ENTRIES, PUSHES, REMOTES, RESOURCES, SETS, TEXTS
 
@@ -19,7 +21,8 @@ from datebridge.store.tables import ACCOUNTS, CHANGES, ENTRIES, PUSHES, REMOTES,
 class _Copied(NamedTuple):
     """An entry that was copied and still stands at its source, and how its copy fares.
 
-    `arrived` is true once nothing about it waits and the server's state has been read back.
+    `arrived` is true once nothing about it waits and the server's state has been read back; `sent` and `there` are what
+    was copied, and what has become of it.
     """
 
     source: VersionId
@@ -29,6 +32,8 @@ class _Copied(NamedTuple):
     recurrence_id: str
     arrived: bool
     waiting: bool
+    sent: VersionId
+    there: VersionId | None
 
 
 def finish_moves(connection: Connection, apply_one: Callable[[Connection, SetId], None]) -> bool:
@@ -70,19 +75,22 @@ def _copied(connection: Connection, set_id: SetId) -> list[_Copied]:
     object_there = exists().where(
         RESOURCES.c.remote_id == REMOTES.c.id, RESOURCES.c.uid == CHANGES.c.uid, RESOURCES.c.etag != ""
     )
-    copy = exists().where(
+    copy = and_(
         there.c.calendar_id == CHANGES.c.calendar_id, there.c.component == CHANGES.c.component,
         there.c.uid == CHANGES.c.uid, there.c.recurrence_id == CHANGES.c.recurrence_id,
     )  # fmt: skip
-    arrived = and_(~exists().where(about, PUSHES.c.state.in_(OPEN)), (REMOTES.c.id.is_(None)) | object_there, copy)
+    unsettled = exists().where(about, PUSHES.c.state.in_(OPEN))
+    arrived = and_(~unsettled, (REMOTES.c.id.is_(None)) | object_there, there.c.id.is_not(None))
     rows = connection.execute(
         select(
             CHANGES.c.source_id, source.c.calendar_id, source.c.component, source.c.uid, source.c.recurrence_id,
             arrived.label("arrived"), exists().where(about, PUSHES.c.state.in_(PENDING)).label("waiting"),
+            CHANGES.c.after_id, there.c.id,
         )
         .select_from(CHANGES)
         .join(source, source.c.id == CHANGES.c.source_id)
         .outerjoin(REMOTES, REMOTES.c.calendar_id == CHANGES.c.calendar_id)
+        .outerjoin(there, copy)
         .where(CHANGES.c.set_id == set_id, ~CHANGES.c.held, CHANGES.c.source_id.is_not(None))
     )  # fmt: skip
     return [_Copied(*row) for row in rows]
@@ -92,7 +100,8 @@ def _finish(
     connection: Connection, move: Row[tuple[int, str, str, str]], copied: list[_Copied],
     apply_one: Callable[[Connection, SetId], None],
 ) -> bool:  # fmt: skip
-    arrived = [one for one in copied if one.arrived]
+    read_back = [one for one in copied if one.arrived]
+    arrived = _as_sent(connection, read_back)
     # A series stays or goes as a whole, with its changed occurrences.
     telling = {(one.calendar, one.uid) for one in arrived if _tells(connection, one.source)}
     going = [one for one in arrived if (one.calendar, one.uid) not in telling]
@@ -111,9 +120,12 @@ def _finish(
         apply_one(connection, draft.id)
         deletion = draft.id
     notes = []
-    if len(copied) > len(arrived):
-        number = len(copied) - len(arrived)
+    if len(copied) > len(read_back):
+        number = len(copied) - len(read_back)
         notes.append(f"{number:,} stay at the source: they have not arrived.")
+    if len(read_back) > len(arrived):
+        number = len(read_back) - len(arrived)
+        notes.append(f"{number:,} stay at the source: the target does not keep all of them.")
     if len(arrived) > len(going):
         number = len(arrived) - len(going)
         notes.append(f"{number:,} stay at the source: deleting them there would tell their attendees.")
@@ -121,6 +133,18 @@ def _finish(
     said = update(SETS).where(SETS.c.id == move.id)
     connection.execute(said.values(details=details.as_dict(), note=" ".join(notes)))
     return bool(going)
+
+
+def _as_sent(connection: Connection, copied: list[_Copied]) -> list[_Copied]:
+    """Those of which nothing is missing at the target, compared with what was copied."""
+    differing = [one for one in copied if one.there is not None and one.there != one.sent]
+    texts = texts_of(connection, {v for one in differing for v in (one.sent, one.there) if v is not None})
+    lost = {
+        one for one in differing if one.there is not None and not is_whole(texts[one.sent], texts[one.there])
+    }  # fmt: skip
+    # A series stays or goes as a whole.
+    whole = {(one.calendar, one.uid) for one in lost}
+    return [one for one in copied if (one.calendar, one.uid) not in whole]
 
 
 def _tells(connection: Connection, version: VersionId) -> bool:

@@ -49,6 +49,8 @@ class Remote(SQLModel, table=True):
         every: own refresh interval in seconds; published_every: the publisher's; 0 for none.
         held_set_id: a refresh that waits for a decision because it would lose very much.
         held_digest: of the content that was held back, so that it is asked about once.
+        max_size: how large an object may be there, in octets (RFC 4791 §5.2.5); 0 where it is not said.
+        drops: properties and components its server was seen to leave out of what it was given, by spaces.
     """
 
     id: int | None = Field(default=None, primary_key=True)
@@ -84,12 +86,15 @@ class Remote(SQLModel, table=True):
     failures: int = 0
     held_set_id: int | None = None
     held_digest: str = ""
+    max_size: int = 0
+    drops: str = ""
 
 
 class ResourceRow(SQLModel, table=True):
     """A calendar object on a server, as last seen: its ETag, and the versions that were in force here then.
 
-    An empty ETag says that what the server keeps has yet to be read back.
+    An empty ETag says that what the server keeps has yet to be read. `kept` says what was there when it was read just
+    after writing (`core.keeping.fingerprint`), where that is not what was written.
     """
 
     __tablename__ = "resource"
@@ -100,6 +105,7 @@ class ResourceRow(SQLModel, table=True):
     uid: str = ""
     etag: str = ""
     versions: str = ""
+    kept: str = ""
 
 
 class Push(SQLModel, table=True):

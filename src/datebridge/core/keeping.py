@@ -1,0 +1,118 @@
+"""What a server keeps of an object it was given, told by what it hands out afterwards.
+
+>>> mine = "BEGIN:VEVENT\\nUID:1\\nSUMMARY:Tide\\nCOLOR:red\\nEND:VEVENT"
+>>> theirs = "BEGIN:VEVENT\\nUID:1\\nSUMMARY:Tide\\nEND:VEVENT"
+>>> dropped([mine], [theirs])
+{'COLOR'}
+>>> contents([without(mine, {"COLOR"})]) == contents([theirs])
+True
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Collection, Iterable
+from hashlib import blake2b
+
+from datebridge.core.comparing.fields import differing
+from datebridge.core.index.derive import digest_of
+from datebridge.core.objects import take_apart
+from datebridge.core.text.component import Component
+from datebridge.core.text.lines import NotAContentLine, parse_line
+
+_ENTRY = re.compile(rb"BEGIN:VCALENDAR\s.*?^BEGIN:(?!VCALENDAR|VTIMEZONE|STANDARD|DAYLIGHT)[A-Z-]", re.I | re.S | re.M)
+#: What may follow the end of a text.
+_AFTER = b" \t\r\n\0\x1a"
+_TIMES = frozenset(
+    {"DTSTART", "DTEND", "DUE", "DURATION", "RRULE", "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID", "UID"}
+)  # fmt: skip
+
+
+def contents(texts: Iterable[str]) -> Counter[bytes]:
+    """What an object says: equal for two whose entries are the same but for DTSTAMP."""
+    return Counter(map(digest_of, texts))
+
+
+def entries_in(data: bytes) -> list[str]:
+    """The texts of the entries in an object's octets."""
+    return [text for _, text in take_apart(data).entries]
+
+
+def is_object(data: bytes) -> bool:
+    """Whether octets are a calendar object with an entry in it, and have come to their end (RFC 4791 §4.1).
+
+    >>> is_object(b"BEGIN:VCALENDAR\\nBEGIN:VTODO\\nEND:VTODO\\nEND:VCALENDAR\\n"), is_object(b"<html></html>")
+    (True, False)
+    """
+    return data.rstrip(_AFTER)[-13:].upper() == b"END:VCALENDAR" and _ENTRY.search(data) is not None
+
+
+def fingerprint(data: bytes) -> str:
+    """What two objects share that hold the same entries, saying the same but for DTSTAMP; "" for no entries."""
+    said = sorted(map(digest_of, entries_in(data)))
+    return blake2b(b"".join(said), digest_size=16).hexdigest() if said else ""
+
+
+def without(text: str, names: Collection[str]) -> str:
+    """A component without its properties and nested components of some names."""
+    kept: list[str] = []
+    left = depth = 0  # how deep what is left out began; how deep this line is
+    for raw in text.split("\n"):
+        fence = raw[:6].upper()
+        depth += fence == "BEGIN:"
+        own = depth == (2 if fence == "BEGIN:" else 1)
+        if not left and own and (raw[6:].strip().upper() if fence == "BEGIN:" else _name(raw)) in names:
+            left = depth
+        if not left:
+            kept.append(raw)
+        if fence[:4] == "END:":
+            left = 0 if left == depth else left
+            depth -= 1
+        elif left == 1:
+            left = 0
+    return "\n".join(kept)
+
+
+def dropped(sent: Iterable[str], kept: Iterable[str]) -> set[str]:
+    """The names of properties and nested components that a server has left out everywhere, and changed nothing else.
+
+    Nothing where it has changed anything besides.
+    """
+    mine, theirs = list(sent), list(kept)
+    names = {name for text in mine for name in names_in(text)} - {name for text in theirs for name in names_in(text)}
+    if not names or contents(without(text, names) for text in mine) != contents(theirs):
+        return set()
+    return names
+
+
+def is_whole(sent: str, kept: str) -> bool:
+    """Whether nothing of the meeting is missing from what is kept of an entry.
+
+    How it was kept (DTSTAMP, SEQUENCE, who is told by whom) and ``X-`` properties do not count.
+    """
+    lost = [name for name in differing(sent, kept) if not name.startswith("X-")]
+    return not lost and _times(sent) == _times(kept)
+
+
+def _times(text: str) -> Counter[tuple[str, str, tuple[tuple[str, tuple[str, ...]], ...]]]:
+    """What says when an entry happens."""
+    return Counter(
+        (line.name, line.value, tuple(sorted((name, tuple(values)) for name, values in line.params)))
+        for _, line in Component(text).properties()
+        if line.name in _TIMES
+    )
+
+
+def _name(raw: str) -> str:
+    try:
+        return parse_line(raw).name
+    except NotAContentLine:
+        return ""
+
+
+def names_in(text: str) -> set[str]:
+    """The names of everything directly in a component."""
+    found = {line.name for _, line in Component(text).properties()}
+    nested = (raw[6:].strip().upper() for raw in text.split("\n")[1:] if raw[:6].upper() == "BEGIN:")
+    return found | set(nested)
