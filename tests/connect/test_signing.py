@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+
 import httpx
 import pytest
 from hypothesis import given
@@ -26,6 +28,8 @@ def asked(signing: Signing, url: str, *offered: str) -> list[str]:
         except StopIteration:
             break
         sent.append(again.headers["authorization"])
+    with suppress(StopIteration):
+        flow.send(httpx.Response(207, request=request))
     return [one.partition(" ")[0] for one in sent]
 
 
@@ -54,6 +58,14 @@ def test_what_was_learned_is_used_at_once_and_refused_only_once() -> None:
     basic = Signing("ida", "tern")
     assert asked(basic, "https://berths.example/", "") == [""]
     assert asked(basic, "https://berths.example/", BASIC, BASIC) == ["", "Basic"]
+
+
+def test_a_nonce_that_is_good_once_is_asked_for_anew_as_often_as_need_be() -> None:
+    signing, stale = Signing("ida", "tern"), f"{DIGEST}, stale=true"
+    assert asked(signing, "https://berths.example/", DIGEST) == ["", "Digest"]
+    assert asked(signing, "https://berths.example/", stale, stale, stale) == ["Digest"] * 4
+    assert asked(signing, "https://berths.example/", *[stale] * 99) == ["Digest"] * 11
+    assert asked(signing, "https://berths.example/", stale, DIGEST, DIGEST) == ["Digest"] * 2
 
 
 PIECES = st.sampled_from(

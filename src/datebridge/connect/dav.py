@@ -98,6 +98,20 @@ def multistatus(body: bytes, host: str) -> tuple[list[Found], str]:
     return responses, words(root.find(f"{{{DAV}}}sync-token")).strip()
 
 
+def refused(body: bytes, host: str) -> list[tuple[str, int, str]]:
+    """Of a PROPPATCH's answer: the properties that were not set, with status and the server's own words.
+
+    One that is refused has all others fail for it (424), so those are named only where nothing else is.
+    """
+    found = []
+    for stat in parse(body, host).iter(f"{{{DAV}}}propstat"):
+        code, prop = _code(words(stat.find(f"{{{DAV}}}status"))), stat.find(f"{{{DAV}}}prop")
+        said = words(stat.find(f"{{{DAV}}}responsedescription")).strip()
+        if code >= 300 and prop is not None:
+            found += [(etree.QName(child).localname, code, said) for child in prop.iterchildren("*")]
+    return [one for one in found if one[1] != 424] or found
+
+
 def _code(line: str | None) -> int:
     parts = (line or "").split()
     return int(parts[1]) if len(parts) > 1 and re.fullmatch("[0-9]{3}", parts[1]) else 200

@@ -24,6 +24,8 @@ HABITS: dict[str, str] = {
     "shelf": "It has calendars in collections within the home: these are looked into.",
     "delegates": "Calendars of others are in their homes: found by the groups one belongs to.",
     "lax": "It has entries without UID, or of several UIDs, in one object: each object keeps what it held.",
+    "once-a-home": "It takes a UID once among all calendars of a home: what stands in one of them is not copied to"
+    " another.",
     "mkcol-only": "It does not know MKCALENDAR: calendars are made by extended MKCOL.",
     "digest-only": "One signs in by Digest: the password itself is not sent.",
     "redirects": "It sends requests on to other paths: they are followed within it.",

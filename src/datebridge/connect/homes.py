@@ -48,7 +48,7 @@ class Home:
 @dataclass(frozen=True, slots=True)
 class Listed:
     """A calendar as its server lists it. `tag` changes with every change in it; "" where the server has none;
-    `zone` is the TZID of its calendar-timezone."""
+    `zone` is the TZID of its calendar-timezone; `max_size` how many octets an object may have, 0 for any."""
 
     url: str
     name: str
@@ -64,6 +64,7 @@ class Listed:
     token: str = ""
     syncs: bool = False
     colour_space: str = ""
+    max_size: int = 0
 
 
 class Homes:
@@ -260,7 +261,7 @@ def as_listed(url: str, one: dav.Found, home: Home | None) -> Listed:
         owner = ""
     element = one.properties.get("supported-calendar-component-set")
     components = tuple(str(c.get("name", "")) for c in element) if element is not None else ()
-    order = one.text("calendar-order")
+    order, most = one.text("calendar-order"), one.text("max-resource-size").strip()
     return Listed(
         url=url, name=one.text("displayname") or url.rstrip("/").rsplit("/", 1)[-1],
         colour=one.text("calendar-color")[:7], description=one.text("calendar-description"),
@@ -272,6 +273,7 @@ def as_listed(url: str, one: dav.Found, home: Home | None) -> Listed:
         tag=one.text("getctag"), token=one.text("sync-token"),
         syncs="sync-collection" in one.children("supported-report-set") or bool(one.text("sync-token")),
         colour_space=one.namespace("calendar-color"),
+        max_size=int(most) if re.fullmatch("[0-9]{1,15}", most) else 0,
     )  # fmt: skip
 
 

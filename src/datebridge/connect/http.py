@@ -7,7 +7,7 @@ import logging
 import math
 import ssl
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from email.utils import parsedate_to_datetime
 
@@ -246,6 +246,13 @@ class Web:
                 )
             if self._auth is None:
                 raise Unreachable("password", f"{host} asks for a user name and a password.")
+            if not offered and "authorization" not in response.request.headers:
+                raise Unreachable(
+                    "scheme",
+                    f"{host} lets nobody in, and does not say how one signs in (401 without WWW-Authenticate). The"
+                    " password was not sent, so it may well be right. Ask who runs it for the address that calendar"
+                    " programs use.",
+                )
             if origin_of(url) not in self.origins:
                 raise self._leaves(origin_of(url))
             raise Unreachable("password", f"{host} does not accept this user name and password.")
@@ -288,14 +295,25 @@ def _retry_after(value: str) -> float | None:
     return min(86400.0, max(0.0, seconds)) if math.isfinite(seconds) else None
 
 
-def _connect_trouble(error: httpx.ConnectError, host: str) -> Unreachable:
+def _causes(error: BaseException) -> Iterator[BaseException]:
     cause: BaseException | None = error
     while cause is not None:
-        if isinstance(cause, ssl.SSLCertVerificationError):
-            return Unreachable(
-                "certificate",
-                f"{host} cannot prove that it is {host}: {cause.verify_message}. Nothing was sent to it. Ask who runs"
-                " it for a certificate that is in order.",
-            )
+        yield cause
         cause = cause.__cause__ or cause.__context__
+
+
+def _connect_trouble(error: httpx.ConnectError, host: str) -> Unreachable:
+    cause = next((one for one in _causes(error) if isinstance(one, ssl.SSLError)), None)
+    if isinstance(cause, ssl.SSLCertVerificationError):
+        return Unreachable(
+            "certificate",
+            f"{host} cannot prove that it is {host}: {cause.verify_message}. Nothing was sent to it. Ask who runs it"
+            " for a certificate that is in order.",
+        )
+    if cause is not None:
+        return Unreachable(
+            "refused",
+            f"{host} answers, but not under https: this port speaks without encryption, or in a way that is out of"
+            " date. Ask who runs it for the port that https has.",
+        )
     return Unreachable("refused", f"{host} cannot be reached: nothing answers there.")

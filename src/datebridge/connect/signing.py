@@ -21,6 +21,8 @@ Way = Literal["basic", "digest"]
 #: Algorithms of Digest, the stronger ones first; "" is MD5.
 _ALGORITHMS = ("SHA-512-256", "SHA-512", "SHA-256", "SHA", "MD5", "")
 _SPOKEN = frozenset({"SHA-512", "SHA-256", "SHA", "MD5", ""})
+#: So often a server may say that a nonce it has just given is no good any more.
+_MOST_STALE = 10
 _SCHEME = re.compile(r'(?:^|,)\s*([A-Za-z][A-Za-z0-9-]*)(?=\s*$|\s*,|\s+[^=\s,"])')
 _QUOTED = re.compile(r'"(?:[^"\\]|\\.)*"')
 
@@ -99,17 +101,24 @@ class Signing(httpx.Auth):
             self._way = httpx.BasicAuth(self._user.encode(), self._password.encode())
             yield next(self._way.auth_flow(request))
             return
-        digest = httpx.DigestAuth(self._user.encode(), self._password.encode())
-        request.headers.pop("Authorization", None)
-        flow = digest.auth_flow(request)
-        next(flow)
-        asked = httpx.Response(401, headers=[(b"www-authenticate", offered[1].encode())], request=request)
-        try:
-            signed = flow.send(asked)
-        except (httpx.ProtocolError, ValueError, KeyError):  # a challenge that is none
-            return
-        self._way = digest
-        yield signed
+        for _ in range(_MOST_STALE):
+            digest = httpx.DigestAuth(self._user.encode(), self._password.encode())
+            request.headers.pop("Authorization", None)
+            flow = digest.auth_flow(request)
+            next(flow)
+            asked = httpx.Response(401, headers=[(b"www-authenticate", offered[1].encode())], request=request)
+            try:
+                signed = flow.send(asked)
+            except (httpx.ProtocolError, ValueError, KeyError):  # a challenge that is none
+                return
+            response = yield signed
+            if response.status_code != 401:
+                self._way = digest  # only now: others would use its nonce up
+                return
+            offered = strongest(response.headers.get("www-authenticate", ""))
+            # The password was right, the nonce was not any more (RFC 7616 §3.3).
+            if offered is None or offered[0] != "digest" or _part(offered[1], "stale").lower() != "true":
+                return
 
 
 @lru_cache(maxsize=64)

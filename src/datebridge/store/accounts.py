@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 
 from sqlalchemy import Connection, func, select, update
 from sqlmodel import Session, col
@@ -19,6 +20,21 @@ from datebridge.store.tables import ACCOUNTS, CALENDARS, REMOTES, Account, Remot
 #: After a failure the next try comes after this, in seconds, then twice as long each time, at most a day.
 _BACK_OFF = 60
 _HOUR = 3600
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """What the server of a calendar takes.
+
+    Attributes:
+        kinds: of entries, such as ``VEVENT``; none where it does not say.
+        max_size: of an object, in octets; 0 where it does not say.
+        once_a_home: it was seen to take a UID once among all calendars of a home.
+    """
+
+    kinds: frozenset[str] = frozenset()
+    max_size: int = 0
+    once_a_home: bool = False
 
 
 class NotConnected(CannotDo):
@@ -152,6 +168,20 @@ def off_named(connection: Connection, name: str, account_id: AccountId) -> Remot
     return connection.execute(found.limit(1)).scalar()
 
 
+def limits_of(connection: Connection, calendar_id: CalendarId) -> Limits:
+    """What the server of a calendar says it takes; nothing is limited for one that lives here."""
+    own = ("components", "max_size")
+    found = connection.execute(
+        select(*(REMOTES.c[name] for name in own), ACCOUNTS.c.habits)
+        .join(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
+        .where(REMOTES.c.calendar_id == calendar_id)
+    ).first()
+    if found is None:
+        return Limits()
+    kinds = frozenset(filter(None, found.components.split(",")))
+    return Limits(kinds, found.max_size, "once-a-home" in found.habits)
+
+
 def takes_changes(connection: Connection, account_id: AccountId) -> bool:
     """Whether an account is connected, and calendars can be made and changed there."""
     found = select(ACCOUNTS.c.kind).where(ACCOUNTS.c.id == account_id, ~ACCOUNTS.c.gone)
@@ -183,6 +213,17 @@ def note_success(store: Store, remote_id: RemoteId, outcome: str, usual: int) ->
         if owner is not None:
             owner.trouble, owner.trouble_since = "", None
         return fresh.name
+
+
+def went_through(store: Store, account_id: AccountId) -> None:
+    """Something was written there: whatever was wrong with signing in is over."""
+    with store.session() as session:
+        row = session.get(Account, account_id)
+    if row is None or not row.trouble:
+        return
+    with store.writing_session() as session:
+        owner = demand_account(session, account_id)
+        owner.trouble, owner.trouble_since = "", None
 
 
 def note_failure(store: Store, remote_id: RemoteId, message: str, locked: bool) -> str:

@@ -112,22 +112,37 @@ def test_an_entry_without_uid_gets_one_that_is_the_same_the_next_time(bench: Ben
     assert len(bench.titles("calendar:There")) == 1
 
 
-def test_a_uid_that_stands_elsewhere_in_the_account_is_left_out_and_said(world: World) -> None:
+def test_a_server_that_takes_a_uid_once_a_home_says_so_and_is_believed_from_then_on(world: World) -> None:
     world.put("lantern", "berths", berth(1))
     _, lantern = both(world)
     world.bring(calendar(berth(1, name="copied"), berth(2)), calendar="File")
-    set_id = copy(world, "calendar:File", account_id=lantern, name="Fresh")
+    copy(world, "calendar:File", account_id=lantern, name="Fresh")
     world.work()
     assert list(world.there("lantern", "fresh")) == ["berth-2@skerrow.example.ics"]
+    assert [one.message for one in world.unsettled("refused")] == [
+        "Lantern: An entry with this UID is in another calendar there already. An entry with this UID is in “Berths” already."
+        " (403)"
+    ]
+    set_id = copy(world, "calendar:File uid:berth-1@skerrow.example", account_id=lantern, name="Second")
     with world.store.read() as connection:
         shown = changes_page(connection, set_id, 0, 100)[1]
     assert [one.change.reason for one in shown if one.change.held] == [
         "It stands in “Berths” of the same account already, which takes a UID once."
     ]
-    copy(world, "calendar:File uid:berth-1@skerrow.example", account_id=lantern, name="Second", existing="both")
+    copy(world, "calendar:File uid:berth-1@skerrow.example", account_id=lantern, name="Third", existing="both")
     world.work()
-    assert set(world.pushed()) == {"pushed"}
-    assert len(world.there("lantern", "second")) == 1
+    assert len(world.there("lantern", "third")) == 1
+
+
+def test_between_two_calendars_of_one_account_entries_are_copied_and_moved(world: World) -> None:
+    world.put("tidewrack", "berths", berth(1), berth(2))
+    tidewrack, _ = both(world)
+    copy(world, "uid:berth-1@skerrow.example", account_id=tidewrack, name="Fresh")
+    world.work()
+    copy(world, "calendar:Berths uid:berth-2@skerrow.example", calendar_id=world.calendar("Fresh").id, move=True)
+    world.work()
+    assert len(world.there("tidewrack", "fresh")) == 2
+    assert list(world.there("tidewrack", "berths")) == ["berth-1@skerrow.example.ics"]
 
 
 def test_moving_deletes_at_the_source_only_what_has_been_read_back(world: World) -> None:

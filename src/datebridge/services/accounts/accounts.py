@@ -126,6 +126,7 @@ def _remote(account_id: AccountId, one: Listed) -> Remote:
         account_id=account_id, url=one.url, name=one.name, colour=one.colour, colour_space=one.colour_space,
         description=one.description, zone=one.zone, owner=one.owner, owned=one.owned, writable=one.writable,
         components=",".join(one.components), position=one.position, syncs=one.syncs,
+        max_size=one.max_size,
     )  # fmt: skip
 
 

@@ -8,6 +8,7 @@ from datebridge.core.accounts import reach_of
 from datebridge.core.ids import CalendarId
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.words.filters import Known
+from datebridge.core.words.kinds import KINDS
 from datebridge.settings import Settings
 from datebridge.store.calendars import known
 from datebridge.store.database import Connection
@@ -15,8 +16,6 @@ from datebridge.store.pushes import PENDING, TO_DECIDE, counts_by
 from datebridge.store.remotes import Elsewhere, statements
 from datebridge.store.shares import shares_echoed
 from datebridge.store.tables import demand_id
-
-_KINDS = {"VEVENT": "events", "VTODO": "to-dos", "VJOURNAL": "journal entries", "VFREEBUSY": "busy times"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,4 +97,4 @@ def span(first: int | None, last: int | None, endless: bool) -> str:
 
 def kinds(components: str) -> str:
     """The kinds of entries a calendar takes, in words."""
-    return ", ".join(_KINDS.get(c, c) for c in components.split(",") if c)
+    return ", ".join(KINDS.get(c, c) for c in components.split(",") if c)

@@ -69,6 +69,10 @@ def queue(store: Store, host: int, over: bool = False, by: By = PERSON) -> int:
     return enqueue(store, "hand-out", "Handing a share out", {"host": host, "over": over}, f"host-{host}", by)
 
 
+#: What stands for a file that is not shown, whatever the host has answered.
+_UNSEEN = 499
+
+
 def _state(share: Share, revision: int) -> str:
     """Another one whenever a share may say something else."""
     fixed = share.fixed_at is not None
@@ -138,29 +142,24 @@ def hand_out_job(context: JobContext) -> dict[str, Any]:
 
 
 def _put(context: JobContext, settings: Settings, host: ShareHost, body: bytes, media: str, over: bool) -> Answer:
-    """Write only where nobody else has written: the first time, where there is nothing yet."""
+    """Write only over what was written from here, or where there is nothing: what is there is looked at first, since
+    some hosts have no ETags and others do not heed conditions."""
     address, password = unseal(settings, host.address_sealed), unseal(settings, host.password_sealed)
     headers = {"Content-Type": media}
     with open_web(settings, host.user, password, [origin_of(address)], context.check) as web:
         if over:
             return web.request("PUT", address, body, headers)
-        if host.digest and not host.etag:  # a host without ETags: looked at before it is written
-            there = web.request("GET", address)
-            if there.status == 200 and hashlib.sha256(there.body).hexdigest() != host.digest:
-                return replace(there, status=412)
-            return web.request("PUT", address, body, headers)
-        answer = web.request(
-            "PUT", address, body, headers | ({"If-Match": host.etag} if host.etag else {"If-None-Match": "*"})
-        )
-        if answer.status == 412:
-            there = web.request("GET", address)
-            known = hashlib.sha256(there.body).hexdigest() if there.status == 200 else ""
-            # It was written the last time, and the answer was lost.
-            if there.status == 200 and there.body == body:
-                return there
-            if known and known == host.sending:
-                return web.request("PUT", address, body, headers | ({"If-Match": there.etag} if there.etag else {}))
-        return answer
+        there = web.request("GET", address)
+        if there.status in (404, 410):
+            return web.request("PUT", address, body, headers | {"If-None-Match": "*"})
+        if there.status != 200:
+            return replace(there, status=_UNSEEN)
+        digest = hashlib.sha256(there.body).hexdigest()
+        if there.body == body:  # it was written the last time, and the answer was lost
+            return there
+        if digest not in {host.digest, host.sending} - {""} and not (host.etag and there.etag == host.etag):
+            return replace(there, status=412)
+        return web.request("PUT", address, body, headers | ({"If-Match": there.etag} if there.etag else {}))
 
 
 def _trouble(answer: Answer, host: ShareHost) -> str:
@@ -172,6 +171,11 @@ def _trouble(answer: Answer, host: ShareHost) -> str:
             f"Somebody else has changed the file on {name} since it was written. It is left as it is." if host.digest
             else f"There is a file at that address on {name} already. It is left as it is."
         )  # fmt: skip
+    if answer.status == _UNSEEN:
+        return (
+            f"{name} does not show what is at that address, so it cannot be known whose it is. It is left as it is. Let"
+            " the file be read there, or publish over it once."
+        )
     if answer.status in (403, 405):
         return f"{name} lets nobody write there ({answer.status}). Ask who runs it for an address one can write to."
     if answer.status in (404, 409):

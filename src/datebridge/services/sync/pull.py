@@ -203,7 +203,8 @@ class _Refresh:
             note(
                 connection, self.remote, tag=tag, token=token, name=state.name, colour=state.colour,
                 colour_space=state.colour_space, description=state.description, zone=state.zone, syncs=state.syncs,
-                writable=state.writable,
+                writable=state.writable, components=",".join(state.components) or self.row.components,
+                max_size=state.max_size,
             )  # fmt: skip
             set_writable(connection, self.calendar, state.writable)
         if missed:

@@ -16,6 +16,7 @@ from datebridge.connect.errors import Unreachable
 from datebridge.core.ids import AccountId, JobId, PushId, RemoteId, VersionId
 from datebridge.core.keeping import contents, dropped, entries_in, fingerprint
 from datebridge.core.objects import take_apart
+from datebridge.core.words.plural import counted
 from datebridge.services.accounts.connecting import Line, line_to
 from datebridge.services.jobs.jobs import JobContext, Refused, Stopped
 from datebridge.services.sync import push_calendar
@@ -23,7 +24,7 @@ from datebridge.services.sync.holding import objects_holding
 from datebridge.services.sync.pull import failed, is_of_account, passing, refresh, trouble_of
 from datebridge.services.sync.sending import Outcome, Sender, Unit
 from datebridge.settings import Settings
-from datebridge.store.accounts import put_off, remote, switched_on
+from datebridge.store.accounts import put_off, remote, switched_on, went_through
 from datebridge.store.changesets.apply import follow_up
 from datebridge.store.database import Connection, Store
 from datebridge.store.entries.following import become
@@ -40,11 +41,14 @@ from datebridge.store.pushes import (
     past_deciding,
     pending,
     queue_pushes,
+    unsettled,
 )
 from datebridge.store.remotes import Known, forget_objects, keep_objects, note, unread_objects
 from datebridge.store.tables import Remote
 
 _CHUNK = 256
+#: After so many failures in a row no more is sent to a calendar for now.
+_STRIKES = 5
 
 
 def push_pending(store: Store, remotes: Sequence[RemoteId] | None = None) -> JobId | None:
@@ -72,8 +76,11 @@ def push_job(context: JobContext) -> dict[str, Any]:
         try:
             with line_to(context.store, context.settings, account, context.check) as line:
                 pusher = Pusher(context.store, context.settings, line, row, context)
-                for state, count in pusher.run().items():
+                own = pusher.run()
+                for state, count in own.items():
                     counts[state] = counts.get(state, 0) + count
+                if own.get(PushState.PUSHED):
+                    went_through(context.store, account)
             if pusher.unread():
                 refresh(context.store, context.settings, remote_id, read_back=True, check=context.check, by=context.by)
         except Stopped:
@@ -87,6 +94,13 @@ def push_job(context: JobContext) -> dict[str, Any]:
             failed(context.store, remote_id, message, of_account and not passing(error))
     with context.store.write() as connection:
         follow_up(connection)
+    refused = counts.get(PushState.REFUSED, 0)
+    if refused and not troubles and not counts.get(PushState.PUSHED):
+        with context.store.read() as connection:
+            why = unsettled(connection, 0, 1)[1]
+        raise Refused(
+            f"{counted(refused, 'entry was', 'entries were')} refused. {why[0].message if why else ''}".strip()
+        )
     if troubles:
         raise Refused(" ".join(dict.fromkeys(troubles)) + " What has not been pushed waits and is tried again.")
     return counts
@@ -117,6 +131,7 @@ class Pusher:
         self.sender.row = self.row = remote(self.store, self.remote)
         done = 0
         odd: Exception | None = None
+        strikes = 0
         with ThreadPoolExecutor(max_workers=self.line.web.connections) as pool:
             sent = self._submit(pool, self._begin())
             while sent:
@@ -129,9 +144,12 @@ class Pusher:
                     except (Stopped, ClaimLost) as error:  # raised once what did end has been noted
                         trouble = error
                     except Exception as error:
-                        if isinstance(error, Unreachable) and is_of_account(error):
-                            trouble = trouble or error
                         odd = odd or error
+                        strikes += not (isinstance(error, Unreachable) and error.trouble == "locked")
+                        if (isinstance(error, Unreachable) and is_of_account(error)) or strikes >= _STRIKES:
+                            trouble = trouble or error
+                    else:
+                        strikes = 0
                 self._record(outcomes)
                 self._read_back(outcomes)
                 done += len(outcomes)

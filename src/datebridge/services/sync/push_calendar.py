@@ -8,6 +8,7 @@ from urllib.parse import quote, urljoin
 from datebridge.clock import now, this_day
 from datebridge.connect import dav
 from datebridge.connect.errors import Unreachable
+from datebridge.connect.http import Answer
 from datebridge.core.ids import RemoteId
 from datebridge.core.text.headers import Description, description_of
 from datebridge.core.text.writer import write_calendar
@@ -45,14 +46,33 @@ def push_calendar(store: Store, line: Line, row: Remote) -> bool:
     values = _values(row, said)
     if values:
         answer = line.server.set_properties(row.url, values)
-        if answer.status not in (200, 207):
-            _end(store, remote, PushState.REFUSED, f"{line.account.name}: {_words(answer.body, answer.status)}")
+        why = _not_set(answer, line.account.name)
+        if why:
+            _end(store, remote, PushState.REFUSED, why)
             return True
     _end(store, remote, PushState.PUSHED)
     colour = said.tint if said.tint.startswith("#") else row.colour
     with store.write() as connection:
         note(connection, remote, name=said.name, colour=colour, description=said.text, zone=said.zone)
     return True
+
+
+def _not_set(answer: Answer, host: str) -> str:
+    """Why a server has not set the properties it was given; "" where it has (RFC 4918 §9.2)."""
+    if answer.status not in (200, 207):
+        return f"{host}: {_words(answer.body, answer.status)}"
+    left = dav.refused(answer.body, host) if answer.status == 207 else []
+    if not left:
+        return ""
+    names = ", ".join(_PLAIN.get(name, name) for name, _, _ in left)
+    _, code, words = left[0]
+    return f"{host} does not take the {names}: {words or 'it gives no reason'} ({code})."
+
+
+_PLAIN = {
+    "displayname": "name", "calendar-description": "description", "calendar-timezone": "time zone",
+    "calendar-color": "colour",
+}  # fmt: skip
 
 
 def _values(row: Remote, said: Description) -> dict[tuple[str, str], str]:

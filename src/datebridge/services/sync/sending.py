@@ -13,6 +13,7 @@ from urllib.parse import urljoin
 
 from datebridge.connect import dav
 from datebridge.connect.caldav import CalDavServer, Resource, canonical, is_strong
+from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.homes import GONE, calendar_gone
 from datebridge.connect.http import Answer
 from datebridge.connect.origins import host_of
@@ -34,6 +35,17 @@ _WRITTEN = (200, 201, 204)
 #: Refusals named by their precondition (RFC 4791 §5.3.2.1, RFC 4331), in plain words.
 _REASONS = {
     "no-uid-conflict": "An entry with this UID is in another calendar there already.",
+    "unique-scheduling-object-resource": "This meeting is in another calendar there already.",
+    "same-organizer-in-all-components": "Its changed occurrences name another organiser than the series.",
+    "allowed-organizer-scheduling-object-change": "The organiser of a meeting may not be changed that way.",
+    "allowed-attendee-scheduling-object-change": "Only the organiser may change this meeting.",
+    "organizer-allowed": "You may not be the organiser of meetings there.",
+    "valid-organizer": "Its organiser is nobody this server knows.",
+    "max-instances": "It has too many occurrences.",
+    "supported-calendar-data": "It takes no entries written in this way.",
+    "calendar-collection-location-ok": "A calendar may not stand there.",
+    "valid-timezone": "It does not understand its time zone.",
+    "sufficient-disk-space": "There is no room left.",
     "valid-calendar-data": "It is not valid there.",
     "valid-calendar-object-resource": "It is not valid there.",
     "supported-calendar-component": "This calendar does not take entries of this kind.",
@@ -96,11 +108,23 @@ class Sender:
         self._restless = False
 
     def send(self, unit: Unit) -> Outcome:
-        """Bring one object there to the state it has here.
+        """Bring one object there to the state it has here. Trouble with it alone is how it ends.
 
         Raises:
             Unreachable: if that cannot be tried, or its end is not known.
         """
+        try:
+            return self._send(unit)
+        except Unreachable as error:
+            if error.trouble not in ALONE:
+                raise
+            self.server.exists(self.row.url)  # where the calendar does not answer either, that is what is raised
+            if error.trouble != "failing":
+                raise
+            why = f"{error.message} It answers other questions; try this entry again later."
+            return Outcome(unit, PushState.REFUSED, why)
+
+    def _send(self, unit: Unit) -> Outcome:
         known = unit.known
         as_known = known is not None and unit.versions and set(known.versions) == set(unit.versions)
         if as_known and known is not None and known.etag and not unit.seen:
@@ -146,6 +170,8 @@ class Sender:
             return self._met(unit, known, href, texts)
         if known is None and dav.condition(answer.body)[0] == "no-uid-conflict":
             there = self._elsewhere(unit, None)
+            if there is None:
+                self.line.web.note("once-a-home")
             if there is not None:  # it is there, under a name that is not known here yet
                 return self._compared(unit, None, there, texts)
         return Outcome(unit, PushState.REFUSED, self._reason(answer), href)
@@ -220,7 +246,7 @@ class Sender:
         if known is None:
             return self._not_there(unit) if unit.known is not None else Outcome(unit, PushState.PUSHED)
         answer = self.server.delete(self._url(known.href), etag)
-        if answer.status in (200, 202, 204):
+        if answer.status in (200, 204):
             return Outcome(unit, PushState.PUSHED)
         if answer.status not in (404, 410, 412):
             return Outcome(unit, PushState.REFUSED, self._reason(answer), known.href)
@@ -235,7 +261,7 @@ class Sender:
         if not self._ours(unit, there.data or b"", known):
             return self._in_conflict(unit, there.href, there)
         answer = self.server.delete(self._url(there.href), self._condition(there) or "")
-        if answer.status in (200, 202, 204):
+        if answer.status in (200, 204):
             return Outcome(unit, PushState.PUSHED)
         return Outcome(unit, PushState.REFUSED, self._reason(answer), there.href)
 
@@ -298,16 +324,28 @@ class Sender:
         return canonical(f"{self.row.url.rstrip('/')}/{name}.ics")
 
     def _reason(self, answer: Answer) -> str:
+        """Why something is not taken, in words.
+
+        Raises:
+            Unreachable: ``locked`` where the answer is not the last word: it is tried again then.
+        """
         host = self.line.account.name
+        if answer.status == 423:
+            raise Unreachable("locked", f"{host} has locked an entry for now (423).")
+        if answer.status == 202:
+            raise Unreachable("locked", f"{host} has put off what it was asked, and does not say until when (202).")
         name, words = dav.condition(answer.body)
         if answer.status == 507:
             return f"{host} has no room left (507)."
-        if answer.status in (404, 409) and not name:
+        if answer.status == 413 and name not in _REASONS:
+            return f"{host}: It is too large (413)."
+        if answer.status in (404, 409) and not name and not self.server.exists(self.row.url):
             return str(calendar_gone(host))
         if answer.status in (301, 302, 303, 307, 308):
             return f"{host} sends writing on to another place ({answer.status}). Look through the account again."
         plain = _REASONS.get(name, "")
         said = words if words and words != plain else ""
+        said = said or (f"it says “{name}”" if name and not plain else "")
         return f"{host}: {' '.join(x for x in (plain, said) if x) or 'it gives no reason'} ({answer.status})"
 
 

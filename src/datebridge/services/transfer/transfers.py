@@ -7,6 +7,7 @@ already is told apart, and the set is made.
 from __future__ import annotations
 
 import uuid
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
@@ -33,10 +34,12 @@ from datebridge.core.index.facts import Facts
 from datebridge.core.invitations import silenced
 from datebridge.core.text.component import Component
 from datebridge.core.words.filters import Selection
+from datebridge.core.words.kinds import KINDS
 from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.editing.calendars import fresh_calendar
 from datebridge.services.jobs.jobs import JobContext
+from datebridge.store.accounts import Limits, limits_of
 from datebridge.store.calendars import CalendarFacts, facts_of
 from datebridge.store.changesets.draft import CannotApply, Draft, propose
 from datebridge.store.database import Connection, Store
@@ -156,10 +159,13 @@ class _Transfer:
     carrying: dict[CalendarId, Carrying] = field(default_factory=dict)
     wanted: dict[str, str] = field(default_factory=dict)
     home: dict[str, str] = field(default_factory=dict)
+    limits: Limits = field(default_factory=Limits)
+    sizes: Counter[str] = field(default_factory=Counter)
     uids: set[str] = field(default_factory=set)
     silent: int = 0
     skipped: int = 0
     elsewhere: int = 0
+    refused: int = 0
 
     def run(self, ids: list[VersionId]) -> None:
         calendar = self._calendar()
@@ -171,7 +177,8 @@ class _Transfer:
                 raise CannotApply(f"{facts.name} can only be read. Choose a calendar you may write.")
             here = [item for item in present(connection, calendar) if item.identity.component != "VTIMEZONE"]
             self.uids = {item.identity.uid for item in here}
-            if facts.account_id is not None:
+            self.limits = limits_of(connection, calendar)
+            if facts.account_id is not None and self.limits.once_a_home:
                 self.home = uids_in_home(connection, facts.account_id, calendar)
             own = zones_of(connection, calendar)
         for done, some in enumerate(chunks(ids, _AT_ONCE)):
@@ -180,7 +187,7 @@ class _Transfer:
                 self._stage(writer, calendar, some, own)
         policy = _POLICY[self.target.existing]
         for met in reconcile(self.items, here, policy):
-            self._decide(calendar, met)
+            self._decide(calendar, met, facts)
         with self.draft.stage() as writer:
             for tzid, definition in self.wanted.items():
                 version = writer.add_text("VTIMEZONE", definition)
@@ -211,6 +218,7 @@ class _Transfer:
             text, facts = self._prepared(one.calendar, carried, examine(one.component, carried, known), known)
             identity = identity_of(facts.component, facts.uid, facts.recurrence_id, facts.digest)
             staged = _Staged(writer.add(facts, text), one.id)
+            self.sizes[facts.uid] += len(text.encode())
             self.items.append(Item(identity, facts.digest, staged, facts.sequence, facts.modified))
 
     def _prepared(self, owner: CalendarId, text: str, facts: Facts, zones: Zones) -> tuple[str, Facts]:
@@ -226,7 +234,16 @@ class _Transfer:
             self.silent += 1
         return (text, examine(facts.component, text, zones)) if text != before else (text, facts)
 
-    def _decide(self, calendar: CalendarId, met: Met[_Staged, VersionId]) -> None:
+    def _refused(self, identity: Identity, facts: CalendarFacts) -> str:
+        """Why the target's server would not take an entry, as far as it says that beforehand (RFC 4791 §5.2)."""
+        if self.limits.kinds and identity.component not in self.limits.kinds:
+            return f"{facts.account} takes no {KINDS.get(identity.component, identity.component)} in this calendar."
+        size = self.sizes[identity.uid]
+        if self.limits.max_size and size > self.limits.max_size:
+            return f"Too large for {facts.account}: {size:,} octets of at most {self.limits.max_size:,}."
+        return ""
+
+    def _decide(self, calendar: CalendarId, met: Met[_Staged, VersionId], facts: CalendarFacts) -> None:
         if met.item is None:
             return
         identity, present_id = met.item.identity, met.present.key if met.present is not None else None
@@ -241,6 +258,9 @@ class _Transfer:
             where = self.home[identity.uid]
             reason, held = f"It stands in “{where}” of the same account already, which takes a UID once.", True
             self.elsewhere += 1
+        if not held and (refusal := self._refused(identity, facts)):
+            reason, held = refusal, True
+            self.refused += 1
         self.skipped += met.verdict in (Verdict.SAME, Verdict.KEEP)
         self.draft.add(_change(calendar, identity, present_id, met.item.key, reason, held))
 
@@ -254,6 +274,8 @@ class _Transfer:
             notes.append(f"{counted(self.silent, 'entry has', 'entries have')} attendees; nobody will be told.")
         if self.skipped:
             notes.append(f"{self.skipped:,} there already.")
+        if self.refused:
+            notes.append(f"{self.refused:,} left out: {facts.account} says that it does not take them.")
         if self.elsewhere:
             notes.append(f"{self.elsewhere:,} in another calendar of that account already.")
         verb = "Move" if self.target.move else "Copy"
