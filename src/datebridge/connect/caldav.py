@@ -11,9 +11,10 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import TypeVar
-from urllib.parse import quote, unquote, urlsplit
+from urllib.parse import quote, unquote_to_bytes, urlsplit
 
 from datebridge.connect import dav
+from datebridge.connect.charsets import as_calendar
 from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.homes import CALENDAR, DEPTH, FLAT, GONE, Homes, Listed, as_listed, expect, joined
 from datebridge.connect.http import Answer, Web
@@ -255,8 +256,9 @@ class CalDavServer(Homes):
             if error.http_status < 500:
                 raise
             return Resource(href, "", None, error.http_status)
-        if answer.status == 200 and is_object(answer.body):
-            return Resource(href, answer.header("etag"), answer.body)
+        data = as_calendar(answer.body, answer.header("content-type")) if answer.status == 200 else b""
+        if is_object(data):
+            return Resource(href, answer.header("etag"), data)
         return Resource(href, "", None, answer.status)
 
     def etag_of(self, url: str) -> str:
@@ -335,7 +337,8 @@ def canonical(href: str) -> str:
         path = urlsplit(href).path
     except ValueError:  # no address at all
         path = href
-    return "/".join(quote(unquote(part), safe=_UNESCAPED) for part in path.split("/"))
+    # Octets stay octets: not every path is UTF-8.
+    return "/".join(quote(unquote_to_bytes(part), safe=_UNESCAPED) for part in path.split("/"))
 
 
 def _resource(href: str, said: dav.Found | None) -> Resource:

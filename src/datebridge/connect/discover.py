@@ -15,6 +15,7 @@ from urllib.parse import urljoin
 from lxml import etree, html
 
 from datebridge.connect.caldav import CalDavServer
+from datebridge.connect.charsets import as_calendar
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.feed import is_calendar, is_page
 from datebridge.connect.homes import Home, Listed
@@ -112,12 +113,13 @@ def find(web: Web, address: str, agreed: Collection[str] = ()) -> FoundThere:
 
 def _find(web: Web, address: str) -> FoundThere:
     host = host_of(address)
-    body, locked = b"", None
+    body, kind, locked = b"", "", None
     try:
         answer = web.request("GET", address, headers={"Accept": "text/calendar, text/html;q=0.5, */*;q=0.1"})
         if answer.moved and (not web.signed_in or origin_of(answer.moved) in web.origins):
             address = answer.moved
-        body = answer.body if answer.status == 200 else b""
+        kind = answer.header("content-type")
+        body = as_calendar(answer.body, kind) if answer.status == 200 else b""
     except Unreachable as error:
         if error.trouble != "password":
             raise

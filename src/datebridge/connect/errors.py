@@ -8,12 +8,12 @@ from datebridge.core.errors import CannotDo
 
 Trouble = Literal[
     "address", "failing", "forbidden", "name", "refused", "timeout", "certificate", "password", "down", "throttled",
-    "cut", "large", "locked", "missing", "answer", "leaves", "plain", "busy", "scheme", "homeless",
+    "cut", "large", "locked", "missing", "answer", "leaves", "plain", "busy", "scheme", "homeless", "incomplete",
 ]  # fmt: skip
 #: Trouble that may well be over in a while.
-PASSING = frozenset({"name", "refused", "timeout", "down", "throttled", "cut", "failing", "locked"})
+PASSING = frozenset({"name", "refused", "timeout", "down", "throttled", "cut", "failing", "locked", "incomplete"})
 #: Such trouble may be with what was asked alone: others of the same host are asked all the same.
-ALONE = frozenset({"cut", "failing", "locked"})
+ALONE = frozenset({"cut", "failing", "locked", "incomplete"})
 
 
 class Unreachable(CannotDo):

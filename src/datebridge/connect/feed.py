@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from datebridge.connect.charsets import as_calendar
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.http import Web
 from datebridge.connect.origins import host_of
 from datebridge.core.moments import NotAMoment, parse_duration
 from datebridge.core.text.component import Component
 
-_ACCEPT = {"Accept": "text/calendar, application/octet-stream;q=0.5, */*;q=0.1"}
+_ACCEPT = {"Accept": "text/calendar, application/calendar+json;q=0.6, application/octet-stream;q=0.5, */*;q=0.1"}
+#: However seldom a publisher wants its feed to be fetched, it is within this time, in seconds.
+_SELDOM = 7 * 86_400
 _LOOKED_AT = 1 << 16
 
 
@@ -43,10 +46,16 @@ def fetch(web: Web, url: str, etag: str = "", modified: str = "") -> Fetched:
         raise Unreachable("missing", f"{host} has no feed at this address any more.")
     if answer.status != 200:
         raise Unreachable("answer", f"{host} answers {answer.status} instead of the feed.")
-    if not is_calendar(answer.body):
+    data = as_calendar(answer.body, answer.header("content-type"))
+    if not is_calendar(data):
         what = "a web page" if is_page(answer.body) else "something else"
         raise Unreachable("answer", f"{host} answers with {what} instead of a calendar.")
-    return Fetched(answer.body, answer.header("etag"), answer.header("last-modified"), answer.moved)
+    if not is_complete(data):
+        raise Unreachable(
+            "incomplete",
+            f"{host} has sent only a part of this feed: its end (END:VCALENDAR) is missing. What is here stays.",
+        )
+    return Fetched(data, answer.header("etag"), answer.header("last-modified"), answer.moved)
 
 
 def is_calendar(data: bytes) -> bool:
@@ -54,12 +63,18 @@ def is_calendar(data: bytes) -> bool:
     return b"BEGIN:VCALENDAR" in head.replace(b"\0", b"").upper()
 
 
+def is_complete(data: bytes) -> bool:
+    """Whether a calendar, the last of several, has come to its end."""
+    plain = data.replace(b"\0", b"").upper()
+    return plain.rfind(b"END:VCALENDAR") > plain.rfind(b"BEGIN:VCALENDAR")
+
+
 def is_page(data: bytes) -> bool:
     return b"<html" in data[:_LOOKED_AT].lower()
 
 
 def interval(header: str) -> int:
-    """How often a publisher wants its feed to be fetched, in seconds; 0 where it does not say.
+    """How often a publisher wants its feed to be fetched, in seconds, once a week at least; 0 where it does not say.
 
     REFRESH-INTERVAL (RFC 7986 §5.7), else X-PUBLISHED-TTL, which many publishers use.
     """
@@ -69,4 +84,4 @@ def interval(header: str) -> int:
         days, seconds = parse_duration(line.value) if line else (0, 0)
     except NotAMoment:
         return 0
-    return max(0, int(days * 86400 + seconds))
+    return min(_SELDOM, max(0, int(days * 86400 + seconds)))

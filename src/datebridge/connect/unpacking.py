@@ -7,6 +7,8 @@ import zlib
 from datebridge.connect.errors import Unreachable
 
 _PIECE = 1 << 20
+#: The octet a member of gzip begins with.
+_MEMBER = 0x1F
 #: Either of the two ways a packed body may begin (RFC 1950, RFC 1952), told by its first octets.
 _ANY_HEADER = zlib.MAX_WBITS | 32
 
@@ -29,6 +31,7 @@ class Body:
         if len(names) > 1 or not set(names) <= {"gzip", "x-gzip", "deflate"}:
             raise Unreachable("answer", f"{host} packs its answer in a way that was not asked for.")
         self._unpacking = zlib.decompressobj(_ANY_HEADER) if names else None
+        self._is_gzip = bool(names) and names != ["deflate"]
         # Many servers send "deflate" without the header it should have.
         self._may_be_bare = names == ["deflate"]
 
@@ -36,7 +39,12 @@ class Body:
         if self._unpacking is None:
             self._keep(piece)
             return
-        while piece and not self._unpacking.eof:
+        while piece:
+            if self._unpacking.eof:
+                # Several members follow one another (RFC 1952 §2.2); what else follows is padding.
+                if piece[0] != _MEMBER or not self._is_gzip:
+                    return
+                self._unpacking = zlib.decompressobj(_ANY_HEADER)
             try:
                 self._keep(self._unpacking.decompress(piece, _PIECE))
             except zlib.error as error:
@@ -46,7 +54,7 @@ class Body:
                 self._may_be_bare = False
                 continue
             self._may_be_bare = False
-            piece = self._unpacking.unconsumed_tail
+            piece = self._unpacking.unconsumed_tail or self._unpacking.unused_data
 
     def end(self) -> bytes:
         """The whole of it."""

@@ -369,6 +369,10 @@ class Reconciler(Generic[Key, Other]):
         takes = self.policy in (Policy.REPLACE, Policy.FOLLOW) or (self.policy is Policy.NEWER and item.age > found.age)
         return Met(Verdict.CHANGE if takes else Verdict.KEEP, item, found)
 
+    def answered(self, item: Item[Other]) -> None:
+        """What is here has answered for one that comes, which was found out otherwise."""
+        self._here[item.identity].remove(item)
+
     def left(self) -> Iterator[Met[Key, Other]]:
         """What is here and did not come: gone, where what comes is followed."""
         if self.policy is Policy.FOLLOW:

@@ -24,6 +24,10 @@ from datebridge.core.text.lines import NotAContentLine, parse_line
 _ENTRY = re.compile(rb"BEGIN:VCALENDAR\s.*?^BEGIN:(?!VCALENDAR|VTIMEZONE|STANDARD|DAYLIGHT)[A-Z-]", re.I | re.S | re.M)
 #: What may follow the end of a text.
 _AFTER = b" \t\r\n\0\x1a"
+#: How these properties of an entry begin that say nothing of the meeting.
+_BOOKKEEPING = tuple(
+    f"{name}{mark}" for name in ("UID", "DTSTAMP", "CREATED", "LAST-MODIFIED", "SEQUENCE") for mark in ":;"
+)
 _TIMES = frozenset(
     {"DTSTART", "DTEND", "DUE", "DURATION", "RRULE", "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID", "UID"}
 )  # fmt: skip
@@ -84,6 +88,29 @@ def dropped(sent: Iterable[str], kept: Iterable[str]) -> set[str]:
     if not names or contents(without(text, names) for text in mine) != contents(theirs):
         return set()
     return names
+
+
+def substance(text: str) -> bytes:
+    """What two texts share that say the same of an entry, whatever its UID, when it was written, and in which order.
+
+    >>> one = "BEGIN:VEVENT\\nUID:1\\nSUMMARY:Tide\\nSEQUENCE:4\\nEND:VEVENT"
+    >>> substance(one) == substance("BEGIN:VEVENT\\nSUMMARY:Tide\\nUID:2\\nEND:VEVENT")
+    True
+    """
+    own: list[str] = []
+    nested: list[list[str]] = []
+    depth = 0
+    for raw in text.split("\n"):
+        fence = raw[:6].upper()
+        depth += fence == "BEGIN:"
+        if depth > 1:
+            nested = [*nested, []] if depth == 2 and fence == "BEGIN:" else nested
+            nested[-1].append(raw)
+        elif not raw.upper().startswith(_BOOKKEEPING):
+            own.append(raw)
+        depth -= fence[:4] == "END:"
+    said = "\n".join((*sorted(own), *sorted("\n".join(sorted(block)) for block in nested)))
+    return blake2b(said.encode("utf-8", "replace"), digest_size=16).digest()
 
 
 def is_whole(sent: str, kept: str) -> bool:

@@ -226,11 +226,12 @@ def went_through(store: Store, account_id: AccountId) -> None:
         owner.trouble, owner.trouble_since = "", None
 
 
-def note_failure(store: Store, remote_id: RemoteId, message: str, locked: bool) -> str:
+def note_failure(store: Store, remote_id: RemoteId, message: str, locked: bool, pause: float = 0) -> str:
     """Keep what was last good, say since when and why it is not refreshed, and wait longer each time.
 
     Args:
         locked: it is the trouble of the whole account, until somebody does something about it.
+        pause: for how long the other end wants to be left alone, in seconds.
 
     Returns:
         the calendar's name, "" where it is gone.
@@ -241,7 +242,7 @@ def note_failure(store: Store, remote_id: RemoteId, message: str, locked: bool) 
             return ""
         row.trouble = message
         row.failed_since = row.failed_since or now()
-        row.next_at = now() + min(LONGEST_PAUSE, _BACK_OFF * 2 ** min(row.failures, 12))
+        row.next_at = now() + min(LONGEST_PAUSE, max(int(pause), _BACK_OFF * 2 ** min(row.failures, 12)))
         row.failures += 1
         owner = session.get(Account, row.account_id)
         if owner is not None and locked:

@@ -127,7 +127,7 @@ def test_a_server_that_takes_a_uid_once_a_home_says_so_and_is_believed_from_then
     with world.store.read() as connection:
         shown = changes_page(connection, set_id, 0, 100)[1]
     assert [one.change.reason for one in shown if one.change.held] == [
-        "It stands in “Berths” of the same account already, which takes a UID once."
+        "It stands in “Fresh” of the same account already, which takes a UID once."
     ]
     copy(world, "calendar:File uid:berth-1@skerrow.example", account_id=lantern, name="Third", existing="both")
     world.work()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from hashlib import blake2b
@@ -14,6 +15,8 @@ from datebridge.core.changes import By, Change, Details, Item, Kind, Policy, Rec
 from datebridge.core.checks import examine
 from datebridge.core.ids import CalendarId, SetId, VersionId
 from datebridge.core.index.derive import digest_of
+from datebridge.core.keeping import substance
+from datebridge.core.text.component import Component
 from datebridge.core.text.headers import Description, described, description_of
 from datebridge.core.text.reader import Reader
 from datebridge.core.text.source import open_bytes
@@ -27,7 +30,7 @@ from datebridge.store.calendars import header_of
 from datebridge.store.changesets.apply import apply_within, discard_within, set_state
 from datebridge.store.changesets.draft import Staging, propose
 from datebridge.store.database import Connection, Store
-from datebridge.store.entries.present import present
+from datebridge.store.entries.present import present, texts_of
 from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.entries.zones import zones_of
 from datebridge.store.remotes import note
@@ -70,7 +73,7 @@ class _Comparison:
             differing += [(c.name, c.text) for c in batch if self._here.same(digest_of(c.text)) is None]
             done += len(batch)
             report(done)
-        for some in chunks(differing, _BATCH):
+        for some in chunks(self._telling(differing), _BATCH):
             with self.store.write() as connection:
                 self.staging.begin(connection, self.store.claim)
                 writer = VersionWriter(connection)
@@ -81,6 +84,31 @@ class _Comparison:
             if met.present is not None:
                 component, uid, recurrence_id = met.present.identity
                 self._add(met.verdict, component, uid, recurrence_id, met.present.key, None)
+
+    def _telling(self, coming: list[tuple[str, str]]) -> list[tuple[str, str]]:
+        """Those that say something that is not here yet.
+
+        Some publishers write when an entry was written anew at each fetch, or give it another UID each time: what says
+        the same is the same, once for each.
+        """
+        left = [met.present for met in self._here.left() if met.present is not None] if coming else []
+        here: dict[bytes, list[Item[VersionId]]] = defaultdict(list)
+        for some in chunks(left, _BATCH):
+            with self.store.read() as connection:
+                texts = texts_of(connection, [item.key for item in some])
+            for item in some:
+                here[substance(texts[item.key])].append(item)
+        telling = []
+        for name, text in coming:
+            alike = here.get(substance(text)) if here else None
+            if not alike:
+                telling.append((name, text))
+                continue
+            uid = _uid_of(text)
+            found = next((item for item in alike if item.identity.uid == uid), alike[0])
+            alike.remove(found)
+            self._here.answered(found)
+        return telling
 
     def _one(self, writer: VersionWriter, name: str, text: str) -> None:
         facts = examine(name, text, self._zones)
@@ -102,6 +130,11 @@ class _Comparison:
         self.counts.count(verdict)
         recurrence_id = recurrence_id if uid else ""
         self.changes.append(Change(self.calendar, component, uid, recurrence_id, before, after))
+
+
+def _uid_of(text: str) -> str:
+    line = Component(text).first("UID")
+    return line.value if line is not None else ""
 
 
 def take_whole(

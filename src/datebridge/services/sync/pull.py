@@ -76,7 +76,7 @@ def pull_job(context: JobContext) -> dict[str, Any]:
     """Refresh the calendars of a job. An account that cannot be reached is asked once and holds up no other."""
     wanted = [RemoteId(i) for i in context.params["remotes"]]
     results: list[Refreshed] = []
-    out_of_reach: dict[int, str] = {}
+    out_of_reach: dict[int, tuple[str, float]] = {}
 
     def report(done: int, total: int, name: str) -> None:
         context.progress(done, total, "entries", name)
@@ -84,7 +84,8 @@ def pull_job(context: JobContext) -> dict[str, Any]:
     for remote_id in wanted:
         account = remote(context.store, remote_id).account_id
         if account in out_of_reach:
-            results.append(failed(context.store, remote_id, out_of_reach[account]))
+            message, pause = out_of_reach[account]
+            results.append(failed(context.store, remote_id, message, pause=pause))
             continue
         try:
             results.append(
@@ -96,12 +97,18 @@ def pull_job(context: JobContext) -> dict[str, Any]:
         except Exception as error:
             message, of_account = trouble_of(error)
             if of_account:
-                out_of_reach[account] = message
-            results.append(failed(context.store, remote_id, message, of_account and not passing(error)))
+                out_of_reach[account] = message, pause_of(error)
+            locked = of_account and not passing(error)
+            results.append(failed(context.store, remote_id, message, locked, pause_of(error)))
     context.progress(1, 1, "entries")
     if results and all(result.failed for result in results):
         raise Refused(results[0].outcome)
     return {"results": [result.as_dict() for result in results]}
+
+
+def pause_of(error: Exception) -> float:
+    """For how long the other end has asked to be left alone, in seconds."""
+    return (error.retry_after or 0) if isinstance(error, Unreachable) else 0
 
 
 def passing(error: Exception) -> bool:
@@ -164,9 +171,11 @@ def refresh(
     return Refreshed(remote_id, note_success(store, remote_id, outcome, usual), outcome, set_id)
 
 
-def failed(store: Store, remote_id: RemoteId, message: str, locked: bool = False) -> Refreshed:
-    """A refresh that came to nothing, noted."""
-    return Refreshed(remote_id, note_failure(store, remote_id, message, locked), message, None, True)
+def failed(
+    store: Store, remote_id: RemoteId, message: str, locked: bool = False, pause: float = 0
+) -> Refreshed:  # fmt: skip
+    """A refresh that came to nothing, noted; `pause`: for how long the other end wants to be left alone."""
+    return Refreshed(remote_id, note_failure(store, remote_id, message, locked, pause), message, None, True)
 
 
 class _Refresh:

@@ -21,7 +21,7 @@ from datebridge.services.accounts.connecting import Line, line_to
 from datebridge.services.jobs.jobs import JobContext, Refused, Stopped
 from datebridge.services.sync import push_calendar
 from datebridge.services.sync.holding import objects_holding
-from datebridge.services.sync.pull import failed, is_of_account, passing, refresh, trouble_of
+from datebridge.services.sync.pull import failed, is_of_account, passing, pause_of, refresh, trouble_of
 from datebridge.services.sync.sending import Outcome, Sender, Unit
 from datebridge.settings import Settings
 from datebridge.store.accounts import put_off, remote, switched_on, went_through
@@ -62,7 +62,7 @@ def push_pending(store: Store, remotes: Sequence[RemoteId] | None = None) -> Job
 
 def push_job(context: JobContext) -> dict[str, Any]:
     """Push what waits. A server that cannot be reached keeps its changes waiting; the others go on."""
-    out_of_reach: dict[AccountId, str] = {}
+    out_of_reach: dict[AccountId, tuple[str, float]] = {}
     troubles: list[str] = []
     counts: dict[str, int] = {}
     with context.store.read() as connection:
@@ -71,7 +71,8 @@ def push_job(context: JobContext) -> dict[str, Any]:
         row = remote(context.store, remote_id)
         account = AccountId(row.account_id)
         if account in out_of_reach:
-            failed(context.store, remote_id, out_of_reach[account])
+            message, pause = out_of_reach[account]
+            failed(context.store, remote_id, message, pause=pause)
             continue
         try:
             with line_to(context.store, context.settings, account, context.check) as line:
@@ -90,8 +91,8 @@ def push_job(context: JobContext) -> dict[str, Any]:
             message, of_account = trouble_of(error)
             troubles.append(message)
             if of_account:
-                out_of_reach[account] = message
-            failed(context.store, remote_id, message, of_account and not passing(error))
+                out_of_reach[account] = message, pause_of(error)
+            failed(context.store, remote_id, message, of_account and not passing(error), pause_of(error))
     with context.store.write() as connection:
         follow_up(connection)
     refused = counts.get(PushState.REFUSED, 0)
