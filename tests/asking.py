@@ -162,3 +162,9 @@ class Asking:
         """How many changes are in each state on their way."""
         with self.store.read() as connection:
             return pushes.count_by_state(connection)
+
+
+def versions_ever(store: Store) -> list[str]:
+    """The texts of all versions there are, in force, in the logbook, or only kept beside something."""
+    with store.read() as connection:
+        return list(connection.exec_driver_sql("SELECT text FROM version_text").scalars())

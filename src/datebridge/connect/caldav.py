@@ -32,6 +32,8 @@ _TOO_MUCH = frozenset({403, 413, 507})
 #: In so many pieces what changed may be told (RFC 6578 §3.6).
 _MOST_PAGES = 100_000
 Piece = TypeVar("Piece")
+#: Stands for what a server lists and then says is not there: one of its parts may lag behind another.
+LAGS = 1404
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,9 +63,21 @@ class Resource:
     status: int = 200
 
     @property
+    def why(self) -> str:
+        """Why it is not handed out, in words."""
+        return withheld(self.status)
+
+    @property
     def gone(self) -> bool:
         """Whether it is not there any more; no other status says that (RFC 9110 §15.5.5, §15.5.11)."""
         return self.data is None and self.status in GONE
+
+
+def withheld(status: int) -> str:
+    """Why something is not handed out: a status, or what is odd about the answer."""
+    return {0: "it passes it over", 200: "it answers with something else", LAGS: "listed, and not there"}.get(
+        status, f"{status}"
+    )
 
 
 class CalDavServer(Homes):

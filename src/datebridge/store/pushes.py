@@ -350,11 +350,15 @@ def title_of(connection: Connection, one: Push) -> str:
 
 
 def try_again(connection: Connection, one: Push) -> None:
-    """Let what needed a decision wait to be pushed once more; with a calendar go its entries."""
+    """Let what needed a decision wait to be pushed once more; with a calendar go its entries.
+
+    What is in conflict has to be looked at: it does not wait because something else was tried again.
+    """
     own = and_(PUSHES.c.uid == one.uid, PUSHES.c.kind == one.kind)
     if one.kind == _CALENDAR:
         own = or_(own, PUSHES.c.set_id == one.set_id)
-    waiting = update(PUSHES).where(PUSHES.c.remote_id == one.remote_id, PUSHES.c.state.in_(TO_DECIDE), own)
+    states = TO_DECIDE if one.state == PushState.CONFLICT else (PushState.REFUSED,)
+    waiting = update(PUSHES).where(PUSHES.c.remote_id == one.remote_id, PUSHES.c.state.in_(states), own)
     connection.execute(waiting.values(state=PushState.WAITING, message=""))
 
 

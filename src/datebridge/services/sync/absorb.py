@@ -30,9 +30,6 @@ from datebridge.store.pushes import busy_uids
 from datebridge.store.remotes import Known, forget_objects, keep_objects, known_objects, known_objects_of
 from datebridge.store.tables import Remote
 
-#: Said of what a server lists and then says is not there: one of its parts may lag behind another.
-LAGS = 1404
-
 
 @dataclass(slots=True)
 class Counts:

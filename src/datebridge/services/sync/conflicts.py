@@ -104,7 +104,7 @@ def take_theirs(store: Store, settings: Settings, push_id: PushId, by: By = PERS
         if resource.data is None and not resource.gone:
             host = line.account.name
             raise Unreachable(
-                "answer", f"{host} does not hand the entry out just now ({resource.status}). Try again later."
+                "answer", f"{host} does not hand the entry out just now ({resource.why}). Try again later."
             )
     absorber = Absorber(store, row, "Taken as it is there.")
     absorber.busy -= {one.uid}

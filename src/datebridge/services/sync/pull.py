@@ -9,7 +9,7 @@ from typing import Any
 
 import structlog
 
-from datebridge.connect.caldav import CalDavServer
+from datebridge.connect.caldav import LAGS, CalDavServer, withheld
 from datebridge.connect.connector import Objects, Seen
 from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.homes import Listed
@@ -20,7 +20,7 @@ from datebridge.core.text.headers import Description, described, description_of,
 from datebridge.services.accounts.connecting import Line, line_to
 from datebridge.services.accounts.secrets import KeyLost
 from datebridge.services.jobs.jobs import JobContext, Refused, Stopped, enqueue
-from datebridge.services.sync.absorb import LAGS, Absorber, Incoming, rewrote
+from datebridge.services.sync.absorb import Absorber, Incoming, rewrote
 from datebridge.services.sync.feed import take_whole
 from datebridge.settings import Settings
 from datebridge.store.accounts import note_failure, note_success, put_off, remote, switched_on
@@ -300,10 +300,7 @@ class _Refresh:
 
 def _missed(host: str, missed: Counter[int], spared: int) -> str:
     """What could not be had, and why: ``Lantern does not hand out 2 of its entries (500).``"""
-    why = ", ".join(_WITHHELD.get(status, f"{status}") for status in sorted(missed))
+    why = ", ".join(map(withheld, sorted(missed)))
     what = "one of its entries" if missed.total() == 1 else f"{missed.total():,} of its entries"
     kept = f" {spared:,} that are not listed any more may be among them and stay here." if spared else ""
     return f"{host} does not hand out {what} just now ({why}). What is here of them stays.{kept}"
-
-
-_WITHHELD = {0: "it passes them over", 200: "it answers with something else", LAGS: "listed, and not there"}

@@ -309,7 +309,7 @@ class Sender:
 
     def _withheld(self, unit: Unit, href: str, there: Resource) -> Outcome:
         """It is there, and is not handed out: whether it may be written over cannot be known."""
-        why = f"{self.line.account.name} does not hand out what is there now ({there.status})."
+        why = f"{self.line.account.name} does not hand out what is there now ({there.why})."
         return Outcome(unit, PushState.REFUSED, why, href)
 
     def _data(self, texts: tuple[str, ...]) -> bytes:
