@@ -266,7 +266,7 @@ def test_what_cannot_be_reached_ends_with_two_and_what_was_refused_with_one(
         reached("accounts", "add", world.hosts.address(name), "--user", OFFICE, "--name", name.title())
     reached("accounts", "on", "Berths")
     world.hosts.switches["lantern"].arm(Fault("full", method="PUT"))
-    assert reached("copy", "launch", "--to", "Fresh", "--account", "Lantern", "--apply").returncode == 0
+    assert reached("copy", "launch", "--to", "Fresh", "--account", "Lantern", "--apply").returncode == 1
     pushed = reached("push", "--json")
     assert (pushed.returncode, json.loads(pushed.stdout)["refused"]) == (1, 1)
     world.hosts.switches["tidewrack"].arm(Fault("unavailable", count=9))

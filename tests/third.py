@@ -234,7 +234,9 @@ def _text(text: str) -> str:
 
 
 def _href(name: bytes) -> str:
-    return "/k/b/" + "".join(chr(b) if chr(b).isascii() and (chr(b).isalnum() or chr(b) in "-._@") else f"%{b:02x}" for b in name)
+    return "/k/b/" + "".join(
+        chr(b) if chr(b).isascii() and (chr(b).isalnum() or chr(b) in "-._@") else f"%{b:02x}" for b in name
+    )
 
 
 def _of(href: str, properties: str) -> str:

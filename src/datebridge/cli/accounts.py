@@ -83,6 +83,20 @@ class _Open:
             for job in found
         ]  # fmt: skip
 
+    def push(self, *queued: JobId | None) -> str:
+        """Have pushes done; why entries were refused, where that is all that came of it."""
+        from datebridge.store import pushes
+        from datebridge.store.changesets.draft import CannotApply
+
+        try:
+            self.do(*queued)
+        except CannotApply as failed:
+            with self.store.read() as connection:
+                if not pushes.count_by_state(connection).get("refused"):
+                    raise
+            return str(failed)
+        return ""
+
     def _ended(self, number: JobId) -> Job:
         """A job, once it has ended."""
         import time
@@ -113,7 +127,7 @@ def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> 
         {
             "account": r.account_name, "host": r.host, "kind": r.account_kind, "calendar": r.remote.name,
             "on": r.remote.calendar_id is not None, "writable": r.remote.writable, "owner": r.remote.owner,
-            "entries": r.remote.entries,
+            "entries": r.entries if r.remote.calendar_id is not None else r.remote.entries,
             "span": statements.span(r.remote.first, r.remote.last, r.remote.endless),
             "outcome": r.remote.outcome, "trouble": r.remote.trouble,
         }
@@ -248,14 +262,20 @@ def _say_pulled(found: list[dict[str, Any]], as_json: bool) -> int:
     return PROBLEMS if any(r["failed"] for r in results) else OK
 
 
-def push(data: Data = None, as_json: Json = False) -> None:
+def push(
+    again: Annotated[bool, typer.Option("--again", help="Try again what was refused, too.")] = False,
+    data: Data = None,
+    as_json: Json = False,
+) -> None:
     """Push what waits to where its calendars live. Exit code 1 if something was refused or is in conflict."""
-    from datebridge.services.sync import push
+    from datebridge.services.sync import conflicts, push
     from datebridge.store import pushes
 
     with _Open(data) as opened:
+        if again:
+            conflicts.try_again(opened.store)
         queued = push.push_pending(opened.store)
-        opened.do(queued)
+        opened.push(queued)
         with opened.store.read() as connection:
             counts = pushes.count_by_state(connection)
     if as_json:
@@ -294,7 +314,7 @@ def copy(
     data: Data = None,
     as_json: Json = False,
 ) -> None:
-    """Copy or move entries to a calendar. Nobody is told unless you say so."""
+    """Copy or move entries to a calendar. Nobody is told unless you say so. Exit code 1 if entries were refused."""
     from datebridge.core.changes import COMMAND
     from datebridge.core.words.filters import Selection
     from datebridge.services.transfer import transfers
@@ -322,19 +342,24 @@ def copy(
         with store.read() as connection:
             row = review.set_row(connection, set_id)
             warnings = review.warnings(connection, set_id)
+        refused = ""
         if apply:
             apply_set(store, set_id)
             with store.read() as connection:
                 pushing = open_jobs(connection, "push")
-            opened.do(*pushing)
+            refused = opened.push(*pushing)
     if row is None:
         return
     said = {"set_id": set_id, "title": row.title, "reason": row.reason, "creates": row.creates,
-            "updates": row.updates, "held": row.held, "applied": apply, "warnings": warnings}  # fmt: skip
+            "updates": row.updates, "held": row.held, "applied": apply, "warnings": warnings,
+            "refused": refused}  # fmt: skip
     if as_json:
         print(json.dumps(said, ensure_ascii=False))
-        return
+        raise SystemExit(PROBLEMS if refused else OK)
     say(f"{row.title}. {row.reason}")
     for warning in warnings:
         say(f"  {warning}")
+    if refused:
+        error(refused)
+        raise SystemExit(PROBLEMS)
     say("Done." if apply else f"Proposal {set_id}: apply it in Mend, or again with --apply.")

@@ -331,6 +331,42 @@ def unsettled(connection: Connection, offset: int, limit: int) -> tuple[int, lis
     return int(total), [Unsettled(*row) for row in connection.execute(page)]
 
 
+@dataclass(frozen=True, slots=True)
+class Refusals:
+    """Changes that were refused for one reason, of one calendar."""
+
+    remote_id: int
+    calendar: str
+    account: str
+    message: str
+    count: int
+
+
+def refusals(connection: Connection) -> list[Refusals]:
+    """What was refused, by calendar and reason; the most first."""
+    many = func.count(PUSHES.c.uid.distinct())
+    rows = connection.execute(
+        select(PUSHES.c.remote_id, REMOTES.c.name, ACCOUNTS.c.name, PUSHES.c.message, many)
+        .join(REMOTES, REMOTES.c.id == PUSHES.c.remote_id)
+        .join(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
+        .where(PUSHES.c.state == PushState.REFUSED)
+        .group_by(PUSHES.c.remote_id, PUSHES.c.message)
+        .order_by(many.desc(), PUSHES.c.remote_id, PUSHES.c.message)
+    )
+    return [Refusals(*row) for row in rows]
+
+
+def try_refused(connection: Connection, remote: RemoteId | None = None, message: str | None = None) -> int:
+    """Let what was refused wait to be pushed once more: all, of one calendar, for one reason; how many UIDs."""
+    own: list[ColumnElement[bool]] = [PUSHES.c.state == PushState.REFUSED]
+    own += [PUSHES.c.remote_id == remote] if remote is not None else []
+    own += [PUSHES.c.message == message] if message is not None else []
+    several = select(PUSHES.c.remote_id, PUSHES.c.kind, PUSHES.c.uid).where(*own).distinct().subquery()
+    found = int(connection.execute(select(func.count()).select_from(several)).scalar_one())
+    connection.execute(update(PUSHES).where(*own).values(state=PushState.WAITING, message=""))
+    return found
+
+
 def one_unsettled(connection: Connection, push_id: PushId) -> Unsettled | None:
     row = connection.execute(_unsettled().where(PUSHES.c.id == push_id)).one_or_none()
     return Unsettled(*row) if row is not None else None
@@ -349,7 +385,7 @@ def title_of(connection: Connection, one: Push) -> str:
     return f"“{name or one.uid}”"
 
 
-def try_again(connection: Connection, one: Push) -> None:
+def wait_again(connection: Connection, one: Push) -> None:
     """Let what needed a decision wait to be pushed once more; with a calendar go its entries.
 
     What is in conflict has to be looked at: it does not wait because something else was tried again.

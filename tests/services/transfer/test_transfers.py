@@ -129,6 +129,7 @@ def test_a_server_that_takes_a_uid_once_a_home_says_so_and_is_believed_from_then
     assert [one.change.reason for one in shown if one.change.held] == [
         "It stands in “Fresh” of the same account already, which takes a UID once."
     ]
+    world.work()
     copy(world, "calendar:File uid:berth-1@skerrow.example", account_id=lantern, name="Third", existing="both")
     world.work()
     assert len(world.there("lantern", "third")) == 1

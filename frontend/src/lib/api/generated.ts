@@ -2356,6 +2356,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/conflicts/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Again
+         * @description Try again what was refused, many at once.
+         */
+        post: operations["again_api_conflicts_again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/conflicts/{push_id}": {
         parameters: {
             query?: never;
@@ -2931,6 +2951,21 @@ export interface components {
              * @default []
              */
             pairs: number[];
+        };
+        /**
+         * AgainIn
+         * @description Which refused changes are tried again: of one calendar, for one reason; all where nothing is said.
+         */
+        AgainIn: {
+            /** Remote Id */
+            remote_id?: number | null;
+            /** Message */
+            message?: string | null;
+        };
+        /** AgainOut */
+        AgainOut: {
+            /** Count */
+            count: number;
         };
         /** AgainstOut */
         AgainstOut: {
@@ -5748,6 +5783,22 @@ export interface components {
             origin: string;
         };
         /**
+         * RefusalsOut
+         * @description Changes that were refused for one reason, of one calendar.
+         */
+        RefusalsOut: {
+            /** Remote Id */
+            remote_id: number;
+            /** Calendar */
+            calendar: string;
+            /** Account */
+            account: string;
+            /** Message */
+            message: string;
+            /** Count */
+            count: number;
+        };
+        /**
          * RemoteOut
          * @description A calendar an account holds, switched on or left off.
          */
@@ -6767,6 +6818,8 @@ export interface components {
             total: number;
             /** Rows */
             rows: components["schemas"]["UnsettledOut"][];
+            /** Refusals */
+            refusals: components["schemas"]["RefusalsOut"][];
         };
         /** UseOut */
         UseOut: {
@@ -12246,6 +12299,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UnsettledPage"];
+                };
+            };
+            /** @description What was sent makes no sense; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    again_api_conflicts_again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AgainIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainOut"];
                 };
             };
             /** @description What was sent makes no sense; the detail says where. */

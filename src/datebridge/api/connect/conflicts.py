@@ -8,17 +8,21 @@ from fastapi import HTTPException
 
 from datebridge.api import present
 from datebridge.api.connect.shapes import (
+    AgainIn,
+    AgainOut,
     ConflictOut,
     FieldOut,
     MergedOut,
     MergeIn,
     PairOut,
+    RefusalsOut,
     UnsettledOut,
     UnsettledPage,
 )
 from datebridge.api.context import AppDep
 from datebridge.api.kinds import Limit, Offset, PushNo
 from datebridge.api.routing import new_router
+from datebridge.core.ids import RemoteId
 from datebridge.core.merge import BOOKKEEPING, mine_counts
 from datebridge.services.look import details
 from datebridge.services.sync import conflicts
@@ -36,7 +40,15 @@ def unsettled(app: AppDep, offset: Offset = 0, limit: Limit = 100) -> UnsettledP
     with app.store.read() as connection:
         total, rows = pushes.unsettled(connection, offset, limit)
         shown = [_unsettled(connection, row) for row in rows]
-    return UnsettledPage(total=total, rows=shown)
+        refusals = [RefusalsOut.model_validate(asdict(one)) for one in pushes.refusals(connection)]
+    return UnsettledPage(total=total, rows=shown, refusals=refusals)
+
+
+@router.post("/conflicts/again")
+def again(app: AppDep, wish: AgainIn) -> AgainOut:
+    """Try again what was refused, many at once."""
+    remote = RemoteId(wish.remote_id) if wish.remote_id is not None else None
+    return AgainOut(count=conflicts.try_again(app.store, remote, wish.message))
 
 
 def _unsettled(connection: Connection, row: pushes.Unsettled) -> UnsettledOut:

@@ -214,9 +214,31 @@ class UnsettledOut(BaseModel):
     batch: str
 
 
+class RefusalsOut(BaseModel):
+    """Changes that were refused for one reason, of one calendar."""
+
+    remote_id: int
+    calendar: str
+    account: str
+    message: str
+    count: int
+
+
 class UnsettledPage(BaseModel):
     total: int
     rows: list[UnsettledOut]
+    refusals: list[RefusalsOut]
+
+
+class AgainIn(BaseModel):
+    """Which refused changes are tried again: of one calendar, for one reason; all where nothing is said."""
+
+    remote_id: RemoteNo | None = None
+    message: str | None = Field(None, max_length=2_000)
+
+
+class AgainOut(BaseModel):
+    count: int
 
 
 class FieldOut(BaseModel):

@@ -28,7 +28,8 @@ from datebridge.store.pushes import (
     seen_there,
     set_waiting,
     title_of,
-    try_again,
+    try_refused,
+    wait_again,
 )
 from datebridge.store.remotes import forget_objects, keep_objects
 from datebridge.store.tables import Push, demand_id
@@ -127,9 +128,17 @@ def take_mine(store: Store, push_id: PushId) -> None:
     """Write what is here over what is there, or try again what was refused."""
     one = demand_unsettled(store, push_id)
     with store.write() as connection:
-        try_again(connection, one)
+        wait_again(connection, one)
         _see(connection, one)
         queue_pushes(connection)
+
+
+def try_again(store: Store, remote_id: RemoteId | None = None, message: str | None = None) -> int:
+    """Try again what was refused: everything, of one calendar, for one reason. Conflicts stay; returns how many."""
+    with store.write() as connection:
+        found = try_refused(connection, remote_id, message)
+        queue_pushes(connection)
+    return found
 
 
 def take_merged(store: Store, push_id: PushId, mine: Mapping[str, list[str]], by: By = PERSON) -> SetId | None:

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import Action from '$lib/ui/Action.svelte';
   import PagedList from '$lib/ui/PagedList.svelte';
   import { answer, client } from '$lib/api/client';
@@ -22,6 +22,26 @@
     }
   }
 
+  const refusals = createQuery(() => ({
+    queryKey: ['pushes', 'refusals'],
+    queryFn: async () => (await fetchPage(0, 1)).refusals,
+  }));
+  const many = $derived((refusals.data ?? []).filter((one) => one.count > 1));
+
+  async function againAll(wish: { remote_id?: number; message?: string }): Promise<void> {
+    const body = { remote_id: wish.remote_id ?? null, message: wish.message ?? null };
+    let count = 0;
+    const asked = async () => {
+      count = (await answer(client.POST('/api/conflicts/again', { body }))).count;
+    };
+    if (await attempt(asked)) {
+      notices.say(`${changes(count)} ${count === 1 ? 'is' : 'are'} tried again.`);
+      await refreshAll(queries);
+    }
+  }
+
+  const changes = (count: number) => `${count.toLocaleString('en-GB')} ${count === 1 ? 'change' : 'changes'}`;
+
   async function theirs(id: number): Promise<void> {
     const params = { path: { push_id: id } };
     if (await attempt(async () => answer(client.POST('/api/conflicts/{push_id}/theirs', { params })))) {
@@ -43,6 +63,25 @@
   </div>
   <Action href="/connect">Back to Connect</Action>
 </div>
+{#if many.length > 0}
+  <section class="border-line max-h-44 overflow-y-auto border-t px-4 py-2" aria-label="Refused, by calendar and reason">
+    <ul>
+      {#each many as one (`${one.remote_id} ${one.message}`)}
+        <li class="flex items-center gap-4 py-1 text-[13px]">
+          <strong class="figures w-20 text-right">{one.count.toLocaleString('en-GB')}</strong>
+          <span class="text-soft w-72 truncate" title="{one.calendar} on {one.account}"
+            >{one.calendar}, {one.account}</span
+          >
+          <span class="min-w-0 flex-1 truncate" title={one.message}>{one.message}</span>
+          <Action onclick={() => void againAll(one)}>Try {changes(one.count)} again</Action>
+        </li>
+      {/each}
+    </ul>
+    {#if many.length > 1}
+      <Action onclick={() => void againAll({})}>Try all refused changes again</Action>
+    {/if}
+  </section>
+{/if}
 <div class="border-ink flex min-h-0 flex-1 flex-col border-t">
   <PagedList role="list" label="Changes that did not arrive" queryKey={['pushes']} {fetchPage} rowHeight={48}>
     {#snippet row(one, _index)}
