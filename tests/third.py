@@ -45,6 +45,7 @@ class Third:
     Attributes:
         overwritten: what a client has written over or deleted, in order.
         drops: properties that are left out of what is written.
+        says: what is answered to some requests whatever they ask, such as to ``PUT /k/b/a.ics`` or to every ``GET``.
     """
 
     port: int = 0
@@ -57,6 +58,7 @@ class Third:
     clock: int = 1
     puts: int = 0
     ill: bytes = b""
+    says: dict[str, Answer] = field(default_factory=dict)
     log: list[str] = field(default_factory=list)
     lock: threading.RLock = field(default_factory=threading.RLock)
 
@@ -92,6 +94,9 @@ class Third:
 
     def answer(self, method: str, path: bytes, headers: dict[str, str], body: bytes) -> Answer:
         self.log.append(f"{method} {path.decode('latin-1')}")
+        told = self.says.get(f"{method} {path.decode('latin-1')}") or self.says.get(method)
+        if told is not None:
+            return told
         if "authorization" not in headers:
             return Answer(401, headers={"WWW-Authenticate": 'Basic realm="third"'})
         if path == b"/login":

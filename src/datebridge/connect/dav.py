@@ -75,7 +75,7 @@ def parse(body: bytes, host: str) -> etree._Element:
         return etree.fromstring(body, parser)
     except etree.XMLSyntaxError as error:
         raise Unreachable(
-            "answer", f"{host} answers with something that is not what a calendar server says."
+            "answer", f"{host} answers with something that is no whole XML, as a calendar server's answer has to be."
         ) from error
 
 
@@ -123,6 +123,8 @@ def condition(body: bytes) -> tuple[str, str]:
         root = etree.fromstring(body, etree.XMLParser(resolve_entities=False, no_network=True))
     except etree.XMLSyntaxError:
         return "", body.decode("utf-8", "replace").strip()[:200] if b"<" not in body else ""
+    if etree.QName(root).localname != "error":  # a page, or something else that is not about us
+        return "", ""
     names = [etree.QName(child).localname for child in root.iterchildren("*")]
     names = [name for name in names if name != "responsedescription"]
     words = root.findtext(f"{{{DAV}}}responsedescription") or ""

@@ -113,7 +113,9 @@ def find(web: Web, address: str, agreed: Collection[str] = ()) -> FoundThere:
 
 def _find(web: Web, address: str) -> FoundThere:
     host = host_of(address)
-    body, kind, locked = b"", "", None
+    body, kind = b"", ""
+    locked: Unreachable | None = None
+    reason: Unreachable | None = None
     try:
         answer = web.request("GET", address, headers={"Accept": "text/calendar, text/html;q=0.5, */*;q=0.1"})
         if answer.moved and (not web.signed_in or origin_of(answer.moved) in web.origins):
@@ -135,6 +137,9 @@ def _find(web: Web, address: str) -> FoundThere:
             raise
         if error.trouble == "password":
             return FoundThere("server", address, locked=True)
+        if server.is_server:
+            raise
+        reason = error if error.trouble != "missing" else None
     if locked is not None:
         if web.signed_in:
             raise locked
@@ -142,6 +147,8 @@ def _find(web: Web, address: str) -> FoundThere:
     links = _links(body, address) if is_page(body) else ()
     if links:
         return FoundThere("page", address, links=links)
+    if reason is not None:
+        raise reason
     if body:
         raise Unreachable(
             "answer", f"{host} answers, but there is no calendar at this address, and the page links to none."

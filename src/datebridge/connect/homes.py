@@ -73,6 +73,9 @@ class Homes:
     def __init__(self, web: Web, address: str) -> None:
         self.web, self.address = web, address
         self.host = host_of(address)
+        #: Whether it has answered as servers of calendars do; and what it said where it did not.
+        self.is_server = False
+        self._said: tuple[int, str] = (0, "")
 
     def discover(self) -> Home:
         """Find principal and homes from an address.
@@ -87,7 +90,7 @@ class Homes:
             if found and (principal or found.hrefs("calendar-home-set")):
                 break
         else:
-            raise Unreachable("answer", f"{self.host} is no calendar server, as far as it shows.")
+            raise self._no_server()
         at = self._at(found.href, principal[0]) if principal else found.href
         person = self._properties(
             at, "D:displayname", "C:calendar-home-set", "C:calendar-user-address-set", "D:group-membership"
@@ -109,13 +112,34 @@ class Homes:
             "two-homes": len(person.hrefs("calendar-home-set")) > 1, "delegates": bool(of_groups),
             "other-host": origin_of(homes[0]) not in (origin_of(self.address), origin_of(found.href)),
         })  # fmt: skip
-        offers = self.web.request("OPTIONS", homes[0]).headers.get("dav", "")
+        offers = self._offers(homes[0])
         addresses = [a.lower().removeprefix("mailto:") for a in person.hrefs("calendar-user-address-set")]
         return Home(
             at, homes[0], person.text("displayname"), tuple(a for a in addresses if "@" in a),
             "calendar-auto-schedule" in offers or "calendar-schedule" in offers,
             tuple(home for home in dict.fromkeys(others) if home != homes[0]),
         )  # fmt: skip
+
+    def _no_server(self) -> Unreachable:
+        status, words = self._said
+        if status != 403 or not self.web.signed_in:
+            return Unreachable("missing", f"{self.host} is no calendar server, as far as it shows.")
+        said = f" It says: {words}" if words else ""
+        self.is_server = True  # it is signed in to, and says no
+        return Unreachable(
+            "answer",
+            f"{self.host} refuses to answer calendar programs with this user name and password (403).{said} Many"
+            " servers want a password made for programs: make one there, or ask who runs it.",
+        )
+
+    def _offers(self, home: str) -> str:
+        """What a server says it can do; nothing where it has trouble with the question."""
+        try:
+            return self.web.request("OPTIONS", home, once=True).header("dav")
+        except Unreachable as error:
+            if error.http_status < 500:
+                raise
+            return ""
 
     def _homes_without(self, principal: str, root: str) -> list[str]:
         """Where calendars are although the server does not say it: at one's own address, or at the one given; what
@@ -171,6 +195,13 @@ class Homes:
         answer = self.web.request("PROPFIND", url, dav.propfind(CALENDAR, everything=True), DEPTH)
         if answer.status != 207 and not needed:
             return [], []
+        if answer.status in (*GONE, 403):
+            what = "there is nothing at that address" if answer.status in GONE else "does not let you look there"
+            raise Unreachable(
+                "homeless",
+                f"{self.host} says where your calendars are, and then {what} ({answer.status}). Ask who runs"
+                f" {self.host}: your calendars may have to be set up there first.",
+            )
         found, _ = dav.multistatus(expect(answer, 207).body, self.host)
         calendars, shelves = [], []
         itself = {unquote(one).rstrip("/") for one in (url, answer.url)}
@@ -189,7 +220,9 @@ class Homes:
     def _properties(self, url: str, *names: str) -> dav.Found | None:
         answer = self.web.request("PROPFIND", url, dav.propfind(names), FLAT)
         if answer.status != 207:
+            self._said = max(self._said, (answer.status, dav.condition(answer.body)[1]))
             return None
+        self.is_server = True
         found, _ = dav.multistatus(answer.body, self.host)
         return dav.Found(self._at(answer.url, found[0].href), 200, found[0].properties) if found else None
 

@@ -68,7 +68,7 @@
     <ul>
       {#each many as one (`${one.remote_id} ${one.message}`)}
         <li class="flex items-center gap-4 py-1 text-[13px]">
-          <strong class="figures w-20 text-right">{one.count.toLocaleString('en-GB')}</strong>
+          <strong class="text-removed w-20">{one.count.toLocaleString('en-GB')} refused</strong>
           <span class="text-soft w-72 truncate" title="{one.calendar} on {one.account}"
             >{one.calendar}, {one.account}</span
           >
