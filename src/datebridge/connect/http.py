@@ -149,14 +149,25 @@ class Web:
     async def _patiently(
         self, method: str, url: str, body: bytes, headers: dict[bytes, bytes], once: bool
     ) -> Answer:  # fmt: skip
-        if not self.patience:
+        try:
             return await self._follow(method, url, body, headers)
+        except Unreachable as error:
+            if not self.patience or not error.passing:
+                raise
+            failed = error
         final = {"name", "failing", "down"} if once else {"name"}
         retrying = AsyncRetrying(
             retry=retry_if_exception(lambda e: isinstance(e, Unreachable) and e.passing and e.trouble not in final),
             stop=stop_after_delay(self.patience), wait=_pause, reraise=True,
         )  # fmt: skip
-        return await retrying(self._follow, method, url, body, headers)
+        ahead = [failed]
+
+        async def again() -> Answer:
+            if ahead:
+                raise ahead.pop()
+            return await self._follow(method, url, body, headers)
+
+        return await retrying(again)
 
     async def _follow(self, method: str, url: str, body: bytes, headers: dict[bytes, bytes]) -> Answer:
         """Follow redirects, each checked like the first; names and passwords go only to the origins they are for."""

@@ -8,10 +8,14 @@ from __future__ import annotations
 
 import asyncio
 import os
+import sys
 import threading
 from collections.abc import Callable, Coroutine
 from concurrent.futures import CancelledError
 from typing import Any, TypeVar
+
+# It is looked for at every request, and where it is not installed that takes longer than the request itself.
+sys.modules.setdefault("sniffio", None)  # type: ignore[arg-type]
 
 Result = TypeVar("Result")
 #: How often who waits is asked whether it should go on, in seconds.

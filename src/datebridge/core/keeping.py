@@ -17,9 +17,10 @@ from hashlib import blake2b
 
 from datebridge.core.comparing.fields import differing
 from datebridge.core.index.derive import digest_of
-from datebridge.core.objects import take_apart
 from datebridge.core.text.component import Component
 from datebridge.core.text.lines import NotAContentLine, parse_line
+from datebridge.core.text.reader import Reader
+from datebridge.core.text.source import open_bytes
 
 _ENTRY = re.compile(rb"BEGIN:VCALENDAR\s.*?^BEGIN:(?!VCALENDAR|VTIMEZONE|STANDARD|DAYLIGHT)[A-Z-]", re.I | re.S | re.M)
 #: What may follow the end of a text.
@@ -40,7 +41,7 @@ def contents(texts: Iterable[str]) -> Counter[bytes]:
 
 def entries_in(data: bytes) -> list[str]:
     """The texts of the entries in an object's octets."""
-    return [text for _, text in take_apart(data).entries]
+    return [one.text for one in Reader(open_bytes(data)) if one.name not in ("VCALENDAR", "VTIMEZONE")]
 
 
 def is_object(data: bytes) -> bool:
@@ -52,9 +53,9 @@ def is_object(data: bytes) -> bool:
     return data.rstrip(_AFTER)[-13:].upper() == b"END:VCALENDAR" and _ENTRY.search(data) is not None
 
 
-def fingerprint(data: bytes) -> str:
-    """What two objects share that hold the same entries, saying the same but for DTSTAMP; "" for no entries."""
-    said = sorted(map(digest_of, entries_in(data)))
+def fingerprint(texts: Iterable[str]) -> str:
+    """What two objects share whose entries are the same but for DTSTAMP; "" for no entries."""
+    said = sorted(map(digest_of, texts))
     return blake2b(b"".join(said), digest_size=16).hexdigest() if said else ""
 
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 import structlog
 
-from datebridge.connect.caldav import LAGS, CalDavServer, withheld
+from datebridge.connect.caldav import FETCH, LAGS, CalDavServer, Resource, withheld
 from datebridge.connect.connector import Objects, Seen
 from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.homes import Listed
@@ -31,6 +31,7 @@ from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.jobs import ClaimLost, lane_of
 from datebridge.store.pushes import is_header_on_its_way
 from datebridge.store.remotes import Known, known_objects, note, unread_objects
+from datebridge.store.sql import chunks
 from datebridge.store.tables import Remote, demand_id
 
 log = structlog.get_logger()
@@ -140,10 +141,13 @@ def trouble_of(error: Exception) -> tuple[str, bool]:
 
 
 def refresh(
-    store: Store, settings: Settings, remote_id: RemoteId, report: Report | None = None, read_back: bool = False,
-    check: Callable[[], None] | None = None, by: By = PERSON,
+    store: Store, settings: Settings, remote_id: RemoteId, report: Report | None = None,
+    read_back: Mapping[str, Resource] | None = None, check: Callable[[], None] | None = None, by: By = PERSON,
 ) -> Refreshed:  # fmt: skip
-    """Bring the copy of one calendar up to what is there now; `read_back`: just after having written there.
+    """Bring the copy of one calendar up to what is there now.
+
+    Args:
+        read_back: just after having written there; with what has been read of it already.
 
     Raises:
         Unreachable: if its other end cannot be asked; the copy stays as it was, or follows as far as it could.
@@ -185,7 +189,7 @@ class _Refresh:
         self.store, self.line, self.row, self.by, self.report = store, line, row, by, report
         self.remote, self.calendar = switched_on(row)
 
-    def run(self, news: Objects, read_back: bool) -> tuple[str, SetId | None]:
+    def run(self, news: Objects, read_back: Mapping[str, Resource] | None) -> tuple[str, SetId | None]:
         absorber = Absorber(self.store, self.row)
         try:
             return self._run(absorber, news, read_back)
@@ -193,17 +197,19 @@ class _Refresh:
             absorber.give_up()
             raise
 
-    def _run(self, absorber: Absorber, news: Objects, read_back: bool) -> tuple[str, SetId | None]:
+    def _run(
+        self, absorber: Absorber, news: Objects, read_back: Mapping[str, Resource] | None
+    ) -> tuple[str, SetId | None]:
         with self.store.read() as connection:
             unread = unread_objects(connection, self.remote)
             header = header_of(connection, self.calendar)
         first = not self.row.token and not self.row.tag and header is None
         if news.delta is not None or unread:
-            self._fetch(absorber, news, unread)
+            self._fetch(absorber, news, unread, read_back or {})
         absorber.settle()
         self._note(absorber)
         counts, missed, state = absorber.found.counts, absorber.found.missed, news.state
-        incoming = self._called(absorber, state, first, read_back)
+        incoming = self._called(absorber, state, first, read_back is not None)
         # What could not be had is asked for again: the server is told that one knows as much as before.
         token = news.delta.token if news.delta else self.row.token
         tag, token = (self.row.tag, self.row.token) if missed else (state.tag, token)
@@ -238,7 +244,9 @@ class _Refresh:
             reason = "What it keeps was read back and is not all that was sent."
         return Incoming(kind, title, reason, self.by, read_only=not state.writable)
 
-    def _fetch(self, absorber: Absorber, news: Objects, unread: list[str]) -> None:
+    def _fetch(
+        self, absorber: Absorber, news: Objects, unread: list[str], read: Mapping[str, Resource]
+    ) -> None:  # fmt: skip
         delta = news.delta
         changed = dict(delta.changed) if delta is not None else {}
         with self.store.read() as connection:
@@ -252,8 +260,12 @@ class _Refresh:
             href for href, etag in changed.items() if href not in known or not etag or known[href].etag != etag
         ]  # fmt: skip
         wanted = list(dict.fromkeys([*wanted, *unread]))
+        at_hand = [h for h in wanted if h in read and changed.get(h, read[h].etag) == read[h].etag]
+        wanted = [href for href in wanted if href not in set(at_hand)] if at_hand else wanted
         done = 0
         absorber.take_gone(gone)
+        for some in chunks(at_hand, FETCH):
+            absorber.take(read[href] for href in some)
         for piece in server.fetch(self.row.url, wanted):
             # What has just been listed is not gone: whoever says so may lag behind, and is asked again later.
             absorber.take(replace(one, status=LAGS) if one.gone and one.href in changed else one for one in piece)

@@ -12,6 +12,7 @@ from collections.abc import Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
 
+from datebridge.connect.caldav import Resource
 from datebridge.connect.errors import Unreachable
 from datebridge.core.ids import AccountId, JobId, PushId, RemoteId, VersionId
 from datebridge.core.keeping import contents, dropped, entries_in, fingerprint
@@ -47,6 +48,8 @@ from datebridge.store.remotes import Known, forget_objects, keep_objects, note, 
 from datebridge.store.tables import Remote
 
 _CHUNK = 256
+#: So many objects that were read back are kept for the refresh that takes them over; the rest is asked for again.
+_MOST_KEPT = 20_000
 #: After so many failures in a row no more is sent to a calendar for now.
 _STRIKES = 5
 
@@ -83,7 +86,10 @@ def push_job(context: JobContext) -> dict[str, Any]:
                 if own.get(PushState.PUSHED):
                     went_through(context.store, account)
             if pusher.unread():
-                refresh(context.store, context.settings, remote_id, read_back=True, check=context.check, by=context.by)
+                refresh(
+                    context.store, context.settings, remote_id, check=context.check, by=context.by,
+                    read_back=pusher.fetched,
+                )  # fmt: skip
         except Stopped:
             put_off(context.store, [remote_id], context.settings.refresh_every)
             raise
@@ -117,6 +123,7 @@ class Pusher:
         self.remote, self.calendar = switched_on(row)
         self.sender = Sender(store, line, row)
         self.counts: dict[str, int] = {}
+        self.fetched: dict[str, Resource] = {}
         self._last = PushId(0)
 
     def run(self) -> dict[str, int]:
@@ -289,7 +296,9 @@ class Pusher:
             as_sent = contents(kept) == contents(outcome.sent)
             drops |= dropped(outcome.sent, kept)
             lasting = as_sent and outcome.sent == unit.texts and not unit.seen
-            mark = "" if lasting else fingerprint(there.data)
+            mark = "" if lasting else fingerprint(kept)
+            if not lasting and len(self.fetched) < _MOST_KEPT:
+                self.fetched[there.href] = there
             known.append(
                 Known(there.href, self._uid(unit), there.etag if lasting else "", unit.versions, mark)
             )  # fmt: skip

@@ -297,11 +297,12 @@ class Sender:
         to keep of it just afterwards, or what somebody has seen there and decided about. All else is a change."""
         if unit.seen and _alike(data, unit.seen.encode()):
             return True
-        if known.kept and fingerprint(data) == known.kept:
+        there = entries_in(data)
+        if known.kept and fingerprint(there) == known.kept:
             return True
         with self.store.read() as connection:
             written = texts_of(connection, known.versions).values()
-        return bool(known.versions) and contents(entries_in(data)) == contents(written)
+        return bool(known.versions) and contents(there) == contents(written)
 
     def _in_conflict(self, unit: Unit, href: str, there: Resource) -> Outcome:
         theirs = (there.data or b"").decode("utf-8", "replace")
