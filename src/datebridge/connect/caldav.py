@@ -17,7 +17,7 @@ from datebridge.connect import dav
 from datebridge.connect.charsets import as_calendar
 from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.homes import CALENDAR, DEPTH, FLAT, GONE, Homes, Listed, as_listed, expect, joined
-from datebridge.connect.http import Answer, Web
+from datebridge.connect.http import Answer, Asked, Web
 from datebridge.core.keeping import is_object
 
 #: How many entries one multiget asks for; and of how many it asks only whether they are there.
@@ -286,10 +286,7 @@ class CalDavServer(Homes):
     def put(self, url: str, data: bytes, etag: str | None) -> Answer:
         """Write an object: over the state a strong `etag` stands for, as a new one where it is "", or over whatever
         is there where it is None (RFC 9110 §13.1)."""
-        headers = {"Content-Type": "text/calendar; charset=utf-8"}
-        if etag is not None:
-            headers |= {"If-Match": etag} if etag else {"If-None-Match": "*"}
-        return self.web.request("PUT", url, data, headers)
+        return self.web.request(*writing(url, data, etag))
 
     def delete(self, url: str, etag: str) -> Answer:
         """Delete an object; an attendee's deletion is not told to the organiser (RFC 6638 §8.1)."""
@@ -308,6 +305,14 @@ class CalDavServer(Homes):
     def set_properties(self, url: str, values: dict[tuple[str, str], str]) -> Answer:
         body = dav.settings("D:propertyupdate", values)
         return self.web.request("PROPPATCH", url, body, {"Content-Type": "application/xml; charset=utf-8"})
+
+
+def writing(url: str, data: bytes, etag: str | None) -> Asked:
+    """The request that writes an object; `etag` as for `CalDavServer.put`."""
+    headers = {"Content-Type": "text/calendar; charset=utf-8"}
+    if etag is not None:
+        headers |= {"If-Match": etag} if etag else {"If-None-Match": "*"}
+    return Asked("PUT", url, data, headers)
 
 
 def is_strong(etag: str) -> bool:

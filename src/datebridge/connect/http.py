@@ -7,26 +7,34 @@ import logging
 import math
 import ssl
 import time
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Generator, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import Future
 from dataclasses import dataclass
 from email.utils import parsedate_to_datetime
+from typing import NamedTuple
 
 import httpx
 from tenacity import AsyncRetrying, RetryCallState, retry_if_exception, stop_after_delay
 
 from datebridge import __version__
 from datebridge.clock import now
-from datebridge.connect.errors import Unreachable
+from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.gate import Gate, GuardedTransport
 from datebridge.connect.origins import host_of, is_upgrade, origin_of
 from datebridge.connect.signing import challenges, signing, strongest
 from datebridge.connect.unpacking import Body
-from datebridge.connect.waiting import wait
+from datebridge.connect.waiting import begin, result_of, wait
 
 # It would write every address down, and some addresses work like passwords.
 logging.getLogger("httpx").setLevel(logging.WARNING)
 
 _REDIRECTS = 5
+_HEADERS = [
+    (b"User-Agent", f"DateBridge/{__version__}".encode()), (b"accept", b"*/*"),
+    (b"Accept-Encoding", b"gzip, deflate"), (b"Connection", b"keep-alive"),
+]  # fmt: skip
+#: So much of what comes with a 401 is read, in octets.
+_MOST_REFUSAL = 1 << 20
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS", "PROPFIND", "REPORT"})
 _LONGEST_WAIT = 60.0
 #: A body may come as slowly as it likes for so many seconds, and then no slower than so many octets a second.
@@ -69,6 +77,15 @@ class Answer:
         return "" if etag.startswith("W/") else etag
 
 
+class Asked(NamedTuple):
+    """A request to be sent with others."""
+
+    method: str
+    url: str
+    body: bytes
+    headers: Mapping[str, str]
+
+
 class Web:
     """A client for one account. Safe to use from several threads.
 
@@ -89,10 +106,8 @@ class Web:
         self.connections, self.patience, self.most_octets = connections, patience, most_octets
         self.origins = {origin_of(origin) for origin in origins}
         self._auth = signing(user, password, frozenset(self.origins)) if user or password else None
-        self._client = httpx.AsyncClient(
-            transport=GuardedTransport(gate, connections), timeout=httpx.Timeout(timeout, connect=10), trust_env=False,
-            headers={"User-Agent": f"DateBridge/{__version__}", "Accept-Encoding": "gzip, deflate"},
-        )  # fmt: skip
+        self._transport = GuardedTransport(gate, connections)
+        self._extensions = {"timeout": httpx.Timeout(timeout, connect=10).as_dict()}
         self._check = check
         self._ends = time.monotonic() + budget if budget is not None else None
         self._not_before = 0.0
@@ -120,7 +135,7 @@ class Web:
         return found
 
     def close(self) -> None:
-        wait(self._client.aclose())
+        wait(self._transport.aclose())
 
     def __enter__(self) -> Web:
         return self
@@ -145,6 +160,41 @@ class Web:
             raise self._leaves(origin)
         octets = {name.encode(): value.encode() for name, value in (headers or {}).items()}
         return wait(self._patiently(method, url, body, octets, once), self._check)
+
+    def begin_many(self, asked: Sequence[Asked], answers: list[Answer | Exception | None]) -> Future[None]:
+        """Send many requests meanwhile, as many at once as there are connections.
+
+        Each answer, or what went wrong, is put in its place in `answers` as it comes; where it is the other end itself
+        that fails, no more are sent. `finish` waits for them.
+
+        Raises:
+            Unreachable: as `request` does, if the password would leave.
+        """
+        for one in asked:
+            if self._auth is not None and origin_of(one.url) not in self.origins:
+                raise self._leaves(origin_of(one.url))
+        turns = iter(range(len(asked)))
+
+        async def some() -> None:
+            for place in turns:
+                one = asked[place]
+                octets = {name.encode(): value.encode() for name, value in one.headers.items()}
+                try:
+                    answers[place] = await self._patiently(one.method, one.url, one.body, octets, False)
+                except Exception as error:
+                    answers[place] = error
+                    if not (isinstance(error, Unreachable) and error.trouble in ALONE):
+                        for _ in turns:  # nobody takes another turn
+                            pass
+
+        async def together() -> None:
+            await asyncio.gather(*(some() for _ in range(min(self.connections, len(asked)))))
+
+        return begin(together())
+
+    def finish(self, sent: Future[None]) -> None:
+        """Wait for requests that were begun; given up where `check` raises."""
+        result_of(sent, self._check)
 
     async def _patiently(
         self, method: str, url: str, body: bytes, headers: dict[bytes, bytes], once: bool
@@ -226,9 +276,12 @@ class Web:
     async def _ask(
         self, method: str, url: str, body: bytes, headers: dict[bytes, bytes], host: str
     ) -> tuple[httpx.Response, bytes]:
-        request = self._client.build_request(method, url, content=body or None, headers=headers)
+        own = [pair for pair in _HEADERS if pair[0] != b"accept" or b"Accept" not in headers]
+        request = httpx.Request(
+            method, url, headers=[*own, *headers.items()], content=body or None, extensions=self._extensions
+        )  # fmt: skip
         auth = self._auth if origin_of(url) in self.origins else None
-        response = await self._client.send(request, auth=auth, stream=True)
+        response = await self._signed(request, auth)
         try:
             taken = Body(response.headers.get("content-encoding", "") if method != "HEAD" else "",
                          self.most_octets, host)  # fmt: skip
@@ -241,6 +294,27 @@ class Web:
                     raise Unreachable("timeout", f"{host} sends its answer too slowly to wait for.")
             return response, taken.end() if octets else b""
         finally:
+            await response.aclose()
+
+    async def _signed(self, request: httpx.Request, auth: httpx.Auth | None) -> httpx.Response:
+        """Send a request, once more where it has to be signed. Redirects and cookies are nobody's business here."""
+        flow = auth.auth_flow(request) if auth is not None else iter([request])
+        request = next(flow)
+        while True:
+            response = await self._transport.handle_async_request(request)
+            response.request = request
+            try:
+                request = flow.send(response) if isinstance(flow, Generator) else next(flow)
+            except StopIteration:
+                return response
+            except BaseException:
+                await response.aclose()
+                raise
+            octets = 0
+            async for piece in response.aiter_raw():  # to its end, so that the connection can be used again
+                octets += len(piece)
+                if octets > _MOST_REFUSAL:
+                    break
             await response.aclose()
 
     def _judge(self, response: httpx.Response, host: str, url: str) -> None:

@@ -11,7 +11,7 @@ import os
 import sys
 import threading
 from collections.abc import Callable, Coroutine
-from concurrent.futures import CancelledError
+from concurrent.futures import CancelledError, Future
 from typing import Any, TypeVar
 
 # It is looked for at every request, and where it is not installed that takes longer than the request itself.
@@ -40,7 +40,16 @@ def wait(work: Coroutine[Any, Any, Result], check: Callable[[], None] | None = N
     Args:
         check: asked four times a second; what it raises ends the work, and is raised here.
     """
-    future = asyncio.run_coroutine_threadsafe(work, _loop())
+    return result_of(begin(work), check)
+
+
+def begin(work: Coroutine[Any, Any, Result]) -> Future[Result]:
+    """Work that is done meanwhile; `result_of` waits for it."""
+    return asyncio.run_coroutine_threadsafe(work, _loop())
+
+
+def result_of(future: Future[Result], check: Callable[[], None] | None = None) -> Result:
+    """What work that was begun comes to; `check` as for `wait`."""
     try:
         while True:
             try:

@@ -8,12 +8,15 @@ end is not known it is *sending*, and a refusal to overwrite what turns out to b
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from typing import Any
+from contextlib import suppress
+from functools import partial
+from typing import Any, NamedTuple
 
 from datebridge.connect.caldav import Resource
 from datebridge.connect.errors import Unreachable
+from datebridge.connect.http import Answer
 from datebridge.core.ids import AccountId, JobId, PushId, RemoteId, VersionId
 from datebridge.core.keeping import contents, dropped, entries_in, fingerprint
 from datebridge.core.objects import take_apart
@@ -23,7 +26,7 @@ from datebridge.services.jobs.jobs import JobContext, Refused, Stopped
 from datebridge.services.sync import push_calendar
 from datebridge.services.sync.holding import objects_holding
 from datebridge.services.sync.pull import failed, is_of_account, passing, pause_of, refresh, trouble_of
-from datebridge.services.sync.sending import Outcome, Sender, Unit
+from datebridge.services.sync.sending import Outcome, Plain, Sender, Unit
 from datebridge.settings import Settings
 from datebridge.store.accounts import put_off, remote, switched_on, went_through
 from datebridge.store.changesets.apply import follow_up
@@ -50,6 +53,8 @@ from datebridge.store.tables import Remote
 _CHUNK = 256
 #: So many objects that were read back are kept for the refresh that takes them over; the rest is asked for again.
 _MOST_KEPT = 20_000
+#: Of so many objects a piece is learned what the server leaves out.
+_MOST_LOOKED = 20
 #: After so many failures in a row no more is sent to a calendar for now.
 _STRIKES = 5
 
@@ -113,6 +118,15 @@ def push_job(context: JobContext) -> dict[str, Any]:
     return counts
 
 
+class _Sent(NamedTuple):
+    """Units under way: those that one request writes, with the answers as they come, and the others."""
+
+    plain: list[Plain]
+    answers: list[Answer | Exception | None]
+    together: Future[None]
+    others: list[Future[Outcome]]
+
+
 class Pusher:
     """Pushes what waits for one calendar."""
 
@@ -142,13 +156,13 @@ class Pusher:
         strikes = 0
         with ThreadPoolExecutor(max_workers=self.line.web.connections) as pool:
             sent = self._submit(pool, self._begin())
-            while sent:
+            while sent is not None:
                 ahead = self._submit(pool, self._begin())  # so that no connection waits for the book-keeping
                 outcomes: list[Outcome] = []
                 trouble: Exception | None = None
-                for future in sent:
+                for ended in self._ended(pool, sent):
                     try:
-                        outcomes.append(future.result())
+                        outcomes.append(ended())
                     except (Stopped, ClaimLost) as error:  # raised once what did end has been noted
                         trouble = error
                     except Exception as error:
@@ -162,7 +176,7 @@ class Pusher:
                 self._read_back(outcomes)
                 done += len(outcomes)
                 if trouble is not None:
-                    self._record(_finished(ahead))
+                    self._record(self._finished(ahead))
                     raise trouble
                 self._report(done)
                 sent = ahead
@@ -170,8 +184,49 @@ class Pusher:
             raise odd
         return self.counts
 
-    def _submit(self, pool: ThreadPoolExecutor, units: list[Unit]) -> list[Future[Outcome]]:
-        return [pool.submit(self.sender.send, unit) for unit in units]
+    def _submit(self, pool: ThreadPoolExecutor, units: list[Unit]) -> _Sent | None:
+        """Begin sending; what one request writes goes together, without a thread for each."""
+        if not units:
+            return None
+        plain: list[Plain] = []
+        others: list[Future[Outcome]] = []
+        for unit in units:
+            one = self.sender.plain(unit)
+            if one is None:
+                others.append(pool.submit(self.sender.send, unit))
+            else:
+                plain.append(one)
+        answers: list[Answer | Exception | None] = [None] * len(plain)
+        return _Sent(plain, answers, self.line.web.begin_many([one.asked for one in plain], answers), others)
+
+    def _ended(self, pool: ThreadPoolExecutor, sent: _Sent) -> Iterator[Callable[[], Outcome]]:
+        """How each unit ended, once it has: to be called, and to raise what went wrong."""
+        try:
+            self.line.web.finish(sent.together)
+        except (Stopped, ClaimLost) as error:
+            yield _raising(error)
+        further: list[Future[Outcome]] = []
+        for one, answer in zip(sent.plain, sent.answers, strict=True):
+            if answer is None:  # it was not sent any more
+                continue
+            if self.sender.is_written(answer):
+                yield partial(self.sender.answered, one, answer)
+            else:
+                further.append(pool.submit(self.sender.answered, one, answer))
+        for future in (*further, *sent.others):
+            yield future.result
+
+    def _finished(self, sent: _Sent | None) -> list[Outcome]:
+        """What did end of requests that were under way when another failed."""
+        if sent is None:
+            return []
+        with suppress(Exception):
+            self.line.web.finish(sent.together)
+        written = [
+            self.sender.answered(one, answer) for one, answer in zip(sent.plain, sent.answers, strict=True)
+            if answer is not None and self.sender.is_written(answer)
+        ]  # fmt: skip
+        return [*written, *(future.result() for future in sent.others if future.exception() is None)]
 
     def unread(self) -> bool:
         with self.store.read() as connection:
@@ -287,14 +342,15 @@ class Pusher:
         if not doubtful:
             return
         known: list[Known] = []
-        drops = set(self.row.drops.split())
+        drops, looked = set(self.row.drops.split()), 0
         for there in (one for piece in self.line.server.fetch(self.row.url, list(doubtful)) for one in piece):
             outcome = doubtful.get(there.href)
             if outcome is None or there.data is None:
                 continue
             unit, kept = outcome.unit, entries_in(there.data)
             as_sent = contents(kept) == contents(outcome.sent)
-            drops |= dropped(outcome.sent, kept)
+            if not as_sent and (looked := looked + 1) <= _MOST_LOOKED:
+                drops |= dropped(outcome.sent, kept)
             lasting = as_sent and outcome.sent == unit.texts and not unit.seen
             mark = "" if lasting else fingerprint(kept)
             if not lasting and len(self.fetched) < _MOST_KEPT:
@@ -313,6 +369,8 @@ class Pusher:
         return unit.known.uid if unit.known is not None else unit.uid
 
 
-def _finished(futures: list[Future[Outcome]]) -> list[Outcome]:
-    """What did end of requests that were under way when another failed."""
-    return [future.result() for future in futures if future.exception() is None]
+def _raising(error: Exception) -> Callable[[], Outcome]:
+    def ended() -> Outcome:
+        raise error
+
+    return ended

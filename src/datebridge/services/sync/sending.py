@@ -7,15 +7,16 @@ those that change by being read) the object is compared before it is written ove
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from hashlib import blake2b
 from urllib.parse import urljoin
 
 from datebridge.connect import dav
-from datebridge.connect.caldav import CalDavServer, Resource, canonical, is_strong
+from datebridge.connect.caldav import CalDavServer, Resource, canonical, is_strong, writing
 from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.homes import GONE, calendar_gone
-from datebridge.connect.http import Answer
+from datebridge.connect.http import Answer, Asked
 from datebridge.connect.origins import host_of
 from datebridge.core.ids import PushId, VersionId
 from datebridge.core.invitations import silenced
@@ -98,6 +99,16 @@ class Outcome:
     sent: tuple[str, ...] = ()
 
 
+@dataclass(frozen=True, slots=True)
+class Plain:
+    """A unit that one request writes, with the texts as they are sent."""
+
+    unit: Unit
+    texts: tuple[str, ...]
+    href: str
+    asked: Asked
+
+
 class Sender:
     """Sends the units of one calendar. Safe to use from several threads."""
 
@@ -113,8 +124,46 @@ class Sender:
         Raises:
             Unreachable: if that cannot be tried, or its end is not known.
         """
+        return self._alone(unit, lambda: self._send(unit))
+
+    def plain(self, unit: Unit) -> Plain | None:
+        """The one request that writes a unit, where nothing has to be looked at first; None where it is not that plain.
+
+        `answered` says how it ended.
+        """
+        known = unit.known
+        lasting = known is None or (is_strong(known.etag) and not self._restless)
+        if not unit.texts or not lasting or not unit.uid or self._is_known(unit):
+            return None
+        texts = unit.texts if known is not None or unit.tell else tuple(silenced(text) for text in unit.texts)
+        href = known.href if known is not None else self._new_href(unit.uid)
+        etag = known.etag if known is not None else ""
+        return Plain(unit, texts, href, writing(self._url(href), self._data(texts), etag))
+
+    def answered(self, plain: Plain, answer: Answer | Exception) -> Outcome:
+        """How a plain request ended. Asks for more where it was not simply written.
+
+        Raises:
+            Unreachable: if its end is not known.
+        """
+
+        def ended() -> Outcome:
+            if isinstance(answer, Exception):
+                raise answer
+            unit = plain.unit
+            return self._put_ended(unit, unit.known, plain.texts, plain.href, answer, True)
+
+        return self._alone(plain.unit, ended)
+
+    @staticmethod
+    def is_written(answer: Answer | Exception | None) -> bool:
+        """Whether nothing has to be asked any more."""
+        return isinstance(answer, Answer) and answer.status in _WRITTEN
+
+    def _alone(self, unit: Unit, work: Callable[[], Outcome]) -> Outcome:
+        """Trouble with one entry is how it ends, if its calendar answers."""
         try:
-            return self._send(unit)
+            return work()
         except Unreachable as error:
             if error.trouble not in ALONE:
                 raise
@@ -126,8 +175,7 @@ class Sender:
 
     def _send(self, unit: Unit) -> Outcome:
         known = unit.known
-        as_known = known is not None and unit.versions and set(known.versions) == set(unit.versions)
-        if as_known and known is not None and known.etag and not unit.seen:
+        if known is not None and self._is_known(unit):
             return Outcome(unit, PushState.PUSHED, "", known.href, known.etag)
         etag: str | None = known.etag if known is not None else ""
         if known is not None and (self._restless or not is_strong(known.etag)):
@@ -139,6 +187,13 @@ class Sender:
         if unit.texts:
             return self._put(unit, known, etag)
         return self._delete(unit, known, etag or "")
+
+    @staticmethod
+    def _is_known(unit: Unit) -> bool:
+        """Whether what is to be written is what is known to be there."""
+        known = unit.known
+        same = known is not None and unit.versions and set(known.versions) == set(unit.versions)
+        return bool(same and known is not None and known.etag and not unit.seen)
 
     def _looked_at(self, unit: Unit, known: Known) -> Outcome | Known | None:
         """The object as it is now, if it may be written over; None where it is not there."""
@@ -164,8 +219,14 @@ class Sender:
             return Outcome(unit, PushState.REFUSED, "It has no UID, so no server takes it.")
         href = known.href if known is not None else self._new_href(unit.uid)
         answer = self.server.put(self._url(href), self._data(texts), etag)
+        return self._put_ended(unit, known, texts, href, answer, etag is not None)
+
+    def _put_ended(
+        self, unit: Unit, known: Known | None, texts: tuple[str, ...], href: str, answer: Answer, lasts: bool
+    ) -> Outcome:  # fmt: skip
+        """How a writing ended; `lasts`: an ETag stands for what is there."""
         if answer.status in _WRITTEN:
-            return self._written(unit, texts, href, answer if etag is not None else None)
+            return self._written(unit, texts, href, answer if lasts else None)
         if answer.status == 412 or (known is not None and answer.status in GONE):
             return self._met(unit, known, href, texts)
         if known is None and dav.condition(answer.body)[0] == "no-uid-conflict":
