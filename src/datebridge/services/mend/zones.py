@@ -117,7 +117,7 @@ def ruled_job(context: JobContext) -> dict[str, Any]:
     with store.read() as connection:
         calendars = sorted({one.calendar for one in stored.in_use(connection) if one.tzid == tzid})
         wanted = [(calendar, some) for calendar in calendars
-                  for some in chunks(stored.using(connection, tzid, calendar), _AT_ONCE)]  # fmt: skip
+                  for some in chunks(stored.using(connection, [tzid], calendar), _AT_ONCE)]  # fmt: skip
     changed = done = 0
     for calendar, some in wanted:
         with store.write() as connection:

@@ -6,10 +6,10 @@ puts entries beside other ones, the index of those concerned is made anew with i
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable, Iterator
 from typing import NamedTuple
 
-from sqlalchemy import ColumnElement, Connection, Table, and_, func, literal, or_, select, update
+from sqlalchemy import ColumnElement, Connection, Table, and_, or_, select, update
 
 from datebridge.core.checks import examine
 from datebridge.core.ids import CalendarId, GroupId, SetId, VersionId
@@ -64,19 +64,21 @@ def settle(connection: Connection, set_id: SetId) -> None:
         odd = ENTRIES.c.marks.op("&")(Mark.DEFINED_ZONE | Mark.UNRESOLVED_ZONE) != 0
         fresh = select(ENTRIES.c.id).join(CHANGES, CHANGES.c.after_id == ENTRIES.c.id)
         wanted = set(run(fresh.where(own, ENTRIES.c.listed, odd)).scalars())
-        for name in names:
-            wanted.update(using(connection, name, calendar))
+        wanted.update(using(connection, names, calendar))
         reindex_entries(connection, calendar, wanted)
 
 
-def using(connection: Connection, tzid: str, calendar: CalendarId) -> list[VersionId]:
-    """The entries of a calendar that use a zone name."""
-    fenced = literal("\x1f").op("||")(ENTRIES.c.tzids).op("||")("\x1f")
-    found = select(ENTRIES.c.id).where(
-        ENTRIES.c.calendar_id == calendar, ENTRIES.c.listed, ENTRIES.c.tzids != "",
-        func.instr(fenced, f"\x1f{tzid}\x1f") > 0,
-    )  # fmt: skip
-    return [VersionId(number) for number in connection.execute(found.order_by(ENTRIES.c.id)).scalars()]
+def using(connection: Connection, tzids: Collection[str], calendar: CalendarId) -> Iterator[VersionId]:
+    """The entries of a calendar that use one of some zone names, in one pass however many names there are."""
+    wanted = set(tzids)
+    if not wanted:
+        return
+    used = select(ENTRIES.c.id, ENTRIES.c.tzids).where(
+        ENTRIES.c.calendar_id == calendar, ENTRIES.c.listed, ENTRIES.c.tzids != ""
+    )
+    for row in connection.execute(used):
+        if not wanted.isdisjoint(row.tzids.split("\x1f")):
+            yield VersionId(row.id)
 
 
 class InUse(NamedTuple):
