@@ -28,6 +28,7 @@ from datebridge.store.shares import hosts, shares_echoed
 from datebridge.store.tables import Share, ShareHost
 from datebridge.store.use import UseBook
 from tests.api.public.test_door import BERTHS
+from tests.third import Answer, third_server
 from tests.world import World, new_world
 
 MEMBER, LOW_TIDE = "member", "low-tide-7"
@@ -144,6 +145,29 @@ def test_what_somebody_else_has_put_there_is_left_unless_that_is_meant(world: Wo
     worker.drain(world.store, world.settings)
     assert there(world).decode() == feed_of(world, share)
     assert host(world, number).trouble == ""
+
+
+@pytest.mark.parametrize("answer", [Answer(200, b"theirs"), Answer(403), Answer(200, b"")])
+def test_a_host_that_heeds_no_conditions_or_shows_nothing_loses_no_file(world: World, answer: Answer) -> None:
+    share = make(world)
+    with third_server() as third:
+        origins = (*world.settings.allowed_origins, third.address)
+        world.settings = world.settings.model_copy(update={"allowed_origins": origins})
+        third.says = {"GET /web.ics": answer, "PUT /web.ics": Answer(204)}  # it takes whatever comes
+        number = handing.add_host(
+            world.store, world.settings, share, Form.FEED, third.address + "web.ics", MEMBER, LOW_TIDE, True
+        )
+        worker.drain(world.store, world.settings)
+        assert [one for one in third.log if one.startswith("PUT")] == []
+        assert "left as it is" in host(world, number).trouble
+        handing.queue(world.store, number, over=True)
+        worker.drain(world.store, world.settings)
+        assert [one for one in third.log if one.startswith("PUT")] == ["PUT /web.ics"]
+        third.says["GET /web.ics"] = answer  # somebody else has written anew meanwhile
+        apply(world.store, propose_deletion(world.store, world.ledger, Selection("kittiwake")))
+        handing.queue_due(world.store)
+        worker.drain(world.store, world.settings)
+        assert third.log.count("PUT /web.ics") == 1
 
 
 def test_a_wrong_password_is_said_and_tried_again_later(world: World) -> None:
