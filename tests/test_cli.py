@@ -269,6 +269,10 @@ def test_what_cannot_be_reached_ends_with_two_and_what_was_refused_with_one(
     assert reached("copy", "launch", "--to", "Fresh", "--account", "Lantern", "--apply").returncode == 1
     pushed = reached("push", "--json")
     assert (pushed.returncode, json.loads(pushed.stdout)["refused"]) == (1, 1)
+    again = reached("push", "--again", "--json")
+    assert (again.returncode, "refused" in json.loads(again.stdout)) == (0, False)
+    listed = json.loads(reached("accounts", "--json").stdout)["calendars"]
+    assert {(one["account"], one["calendar"], one["entries"]) for one in listed} >= {("Lantern", "Fresh", 1)}
     world.hosts.switches["tidewrack"].arm(Fault("unavailable", count=9))
     assert reached("pull").returncode == 1
     assert reached("copy", "launch", "--to", "X", "--account", "Nowhere").returncode == 2

@@ -109,6 +109,21 @@ def test_each_change_of_a_batch_says_how_it_fared(world: World, client: TestClie
     assert client.get("/api/conflicts").json()["total"] == 0
 
 
+def test_what_was_refused_is_grouped_by_reason_and_tried_again_at_once(world: World, client: TestClient) -> None:
+    world.connect("lantern")
+    world.hosts.switches["lantern"].arm(Fault("full", method="PUT", count=3))
+    world.take("Berths", *map(berth, range(5)))
+    world.work()
+    (group,) = client.get("/api/conflicts").json()["refusals"]
+    assert (group["count"], group["message"]) == (3, "Lantern has no room left (507).")
+    assert client.post("/api/conflicts/again", json={"message": "Another reason."}).json() == {"count": 0}
+    wish = {"remote_id": group["remote_id"], "message": group["message"]}
+    assert client.post("/api/conflicts/again", json=wish).json() == {"count": 3}
+    world.work()
+    assert len(world.there("lantern", "berths")) == 5
+    assert client.get("/api/conflicts").json() == {"total": 0, "rows": [], "refusals": []}
+
+
 def test_how_a_calendar_came_here_is_not_taken_back_and_u_is_for_ones_own_batches(
     world: World, client: TestClient
 ) -> None:
