@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
@@ -120,17 +120,20 @@ class Third:
                 return Answer(500)
             if method == "GET":
                 return self._got(there)
+            if self.strikes("cut before"):
+                return Answer(0)
             etag = there.etag if there else ""
             wanted = headers.get("if-match")
             if (wanted and wanted != etag) or ("if-none-match" in headers and there):
                 return Answer(412)
             if there and method in ("PUT", "DELETE"):
                 self.overwritten.append(there.data)
+            lost = self.strikes("cut after")
             if method == "DELETE":
                 if there is None:
                     return Answer(404)
                 self.remove(name.decode("latin-1"))
-                return Answer(204)
+                return Answer(0 if lost else 204)
             if self.strikes("keeps nothing"):
                 return Answer(201, headers={"ETag": '"never"'})
             if self.strikes("keeps something else"):
@@ -140,7 +143,7 @@ class Third:
             kept = self._keep(name, body)
             self.puts += 1
             told = {"ETag": kept.etag} if self.puts % 2 and not self.drops else {}
-            return Answer(204 if there else 201, headers=told)
+            return Answer(0) if lost else Answer(204 if there else 201, headers=told)
 
     def _got(self, there: Kept | None) -> Answer:
         if there is None:
@@ -268,6 +271,9 @@ def third_server() -> Iterator[Third]:
             body = self.rfile.read(int(self.headers.get("content-length") or 0))
             headers = {k.lower(): v.encode("latin-1").decode("utf-8", "replace") for k, v in self.headers.items()}
             said = state.answer(self.command, unquote_to_bytes(self.path), headers, body)
+            if not said.status:  # the connection is cut
+                self.close_connection = True
+                return
             self.send_response(said.status)
             for key, value in said.headers.items():
                 self.send_header(key, value.encode().decode("latin-1"))
@@ -297,5 +303,5 @@ def third_server() -> Iterator[Third]:
 
 
 #: What goes wrong, as the both-sides runs choose it.
-FAULTS = ("page", "nothing", "shell", "login", "short", "expired", "hollow", "lag")
-Doing = Callable[[], None]
+WRONG = ("page", "nothing", "shell", "login", "short", "expired", "hollow", "lag")
+FAULTS = (*WRONG, "cut before", "cut after")

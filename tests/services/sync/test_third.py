@@ -33,7 +33,7 @@ from datebridge.store.changesets.draft import CannotApply
 from tests.asking import versions_ever
 from tests.conftest import Bench, calendar, event
 from tests.depth import tries
-from tests.third import FAULTS, Third, third_server
+from tests.third import FAULTS, WRONG, Third, third_server
 
 ALARM = "BEGIN:VALARM\nACTION:DISPLAY\nDESCRIPTION:{}\nTRIGGER:-PT15M\nEND:VALARM"
 #: What of an entry somebody changes or takes away: lines that begin so go, and others come.
@@ -245,20 +245,32 @@ def test_what_somebody_took_out_there_is_not_written_over(aspect: str) -> None:
 
 def test_an_edit_that_never_arrived_is_sent_although_somebody_saved_anew() -> None:
     with beside(entry(1)) as (bench, third, account):
-        life = Life(bench, third, account)
-        third.ill = b"berth-1"
-        life.edit_here(1, "place", "7")
-        bench.push()  # it never arrives
-        third.ill = b""
+        third.faults = {"cut before": 1}
+        Life(bench, third, account).edit_here(1, "place", "7")
+        bench.push()
+        assert bench.pushed() == {"sending": 1}
         (kept,) = third.objects.values()
         third.put("berth-1.ics", kept.data.replace(b"UID:", b"DTSTAMP:20261130T000000Z\r\nUID:"))
-        (one,) = bench.unsettled()
-        conflicts.take_mine(bench.store, one.id)
         bench.push()
+        assert bench.pushed() == {"pushed": 1}
         assert b"LOCATION:Quay 7" in next(iter(third.objects.values())).data
 
 
-@pytest.mark.parametrize("fault", FAULTS)
+@pytest.mark.parametrize("drops", [(), ("X-MARK",)])
+def test_an_edit_whose_answer_was_lost_is_no_conflict(drops: tuple[str, ...]) -> None:
+    with beside(entry(1), entry(2), drops=drops) as (bench, third, account):
+        life = Life(bench, third, account)
+        third.faults = {"cut after": 2}
+        life.edit_here(1, "place", "7")
+        life.delete_here(2)
+        bench.push()
+        for _ in range(2):
+            bench.push()
+        assert bench.pushed() == {"pushed": 2}
+        assert bench.here() == bench.there()
+
+
+@pytest.mark.parametrize("fault", WRONG)
 def test_an_answer_that_is_no_entry_removes_nothing_and_hides_nothing(fault: str) -> None:
     with beside(entry(1), entry(2)) as (bench, third, account):
         Life(bench, third, account).edit_there(1, "place", "7")
@@ -274,7 +286,7 @@ def test_an_answer_that_is_no_entry_removes_nothing_and_hides_nothing(fault: str
         assert sum(bench.here().values()) == 3
 
 
-@pytest.mark.parametrize("fault", FAULTS)
+@pytest.mark.parametrize("fault", WRONG)
 def test_a_first_fetch_that_was_answered_wrongly_is_made_up_for(fault: str) -> None:
     with third_server() as third, TemporaryDirectory() as folder:
         third.put("berth-1.ics", calendar(entry(1)).encode())
