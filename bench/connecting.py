@@ -1,7 +1,8 @@
-"""Talking to servers, beside a bare loop of the same writings: pulling, copying, refreshing."""
+"""Talking to servers, beside the same writings and nothing else: pulling, copying, refreshing."""
 
 from __future__ import annotations
 
+import asyncio
 import time
 from dataclasses import dataclass
 from pathlib import Path
@@ -96,13 +97,25 @@ def _objects(path: Path) -> dict[str, list[str]]:
 
 
 def _bare(address: str, objects: dict[str, list[str]]) -> float:
-    """The same writings in a plain loop, one after the other over one connection."""
-    bodies = [(uid, assemble(texts, [])) for uid, texts in objects.items()]
+    """The same writings and nothing else, over as many connections as an account has."""
+    bodies = iter([(uid, assemble(texts, [])) for uid, texts in objects.items()])
+    connections = Settings.model_fields["connections"].default
+
+    async def written() -> None:
+        limits = httpx.Limits(max_connections=connections)
+        async with httpx.AsyncClient(
+            base_url=address, auth=("bare", PASSWORD), trust_env=False, limits=limits
+        ) as client:  # fmt: skip
+
+            async def some() -> None:
+                for uid, body in bodies:
+                    url = f"/dav/calendars/bare/many/{uid}.ics"
+                    (await client.put(url, content=body, headers={"If-None-Match": "*"})).raise_for_status()
+
+            await asyncio.gather(*(some() for _ in range(connections)))
+
     start = time.perf_counter()
-    with httpx.Client(base_url=address, auth=("bare", PASSWORD), trust_env=False) as client:
-        for uid, body in bodies:
-            url = f"/dav/calendars/bare/many/{uid}.ics"
-            client.put(url, content=body, headers={"If-None-Match": "*"}).raise_for_status()
+    asyncio.run(written())
     return time.perf_counter() - start
 
 

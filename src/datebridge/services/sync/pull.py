@@ -314,5 +314,5 @@ def _missed(host: str, missed: Counter[int], spared: int) -> str:
     """What could not be had, and why: ``Lantern does not hand out 2 of its entries (500).``"""
     why = ", ".join(map(withheld, sorted(missed)))
     what = "one of its entries" if missed.total() == 1 else f"{missed.total():,} of its entries"
-    kept = f" {spared:,} that are not listed any more may be among them and stay here." if spared else ""
-    return f"{host} does not hand out {what} just now ({why}). What is here of them stays.{kept}"
+    kept = f" {spared:,} that are not listed any more may be among them and are kept, too." if spared else ""
+    return f"{host} does not hand out {what} just now ({why}). The copies here are kept.{kept}"
