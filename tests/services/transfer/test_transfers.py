@@ -146,6 +146,24 @@ def test_between_two_calendars_of_one_account_entries_are_copied_and_moved(world
     assert list(world.there("tidewrack", "berths")) == ["berth-1@skerrow.example.ics"]
 
 
+def test_what_a_server_says_it_does_not_take_is_said_before_the_copy(world: World) -> None:
+    _, lantern = both(world)
+    large = berth(1, f"DESCRIPTION:{'x' * 2_000_000}")
+    todo = "BEGIN:VTODO\nUID:todo\nSUMMARY:Paint\nEND:VTODO"
+    world.bring(calendar(large, berth(2), todo), calendar="File")
+    number = next(one.id for one in world.calendars() if one.account == "Lantern")
+    with world.store.write() as connection:
+        connection.exec_driver_sql("UPDATE remote SET components = 'VEVENT' WHERE calendar_id = ?", (number,))
+    set_id = copy(world, "calendar:File", calendar_id=number)
+    with world.store.read() as connection:
+        shown = changes_page(connection, set_id, 0, 100)[1]
+    reasons = sorted(one.change.reason for one in shown if one.change.held)
+    assert reasons[0] == "Lantern takes no to-dos in this calendar."
+    assert reasons[1].startswith("Too large for Lantern: 2,000,")
+    world.work()
+    assert world.pushed() == {"pushed": 1}
+
+
 def test_moving_deletes_at_the_source_only_what_has_been_read_back(world: World) -> None:
     world.put("tidewrack", "berths", *map(berth, range(10)))
     _, lantern = both(world)
