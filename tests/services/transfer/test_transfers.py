@@ -147,7 +147,7 @@ def test_between_two_calendars_of_one_account_entries_are_copied_and_moved(world
 
 
 def test_what_a_server_says_it_does_not_take_is_said_before_the_copy(world: World) -> None:
-    _, lantern = both(world)
+    both(world)
     large = berth(1, f"DESCRIPTION:{'x' * 2_000_000}")
     todo = "BEGIN:VTODO\nUID:todo\nSUMMARY:Paint\nEND:VTODO"
     world.bring(calendar(large, berth(2), todo), calendar="File")
