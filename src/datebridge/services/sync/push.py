@@ -45,7 +45,6 @@ from datebridge.store.pushes import (
     past_deciding,
     pending,
     queue_pushes,
-    unsettled,
 )
 from datebridge.store.remotes import Known, forget_objects, keep_objects, note, unread_objects
 from datebridge.store.tables import Remote
@@ -73,6 +72,7 @@ def push_job(context: JobContext) -> dict[str, Any]:
     out_of_reach: dict[AccountId, tuple[str, float]] = {}
     troubles: list[str] = []
     counts: dict[str, int] = {}
+    reasons: list[str] = []
     with context.store.read() as connection:
         waiting = {remote_id for own in pending(connection).values() for remote_id in own}
     for remote_id in [RemoteId(r) for r in context.params["remotes"] if r in waiting]:
@@ -88,6 +88,7 @@ def push_job(context: JobContext) -> dict[str, Any]:
                 own = pusher.run()
                 for state, count in own.items():
                     counts[state] = counts.get(state, 0) + count
+                reasons += [why for why, _ in pusher.reasons.most_common(2)]
                 if own.get(PushState.PUSHED):
                     went_through(context.store, account)
             if pusher.unread():
@@ -108,11 +109,8 @@ def push_job(context: JobContext) -> dict[str, Any]:
         follow_up(connection)
     refused = counts.get(PushState.REFUSED, 0)
     if refused and not troubles and not counts.get(PushState.PUSHED):
-        with context.store.read() as connection:
-            why = unsettled(connection, 0, 1)[1]
-        raise Refused(
-            f"{counted(refused, 'entry was', 'entries were')} refused. {why[0].message if why else ''}".strip()
-        )
+        why = " ".join(dict.fromkeys(reasons))
+        raise Refused(f"{counted(refused, 'change was', 'changes were')} refused. {why}".strip())
     if troubles:
         raise Refused(" ".join(dict.fromkeys(troubles)) + " What has not been pushed waits and is tried again.")
     return counts
@@ -138,6 +136,7 @@ class Pusher:
         self.sender = Sender(store, line, row)
         self.counts: dict[str, int] = {}
         self.fetched: dict[str, Resource] = {}
+        self.reasons: Counter[str] = Counter()
         self._last = PushId(0)
 
     def run(self) -> dict[str, int]:
@@ -319,6 +318,7 @@ class Pusher:
             )  # fmt: skip
             for outcome in outcomes:
                 self.counts[outcome.state] = self.counts.get(outcome.state, 0) + 1
+                self.reasons[outcome.message] += outcome.state is PushState.REFUSED
             # What stands there unknown to us is looked at again, whatever is decided.
             unknown = [o for o in outcomes if o.state == PushState.CONFLICT and o.theirs and o.unit.known is None]
             keep_objects(connection, self.remote, (Known(o.href, o.unit.uid, "", ()) for o in unknown))
