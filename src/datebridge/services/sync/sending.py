@@ -25,6 +25,7 @@ from datebridge.core.objects import assemble, take_apart
 from datebridge.core.text.component import Component
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.accounts.connecting import Line
+from datebridge.services.sync.refusals import refusal
 from datebridge.store.database import Store
 from datebridge.store.entries.present import texts_of
 from datebridge.store.pushes import PushState
@@ -33,30 +34,6 @@ from datebridge.store.tables import Remote
 
 _SAFE = re.compile(r"[A-Za-z0-9._@-]{1,120}\Z")
 _WRITTEN = (200, 201, 204)
-#: Refusals named by their precondition (RFC 4791 §5.3.2.1, RFC 4331), in plain words.
-_REASONS = {
-    "no-uid-conflict": "An entry with this UID is in another calendar there already.",
-    "unique-scheduling-object-resource": "This meeting is in another calendar there already.",
-    "same-organizer-in-all-components": "Its changed occurrences name another organiser than the series.",
-    "allowed-organizer-scheduling-object-change": "The organiser of a meeting may not be changed that way.",
-    "allowed-attendee-scheduling-object-change": "Only the organiser may change this meeting.",
-    "organizer-allowed": "You may not be the organiser of meetings there.",
-    "valid-organizer": "Its organiser is nobody this server knows.",
-    "max-instances": "It has too many occurrences.",
-    "supported-calendar-data": "It takes no entries written in this way.",
-    "calendar-collection-location-ok": "A calendar may not stand there.",
-    "valid-timezone": "It does not understand its time zone.",
-    "sufficient-disk-space": "There is no room left.",
-    "valid-calendar-data": "It is not valid there.",
-    "valid-calendar-object-resource": "It is not valid there.",
-    "supported-calendar-component": "This calendar does not take entries of this kind.",
-    "max-resource-size": "It is too large.",
-    "need-privileges": "You may not write this calendar.",
-    "quota-not-exceeded": "There is no room left.",
-    "max-attendees-per-instance": "It has too many attendees.",
-    "min-date-time": "It lies too far in the past.",
-    "max-date-time": "It lies too far in the future.",
-}
 #: How many objects are looked at for one that was renamed.
 _MOST_RENAMED = 5
 
@@ -396,19 +373,9 @@ class Sender:
             raise Unreachable("locked", f"{host} has locked an entry for now (423).")
         if answer.status == 202:
             raise Unreachable("locked", f"{host} has put off what it was asked, and does not say until when (202).")
-        name, words = dav.condition(answer.body)
-        if answer.status == 507:
-            return f"{host} has no room left (507)."
-        if answer.status == 413 and name not in _REASONS:
-            return f"{host}: It is too large (413)."
-        if answer.status in (404, 409) and not name and not self.server.exists(self.row.url):
+        if answer.status in (404, 409) and not dav.condition(answer.body)[0] and not self.server.exists(self.row.url):
             return str(calendar_gone(host))
-        if answer.status in (301, 302, 303, 307, 308):
-            return f"{host} sends writing on to another place ({answer.status}). Look through the account again."
-        plain = _REASONS.get(name, "")
-        said = words if words and words != plain else ""
-        said = said or (f"it says “{name}”" if name and not plain else "")
-        return f"{host}: {' '.join(x for x in (plain, said) if x) or 'it gives no reason'} ({answer.status})"
+        return refusal(host, answer)
 
 
 def _alike(one: bytes, other: bytes) -> bool:
