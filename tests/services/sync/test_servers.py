@@ -347,7 +347,7 @@ def test_what_stays_withheld_is_said_and_nothing_is_removed(world: World) -> Non
     )
     world.refresh(account)
     assert trouble(world) == (
-        "Lantern does not hand out one of its entries just now (507). Until it does, nothing is taken for removed there."
+        "Lantern does not hand out one of its entries just now (507). The copies here are kept."
     )
     assert len(world.titles()) == 4
 

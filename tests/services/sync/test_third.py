@@ -190,8 +190,9 @@ class Life:
             self.push()
             self.refresh()
             self.decide(how, 99)
+            if not {"waiting", "sending", "refused", "conflict"} & self.bench.pushed().keys():
+                break
         self.push()
-        self.refresh()
         self.refresh()
 
 
@@ -207,10 +208,11 @@ HAPPENINGS = st.one_of(
 
 
 @pytest.mark.both_sides
-@tries(50, 2_000)
-@given(st.lists(HAPPENINGS, min_size=4, max_size=18), st.sampled_from([(), ("X-MARK",), ("CATEGORIES", "X-RULED")]))
+@pytest.mark.parametrize("drops", [(), ("X-MARK",), ("CATEGORIES", "X-RULED")])
+@tries(17, 700)
+@given(st.lists(HAPPENINGS, min_size=4, max_size=18))
 def test_no_edit_of_a_person_is_lost_whatever_a_third_server_answers(
-    happenings: list[tuple[str, int, str, str]], drops: tuple[str, ...]
+    drops: tuple[str, ...], happenings: list[tuple[str, int, str, str]]
 ) -> None:
     with beside(*map(entry, (1, 2, 3)), drops=drops) as (bench, third, account):
         life = Life(bench, third, account)
