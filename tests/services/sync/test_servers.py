@@ -346,9 +346,7 @@ def test_what_stays_withheld_is_said_and_nothing_is_removed(world: World) -> Non
         Fault("withhold", method="REPORT", count=9), Fault("full", method="GET", count=9)
     )
     world.refresh(account)
-    assert trouble(world) == (
-        "Lantern does not hand out one of its entries just now (507). The copies here are kept."
-    )
+    assert trouble(world) == ("Lantern does not hand out one of its entries just now (507). The copies here are kept.")
     assert len(world.titles()) == 4
 
 
