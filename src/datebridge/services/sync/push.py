@@ -75,6 +75,8 @@ def push_job(context: JobContext) -> dict[str, Any]:
     reasons: list[str] = []
     with context.store.read() as connection:
         waiting = {remote_id for own in pending(connection).values() for remote_id in own}
+        # What was written before this job was begun anew may not have been read back.
+        waiting.update(RemoteId(r) for r in context.params["remotes"] if unread_objects(connection, RemoteId(r)))
     for remote_id in [RemoteId(r) for r in context.params["remotes"] if r in waiting]:
         row = remote(context.store, remote_id)
         account = AccountId(row.account_id)

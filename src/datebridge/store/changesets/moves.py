@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import NamedTuple
 
-from sqlalchemy import Connection, Row, and_, exists, func, select, update
+from sqlalchemy import Connection, Row, and_, exists, func, or_, select, update
 
 from datebridge.core.changes import CLOCK, By, Change, Details, Kind, State
 from datebridge.core.ids import CalendarId, SetId, VersionId
@@ -75,6 +75,9 @@ def _copied(connection: Connection, set_id: SetId) -> list[_Copied]:
     object_there = exists().where(
         RESOURCES.c.remote_id == REMOTES.c.id, RESOURCES.c.uid == CHANGES.c.uid, RESOURCES.c.etag != ""
     )
+    unread = exists().where(
+        RESOURCES.c.remote_id == REMOTES.c.id, RESOURCES.c.uid == CHANGES.c.uid, RESOURCES.c.etag == ""
+    )
     copy = and_(
         there.c.calendar_id == CHANGES.c.calendar_id, there.c.component == CHANGES.c.component,
         there.c.uid == CHANGES.c.uid, there.c.recurrence_id == CHANGES.c.recurrence_id,
@@ -84,7 +87,7 @@ def _copied(connection: Connection, set_id: SetId) -> list[_Copied]:
     rows = connection.execute(
         select(
             CHANGES.c.source_id, source.c.calendar_id, source.c.component, source.c.uid, source.c.recurrence_id,
-            arrived.label("arrived"), exists().where(about, PUSHES.c.state.in_(PENDING)).label("waiting"),
+            arrived.label("arrived"), or_(exists().where(about, PUSHES.c.state.in_(PENDING)), unread).label("waiting"),
             CHANGES.c.after_id, there.c.id,
         )
         .select_from(CHANGES)
