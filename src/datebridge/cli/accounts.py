@@ -118,16 +118,20 @@ def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> 
     """List accounts with their calendars, switched on or left off."""
     if context.invoked_subcommand is not None:
         return
+    from datebridge.core.ids import CalendarId
     from datebridge.services.accounts import statements
     from datebridge.store import remotes
+    from datebridge.store.calendars import facts_of
 
     with _Open(data) as opened, opened.store.read() as connection:
         rows = remotes.statements(connection)
+        copies = (facts_of(connection, CalendarId(r.remote.calendar_id)) for r in rows if r.remote.calendar_id)
+        now = {int(one.id): one.entries for one in copies if one is not None}
     found = [
         {
             "account": r.account_name, "host": r.host, "kind": r.account_kind, "calendar": r.remote.name,
             "on": r.remote.calendar_id is not None, "writable": r.remote.writable, "owner": r.remote.owner,
-            "entries": r.entries if r.remote.calendar_id is not None else r.remote.entries,
+            "entries": now.get(r.remote.calendar_id or 0, r.remote.entries),
             "span": statements.span(r.remote.first, r.remote.last, r.remote.endless),
             "outcome": r.remote.outcome, "trouble": r.remote.trouble,
         }
@@ -275,9 +279,11 @@ def push(
         if again:
             conflicts.try_again(opened.store)
         queued = push.push_pending(opened.store)
-        opened.push(queued)
+        trouble = opened.push(queued)
         with opened.store.read() as connection:
             counts = pushes.count_by_state(connection)
+    if trouble:
+        error(trouble)
     if as_json:
         print(json.dumps(counts))
     else:
@@ -317,7 +323,9 @@ def copy(
     """Copy or move entries to a calendar. Nobody is told unless you say so. Exit code 1 if entries were refused."""
     from datebridge.core.changes import COMMAND
     from datebridge.core.words.filters import Selection
+    from datebridge.core.words.plural import counted
     from datebridge.services.transfer import transfers
+    from datebridge.store import pushes
     from datebridge.store.accounts import account_named, calendar_named, off_named
     from datebridge.store.changesets import review
     from datebridge.store.changesets.apply import apply as apply_set
@@ -348,6 +356,9 @@ def copy(
             with store.read() as connection:
                 pushing = open_jobs(connection, "push")
             refused = opened.push(*pushing)
+            with store.read() as connection:
+                left = pushes.counts_by(connection, "set_id", set_id).get(set_id, {}).get("refused", 0)
+            refused = refused or (f"{counted(left, 'change was', 'changes were')} refused." if left else "")
     if row is None:
         return
     said = {"set_id": set_id, "title": row.title, "reason": row.reason, "creates": row.creates,

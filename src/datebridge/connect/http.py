@@ -311,11 +311,13 @@ class Web:
                 await response.aclose()
                 raise
             octets = 0
-            async for piece in response.aiter_raw():  # to its end, so that the connection can be used again
-                octets += len(piece)
-                if octets > _MOST_REFUSAL:
-                    break
-            await response.aclose()
+            try:
+                async for piece in response.aiter_raw():  # to its end, so that the connection can be used again
+                    octets += len(piece)
+                    if octets > _MOST_REFUSAL:
+                        break
+            finally:
+                await response.aclose()
 
     def _judge(self, response: httpx.Response, host: str, url: str) -> None:
         code = response.status_code

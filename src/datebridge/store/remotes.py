@@ -6,14 +6,14 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, Connection, Row, and_, case, delete, func, not_, or_, select, update
+from sqlalchemy import Connection, Row, and_, case, delete, func, not_, or_, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from datebridge.clock import now
 from datebridge.core.accounts import TAKING
 from datebridge.core.ids import AccountId, CalendarId, RemoteId, SetId, VersionId
 from datebridge.store.sql import among
-from datebridge.store.tables import ACCOUNTS, CALENDARS, ENTRIES, REMOTES, RESOURCES, SETS, Remote
+from datebridge.store.tables import ACCOUNTS, CALENDARS, REMOTES, RESOURCES, SETS, Remote
 
 #: After a failure the next try comes within this time, in seconds.
 LONGEST_PAUSE = 86400
@@ -36,7 +36,7 @@ class Known(NamedTuple):
 class Elsewhere:
     """A calendar that lives elsewhere, with its account, and its copy here if it is switched on.
 
-    `held_open` is a refresh that waits for a decision; `entries` how many are in the copy now.
+    `held_open` is a refresh that waits for a decision.
     """
 
     remote: Remote
@@ -47,7 +47,6 @@ class Elsewhere:
     live: bool
     calendar_name: str
     held_open: SetId | None
-    entries: int | None = None
 
 
 # ---- objects --------------------------------------------------------------------------------------
@@ -154,13 +153,6 @@ def due(connection: Connection, usual: dict[str, int]) -> list[RemoteId]:
     return [RemoteId(number) for number in rows.scalars()]
 
 
-def _entries_now() -> ColumnElement[int]:
-    """How many entries there are in the copy of a calendar."""
-    own = (ENTRIES.c.calendar_id == CALENDARS.c.id, ENTRIES.c.listed)
-    counted = select(func.count()).select_from(ENTRIES).where(*own).correlate(CALENDARS).scalar_subquery()
-    return case((CALENDARS.c.id.is_(None), None), else_=counted)
-
-
 def statements(connection: Connection) -> list[Elsewhere]:
     """Every calendar in force, being fetched, or left off, with what is known of where it lives.
 
@@ -173,7 +165,7 @@ def statements(connection: Connection) -> list[Elsewhere]:
         select(
             REMOTES, ACCOUNTS.c.kind.label("account_kind"), ACCOUNTS.c.name.label("account_name"), ACCOUNTS.c.host,
             ACCOUNTS.c.user, live.label("live"), func.coalesce(CALENDARS.c.name, "").label("calendar_name"),
-            held.label("held_open"), _entries_now(),
+            held.label("held_open")
         )
         .select_from(REMOTES)
         .join(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)

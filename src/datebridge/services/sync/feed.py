@@ -92,22 +92,23 @@ class _Comparison:
         the same is the same, once for each.
         """
         left = [met.present for met in self._here.left() if met.present is not None] if coming else []
-        here: dict[bytes, list[Item[VersionId]]] = defaultdict(list)
+        here: dict[bytes, dict[str, list[Item[VersionId]]]] = defaultdict(lambda: defaultdict(list))
         for some in chunks(left, _BATCH):
             with self.store.read() as connection:
                 texts = texts_of(connection, [item.key for item in some])
             for item in some:
-                here[substance(texts[item.key])].append(item)
+                here[substance(texts[item.key])][item.identity.uid].append(item)
         telling = []
         for name, text in coming:
-            alike = here.get(substance(text)) if here else None
+            alike = here.get(substance(text))
             if not alike:
                 telling.append((name, text))
                 continue
             uid = _uid_of(text)
-            found = next((item for item in alike if item.identity.uid == uid), alike[0])
-            alike.remove(found)
-            self._here.answered(found)
+            uid = uid if uid in alike else next(iter(alike))
+            self._here.answered(alike[uid].pop())
+            if not alike[uid]:
+                del alike[uid]
         return telling
 
     def _one(self, writer: VersionWriter, name: str, text: str) -> None:

@@ -261,7 +261,8 @@ class _Refresh:
         ]  # fmt: skip
         wanted = list(dict.fromkeys([*wanted, *unread]))
         at_hand = [h for h in wanted if h in read and changed.get(h, read[h].etag) == read[h].etag]
-        wanted = [href for href in wanted if href not in set(at_hand)] if at_hand else wanted
+        given = set(at_hand)
+        wanted = [href for href in wanted if href not in given]
         done = 0
         absorber.take_gone(gone)
         for some in chunks(at_hand, FETCH):
