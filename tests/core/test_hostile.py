@@ -245,8 +245,8 @@ def test_looking_for_ailments_costs_no_more_than_the_size(name: str) -> None:
         )
 
     cost(50)
-    (small, _), (large, octets) = cost(150), cost(300)
-    assert large < 3 * small + 200_000
+    (small, _), (large, octets) = cost(100), cost(200)
+    assert large < 3 * small + 100_000
     assert large < 3_000 * octets + 3_000_000
 
 
@@ -257,7 +257,7 @@ def test_inferring_costs_little_more_for_twice_as_many() -> None:
         return steps_of(lambda: infer(singles))
 
     cost(100)
-    assert cost(2_000) < 3 * cost(1_000) + 100_000
+    assert cost(1_000) < 3 * cost(500) + 50_000
 
 
 def test_a_definition_is_fitted_in_bounded_steps() -> None:

@@ -13,7 +13,10 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, create_engine, event
+from sqlalchemy.dialects import registry
+from sqlalchemy.dialects.sqlite.pysqlite import SQLiteDialect_pysqlite
 from sqlalchemy.exc import DatabaseError, OperationalError
+from sqlalchemy.util import LRUCache
 from sqlmodel import Session
 
 from datebridge.core.errors import CannotDo
@@ -34,6 +37,22 @@ _LEAST_ROOM = 8 << 20
 #: With less than this, people are told.
 LITTLE_ROOM = 64 << 20
 MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+class Dialect(SQLiteDialect_pysqlite):
+    """SQLite, the same for every database: a statement is compiled once a process, not once for each that is opened."""
+
+    supports_statement_cache = True
+
+    def __eq__(self, other: object) -> bool:
+        return type(other) is type(self)
+
+    def __hash__(self) -> int:
+        return hash(type(self))
+
+
+registry.register("sqlite.datebridge", __name__, Dialect.__name__)
+_COMPILED: LRUCache[Any, Any] = LRUCache(1000)
 
 
 class Busy(Exception):
@@ -172,9 +191,12 @@ def _answered(text: str, addresses: str) -> str:
 
 def _engine(path: Path, writing: bool = True) -> Engine:
     engine = create_engine(
-        f"sqlite:///{path}", connect_args={"timeout": 60, "check_same_thread": False},
-        pool_size=CONNECTIONS, max_overflow=CONNECTIONS,
-    )  # fmt: skip
+        f"sqlite+datebridge:///{path}",
+        connect_args={"timeout": 60, "check_same_thread": False},
+        pool_size=CONNECTIONS,
+        max_overflow=CONNECTIONS,
+        execution_options={"compiled_cache": _COMPILED},
+    )
     pragmas = [f"busy_timeout={_PATIENCE}", "cache_size=-8192", "temp_store=MEMORY"]
     if writing:
         pragmas += ["journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", "wal_autocheckpoint=8000"]

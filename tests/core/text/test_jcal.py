@@ -44,8 +44,8 @@ def test_there_and_back_every_line_is_what_it_was(lines: list[str]) -> None:
 
 
 def test_it_is_what_another_library_writes() -> None:
-    for made in sample_calendars(date(2026, 11, 24))[:3]:
-        for component in icalendar.Calendar.from_ical(made.content).walk("VEVENT")[:40]:
+    for made in sample_calendars(date(2026, 11, 24))[:1]:
+        for component in icalendar.Calendar.from_ical(made.content).walk("VEVENT")[:100]:
             text = component.to_ical().decode().replace("\r\n ", "").replace("\r\n", "\n").strip()
             assert _plain(to_jcal(text)) == _plain(component.to_jcal())
 
