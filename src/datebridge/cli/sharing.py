@@ -97,6 +97,7 @@ def _gathered(files: list[Path], terms: Terms) -> tuple[Given, dict[int, str], b
     whole = hashlib.sha256()
     zones: dict[int, Zones] = {}
     names: dict[int, str] = {}
+    headers: dict[int, str] = {}
     sources = []
     for path in files:
         data = path.read_bytes()
@@ -109,6 +110,7 @@ def _gathered(files: list[Path], terms: Terms) -> tuple[Given, dict[int, str], b
                 own.add(derive("VTIMEZONE", one.text).uid, one.text)
             elif one.name == "VCALENDAR":
                 names[first + one.calendar] = description_of(one.text).name or path.stem
+                headers[first + one.calendar] = one.text
         sources += [
             source_of(one.name, one.text, first + one.calendar, zones[first + one.calendar])
             for one in components if one.name not in ("VTIMEZONE", "VCALENDAR")
@@ -116,7 +118,7 @@ def _gathered(files: list[Path], terms: Terms) -> tuple[Given, dict[int, str], b
         for number in zones:
             names.setdefault(number, path.stem)
     secret = whole.digest()
-    return gather(sources, zones, terms, secret), names, secret
+    return gather(sources, zones, terms, secret, headers=headers), names, secret
 
 
 def _rendered(given: Given, title: str, names: dict[int, str], secret: bytes, form: RenderForm, zone: str) -> bytes:

@@ -21,6 +21,7 @@ from datebridge.core.text.lines import (
     LINE,
     NotAContentLine,
     escape_text,
+    fence_of,
     one_line,
     parse_line,
     rewritten_line,
@@ -36,7 +37,6 @@ _READ = frozenset({"SUMMARY", "LOCATION", "STATUS", "TRANSP"})
 #: What many entries say alike: what becomes of it is remembered, up to so many lines.
 _REPEATED = frozenset({"DTSTAMP", "STATUS", "TRANSP", "SEQUENCE", "RRULE", "DURATION"})
 _MOST_SAID = 20_000
-_BEGINS = frozenset("Bb")
 #: What is nested deeper is nobody's: jCal has to be able to say all that passes, with what stands around it.
 _MOST_DEEP = MOST_DEEP - 2
 #: What was never written, or cannot be read, was written then; readers need something (RFC 5545 §3.8.7.2).
@@ -44,6 +44,13 @@ _NEVER = "DTSTAMP:19700101T000000Z"
 _STAMP = re.compile(r"\d{8}T\d{6}Z", re.ASCII)
 _DURATION = re.compile(r"[+-]?P[0-9DWTHMS]{1,40}", re.ASCII)
 _NAME = re.compile(r"[A-Za-z0-9-]+", re.ASCII)
+#: What is in a line although it could end it for some readers, or show nowhere.
+_HIDDEN = re.compile(r"[\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029]")
+#: Languages and countries by their letters (RFC 5646): longer tags could say anything.
+_LANGUAGE = re.compile(r"([A-Za-z]{2,3})(?:-([A-Za-z]{2}))?(?![A-Za-z])")
+#: What a parameter may say where people are left out, but for names of zones and of what is attached.
+_TOKEN = re.compile(r"[\w.+/-]{1,80}", re.ASCII)
+_NAMED = frozenset({"TZID", "LABEL", "FILENAME"})
 _RAW_PARAM = re.compile(r";((?:[^;\"]|\"[^\"]*\")*)")
 
 
@@ -101,6 +108,8 @@ class Passing:
             trace: is told of each line what is given of it.
         """
         lines = text.split("\n")
+        if _HIDDEN.search(text):
+            lines = [one_line(line) for line in lines]
         found = Passed("")
         out, missing = [lines[0].strip().upper()], {"UID": "UID:" + uid, "DTSTAMP": _NEVER}
         once: set[str] = set()
@@ -116,7 +125,7 @@ class Passing:
                     out.append(raw)
                 at += 1
                 continue
-            if raw[:1] in _BEGINS and raw[:6].upper() == "BEGIN:":
+            if _begins(raw):
                 nested = nested or len(out)
                 end = _end_of(lines, at)
                 given = self._component(lines[at:end], found, 1)
@@ -186,7 +195,9 @@ class Passing:
         if not self.unknown:
             found.withheld.add("unknown properties")
             return []
-        return [raw]
+        # What nobody knows may name people in ways that nobody knows.
+        people = self.terms.detail is not Detail.EVERYTHING and "MAILTO:" in raw.upper()
+        return [] if people else self._with_parameters(raw)
 
     def _note(self, name: str, line: str, found: Passed) -> None:
         value = line.partition(":")[2] if '"' not in line.partition(":")[0] else parse_line(line).value
@@ -204,10 +215,20 @@ class Passing:
         match = LINE.match(raw)
         if match is None:
             return []
-        tokens = [token.partition("=")[0].strip().upper() for token in _RAW_PARAM.findall(match[2])]
+        said = [token.partition("=") for token in _RAW_PARAM.findall(match[2])]
+        tokens = [name.strip().upper() for name, _, _ in said]
         unwanted = {one for one in tokens if not self._may(one, allowed)}
         changed: dict[str, str | None] = dict.fromkeys(unwanted)
         value = match[3]
+        if self.terms.detail is not Detail.EVERYTHING:
+            for name, (_, _, written) in zip(tokens, said, strict=True):
+                if name == "LANGUAGE":
+                    tag = _LANGUAGE.match(written.strip('"'))
+                    short = "" if tag is None else tag[1].lower() + (f"-{tag[2].upper()}" if tag[2] else "")
+                    if short != written:
+                        changed[name] = short or None
+                elif name in PARAMETERS[Detail.EVERYTHING] - _NAMED and not _TOKEN.fullmatch(written):
+                    changed[name] = None
         if "TZID" in tokens and "TZID" not in unwanted:
             line = parse_line(raw)
             tzid, value = line.param("TZID") or "", line.value
@@ -230,6 +251,9 @@ class Passing:
         if name in ("SUMMARY", "LOCATION") or name in TICKED:
             plain = ";" not in head and len(raw) > len(head)
             passed = [raw] if plain else self._with_parameters(raw, OF_TICKED if name in TICKED else self.parameters)
+            if passed and name not in TICKED and ("\\" in passed[0] or ";" in passed[0]):
+                match = LINE.match(passed[0])
+                passed = [rewritten_line(passed[0], escape_text(unescape_text(match[3])))] if match else []
         elif name == "UID":
             passed = ["UID:" + _value_of(raw, head, value).strip()]
         elif raw in self._said:
@@ -267,7 +291,7 @@ class Passing:
 
     def _component(self, lines: list[str], found: Passed, depth: int) -> list[str]:
         """What is given of a nested component, with what is nested in it."""
-        kind = lines[0][6:].strip().upper()
+        kind = (fence_of(lines[0]) or ("", ""))[1]
         if depth > _MOST_DEEP:
             found.withheld.add("damaged lines")
             return []
@@ -279,10 +303,10 @@ class Passing:
         if kind == "VALARM" and (not self.alarms or not self._may_ring(lines)):
             found.withheld.add("alarms")
             return []
-        aside, given = Passed(""), [lines[0]]
+        aside, given = Passed(""), [f"BEGIN:{kind}" if lines[0][:6].upper() != "BEGIN:" else lines[0]]
         at = 1
         while at < len(lines) - 1:
-            if lines[at][:6].upper() == "BEGIN:":
+            if _begins(lines[at]):
                 end = _end_of(lines, at)
                 if self.terms.detail is Detail.EVERYTHING:
                     given += self._component(lines[at:end], aside, depth + 1)
@@ -293,7 +317,7 @@ class Passing:
         if self.anew:
             given.append("DESCRIPTION:" + escape_text(found.title or "Reminder"))
         found.withheld |= aside.withheld
-        return [*given, lines[-1] if lines[-1][:4].upper() == "END:" else "END:" + kind]
+        return [*given, lines[-1] if lines[-1].upper() == "END:" + kind else "END:" + kind]
 
     def _may_ring(self, lines: list[str]) -> bool:
         """Whether an alarm does no more than show itself: others name people, or programs."""
@@ -322,6 +346,12 @@ class Passing:
                 yield f"TRIGGER{related}:{value}"
 
 
+def _begins(raw: str) -> bool:
+    """Whether a line could begin a component."""
+    fence = fence_of(raw)
+    return fence is not None and fence[0] == "BEGIN"
+
+
 def _value_of(raw: str, head: str, value: str) -> str:
     """The value of a line, also where a quoted parameter holds a colon."""
     if '"' not in head:
@@ -334,11 +364,9 @@ def _end_of(lines: list[str], at: int) -> int:
     """Behind the end of the component that begins at a line, or behind the last but one line."""
     depth = 0
     for index in range(at, len(lines) - 1):
-        fence = lines[index][:6].upper()
-        if fence == "BEGIN:":
-            depth += 1
-        elif fence[:4] == "END:":
-            depth -= 1
+        fence = fence_of(lines[index])
+        if fence is not None:
+            depth += 1 if fence[0] == "BEGIN" else -1
             if not depth:
                 return index + 1
     return len(lines) - 1

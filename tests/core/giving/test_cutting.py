@@ -123,7 +123,7 @@ def kept(one: object, sources: list[object], private: Guarded) -> bool:
     master = next(s for s in own if not s.recurrence_id)  # type: ignore[attr-defined]
     changed = one.summary.startswith("Changed")  # type: ignore[attr-defined]
     source = next((s for s in own if s.recurrence_id), master) if changed else master  # type: ignore[attr-defined]
-    return source.privacy != "PRIVATE"  # type: ignore[attr-defined]
+    return "CLASS:PRIVATE" not in {*source.text.split("\n"), *master.text.split("\n")}  # type: ignore[attr-defined]
 
 
 def starts(found: list[object]) -> list[str]:

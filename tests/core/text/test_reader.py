@@ -80,6 +80,10 @@ def test_lines_are_those_of_the_file_though_lines_are_folded() -> None:
         ("junk\nBEGIN:VCALENDAR\nEND:VCALENDAR\nmore\n", [("junk-outside", 1), ("junk-outside", 4)]),
         ("BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nBEGIN:VEVENT\nUID:2\nEND:VEVENT\nEND:VCALENDAR\n", [("missing-end", 4)]),
         ("BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nEND:VCALENDAR\n", [("missing-end", 4)]),
+        ("BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nBEGIN:VEVENT\nEND:VEVENT\nEND:VEVENT\nEND:VCALENDAR\n",
+         [("nested-entry", 4)]),
+        ("BEGIN:VCALENDAR\nBEGIN;X=1:VEVENT\nUID:1\nEND :VEVENT\nEND:VCALENDAR\n",
+         [("odd-fence", 2), ("odd-fence", 4)]),
         ("BEGIN:VCALENDAR\nBEGIN:VEVENT\nBEGIN:VALARM\nEND:VEVENT\nEND:VALARM\nEND:VCALENDAR\n",
          [("crossed-end", 4), ("stray-end", 5)]),
         ("BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nSUMM", [("truncated", 4), ("truncated", 4)]),
@@ -89,7 +93,7 @@ def test_lines_are_those_of_the_file_though_lines_are_folded() -> None:
         ("hello", [("junk-outside", 1), ("not-a-calendar", 1)]),
         ("", [("not-a-calendar", 1)]),
     ],
-    ids=["junk", "missing END", "calendar ends first", "crossed", "truncated", "no calendar", "nested calendar",
+    ids=["junk", "missing END", "calendar ends first", "an entry in another", "odd fences", "crossed", "truncated", "no calendar", "nested calendar",
          "control", "no calendar data", "empty"],
 )  # fmt: skip
 def test_damage_is_a_problem_with_its_line(data: str, expected: list[tuple[str, int]]) -> None:
@@ -105,6 +109,21 @@ def test_unknown_components_are_kept_whole() -> None:
     text = "BEGIN:X-MOORING\nBEGIN:VEVENT\nUID:inner\nEND:VEVENT\nEND:X-MOORING"
     components, _ = read(f"BEGIN:VCALENDAR\n{text}\nEND:VCALENDAR\n")
     assert components[0].text == text
+
+
+@pytest.mark.parametrize(
+    ("lines", "entries"),
+    [
+        ("BEGIN:VALARM BEGIN:VEVENT X-A:1 END:VEVENT END:VALARM X-B:1 END:VEVENT", 1),
+        ("BEGIN:VALARM BEGIN:VEVENT X-A:1 END:VALARM X-B:1 END:VEVENT", 1),
+        ("BEGIN:VALARM BEGIN:VEVENT X-A:1 END:VEVENT BEGIN:VALARM END:VALARM END:VEVENT", 1),
+        ("BEGIN:VALARM BEGIN:VEVENT X-A:1 END:VEVENT BEGIN:VEVENT END:VEVENT", 3),
+        ("BEGIN:VALARM BEGIN:VEVENT X-A:1 END:VEVENT", 2),
+    ],
+)
+def test_what_ends_next_tells_whether_an_entry_stands_in_another_or_follows_it(lines: str, entries: int) -> None:
+    components, _ = read("BEGIN:VCALENDAR\nBEGIN:VEVENT\n" + lines.replace(" ", "\n") + "\nEND:VCALENDAR\n")
+    assert [c.name for c in components].count("VEVENT") == entries
 
 
 def test_ten_thousand_nested_begins_are_kept_in_linear_time() -> None:
@@ -146,7 +165,7 @@ def test_an_utf8_line_beside_a_broken_one_stays_utf8() -> None:
 
 LINE = st.sampled_from(
     ["BEGIN:VCALENDAR", "END:VCALENDAR", "BEGIN:VEVENT", "END:VEVENT", "BEGIN:VALARM", "END:VALARM", "BEGIN:X-A",
-     "END:X-A", "no colon here", "SUMMARY:så", "begin:vevent", "END:VTODO", "X-P;Q=\"a:b\":c", ""]
+     "END:X-A", "no colon here", "SUMMARY:så", "begin:vevent", "END:VTODO", "X-P;Q=\"a:b\":c", "", "BEGIN;X=1:VEVENT", "END :VEVENT"]
 )  # fmt: skip
 
 

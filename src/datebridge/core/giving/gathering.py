@@ -12,11 +12,12 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
 from hashlib import blake2b
 
+from datebridge.core.anew import said_anew
 from datebridge.core.giving.cutting import CannotCut, cut
 from datebridge.core.giving.zoning import Zoning
 from datebridge.core.happening.occurrences import Timed, clock_of, slot_of, timed
@@ -26,11 +27,14 @@ from datebridge.core.moments import Clock, instant_at, parse_moment
 from datebridge.core.objects import ENDLESS
 from datebridge.core.passing import Passed, Passing
 from datebridge.core.sharing import KINDS, WITHHELD, Detail, Guarded, Terms
-from datebridge.core.text.lines import NotAContentLine, parse_line, rewritten_line
+from datebridge.core.text.lines import LINES, NotAContentLine, parse_line
+from datebridge.core.text.privacy import CONFIDENTIAL, classes_in, classes_of_calendar, is_damaged, is_tangled, uids_in
 from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
-_CLASSES = re.compile(r"^CLASS(?:;[^:\n]*)?:(.*)$", re.MULTILINE | re.IGNORECASE)
+_NO_CLASS: frozenset[str] = frozenset()
+#: The stricter, the further on.
+_STRICTNESS = (Guarded.AS_OTHERS, Guarded.BUSY, Guarded.LEAVE_OUT)
 _SLOT = re.compile(r"^RECURRENCE-ID[;:].*$", re.MULTILINE | re.IGNORECASE)
 #: Entries of these kinds are told by their names where they are left out.
 _OTHERS = {"VTODO": "to-dos", "VJOURNAL": "journals"}
@@ -42,7 +46,7 @@ class Source:
 
     Attributes:
         timed: when it happens; None where it stands at no time.
-        status, privacy, busy: as in `Facts`.
+        status, busy: as in `Facts`.
         meant: not so where it only belongs to a series of which another part was chosen.
         id: by which the store knows it; 0 elsewhere.
         whole: the text before it was cut to a span; "" where it was not.
@@ -55,7 +59,6 @@ class Source:
     recurrence_id: str
     timed: Timed | None
     status: str
-    privacy: str
     busy: str
     meant: bool = True
     id: int = 0
@@ -66,7 +69,7 @@ def source_of(kind: str, text: str, calendar: int, zones: Zones = NO_ZONES) -> S
     """An entry that is read from its text."""
     facts: Facts = derive(kind, text, zones)
     when = timed(facts, 0, calendar)
-    return Source(calendar, kind, text, facts.uid, facts.recurrence_id, when, facts.status, facts.privacy, facts.busy)
+    return Source(calendar, kind, text, facts.uid, facts.recurrence_id, when, facts.status, facts.busy)
 
 
 @dataclass(slots=True)
@@ -141,7 +144,7 @@ class Given:
 
 def gather(
     sources: Iterable[Source], calendars: Mapping[int, Zones], terms: Terms, secret: bytes,
-    low: int | None = None, high: int | None = None,
+    low: int | None = None, high: int | None = None, headers: Mapping[int, str] | None = None,
 ) -> Given:  # fmt: skip
     """What is given of entries.
 
@@ -150,25 +153,40 @@ def gather(
         calendars: what each calendar defines.
         secret: by which what may not be told is told apart all the same; the same one gives the same names.
         low, high: wall seconds between which an entry has to happen; series are cut to it. None for no bound.
+        headers: the calendars' own lines; what they say of privacy holds for all their entries.
     """
-    return _Gathering(calendars, terms, secret, low, high).gather(sources)
+    return _Gathering(calendars, terms, secret, low, high, headers or {}).gather(sources)
 
 
 class _Gathering:
     def __init__(
-        self, calendars: Mapping[int, Zones], terms: Terms, secret: bytes, low: int | None, high: int | None
-    ) -> None:
+        self, calendars: Mapping[int, Zones], terms: Terms, secret: bytes, low: int | None, high: int | None,
+        headers: Mapping[int, str],
+    ) -> None:  # fmt: skip
         self.terms, self.secret, self.low, self.high = terms, secret, low, high
         self.given = Given(terms, calendars=calendars)
         self.zoning = Zoning(calendars, terms.unknown)
         self._passing: dict[tuple[int, bool], Passing] = {}
         self._claimed: dict[str, int] = {}
+        self._of_calendar = {calendar: classes_of_calendar(text) for calendar, text in headers.items()}
+        #: In which ways series are private, by calendar and UID.
+        self._of_series: dict[tuple[int, str], frozenset[str]] = {}
 
     def gather(self, sources: Iterable[Source]) -> Given:
-        groups: dict[tuple[int, str, str], list[Source]] = {}
+        groups: dict[tuple[int, str, str], list[tuple[Source, frozenset[str]]]] = {}
+        before: list[tuple[Source, frozenset[str]]] = []
         for number, one in enumerate(sources):
-            groups.setdefault((one.calendar, one.kind, one.uid or f"\n{number}"), []).append(one)
+            classes = classes_in(one.text)
+            if classes and before and before[-1][0].calendar == one.calendar and is_tangled(one.text):
+                # It may have been the entry before that was private: one begun within another, and not ended there.
+                before[-1] = before[-1][0], before[-1][1] | classes
+            before = groups.setdefault((one.calendar, one.kind, one.uid or f"\n{number}"), [])
+            before.append((one, classes))
             self.given.considered += one.meant
+            if classes and not one.recurrence_id:
+                for uid in {one.uid.casefold(), *uids_in(one.text)}:
+                    key = (one.calendar, uid)
+                    self._of_series[key] = self._of_series.get(key, _NO_CLASS) | classes
         for group in groups.values():
             self._group(group)
         walls = [one.timed for one in self.given.entries if one.timed is not None]
@@ -178,14 +196,13 @@ class _Gathering:
         )
         return self.given
 
-    def _group(self, group: Sequence[Source]) -> None:
+    def _group(self, parts: Sequence[tuple[Source, frozenset[str]]]) -> None:
         """All entries of one UID: a series is given or left out with regard to each of its parts."""
-        alone = len(group) == 1
+        orphans = all(one.recurrence_id for one, _ in parts)
+        fates = [self._fate(one, classes | self._inherited(one, orphans)) for one, classes in parts]
+        group, fates = self._in_span([one for one, _ in parts], fates)
         master = next((one for one in group if not one.recurrence_id), None)
-        inherited = _privacy(master) if master is not None and not alone else ""
-        fates = [self._fate(one, _privacy(one) or inherited) for one in group]
-        group, fates = self._in_span(group, fates)
-        gone = () if alone else [
+        gone = () if len(group) == 1 else [
             one for one, fate in zip(group, fates, strict=True) if fate not in ("", "busy") and one.recurrence_id
         ]  # fmt: skip
         if any(one.timed is not None and one.timed.marks & Mark.FUTURE for one in gone):
@@ -198,7 +215,22 @@ class _Gathering:
                     self.given.left_out[fate] += 1
                     self.given.omitted.append((one, fate))
             else:
-                self._give(one, fate == "busy", uid, gone if not one.recurrence_id else ())
+                self._give(one, fate == "busy", uid, gone if one is master else ())
+
+    def _inherited(self, one: Source, orphan: bool) -> frozenset[str]:
+        """The ways in which an entry is private because its series or its calendar is.
+
+        Of a changed occurrence that is damaged and has no series, nobody can say whose it is.
+        """
+        found = self._of_calendar.get(one.calendar, _NO_CLASS)
+        if not self._of_series:
+            return found
+        if orphan and is_damaged(one.text):
+            return found.union(*(said for (calendar, _), said in self._of_series.items() if calendar == one.calendar))
+        uids = {one.uid.casefold()}
+        if one.text.upper().count("\nUID") > 1:
+            uids |= uids_in(one.text)
+        return found.union(*(self._of_series.get((one.calendar, uid), _NO_CLASS) for uid in uids if uid))
 
     def _in_span(self, group: Sequence[Source], fates: list[str]) -> tuple[list[Source], list[str]]:
         """What of a group lies in the span: series are cut to it, all else is in it or not."""
@@ -240,7 +272,7 @@ class _Gathering:
         group[at] = replace(one, text=text, timed=again.timed, whole=one.text)
         return ""
 
-    def _fate(self, one: Source, privacy: str) -> str:
+    def _fate(self, one: Source, classes: frozenset[str]) -> str:
         """Why an entry is left out; "busy" where it is given as busy, "" where it is given as others are."""
         if not one.meant:
             return "not chosen"
@@ -248,12 +280,13 @@ class _Gathering:
             return "to-dos"
         if one.kind not in KINDS[self.terms.detail]:
             return _OTHERS.get(one.kind, "of other kinds")
-        guarded = Guarded.AS_OTHERS
-        if privacy not in ("", "PUBLIC"):
-            # A value nobody knows is to be taken for private (RFC 5545 §3.8.1.3).
-            guarded = self.terms.confidential if privacy == "CONFIDENTIAL" else self.terms.private
+        guarded, name = Guarded.AS_OTHERS, ""
+        for found in sorted(classes):  # of two that mean the same, it is called confidential
+            said = self.terms.confidential if found == CONFIDENTIAL else self.terms.private
+            if not name or _STRICTNESS.index(said) > _STRICTNESS.index(guarded):
+                guarded, name = said, found.lower()
         if guarded is Guarded.LEAVE_OUT:
-            return "confidential" if privacy == "CONFIDENTIAL" else "private"
+            return name
         busy = guarded is Guarded.BUSY
         if busy or self.terms.detail is Detail.BUSY:
             if one.kind != "VEVENT" or one.timed is None:
@@ -280,7 +313,7 @@ class _Gathering:
             passing = self._passing[one.calendar, busy] = Passing(self.terms.as_busy if busy else self.terms, name)
         when = one.timed
         gone = [other for other in gone if one.whole == "" or _still_there(other, when, self.given)]
-        left_out = tuple(line for other in gone for line in _exdates(other, passing))
+        left_out = tuple(line for other in gone for line in self._exdates(other, one, passing))
         passed = passing.entry(one.text, uid, left_out)
         if when is not None:
             slots = [_left_out(other, when, self.given) for other in gone]
@@ -290,33 +323,27 @@ class _Gathering:
             self.given.withheld.update(passed.withheld)
         self.given.entries.append(Entry(one, passed, uid, busy, when, passing, left_out))
 
+    def _exdates(self, override: Source, master: Source, passing: Passing) -> Iterator[str]:
+        """The line that leaves out what an override that is not given stands for: nothing else of it is told."""
+        match = _SLOT.search(override.text)
+        try:
+            line = parse_line(match[0]) if match is not None else None
+        except NotAContentLine:
+            return
+        if line is None:
+            return
+        tzid = line.param("TZID") or ""
+        if tzid and any(parse_line(one[0]).param("TZID") == tzid for one in LINES.finditer(master.text)):
+            name = passing.zone_name  # as the series is given
+        else:
+            name = partial(self.zoning.name, override.calendar, anew=True)
+        yield from said_anew(replace(line, name="EXDATE"), name)
+
 
 def named(secret: bytes, *said: object) -> str:
     """A name that says nothing of what it stands for, always the same for the same."""
     text = "\n".join(map(str, said)).encode("utf-8", "replace")
     return blake2b(text, digest_size=16, key=secret[:64]).hexdigest()
-
-
-def _privacy(one: Source) -> str:
-    """The strictest CLASS an entry has, upper case; "" where it says none."""
-    said = one.privacy.strip().upper()
-    if one.text.upper().count("\nCLASS") < 2:
-        return said
-    every = {value.strip().upper() for value in _CLASSES.findall(one.text)} - {"", "PUBLIC"}
-    return "CONFIDENTIAL" if "CONFIDENTIAL" in every else min(every, default=said)
-
-
-def _exdates(override: Source, passing: Passing) -> list[str]:
-    """The line that leaves out what an override that is not given stands for."""
-    match = _SLOT.search(override.text)
-    if match is None:
-        return []
-    try:
-        line = parse_line(match[0])
-    except NotAContentLine:
-        return []
-    raw = rewritten_line("EXDATE" + match[0][len("RECURRENCE-ID") :], line.value, {"RANGE": None})
-    return passing.line(raw)
 
 
 def _still_there(override: Source, master: Timed | None, given: Given) -> bool:

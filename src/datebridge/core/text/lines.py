@@ -27,6 +27,8 @@ _RAW_PARAM = re.compile(r";((?:[^;\"]|\"[^\"]*\")*)")
 #: What would end a line, here or for whoever reads it: no value may hold it.
 _BREAKS = re.compile("\r\n|[\n\r\v\f\x1c-\x1e\x85\u2028\u2029]")
 _CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
+_FENCE = re.compile(r"\s*(BEGIN|END)\s*(?:;[^:]*)?:\s*(.*?)\s*\Z", re.IGNORECASE | re.DOTALL)
+_FENCE_LETTERS = frozenset("BbEe")
 _CARET = {"^n": "\n", "^'": '"', "^^": "^"}
 
 
@@ -131,6 +133,16 @@ def rewritten_line(raw: str, value: str, params: dict[str, str | None] | None = 
             written.append(f"{name}={format_param(new)}")
     written += [f"{name}={format_param(new)}" for name, new in left.items() if new is not None]
     return match[1] + "".join(f";{token}" for token in written) + ":" + one_line(value)
+
+
+def fence_of(raw: str) -> tuple[str, str] | None:
+    """Whether a line could begin or end a component, however it is written: BEGIN or END, and the name, upper case.
+
+    >>> fence_of("begin;X=1: x-note "), fence_of("BEGINNING:1")
+    (('BEGIN', 'X-NOTE'), None)
+    """
+    match = _FENCE.match(raw) if raw.lstrip()[:1] in _FENCE_LETTERS else None
+    return None if match is None else (match[1].upper(), match[2].upper())
 
 
 def one_line(value: str) -> str:

@@ -8,6 +8,16 @@
 What was in the file is either in a component's text or in a problem's text, never gone. The reader
 works on blocks of unfolded octets: a component that is whole and well nested is taken in one piece,
 anything else goes line by line through a small state machine that knows how files break.
+
+Where an entry begins inside another, what ends next tells whether it stands in that one or follows it:
+
+>>> def names(text):
+...     lines = ["BEGIN:VCALENDAR", "BEGIN:VEVENT", "BEGIN:VALARM", *text.split()]
+...     return [c.name for c in Reader(BytesIO("\\n".join(lines).encode()))]
+>>> names("BEGIN:VEVENT END:VEVENT END:VALARM CLASS:PRIVATE END:VEVENT END:VCALENDAR")
+['VEVENT', 'VCALENDAR']
+>>> names("BEGIN:VEVENT END:VEVENT END:VCALENDAR")
+['VEVENT', 'VEVENT', 'VCALENDAR']
 """
 
 from __future__ import annotations
@@ -16,6 +26,7 @@ import re
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import BinaryIO
 
 from datebridge.core.problems import Problem
@@ -27,9 +38,12 @@ ENTRY_KINDS = frozenset({"VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY", "VTIMEZONE"
 MAX_DEPTH = 20
 
 #: Where the next component of a calendar begins.
-_NEXT = re.compile(rb"\nBEGIN[ \t]*:[ \t]*V(?:EVENT|TODO|JOURNAL|FREEBUSY|TIMEZONE|CALENDAR)\b", re.IGNORECASE)
-_NESTING = re.compile(rb"\n(BEGIN|END)[ \t]*:([^\n]*)", re.IGNORECASE)
-_FENCE = re.compile(r"(BEGIN|END)[ \t]*:[ \t]*([^\n]*?)[ \t]*\Z", re.IGNORECASE)
+_NEXT = re.compile(
+    rb"\nBEGIN[ \t]*(?:;[^\n:]*)?:[ \t]*V(?:EVENT|TODO|JOURNAL|FREEBUSY|TIMEZONE|CALENDAR)\b", re.IGNORECASE
+)
+_NESTING = re.compile(rb"\n(BEGIN|END)([ \t]*(?:;[^\n:]*)?):([^\n]*)", re.IGNORECASE)
+_FENCE = re.compile(r"(BEGIN|END)[ \t]*(?:;[^:]*)?:[ \t]*([^\n]*?)[ \t]*\Z", re.IGNORECASE)
+_FENCE_LETTERS = frozenset("BbEe")
 _CONTROL = re.compile(rb"[\x00-\x08\x0b-\x1f\x7f]")
 
 
@@ -66,6 +80,72 @@ class RawComponent:
         return self.line + index
 
 
+@dataclass(slots=True)
+class _Entry:
+    """An entry that is being read line by line.
+
+    Attributes:
+        stack: what is open in it, itself first.
+        opened: how often each name is in the stack.
+    """
+
+    lines: list[str] = field(default_factory=list)
+    numbers: list[int] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)
+    stack: list[str] = field(default_factory=list)
+    opened: Counter[str] = field(default_factory=Counter)
+
+    @property
+    def name(self) -> str:
+        """As in BEGIN, upper case."""
+        return (_fence(self.lines[0]) or ("", ""))[1]
+
+    def add(self, text: str, line: int) -> None:
+        self.lines.append(text)
+        self.numbers.append(line)
+
+    def begin(self, name: str, text: str, line: int) -> None:
+        self.add(text, line)
+        self.stack.append(name)
+        self.opened[name] += 1
+        if len(self.stack) == MAX_DEPTH + 1:
+            self.problems.append(
+                Problem("deep-nesting", f"Components are nested more than {MAX_DEPTH} deep.", "Kept.", line)
+            )
+
+    def end(self, name: str, text: str, line: int) -> None:
+        """End what is open under a name, and before it what is open within."""
+        if self.stack[-1] != name:
+            inner = self.stack[-1]
+            self.problems.append(
+                Problem("crossed-end", f"{name} ends while {inner} is still open.", f"{inner} was ended first.", line)
+            )
+        while self.stack[-1] != name:
+            self._pop(f"END:{self.stack[-1]}", line)
+        self._pop(text, line)
+
+    def close(self, code: str, why: str, line: int) -> None:
+        """End all that is open."""
+        self.problems.append(Problem(code, f"{self.stack[-1]} has no END: {why}.", "The END was added.", line))
+        while self.stack:
+            self._pop(f"END:{self.stack[-1]}", self.numbers[-1])
+
+    def hold(self, inner: _Entry, between: _Entry) -> None:
+        """Take in an entry that stands within this one, and what follows it."""
+        if between.stack:
+            between.close("missing-end", f"the {self.stack[-1]} around it ends", between.numbers[-1])
+        self.problems += inner.problems
+        said = f"This {inner.name} stands inside a {self.stack[-1]}."
+        self.problems.append(Problem("nested-entry", said, "Kept inside it, not as an entry.", inner.numbers[0]))
+        self.problems += between.problems
+        self.lines += inner.lines + between.lines
+        self.numbers += inner.numbers + between.numbers
+
+    def _pop(self, text: str, line: int) -> None:
+        self.add(text, line)
+        self.opened[self.stack.pop()] -= 1
+
+
 class Reader:
     """Iterates over the components of a file; `problems` fills with what belongs to none of them."""
 
@@ -81,12 +161,13 @@ class Reader:
         self._calendar: list[str] | None = None
         self._calendar_problems: list[Problem] = []
         self._implicit = False
-        self._entry: list[str] | None = None
-        self._entry_lines: list[int] = []
         self._calendar_lines: list[int] = []
-        self._entry_problems: list[Problem] = []
-        self._stack: list[str] = []
-        self._open: Counter[str] = Counter()
+        self._entry: _Entry | None = None
+        #: What has not ended where the next entry began, the outermost first.
+        self._outer: list[_Entry] = []
+        #: An entry that ended while those had not, and the lines after it.
+        self._ended: _Entry | None = None
+        self._after = _Entry()
         self._ordinal = -1
         self._headers: list[list[str]] = []
         self._junk: list[str] = []
@@ -119,7 +200,10 @@ class Reader:
     def _read_block(self, block: Block) -> Iterator[RawComponent]:
         data, at, size = block.data, 0, len(block.data)
         while at < size:
-            if self._entry is None and self._calendar is not None and data.startswith(b"BEGIN:V", at):
+            if self._ended is not None and _NEXT.match(data, at - 1):
+                yield from self._part()
+            alone = self._entry is None and self._ended is None and self._calendar is not None
+            if alone and data.startswith(b"BEGIN:V", at):
                 eol = data.find(b"\n", at)
                 # No further than where the next one begins, so that what never ends costs no more than its own size.
                 following = _NEXT.search(data, eol)
@@ -154,13 +238,12 @@ class Reader:
             return
         text, clean = self._decoder.decode(data)
         line = self._last_line = block.line_at(at)
-        fence = _FENCE.match(text) if text[:1] in "BbEe" else None
-        if fence is not None and fence[2]:
-            name = fence[2].upper()
-            if fence[1].upper() == "BEGIN":
-                yield from self._begin(name, text, line)
-            else:
-                yield from self._end(name, text, line)
+        if fence := _fence(text):
+            plain = ":".join(fence)
+            if text.upper() != plain:
+                self._note("odd-fence", f"A component is not marked as {plain}.", f"Read as {plain}.", line, text)
+                text = plain
+            yield from (self._begin if fence[0] == "BEGIN" else self._end)(fence[1], text, line)
             return
         problems = self._keep(text, line)
         if not clean:
@@ -170,10 +253,10 @@ class Reader:
 
     def _keep(self, text: str, line: int) -> list[Problem]:
         """Put a line where it belongs; returns the list its problems go to."""
-        if self._entry is not None:
-            self._entry.append(text)
-            self._entry_lines.append(line)
-            return self._entry_problems
+        entry = self._entry if self._ended is None else self._after
+        if entry is not None:
+            entry.add(text, line)
+            return entry.problems
         if self._calendar is not None and not self._implicit:
             self._calendar.append(text)
             self._calendar_lines.append(line)
@@ -189,52 +272,61 @@ class Reader:
             yield from self._close_calendar(line, "a new calendar begins")
             self._open_calendar(text, line)
             return
-        if self._entry is not None and name in ENTRY_KINDS and self._stack[0] in ENTRY_KINDS:
-            yield self._close_entry("missing-end", f"another {name} begins", line)
+        if self._ended is not None and name not in ENTRY_KINDS:
+            self._after.begin(name, text, line)
+            return
+        yield from self._part()
+        if self._entry is not None and name in ENTRY_KINDS and self._entry.stack[0] in ENTRY_KINDS:
+            if len(self._outer) == MAX_DEPTH:
+                yield from self._close_entries("missing-end", f"another {name} begins", line)
+            else:
+                self._outer.append(self._entry)
+                self._entry = None
         if self._entry is None:
             if self._calendar is None:
                 self._note("no-calendar", f"This {name} stands outside any calendar.", "Taken as if in one.", line)
                 self._open_calendar("BEGIN:VCALENDAR", line)
                 self._implicit = True
-            self._entry, self._entry_lines, self._entry_problems = [], [], []
-        self._entry.append(text)
-        self._entry_lines.append(line)
-        self._stack.append(name)
-        self._open[name] += 1
-        if len(self._stack) == MAX_DEPTH + 1:
-            self._entry_problems.append(
-                Problem("deep-nesting", f"Components are nested more than {MAX_DEPTH} deep.", "Kept.", line)
-            )
+            self._entry = _Entry()
+        self._entry.begin(name, text, line)
 
     def _end(self, name: str, text: str, line: int) -> Iterator[RawComponent]:
         if name == "VCALENDAR" and self._calendar is not None and not self._implicit:
-            if self._entry is not None:
-                yield self._close_entry("missing-end", "the calendar ends", line)
+            yield from self._close_entries("missing-end", "the calendar ends", line)
             self._calendar.append(text)
             yield self._header()
-        elif self._entry is not None and self._open[name]:
-            if self._stack[-1] != name:
-                self._entry_problems.append(
-                    Problem(
-                        "crossed-end",
-                        f"{name} ends while {self._stack[-1]} is still open.",
-                        f"{self._stack[-1]} was ended first.",
-                        line,
-                    )
-                )
-            while self._stack[-1] != name:
-                self._pop(f"END:{self._stack[-1]}")
-            self._pop(text)
-            if not self._stack:
-                yield self._take_entry()
+            return
+        if self._after.opened[name]:
+            self._after.end(name, text, line)
+            return
+        inside = self._ended is None and self._entry is not None and self._entry.opened[name]
+        if not inside and any(one.opened[name] for one in self._outer):
+            self._stand_inside(name, line)
+        if self._entry is not None and self._entry.opened[name]:
+            self._entry.end(name, text, line)
+            if not self._entry.stack:
+                entry, self._entry = self._entry, None
+                if self._outer:
+                    self._ended = entry
+                else:
+                    yield self._taken(entry)
         else:
             self._note("stray-end", f"END:{name} without a BEGIN:{name}.", "Left out.", line, text)
 
-    def _pop(self, end_line: str) -> None:
-        assert self._entry is not None  # noqa: S101  (the stack is empty exactly when no entry is open)
-        self._entry.append(end_line)
-        self._entry_lines.append(self._last_line)
-        self._open[self._stack.pop()] -= 1
+    def _stand_inside(self, name: str, line: int) -> None:
+        """What ends is open around the last entry: that one stands in it, and must have ended."""
+        inner = self._ended or self._entry
+        assert inner is not None  # noqa: S101  (there is nothing around no entry)
+        while True:
+            if inner.stack:
+                inner.close("missing-end", f"the {name} around it ends", line)
+            entry = self._outer.pop()
+            entry.hold(inner, self._after)
+            self._after = _Entry()
+            if entry.opened[name]:
+                break
+            inner = entry
+        self._entry, self._ended = entry, None
 
     # ---- closing ---------------------------------------------------------------------------------
 
@@ -244,20 +336,42 @@ class Reader:
         self._headers.append(self._calendar)
         self._implicit = False
 
-    def _take_entry(self) -> RawComponent:
-        entry = self._entry or []
-        fence = _FENCE.match(entry[0])
-        name = fence[2].upper() if fence else ""
-        lines = self._entry_lines
-        component = RawComponent(name, "\n".join(entry), lines[0], self._ordinal, self._entry_problems, lines)
-        self._entry, self._entry_problems = None, []
-        return component
+    def _taken(self, entry: _Entry) -> RawComponent:
+        return RawComponent(
+            entry.name, "\n".join(entry.lines), entry.numbers[0], self._ordinal, entry.problems, entry.numbers
+        )
 
-    def _close_entry(self, code: str, why: str, line: int) -> RawComponent:
-        self._entry_problems.append(Problem(code, f"{self._stack[-1]} has no END: {why}.", "The END was added.", line))
-        while self._stack:
-            self._pop(f"END:{self._stack[-1]}")
-        return self._take_entry()
+    def _part(self) -> Iterator[RawComponent]:
+        """Where an entry has ended within others and another component begins, they only lacked their END lines."""
+        if self._ended is None:
+            return
+        after, self._after = self._after, _Entry()
+        self._entry, self._ended = self._ended, None
+        yield from self._close_outer()
+        yield self._taken(self._entry)
+        self._entry = None
+        for text, line in zip(after.lines, after.numbers, strict=True):
+            if fence := _fence(text):
+                yield from (self._begin if fence[0] == "BEGIN" else self._end)(fence[1], text, line)
+            else:
+                problems = self._keep(text, line)
+                problems += [one for one in after.problems if one.line == line]
+
+    def _close_outer(self) -> Iterator[RawComponent]:
+        outer, self._outer = self._outer, []
+        assert self._entry is not None  # noqa: S101  (what is open within the others is the entry itself)
+        for entry, inner in pairwise([*outer, self._entry]):
+            entry.close("missing-end", f"another {inner.name} begins", inner.numbers[0])
+            yield self._taken(entry)
+
+    def _close_entries(self, code: str, why: str, line: int) -> Iterator[RawComponent]:
+        """Close whatever entry is open, with those around it."""
+        yield from self._part()
+        if self._entry is not None:
+            yield from self._close_outer()
+            self._entry.close(code, why, line)
+            entry, self._entry = self._entry, None
+            yield self._taken(entry)
 
     def _header(self) -> RawComponent:
         lines = self._calendar_lines
@@ -270,8 +384,7 @@ class Reader:
     def _close_calendar(self, line: int, why: str, code: str = "missing-end") -> Iterator[RawComponent]:
         if self._calendar is None:
             return
-        if self._entry is not None:
-            yield self._close_entry(code, why, line)
+        yield from self._close_entries(code, why, line)
         if not self._implicit:
             self._calendar_problems.append(Problem(code, f"VCALENDAR has no END: {why}.", "The END was added.", line))
         self._calendar.append("END:VCALENDAR")
@@ -294,6 +407,7 @@ class Reader:
             self._last_line, "the file stops here",
             "missing-end" if implicit and self._entry is None else "truncated",
         )  # fmt: skip
+        self._flush_junk()
         if self._ordinal < 0:
             self._note(
                 "not-a-calendar", "There is no calendar data in this file.",
@@ -308,7 +422,9 @@ def _well_nested(body: bytes) -> bool:
     stack = [body[6 : body.index(b"\n")]]
     if not stack[0].isalnum() or stack[0] == b"VCALENDAR":
         return False
-    for fence, name in _NESTING.findall(body):
+    for fence, odd, name in _NESTING.findall(body):
+        if odd:
+            return False
         if fence == b"BEGIN":
             if name.decode("latin-1") in ENTRY_KINDS or len(stack) > MAX_DEPTH:
                 return False
@@ -316,6 +432,12 @@ def _well_nested(body: bytes) -> bool:
         elif fence != b"END" or not stack or stack.pop() != name:
             return False
     return not stack
+
+
+def _fence(text: str) -> tuple[str, str] | None:
+    """BEGIN or END and a component's name, upper case, where a line is that."""
+    match = _FENCE.match(text) if text[:1] in _FENCE_LETTERS else None
+    return (match[1].upper(), match[2].upper()) if match is not None and match[2] else None
 
 
 def _control_problem(line: int) -> Problem:

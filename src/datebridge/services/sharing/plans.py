@@ -103,7 +103,8 @@ def given(connection: Connection, ledger: Ledger, plan: Plan, today: date) -> Gi
     low, high = bounds_of(plan.terms, wall_seconds_of(today))
     if plan.held is not None:
         zones = giving.zones_held(connection, plan.held)
-        return gather(giving.held(connection, plan.held), zones, plan.terms, plan.secret, low, high)
+        headers = giving.headers_held(connection, plan.held)
+        return gather(giving.held(connection, plan.held), zones, plan.terms, plan.secret, low, high, headers)
     chosen = list(giving_calendars(connection, plan))
     if plan.filter.strip():
         ids = ledger.ids(connection, Selection(plan.filter))
@@ -111,7 +112,8 @@ def given(connection: Connection, ledger: Ledger, plan: Plan, today: date) -> Gi
         sources = giving.chosen(connection, ids, without)
     else:
         sources = giving.in_force(connection, chosen)
-    return gather(sources, giving.zones_in_force(connection, chosen), plan.terms, plan.secret, low, high)
+    zones, headers = giving.zones_in_force(connection, chosen), giving.headers_in_force(connection, chosen)
+    return gather(sources, zones, plan.terms, plan.secret, low, high, headers)
 
 
 def giving_calendars(connection: Connection, plan: Plan) -> list[CalendarId]:

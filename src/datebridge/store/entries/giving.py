@@ -18,7 +18,7 @@ from datebridge.store.zone_rulings import counting, zone_rulings
 
 _TEXTS = 2_000
 _TIMED = ("uid", "recurrence_id", "start_wall", "end_wall", "until_wall", "tzid", "zone", "marks", "recurrence")
-_ASKED = ("id", *_TIMED, "component", "status", "privacy", "busy")
+_ASKED = ("id", *_TIMED, "component", "status", "busy")
 #: Where each stands in a row that begins with the calendar and goes on to the text.
 _FIRST, _LAST = 2, 2 + len(_TIMED)
 
@@ -74,8 +74,8 @@ def held(connection: Connection, share: int) -> Iterator[Source]:
 def _source(row: Any, calendar: int, meant: bool = True) -> Source:
     number, start, end = row[1], row.start_wall, row.end_wall
     timed = None if start is None or end is None else Timed(number, calendar, *row[_FIRST:_LAST])
-    component, status, privacy, busy, text = row[_LAST : _LAST + 5]
-    return Source(calendar, component, text, row.uid, row.recurrence_id, timed, status, privacy, busy, meant, number)
+    component, status, busy, text = row[_LAST : _LAST + 4]
+    return Source(calendar, component, text, row.uid, row.recurrence_id, timed, status, busy, meant, number)
 
 
 def zones_in_force(connection: Connection, calendars: Iterable[CalendarId]) -> dict[int, Zones]:
@@ -99,6 +99,24 @@ def zones_held(connection: Connection, share: int) -> dict[int, Zones]:
     return _zones(connection, [CalendarId(number) for number in every], rows)
 
 
+def headers_in_force(connection: Connection, calendars: Iterable[CalendarId]) -> dict[int, str]:
+    """The calendars' own lines."""
+    rows = connection.execute(
+        select(ENTRIES.c.calendar_id, TEXTS.c.text).join(TEXTS, TEXTS.c.id == ENTRIES.c.id)
+        .where(ENTRIES.c.calendar_id.in_(tuple(calendars)), ENTRIES.c.component == "VCALENDAR")
+    )  # fmt: skip
+    return {row.calendar_id: row.text for row in rows}
+
+
+def headers_held(connection: Connection, share: int) -> dict[int, str]:
+    """The calendars' own lines when a share was fixed."""
+    rows = connection.execute(
+        select(HELD.c.calendar_id, TEXTS.c.text).join(VERSIONS, HELD.c.version_id == VERSIONS.c.id)
+        .join(TEXTS, TEXTS.c.id == VERSIONS.c.id).where(HELD.c.share_id == share, VERSIONS.c.component == "VCALENDAR")
+    )  # fmt: skip
+    return {row.calendar_id: row.text for row in rows}
+
+
 def _zones(connection: Connection, calendars: Sequence[CalendarId], rows: Sequence[Any]) -> dict[int, Zones]:
     rulings = zone_rulings(connection)
     found: dict[int, Zones] = {calendar: Zones((), counting(rulings, calendar)) for calendar in calendars}
@@ -108,14 +126,14 @@ def _zones(connection: Connection, calendars: Sequence[CalendarId], rows: Sequen
 
 
 def hold(connection: Connection, share: int, sources: Iterable[Source]) -> None:
-    """Have a share hold versions, and the definitions beside them, whatever becomes of the entries."""
+    """Have a share hold versions, and what calendars say beside them, whatever becomes of the entries."""
     rows = [
         {"share_id": share, "version_id": one.id, "calendar_id": one.calendar, "meant": one.meant} for one in sources
     ]
     calendars = {row["calendar_id"] for row in rows}
     definitions = connection.execute(
         select(ENTRIES.c.id, ENTRIES.c.calendar_id)
-        .where(ENTRIES.c.calendar_id.in_(calendars), ENTRIES.c.component == "VTIMEZONE")
+        .where(ENTRIES.c.calendar_id.in_(calendars), ENTRIES.c.component.in_(("VTIMEZONE", "VCALENDAR")))
     )  # fmt: skip
     rows += [
         {"share_id": share, "version_id": row.id, "calendar_id": row.calendar_id, "meant": True} for row in definitions
