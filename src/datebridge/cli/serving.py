@@ -196,6 +196,7 @@ def _serve(
     import uvicorn
 
     from datebridge.api.app import WEB, create_app
+    from datebridge.api.connections import configured
     from datebridge.connect.origins import is_this_machine
     from datebridge.services import access
     from datebridge.services.accounts import secrets
@@ -220,10 +221,7 @@ def _serve(
         say(besides)
     if not is_this_machine(settings.host) and settings.access_key and (made := access.new_key(settings)):
         say(f"Access key, shown this once: {made}\nEvery other address needs it. Without https it travels readable.")
-    config = uvicorn.Config(
-        create_app(settings), log_config=None, server_header=False, proxy_headers=False, timeout_graceful_shutdown=2
-    )
-    server = uvicorn.Server(config)
+    server = uvicorn.Server(configured(create_app(settings), [settings.proxy] if settings.proxy else []))
     if door is None:
         server.run(sockets=[listener])
         return

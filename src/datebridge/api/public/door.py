@@ -101,15 +101,13 @@ class Door:
 
     async def _answer(self, scope: Scope, asked: Asked) -> Answer:
         path = scope["path"].removeprefix(scope.get("root_path", "")).removeprefix(self._under).lstrip("/")
-        if not self.clients.take(asked.client):
-            return too_many("Too many requests at once.", 5)
         if asked.method not in ("GET", "HEAD"):
             return Answer(405, b"Calendars can only be read here.", headers={"Allow": "GET, HEAD"})
         kind, _, rest = path.partition("/")
-        if kind == "reader" and rest in self._assets:
-            return self._asset(rest, asked)
-        if path == "robots.txt":
-            return Answer(200, b"User-agent: *\nDisallow: /reader/\n")
+        if (kind == "reader" and rest in self._assets) or path == "robots.txt":
+            if not self.clients.take(asked.client):
+                return too_many("Too many requests at once.", 5)
+            return self._asset(rest, asked) if rest else Answer(200, b"User-agent: *\nDisallow: /reader/\n")
         token, slash, what = rest.partition("/")
         if kind != "s" or not token or len(path) > _LONGEST:
             return self._miss(asked)
@@ -121,6 +119,8 @@ class Door:
         known = self.registry.shares.get(address.share) if address is not None else None
         if address is None or known is None:
             return self._miss(asked)
+        if not self.clients.take(asked.client):  # wrong addresses are counted apart: they keep no reader out
+            return too_many("Too many requests at once.", 5)
         asked.share, asked.reader = address.share, address.reader
         if not slash:
             return Answer(307, headers={"Location": f"{token}/"})

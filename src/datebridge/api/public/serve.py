@@ -22,6 +22,7 @@ _DAILY = 43_200
 def _main(settings_json: str, listener: socket.socket) -> None:
     import uvicorn
 
+    from datebridge.api.connections import configured
     from datebridge.api.public.door import Door
     from datebridge.services.jobs.repeating import Repeating
     from datebridge.services.logs import set_up
@@ -41,10 +42,8 @@ def _main(settings_json: str, listener: socket.socket) -> None:
     threading.Thread(target=warm, name="warming", daemon=True).start()
     for one in besides:
         one.start()
-    config = uvicorn.Config(
-        door, log_config=None, access_log=False, server_header=False, proxy_headers=False, lifespan="off",
-        timeout_graceful_shutdown=2, h11_max_incomplete_event_size=16_384, backlog=2_048,
-    )  # fmt: skip
+    trusted = [settings.share_proxy] if settings.share_proxy else []
+    config = configured(door, trusted, lifespan="off", h11_max_incomplete_event_size=16_384)
     uvicorn.Server(config).run(sockets=[listener])
     for one in besides:
         one.stop()
