@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from hashlib import sha256
 from pathlib import Path
 
 import pytest
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
 
-from datebridge.api.app import create_app
+from datebridge.api.app import create_app, schema
 from datebridge.services.access import new_key
 from datebridge.settings import Settings
+from datebridge.store.database import Store
+from datebridge.store.sessions import open_sessions
 from tests.conftest import browser, laid
 
 BASE = "http://127.0.0.1:8137"
@@ -93,6 +96,43 @@ def test_a_browser_enters_the_key_once(tmp_path: Path) -> None:
         assert (entered.status_code, key in entered.headers["set-cookie"]) == (303, False)
         assert "SameSite=strict" in entered.headers["set-cookie"]
         assert client.get("/api/jobs").status_code == 200
+        cookies = dict(client.cookies)
+    with TestClient(create_app(settings, work=False), base_url=origin, client=("192.0.2.7", 5000)) as later:
+        assert (
+            later.get("/api/jobs", headers={"Cookie": "; ".join(f"{k}={v}" for k, v in cookies.items())}).status_code
+            == 200
+        )
+
+
+def test_who_has_the_files_has_no_cookie(tmp_path: Path) -> None:
+    settings = Settings(data_dir=tmp_path, host="0.0.0.0", access_key=True, names=("calendars.example",))
+    key = new_key(settings)
+    app = create_app(settings, work=False)
+    with TestClient(app, base_url="http://calendars.example", client=("192.0.2.7", 5000)) as client:
+        entered = client.post(
+            "/enter", data={"key": key}, headers={"Origin": "http://calendars.example"}, follow_redirects=False
+        )
+        cookie = entered.headers["set-cookie"].partition("=")[2].partition(";")[0]
+    kept = settings.access_file.read_text()
+    with Store(settings.database).read() as connection:
+        found = {kept, *open_sessions(connection)}
+    guesses = {
+        guess
+        for one in found
+        for guess in (one, sha256(one.encode()).hexdigest(), sha256(f"cookie {one}".encode()).hexdigest())
+    }
+    assert cookie not in guesses
+    again = create_app(settings, work=False)
+    for guess in guesses:
+        answer = asked(again, peer="192.0.2.7", host="calendars.example", cookie=f"date-bridge-access={guess}")
+        assert answer.status_code == 401
+
+
+@pytest.mark.parametrize(("accepts", "packed"), [("gzip", True), ("gzip;q=0", False), ("br, *;q=0", False)])
+def test_answers_are_packed_for_those_who_take_them_so(app: FastAPI, accepts: str, packed: bool) -> None:
+    answer = asked(app, path="/openapi.json", **{"accept-encoding": accepts})
+    assert ("content-encoding" in answer.headers) == packed
+    assert answer.json() == schema()
 
 
 def test_behind_a_proxy_only_the_proxy_may_ask(tmp_path: Path) -> None:

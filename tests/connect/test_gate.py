@@ -61,6 +61,7 @@ class _Handler(BaseHTTPRequestHandler):
         if self.path == "/away":
             self.send_response(302)
             self.send_header("Location", self.server.location)
+            self.send_header("Set-Cookie", "crumb=1; Domain=harbour.example; Path=/")
             self.end_headers()
             return
         self.send_response(200)
@@ -100,6 +101,18 @@ def test_a_redirect_into_the_private_network_is_not_followed(hosts: tuple[_Host,
     allowed.location = private.origin + "/secret"
     assert refusal(Web(Gate([allowed.origin])), allowed.origin + "/away").trouble == "forbidden"
     assert private.reached == []
+
+
+@pytest.mark.parametrize(
+    "location", ["file:///x", "file://localhost/etc/hosts", "data:,x", "gopher://[::1/", "//"]
+)
+def test_a_redirect_to_what_is_no_web_address_is_said(hosts: tuple[_Host, _Host], location: str) -> None:
+    hosts[0].location = location
+    assert refusal(Web(Gate([hosts[0].origin])), hosts[0].origin + "/away").trouble in (
+        "address",
+        "answer",
+        "forbidden",
+    )
 
 
 def test_a_name_that_leads_to_a_private_address_is_not_followed(

@@ -17,7 +17,6 @@ from typing import Any
 from anyio import to_thread
 from fastapi import APIRouter, FastAPI, Request, Response
 from fastapi.responses import FileResponse
-from starlette.middleware.gzip import GZipMiddleware
 from starlette.routing import BaseRoute
 
 from datebridge import __version__
@@ -28,6 +27,7 @@ from datebridge.api.guard import Guard
 from datebridge.api.logbook import changesets, findings
 from datebridge.api.look import entries
 from datebridge.api.mend import bulk, checks, duplicates, reconcile, series, zones
+from datebridge.api.packing import Packing, takes_gzip
 from datebridge.api.readiness import give_memory_back, readiness
 from datebridge.api.share import readers, shares
 from datebridge.api.time import editing, overlaps, views
@@ -91,10 +91,11 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
         routes=[*operations()],
     )  # fmt: skip
     api.state.app = app
+    api.openapi = schema  # type: ignore[method-assign]  # as it is tested, and as clients are made of it
     errors.install(api)
     _front_end(api)
-    api.add_middleware(GZipMiddleware, minimum_size=2_000, compresslevel=4)
-    api.add_middleware(Guard, settings=settings, script_hashes=_inline_hashes())
+    api.add_middleware(Packing, minimum_size=2_000, compresslevel=4)
+    api.add_middleware(Guard, settings=settings, store=store, script_hashes=_inline_hashes())
     return api
 
 
@@ -110,8 +111,9 @@ def operations() -> tuple[BaseRoute, ...]:
     return tuple(router.routes)
 
 
+@cache
 def schema() -> dict[str, Any]:
-    """The OpenAPI schema the front end's client is generated from."""
+    """The OpenAPI schema, as it is served and as the front end's client is generated from it."""
     made = FastAPI(title="Date Bridge", version=__version__, routes=[*operations()]).openapi()
     for operation in (one for path in made["paths"].values() for one in path.values()):
         for response in operation["responses"].values():
@@ -132,7 +134,7 @@ def _front_end(api: FastAPI) -> None:
         file = (WEB / "_app" / path).resolve()
         if not file.is_relative_to(WEB) or not file.is_file():
             return Response(status_code=404)
-        if path.endswith(".woff2") or "gzip" not in request.headers.get("accept-encoding", ""):
+        if path.endswith(".woff2") or not takes_gzip(request.headers.get("accept-encoding", "")):
             return FileResponse(file, headers=_FOREVER)
         if path not in packed:
             kind = mimetypes.guess_type(path)[0] or "application/octet-stream"

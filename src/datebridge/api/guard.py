@@ -12,6 +12,7 @@ from http.cookies import CookieError, SimpleCookie
 from urllib.parse import parse_qs, urlsplit
 
 import structlog
+from anyio import to_thread
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.requests import Request
 from starlette.responses import HTMLResponse, RedirectResponse, Response
@@ -19,8 +20,9 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from datebridge.api.errors import refused
 from datebridge.connect.origins import is_this_machine
-from datebridge.services.access import AccessKey
+from datebridge.services.access import LASTS, AccessKey
 from datebridge.settings import Settings
+from datebridge.store.database import Store
 
 log = structlog.get_logger()
 #: What a program sends that is no browser; a foreign page cannot have a browser send it (Fetch §3.2.2).
@@ -44,9 +46,9 @@ _ENTRANCE = """<!doctype html><html lang=en><meta charset=utf-8><title>Date Brid
 class Guard:
     """Stands before everything else; also turns what nobody foresaw into an answer in words."""
 
-    def __init__(self, app: ASGIApp, settings: Settings, script_hashes: Iterable[str] = ()) -> None:
+    def __init__(self, app: ASGIApp, settings: Settings, store: Store, script_hashes: Iterable[str] = ()) -> None:
         self.app, self.settings = app, settings
-        self.key = AccessKey(settings)
+        self.key = AccessKey(settings, store)
         self.policy = _POLICY.format(hashes=" ".join(f"'{h}'" for h in script_hashes))
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -128,7 +130,8 @@ class Guard:
         if not self.key.opens(given.strip()):
             return _entrance("<p role=alert><strong>This is not the key.</strong></p>", 403)
         answer = RedirectResponse("/", 303)
-        answer.set_cookie(_COOKIE, self.key.cookie, max_age=30 * 86400, httponly=True, samesite="strict")
+        cookie = await to_thread.run_sync(self.key.new_cookie)
+        answer.set_cookie(_COOKIE, cookie, max_age=LASTS, httponly=True, samesite="strict")
         return answer
 
 

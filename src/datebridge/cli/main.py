@@ -34,6 +34,10 @@ def main() -> None:
 
 def _words(failed: Exception) -> str | None:
     """What could not be done, in a sentence; None for what nobody foresaw."""
+    if type(failed).__module__.startswith("sql"):
+        from datebridge.store.database import is_full
+
+        return "The disk is full. Make room, and start again." if is_full(failed) else None
     if isinstance(failed, OSError):
         return f"{failed.filename}: {failed.strerror or failed}" if failed.filename else str(failed)
     return str(failed) if isinstance(failed, CannotDo) else None

@@ -210,6 +210,7 @@ def _serve(
     if not (WEB / "index.html").is_file():
         error("The pages are not built; only the programming interface answers. Run “make build”.")
     door, settings = _door(settings, flexible)
+    api = create_app(settings)
     listener = _listener(settings)
     address = f"http://{settings.host}:{listener.getsockname()[1]}/"
     say(f"{what} is at {address}  (Ctrl+C stops it)")
@@ -221,7 +222,7 @@ def _serve(
         say(besides)
     if not is_this_machine(settings.host) and settings.access_key and (made := access.new_key(settings)):
         say(f"Access key, shown this once: {made}\nEvery other address needs it. Without https it travels readable.")
-    server = uvicorn.Server(configured(create_app(settings), [settings.proxy] if settings.proxy else []))
+    server = uvicorn.Server(configured(api, [settings.proxy] if settings.proxy else []))
     if door is None:
         server.run(sockets=[listener])
         return

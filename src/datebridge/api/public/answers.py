@@ -9,6 +9,7 @@ from email.utils import formatdate, parsedate_to_datetime
 
 from starlette.types import Send
 
+from datebridge.api.packing import takes_gzip
 from datebridge.services.sharing.made import MEDIA, Made
 from datebridge.services.sharing.plans import Form
 
@@ -72,7 +73,7 @@ def conditional(made: Made, form: Form, title: str, interval: int, everybody: bo
         interval: for how many seconds it may be taken for fresh; 0 for one that does not change any more.
         everybody: anybody may keep it, also what stands between (RFC 9111 §5.2.2).
     """
-    packs = "gzip" in asked.header(b"accept-encoding") and len(made.packed) < len(made.body)
+    packs = takes_gzip(asked.header(b"accept-encoding")) and len(made.packed) < len(made.body)
     plain, packed = f'"{made.etag}"', f'"{made.etag}-gz"'
     headers = {
         "ETag": packed if packs else plain,

@@ -22,6 +22,7 @@ from argon2 import PasswordHasher
 from argon2.exceptions import Argon2Error, InvalidHash
 from starlette.types import Receive, Scope, Send
 
+from datebridge.api.packing import takes_gzip
 from datebridge.api.public.answers import Answer, Asked, conditional, send_answer, too_many
 from datebridge.api.public.limits import Limit, client_of
 from datebridge.api.public.pages import Offer, look_of, render
@@ -212,7 +213,7 @@ class Door:
         headers = {"ETag": etag, "Cache-Control": "public, max-age=3600", "Vary": "Accept-Encoding"}
         if asked.header(b"if-none-match") == etag:
             return Answer(304, b"", media, headers)
-        if packed and "gzip" in asked.header(b"accept-encoding"):
+        if packed and takes_gzip(asked.header(b"accept-encoding")):
             return Answer(200, packed, media, {**headers, "Content-Encoding": "gzip"})
         return Answer(200, data, media, headers)
 
@@ -234,7 +235,7 @@ class Door:
         }  # fmt: skip
         if not share.indexed:
             headers["X-Robots-Tag"] = "noindex, nofollow"
-        if "gzip" in asked.header(b"accept-encoding"):
+        if takes_gzip(asked.header(b"accept-encoding")):
             html, headers["Content-Encoding"] = gzip.compress(html, 5), "gzip"
         sites = " ".join(share.sites) or "'none'"
         return Answer(200, html, "text/html; charset=utf-8", headers, _PAGE.format(sites=sites))

@@ -41,6 +41,7 @@ _DAMAGED = (
     zipfile.BadZipFile, RuntimeError, NotImplementedError, zlib.error, lzma.LZMAError, EOFError, struct.error,
     ValueError, OverflowError, OSError,
 )  # fmt: skip
+_LOCKED = 1  # of the flags of a file in an archive
 _CALENDAR_TYPES = frozenset({"text/calendar", "application/ics"})
 
 
@@ -163,6 +164,8 @@ def _unpack(archive: Path, name: str, settings: Settings) -> list[tuple[str, Pat
                 raise NotTaken(f"{name} holds more than {settings.max_archive_files:,} files. Take it apart first.")
             room = settings.max_archive_octets
             for member in members:
+                if member.flag_bits & _LOCKED:
+                    raise NotTaken(f"{name} is locked with a password. Unlock the archive, and add its files instead.")
                 path = settings.imports_dir / uuid.uuid4().hex
                 most = min(room, settings.max_file, max(_COPY, member.compress_size * settings.max_archive_ratio))
                 with packed.open(member) as content:
@@ -172,7 +175,7 @@ def _unpack(archive: Path, name: str, settings: Settings) -> list[tuple[str, Pat
         _drop(kept)
         if is_full(error):
             raise
-        raise NotTaken(f"{name} cannot be unpacked ({error}). Is it damaged or locked with a password?") from error
+        raise NotTaken(f"{name} cannot be unpacked: the archive is damaged. Have it packed and sent again.") from error
     except BaseException:
         _drop(kept)
         raise

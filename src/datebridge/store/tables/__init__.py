@@ -28,7 +28,7 @@ from datebridge.store.tables.entries import (
 )
 from datebridge.store.tables.mending import ComparedPair, ComparisonRow, ScatteredRow
 from datebridge.store.tables.sharing import Reader, Role, Share, ShareAddress, ShareHeld, ShareHost
-from datebridge.store.tables.work import Job, Meta, Preference
+from datebridge.store.tables.work import BrowserSession, Job, Meta, Preference
 
 
 def _expression(model: type[SQLModel]) -> Table:
@@ -58,6 +58,7 @@ ACCOUNTS = _expression(Account)
 REMOTES = _expression(Remote)
 RESOURCES = _expression(ResourceRow)
 PUSHES = _expression(Push)
+SESSIONS = _expression(BrowserSession)
 JOBS = _expression(Job)
 META = _expression(Meta)
 PREFERENCES = _expression(Preference)

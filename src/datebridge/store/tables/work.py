@@ -62,3 +62,12 @@ class Preference(SQLModel, table=True):
     kind: str = Field(primary_key=True)
     name: str = Field(primary_key=True)
     value: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
+
+
+class BrowserSession(SQLModel, table=True):
+    """A browser that was let in by the access key: the digest of what it was given, and until when that counts."""
+
+    __tablename__ = "session"
+
+    digest: str = Field(primary_key=True)
+    until: int
