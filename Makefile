@@ -84,11 +84,11 @@ $(WEB): .stamps/node $(SOURCES)
 	@cd frontend && npm run -s build > ../.stamps/build.log 2>&1 || (cat ../.stamps/build.log; exit 1)
 	@touch $(WEB)
 
-.stamps/python: requirements.lock pyproject.toml
+.stamps/python: requirements.lock requirements-build.lock pyproject.toml
 	@mkdir -p .stamps
 	@echo "== setting up Python (a minute or so)"
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	@$(BIN)/python -m pip install -qq --disable-pip-version-check --require-hashes -r requirements.lock
+	@$(BIN)/python -m pip install -qq --disable-pip-version-check --require-hashes -r requirements.lock -r requirements-build.lock
 	@$(BIN)/python -m pip install -qq --disable-pip-version-check --no-deps --no-build-isolation -e .
 	@touch $@
 
@@ -124,9 +124,10 @@ chromium: .stamps/python-dev
 	  fi; \
 	fi
 
-# Pins what pyproject.toml asks for, with hashes and without addresses.
+# Pins what pyproject.toml asks for, with hashes and without addresses: to run it, to install it from here, to work on it.
 lock:
-	@uv pip compile pyproject.toml --group build $(LOCK) -o requirements.lock
+	@uv pip compile pyproject.toml $(LOCK) -o requirements.lock
+	@uv pip compile --group build $(LOCK) -o requirements-build.lock
 	@uv pip compile pyproject.toml --group dev $(LOCK) -o requirements-dev.lock
 
 clean:
