@@ -332,7 +332,9 @@ def fill(data: Path) -> Path:
 def spoil(data: Path, how: str) -> None:
     database = fill(data)
     octets = database.read_bytes()
-    if how == "rubbish":
+    if how == "empty":
+        database.write_bytes(b"")
+    elif how == "rubbish":
         database.write_bytes(b"rubbish" * 1000)
     elif how == "cut":
         database.write_bytes(octets[: len(octets) // 2])
@@ -351,7 +353,7 @@ def spoil(data: Path, how: str) -> None:
 @pytest.mark.parametrize(
     ("how", "words"),
     [
-        ("rubbish", "damaged, or no database"), ("cut", "damaged"), ("header", "damaged"),
+        ("rubbish", "not a database"), ("cut", "damaged"), ("header", "damaged"), ("empty", "is empty"),
         ("newer", "newer version"), ("key", "--new-key"), ("another key", "--new-key"),
     ],
 )  # fmt: skip

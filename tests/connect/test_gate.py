@@ -103,9 +103,7 @@ def test_a_redirect_into_the_private_network_is_not_followed(hosts: tuple[_Host,
     assert private.reached == []
 
 
-@pytest.mark.parametrize(
-    "location", ["file:///x", "file://localhost/etc/hosts", "data:,x", "gopher://[::1/", "//"]
-)
+@pytest.mark.parametrize("location", ["file:///x", "file://localhost/etc/hosts", "data:,x", "gopher://[::1/", "//"])
 def test_a_redirect_to_what_is_no_web_address_is_said(hosts: tuple[_Host, _Host], location: str) -> None:
     hosts[0].location = location
     assert refusal(Web(Gate([hosts[0].origin])), hosts[0].origin + "/away").trouble in (

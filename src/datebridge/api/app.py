@@ -10,10 +10,11 @@ import mimetypes
 import re
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
-from functools import cache
+from functools import cache, partial
 from pathlib import Path
 from typing import Any
 
+import structlog
 from anyio import to_thread
 from fastapi import APIRouter, FastAPI, Request, Response
 from fastapi.responses import FileResponse
@@ -34,6 +35,7 @@ from datebridge.api.time import editing, overlaps, views
 from datebridge.services.imports import uploads
 from datebridge.services.jobs import jobs
 from datebridge.services.jobs.clock import clock
+from datebridge.services.jobs.repeating import Repeating
 from datebridge.services.jobs.worker import Worker
 from datebridge.services.logs import set_up
 from datebridge.services.sharing.seeing import Seeing
@@ -44,8 +46,12 @@ from datebridge.store.entries.density import Density
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.entries.occurrences import Happenings
 from datebridge.store.pulse import Pulse
+from datebridge.store.soundness import CannotOpen, demand_whole
 
 WEB = Path(__file__).resolve().parent.parent / "web"
+log = structlog.get_logger()
+#: How often the whole database is looked through, in seconds.
+_DAILY = 86_400.0
 _FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 
 
@@ -72,7 +78,11 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
         # A few at once get on better than many, and each has a connection of its own.
         to_thread.current_default_thread_limiter().total_tokens = CONNECTIONS
         worker = Worker(store, settings) if work else None
-        besides = [clock(store, settings), readiness(store, app.ledger, app.happenings)]
+        besides = [
+            clock(store, settings),
+            readiness(store, app.ledger, app.happenings),
+            Repeating("the look through the database", _DAILY, partial(_look_through, app), first=60.0),
+        ]
         if worker:
             give_memory_back()
             worker.start()
@@ -121,6 +131,16 @@ def schema() -> dict[str, Any]:
             if "Refusal" in json.dumps(content.get("application/json", {})):
                 content["application/problem+json"] = content.pop("application/json")
     return made
+
+
+def _look_through(app: App) -> None:
+    """Look whether the database is whole while it is in use; people are told where it is not."""
+    try:
+        demand_whole(app.settings.database, thoroughly=True)
+    except CannotOpen as error:
+        log.error("the database is damaged", words=str(error))
+        if str(error) not in app.notices:
+            app.notices.append(str(error))
 
 
 def _front_end(api: FastAPI) -> None:

@@ -12,7 +12,8 @@ from starlette.exceptions import HTTPException
 from datebridge.connect.errors import Unreachable
 from datebridge.core.errors import CannotDo
 from datebridge.core.text.storable import storable
-from datebridge.store.database import OperationalError, is_full
+from datebridge.store.database import DatabaseError, is_damage, is_full
+from datebridge.store.soundness import DAMAGED
 
 _MEDIA = "application/problem+json"
 
@@ -58,9 +59,11 @@ def install(api: FastAPI) -> None:
         answer.headers.update(error.headers or {})
         return answer
 
-    @api.exception_handler(OperationalError)
+    @api.exception_handler(DatabaseError)
     @api.exception_handler(OSError)
     async def _no_room(_: Request, error: Exception) -> JSONResponse:
+        if is_damage(error):
+            return refused(DAMAGED, 500, "damaged", "The database is damaged")
         if not is_full(error):
             raise error
         return refused(

@@ -43,6 +43,7 @@ class _Open:
         from datebridge.services.logs import set_up
         from datebridge.services.sole import AlreadyRunning, sole_program
         from datebridge.store.database import Store
+        from datebridge.store.soundness import demand_whole
 
         os.umask(0o077)
         set_up()
@@ -51,6 +52,8 @@ class _Open:
             self._alone.__enter__()
         except AlreadyRunning:  # that one does the jobs
             self._alone = None
+        else:
+            demand_whole(self.settings.database)
         self.store = Store(self.settings.database)
         return self
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import typer
 
-from datebridge.cli import accounts, files, serving, sharing, times
+from datebridge.cli import accounts, backups, files, serving, sharing, times
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -13,7 +13,7 @@ app = typer.Typer(
     rich_markup_mode=None,
     help="Date Bridge: brings calendar data from where it is to where it must be.",
 )
-for group in (files, times, serving):
+for group in (files, times, serving, backups):
     app.registered_commands += group.app.registered_commands
 app.add_typer(accounts.app, name="accounts")
 app.add_typer(sharing.app, name="share")

@@ -36,7 +36,10 @@ def _words(failed: Exception) -> str | None:
     """What could not be done, in a sentence; None for what nobody foresaw."""
     if type(failed).__module__.startswith("sql"):
         from datebridge.store.database import is_full
+        from datebridge.store.soundness import DAMAGED, is_damage
 
+        if is_damage(failed):
+            return DAMAGED
         return "The disk is full. Make room, and start again." if is_full(failed) else None
     if isinstance(failed, OSError):
         return f"{failed.filename}: {failed.strerror or failed}" if failed.filename else str(failed)

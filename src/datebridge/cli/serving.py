@@ -55,12 +55,14 @@ def reindex(
     from datebridge.services.sole import sole_program
     from datebridge.store.database import Store
     from datebridge.store.entries.reindex import reindex as run
+    from datebridge.store.soundness import demand_whole
 
-    settings = _settings(data)
+    settings = settings_of(data)
     if not settings.database.is_file():
         error(f"There is no data in {settings.data_dir}.")
         raise SystemExit(CANNOT)
     with sole_program(settings):
+        demand_whole(settings.database)
         store = Store(settings.database)
         with progress("Reindexing") as report, store.write() as connection:
             changed = run(connection, report)
@@ -77,7 +79,7 @@ def serve(
     name: Names = None, share: Share = None, share_address: ShareAddress = None, new_key: NewKey = False,
 ) -> None:  # fmt: skip
     """Start the application."""
-    settings = _settings(data, host, port, key, proxy, name, share, share_address)
+    settings = settings_of(data, host, port, key, proxy, name, share, share_address)
     with _alone(settings):
         _serve(settings, "Date Bridge", new_key=new_key)
 
@@ -141,7 +143,7 @@ def _say_standins(addresses: dict[str, str]) -> str:
 
 
 def _demo_settings(data: Path | None, *given: Any) -> Settings:
-    settings = _settings(data, *given)
+    settings = settings_of(data, *given)
     return settings if data is not None else settings.model_copy(update={"data_dir": settings.data_dir / "demo"})
 
 
@@ -152,7 +154,7 @@ def _prepare(settings: Settings, fresh: bool) -> None:
         prepare(settings, fresh, report)
 
 
-def _settings(
+def settings_of(
     data: Path | None, host: str | None = None, port: int | None = None, key: bool = False, proxy: str | None = None,
     names: list[str] | None = None, share: str | None = None, share_address: str | None = None,
 ) -> Settings:  # fmt: skip
@@ -171,6 +173,7 @@ def _alone(settings: Settings) -> Iterator[None]:
     from datebridge import processes
     from datebridge.connect.origins import is_this_machine
     from datebridge.services.sole import sole_program
+    from datebridge.store.soundness import demand_whole
 
     if not (is_this_machine(settings.host) or settings.access_key or settings.proxy):
         error(
@@ -181,6 +184,7 @@ def _alone(settings: Settings) -> Iterator[None]:
     os.umask(0o077)
     processes.begin(*_BESIDES)
     with sole_program(settings):
+        demand_whole(settings.database)
         yield
 
 

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import errno
 import json
+import os
 import shutil
 import sqlite3
+import threading
 from collections.abc import Callable, Iterator
-from contextlib import closing, contextmanager
+from contextlib import closing, contextmanager, suppress
 from copy import copy
 from pathlib import Path
 from typing import Any
@@ -19,12 +21,12 @@ from sqlalchemy.exc import DatabaseError, OperationalError
 from sqlalchemy.util import LRUCache
 from sqlmodel import Session
 
-from datebridge.core.errors import CannotDo
 from datebridge.core.invitations import answered
 from datebridge.core.recurrence.pattern import happens
 from datebridge.core.text.links import links_to
 from datebridge.store.entries.reindex import INDEX_REVISION, bring_up_to_date
 from datebridge.store.private import make_private, open_private
+from datebridge.store.soundness import CannotOpen, damaged, is_damage, reading
 
 #: SQLite says the first of itself, and the others of the file system: writing, or making room for the shared index.
 _NO_ROOM = frozenset({sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR_WRITE, sqlite3.SQLITE_IOERR_SHMSIZE})
@@ -59,12 +61,6 @@ class Busy(Exception):
     """Somebody else is writing."""
 
 
-class CannotOpen(CannotDo):
-    """The data cannot be opened; the message says in a sentence why, and what to do."""
-
-    code, title = "cannot-open", "The data cannot be opened"
-
-
 class Store:
     """A database file with its connections. Readers never wait for a writer (WAL)."""
 
@@ -74,6 +70,7 @@ class Store:
         Raises:
             CannotOpen: if that cannot be done; nothing was touched then.
         """
+        _begin_anew(path)
         current = _demand_sound(path)
         self.path = path
         self.claim = ""
@@ -234,6 +231,31 @@ def room_left(folder: Path) -> int:
     return shutil.disk_usage(folder).free
 
 
+def _begin_anew(path: Path) -> None:
+    """Make an empty database where there is none: beside its place, so that nothing half made ever stands there."""
+    if path.exists():
+        return
+    fresh = path.with_name(f"{path.name}.new-{os.getpid()}-{threading.get_ident()}")
+    try:
+        make_private(path.parent)
+        if room_left(path.parent) < _LEAST_ROOM:
+            raise _no_room(path)
+        with open_private(fresh):
+            pass
+        engine = _engine(fresh)
+        try:
+            migrate(engine)
+        finally:
+            engine.dispose()
+        with suppress(FileExistsError):  # somebody else was quicker
+            os.link(fresh, path)
+    except (OSError, DatabaseError) as error:
+        raise _cannot_open(path, error) from error
+    finally:
+        if path.parent.is_dir():
+            fresh.unlink(missing_ok=True)
+
+
 def _demand_sound(path: Path) -> bool:
     """Look whether a database can be opened at all, without touching it; whether it is as this version has it.
 
@@ -244,10 +266,7 @@ def _demand_sound(path: Path) -> bool:
     try:
         make_private(folder)
         if room_left(folder) < _LEAST_ROOM:
-            raise CannotOpen(f"The disk that holds {folder} is full. Make room, and start again.")
-        if not path.is_file():
-            with open_private(path):
-                return False
+            raise _no_room(path)
         for beside in (path, *(path.with_name(path.name + ending) for ending in ("-wal", "-shm"))):
             if beside.is_file():
                 beside.chmod(0o600)
@@ -255,18 +274,16 @@ def _demand_sound(path: Path) -> bool:
             head = file.read(100)
     except OSError as error:
         raise _cannot_open(path, error) from error
-    if not head:
-        return False
     page = int.from_bytes(head[16:18])
     octets = (65536 if page == 1 else page) * int.from_bytes(head[28:32])  # of the pages the file says it has
     if not head.startswith(b"SQLite format 3\0") or octets > path.stat().st_size:
-        raise CannotOpen(f"{path} is damaged, or no database of Date Bridge. Put a sound copy in its place.")
+        raise damaged(path, "cut short, or no database of Date Bridge")
     try:
-        with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)) as connection:
+        with closing(reading(path)) as connection:
             known = connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").fetchone()
             revision = connection.execute("SELECT version_num FROM alembic_version").fetchone() if known else None
             index = connection.execute("SELECT index_revision FROM meta").fetchone() if known else None
-    except sqlite3.OperationalError as error:
+    except (sqlite3.OperationalError, UnicodeDecodeError) as error:
         if "no such" not in str(error):  # a table or a column that an older version did not have
             raise _cannot_open(path, error) from error
         index = None
@@ -278,9 +295,13 @@ def _demand_sound(path: Path) -> bool:
     return revision is not None and index is not None and (revision[0], index[0]) == (max(ours), INDEX_REVISION)
 
 
+def _no_room(path: Path) -> CannotOpen:
+    return CannotOpen(f"The disk that holds {path.parent} is full. Make room, and start again.")
+
+
 def _cannot_open(path: Path, error: Exception) -> CannotOpen:
     if is_full(error):
-        return CannotOpen(f"The disk that holds {path.parent} is full. Make room, and start again.")
+        return _no_room(path)
     words = str(getattr(error, "orig", None) or error)
     if isinstance(error, PermissionError) or "readonly" in words or "unable to open" in words:
         return CannotOpen(
@@ -288,7 +309,7 @@ def _cannot_open(path: Path, error: Exception) -> CannotOpen:
         )
     if isinstance(error, OSError):
         return CannotOpen(f"{path} cannot be opened: {error.strerror or error}.")
-    return CannotOpen(f"{path} is damaged ({words}). Put a sound copy in its place.")
+    return damaged(path, words)
 
 
 def is_full(error: BaseException | None) -> bool:
@@ -304,5 +325,5 @@ def is_full(error: BaseException | None) -> bool:
 
 __all__ = [
     "CONNECTIONS", "LITTLE_ROOM", "Busy", "CannotOpen", "Connection", "DatabaseError", "OperationalError", "Session",
-    "Store", "is_full", "room_left",
+    "Store", "is_damage", "is_full", "room_left",
 ]  # fmt: skip

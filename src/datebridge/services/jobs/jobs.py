@@ -15,7 +15,7 @@ from datebridge.core.changes import PERSON, By
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import JobId, SetId
 from datebridge.settings import Settings
-from datebridge.store.database import Connection, Store, is_full
+from datebridge.store.database import Connection, Store, is_damage, is_full
 from datebridge.store.jobs import (
     Claimed,
     ClaimLost,
@@ -32,6 +32,7 @@ from datebridge.store.jobs import (
     stop_wanted,
     take_back,
 )
+from datebridge.store.soundness import DAMAGED
 from datebridge.store.tables import Job
 
 log = structlog.get_logger()
@@ -176,6 +177,8 @@ def run(store: Store, settings: Settings, job: Claimed, functions: dict[str, Job
     except Exception as error:
         if is_full(error):
             state = "queued"
+        elif is_damage(error):
+            state, message = "failed", DAMAGED
         else:
             log.exception("job failed", job=job.id, kind=job.kind)
             state, message = (

@@ -11,10 +11,15 @@ log = structlog.get_logger()
 
 
 class Repeating:
-    """A thread that does some work every so many seconds; work that fails is done again the next time."""
+    """A thread that does some work every so many seconds; work that fails is done again the next time.
 
-    def __init__(self, name: str, seconds: float, work: Callable[[], None]) -> None:
+    Args:
+        first: after how many seconds it is done for the first time, where that is another span.
+    """
+
+    def __init__(self, name: str, seconds: float, work: Callable[[], None], first: float | None = None) -> None:
         self._name, self._seconds, self._work = name, seconds, work
+        self._first = seconds if first is None else first
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name=name, daemon=True)
 
@@ -26,7 +31,9 @@ class Repeating:
         self._thread.join()
 
     def _run(self) -> None:
-        while not self._stop.wait(self._seconds):
+        pause = self._first
+        while not self._stop.wait(pause):
+            pause = self._seconds
             try:
                 self._work()
             except Exception:  # a full disk, say
