@@ -6,8 +6,12 @@ The processes are forked from a server that has everything loaded, so that hundr
 from __future__ import annotations
 
 import os
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
 
-from sqlalchemy import event
+from sqlalchemy import Connection, Engine, event
 
 from datebridge.services.jobs import jobs, worker
 from datebridge.settings import Settings
@@ -40,3 +44,20 @@ def work_and_die(settings: Settings, statement: int) -> bool:
     process.join(60)
     assert process.exitcode in (0, DIED)
     return process.exitcode == DIED
+
+
+@event.listens_for(Engine, "before_cursor_execute")
+def _as_slow_as_the_disk(connection: Connection, *_: object) -> None:
+    if connection.engine.url.database and os.path.exists(f"{connection.engine.url.database}.slow"):  # noqa: PTH110
+        time.sleep(0.004)
+
+
+@contextmanager
+def slow_disk(database: Path) -> Iterator[None]:
+    """Each statement takes its time meanwhile, so that what befalls a process mostly befalls it within a transaction."""
+    mark = database.with_name(database.name + ".slow")
+    mark.touch()
+    try:
+        yield
+    finally:
+        mark.unlink()

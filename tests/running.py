@@ -12,7 +12,7 @@ import signal
 import subprocess
 import sys
 from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from multiprocessing.context import ForkServerContext
@@ -90,6 +90,7 @@ def application(data: Path, name: str = "serve", settings: Mapping[str, str] | N
             yield found[0]
         finally:
             assert process.pid is not None
-            os.kill(process.pid, signal.SIGINT)
+            with suppress(ProcessLookupError):  # a test may have killed it
+                os.kill(process.pid, signal.SIGINT)
             process.join(60)
             process.kill()  # where it has not ended, nobody is to wait for it for ever
