@@ -368,6 +368,24 @@ def test_what_cannot_be_opened_is_said_in_a_sentence_and_not_touched(tmp_path: P
     assert {name: after[name] for name in before} == before
 
 
+def test_data_is_backed_up_put_back_and_rescued(world: World, tmp_path: Path) -> None:
+    world.bring(calendar(event("a", "High water")), "Tides")
+    data, copy = ("--data", world.settings.data_dir), tmp_path / "copy.sqlite"
+    assert run("backup", copy, *data).returncode == 0
+    assert "exists already" in run("backup", copy, *data).stderr
+    world.bring(calendar(event("b", "Low water")), "Tides")
+    world.store.close()
+    database = world.settings.database
+    database.write_bytes(database.read_bytes()[:20_000])
+    assert "date-bridge restore" in run("reindex", *data).stderr
+    rescued = run("rescue", tmp_path / "rest", *data, "--json")
+    assert "unreadable" in rescued.stdout or "damaged" in rescued.stderr
+    assert "What was there before is" in run("restore", copy, *data).stdout
+    assert run("rescue", tmp_path / "whole", *data).returncode == 0
+    (file,) = (tmp_path / "whole").iterdir()
+    assert file.read_text().count("SUMMARY:High water") == 1
+
+
 def test_nobody_from_elsewhere_is_let_in_without_a_word(tmp_path: Path) -> None:
     said = run("serve", "--data", str(tmp_path / "data"), "--host", "0.0.0.0")
     assert (said.returncode, "--access-key" in said.stderr, (tmp_path / "data").exists()) == (2, True, False)

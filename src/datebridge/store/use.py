@@ -56,8 +56,15 @@ class UseBook:
         if not path.is_file():
             with open_private(path):
                 pass
-        with self._open() as connection:
-            connection.execute(_TABLE)
+        try:
+            with self._open() as connection:
+                connection.execute(_TABLE)
+        except sqlite3.DatabaseError as error:  # counts are no reason to keep readers out
+            if isinstance(error, sqlite3.OperationalError) and "unsupported" not in str(error):
+                raise
+            path.replace(path.with_name(f"{path.name}.damaged"))
+            with self._open() as connection:
+                connection.execute(_TABLE)
 
     @contextmanager
     def _open(self) -> Iterator[sqlite3.Connection]:

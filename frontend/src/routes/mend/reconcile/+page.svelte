@@ -69,10 +69,9 @@
     job = null;
     const result = done.result as { comparison?: number } | null;
     if (done.state !== 'done' || !result?.comparison) return notices.say(done.message, 'wrong');
-    await queries.invalidateQueries({ queryKey: ['comparisons'] });
-    await queries.invalidateQueries({ queryKey: ['comparison'] });
-    await queries.invalidateQueries({ queryKey: ['pairs'] });
+    // Before anything of it is shown: what is chosen from then on stays chosen.
     change({ comparison: String(result.comparison), verdict: '', month: '', field: '' });
+    for (const kind of ['comparisons', 'comparison', 'pairs']) void queries.invalidateQueries({ queryKey: [kind] });
   }
 
   async function adjust(to: Side, pairs: number[] = []): Promise<void> {
