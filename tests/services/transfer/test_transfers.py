@@ -19,6 +19,7 @@ from datebridge.store.changesets import review
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.changesets.review import changes_page
+from datebridge.store.changesets.undo import propose_undo
 from tests.conftest import Bench, calendar
 from tests.depth import tries
 from tests.world import MEETING, World, berth
@@ -174,6 +175,42 @@ def test_moving_deletes_at_the_source_only_what_has_been_read_back(world: World)
     assert len(world.there("lantern", "moved-in")) == 7
     assert len(world.there("tidewrack", "berths")) == 3
     assert world.set(set_id).note == "3 stay at the source: they have not arrived."
+
+
+@pytest.mark.parametrize("half", ["copying", "deleting", "before the second half"])
+def test_a_move_is_taken_back_whole_and_made_again(world: World, half: str) -> None:
+    world.put("tidewrack", "berths", *map(berth, range(5)))
+    _, lantern = both(world)
+    before = sorted(world.titles("account:Tidewrack"))
+    set_id = copy(world, "", account_id=lantern, name="Moved in", move=True)
+    if half == "before the second half":
+        apply_set(world.store, propose_undo(world.store, set_id))
+        world.work()
+    else:
+        world.work()
+        assert world.titles("account:Tidewrack") == []
+        deletion = world.sets("moved")[-1].id
+        undo = propose_undo(world.store, set_id if half == "copying" else deletion)
+        apply_set(world.store, undo)
+        world.work()
+        assert {world.set(number).undone_by_id for number in (set_id, deletion)} == {undo}
+    assert sorted(world.titles()) == sorted(world.titles("account:Tidewrack")) == before
+    assert len(world.there("tidewrack", "berths")) == 5
+    if half == "copying":
+        apply_set(world.store, propose_undo(world.store, undo))
+        world.work()
+        assert (len(world.there("tidewrack", "berths")), len(world.titles())) == (0, 5)
+
+
+def test_half_a_move_is_not_taken_back(world: World) -> None:
+    world.put("tidewrack", "berths", *map(berth, range(5)))
+    _, lantern = both(world)
+    set_id = copy(world, "", account_id=lantern, name="Moved in", move=True)
+    undo = propose_undo(world.store, set_id)
+    world.work()  # the second half comes before it is applied
+    with pytest.raises(CannotApply, match="Undo the move once more"):
+        apply_set(world.store, undo)
+    assert len(world.there("lantern", "moved-in")) == 5
 
 
 def test_moving_leaves_what_its_server_would_cancel(world: World) -> None:

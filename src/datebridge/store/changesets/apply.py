@@ -11,7 +11,7 @@ from collections.abc import Iterable
 from sqlalchemy import Connection, and_, delete, func, insert, or_, select, update
 
 from datebridge.clock import now
-from datebridge.core.changes import KINDS, Kind, State
+from datebridge.core.changes import KINDS, Details, Kind, State
 from datebridge.core.ids import CalendarId, SetId
 from datebridge.core.text.headers import Description, description_of
 from datebridge.core.words.plural import noun
@@ -85,6 +85,7 @@ def _apply_one(connection: Connection, set_id: SetId) -> None:
     if not KINDS[kind].follows:
         _demand_writable(connection, set_id)
     _demand_fresh(connection, set_id)
+    _demand_both_halves(connection, set_id)
     calendars = run(select(CHANGES.c.calendar_id).distinct().where(of_set(set_id))).scalars().all()
     mine = and_(of_set(set_id), ~CHANGES.c.held)
     taken = select(CHANGES.c.before_id).where(mine, CHANGES.c.before_id.is_not(None))
@@ -104,10 +105,32 @@ def _apply_one(connection: Connection, set_id: SetId) -> None:
     run(applied.values(state=State.APPLIED, applied_at=now(), note="", revision=_NEXT))
     undone = run(select(SETS.c.undoes_id).where(SETS.c.id == set_id)).scalar()
     if undone is not None:
-        run(update(SETS).where(SETS.c.id == undone).values(undone_by_id=set_id))
+        halves = [undone, *_second_half(connection, undone)]
+        run(update(SETS).where(SETS.c.id.in_(halves)).values(undone_by_id=set_id))
         # Taking an undo back makes the original batch stand again.
         run(update(SETS).where(SETS.c.undone_by_id == undone).values(undone_by_id=None))
     run(update(META).values(revision=META.c.revision + 1))
+
+
+def _second_half(connection: Connection, set_id: SetId) -> list[SetId]:
+    """Of a move, the batch that has deleted at the source; empty for anything else."""
+    row = connection.execute(select(SETS.c.kind, SETS.c.details).where(SETS.c.id == set_id)).one()
+    moved = Details.read(row.details).moved if row.kind == Kind.TRANSFER else None
+    return [SetId(moved)] if moved else []
+
+
+def _demand_both_halves(connection: Connection, set_id: SetId) -> None:
+    """A move is taken back whole, or not: never the copies alone, once nothing is left at the source."""
+    row = connection.execute(select(SETS.c.undoes_id, SETS.c.details).where(SETS.c.id == set_id)).one()
+    if row.undoes_id is None:
+        return
+    known = Details.read(row.details).moved
+    standing = [
+        one for one in _second_half(connection, row.undoes_id)
+        if connection.execute(select(SETS.c.undone_by_id).where(SETS.c.id == one)).scalar() is None
+    ]  # fmt: skip
+    if standing not in ([], [known]):
+        raise CannotApply("The entries have been deleted at their source meanwhile. Undo the move once more.")
 
 
 def refresh_calendar(connection: Connection, calendar: CalendarId) -> None:

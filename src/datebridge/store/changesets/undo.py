@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable
+from dataclasses import replace
 from functools import lru_cache, partial
+from typing import Any
 
-from sqlalchemy import Connection, func, select
+from sqlalchemy import Connection, Row, func, select
 
 from datebridge.core.changes import KINDS, PERSON, By, Change, ChangeSet, Details, Kind, Place, State
 from datebridge.core.ids import CalendarId, SetId, VersionId
@@ -16,7 +18,7 @@ from datebridge.store.tables import CALENDARS, CHANGES, ENTRIES, SETS
 
 
 def propose_undo(store: Store, set_id: SetId, force: bool = False, by: By = PERSON) -> SetId:
-    """Propose the inverse of a batch; returns the new set.
+    """Propose the inverse of a batch; returns the new set. Both halves of a move are taken back together.
 
     Entries changed since the batch are *held*: listed, but left alone unless `force`.
 
@@ -29,18 +31,40 @@ def propose_undo(store: Store, set_id: SetId, force: bool = False, by: By = PERS
             raise CannotApply(f"Batch {set_id} has not been applied, so there is nothing to undo.")
         if row.undone_by_id is not None:
             raise CannotApply(f"Batch {set_id} was undone before, by batch {row.undone_by_id}.")
-        _demand_undoable(connection, set_id, Kind(row.kind))
-        changes = tuple(changes_of(connection, set_id))
-        batch = ChangeSet(
-            Kind(row.kind), By.read(row.by_whom), row.title, row.reason, Details.read(row.details), changes
-        )
-        later = _later(connection, set_id, row.revision)
-        back = batch.taken_back(set_id, by, _in_force(connection, changes), later, force)
-        kept = _held_where_used(connection, changes, back.changes)
+        first, second = _halves(connection, row)
+        back = _back(connection, first, by, force)
+        kept = list(back.changes)
+        details = Details()
+        if second is not None:
+            kept = [*_back(connection, second, by, force).changes, *kept]
+            details = Details(moved=int(second.id))
     nothing = "Nothing of it is there any more, so nothing can be taken back."
-    with propose(store, back.kind, by, back.title, back.reason, undoes=back.undoes, nothing=nothing) as draft:
+    with propose(
+        store, back.kind, by, back.title, back.reason, details=details, undoes=back.undoes, nothing=nothing
+    ) as draft:
         draft.add(*kept)
     return draft.id
+
+
+def _halves(connection: Connection, row: Row[Any]) -> tuple[Row[Any], Row[Any] | None]:
+    """A batch, and what belongs to it: of a move, whichever half is asked for, the copying and the deleting."""
+    standing = select(SETS).where(SETS.c.state == State.APPLIED, SETS.c.undone_by_id.is_(None))
+    moved = func.json_extract(SETS.c.details, "$.moved")
+    if row.kind == Kind.MOVED:
+        copying = connection.execute(standing.where(SETS.c.kind == Kind.TRANSFER, moved == row.id)).one_or_none()
+        return (copying, row) if copying is not None else (row, None)
+    number = Details.read(row.details).moved if row.kind == Kind.TRANSFER else None
+    return row, connection.execute(standing.where(SETS.c.id == number)).one_or_none() if number else None
+
+
+def _back(connection: Connection, row: Row[Any], by: By, force: bool) -> ChangeSet:
+    set_id = SetId(row.id)
+    _demand_undoable(connection, set_id, Kind(row.kind))
+    changes = tuple(changes_of(connection, set_id))
+    batch = ChangeSet(Kind(row.kind), By.read(row.by_whom), row.title, row.reason, Details.read(row.details), changes)
+    later = _later(connection, set_id, row.revision)
+    back = batch.taken_back(set_id, by, _in_force(connection, changes), later, force)
+    return replace(back, changes=tuple(_held_where_used(connection, changes, back.changes)))
 
 
 def _demand_undoable(connection: Connection, set_id: SetId, kind: Kind) -> None:
