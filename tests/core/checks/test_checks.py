@@ -215,3 +215,19 @@ def test_reading_an_entry_leaves_nothing_that_only_a_search_for_cycles_would_fre
         assert gc.collect() == 0
     finally:
         gc.enable()
+
+
+@pytest.mark.parametrize(
+    ("notes", "left"),
+    [
+        ("Join <https://meet.example/abc> or ask <ida@x.example>", None),
+        ("a<b then c>d\\, <Name of guest>", None),
+        ("<p>Join <https://meet.example/abc></p> if a<b then c>d", "Join <https://meet.example/abc>\\nif a<b then c>d"),
+        ("<b>Ask</b> <ida@x.example> &amp; <Name of guest>", "Ask <ida@x.example> & <Name of guest>"),
+        ("Left <i> here", None),
+    ],
+)
+def test_only_elements_are_markup(notes: str, left: str | None) -> None:
+    text = f"BEGIN:VEVENT\nUID:1\nDESCRIPTION:{notes}\nEND:VEVENT"
+    fixed = CHECKS["markup"].fix(text)
+    assert (fixed and fixed.split("\n")[2].partition(":")[2]) == left

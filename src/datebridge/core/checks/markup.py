@@ -13,7 +13,14 @@ from datebridge.core.text.lines import escape_text, unescape_text
 
 #: Elements that mark-up of notes is made of; whatever else stands between angle brackets may be meant.
 _NAMES = "a|b|blockquote|body|br|code|div|em|font|h[1-6]|head|hr|html|i|img|li|meta|ol|p|pre|span|strong|style|sub|sup|table|tbody|td|th|title|tr|u|ul"  # noqa: E501
-_TAG = re.compile(rf"</?(?:{_NAMES})(?:\s[^<>]{{0,2000}})?/?>", re.IGNORECASE)
+_VALUE = r"(?:\"[^\"<>]{0,2000}\"|'[^'<>]{0,2000}'|[^\s\"'<>=]{1,2000})"
+_TAG = re.compile(
+    rf"<(?P<end>/?)(?P<name>{_NAMES})(?P<said>(?:\s{{1,9}}[a-z][a-z:-]{{0,40}}\s{{0,9}}=\s{{0,9}}{_VALUE}){{0,40}})\s{{0,9}}/?>",
+    re.IGNORECASE,
+)
+#: What stands around mark-up and is no text either.
+_AROUND = re.compile(r"<!(?:--.{0,2000}?--|doctype[^<>]{0,200})>", re.IGNORECASE | re.DOTALL)
+_VOID = frozenset({"br", "hr", "img", "meta"})
 _ENTITY = re.compile(r"&(?:nbsp|amp|lt|gt|quot|#\d{2,5});")
 _BLOCKS = frozenset({"p", "div", "br", "li", "tr", "h1", "h2", "h3", "h4", "h5", "h6", "table", "ul", "ol", "hr"})
 _UNSEEN = frozenset({"style", "head", "title", "meta"})
@@ -49,10 +56,39 @@ class _Plain(HTMLParser):
             self.said.append(data)
 
 
+def tags_in(text: str) -> list[re.Match[str]]:
+    """What in a text is mark-up beyond doubt: elements that say something of themselves, or that begin and end.
+
+    >>> [tag[0] for tag in tags_in("<b>Quay</b>: a<b then c>d, <ida@x.example>, <https://x.example>, <b> and <br>")]
+    ['<b>', '</b>', '<b>', '<br>']
+    >>> tags_in("a <i> b"), tags_in("<Name of guest>")
+    ([], [])
+    """
+    found = list(_TAG.finditer(text))
+    begun = {tag["name"].lower() for tag in found if not tag["end"]}
+    ended = {tag["name"].lower() for tag in found if tag["end"]}
+    sure = (begun & ended) | _VOID | {tag["name"].lower() for tag in found if tag["said"]}
+    return [tag for tag in found if tag["name"].lower() in sure]
+
+
+def _told_apart(text: str) -> str:
+    """A text in which only mark-up looks like mark-up."""
+    made, at = [], 0
+    for tag in tags_in(text):
+        made += [_AROUND.sub("", text[at : tag.start()]).replace("<", "&lt;"), tag[0]]
+        at = tag.end()
+    return "".join([*made, _AROUND.sub("", text[at:]).replace("<", "&lt;")] if made else [text.replace("<", "&lt;")])
+
+
 def find(entry: Reading) -> Iterator[Found]:
     value = entry.value("DESCRIPTION")
-    if ("<" in value and (tag := _TAG.search(value))) or ("&" in value and (tag := _ENTITY.search(value))):
-        yield Found(f"The notes hold mark-up: “{tag[0][:40]}”.", "Shown as it is written.", "DESCRIPTION")
+    if "<" not in value and "&" not in value:
+        return
+    tags = tags_in(unescape_text(value))
+    entity = _ENTITY.search(value)
+    if tags or entity:
+        tag = tags[0][0] if tags else entity[0] if entity else ""
+        yield Found(f"The notes hold mark-up: “{tag[:40]}”.", "Shown as it is written.", "DESCRIPTION")
 
 
 def fix(text: str) -> str | None:
@@ -60,20 +96,20 @@ def fix(text: str) -> str | None:
 
     def plain(name: str, params: str, value: str) -> str | None:
         said = unescape_text(value)
-        if not _TAG.search(said) and not _ENTITY.search(said):
+        if not tags_in(said) and not _ENTITY.search(said):
             return None
         reader = _Plain()
-        reader.feed(said)
+        reader.feed(_told_apart(said))
         reader.close()
         lines = [line.strip(" \t\xa0").replace("\xa0", " ") for line in "".join(reader.said).split("\n")]
         made = re.sub(r"\n{3,}", "\n\n", "\n".join(lines)).strip()
-        return f"{name}{params}:{escape_text(made)}" if made != said and not _TAG.search(made) else None
+        return f"{name}{params}:{escape_text(made)}" if made != said and not tags_in(made) else None
 
     return rewritten(text, {"DESCRIPTION"}, plain)
 
 
 CHECK = Check(
-    "markup", "alters", "Mark-up in the notes", find, needs=frozenset({"DESCRIPTION"}), fix=fix,
+    "markup", "alters", "Mark-up in the notes", find, needs=frozenset({"DESCRIPTION"}), fix=fix, revision=2,
     why="Notes are plain text: other systems show the tags themselves. Putting right leaves what a reader would see,"
     " with the addresses of links.",
 )  # fmt: skip

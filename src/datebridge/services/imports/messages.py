@@ -12,7 +12,7 @@ from pathlib import PurePosixPath
 from datebridge.core.editing.fields import Fields, Person
 from datebridge.core.editing.typed import Line, times_in
 from datebridge.core.text.storable import storable
-from datebridge.services.imports.uploads import MOST_PARTS, parse_message
+from datebridge.services.imports.uploads import MOST_PARTS, UNPARSED, parse_message
 
 _MOST_PEOPLE, _MOST_TEXT = 200, 20_000
 
@@ -49,32 +49,54 @@ def draft_of(content: bytes, name: str, today: date) -> Draft:
     """
     message = parse_message(content, name)
     text = _text_of(message)
-    subject = storable(" ".join(str(message.get("subject", "")).split())) or PurePosixPath(name).stem
+    subject = storable(" ".join(_said(message, "subject").split())) or PurePosixPath(name).stem
     fields = Fields(title=subject, notes=text, attendees=_people(message))
     # The subject is as good a place for a day as the text.
     times = [line for line in times_in(f"{subject} \n {text}", today) if line.day.year < date.max.year]
-    return Draft(storable(str(message.get("from", ""))), fields, tuple(_attached(message)), tuple(times))
+    return Draft(storable(_said(message, "from")), fields, tuple(_attached(message)), tuple(times))
+
+
+def _said(message: EmailMessage, name: str) -> str:
+    """A header, read only now; "" where it is such that it cannot be."""
+    try:
+        return ", ".join(str(value) for value in message.get_all(name, []))
+    except UNPARSED:
+        return ""
 
 
 def _people(message: EmailMessage) -> list[Person]:
-    headers = [str(value) for name in ("from", "to", "cc") for value in message.get_all(name, [])]
+    headers = [_said(message, name) for name in ("from", "to", "cc")]
     found: dict[str, Person] = {}
-    for said, address in islice(getaddresses(headers), _MOST_PEOPLE):
+    try:
+        every = getaddresses([one for one in headers if one])
+    except UNPARSED:
+        every = []
+    for said, address in islice(every, _MOST_PEOPLE):
         if "@" in address and not any(c.isspace() for c in address):
             found.setdefault(address.lower(), Person(storable(said), storable(address)))
     return list(found.values())
 
 
 def _text_of(message: EmailMessage) -> str:
-    part = message.get_body(preferencelist=("plain",))
-    content = part.get_content() if part is not None else ""
+    try:
+        part = message.get_body(preferencelist=("plain",))
+    except UNPARSED:
+        part = None
+    try:
+        content = part.get_content() if part is not None else ""
+    except UNPARSED:  # a charset that is none
+        octets = part.get_payload(decode=True) if part is not None else b""
+        content = octets.decode("utf-8", "replace") if isinstance(octets, bytes) else ""
     return storable("\n".join(line.rstrip() for line in str(content).splitlines()).strip()[:_MOST_TEXT])
 
 
 def _attached(message: EmailMessage) -> list[Attached]:
-    found = []
-    for part in islice(message.iter_attachments(), MOST_PARTS):
-        content = part.get_payload(decode=True)
-        octets = len(content) if isinstance(content, bytes) else 0
-        found.append(Attached(storable(part.get_filename() or part.get_content_type()), octets))
+    found: list[Attached] = []
+    try:
+        for part in islice(message.iter_attachments(), MOST_PARTS):
+            content = part.get_payload(decode=True)
+            octets = len(content) if isinstance(content, bytes) else 0
+            found.append(Attached(storable(part.get_filename() or part.get_content_type()), octets))
+    except UNPARSED:  # those before it are told
+        pass
     return found

@@ -10,6 +10,7 @@ import zipfile
 import zlib
 from collections.abc import Callable, Iterator
 from email import policy
+from email.errors import MessageError
 from email.message import EmailMessage
 from email.parser import BytesParser
 from itertools import islice
@@ -35,7 +36,7 @@ _HEADERS = re.compile(rb"(?:[A-Za-z][A-Za-z0-9-]*:[^\r\n]*\r?\n(?:[ \t][^\r\n]*\
 #: A message is taken apart as a whole, in memory.
 _MOST_MESSAGE = 64 << 20
 #: As the parser of messages has it.
-_UNPARSED = (ValueError, LookupError, TypeError, AttributeError, RecursionError)
+UNPARSED = (ValueError, LookupError, TypeError, AttributeError, RecursionError, MessageError)
 #: What comes of archives that are damaged, or lie about themselves.
 _DAMAGED = (
     zipfile.BadZipFile, RuntimeError, NotImplementedError, zlib.error, lzma.LZMAError, EOFError, struct.error,
@@ -204,7 +205,7 @@ def _open_message(path: Path, name: str, settings: Settings) -> list[tuple[str, 
         message = parse_message(path.read_bytes(), name)
         subject = str(message.get("subject", "")).strip() or PurePosixPath(name).stem
         parts = list(_calendar_parts(message))
-    except _UNPARSED as error:
+    except UNPARSED as error:
         raise _not_taken_apart(name) from error
     for content in dict.fromkeys(parts):
         target = settings.imports_dir / uuid.uuid4().hex
@@ -226,7 +227,7 @@ def parse_message(content: bytes, name: str) -> EmailMessage:
         raise NotTaken(f"{name} is a message of more than {_MOST_MESSAGE >> 20} MB. Save its calendar part as a file.")
     try:
         return BytesParser(policy=policy.default).parsebytes(content)
-    except _UNPARSED as error:
+    except UNPARSED as error:
         raise _not_taken_apart(name) from error
 
 
