@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from datebridge.cli.output import OK, PROBLEMS, say, table
+from datebridge.cli.output import CANNOT, OK, PROBLEMS, error, say, table
 
 if TYPE_CHECKING:
     from datebridge.core.comparing.files import Told
@@ -120,6 +120,9 @@ def compare_two_files(
     from datebridge.core.comparing.files import both, compare_files
     from datebridge.core.moments import Moment
 
+    if begin is not None and end is not None and end <= begin:
+        error("The span ends before it begins: --from has to be before --to.")
+        raise SystemExit(CANNOT)
     low, high = (Moment(one).wall_seconds if one is not None else None for one in (begin, end))
     found = compare_files(both((str(left), _read(left)), (str(right), _read(right))), low, high)
     if as_json:

@@ -31,6 +31,7 @@ from datebridge.core.bulk.steps import (
     Timed,
     said,
 )
+from datebridge.core.bulk.wording import replacing
 from datebridge.core.editing.lines import Lines
 from datebridge.core.editing.writing import stamped, touched
 from datebridge.core.text.reader import RawComponent
@@ -169,6 +170,15 @@ def test_what_does_not_apply_is_left_as_it_is_and_said(text: str, step: Step, wh
 def test_steps_that_could_be_done_to_nothing_are_refused(steps: list[Step]) -> None:
     with pytest.raises(CannotChange):
         demand(steps)
+
+
+@pytest.mark.parametrize(
+    "pattern",
+    ["a{10000000}", "(a{500}){500}", "(?R)?a", "(a)(?1)", "(" * 1_000, "((" * 40 + "a" + "))" * 40, "a" * 5_000],
+)
+def test_a_pattern_that_would_take_room_without_end_is_refused_in_words(pattern: str) -> None:
+    with pytest.raises(CannotChange, match=r"\.$"):
+        replacing(pattern, "", True, True)
 
 
 def test_a_pattern_that_would_take_for_ever_does_not() -> None:

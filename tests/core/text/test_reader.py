@@ -41,8 +41,21 @@ GOOD = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nUID:1\r\nSUMMARY:Höft
         GOOD.replace("SUMMARY:Höft", "SUMM\r\n ARY:H\r\n\töft").encode(),
         GOOD.encode().replace(b"\xc3\xb6", b"\xc3\r\n \xb6"),
         GOOD.rstrip().encode(),
+        GOOD.removesuffix("\n").encode(),
     ],
-    ids=["plain", "bom", "utf16", "lf", "cr", "crcrlf", "mixed", "folds", "fold inside a character", "no last break"],
+    ids=[
+        "plain",
+        "bom",
+        "utf16",
+        "lf",
+        "cr",
+        "crcrlf",
+        "mixed",
+        "folds",
+        "fold inside a character",
+        "no last break",
+        "cut within a break",
+    ],
 )
 def test_every_spelling_of_the_same_file_reads_the_same(data: bytes) -> None:
     components, reader = read(data)

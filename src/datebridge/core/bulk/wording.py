@@ -29,6 +29,10 @@ _STATUSES = {
     "VJOURNAL": {"CANCELLED"},
 }
 #: What properties of few values can say, and those that hold TEXT; others take their values as they are.
+#: Bounds for patterns, before they are compiled.
+_LONGEST, _MOST_REPEATS, _DEEPEST = 1_000, 10_000, 50
+_REPEATS = re.compile(r"\{([0-9]*)(?:,([0-9]*))?")
+_CALLS = re.compile(r"\(\?(?:R|[+-]?[0-9]+|&|P>)")
 _VALUES = {"TRANSP": {"OPAQUE", "TRANSPARENT"}, "CLASS": {"PUBLIC", "PRIVATE", "CONFIDENTIAL"}}
 _TEXTS = frozenset({"SUMMARY", "LOCATION", "DESCRIPTION", "COMMENT", "CONTACT", "CATEGORIES", "RESOURCES"})
 #: Standard properties that an extension can become, and the reverse: none by which an entry is known or placed.
@@ -91,9 +95,11 @@ def replacing(find: str, by: str, pattern: bool, cases: bool) -> Callable[[str],
     """
     if not find:
         raise CannotChange("Say what is to be found.")
+    if pattern:
+        _demand_small(find)
     try:
         made: Any = regex.compile(find if pattern else regex.escape(find), 0 if cases else regex.IGNORECASE)
-    except regex.error as error:
+    except (regex.error, RecursionError, OverflowError, MemoryError) as error:
         raise CannotChange(f"The pattern cannot be used: {error}.") from error
     # What stands between are groups by their numbers, or a backslash; nothing else means anything in a replacement.
     pieces = _GROUP.split(by) if pattern else [by]
@@ -115,6 +121,29 @@ def replacing(find: str, by: str, pattern: bool, cases: bool) -> Callable[[str],
         raise CannotChange("The pattern takes too long; write it without repeats inside repeats.")
 
     return replaced
+
+
+def _demand_small(pattern: str) -> None:
+    """What is compiled takes as much room as it has repeats, and what calls itself has no bound.
+
+    Raises:
+        CannotChange: if a pattern could take more than a moment, or more than a few megabytes, to be made.
+    """
+    if len(pattern) > _LONGEST:
+        raise CannotChange(f"The pattern has more than {_LONGEST:,} characters. Make it shorter.")
+    if _CALLS.search(pattern):
+        raise CannotChange("The pattern calls itself, which is not allowed. Write out what is meant.")
+    many = 1
+    for low, high in _REPEATS.findall(pattern):
+        many *= max(int((low or "0")[:9]), int((high or "0")[:9]), 1)
+    if many > _MOST_REPEATS:
+        raise CannotChange(f"The pattern repeats something more than {_MOST_REPEATS:,} times. Use * or + instead.")
+    depth = deepest = 0
+    for sign in re.sub(r"\\\\.", "", pattern):
+        depth += (sign == "(") - (sign == ")")
+        deepest = max(deepest, depth)
+    if deepest > _DEEPEST:
+        raise CannotChange(f"The pattern has groups more than {_DEEPEST} deep. Make it simpler.")
 
 
 def replace(lines: Lines, step: Replace) -> None:

@@ -102,7 +102,7 @@ def blocks(chunks: Iterator[bytes]) -> Iterator[Block]:
         yield _block(folded[:cut], line)
         line += folded.count(b"\n", 0, cut)
         raw = folded[cut:] + raw[len(raw) - held :]
-    folded = _line_feeds(raw, b"\n" not in raw if lone is None else lone)
+    folded = _line_feeds(raw, b"\n" not in raw if lone is None else lone).rstrip(b"\r")  # cut within a CRLF
     if folded:
         yield _block(folded if folded.endswith(b"\n") else folded + b"\n", line)
 
