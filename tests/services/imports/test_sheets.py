@@ -170,3 +170,21 @@ def test_what_is_no_such_table_is_refused_in_words(stocked: Bench, text: str) ->
     assert done is not None
     assert done.state == "failed"
     assert "column" in done.message
+
+
+def test_two_rows_of_one_event_are_one_change_or_said(stocked: Bench) -> None:
+    rows = sheet_of(stocked)
+    before = sorted(stocked.texts())
+    row(rows, "Survey")["title"] = "Survey north"
+    again = dict(row(rows, "Survey north"))
+    _, _, number = bring_back(stocked, [*rows, again])  # pasted twice
+    assert stocked.set(number).updates == 1
+    other = {**again, "title": "Survey south"}
+    _, said, number = bring_back(stocked, [*rows, other])
+    assert "changes the same event" in said
+    weekly, late = row(rows, "Rota"), row(rows, "Rota, late")
+    weekly["start"], late["title"] = weekly["start"].replace("09:00", "10:00"), "Rota, later still"
+    _, _, number = bring_back(stocked, rows)
+    apply_set(stocked.store, number)
+    apply_set(stocked.store, propose_undo(stocked.store, number))
+    assert sorted(stocked.texts()) == before

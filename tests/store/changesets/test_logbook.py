@@ -268,3 +268,24 @@ def test_the_ledger_sees_a_batch_at_once(bench: Bench) -> None:
     bench.bring(calendar(event("a")))
     assert ledger.page()[0] == 1
     assert derive("VEVENT", bench.texts()[0]).uid == "a"
+
+
+def test_an_entry_is_changed_once_in_a_set(bench: Bench) -> None:
+    bench.bring(calendar(event("a", "Berth"), event("b", "Crane")))
+    berth, crane = bench.entry("berth"), bench.entry("crane")
+    place = (berth.calendar_id, "VEVENT", "a", "")
+    gone, kept = Change(*place, berth.id, None, "One."), Change(*place, berth.id, crane.id, "Another.")
+    with (
+        pytest.raises(CannotApply, match="about one entry, “Berth”"),
+        propose(bench.store, Kind.EDIT, PERSON, "x") as draft,
+    ):
+        draft.add(gone, kept)
+    with propose(bench.store, Kind.DELETE, PERSON, "Twice") as draft:
+        draft.add(gone, gone)
+        draft.delete([berth.id, crane.id], "Chosen.")
+        draft.delete([crane.id], "Chosen again.")
+    assert bench.set(draft.id).deletes == 2
+    before = bench.texts()
+    apply_set(bench.store, draft.id)
+    apply_set(bench.store, propose_undo(bench.store, draft.id))
+    assert bench.texts() == before

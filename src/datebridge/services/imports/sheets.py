@@ -50,6 +50,8 @@ _TOLD = 12
 class _Tally:
     same: int = 0
     unread: list[str] = field(default_factory=list)
+    #: By entry, the row that changes it, and into what.
+    changed: dict[VersionId, tuple[str, str | None]] = field(default_factory=dict)
 
     def cell(self, row: SheetRow, error: BadCell) -> str:
         """Note what could not be read; returns it in words."""
@@ -126,6 +128,13 @@ def _rows(context: JobContext, draft: Draft, rows: list[SheetRow], tally: _Tally
             except CannotEdit as refused:
                 tally.cell(row, BadCell("start", str(refused)))
                 continue
+            others = [tally.changed[one.id] for one, _ in made if one.id in tally.changed]
+            if others:
+                if [tally.changed.get(one.id, ("", ""))[1] for one, _ in made] != [wanted for _, wanted in made]:
+                    said = f"row {others[0][0]} changes the same event; bring back one of the two, and then the other"
+                    tally.cell(row, BadCell("uid", said))
+                continue
+            tally.changed |= {one.id: (str(row.number), wanted) for one, wanted in made}
             for one, wanted in made:
                 place = (one.calendar, one.component, one.uid, one.recurrence_id)
                 if wanted is None:

@@ -187,7 +187,34 @@ class Draft:
             do(connection, self.id)
         return self.id
 
+    def _demand_one_each(self, connection: Connection) -> None:
+        """Leave one change of each entry.
+
+        Raises:
+            CannotApply: if two changes make different things of one entry.
+        """
+        known: dict[tuple[VersionId | None, bool], Change] = {}
+        kept = []
+        for change in self.changes:
+            other = known.setdefault((change.before, change.held), change) if change.before is not None else change
+            if other is change:
+                kept.append(change)
+            elif other.after != change.after and not change.held:
+                title = connection.execute(select(VERSIONS.c.summary).where(VERSIONS.c.id == change.before)).scalar()
+                raise CannotApply(
+                    f"Two of these changes are about one entry, “{title or 'without a title'}”. Make one of them, apply"
+                    " it, and then the other."
+                )
+        self.changes = kept
+        gone = {before for before, held in known if not held and before is not None}
+        fresh: list[tuple[list[VersionId], str]] = []
+        for entries, reason in self._deleted:
+            fresh.append(([one for one in entries if one not in gone], reason))
+            gone.update(entries)
+        self._deleted = fresh
+
     def _write(self, connection: Connection) -> None:
+        self._demand_one_each(connection)
         rows = [(self.id, at, *change) for at, change in enumerate(self.changes, 1)]
         if rows:
             connection.exec_driver_sql(_CHANGE, rows)

@@ -37,7 +37,11 @@ class ChangeRow(SQLModel, table=True):
     """One change of a set. A held one is listed but not applied (see undo)."""
 
     __tablename__ = "change"
-    __table_args__ = (Index("ix_change_before", "before_id"), Index("ix_change_after", "after_id"))
+    #: An entry is changed once in a set; what is held beside it is only listed.
+    __table_args__ = (
+        Index("ix_change_before", "before_id", "set_id", "held", unique=True),
+        Index("ix_change_after", "after_id", "set_id", "held", unique=True),
+    )
 
     set_id: int = Field(primary_key=True, foreign_key="change_set.id")
     position: int = Field(primary_key=True)
