@@ -207,6 +207,15 @@ def test_what_is_meant_is_told() -> None:
     )
 
 
+def test_an_occurrence_put_back_after_a_change_for_all_that_follow_is_no_change_of_nothing() -> None:
+    onward = entry(f"RECURRENCE-ID;TZID={ZONE};RANGE=THISANDFUTURE:20261116T090000", f"DTSTART;TZID={ZONE}:20261116T110000",
+                   "DURATION:PT1H")  # fmt: skip
+    texts = [master(WEEKLY), onward, change("20261123T090000", "20261123T090000")]
+    assert "override-same" not in [one.code for one in ailments(group(*texts))]
+    before = [master(WEEKLY), onward, change("20261109T090000", "20261109T090000")]
+    assert "override-same" in [one.code for one in ailments(group(*before))]
+
+
 def test_a_healthy_series_has_nothing() -> None:
     texts = [
         master(

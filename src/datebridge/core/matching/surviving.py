@@ -5,6 +5,8 @@
 (1, 'it can be written')
 >>> choose(twins, policy=("newest", "writable"))
 (0, 'changed last')
+>>> choose([Twin(1, answers=5, sequence=1, uid="a"), Twin(1, sequence=2, uid="a")])
+(1, 'changed last')
 """
 
 from __future__ import annotations
@@ -28,6 +30,7 @@ class Twin:
         answers: how many attendees have answered.
         sequence, modified: its revision (RFC 5545 §3.8.7.4), and when it was changed last, as an instant.
         says: how much it says, in characters.
+        uid: its UID; "" where that is not known.
     """
 
     calendar: int
@@ -37,10 +40,13 @@ class Twin:
     sequence: int = 0
     modified: int = 0
     says: int = 0
+    uid: str = ""
 
 
 def choose(twins: Sequence[Twin], policy: Policy = CRITERIA, order: Sequence[int] = ()) -> tuple[int, str]:
     """The number of the one that stays, and what decided it.
+
+    Of states of one entry, known by one UID, the newest counts before who has answered (RFC 5546 §2.1.4).
 
     Args:
         policy: what is asked, one after the other, of those that are left.
@@ -58,6 +64,8 @@ def choose(twins: Sequence[Twin], policy: Policy = CRITERIA, order: Sequence[int
         "writable": "it can be written", "answers": "most of its people have answered", "newest": "changed last",
         "richest": "it says most", "order": "its calendar comes first",
     }  # fmt: skip
+    if len({twin.uid for twin in twins}) == 1 and twins[0].uid and tuple(policy) == CRITERIA:
+        policy = ("writable", "newest", "answers", "richest", "order")
     left = list(range(len(twins)))
     why = ""
     for criterion in policy:

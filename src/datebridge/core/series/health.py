@@ -187,6 +187,10 @@ def _overrides(group: Group) -> list[_Override]:
 def _of_overrides(group: Group, series: AsSeries) -> Iterator[Ailment]:
     overrides = _overrides(group)
     taken = frozenset(one.slot for one in overrides if one.slot is not None)
+    # From then on what the series itself says does not count any more (RFC 5545 §3.2.13).
+    onward = min(
+        (one.slot for one in overrides if one.slot is not None and one.facts.marks & Mark.FUTURE), default=None
+    )
     held: dict[int, _Override] = {}
     for one in sorted(overrides, key=_last_changed):
         if one.slot is None:
@@ -206,7 +210,7 @@ def _of_overrides(group: Group, series: AsSeries) -> Iterator[Ailment]:
         if one.told is not None and not _told_alike(one.told, series.start):
             said = f"Its series is {_form(series.start)}, and it names {_at(series, slot)} {_form(one.told)}."
             yield Ailment("override-id-form", key, said, slot, slot)
-        if not one.facts.marks & Mark.FUTURE and _is_original(series, slot, one):
+        if (onward is None or slot < onward) and _is_original(series, slot, one):
             yield Ailment("override-same", key, f"{_at(series, slot)} is as the series has it.", slot)
 
 

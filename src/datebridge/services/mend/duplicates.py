@@ -53,6 +53,7 @@ def _twin(one: Member) -> Twin:
         one.sequence,
         one.modified,
         says + one.text.count("BEGIN:VALARM"),
+        next((line.value.strip() for line in lines if line.name == "UID"), ""),
     )
 
 

@@ -196,10 +196,11 @@ class Draft:
         known: dict[tuple[VersionId | None, bool], Change] = {}
         kept = []
         for change in self.changes:
-            other = known.setdefault((change.before, change.held), change) if change.before is not None else change
-            if other is change:
+            key = change.before, change.held
+            if change.before is None or key not in known:
+                known[key] = change
                 kept.append(change)
-            elif other.after != change.after and not change.held:
+            elif known[key].after != change.after and not change.held:
                 title = connection.execute(select(VERSIONS.c.summary).where(VERSIONS.c.id == change.before)).scalar()
                 raise CannotApply(
                     f"Two of these changes are about one entry, “{title or 'without a title'}”. Make one of them, apply"
