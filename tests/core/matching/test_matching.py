@@ -146,3 +146,25 @@ def test_what_can_be_written_stays_before_what_can_only_be_read(made: list[tuple
     stays, why = choose(twins)
     assert twins[stays].writable or not any(twin.writable for twin in twins)
     assert why
+
+
+def test_answers_and_what_alarms_say_are_taken_over_or_said() -> None:
+    alarm = ["BEGIN:VALARM", "ACTION:DISPLAY", "TRIGGER:-PT15M", "DESCRIPTION:{}", "END:VALARM"]
+
+    def entry(*lines: str, says: str) -> str:
+        return "\n".join(["BEGIN:VEVENT", "UID:1", *lines, *(line.format(says) for line in alarm), "END:VEVENT"])
+
+    ours = entry(
+        "ATTENDEE;ROLE=CHAIR:mailto:ida@x.example", "ATTENDEE;PARTSTAT=ACCEPTED:mailto:bo@x.example", says="Leave"
+    )
+    theirs = entry(
+        "ATTENDEE;PARTSTAT=DECLINED;CN=Ida;ROLE=REQ-PARTICIPANT:mailto:IDA@x.example",
+        "ATTENDEE;PARTSTAT=DECLINED:mailto:bo@x.example", says="Bring the charts",
+    )  # fmt: skip
+    found = joining.join(ours, [theirs])
+    assert "ATTENDEE;ROLE=CHAIR;PARTSTAT=DECLINED;CN=Ida:mailto:ida@x.example" in found.text
+    assert found.lost == (
+        "ATTENDEE;ROLE=REQ-PARTICIPANT:mailto:IDA@x.example", "ATTENDEE;PARTSTAT=DECLINED:mailto:bo@x.example",
+        "VALARM DESCRIPTION:Bring the charts",
+    )  # fmt: skip
+    assert joining.join(theirs, [entry(says="Bring the charts")]).lost == ()

@@ -18,7 +18,7 @@ from dataclasses import dataclass, field
 from datebridge.core.editing.lines import Lines
 from datebridge.core.merge import BOOKKEEPING, TIMES
 from datebridge.core.text.component import Component
-from datebridge.core.text.lines import escape_text, split_text_list, unescape_text
+from datebridge.core.text.lines import ContentLine, escape_text, rewritten_line, split_text_list, unescape_text
 
 #: What tells entries apart, or says how they were kept.
 _OWN = BOOKKEEPING | TIMES | {"UID", "RECURRENCE-ID"}
@@ -67,7 +67,10 @@ class _Joining:
         values = {(line.name, _value(line.name, line.value)) for _, line in own}
         for index, line in Component(other).properties():
             said = line.name, _value(line.name, line.value)
-            if line.name in _OWN or said in values or not said[1]:
+            if line.name in _OWN or not said[1]:
+                continue
+            if said in values:
+                self._parameters(line)
                 continue
             if line.name == "CATEGORIES":
                 self._categories(line.value)
@@ -85,6 +88,31 @@ class _Joining:
             names.add(line.name)
             values.add(said)
         self._alarms(other)
+
+    def _parameters(self, theirs: ContentLine) -> None:
+        """What a line says beside a value that both have: an answer where there is none yet, and what one lacks."""
+        said = _value(theirs.name, theirs.value)
+        found = next(
+            ((at, one) for at, one in self.lines.own(theirs.name) if _value(one.name, one.value) == said), None
+        )
+        if found is None:
+            return
+        at, own = found
+        known = dict(own.params)
+        fresh: dict[str, str | None] = {}
+        for name, values in theirs.params:
+            mine = known.get(name)
+            if mine == values or not values:
+                continue
+            unanswered = name == "PARTSTAT" and (mine or ("NEEDS-ACTION",))[0].upper() == "NEEDS-ACTION"
+            if self.write and len(values) == 1 and (mine is None or unanswered):
+                if values[0].upper() != "NEEDS-ACTION":
+                    fresh[name] = values[0]
+            elif not (name == "PARTSTAT" and values[0].upper() == "NEEDS-ACTION"):
+                self._lose(f"{theirs.name};{name}={','.join(values)}:{theirs.value}")
+        if fresh:
+            self.lines.lines[at] = rewritten_line(self.lines.lines[at], own.value, fresh)
+            self.taken[theirs.name] = None
 
     def _add(self, name: str, *raw: str) -> None:
         if not self.write:
@@ -113,13 +141,18 @@ class _Joining:
             self._lose(f"DESCRIPTION:{other}")
 
     def _alarms(self, other: str) -> None:
-        known = {_rings(self.lines.lines[a : b + 1]) for a, b in self.lines.blocks("VALARM")}
+        blocks = [self.lines.lines[a : b + 1] for a, b in self.lines.blocks("VALARM")]
+        known = {_rings(block): _says(block) for block in blocks}
         theirs = Lines(other)
         for a, b in theirs.blocks("VALARM"):
             block = theirs.lines[a : b + 1]
-            if _rings(block) in known:
+            own = known.get(_rings(block))
+            if own is not None:
+                for line in _says(block):
+                    if line not in own:
+                        self._lose(f"VALARM {line}")
                 continue
-            known.add(_rings(block))
+            known[_rings(block)] = _says(block)
             if self.write:
                 self.lines.add_block(block)
                 self.taken["VALARM"] = None
@@ -130,6 +163,12 @@ class _Joining:
 def _value(name: str, value: str) -> str:
     """A value as it is compared: addresses and categories in any case."""
     return value.strip().lower() if name in ("ATTENDEE", "ORGANIZER") else value.strip()
+
+
+def _says(block: Sequence[str]) -> list[str]:
+    """What an alarm says beside when it rings, and how."""
+    unsaid = ("BEGIN:", "END:", "TRIGGER", "ACTION", "UID:", "X-")
+    return [line for line in block if line.strip() and not line.upper().startswith(unsaid)]
 
 
 def _rings(block: Sequence[str]) -> tuple[str, str]:
