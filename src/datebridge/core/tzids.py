@@ -4,6 +4,10 @@
 'Atlantic/Reykjavik'
 >>> resolve("(UTC+10:00) Hobart").zone, resolve("GMT+05:30").zone
 ('Australia/Hobart', 'Asia/Kolkata')
+>>> [resolve(name).zone for name in ("Europe_Oslo", "America-New_York", "Berlin", "(UTC+02:00) Europe/Helsinki")]
+['Europe/Oslo', 'America/New_York', 'Europe/Berlin', 'Europe/Helsinki']
+>>> resolve("(GMT-05:00) Eastern Time (US & Canada)").zone, resolve("Coordinated Universal Time").zone
+('America/New_York', 'Etc/UTC')
 >>> resolve("Station local time").method
 'unresolved'
 """
@@ -27,6 +31,7 @@ Method = Literal["iana", "cldr", "path", "offset", "display", "unresolved"]
 _OFFSET = re.compile(r"(?:utc|gmt)?\s*([+-])\s*(\d{1,2})(?::?(\d\d))?", re.ASCII)
 #: ``(UTC+01:00) Amsterdam, Berlin``: an offset in front, then cities.
 _DISPLAY = re.compile(r"\((?:utc|gmt)\s*(?:([+-])\s*(\d{1,2}):?(\d\d))?\)\s*(.+)", re.ASCII)
+_SPOKEN = {"coordinated universal time": "Etc/UTC", "universal time coordinated": "Etc/UTC"}
 #: The years whose winters and summers are asked whether a zone ever changes its clocks.
 _YEARS = (2000, 2030)
 
@@ -92,6 +97,12 @@ def suggested() -> frozenset[str]:
     return frozenset(_cldr().values())
 
 
+@cache
+def main_ones() -> frozenset[str]:
+    """Of `suggested` those a region is named for as a whole, and not for a part or a neighbour in brackets."""
+    return frozenset(zone for alias, zone in _cldr().items() if "(" not in alias)
+
+
 def resolve(tzid: str) -> Resolution:
     """Find the IANA zone a TZID's name suggests. Names are compared without regard to case."""
     return _resolved(tzid) if len(tzid) < _LONGEST else Resolution(tzid, "", "unresolved")
@@ -112,6 +123,13 @@ def _resolved(tzid: str) -> Resolution:
         tail = "/".join(parts[start:])
         if tail in _iana():
             return Resolution(tzid, _iana()[tail], "path")
+    if name in _SPOKEN:
+        return Resolution(tzid, _SPOKEN[name], "cldr")
+    if zone := _by_words().get(_words(name), ""):
+        return Resolution(tzid, zone, "path")
+    cities = _by_city().get(name.replace(" ", "_"), [])
+    if len(places := [zone for zone in cities if zone in listed() and not zone.startswith("Etc/")]) == 1:
+        return Resolution(tzid, places[0], "display")
     if match := _OFFSET.fullmatch(name):
         return _found(tzid, steady(_seconds(match[1], match[2], match[3])), "offset")
     if match := _DISPLAY.fullmatch(name):
@@ -157,11 +175,32 @@ def offsets_of(zone: str) -> frozenset[timedelta]:
 def _of_cities(seconds: int, cities: str) -> str:
     """The zone of the first city that is in the zone database and has that offset."""
     offset = timedelta(seconds=seconds)
+    # “Eastern Time (US & Canada)”: CLDR has it by the name of its winter.
+    region = cities.partition("(")[0].strip()
+    spoken = _cldr().get(re.sub(r"\btime$", "standard time", region), "") if region.endswith(" time") else ""
+    for zone in (spoken, _by_words().get(_words(cities), "")):
+        if zone and offset in offsets_of(zone):
+            return zone
     for city in cities.split(",")[:20]:
         for name in _by_city().get(city.strip().replace(" ", "_"), ()):
             if offset in offsets_of(name):
                 return name
     return ""
+
+
+def _words(name: str) -> str:
+    """A name whatever stands between its words."""
+    return re.sub(r"[^a-z0-9]+", " ", name.lower()).strip()
+
+
+@cache
+def _by_words() -> dict[str, str]:
+    """Names of the zone database of two words at least, whatever stands between them; what two names share is left."""
+    found: dict[str, set[str]] = {}
+    for name in all_names():
+        if "/" in name and not name.startswith("Etc/"):
+            found.setdefault(_words(name), set()).add(name)
+    return {words: next(iter(names)) for words, names in found.items() if len(names) == 1}
 
 
 @cache

@@ -120,3 +120,9 @@ def test_a_ruling_decides_what_is_read() -> None:
 
 def test_offsets_are_no_zones_of_their_own() -> None:
     assert {resolve(name).method for name in ("UTC+25", "GMT", "+99:00")} == {"unresolved", "iana"}
+
+
+def test_of_zones_that_go_alike_the_one_a_region_is_named_for_comes_first() -> None:
+    for name, zone in (("PST", "America/Los_Angeles"), ("Home", "Europe/Berlin")):
+        own = defined(define(name, zone, 2020, 2027))
+        assert understand(name, own, 2020, 2027).zone == zone

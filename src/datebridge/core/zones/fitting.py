@@ -19,7 +19,7 @@ from functools import cache, lru_cache
 from itertools import pairwise
 from typing import NamedTuple
 
-from datebridge.core.tzids import links, listed, suggested, zone_info
+from datebridge.core.tzids import links, listed, main_ones, suggested, zone_info
 from datebridge.core.zones.defined import DefinedZone, define, defined
 from datebridge.core.zones.meaning import differs
 
@@ -78,13 +78,13 @@ def ranked(zones: Iterable[str], own: DefinedZone | None = None) -> tuple[str, .
     """Zones that go alike, the likeliest first.
 
     That are those whose clocks are called as the definition calls them, then those that stand for a region in the alias
-    table, and of these the ones that go by most other names, too.
+    table, as a whole before in part, and of these the ones that go by most other names, too.
     """
     names = own.names if own is not None else frozenset()
 
-    def unlikely(zone: str) -> tuple[bool, bool, int, str]:
+    def unlikely(zone: str) -> tuple[bool, bool, bool, int, str]:
         called = bool(names) and names <= _names_of(zone)
-        return not called, zone not in suggested(), -_aliases()[zone], zone
+        return not called, zone not in suggested(), zone not in main_ones(), -_aliases()[zone], zone
 
     return tuple(sorted(zones, key=unlikely))
 

@@ -33,7 +33,7 @@ from datebridge.store.tables import (
 from datebridge.store.zone_rulings import counting, zone_rulings
 
 #: Raised whenever facts change their meaning: a store with an index from before makes it anew when it is opened.
-INDEX_REVISION = 5
+INDEX_REVISION = 6
 _UPDATE = "UPDATE version SET " + ", ".join(f"{c} = ?" for c in INDEX_COLUMNS) + " WHERE id = ?"
 _STEP = 2_000
 Report = Callable[[int, int], None]
