@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import io
 import re
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 
 import pytest
 from hypothesis import given
@@ -34,7 +35,7 @@ from datebridge.core.bulk.steps import (
 from datebridge.core.bulk.wording import replacing
 from datebridge.core.editing.lines import Lines
 from datebridge.core.editing.writing import stamped, touched
-from datebridge.core.text.reader import RawComponent
+from datebridge.core.text.reader import RawComponent, Reader
 from datebridge.core.views.expansion import expand
 from tests.depth import tries
 
@@ -325,3 +326,28 @@ def test_the_quick_way_of_stamping_says_what_the_slow_one_says(
     touched(slow, "20261126T120000Z", tell)
     assert sorted(stamped(text, "20261126T120000Z", tell).split("\n")) == sorted(slow.text.split("\n"))
     assert stamped(text, "20261126T120000Z", tell).split("\n")[-1] == "END:VEVENT"
+
+
+@pytest.mark.parametrize("minutes", [60, -60, 1440, 7 * 1440])
+@pytest.mark.parametrize("told", [";TZID=Europe/Oslo:20260329T023000", ":20260329T013000Z"])
+def test_a_change_of_an_hour_that_the_clocks_skip_is_shifted_with_its_series(told: str, minutes: int) -> None:
+    master = "\n".join(["BEGIN:VEVENT", "UID:1", "DTSTART;TZID=Europe/Oslo:20260301T023000", "DURATION:PT1H",
+                        "RRULE:FREQ=WEEKLY;COUNT=9", "END:VEVENT"])  # fmt: skip
+    own = "\n".join(["BEGIN:VEVENT", "UID:1", f"RECURRENCE-ID{told}", "DTSTART;TZID=Europe/Oslo:20260329T120000",
+                     "DURATION:PT1H", "END:VEVENT"])  # fmt: skip
+    subject = Subject([Member(1, master), Member(2, own)])
+    change(subject, [Shift(minutes=minutes)])
+    slot = datetime(2026, 3, 29, 2, 30) + timedelta(minutes=minutes)
+    assert f"RECURRENCE-ID;TZID=Europe/Oslo:{slot:%Y%m%dT%H%M%S}" in (subject.members[1].text or "")
+
+
+@pytest.mark.parametrize("minutes", [60, -60, 1440, 7 * 1440, -30 * 1440])
+def test_occurrences_stay_as_long_as_the_first_though_that_one_crosses_the_clocks(minutes: int) -> None:
+    text = "\n".join(["BEGIN:VEVENT", "UID:1", "DTSTART;TZID=Europe/Oslo:20261025T013000",
+                      "DTEND;TZID=Europe/Oslo:20261025T033000", "RRULE:FREQ=WEEKLY;COUNT=9", "END:VEVENT"])  # fmt: skip
+    subject = Subject([Member(1, text)])
+    change(subject, [Shift(minutes=minutes)])
+    data = f"BEGIN:VCALENDAR\n{subject.members[0].text}\nEND:VCALENDAR\n".encode()
+    found = expand(Reader(io.BytesIO(data)), 1_780_000_000, 1_810_000_000, "UTC").happening
+    lengths = {datetime.fromisoformat(one.end) - datetime.fromisoformat(one.start) for one in found}
+    assert (len(found), lengths) == (9, {timedelta(hours=3)})

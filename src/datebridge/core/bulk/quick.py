@@ -42,6 +42,7 @@ def shifted_series(subject: Subject, by: int) -> dict[int, str] | None:
         return None
     try:
         start = _moment(Lines(master.text), "DTSTART", subject)
+        _demand_same_length(Lines(master.text), start, by, subject)
         made = {master.key: _master(master.text, start, by)}
         for member in subject.living:
             if member is not master:
@@ -49,6 +50,22 @@ def shifted_series(subject: Subject, by: int) -> dict[int, str] | None:
     except (_NotQuick, NotAMoment, NotARule, OverflowError):
         return None
     return made
+
+
+def _demand_same_length(lines: Lines, start: Moment, by: int, subject: Subject) -> None:
+    """Every occurrence is as long as the first (RFC 5545 §3.8.5.3), so that one may not cross the clocks otherwise."""
+    if next(lines.own("DTEND"), None) is None or not start.zone:
+        return
+    end = _moment(lines, "DTEND", subject)
+    clock, own = subject.clock_of(lines.text), end.zone
+    if clock is None or not own:
+        return
+
+    def length(later: int) -> int:
+        return instant_at(end.wall_seconds + later, own) - instant_at(start.wall_seconds + later, clock)
+
+    if length(0) != length(by * 60):
+        raise _NotQuick
 
 
 def _moment(lines: Lines, name: str, subject: Subject) -> Moment:

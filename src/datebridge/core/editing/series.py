@@ -92,8 +92,18 @@ class Group:
             key = derive("VEVENT", member.text, self.zones).recurrence_id
             slot = slot_of(key, self.clock) if key else None
             if slot is not None:
-                found.append((member, slot))
+                found.append((member, self._slot_at(slot)))
         return found
+
+    def _slot_at(self, slot: int) -> int:
+        """The slot of the series that happens when a slot would: an hour that the clocks skip happens later."""
+        clock, series = self.clock, self.series
+        if clock is None or series is None or series.has(slot):
+            return slot
+        same = (
+            one for one in (slot - 1800, slot - 3600, slot - 7200) if instant_at(one, clock) == instant_at(slot, clock)
+        )
+        return next((one for one in same if series.has(one)), slot)
 
     @cached_property
     def series(self) -> AsSeries | None:
@@ -395,6 +405,8 @@ def _overrides_after(group: Group, series: AsSeries, move: Move, moved: bool, st
     """What becomes of changed occurrences once the series is another."""
     stay = gone = 0
     for one, at in group.overrides:
+        if group.series is not None and not group.series.has(at):
+            continue  # it did not belong to the series before either, and is not taken away with it
         if not series.has(move.of(at)):
             gone += 1
             plan.edits.append(Edit(one.id, None, "The series does not happen there any more."))
