@@ -182,3 +182,44 @@ def test_a_merge_has_each_field_whole_from_one_side_or_the_other(mine: str, thei
 def test_stamps_alone_are_no_difference() -> None:
     one = event("a", "Tide", "20261124T080000Z", "DTSTAMP:20260101T000000Z")
     assert differing(one, one.replace("DTSTAMP:2026", "DTSTAMP:2025")) == []
+
+
+ELEMENTS = st.lists(st.sampled_from("ABCDE"), unique=True, max_size=4)
+
+
+@st.composite
+def spread(draw: st.DrawFn) -> tuple[set[str], str]:
+    """A list, and an entry in which it stands in one line or in several."""
+    elements, lines = draw(ELEMENTS), []
+    left = list(elements)
+    while left:
+        some = draw(st.integers(1, len(left)))
+        lines.append("CATEGORIES:" + ",".join(left[:some]))
+        left = left[some:]
+    return set(elements), "\n".join(["BEGIN:VEVENT", "UID:1", *lines, "END:VEVENT"])
+
+
+@tries(100, 20_000)
+@given(spread(), spread(), spread())
+def test_lists_are_merged_element_by_element(base, left, right) -> None:  # type: ignore[no-untyped-def]
+    merged = merge_sides(base[1], left[1], right[1])
+    found = [one for line in fields(merged.text).get("CATEGORIES", ()) for one in line.partition(":")[2].split(",")]
+    wanted = {one for one in base[0] | left[0] | right[0]
+              if ((one in left[0]) + (one in right[0]) == 2) or (one not in base[0] and one in left[0] | right[0])}  # fmt: skip
+    assert (merged.conflicts, sorted(found)) == ((), sorted(wanted))
+
+
+@pytest.mark.parametrize("name", ["COMMENT", "CONTACT", "ATTACH", "alarm"])
+@pytest.mark.parametrize(("left", "right"), [("mine", "theirs"), (None, "theirs"), ("mine", None)])
+def test_what_both_sides_changed_and_nothing_tells_apart_is_a_conflict(
+    name: str, left: str | None, right: str | None
+) -> None:
+    def entry(said: str | None) -> str:
+        alarm = ["BEGIN:VALARM", "ACTION:DISPLAY", "TRIGGER:-PT5M", f"DESCRIPTION:{said}", "END:VALARM"]
+        lines = [] if said is None else alarm if name == "alarm" else [f"{name}:{said}"]
+        return "\n".join(["BEGIN:VEVENT", "UID:1", *lines, "END:VEVENT"])
+
+    merged = merge_sides(entry("was"), entry(left), entry(right))
+    assert [one.name for one in merged.conflicts] == ["VALARM" if name == "alarm" else name]
+    assert merge_sides(entry("was"), entry("new"), entry("new")).conflicts == ()
+    assert merge_sides(entry("was"), entry("was"), entry(right)).conflicts == ()

@@ -17,6 +17,7 @@ conflict, since half of one move and half of another is neither.
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -33,6 +34,13 @@ _SEVERAL = frozenset({
     "ATTACH", "ATTENDEE", "CATEGORIES", "COMMENT", "CONFERENCE", "CONTACT", "IMAGE", "RELATED-TO", "REQUEST-STATUS",
     "RESOURCES", "VALARM",
 })  # fmt: skip
+
+#: Lists that may stand in one line or in several (RFC 5545 §3.8.1.2, §3.8.1.10): what counts is what is in them.
+_LISTS = frozenset({"CATEGORIES", "RESOURCES"})
+#: What has nothing it is known by: where both sides no longer have it as it was, nobody can say which change counts.
+_FREE = frozenset({"ATTACH", "COMMENT", "CONFERENCE", "CONTACT", "IMAGE", "REQUEST-STATUS", "VALARM"})
+
+_ELEMENT = re.compile(r"(?:[^\\,]|\\.)+")
 
 Side = Literal["same", "left", "right", "both", "conflict"]
 #: One line, or a nested component with its lines; and those of each field.
@@ -160,11 +168,11 @@ def merge_sides(base: str | None, left: str | None, right: str | None) -> Merged
     conflicts = []
     for name in names:
         was, one, other = before.get(name, []), mine.get(name, []), theirs.get(name, [])
-        side = _side(was, one, other)
+        side = _side(was, one, other, name in _LISTS)
         if name in STAMPS:
             chosen[name] = max(one, other)
             continue
-        if side == "conflict" and name in _SEVERAL and (united := _united(was, one, other)) is not None:
+        if side == "conflict" and name in _SEVERAL and (united := _united(name, was, one, other)) is not None:
             chosen[name], sides[name] = united, "both"
             continue
         if side != "same" and name in torn:
@@ -189,9 +197,9 @@ def _whole(base: str | None, left: str | None, right: str | None) -> Merged:
     return Merged(base, {"": "conflict"}, (conflict,))
 
 
-def _side(was: list[_Part], one: list[_Part], other: list[_Part]) -> Side:
-    """Whose state of a field counts; the order of its lines does not."""
-    before, left, right = sorted(was), sorted(one), sorted(other)
+def _side(was: list[_Part], one: list[_Part], other: list[_Part], lists: bool = False) -> Side:
+    """Whose state of a field counts; the order of its lines does not, nor how a list is spread over them."""
+    before, left, right = (sorted(_elements(parts) if lists else parts) for parts in (was, one, other))
     if left == right:
         return "same" if left == before else "both"
     if left == before:
@@ -208,10 +216,38 @@ def _times_torn(
     return set(TIMES) if len(changed) > 1 or (changed and "both" in sides.values()) else set()
 
 
-def _united(was: list[_Part], one: list[_Part], other: list[_Part]) -> list[_Part] | None:
+def _elements(parts: Iterable[_Part]) -> list[_Part]:
+    """The elements of lists, each as a line of its own; a line that is none stays whole."""
+    found: list[_Part] = []
+    for part in parts:
+        head, _, value = part[0].partition(":")
+        found += [(f"{head}:{one}",) for one in _ELEMENT.findall(value)] if '"' not in head else [part]
+    return found
+
+
+def _united_list(was: list[_Part], one: list[_Part], other: list[_Part]) -> list[_Part]:
+    """The left lines without what the right took out of the list, and what the right has put in."""
+    before, left, right = (dict.fromkeys(_elements(parts)) for parts in (was, one, other))
+    gone = {element for element in before if element not in right}
+    united: list[_Part] = []
+    for part in one:
+        own = _elements([part])
+        kept = [element for element in own if element not in gone]
+        if kept:
+            head = part[0].partition(":")[0]
+            values = ",".join(element[0].partition(":")[2] for element in kept)
+            united.append(part if kept == own else (f"{head}:{values}",))
+    return united + [element for element in right if element not in before and element not in left]
+
+
+def _united(name: str, was: list[_Part], one: list[_Part], other: list[_Part]) -> list[_Part] | None:
     """Both sides' additions and removals, part by part; None where both changed one part, and not alike."""
+    if name in _LISTS:
+        return _united_list(was, one, other)
     before, left, right = ({_key(part): part for part in parts} for parts in (was, one, other))
     if any(most > 1 for parts in (was, one, other) for most in Counter(map(_key, parts)).values()):
+        return None
+    if name in _FREE and _changed_twice(before, left, right):
         return None
     united = []
     for key in dict.fromkeys([*left, *right, *before]):
@@ -224,10 +260,20 @@ def _united(was: list[_Part], one: list[_Part], other: list[_Part]) -> list[_Par
     return united
 
 
+def _changed_twice(before: Mapping[str, _Part], left: Mapping[str, _Part], right: Mapping[str, _Part]) -> bool:
+    """Whether both sides have no more what was there, and not both the same in its place."""
+    gone = [key for key in before if key not in left and key not in right]
+    return bool(gone) and {key for key in left if key not in before} != {key for key in right if key not in before}
+
+
 def _key(part: _Part) -> str:
-    """What a part is known by: an alarm by its UID (RFC 9074 §4), a person by the address, else all of it."""
+    """What a part is known by: an alarm by its UID (RFC 9074 §4), else by what it does when; a person by address."""
     if part[0][:6].upper() == "BEGIN:":
-        return next((line for line in part if line.upper().startswith("UID")), "\n".join(part))
+        for wanted in (("UID",), ("ACTION", "TRIGGER")):
+            found = [line.upper() for line in part if line.upper().startswith(wanted)]
+            if len(found) == len(wanted):
+                return "\n".join(sorted(found))
+        return "\n".join(part)
     head, _, value = part[0].rpartition(":")
     return value.lower() if head.upper().startswith("ATTENDEE") else part[0]
 
