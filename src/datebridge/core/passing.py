@@ -44,8 +44,9 @@ _NEVER = "DTSTAMP:19700101T000000Z"
 _STAMP = re.compile(r"\d{8}T\d{6}Z", re.ASCII)
 _DURATION = re.compile(r"[+-]?P[0-9DWTHMS]{1,40}", re.ASCII)
 _NAME = re.compile(r"[A-Za-z0-9-]+", re.ASCII)
-#: What is in a line although it could end it for some readers, or show nowhere.
-_HIDDEN = re.compile(r"[\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029]")
+_MAY_BEGIN = frozenset("Bb \t")
+#: A text without what could end a line for some readers, or shows nowhere.
+_CLEAN = re.compile(r"[^\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029]*+\Z")
 #: Languages and countries by their letters (RFC 5646): longer tags could say anything.
 _LANGUAGE = re.compile(r"([A-Za-z]{2,3})(?:-([A-Za-z]{2}))?(?![A-Za-z])")
 #: What a parameter may say where people are left out, but for names of zones and of what is attached.
@@ -108,7 +109,7 @@ class Passing:
             trace: is told of each line what is given of it.
         """
         lines = text.split("\n")
-        if _HIDDEN.search(text):
+        if _CLEAN.match(text) is None:
             lines = [one_line(line) for line in lines]
         found = Passed("")
         out, missing = [lines[0].strip().upper()], {"UID": "UID:" + uid, "DTSTAMP": _NEVER}
@@ -125,7 +126,7 @@ class Passing:
                     out.append(raw)
                 at += 1
                 continue
-            if _begins(raw):
+            if raw[:1] in _MAY_BEGIN and _begins(raw):
                 nested = nested or len(out)
                 end = _end_of(lines, at)
                 given = self._component(lines[at:end], found, 1)

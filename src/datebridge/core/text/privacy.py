@@ -30,11 +30,11 @@ __all__ = ["CONFIDENTIAL", "PRIVATE", "classes_in", "classes_of_calendar", "is_d
 #: The two ways of being private that the standard knows.
 PRIVATE, CONFIDENTIAL = "PRIVATE", "CONFIDENTIAL"
 _NOTHING: frozenset[str] = frozenset()
-#: A line that does not begin as a content line does, or has something in it that could end it for somebody.
-_ODD = re.compile(r"^(?![A-Za-z0-9-]+[;:])|[\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029]", re.MULTILINE)
-_NAME = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-"
+#: A text whose lines all begin as content lines do, with nothing in them that could end a line for somebody.
+_HIDDEN = r"\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029"
+_PLAIN = re.compile(rf"(?:[A-Za-z0-9-]++[;:][^\n{_HIDDEN}]*+(?:\n|\Z))++\Z")
+_ODD = re.compile(f"[{_HIDDEN}]")
 _OTHERS = re.compile(r"[^A-Z0-9]+")
-_SAID = re.compile("C-*L-*A-*S-*S|PRIVATE|CONFIDENTIAL", re.IGNORECASE)
 #: A class that ran into another property, since a line break was lost or a fold was added.
 _RUN_IN = re.compile(
     r"CLASS(?:;[^:\n]{0,200})?:(PRIVATE|CONFIDENTIAL)"
@@ -52,7 +52,7 @@ def classes_in(text: str) -> frozenset[str]:
     Args:
         text: a component, its lines joined by LF.
     """
-    if _SAID.search(text) is None and _ODD.search(text) is None:
+    if not _speaks(text) and _PLAIN.match(text) is not None:
         return _NOTHING
     found: set[str] = set()
     broken = ""
@@ -66,6 +66,12 @@ def classes_in(text: str) -> frozenset[str]:
             broken = ""
         found |= _said_by(match[1].upper(), match[2].upper(), match[3], raw)
     return frozenset(found | _said(broken))
+
+
+def _speaks(text: str) -> bool:
+    """Whether a word for it stands anywhere in a text."""
+    upper = text.upper().replace("-", "")
+    return "CLASS" in upper or PRIVATE in upper or CONFIDENTIAL in upper
 
 
 def _said_by(name: str, params: str, value: str, raw: str) -> set[str]:
@@ -108,7 +114,8 @@ def classes_of_calendar(header: str) -> frozenset[str]:
 
 def is_damaged(text: str) -> bool:
     """Whether any line of a component is no content line."""
-    return any(LINE.match(raw) is None for raw in text.split("\n")) if _ODD.search(text) or '"' in text else False
+    doubtful = '"' in text or _PLAIN.match(text) is None
+    return doubtful and any(LINE.match(raw) is None for raw in text.split("\n"))
 
 
 def is_tangled(text: str) -> bool:
@@ -120,7 +127,7 @@ def is_tangled(text: str) -> bool:
     for raw in text.split("\n"):
         if (fence := fence_of(raw)) is not None:
             depth += 1 if fence[0] == "BEGIN" else -1
-        elif depth == 1 and (name := raw[: len(raw) - len(raw.lstrip(_NAME))].upper()) in ONCE:
+        elif depth == 1 and (name := re.split("[;:]", raw, maxsplit=1)[0].upper()) in ONCE:
             if name in seen:
                 return True
             seen.add(name)
