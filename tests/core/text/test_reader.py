@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.core.text import source
+from datebridge.core.text.lines import fence_of
 from datebridge.core.text.reader import RawComponent, Reader
 from datebridge.core.text.writer import write_calendar
 from tests.depth import tries
@@ -143,6 +144,13 @@ def test_ten_thousand_nested_begins_are_kept_in_linear_time() -> None:
     components, _ = read("BEGIN:VCALENDAR\n" + "BEGIN:VALARM\n" * 10_000)
     assert components[0].text.count("BEGIN:VALARM") == components[0].text.count("END:VALARM") == 10_000
     assert {p.code for p in components[0].problems} == {"deep-nesting", "truncated"}
+
+
+def test_a_fence_with_a_megabyte_of_blanks_is_read_at_once() -> None:
+    raw = f"BEGIN:a{' ' * 1_000_000}b"
+    components, _ = read(f"BEGIN:VCALENDAR\n{raw}\nEND:VCALENDAR\n")
+    assert components[0].text.startswith(raw)
+    assert fence_of(raw) == ("BEGIN", raw[6:].upper())
 
 
 def test_a_line_of_a_megabyte_is_read_whole() -> None:

@@ -27,7 +27,7 @@ _RAW_PARAM = re.compile(r";((?:[^;\"]|\"[^\"]*\")*)")
 #: What would end a line, here or for whoever reads it: no value may hold it.
 _BREAKS = re.compile("\r\n|[\n\r\v\f\x1c-\x1e\x85\u2028\u2029]")
 _CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
-_FENCE = re.compile(r"\s*(BEGIN|END)\s*(?:;[^:]*)?:\s*(.*?)\s*\Z", re.IGNORECASE | re.DOTALL)
+_FENCE = re.compile(r"\s*(BEGIN|END)\s*(?:;[^:]*)?:(.*)\Z", re.IGNORECASE | re.DOTALL)
 _FENCE_LETTERS = frozenset("BbEe")
 _CARET = {"^n": "\n", "^'": '"', "^^": "^"}
 
@@ -142,7 +142,7 @@ def fence_of(raw: str) -> tuple[str, str] | None:
     (('BEGIN', 'X-NOTE'), None)
     """
     match = _FENCE.match(raw) if raw.lstrip()[:1] in _FENCE_LETTERS else None
-    return None if match is None else (match[1].upper(), match[2].upper())
+    return None if match is None else (match[1].upper(), match[2].strip().upper())
 
 
 def one_line(value: str) -> str:

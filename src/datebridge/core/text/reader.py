@@ -42,7 +42,7 @@ _NEXT = re.compile(
     rb"\nBEGIN[ \t]*(?:;[^\n:]*)?:[ \t]*V(?:EVENT|TODO|JOURNAL|FREEBUSY|TIMEZONE|CALENDAR)\b", re.IGNORECASE
 )
 _NESTING = re.compile(rb"\n(BEGIN|END)([ \t]*(?:;[^\n:]*)?):([^\n]*)", re.IGNORECASE)
-_FENCE = re.compile(r"(BEGIN|END)[ \t]*(?:;[^:]*)?:[ \t]*([^\n]*?)[ \t]*\Z", re.IGNORECASE)
+_FENCE = re.compile(r"(BEGIN|END)[ \t]*(?:;[^:]*)?:([^\n]*)\Z", re.IGNORECASE)
 _FENCE_LETTERS = frozenset("BbEe")
 _CONTROL = re.compile(rb"[\x00-\x08\x0b-\x1f\x7f]")
 
@@ -437,7 +437,8 @@ def _well_nested(body: bytes) -> bool:
 def _fence(text: str) -> tuple[str, str] | None:
     """BEGIN or END and a component's name, upper case, where a line is that."""
     match = _FENCE.match(text) if text[:1] in _FENCE_LETTERS else None
-    return (match[1].upper(), match[2].upper()) if match is not None and match[2] else None
+    name = match[2].strip(" \t").upper() if match is not None else ""
+    return (match[1].upper(), name) if match is not None and name else None
 
 
 def _control_problem(line: int) -> Problem:
