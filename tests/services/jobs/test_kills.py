@@ -34,8 +34,8 @@ from tests.world import World, berth
 pytestmark = pytest.mark.kills
 
 
-#: Before which statements a job is killed: by hand before each, else before every seventh.
-STEP = 1 if LONGER else 7
+#: Before which statements a job is killed: by hand before each, else before every thirteenth.
+STEP = 1 if LONGER else 13
 
 
 def at_every_statement(bench: Bench, queue: Callable[[int], None], check: Callable[[int], None]) -> int:
