@@ -12,7 +12,9 @@ import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from hashlib import sha256
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from secrets import token_hex
 from urllib.parse import unquote_to_bytes
 
 from lxml import etree
@@ -38,6 +40,41 @@ class Answer:
     short: bool = False
 
 
+class Nonces:
+    """Signing in by Digest with nonces that are good for one request each (RFC 7616 §3.3, §3.4)."""
+
+    def __init__(self) -> None:
+        self.fresh: set[str] = set()
+        self.known: set[str] = set()
+        self.lock = threading.Lock()
+        self.stale = 0
+
+    def refuses(self, method: str, said: str) -> str:
+        """What to ask for; "" where a request is signed as it should be."""
+        parts = {name: quoted or plain for name, quoted, plain in re.findall(r'(\w+)=(?:"([^"]*)"|([^\s,]+))', said)}
+        nonce = parts.get("nonce", "")
+        with self.lock:
+            first, ours = nonce in self.fresh, nonce in self.known
+            self.fresh.discard(nonce)
+            self.stale += ours and not first
+            if first and parts.get("response") == self._response(method, parts):
+                return ""
+            new = token_hex(8)
+            self.fresh.add(new)
+            self.known.add(new)
+        more = ", stale=true" if ours and not first else ""
+        return f'Digest realm="third", nonce="{new}", qop="auth", algorithm=SHA-256{more}'
+
+    def _response(self, method: str, parts: dict[str, str]) -> str:
+        who = _hash("office:third:tern-4")
+        what = _hash(f"{method}:{parts['uri']}")
+        return _hash(":".join([who, *(parts[x] for x in ("nonce", "nc", "cnonce", "qop")), what]))
+
+
+def _hash(text: str) -> str:
+    return sha256(text.encode()).hexdigest()
+
+
 @dataclass
 class Third:
     """The server's state, and what goes wrong: by fault, for how many requests it still does.
@@ -45,6 +82,7 @@ class Third:
     Attributes:
         overwritten: what a client has written over or deleted, in order.
         drops: properties that are left out of what is written.
+        nonces: set where one signs in by Digest, with nonces of which each is good once.
         says: what is answered to some requests whatever they ask, such as to ``PUT /k/b/a.ics`` or to every ``GET``.
     """
 
@@ -59,6 +97,7 @@ class Third:
     puts: int = 0
     ill: bytes = b""
     says: dict[str, Answer] = field(default_factory=dict)
+    nonces: Nonces | None = None
     log: list[str] = field(default_factory=list)
     lock: threading.RLock = field(default_factory=threading.RLock)
 
@@ -97,7 +136,11 @@ class Third:
         told = self.says.get(f"{method} {path.decode('latin-1')}") or self.says.get(method)
         if told is not None:
             return told
-        if "authorization" not in headers:
+        if self.nonces is not None:
+            refused = self.nonces.refuses(method, headers.get("authorization", ""))
+            if refused:
+                return Answer(401, headers={"WWW-Authenticate": refused})
+        elif "authorization" not in headers:
             return Answer(401, headers={"WWW-Authenticate": 'Basic realm="third"'})
         if path == b"/login":
             return Answer(200, PAGE, {"Content-Type": "text/html"})
@@ -120,6 +163,11 @@ class Third:
                 return Answer(500)
             if method == "GET":
                 return self._got(there)
+            if method == "PROPFIND":
+                told = _of(_href(name), f"<getetag>{_text(there.etag)}</getetag>") if there else ""
+                return _multi(told) if there else Answer(404)
+            if method not in ("PUT", "DELETE"):
+                return Answer(405)
             if self.strikes("cut before"):
                 return Answer(0)
             etag = there.etag if there else ""
@@ -257,6 +305,18 @@ def _of(href: str, properties: str) -> str:
 def _multi(inner: str) -> Answer:
     body = f'<?xml version="1.0" encoding="utf-8"?>{_OPEN}{inner}</multistatus>'
     return Answer(207, body.encode(), {"Content-Type": "text/xml"})
+
+
+def nobody() -> Answer:
+    """A principal that names no home."""
+    return _multi(_of("/me", "<displayname>Office</displayname>"))
+
+
+def homes(status: int) -> Answer:
+    """A home without calendars, or one that is refused within the answer."""
+    if status == 200:
+        return _multi(_of("/k", "<resourcetype><collection/></resourcetype>"))
+    return _multi(f"<response><href>/k</href><status>HTTP/1.1 {status} -</status></response>")
 
 
 @contextmanager

@@ -77,7 +77,9 @@ def in_theme(page: Page, name: str) -> None:
 
 
 @pytest.mark.parametrize("paths", PAGES.values(), ids=PAGES)
-def test_axe_finds_nothing_by_day_or_by_night_and_nothing_runs_past_the_edge(page: Page, paths: tuple[str, ...]) -> None:
+def test_axe_finds_nothing_by_day_or_by_night_and_nothing_runs_past_the_edge(
+    page: Page, paths: tuple[str, ...]
+) -> None:
     wrong = {}
     for path in paths:
         opened(page, path)

@@ -14,7 +14,7 @@ from datebridge.connect import dav
 from datebridge.connect.caldav import canonical
 from datebridge.connect.discover import tidy
 from datebridge.connect.errors import Unreachable
-from datebridge.connect.http import _retry_after
+from datebridge.connect.judging import retry_after
 from tests.depth import tries
 
 HEAD = '<d:multistatus xmlns:d="DAV:" xmlns:x="urn:x">'
@@ -96,11 +96,11 @@ def test_addresses_as_people_type_them(typed: str, tried: list[str]) -> None:
     ids=["seconds", "half a second", "a date", "the past"],
 )
 def test_how_long_a_server_asks_one_to_wait(value: str, low: float, high: float) -> None:
-    seconds = _retry_after(value)
+    seconds = retry_after(value)
     assert seconds is not None
     assert low <= seconds <= high
 
 
 @pytest.mark.parametrize("value", ["", "soon"])
 def test_a_server_that_does_not_say_how_long(value: str) -> None:
-    assert _retry_after(value) is None
+    assert retry_after(value) is None

@@ -156,7 +156,7 @@ def test_a_way_to_sign_in_that_is_not_known_is_not_taken_for_a_wrong_password(
     hosts[0].asks = asks
     error = refusal(Web(Gate([hosts[0].origin]), "me", "secret", origins=[hosts[0].origin]), hosts[0].origin + "/")
     assert error.trouble == "scheme"
-    assert f"by {asks.split()[0]} only" in error.message
+    assert f"lets one in by {asks.split()[0]}" in error.message
     assert [said for _, said in hosts[0].reached] == [""]
 
 

@@ -14,6 +14,7 @@ from contextlib import contextmanager
 import pytest
 
 from datebridge.connect import http as web_module
+from datebridge.connect import judging
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.gate import Gate
 from datebridge.connect.http import Web
@@ -144,5 +145,5 @@ def test_what_is_packed_otherwise_or_too_much_is_refused(encoding: str, data: by
 
 @pytest.mark.parametrize("said", ["inf", "nan", "-inf", "1e400", "9" * 4000, "Mi, 4. M\u00e4rz", "", "\u00b2"])
 def test_whatever_a_server_says_of_waiting_no_wait_is_longer_than_a_day(said: str) -> None:
-    found = web_module._retry_after(said)
+    found = judging.retry_after(said)
     assert found is None or 0 <= found <= 86400

@@ -115,7 +115,7 @@ def _find(web: Web, address: str) -> FoundThere:
     host = host_of(address)
     body, kind = b"", ""
     locked: Unreachable | None = None
-    reason: Unreachable | None = None
+    reason: Unreachable
     try:
         answer = web.request("GET", address, headers={"Accept": "text/calendar, text/html;q=0.5, */*;q=0.1"})
         if answer.moved and (not web.signed_in or origin_of(answer.moved) in web.origins):
@@ -139,7 +139,7 @@ def _find(web: Web, address: str) -> FoundThere:
             return FoundThere("server", address, locked=True)
         if server.is_server:
             raise
-        reason = error if error.trouble != "missing" else None
+        reason = error
     if locked is not None:
         if web.signed_in:
             raise locked
@@ -147,13 +147,11 @@ def _find(web: Web, address: str) -> FoundThere:
     links = _links(body, address) if is_page(body) else ()
     if links:
         return FoundThere("page", address, links=links)
-    if reason is not None:
-        raise reason
-    if body:
+    if body and reason.trouble == "missing":
         raise Unreachable(
             "answer", f"{host} answers, but there is no calendar at this address, and the page links to none."
         )
-    raise Unreachable("missing", f"{host} answers, but there is nothing at this address. Is it complete?")
+    raise reason
 
 
 def _links(body: bytes, address: str) -> tuple[tuple[str, str], ...]:

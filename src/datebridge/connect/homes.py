@@ -76,6 +76,7 @@ class Homes:
         #: Whether it has answered as servers of calendars do; and what it said where it did not.
         self.is_server = False
         self._said: tuple[int, str] = (0, "")
+        self._last = self._said
 
     def discover(self) -> Home:
         """Find principal and homes from an address.
@@ -96,11 +97,7 @@ class Homes:
             at, "D:displayname", "C:calendar-home-set", "C:calendar-user-address-set", "D:group-membership"
         )  # fmt: skip
         if person is None:
-            raise Unreachable(
-                "answer",
-                f"{self.host} does not say who you are there. Ask who runs it for the address that calendar programs"
-                " use.",
-            )
+            raise self._nobody(*self._last)
         homes = [self._at(person.href, href) for href in person.hrefs("calendar-home-set")]
         if not homes:
             homes = self._homes_without(at, found.href)
@@ -122,15 +119,39 @@ class Homes:
 
     def _no_server(self) -> Unreachable:
         status, words = self._said
-        if status != 403 or not self.web.signed_in:
-            return Unreachable("missing", f"{self.host} is no calendar server, as far as it shows.")
         said = f" It says: {words}" if words else ""
+        if status != 403 or not self.web.signed_in:
+            return self._no_answer(status, said)
         self.is_server = True  # it is signed in to, and says no
         return Unreachable(
             "answer",
             f"{self.host} refuses to answer calendar programs with this user name and password (403).{said} Many"
             " servers want a password made for programs: make one there, or ask who runs it.",
         )
+
+    def _no_answer(self, status: int, said: str) -> Unreachable:
+        """What an answer comes to that no calendar server gives; ``missing`` where there may be a page or a feed."""
+        if status in (0, 403, *GONE):
+            return Unreachable("missing", f"{self.host} answers, but there is nothing at this address. Is it complete?")
+        if status in (400, 405, 501) or status < 300:
+            return Unreachable(
+                "missing",
+                f"{self.host} answers, but does not know at this address what calendar programs ask ({status}). Is it"
+                " complete?",
+            )
+        if status < 400:
+            return Unreachable("answer", f"{self.host} sends one on, and does not say where to ({status}).")
+        return Unreachable(
+            "answer", f"{self.host} refuses to answer calendar programs ({status}).{said} Ask who runs it."
+        )
+
+    def _nobody(self, status: int, words: str) -> Unreachable:
+        """What it comes to that a server names who one is, and says nothing of it."""
+        what = {404: "there is nothing at the address it names", 410: "there is nothing at the address it names",
+                403: "does not let you look there"}.get(status)  # fmt: skip
+        said = f" It says: {words}" if words else ""
+        named = f"knows you, and then {what} ({status}).{said}" if what else "does not say who you are there."
+        return Unreachable("answer", f"{self.host} {named} Ask who runs it for the address that calendar programs use.")
 
     def _offers(self, home: str) -> str:
         """What a server says it can do; nothing where it has trouble with the question."""
@@ -196,15 +217,13 @@ class Homes:
         if answer.status != 207 and not needed:
             return [], []
         if answer.status in (*GONE, 403):
-            what = "there is nothing at that address" if answer.status in GONE else "does not let you look there"
-            raise Unreachable(
-                "homeless",
-                f"{self.host} says where your calendars are, and then {what} ({answer.status}). Ask who runs"
-                f" {self.host}: your calendars may have to be set up there first.",
-            )
+            raise self._homeless(answer.status)
         found, _ = dav.multistatus(expect(answer, 207).body, self.host)
         calendars, shelves = [], []
         itself = {unquote(one).rstrip("/") for one in (url, answer.url)}
+        refused = [one.status for one in found if one.status in (*GONE, 403)]
+        if needed and len(refused) == len(found) == 1:
+            raise self._homeless(refused[0])
         for one in found:
             kinds = one.children("resourcetype")
             at = self._at(answer.url, one.href)
@@ -214,13 +233,22 @@ class Homes:
                 shelves.append(at)
         return calendars, shelves
 
+    def _homeless(self, status: int) -> Unreachable:
+        what = "there is nothing at that address" if status in GONE else "does not let you look there"
+        return Unreachable(
+            "homeless",
+            f"{self.host} says where your calendars are, and then {what} ({status}). Ask who runs"
+            f" {self.host}: your calendars may have to be set up there first.",
+        )
+
     def _note(self, **seen: bool) -> None:
         self.web.note(*(habit for habit, whether in seen.items() if whether))
 
     def _properties(self, url: str, *names: str) -> dav.Found | None:
         answer = self.web.request("PROPFIND", url, dav.propfind(names), FLAT)
         if answer.status != 207:
-            self._said = max(self._said, (answer.status, dav.condition(answer.body)[1]))
+            self._last = answer.status, dav.condition(answer.body)[1]
+            self._said = max(self._said, self._last)
             return None
         self.is_server = True
         found, _ = dav.multistatus(answer.body, self.host)

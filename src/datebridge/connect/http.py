@@ -5,23 +5,21 @@ from __future__ import annotations
 import asyncio
 import logging
 import math
-import ssl
 import time
-from collections.abc import Callable, Generator, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Generator, Iterable, Mapping, Sequence
 from concurrent.futures import Future
 from dataclasses import dataclass
-from email.utils import parsedate_to_datetime
 from typing import NamedTuple
 
 import httpx
 from tenacity import AsyncRetrying, RetryCallState, retry_if_exception, stop_after_delay
 
 from datebridge import __version__
-from datebridge.clock import now
 from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.gate import Gate, GuardedTransport
+from datebridge.connect.judging import connect_trouble, no_way_in, retry_after
 from datebridge.connect.origins import host_of, is_upgrade, origin_of
-from datebridge.connect.signing import challenges, signing, strongest
+from datebridge.connect.signing import signing
 from datebridge.connect.unpacking import Body
 from datebridge.connect.waiting import begin, result_of, wait
 
@@ -222,16 +220,26 @@ class Web:
     async def _follow(self, method: str, url: str, body: bytes, headers: dict[bytes, bytes]) -> Answer:
         """Follow redirects, each checked like the first; names and passwords go only to the origins they are for."""
         moved = ""
+        first = host_of(url)
         for hop in range(_REDIRECTS + 1):
-            answer = await self._once(method, url, body, headers)
+            try:
+                answer = await self._once(method, url, body, headers)
+            except Unreachable as error:
+                if host_of(url) == first:
+                    raise
+                said = f"{first} sends one on to another host. {error.message}"
+                raise Unreachable(error.trouble, said, error.retry_after, error.origin, error.http_status) from error
             location = answer.headers.get("location")
             if answer.status not in (301, 302, 303, 307, 308) or not location:
                 return Answer(answer.status, answer.headers, answer.body, url, moved)
             before = origin_of(url)
             try:
                 onward = str(httpx.URL(url).join(location))
+                if not onward.startswith(("http://", "https://")):
+                    raise httpx.InvalidURL(onward)
             except httpx.InvalidURL as error:
-                raise Unreachable("answer", f"{host_of(url)} sends one on to something that is no address.") from error
+                said = f"{host_of(url)} sends one on to something that is no web address."
+                raise Unreachable("answer", said) from error
             # What writes is repeated only where that is said to be meant, and not elsewhere (RFC 9110 §15.4).
             if method not in _SAFE and (answer.status not in (307, 308) or origin_of(onward) != before):
                 return Answer(answer.status, answer.headers, answer.body, url, moved)
@@ -258,7 +266,7 @@ class Web:
         except (httpx.TimeoutException, TimeoutError) as error:
             raise Unreachable("timeout", f"{host} takes too long to answer.") from error
         except httpx.ConnectError as error:
-            raise _connect_trouble(error, host) from error
+            raise connect_trouble(error, host) from error
         except (httpx.InvalidURL, httpx.UnsupportedProtocol) as error:
             raise Unreachable("address", "This is no web address.") from error
         except httpx.LocalProtocolError as error:
@@ -323,28 +331,14 @@ class Web:
         code = response.status_code
         if code == 401:
             offered = response.headers.get("www-authenticate", "")
-            if offered and strongest(offered) is None:
-                ways = " or ".join(dict.fromkeys(scheme.title() for scheme, _ in challenges(offered))) or "another way"
-                raise Unreachable(
-                    "scheme",
-                    f"{host} lets one in by {ways} only, which Date Bridge does not know. The password was not sent, so"
-                    " it may well be right. Ask who runs it whether it also takes Digest or Basic, perhaps with a"
-                    " password made for programs.",
-                )
-            if self._auth is None:
-                raise Unreachable("password", f"{host} asks for a user name and a password.")
-            if not offered and "authorization" not in response.request.headers:
-                raise Unreachable(
-                    "scheme",
-                    f"{host} lets nobody in, and does not say how one signs in (401 without WWW-Authenticate). The"
-                    " password was not sent, so it may well be right. Ask who runs it for the address that calendar"
-                    " programs use.",
-                )
+            unsigned = no_way_in(host, offered, self._auth is not None, "authorization" in response.request.headers)
+            if unsigned is not None:
+                raise unsigned
             if origin_of(url) not in self.origins:
                 raise self._leaves(origin_of(url))
             raise Unreachable("password", f"{host} does not accept this user name and password.")
         if code in (429, 503):
-            seconds = _retry_after(response.headers.get("retry-after", ""))
+            seconds = retry_after(response.headers.get("retry-after", ""))
             if seconds is not None:  # all requests hold off, or the server would go on refusing
                 self._not_before = max(self._not_before, time.monotonic() + min(seconds, _LONGEST_WAIT))
             if code == 429:
@@ -368,39 +362,3 @@ def _pause(state: RetryCallState) -> float:
     error = state.outcome.exception() if state.outcome else None
     asked = error.retry_after if isinstance(error, Unreachable) else None
     return min(_LONGEST_WAIT, asked if asked is not None else 0.2 * 2 ** min(state.attempt_number, 8))
-
-
-def _retry_after(value: str) -> float | None:
-    """Seconds (RFC 9110 §10.2.3: a number of them, or a date), a day at most; None where nothing of use is said."""
-    try:
-        seconds = float(value)
-    except ValueError:
-        try:
-            seconds = parsedate_to_datetime(value).timestamp() - now()
-        except (ValueError, TypeError, OverflowError):
-            return None
-    return min(86400.0, max(0.0, seconds)) if math.isfinite(seconds) else None
-
-
-def _causes(error: BaseException) -> Iterator[BaseException]:
-    cause: BaseException | None = error
-    while cause is not None:
-        yield cause
-        cause = cause.__cause__ or cause.__context__
-
-
-def _connect_trouble(error: httpx.ConnectError, host: str) -> Unreachable:
-    cause = next((one for one in _causes(error) if isinstance(one, ssl.SSLError)), None)
-    if isinstance(cause, ssl.SSLCertVerificationError):
-        return Unreachable(
-            "certificate",
-            f"{host} cannot prove that it is {host}: {cause.verify_message}. Nothing was sent to it. Ask who runs it"
-            " for a certificate that is in order.",
-        )
-    if cause is not None:
-        return Unreachable(
-            "refused",
-            f"{host} answers, but not under https: this port speaks without encryption, or in a way that is out of"
-            " date. Ask who runs it for the port that https has.",
-        )
-    return Unreachable("refused", f"{host} cannot be reached: nothing answers there.")

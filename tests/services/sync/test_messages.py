@@ -14,9 +14,18 @@ from datebridge.connect.errors import Unreachable
 from datebridge.services.accounts import accounts
 from datebridge.services.sync import conflicts
 from tests.services.sync.test_third import Beside, Life, beside, entry
-from tests.third import PAGE, Answer, third_server
+from tests.third import PAGE, Answer, homes, nobody, third_server
 
 _CAL = 'xmlns:C="urn:ietf:params:xml:ns:caldav"'
+
+
+def onward(to: str) -> Answer:
+    return Answer(302, headers={"Location": to} if to else {})
+
+
+def signs(how: str) -> dict[str, Answer]:
+    told = Answer(401, headers={"WWW-Authenticate": how})
+    return {"GET": told, "PROPFIND": told}
 
 
 def because(status: int, name: str, words: str = "", space: str = "C:") -> Answer:
@@ -41,10 +50,32 @@ ADDING = {
     "no challenge": ({"GET": Answer(401), "PROPFIND": Answer(401)}, "does not say how one signs in"),
     "wrong password": ({"PROPFIND": Answer(401, headers={"WWW-Authenticate": "Basic realm=a"})},
                        "does not accept this user name and password"),
-    "only tickets": ({"GET": Answer(401, headers={"WWW-Authenticate": "Negotiate"}),
-                      "PROPFIND": Answer(401, headers={"WWW-Authenticate": "Negotiate"})}, "by Negotiate only"),
+    "only tickets": (signs("Negotiate"), "by Negotiate only"),
+    "only tokens": (signs('Bearer realm="a"'), "by Bearer only"),
+    "odd digests": (signs('Digest realm="a", nonce="b", algorithm=SHA-3'), "by Digest with SHA-3 only"),
     "a page": ({"GET": Answer(200, PAGE), "PROPFIND": Answer(405)}, "the page links to none"),
     "nothing": ({"GET": Answer(404), "PROPFIND": Answer(404)}, "there is nothing at this address"),
+    "principal not there": ({"PROPFIND /me": Answer(404)}, "knows you, and then there is nothing at the address it"),
+    "principal forbidden": ({"PROPFIND /me": Answer(403)}, "knows you, and then does not let you look there (403)"),
+    "principal fails": ({"PROPFIND /me": Answer(500)}, "has trouble of its own (500)"),
+    "no home": ({"PROPFIND /me": nobody()}, "knows you, but does not say where your calendars are"),
+    "home fails": ({"PROPFIND /k": Answer(500)}, "has trouble of its own (500)"),
+    "home cut short": ({"PROPFIND /k": Answer(207, b"<multistatus xmlns='DAV:'><resp")}, "is no whole XML"),
+    "home forbidden in the answer": ({"PROPFIND /k": homes(403)}, "and then does not let you look there (403)"),
+    "home empty": ({"PROPFIND /k": homes(200)}, ""),
+    "empty answer": ({"PROPFIND": Answer(207)}, "is no whole XML"),
+    "answers as to a browser": ({"PROPFIND": Answer(200, PAGE)}, "does not know at this address what calendar programs"),
+    "JSON": ({"PROPFIND": Answer(207, b'{"a": 1}')}, "is no whole XML"),
+    "knows nothing of it": ({"PROPFIND": Answer(501)}, "what calendar programs ask (501)"),
+    "gone": ({"GET": Answer(410), "PROPFIND": Answer(410)}, "there is nothing at this address"),
+    "cut": ({"GET": Answer(0), "PROPFIND": Answer(0)}, "was cut in the middle"),
+    "sent to a host that is not": ({"PROPFIND": onward("http://elsewhere.example/")},
+                                   "sends one on to another host. There is no host named elsewhere.example"),
+    "sent nowhere": ({"PROPFIND": onward("")}, "sends one on, and does not say where to (302)"),
+    "sent to a file": ({"PROPFIND": onward("file:///etc/hosts")}, "to something that is no web address"),
+    "busy for no time": ({"PROPFIND": Answer(429)}, "takes no more requests for now (429)"),
+    "a proxy": ({"PROPFIND": Answer(407)}, "refuses to answer calendar programs (407)"),
+    "closed": ({"PROPFIND": Answer(451, b"Closed by order.")}, "It says: Closed by order."),
     "round and round": ({"PROPFIND": Answer(302, headers={"Location": "/"})}, "sends one on and on"),
 }  # fmt: skip
 PUT = "PUT /k/b/berth-1.ics"
@@ -68,10 +99,24 @@ PUSHING = {
     "quota": (because(403, "quota-not-exceeded", space="D:"), "There is no room left."),
     "rights": (because(403, "need-privileges", space="D:"), "You may not write this calendar."),
     "method": (Answer(405), "it gives no reason (405)"),
+    "not there": (Answer(404), "it gives no reason (404)"),
+    "wants words": (Answer(422, b"Room is taken."), "Room is taken. (422)"),
+    "written oddly": (because(403, "supported-calendar-data"), "It takes no entries written in this way."),
+    "UID elsewhere": (because(409, "no-uid-conflict"), "An entry with this UID is in another calendar there already."),
+    "past": (because(403, "min-date-time"), "It lies too far in the past."),
+    "future": (because(403, "max-date-time"), "It lies too far in the future."),
+    "attendee": (because(403, "attendee-allowed"), "You may not be an attendee of meetings there."),
+    "two organisers": (because(403, "same-organizer-in-all-components"), "name another organiser than the series."),
     "moved": (Answer(301, headers={"Location": "/elsewhere"}), "sends writing on to another place (301)"),
     "fails": (Answer(500), "has trouble of its own (500). It answers other questions"),
 }  # fmt: skip
 LATER = {"locked": (Answer(423), "has locked an entry for now (423)"), "put off": (Answer(202), "has put off")}
+#: The rest waits with it: the host, the sign-in or the line is what fails.
+WAITING = {
+    "down": (Answer(503), "is not available for now (503)"),
+    "password": (Answer(401, headers={"WWW-Authenticate": "Basic realm=a"}), "does not accept this user name"),
+    "cut": (Answer(0), "was cut in the middle"),
+}
 
 
 @pytest.mark.parametrize("case", ADDING)
@@ -106,6 +151,19 @@ def test_why_a_change_is_not_taken_is_said_and_it_can_be_tried_again(case: str) 
         assert conflicts.try_again(bench.store) == 1
         bench.push()
         assert bench.here() == bench.there()
+
+
+@pytest.mark.parametrize("case", WAITING)
+def test_where_the_server_itself_fails_nothing_is_refused_and_the_job_says_so(case: str) -> None:
+    with beside(entry(1)) as (bench, third, account):
+        third.says = {PUT: WAITING[case][0]}
+        Life(bench, third, account).edit_here(1, "place", "7")
+        bench.push()
+        job = bench.jobs(kinds=("push",))[0]
+        print(f"waiting | {case:28} | {job.message}")
+        assert (job.state, bench.pushed()) == ("failed", {"sending": 1})
+        assert WAITING[case][1] in job.message
+        assert WAITING[case][1] in bench.remotes()[0].trouble
 
 
 @pytest.mark.parametrize("case", LATER)

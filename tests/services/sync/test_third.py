@@ -33,7 +33,7 @@ from datebridge.store.changesets.draft import CannotApply
 from tests.asking import versions_ever
 from tests.conftest import Bench, calendar, event
 from tests.depth import tries
-from tests.third import FAULTS, WRONG, Third, third_server
+from tests.third import FAULTS, WRONG, Nonces, Third, third_server
 
 ALARM = "BEGIN:VALARM\nACTION:DISPLAY\nDESCRIPTION:{}\nTRIGGER:-PT15M\nEND:VALARM"
 #: What of an entry somebody changes or takes away: lines that begin so go, and others come.
@@ -351,3 +351,16 @@ def test_a_name_that_is_not_taken_is_not_called_pushed() -> None:
 def test_however_seldom_a_publisher_wants_to_be_asked_it_is_once_a_week() -> None:
     assert interval("BEGIN:VCALENDAR\nREFRESH-INTERVAL;VALUE=DURATION:P3650D\nEND:VCALENDAR") == 7 * 86_400
     assert interval("BEGIN:VCALENDAR\nX-PUBLISHED-TTL:PT1H\nEND:VCALENDAR") == 3600
+
+
+def test_where_a_nonce_is_good_for_one_request_all_of_many_arrive() -> None:
+    many = 40
+    with beside() as (bench, third, _):
+        third.nonces = Nonces()
+        text = calendar(*(entry(number) for number in range(many)))
+        bench.bring(text, into=bench.calendar("Berths").id)
+        bench.push()
+        assert bench.pushed() == {"pushed": many}
+        assert third.nonces.stale > 0
+        assert bench.here() == bench.there()
+        assert bench.remotes()[0].trouble == ""

@@ -13,6 +13,7 @@ _REASONS = {
     "allowed-organizer-scheduling-object-change": "The organiser of a meeting may not be changed that way.",
     "allowed-attendee-scheduling-object-change": "Only the organiser may change this meeting.",
     "organizer-allowed": "You may not be the organiser of meetings there.",
+    "attendee-allowed": "You may not be an attendee of meetings there.",
     "valid-organizer": "Its organiser is nobody this server knows.",
     "max-instances": "It has too many occurrences.",
     "supported-calendar-data": "It takes no entries written in this way.",
