@@ -112,6 +112,27 @@ def test_a_change_that_met_another_is_decided_field_by_field(
     expect(page.get_by_role("row").nth(1)).to_contain_text("Library")
 
 
+def test_what_a_full_server_refused_is_tried_again_in_one(page: Page, standins: dict[str, str], tmp_path: Path) -> None:
+    faults = f"{standins['lantern']}/-/faults"
+    httpx.post(faults, json=[{"kind": "full", "method": "PUT", "count": 50}]).raise_for_status()
+    path = tmp_path / "new.ics"
+    path.write_text(calendar(*(event(f"pump-{n}", f"Pump {n}", f"2027020{n}T080000Z") for n in (1, 2, 3))))
+    page.goto("/connect")
+    page.get_by_label("Calendar files").set_input_files(path)
+    page.get_by_role("combobox", name="Calendar").select_option("Harbour office (live 15 min · writable)")
+    page.get_by_role("button", name="Add 3").click()
+    page.wait_for_url(re.compile("/look"))
+    page.goto("/connect/conflicts")
+    refused = page.get_by_role("region", name="Refused, by calendar and reason")
+    expect(refused).to_contain_text("has no room left (507)")
+    httpx.post(faults, json=[]).raise_for_status()
+    before = objects(standins, "lantern", "office")
+    refused.get_by_role("button", name="Try 3 changes again").click()
+    counted(page, "3 changes are tried again.")
+    expect(page.get_by_text("Every change has arrived where its calendar lives")).to_be_visible()
+    wait_until(lambda: objects(standins, "lantern", "office") == before + 3)
+
+
 def test_a_feed_is_looked_at_before_it_is_subscribed_to_and_its_address_is_hidden(page: Page) -> None:
     page.goto("/connect/catalogue")
     page.get_by_role("button", name="Ferries").click()

@@ -12,7 +12,7 @@ import pytest
 
 from datebridge.clock import now
 from datebridge.core.text.jcal import to_jcal
-from datebridge.services.accounts import accounts
+from datebridge.services.accounts import accounts, addresses
 from tests.conftest import calendar, event
 from tests.services.sync.test_third import Beside
 from tests.third import Answer, Third, third_server
@@ -89,6 +89,13 @@ def test_a_charset_that_is_announced_in_vain_harms_nothing(publisher: Publisher)
         publisher.answer(twenty("LOCATION:Flóð"), Content_Type=f"text/calendar; charset={charset}")
         publisher.refreshed()
         assert {entry.location for entry in publisher.bench.entries()} == {"Flóð"}
+
+
+def test_a_large_feed_is_added_without_being_looked_into(publisher: Publisher) -> None:
+    notes = (event(f"n-{n}", f"Note {n}", "20261124", f"DESCRIPTION:{'tide ' * 50_000}") for n in range(20))
+    publisher.answer(calendar(*notes, header="X-WR-CALNAME:Tide notes").encode())
+    look = addresses.look_at(publisher.bench.settings, publisher.third.address + "f.ics")
+    assert (look.title, look.inspection) == ("Tide notes", None)
 
 
 def test_jcal_is_a_feed(publisher: Publisher) -> None:

@@ -4853,7 +4853,16 @@ export interface components {
             links: components["schemas"]["LinkOut"][];
             /** Calendars */
             calendars: components["schemas"]["FoundCalendar"][];
-            /** Entries */
+            /**
+             * Octets
+             * @description how large a feed is
+             * @default 0
+             */
+            octets: number;
+            /**
+             * Entries
+             * @description null for a feed that is too large to be looked into here
+             */
             entries?: number | null;
             /**
              * Span

@@ -86,13 +86,13 @@ def look(app: AppDep, wish: LookIn) -> LookOut:
         ],
         coming=[ComingOut(day=f"{c.day:%Y-%m-%d %a}", time=c.time, title=c.title) for c in seen.coming],
     )  # fmt: skip
+    seconds = interval(seen.header)
+    out.interval = f"its publisher asks for every {statements.length(seconds)}" if seconds else ""
+    out.octets = len(found.data)
     if seen.inspection is not None:
         summary = seen.inspection.summary
-        header = next((c.text for c in seen.inspection.components if c.name == "VCALENDAR"), "")
-        seconds = interval(header)
         out.entries = summary.entries
         out.span = statements.span(summary.first, summary.last, bool(summary.features["series without end"]))
-        out.interval = f"its publisher asks for every {statements.length(seconds)}" if seconds else ""
     return out
 
 

@@ -124,7 +124,8 @@ class LookOut(BaseModel):
     title: str
     links: list[LinkOut]
     calendars: list[FoundCalendar]
-    entries: int | None = None
+    octets: int = Field(default=0, description="how large a feed is")
+    entries: int | None = Field(default=None, description="null for a feed that is too large to be looked into here")
     span: str = ""
     interval: str = ""
     coming: list[ComingOut]

@@ -48,7 +48,7 @@ def add(
         NotConnected: if it is connected already.
     """
     address, user, password = bare(address, user, password)
-    look = look_at(settings, address, user, password, agreed)
+    look = look_at(settings, address, user, password, agreed, within=False)
     found = look.found
     if found.locked:
         raise Unreachable("password", "A user name and a password are needed.")
@@ -242,7 +242,7 @@ def sign_in(
     """
     account = stored.account(store, account_id)
     address = unseal(settings, account.address_sealed)
-    look = look_at(settings, address, user, password, {*account.origins, *agreed})
+    look = look_at(settings, address, user, password, {*account.origins, *agreed}, within=False)
     if look.found.locked:
         raise Unreachable("password", f"{account.name} asks for a user name and a password.")
     with store.writing_session() as session:

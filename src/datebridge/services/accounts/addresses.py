@@ -23,29 +23,35 @@ from datebridge.settings import Settings
 
 #: How far ahead a feed is shown before it is subscribed to, in days.
 AHEAD = 92
+#: Feeds of more octets are not looked into before they are fetched; of those the beginning is read for their header.
+_LARGE, _BEGINNING = 4 << 20, 64 << 10
 _MAIL = re.compile(r"[^\s/@:?#]+@[^\s/@:?#]+")
 
 
 @dataclass(frozen=True, slots=True)
 class Look:
-    """What was found at an address; for a feed with what is in it and what it brings in the coming months.
+    """What was found at an address; for a feed with its header, what is in it and what it brings in the coming months.
 
-    `origins` are those that user name and password may go to.
+    `origins` are those that user name and password may go to. What is in a large feed is not looked into here: nobody
+    is to wait for that, and it is counted once it has been fetched.
     """
 
     found: FoundThere
     title: str
     origins: list[str]
+    header: str = ""
     inspection: Inspection | None = None
     coming: tuple[Coming, ...] = ()
 
 
 def look_at(
-    settings: Settings, address: str, user: str = "", password: str = "", agreed: Collection[str] = ()
+    settings: Settings, address: str, user: str = "", password: str = "", agreed: Collection[str] = (),
+    within: bool = True,
 ) -> Look:  # fmt: skip
     """Find out what is at an address, without keeping anything.
 
     Args:
+        within: whether what is in a feed is looked into as well.
         agreed: origins beside the address's own that the user name and the password may go to, and those without
             encryption; each asked about before (see `Unreachable.origin`).
 
@@ -59,14 +65,14 @@ def look_at(
     for place in places:
         _demand_consent(address, place, bool(user or password), agreed)
         try:
-            return _look(settings, place.address, user, password, agreed)
+            return _look(settings, place.address, user, password, agreed, within)
         except Unreachable as error:
             if error.trouble not in ("refused", "timeout", "name"):
                 raise
             if place is places[-1]:
                 told = f"{address} says that its calendars are at {host_of(place.address)}. {error.message}"
                 raise Unreachable(error.trouble, told) from error
-    return _look(settings, address, user, password, agreed)
+    return _look(settings, address, user, password, agreed, within)
 
 
 def _demand_consent(domain: str, place: Place, signed_in: bool, agreed: Collection[str]) -> None:
@@ -87,7 +93,9 @@ def _demand_consent(domain: str, place: Place, signed_in: bool, agreed: Collecti
         demand_encryption(place.address, agreed)
 
 
-def _look(settings: Settings, address: str, user: str, password: str, agreed: Collection[str]) -> Look:
+def _look(
+    settings: Settings, address: str, user: str, password: str, agreed: Collection[str], within: bool
+) -> Look:  # fmt: skip
     first, *others = tidy(address)
     if (user or password) and not is_loopback(first):
         demand_encryption(first, agreed)
@@ -98,12 +106,15 @@ def _look(settings: Settings, address: str, user: str, password: str, agreed: Co
     title = host_of(found.address)
     if not found.is_published:
         return Look(found, found.home.title if found.home and found.home.title else title, sorted(origins))
-    inspection = inspect(open_bytes(found.data), keep=True)
-    entries = [(c.name, c.text) for c in inspection.components if c.name not in ("VCALENDAR", "VTIMEZONE")]
+    whole = within and len(found.data) <= _LARGE
+    inspection = inspect(open_bytes(found.data if whole else found.data[:_BEGINNING]), keep=True)
     header = next((c.text for c in inspection.components if c.name == "VCALENDAR"), "")
-    ahead = coming(entries, this_day(), AHEAD)
     # Without a name of its own it gets its host's: the rest of its address may work like a password.
-    return Look(found, description_of(header).name or title, sorted(origins), inspection, tuple(ahead))
+    title = description_of(header).name or title
+    if not whole:
+        return Look(found, title, sorted(origins), header)
+    entries = [(c.name, c.text) for c in inspection.components if c.name not in ("VCALENDAR", "VTIMEZONE")]
+    return Look(found, title, sorted(origins), header, inspection, tuple(coming(entries, this_day(), AHEAD)))
 
 
 def demand_encryption(address: str, agreed: Collection[str]) -> None:

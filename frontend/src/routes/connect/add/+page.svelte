@@ -152,12 +152,16 @@
       </ul>
     {:else if found.kind === 'feed' && !found.locked}
       <p class="mb-3">
-        {counted(found.entries ?? 0, 'entry', 'entries')}{found.span ? `, ${found.span}` : ''}{found.interval
+        {found.entries == null
+          ? `A large feed, ${count(Math.ceil(found.octets / 1e6))} MB: what is in it is counted once it is fetched`
+          : counted(found.entries, 'entry', 'entries')}{found.span ? `, ${found.span}` : ''}{found.interval
           ? `; ${found.interval}`
           : ''}.
       </p>
-      <h2 class="border-ink border-b pb-1 font-bold">The coming three months</h2>
-      {#if found.coming.length === 0}<p class="text-soft py-2">Nothing in the coming three months.</p>{/if}
+      {#if found.entries != null}
+        <h2 class="border-ink border-b pb-1 font-bold">The coming three months</h2>
+        {#if found.coming.length === 0}<p class="text-soft py-2">Nothing in the coming three months.</p>{/if}
+      {/if}
       <ol class="ruled">
         {#each found.coming as one, k (k)}
           <li class="flex gap-4 py-1 text-[13px]">
