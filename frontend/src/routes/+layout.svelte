@@ -91,6 +91,11 @@
       </main>
       <NoticeLine />
     </div>
+    {#if importing.dates}
+      {#await import('$lib/mend/DateOrder.svelte') then asked}
+        <asked.default {...importing.dates} />
+      {/await}
+    {/if}
     {#if over}
       <div
         class="border-brass bg-paper/90 pointer-events-none fixed inset-3 z-10 grid place-items-center border-4 border-dashed"

@@ -322,10 +322,15 @@ class ArchiveIn(BaseModel):
 
 
 class SheetIn(BaseModel):
-    """A CSV that is brought back."""
+    """A spreadsheet's file that is brought back.
+
+    Attributes:
+        order: which comes first in dates such as 3/4/2025; "" to have it told from the table and from what is here.
+    """
 
     name: str = Field(min_length=1, max_length=200)
-    text: str = Field(max_length=30_000_000)
+    data: str = Field(max_length=40_000_000, pattern=r"^[A-Za-z0-9+/]*={0,2}$", description="the file in Base64")
+    order: Literal["", "day", "month"] = ""
 
 
 class PutAwayIn(BaseModel):

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import csv
 import io
-from datetime import date
+from base64 import b64encode
+from contextlib import suppress
+from datetime import date, datetime
 
 import pytest
+from openpyxl import Workbook
 
 from datebridge.core.ids import SetId
 from datebridge.core.words.filters import Selection
@@ -47,13 +50,19 @@ def bring_back(bench: Bench, rows: list[dict[str, str]], delimiter: str = ",") -
     writer = csv.DictWriter(out, rows[0].keys(), delimiter=delimiter)
     writer.writeheader()
     writer.writerows(rows)
-    job = jobs.enqueue(bench.store, "sheet", "x", {"name": "table.csv", "text": out.getvalue()})
+    return bring_file(bench, out.getvalue().encode())
+
+
+def bring_file(bench: Bench, data: bytes, order: str = "") -> tuple[str, str, SetId]:
+    params = {"name": "table.csv", "data": b64encode(data).decode(), "order": order}
+    job = jobs.enqueue(bench.store, "sheet", "x", params)
     worker.drain(bench.store, bench.settings)
     done = jobs.get(bench.store, job)
     assert done is not None
-    number = SetId(int((done.result or {}).get("set_id", 0)))
+    result = done.result or {}
+    number = SetId(int(result.get("set_id", 0)))
     reason = bench.set(number).reason if number else ""
-    return done.state, done.message or reason, number
+    return done.state, done.message or reason or str(result.get("asks", "")), number
 
 
 def row(rows: list[dict[str, str]], title: str) -> dict[str, str]:
@@ -124,7 +133,7 @@ def test_times_edited_in_another_zone_are_the_same_instants_in_the_entrys_own(st
 @pytest.mark.parametrize(
     ("title", "cells", "said"),
     [
-        ("Lunch", {"start": "24/11/2026 12:00"}, "Row {n}, start: “24/11/2026 12:00” is no date and time. Write 2026-11-24 09:00."),
+        ("Lunch", {"start": "Tuesday noon"}, "Row {n}, start: “Tuesday noon” is no date and time. Write 2026-11-24 09:00."),
         ("Lunch", {"status": "maybe"}, "Row {n}, status: “maybe” is none of tentative"),
         ("Lunch", {"title": ""}, "Row {n}, title: An entry needs a title."),
         ("Lunch", {"end": "2026-11-24 11:00"}, "Row {n}, end: It lies before the start."),
@@ -164,12 +173,8 @@ def test_what_was_changed_here_meanwhile_is_not_overwritten(stocked: Bench) -> N
 
 @pytest.mark.parametrize("text", ["", "a,b\r\n1,2\r\n", "title,title,uid\r\n", "BEGIN:VCALENDAR\r\nEND:VCALENDAR\r\n"])
 def test_what_is_no_such_table_is_refused_in_words(stocked: Bench, text: str) -> None:
-    job = jobs.enqueue(stocked.store, "sheet", "x", {"name": "t.csv", "text": text})
-    worker.drain(stocked.store, stocked.settings)
-    done = jobs.get(stocked.store, job)
-    assert done is not None
-    assert done.state == "failed"
-    assert "column" in done.message
+    state, said, _ = bring_file(stocked, text.encode())
+    assert (state, "column" in said) == ("failed", True)
 
 
 def test_two_rows_of_one_event_are_one_change_or_said(stocked: Bench) -> None:
@@ -188,3 +193,93 @@ def test_two_rows_of_one_event_are_one_change_or_said(stocked: Bench) -> None:
     apply_set(stocked.store, number)
     apply_set(stocked.store, propose_undo(stocked.store, number))
     assert sorted(stocked.texts()) == before
+
+
+def respelt(cell: str, shape: str) -> str:
+    """A date and time as another spreadsheet would show it."""
+    for known in ("%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M", "%Y-%m-%d"):
+        with suppress(ValueError):
+            moment = datetime.strptime(cell, known)  # noqa: DTZ007
+            return moment.strftime(shape if "H" in known else shape.partition(" ")[0].rstrip(","))
+    return cell
+
+
+def as_csv(rows: list[dict[str, str]]) -> str:
+    out = io.StringIO()
+    writer = csv.writer(out, delimiter=";")
+    writer.writerows([rows[0].keys(), *(one.values() for one in rows)])
+    return out.getvalue()
+
+
+SHAPES = {
+    "points": "%d.%m.%Y %H:%M", "day first": "%d/%m/%Y %H:%M", "month first": "%m/%d/%Y %I:%M %p",
+    "two digits": "%m/%d/%y %H:%M", "ISO with T": "%Y-%m-%dT%H:%M:%S", "comma": "%d.%m.%Y, %H:%M:%S",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("shape", SHAPES.values(), ids=SHAPES)
+@pytest.mark.parametrize("charset", ["utf-8-sig", "utf-16", "utf-16-le"])
+def test_a_table_as_spreadsheets_write_it_changes_nothing_but_what_was_edited(
+    stocked: Bench, shape: str, charset: str
+) -> None:
+    rows = sheet_of(stocked)
+    for one in rows:
+        one |= {name: respelt(one[name], shape) for name in ("start", "end", "modified")}
+    row(rows, "Lunch")["title"] = "Brunch"
+    state, said, number = bring_file(stocked, f"sep=;\r\n{as_csv(rows)}".encode(charset))
+    assert (state, said) == ("done", "5 rows; 4 as they are here.")
+    apply_set(stocked.store, number)
+    assert sum("SUMMARY:Brunch" in text for text in stocked.texts()) == 1
+
+
+def test_a_workbook_is_a_table_too(stocked: Bench) -> None:
+    rows = sheet_of(stocked)
+    book = Workbook()
+    book.active.append(["notes of somebody"])
+    sheet = book.create_sheet("Table")
+    sheet.append(list(rows[0]))
+    for one in rows:
+        cells = {name: datetime.fromisoformat(one[name]) for name in ("start", "end", "modified") if one[name]}
+        sheet.append(list((one | cells).values()))
+    sheet.cell(2, list(rows[0]).index("title") + 1).value = "Another title"
+    data = io.BytesIO()
+    book.save(data)
+    assert bring_file(stocked, data.getvalue())[:2] == ("done", "5 rows; 4 as they are here.")
+    state, said, _ = bring_file(stocked, data.getvalue()[:-300])
+    assert (state, "damaged" in said) == ("failed", True)
+
+
+def test_which_comes_first_in_a_date_is_told_by_what_is_here_or_asked(stocked: Bench) -> None:
+    stocked.bring(calendar(event("early", "Early", "20270302T080000Z", "DTEND:20270302T090000Z")), "Other")
+    rows = [row(sheet_of(stocked), "Early")]
+    rows[0] |= {name: respelt(rows[0][name], "%m/%d/%Y %H:%M") for name in ("start", "end")} | {"title": "Earlier"}
+    state, said, number = bring_file(stocked, as_csv(rows).encode())
+    assert (state, said, bool(number)) == ("done", "1 row; 0 as they are here.", True)
+    rows = [{"calendar": "Tides", "title": "New", "start": "3/4/2027 10:00", "end": "3/4/2027 11:00"}]
+    assert bring_file(stocked, as_csv(rows).encode()) == ("done", "3/4/2027 10:00", 0)
+    for order, stands in (("day", "20270403T100000"), ("month", "20270304T100000")):
+        _, _, number = bring_file(stocked, as_csv(rows).encode(), order)
+        apply_set(stocked.store, number)
+        assert any(f"DTSTART:{stands}" in text for text in stocked.texts())
+
+
+def test_a_zone_edited_alone_counts_and_a_table_in_one_zone_stays_what_it_is(bench: Bench) -> None:
+    walls = ("DTSTART;TZID={0}:20261124T090000", "DTEND;TZID={0}:20261124T100000")
+    one, other = (
+        event(uid, uid, "TZID=Europe/Berlin:20261124T090000", "DTEND;TZID=Europe/Berlin:20261124T100000")
+        for uid in ("one", "other")
+    )
+    bench.bring(calendar(one, other), "Tides")
+    assert bring_back(bench, sheet_of(bench, "Europe/Paris"))[0] == "failed"  # the same walls, in another zone
+    rows = sheet_of(bench)
+    row(rows, "one")["zone"] = "Europe/Paris"
+    state, said, number = bring_back(bench, rows)
+    assert (state, said) == ("done", "2 rows; 1 as they are here.")
+    apply_set(bench.store, number)
+    (text,) = (text for text in bench.texts() if "UID:one" in text)
+    assert {wall.format("Europe/Paris") for wall in walls} <= set(text.split("\n"))
+    bench.bring(calendar(event("third", "third", "20261124T080000Z")), "Tides")
+    rows = sheet_of(bench, "Australia/Hobart")
+    row(rows, "other")["zone"] = "America/Halifax"
+    state, said, _ = bring_back(bench, rows)
+    assert (state, "This table shows times in Australia/Hobart" in said) == ("failed", True)

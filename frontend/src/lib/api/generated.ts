@@ -692,6 +692,9 @@ export interface paths {
         /**
          * Bring Back
          * @description Propose what was edited in a spreadsheet that was exported here.
+         *
+         *     The job's result has the set; or, under `asks`, a date of which nothing tells whether the day or the month comes
+         *     first.
          */
         post: operations["bring_back_api_sheets_post"];
         delete?: never;
@@ -2995,6 +2998,7 @@ export interface components {
          *         minutes: before it; below zero for after it.
          *         at: a fixed time in UTC, as ISO 8601.
          *         place: which alarm of the entry it is, so that its other lines stay; -1 for a new one.
+         *         seconds: so many more than the minutes; below zero as they are.
          */
         Alarm: {
             /**
@@ -3017,6 +3021,11 @@ export interface components {
              * @default -1
              */
             place: number;
+            /**
+             * Seconds
+             * @default 0
+             */
+            seconds: number;
         };
         /**
          * Alarms
@@ -6332,13 +6341,25 @@ export interface components {
         };
         /**
          * SheetIn
-         * @description A CSV that is brought back.
+         * @description A spreadsheet's file that is brought back.
+         *
+         *     Attributes:
+         *         order: which comes first in dates such as 3/4/2025; "" to have it told from the table and from what is here.
          */
         SheetIn: {
             /** Name */
             name: string;
-            /** Text */
-            text: string;
+            /**
+             * Data
+             * @description the file in Base64
+             */
+            data: string;
+            /**
+             * Order
+             * @default
+             * @enum {string}
+             */
+            order: "" | "day" | "month";
         };
         /**
          * Shift

@@ -3,17 +3,18 @@ import { answer, client, Refusal, type Job, type Schemas } from '$lib/api/client
 import { looking } from '$lib/time/looking.svelte';
 import { notices } from '$lib/state/notice.svelte';
 
-/** What a file says, in whatever encoding a spreadsheet has written it. */
-async function textOf(file: File): Promise<string> {
-  const data = new Uint8Array(await file.arrayBuffer());
-  if ((data[0] === 0xff && data[1] === 0xfe) || (data[0] === 0xfe && data[1] === 0xff))
-    return new TextDecoder(data[0] === 0xff ? 'utf-16le' : 'utf-16be').decode(data);
-  try {
-    return new TextDecoder('utf-8', { fatal: true }).decode(data);
-  } catch {
-    return new TextDecoder('windows-1252').decode(data);
-  }
+/** The octets of a file, in Base64. */
+async function packed(file: File): Promise<string> {
+  const read = new FileReader();
+  const said = new Promise<string>((resolve, reject) => {
+    read.onload = () => resolve(String(read.result));
+    read.onerror = () => reject(new Refusal(`${file.name} cannot be read.`));
+  });
+  read.readAsDataURL(file);
+  return (await said).split(',')[1] ?? '';
 }
+
+const SHEETS = ['.csv', '.xlsx'];
 
 /** A job once it has ended. */
 async function ended(id: number): Promise<Job> {
@@ -30,10 +31,12 @@ class Importing {
   job = $state<number | null>(null);
   /** A message without an invitation, as an event to be made of it. */
   draft = $state<Schemas['DraftOut'] | null>(null);
+  /** A table of which nothing tells whether the day or the month comes first, with one of its dates. */
+  dates = $state<{ file: File; example: string } | null>(null);
 
   async files(list: FileList | null | undefined): Promise<void> {
     if (!list?.length || this.sending) return;
-    const sheet = [...list].find((file) => file.name.toLowerCase().endsWith('.csv'));
+    const sheet = [...list].find((file) => SHEETS.some((end) => file.name.toLowerCase().endsWith(end)));
     if (sheet) return this.sheet(sheet);
     this.sending = true;
     const body = new FormData();
@@ -52,15 +55,23 @@ class Importing {
     }
   }
 
-  /** A spreadsheet that was exported here and edited: compared, and shown as a proposal. */
-  async sheet(file: File): Promise<void> {
+  /** A spreadsheet that was exported here and edited: compared, and shown as a proposal.
+   *
+   * `order` is which comes first in a date such as 3/4/2025; it is asked for where nothing tells it. */
+  async sheet(file: File, order: '' | 'day' | 'month' = ''): Promise<void> {
     this.sending = true;
+    this.dates = null;
     try {
       notices.say(`Comparing ${file.name} with what is here…`);
-      const body = { name: file.name, text: await textOf(file) };
+      const body = { name: file.name, data: await packed(file), order };
       const { job_id } = await answer(client.POST('/api/sheets', { body }));
       const job = await ended(job_id);
       if (job.state !== 'done') throw new Refusal(job.message);
+      if (job.result.asks) {
+        this.dates = { file, example: String(job.result.asks) };
+        notices.say(`${file.name} is not compared yet: its dates can be read in two ways.`);
+        return;
+      }
       const unread = (job.result.unread as string[] | undefined)?.length ?? 0;
       notices.say(unread ? `${unread} rows could not be read; the proposal says which and why.` : 'Compared.');
       await goto(`/mend/${job.result.set_id}`);

@@ -159,7 +159,7 @@
 <input
   bind:this={picker}
   type="file"
-  accept=".csv,text/csv"
+  accept=".csv,.xlsx,text/csv"
   hidden
   aria-hidden="true"
   onchange={(event) => void importing.files(event.currentTarget.files)}

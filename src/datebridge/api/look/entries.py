@@ -214,8 +214,12 @@ def put_away(app: AppDep, wish: PutAwayIn) -> JobQueued:
 
 @router.post("/sheets")
 def bring_back(app: AppDep, sheet: SheetIn) -> JobQueued:
-    """Propose what was edited in a spreadsheet that was exported here."""
-    params = {"name": sheet.name, "text": sheet.text}
+    """Propose what was edited in a spreadsheet that was exported here.
+
+    The job's result has the set; or, under `asks`, a date of which nothing tells whether the day or the month comes
+    first.
+    """
+    params = {"name": sheet.name, "data": sheet.data, "order": sheet.order}
     return JobQueued(job_id=jobs.enqueue(app.store, "sheet", f"Comparing {sheet.name} with what is here", params))
 
 

@@ -53,12 +53,21 @@ class Alarm:
         minutes: before it; below zero for after it.
         at: a fixed time in UTC, as ISO 8601.
         place: which alarm of the entry it is, so that its other lines stay; -1 for a new one.
+        seconds: so many more than the minutes; below zero as they are.
     """
 
     related: str = "start"
     minutes: int = 0
     at: str = ""
     place: int = -1
+    seconds: int = 0
+
+    @classmethod
+    def before(cls, related: str, days: int, seconds: int, place: int = -1) -> Alarm:
+        """One by the duration of its trigger; see `parse_duration`."""
+        whole = -(days * 86400 + seconds)
+        minutes = abs(whole) // 60 * (1 if whole > 0 else -1)
+        return cls(related, minutes, "", place, whole - minutes * 60)
 
 
 @dataclass(slots=True)
@@ -116,8 +125,8 @@ def read_fields(text: str, zones: Zones = NO_ZONES) -> Fields:
         conference=conference.value if conference else "",
         categories=[c for _, line in lines.own("CATEGORIES") for c in split_text_list(line.value)],
         busy=facts.busy != "TRANSPARENT", privacy=facts.privacy, status=facts.status, rule=lines.value("RRULE"),
-        organizer=_person(organizer) if organizer else None,
-        attendees=[_person(line) for _, line in lines.own("ATTENDEE")], travel=facts.travel // 60,
+        organizer=person_of(organizer) if organizer else None,
+        attendees=[person_of(line) for _, line in lines.own("ATTENDEE")], travel=facts.travel // 60,
         attachments=[attachment_name(line) for _, line in lines.own("ATTACH")], alarms=_alarms(lines),
     )  # fmt: skip
     if facts.start_wall is not None and facts.end_wall is not None:
@@ -209,7 +218,8 @@ def left_out(line: ContentLine, item: str, start: Moment, zones: Zones = NO_ZONE
     return shown_text(moment.on_clock_of(start), start.is_date or moment.is_date)
 
 
-def _person(line: ContentLine) -> Person:
+def person_of(line: ContentLine) -> Person:
+    """Whom an ATTENDEE or ORGANIZER line names."""
     value = line.value.strip()
     address = value[7:] if value[:7].lower() == "mailto:" else value
     return Person(
@@ -242,7 +252,7 @@ def _alarms(lines: Lines) -> list[Alarm]:
             else:
                 days, seconds = parse_duration(trigger.value)
                 related = (trigger.param("RELATED") or "START").lower()
-                found.append(Alarm(related, -(days * 1440 + seconds // 60), "", place))
+                found.append(Alarm.before(related, days, seconds, place))
         except NotAMoment:
             continue
     return found

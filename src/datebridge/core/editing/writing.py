@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from dataclasses import replace
 
 from datebridge.core.editing.fields import (
@@ -11,6 +12,7 @@ from datebridge.core.editing.fields import (
     Person,
     left_out,
     moment_of,
+    person_of,
     read_fields,
     start_of,
     wall_of,
@@ -199,10 +201,10 @@ def trigger_of(alarm: Alarm) -> str:
     """An alarm's TRIGGER line (RFC 5545 §3.8.6.3)."""
     if not alarm.related:
         return f"TRIGGER;VALUE=DATE-TIME:{basic(wall_of(alarm.at, 'time of the alarm'))}Z"
-    days, rest = divmod(abs(alarm.minutes), 1440)
-    length = length_text(days, rest * 60) if alarm.minutes else "PT0M"
+    before = alarm.minutes * 60 + alarm.seconds
+    length = length_text(*divmod(abs(before), 86400)) if before else "PT0M"
     related = ";RELATED=END" if alarm.related == "end" else ""
-    return f"TRIGGER{related}:{'-' if alarm.minutes > 0 else ''}{length}"
+    return f"TRIGGER{related}:{'-' if before > 0 else ''}{length}"
 
 
 def _write_alarms(lines: Lines, before: Fields, after: Fields) -> None:
@@ -224,21 +226,43 @@ def _write_alarms(lines: Lines, before: Fields, after: Fields) -> None:
             lines.add_block(["BEGIN:VALARM", "ACTION:DISPLAY", f"DESCRIPTION:{said}", trigger_of(alarm), "END:VALARM"])
 
 
+#: Whom an entry names: address, name, answer, role.
+_Who = tuple[str, str, str, str]
+
+
+def _who(person: Person) -> _Who:
+    return _one_line(person.address).lower(), person.name, person.answer.upper(), person.role.upper()
+
+
 def _write_people(lines: Lines, name: str, people: list[Person]) -> None:
     """People by their address: a line that stays is changed only in what differs, the others go or come."""
-    wanted = {_one_line(person.address).lower(): person for person in people if person.address.strip()}
-    for index, line in reversed(list(lines.own(name))):
-        address = line.value.strip().lower().removeprefix("mailto:")
-        person = wanted.pop(address, None)
-        if person is None:
+    people = [person for person in people if person.address.strip()]
+    own = list(lines.own(name))
+    alike: defaultdict[_Who, list[Person]] = defaultdict(list)
+    for person in people:
+        alike[_who(person)].append(person)
+    # Where an address stands twice, each line is first whose it is.
+    stays = {index: alike[who].pop() for index, line in own if alike.get(who := _who(person_of(line)))}
+    wanted: defaultdict[str, list[Person]] = defaultdict(list)
+    for person in reversed(people):
+        if alike[_who(person)]:
+            alike[_who(person)].pop()
+            wanted[_who(person)[0]].append(person)
+    for index, line in own:
+        left = wanted.get(_who(person_of(line))[0])
+        if index not in stays and left:
+            stays[index] = left.pop()
+    for index, line in reversed(own):
+        if index not in stays:
             del lines.lines[index]
             continue
+        person = stays[index]
         said = {"CN": person.name, "PARTSTAT": person.answer.upper(), "ROLE": person.role.upper()}
-        had = {"CN": line.param("CN") or "", **{k: (line.param(k) or "").upper() for k in ("PARTSTAT", "ROLE")}}
-        changes = {key: value or None for key, value in said.items() if value != had[key]}
+        known = {"CN": line.param("CN") or "", **{k: (line.param(k) or "").upper() for k in ("PARTSTAT", "ROLE")}}
+        changes = {key: value or None for key, value in said.items() if value != known[key]}
         if changes:
             lines.change(index, line.value, changes)
-    for address, person in wanted.items():
+    for address, person in reversed([(address, person) for address, left in wanted.items() for person in left]):
         if "@" not in address or " " in address:
             raise CannotEdit(f"“{person.address[:60]}” is no e-mail address.")
         params = {"CN": person.name, "PARTSTAT": person.answer.upper(), "ROLE": person.role.upper()}

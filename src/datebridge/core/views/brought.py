@@ -1,24 +1,21 @@
-"""A spreadsheet that was exported, edited and brought back: what of it differs, and what cannot be read.
-
->>> sheet = read_table(b"uid,title,start\\r\\ntide@x.example,Tide,2026-11-24 09:00\\r\\n")
->>> sheet.rows[0].number, sheet.rows[0].cells["title"]
-(2, 'Tide')
+"""What of a spreadsheet that was exported, edited and brought back differs, and what cannot be read.
 
 A cell counts as edited where it differs from what an export would write now: so a sheet of which nothing was edited
-changes nothing, whatever a spreadsheet cannot show.
+changes nothing, whatever a spreadsheet cannot show. What was not edited keeps its value, to the second and with all
+that no cell shows; what was goes the way of the drawer's edits (`editing.writing`).
 """
 
 from __future__ import annotations
 
-import csv
-import io
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
-from datebridge.core.editing.fields import Alarm, Fields, Person
-from datebridge.core.errors import CannotDo
+from datebridge.core.editing.fields import Alarm, Fields, Person, read_fields, shown_text
+from datebridge.core.editing.lines import Lines, parsed
+from datebridge.core.editing.times import read_span
 from datebridge.core.moments import (
     Clock,
     Moment,
@@ -26,25 +23,20 @@ from datebridge.core.moments import (
     from_wall_seconds,
     instant_at,
     parse_duration,
+    parse_moment,
     wall_at,
 )
 from datebridge.core.tzids import resolve
-from datebridge.core.views.sheet import COLUMNS, armed, defuse
+from datebridge.core.views.sheet import COLUMNS, armed, defuse, parted
+from datebridge.core.views.tables import SheetRow
+from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 #: What tells which entry a row is about, and what only follows from the others.
 KEYS = ("calendar", "uid", "recurrence_id", "kind")
 DERIVED = frozenset({"repeats", "modified", "problems"})
 _TIMES = ("start", "end", "all_day", "zone")
-_MOMENT = re.compile(r"(\d{4})-(\d{1,2})-(\d{1,2})(?:[T ]+(\d{1,2}):(\d{2})(?::\d{2})?)?\Z", re.ASCII)
+_MOMENT = re.compile(r"(\d{4})-(\d{1,2})-(\d{1,2})(?:[T ]+(\d{1,2}):(\d{2})(?::(\d{2}))?)?\Z", re.ASCII)
 _STATUSES = ("", "tentative", "confirmed", "cancelled", "needs-action", "in-process", "completed")
-#: More rows than this are not brought back at once.
-MOST_ROWS = 100_000
-
-
-class NoSheet(CannotDo):
-    """The file is no table that could be brought back; the message says why and what to do."""
-
-    code, title, status = "no-sheet", "This table cannot be brought back", 422
 
 
 class BadCell(Exception):
@@ -53,65 +45,6 @@ class BadCell(Exception):
     def __init__(self, column: str, why: str) -> None:
         super().__init__(why)
         self.column, self.why = column, why
-
-
-@dataclass(frozen=True, slots=True)
-class SheetRow:
-    """A row by the number a spreadsheet shows, and its cells by column."""
-
-    number: int
-    cells: dict[str, str]
-
-    def is_new(self) -> bool:
-        """Whether it is about no entry there is."""
-        return not self.cells.get("uid", "").strip()
-
-
-@dataclass(slots=True)
-class Sheet:
-    """A table that was brought back; `ignored`: columns nobody knows."""
-
-    rows: list[SheetRow] = field(default_factory=list)
-    ignored: list[str] = field(default_factory=list)
-
-
-def read_table(data: bytes) -> Sheet:
-    """Read a CSV as spreadsheets write it: commas, semicolons or tabs; UTF-8, UTF-16 or Windows-1252.
-
-    Raises:
-        NoSheet: if it is no table with these columns.
-    """
-    text = _decoded(data)
-    head = text.split("\n", 1)[0]
-    delimiter = max(",;\t", key=head.count)
-    csv.field_size_limit(1 << 24)
-    try:
-        lines = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
-        names = [name.strip().lower() for name in next(lines, [])]
-        if "title" not in names or not {"uid", "start"} & set(names):
-            raise NoSheet("Its first row does not name the columns of an export: uid, title, start and others.")
-        if len(set(names) & set(COLUMNS)) < len([name for name in names if name in COLUMNS]):
-            raise NoSheet("One of its columns stands there twice.")
-        sheet = Sheet(ignored=[name for name in names if name and name not in COLUMNS])
-        for number, values in enumerate(lines, 2):
-            if not any(value.strip() for value in values):
-                continue
-            if len(sheet.rows) == MOST_ROWS:
-                raise NoSheet(f"It has more than {MOST_ROWS:,} rows; bring it back in parts.")
-            cells = {name: value for name, value in zip(names, values, strict=False) if name in COLUMNS}
-            sheet.rows.append(SheetRow(number, cells))
-    except csv.Error as error:
-        raise NoSheet(f"It is no table: {error}.") from error
-    return sheet
-
-
-def _decoded(data: bytes) -> str:
-    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return data.decode("utf-16", "replace")
-    try:
-        return data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        return data.decode("cp1252", "replace")
 
 
 # ---- what was edited ------------------------------------------------------------------------------------
@@ -135,22 +68,64 @@ def changed_since(row: SheetRow, now: Mapping[str, str]) -> bool:
     return said[:16] != now["modified"][:16] if not said or _MOMENT.match(said) else False
 
 
-def edited_fields(
-    row: SheetRow, now: Mapping[str, str], shown: Mapping[str, str], fields: Fields, clock: Clock | None,
-) -> Fields:  # fmt: skip
-    """The fields of an entry as a row wants them.
+@dataclass(frozen=True, slots=True)
+class Here:
+    """An entry as it is now.
 
-    Args:
+    Attributes:
         now: the cells an export would write now, on the entry's own clock.
         shown: the same in the zone the row names.
         clock: what the entry's own times go by; None for whole days and floating times.
+        begin, finish: the instants at which it begins and ends; None where it has no clock.
+        triggers: of each alarm its trigger as a cell shows it, and which alarm it is.
+    """
+
+    fields: Fields
+    now: Mapping[str, str]
+    shown: Mapping[str, str]
+    clock: Clock | None = None
+    begin: int | None = None
+    finish: int | None = None
+    triggers: tuple[tuple[str, int], ...] = ()
+
+
+def here(
+    text: str, now: Mapping[str, str], shown: Mapping[str, str], clock: Clock | None, zones: Zones = NO_ZONES
+) -> Here:
+    """An entry by its text; see `Here`."""
+    lines = Lines(text)
+    span = read_span(lines, zones)
+    begin = span.start.instant() if span.start is not None and clock is not None else None
+    finish = span.end.instant() if span.end is not None and clock is not None else None
+    if begin is not None and finish is None and clock is not None:
+        later = instant_at(wall_at(begin, clock) + span.days * 86400, clock) if span.days else begin
+        finish = later + span.exact
+    triggers = tuple(
+        (line.value, place)
+        for place, (first, last) in enumerate(lines.blocks("VALARM"))
+        for raw in lines.lines[first:last]
+        if (line := parsed(raw)) is not None and line.name == "TRIGGER"
+    )
+    return Here(read_fields(text, zones), now, shown, clock, begin, finish, triggers)
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """The fields a row wants; `exact` is the length in seconds where their wall times do not tell it."""
+
+    fields: Fields
+    exact: int | None = None
+
+
+def wanted_of(row: SheetRow, own: Here) -> Wanted:
+    """The fields of an entry as a row wants them.
 
     Raises:
         BadCell: where a cell cannot be read.
     """
     cells = {name: armed(cell).replace("\r\n", "\n") for name, cell in row.cells.items()}
-    wanted = replace(fields)
-    columns = edited(row, now)
+    wanted = replace(own.fields)
+    columns = edited(row, own.now)
     for name, attribute in (("title", "title"), ("location", "place"), ("description", "notes"), ("url", "link")):
         if name in columns:
             setattr(wanted, attribute, cells[name].strip() if name != "description" else cells[name])
@@ -160,9 +135,12 @@ def edited_fields(
         wanted.rule = cells["rule"].strip()
     _words(wanted, cells, columns)
     _people(wanted, cells, columns)
-    if columns & set(_TIMES) and _moved(row, shown):
-        _times(wanted, cells, now, clock)
-    return wanted
+    if "alarms" in columns:
+        wanted.alarms = _alarms(parted(cells["alarms"]), own)
+    exact = None
+    if columns & set(_TIMES) and _moved(row, own.shown):
+        exact = _times(wanted, cells, own)
+    return Wanted(wanted, exact)
 
 
 def _moved(row: SheetRow, shown: Mapping[str, str]) -> bool:
@@ -172,15 +150,13 @@ def _moved(row: SheetRow, shown: Mapping[str, str]) -> bool:
 
 def _words(wanted: Fields, cells: Mapping[str, str], columns: set[str]) -> None:
     if "categories" in columns:
-        wanted.categories = _listed(cells["categories"])
+        wanted.categories = parted(cells["categories"])
     if "status" in columns:
         wanted.status = _one_of("status", cells["status"], _STATUSES).upper()
     if "privacy" in columns:
         wanted.privacy = _one_of("privacy", cells["privacy"], ("", "public", "private", "confidential")).upper()
     if "busy" in columns:
         wanted.busy = _one_of("busy", cells["busy"], ("", "busy", "free")) != "free"
-    if "alarms" in columns:
-        wanted.alarms = [_alarm(value) for value in _listed(cells["alarms"])]
 
 
 def _people(wanted: Fields, cells: Mapping[str, str], columns: set[str]) -> None:
@@ -188,13 +164,13 @@ def _people(wanted: Fields, cells: Mapping[str, str], columns: set[str]) -> None
         address = _address("organizer", cells["organizer"].strip())
         wanted.organizer = Person(address=address) if address else None
     if "attendees" in columns:
-        known = {person.address.lower(): person for person in wanted.attendees}
-        addresses = [_address("attendees", one) for one in _listed(cells["attendees"])]
-        wanted.attendees = [known.get(one.lower(), Person(address=one)) for one in addresses]
-
-
-def _listed(cell: str) -> list[str]:
-    return [one.strip() for one in cell.split(";") if one.strip()]
+        known: defaultdict[str, list[Person]] = defaultdict(list)
+        for person in reversed(wanted.attendees):
+            known[person.address.lower()].append(person)
+        wanted.attendees = []
+        for one in parted(cells["attendees"]):
+            had = known.get(one.removeprefix("mailto:").lower())  # whoever is there already is not looked at again
+            wanted.attendees.append(had.pop() if had else Person(address=_address("attendees", one)))
 
 
 def _one_of(column: str, cell: str, allowed: tuple[str, ...]) -> str:
@@ -211,40 +187,103 @@ def _address(column: str, said: str) -> str:
     return said
 
 
-def _alarm(said: str) -> Alarm:
+def _alarms(said: Sequence[str], own: Here) -> list[Alarm]:
+    """The alarms a cell lists: those that are there already stay what they are.
+
+    The others take the place, in order, of those that are not listed any more; what is left over is new, or goes.
+    """
+    known = {alarm.place: alarm for alarm in own.fields.alarms}
+    left: defaultdict[str, list[int]] = defaultdict(list)
+    for trigger, place in reversed(own.triggers):
+        left[trigger.strip().upper()].append(place)
+    found = [(one, places.pop() if (places := left.get(one.upper())) else None) for one in said]
+    spare = sorted(place for places in left.values() for place in places)
+    if not known.keys() >= set(spare):
+        raise BadCell("alarms", "One of its alarms cannot be read, and stays; take it out in its source.")
+    instead = (known[place] for place in spare)
+    return [
+        known[place] if place is not None else _alarm(one, next(instead, None))
+        for one, place in found
+        if place is None or place in known  # one that cannot be read stays
+    ]
+
+
+def _alarm(said: str, instead: Alarm | None) -> Alarm:
+    place = instead.place if instead is not None else -1
     try:
+        if said[:1].isdigit() and said[-1:] == "Z":
+            return Alarm("", 0, parse_moment(said).wall.isoformat(), place)
         days, seconds = parse_duration(said)
     except NotAMoment:
         raise BadCell("alarms", f"“{said[:40]}” is no time before the start. Write -PT15M for 15 minutes.") from None
-    return Alarm("start", -(days * 1440 + seconds // 60))
+    related = instead.related if instead is not None and instead.related else "start"
+    return Alarm.before(related, days, seconds, place)
 
 
-def _times(wanted: Fields, cells: Mapping[str, str], now: Mapping[str, str], clock: Clock | None) -> None:
-    """Times as the row says them: on the entry's own clock, or, where it names another, as the same instants there."""
+def _times(wanted: Fields, cells: Mapping[str, str], own: Here) -> int | None:
+    """Times as the row says them: on the entry's own clock, or, where it names another, as the same instants there.
+
+    Returns the length in seconds where wall times do not tell it.
+    """
+    now, shown, clock = own.now, own.shown, own.clock
     whole = _one_of("all_day", cells.get("all_day", now["all_day"]), ("yes", "no")) == "yes"
-    start = _moment("start", cells.get("start", now["start"]), whole)
-    end = _moment("end", cells.get("end", now["end"]) or cells.get("start", ""), whole)
+    zone = cells.get("zone", now["zone"]).strip()
+    if not whole and zone and zone != now["zone"] and resolve(zone).method == "unresolved":
+        raise BadCell("zone", f"“{zone[:60]}” is no time zone.")
+    if whole or now["all_day"] == "yes" or clock is None or own.begin is None or own.finish is None:
+        _walls(wanted, cells, now, whole, zone)
+        return None
+    if zone != now["zone"] and (not zone or not _differ(cells, now)):
+        wanted.zone = zone  # the hours stay
+        if _differ(cells, now):
+            _walls(wanted, cells, now, whole, zone)
+        return None
+    instants = {"start": own.begin, "end": own.finish}
+    walls = {"start": own.fields.start, "end": own.fields.end}
+    at = zone if zone != now["zone"] else clock
+    for name in ("start", "end"):
+        cell = cells.get(name, shown[name])
+        if _plain(cell) == _plain(shown[name]):
+            continue
+        said = Moment(_moment(name, cell or cells.get("start", ""), whole=False)).wall_seconds
+        instants[name] = _near(said, at, instants[name])
+        wall = said if at == clock else wall_at(instants[name], clock)
+        walls[name] = shown_text(from_wall_seconds(wall), whole=False)
+    if instants["end"] < instants["start"]:
+        raise BadCell("end", "It lies before the start.")
+    wanted.whole, wanted.start, wanted.end = False, walls["start"], walls["end"]
+    told = [instant_at(Moment(datetime.fromisoformat(wall)).wall_seconds, clock) for wall in walls.values()]
+    return None if told == list(instants.values()) else instants["end"] - instants["start"]
+
+
+def _near(wall: int, clock: Clock, before: int) -> int:
+    """The instant a clock shows a time; of an hour that comes twice, the one nearer to what it was before."""
+    first = instant_at(wall, clock)
+    later = (first + more for more in (1800, 3600, 7200) if wall_at(first + more, clock) == wall)
+    return min((first, *later), key=lambda one: abs(one - before))
+
+
+def _walls(wanted: Fields, cells: Mapping[str, str], now: Mapping[str, str], whole: bool, zone: str) -> None:
+    """Times as they stand in the cells: whole days, floating times, or those of an entry that had no clock."""
+    kept = whole == (now["all_day"] == "yes")
+    walls: dict[str, datetime] = {}
+    for name in ("start", "end"):
+        cell = cells.get(name, now[name]) or (cells.get("start", now["start"]) if name == "end" else "")
+        walls[name] = _moment(name, cell, whole)
+        if kept and not whole and _plain(cell) == _plain(now[name]) and getattr(wanted, name):
+            walls[name] = datetime.fromisoformat(getattr(wanted, name))  # with its seconds
+    start, end = walls["start"], walls["end"]
+    wanted.whole, wanted.zone = whole, "" if whole else zone
     if whole:
         last = max(end.date() - timedelta(days=1), start.date())
-        wanted.whole, wanted.zone = True, ""
         wanted.start, wanted.end = start.date().isoformat(), last.isoformat()
         return
     if end < start:
         raise BadCell("end", "It lies before the start.")
-    zone = cells.get("zone", now["zone"]).strip()
-    if zone and zone != now["zone"] and resolve(zone).method == "unresolved":
-        raise BadCell("zone", f"“{zone[:60]}” is no time zone.")
-    same = zone == now["zone"]
-    walls = [start, end]
-    if not same and zone and clock is not None and now["all_day"] == "no" and _times_differ(cells, now):
-        walls = [from_wall_seconds(wall_at(instant_at(Moment(w).wall_seconds, zone), clock)) for w in walls]
-    elif not same:
-        wanted.zone = zone
-    wanted.whole = False
-    wanted.start, wanted.end = (wall.isoformat(timespec="minutes") for wall in walls)
+    wanted.start, wanted.end = shown_text(start, whole), shown_text(end, whole)
 
 
-def _times_differ(cells: Mapping[str, str], now: Mapping[str, str]) -> bool:
+def _differ(cells: Mapping[str, str], now: Mapping[str, str]) -> bool:
     return any(_plain(cells.get(name, now[name])) != _plain(now[name]) for name in ("start", "end"))
 
 
@@ -254,8 +293,8 @@ def _moment(column: str, cell: str, whole: bool) -> datetime:
         if match is None or (match[4] is None and not whole):
             raise ValueError(cell)
         day = date(int(match[1]), int(match[2]), int(match[3]))
-        hour, minute = (int(match[4]), int(match[5])) if match[4] and not whole else (0, 0)
-        return datetime(day.year, day.month, day.day, hour, minute)  # noqa: DTZ001
+        hour, minute, second = (int(match[k] or 0) if match[4] and not whole else 0 for k in (4, 5, 6))
+        return datetime(day.year, day.month, day.day, hour, minute, second)  # noqa: DTZ001
     except ValueError:
         shape = "2026-11-24" if whole else "2026-11-24 09:00"
         raise BadCell(
@@ -274,7 +313,7 @@ def new_fields(row: SheetRow) -> Fields:
     cells = {**row.cells, "all_day": row.cells.get("all_day", "").strip() or empty["all_day"]}
     if not cells.get("end", "").strip() and cells["all_day"] == "yes":
         cells["end"] = ""
-    fields = edited_fields(SheetRow(row.number, cells), empty, {**empty, "start": "?"}, Fields(), None)
+    fields = wanted_of(SheetRow(row.number, cells), Here(Fields(), empty, {**empty, "start": "?"})).fields
     if not fields.title:
         raise BadCell("title", "A new event needs a title.")
     if not fields.start:

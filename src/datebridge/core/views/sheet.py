@@ -32,12 +32,29 @@ _KINDS = {"VEVENT": "event", "VTODO": "to-do", "VJOURNAL": "journal", "VFREEBUSY
 #: where a semicolon or tab parts them. Apostrophes that are there already are told apart by one more.
 _DANGEROUS = re.compile(r"(?:\A|(?<=[;\t\r\n]))(?='*[=+\-@\t\r\n＝＋－＠])")
 
+#: A word of a list; after a backslash comes what is part of it.
+_WORD = re.compile(r"(?:[^;\\]|\\.?)+", re.DOTALL)
 _DEFUSED = re.compile(r"(?:\A|(?<=[;\t\r\n]))'(?='*[=+\-@\t\r\n＝＋－＠])")
 
 
 def defuse(cell: str) -> str:
     """A cell no spreadsheet runs: an apostrophe goes before what would be a formula."""
     return _DANGEROUS.sub("'", cell)
+
+
+def listed(words: Iterable[str]) -> str:
+    """A cell that lists words; a semicolon within one is told from one between two.
+
+    >>> listed(["Lab; wet", "Tide"]), parted(listed(["Lab; wet", "Tide"]))
+    ('Lab\\\\; wet; Tide', ['Lab; wet', 'Tide'])
+    """
+    return "; ".join(re.sub(r"([\\\\;])", r"\\\1", word) for word in words)
+
+
+def parted(cell: str) -> list[str]:
+    """The words that a cell lists."""
+    found = (re.sub(r"\\([\\;])", r"\1", one).strip() for one in _WORD.findall(cell))
+    return [one for one in found if one]
 
 
 def armed(cell: str) -> str:
@@ -126,13 +143,13 @@ def _row(row: Row, zone: ZoneInfo | None) -> list[str]:
         own.get("RRULE", ""),
         facts.location,
         unescape_text(own.get("DESCRIPTION", "")),
-        "; ".join(facts.categories.split("\x1f")) if facts.categories else "",
+        listed(facts.categories.split("\x1f")) if facts.categories else "",
         facts.status.lower(),
         facts.privacy.lower(),
         {"TRANSPARENT": "free", "OPAQUE": "busy"}.get(facts.busy, facts.busy.lower()),
         _address(own.get("ORGANIZER", "")),
-        "; ".join(people),
-        "; ".join(alarms),
+        listed(people),
+        listed(alarms),
         own.get("URL", ""),
         datetime.fromtimestamp(facts.modified, UTC).isoformat(" ")[:19] if facts.modified > 0 else "",
         "; ".join(p.code for p in facts.problems),

@@ -2,31 +2,25 @@
 
 from __future__ import annotations
 
+from base64 import b64decode
 from collections import defaultdict
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any
 from uuid import uuid4
 
 from datebridge.core.changes import Change, Kind
 from datebridge.core.checks import examine
-from datebridge.core.editing.fields import CannotEdit, read_fields, start_of
+from datebridge.core.editing.fields import CannotEdit, start_of
 from datebridge.core.editing.series import Group, edit, fields_at
 from datebridge.core.editing.series import Member as Entry
 from datebridge.core.editing.writing import new_event, rewritten
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.moments import Clock
-from datebridge.core.views.brought import (
-    BadCell,
-    Sheet,
-    SheetRow,
-    changed_since,
-    edited,
-    edited_fields,
-    new_fields,
-    read_table,
-)
+from datebridge.core.views.brought import BadCell, changed_since, edited, here, new_fields, wanted_of
 from datebridge.core.views.sheet import Row, cells_of
+from datebridge.core.views.tables import DATED, Order, Sheet, SheetRow, read_table
 from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.editing.edits import stamp
@@ -67,20 +61,26 @@ def sheet_job(context: JobContext) -> dict[str, Any]:
         NoSheet: if it is no such table.
         Refused: if nothing of it differs.
     """
-    sheet: Sheet = read_table(context.params["text"].encode("utf-8", "replace"))
+    order: Order = context.params["order"]
+    sheet = read_table(b64decode(context.params["data"]), order)
     name, tally = context.params["name"], _Tally()
     result: dict[str, Any] = {}
+    if sheet.unclear:
+        order = _told_by_entries(context, sheet)
+        if not order:
+            return {"asks": sheet.unclear}
+        sheet = sheet.ordered(order)
     with propose(context.store, Kind.SHEET, context.by, "", nothing=None) as draft:
         for at, some in enumerate(chunks(sheet.rows, _AT_ONCE)):
             context.progress(at * _AT_ONCE, len(sheet.rows), "rows")
-            _rows(context, draft, list(some), tally)
+            _rows(context, draft, sheet, list(some), tally)
         if not any(not one.held for one in draft.changes):
             raise Refused(f"Nothing in {name} differs from what is here. {' '.join(tally.unread[:_TOLD])}".strip())
         draft.title = lambda counts: f"From {name}: {counts.what} in {counts.where}"
         draft.reason = _said(sheet, tally)
 
         def conclude(connection: Connection, set_id: Any) -> None:
-            remember(connection, context.job, text="")  # it has served, and is not kept along with the job
+            remember(connection, context.job, data="")  # it has served, and is not kept along with the job
             result.update(context.conclude(connection, {"set_id": set_id, "unread": tally.unread[:200]}))
 
         draft.afterwards(conclude)
@@ -97,7 +97,28 @@ def _said(sheet: Sheet, tally: _Tally) -> str:
     return " ".join(parts)
 
 
-def _rows(context: JobContext, draft: Draft, rows: list[SheetRow], tally: _Tally) -> None:
+def _told_by_entries(context: JobContext, sheet: Sheet) -> Order:
+    """Which comes first in the dates of a sheet, told by the entries here that its rows are of; "" if they do not."""
+    some = replace(sheet, rows=[row for row in sheet.rows if not row.is_new()][:_AT_ONCE])
+    with context.store.read() as connection:
+        placed = by_uids(connection, {row.cells["uid"].strip() for row in some.rows})
+        texts = texts_of(connection, (one.id for own in placed.values() for one in own))
+        zones = {one.calendar: zones_of(connection, one.calendar) for own in placed.values() for one in own}
+    now = {
+        one.id: cells_of(Row("", one.component, texts[one.id], zones[one.calendar]))
+        for own in placed.values()
+        for one in own
+    }
+
+    def fits(order: Order) -> int:
+        pairs = ((row, one) for row in some.ordered(order).rows for one in placed.get(row.cells["uid"].strip(), ()))
+        return sum(row.cells.get(name, "")[:10] == now[one.id][name][:10] for row, one in pairs for name in DATED)
+
+    day, month = fits("day"), fits("month")
+    return "day" if day > 2 * month else "month" if month > 2 * day else ""
+
+
+def _rows(context: JobContext, draft: Draft, sheet: Sheet, rows: list[SheetRow], tally: _Tally) -> None:
     with context.store.read() as connection:
         called = names(connection, live=True)
         placed = by_uids(connection, {row.cells.get("uid", "").strip() for row in rows if not row.is_new()})
@@ -116,8 +137,8 @@ def _rows(context: JobContext, draft: Draft, rows: list[SheetRow], tally: _Tally
                     version = writer.add(facts, text)
                     draft.add(Change(calendar, "VEVENT", facts.uid, "", None, version, f"Row {row.number}."))
                     continue
-                here = _match(row, placed, called)
-                made = _edited(row, here, placed[here.uid], texts, zones[here.calendar], tally)
+                own = _match(row, placed, called)
+                made = _edited(row, sheet, own, placed[own.uid], texts, zones[own.calendar], tally)
             except BadCell as error:
                 said = tally.cell(row, error)
                 hit = next(iter(_fitting(row, placed, called)), None)
@@ -182,16 +203,16 @@ def _match(row: SheetRow, placed: dict[str, list[Placed]], called: dict[Calendar
 
 
 def _edited(
-    row: SheetRow, here: Placed, group: list[Placed], texts: dict[VersionId, str], zones: Zones, tally: _Tally
-) -> list[tuple[Placed, str | None]]:
+    row: SheetRow, sheet: Sheet, own: Placed, group: list[Placed], texts: dict[VersionId, str], zones: Zones,
+    tally: _Tally,
+) -> list[tuple[Placed, str | None]]:  # fmt: skip
     """What a row makes of its entry, and of the changed occurrences of a series."""
-    text = texts[here.id]
-    now = cells_of(Row("", here.component, text, zones))
+    text = texts[own.id]
+    written = Row("", own.component, text, zones)
+    now = cells_of(written)
     columns = edited(row, now)
-    shown = now
-    zone = row.cells.get("zone", "").strip()
-    if columns & {"zone", "start", "end"} and zone != now["zone"] and is_zone(zone):
-        shown = cells_of(Row("", here.component, text, zones), zone)
+    shown = _shown(row, sheet, now, written)
+    if shown is not now:
         columns -= {name for name in ("start", "end", "zone") if not edited(row, shown) & {name}}
         if not edited(row, shown) & {"start", "end", "all_day"}:
             columns -= {"zone"}
@@ -200,27 +221,50 @@ def _edited(
         return []
     if changed_since(row, now):
         raise BadCell("modified", "It was changed here since the table was written.")
-    facts = examine(here.component, text, zones)
-    fields = edited_fields(row, now, shown, read_fields(text, zones), _clock(facts, zones))
-    if facts.marks & Mark.SERIES and facts.start_wall is not None and not here.recurrence_id:
-        begin = start_of(read_fields(text, zones), zones).wall_seconds
-        at = fields_at(text, begin, zones)
-        own = read_fields(text, zones)
-        if (fields.start, fields.end) == (own.start, own.end):
+    facts = examine(own.component, text, zones)
+    known = here(text, now, shown, _clock(facts, zones), zones)
+    wanted = wanted_of(row, known)
+    fields = wanted.fields
+    if facts.marks & Mark.SERIES and facts.start_wall is not None and not own.recurrence_id:
+        begin = start_of(known.fields, zones).wall_seconds
+        if (fields.start, fields.end) == (known.fields.start, known.fields.end):
+            at = fields_at(text, begin, zones)
             fields.start, fields.end = at.start, at.end
-        members = [Entry(one.id, texts[one.id]) for one in group if one.calendar == here.calendar]
-        plan = edit(Group(members, _clock(facts, zones), zones), here.id, begin, "all", fields, stamp(), str(uuid4()))
-        known = {int(one.id): one for one in group}
+        members = [Entry(one.id, texts[one.id]) for one in group if one.calendar == own.calendar]
+        plan = edit(Group(members, _clock(facts, zones), zones), own.id, begin, "all", fields, stamp(), str(uuid4()))
+        placed = {int(one.id): one for one in group}
         return [
-            (known[made.id], made.text)
+            (placed[made.id], made.text)
             for made in plan.edits
             if made.id is not None and made.text != texts[VersionId(made.id)]
         ]
-    made = rewritten(text, fields, stamp(), zones=zones)
+    made = rewritten(text, fields, stamp(), zones=zones, exact=wanted.exact)
     if made == text:
         tally.same += 1
         return []
-    return [(here, made)]
+    return [(own, made)]
+
+
+def _shown(row: SheetRow, sheet: Sheet, now: Mapping[str, str], written: Row) -> Mapping[str, str]:
+    """An entry's cells as the table showed them: in the zone its row names, or, where that was edited, as now.
+
+    Raises:
+        BadCell: if a zone was edited in a table that shows times in one that is not the entry's.
+    """
+    zone = row.cells.get("zone", "").strip()
+    if zone == now["zone"] or not is_zone(zone):
+        return now
+    shown = cells_of(written, zone)
+
+    def stands(cells: Mapping[str, str]) -> bool:
+        return not edited(row, cells) & {"start", "end"}
+
+    if stands(now) and not (stands(shown) and sheet.alike):
+        return now
+    if zone != sheet.zone and not stands(shown) and stands(cells_of(written, sheet.zone)):
+        said = f"This table shows times in {sheet.zone}; a zone is changed in one that shows each in its own."
+        raise BadCell("zone", said)
+    return shown
 
 
 def _clock(facts: Facts, zones: Zones) -> Clock | None:
