@@ -105,6 +105,24 @@ def test_a_series_goes_with_its_changed_occurrences(bench: Bench) -> None:
     assert len({row.calendar_id for row in bench.entries()}) == 1
 
 
+def test_a_series_that_stays_takes_over_the_changed_occurrences_of_the_one_that_goes(bench: Bench) -> None:
+    weekly = ("DURATION:PT1H", "RRULE:FREQ=WEEKLY;COUNT=6", "LOCATION:Wet lab")
+    bench.bring(calendar(event("one", "Forum", "20261102T090000Z", *weekly)), "Lab")
+    moved = event("two", "Forum", "20261109T110000Z", "RECURRENCE-ID:20261109T090000Z", "LOCATION:Deck")
+    bench.bring(calendar(event("two", "Forum", "20261102T090000Z", *weekly, "EXDATE:20261123T090000Z"), moved), "Ships")
+    before = sorted(bench.texts())
+    (group,) = _look(bench)
+    with bench.store.read() as connection:
+        plan = duplicates.plan(connection, group.id, Wish(policy=("order",), order=(1,)))
+    assert plan is not None
+    assert (plan.joined.more, plan.joined.fewer) == (("2026-11-23 09:00",), ())
+    batch, _ = duplicates.accept(bench.store, group.id, Wish(policy=("order",), order=(1,)))
+    assert sorted((row.uid, row.recurrence_id) for row in bench.entries()) == [("one", ""), ("one", "20261109T090000Z")]
+    assert moved.replace("UID:two", "UID:one") in bench.texts()
+    apply(bench.store, propose_undo(bench.store, batch))
+    assert sorted(bench.texts()) == before
+
+
 def test_parts_of_a_series_that_is_gone_are_no_duplicates_of_each_other(bench: Bench) -> None:
     single = [event(f"x{k}", "Forum", f"202611{24 + k}T090000Z", *WHEN[1:2], "LOCATION:Wet lab") for k in (0, 1)]
     single = [text.replace("DTEND:20261124", f"DTEND:202611{24 + k}") for k, text in enumerate(single)]

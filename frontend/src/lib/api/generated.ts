@@ -3073,7 +3073,7 @@ export interface components {
          * @description In which way entries are one meeting.
          * @enum {string}
          */
-        Alike: "identical" | "same-uid" | "same-time" | "shifted" | "parts" | "cut" | "changed" | "loose" | "echo";
+        Alike: "identical" | "same-uid" | "same-time" | "other-length" | "shifted" | "parts" | "cut" | "changed" | "loose" | "echo";
         /**
          * AlikeOut
          * @description Two calendars, and how many UIDs and titles stand in both.
@@ -4023,9 +4023,33 @@ export interface components {
             taken: string[];
             /**
              * Lost
-             * @description what goes with the others
+             * @description what goes with the others; the first of it
              */
             lost: string[];
+            /**
+             * Lost Count
+             * @description how much that is in all
+             */
+            lost_count: number;
+            /**
+             * More
+             * @description when the one that stays happens and another does not; the first of these times
+             */
+            more: string[];
+            /** More Count */
+            more_count: number;
+            /**
+             * Fewer
+             * @description when only those happen that go; the first of these times
+             */
+            fewer: string[];
+            /** Fewer Count */
+            fewer_count: number;
+            /**
+             * Only Some
+             * @description whether so much happens that not all times were compared
+             */
+            only_some: boolean;
         };
         /**
          * DuplicatesOut

@@ -107,6 +107,7 @@
 <button
   type="button"
   class="text-brass underline"
-  onclick={() => onchange([...alarms, { related: 'start', minutes: whole ? 1440 - 18 * 60 : 15, at: '', place: -1, seconds: 0 }])}
+  onclick={() =>
+    onchange([...alarms, { related: 'start', minutes: whole ? 1440 - 18 * 60 : 15, at: '', place: -1, seconds: 0 }])}
   >add an alarm</button
 >

@@ -35,6 +35,7 @@ KIND_TITLES: dict[Alike, tuple[str, str]] = {
     Alike.IDENTICAL: ("Identical", "everything they say is the same"),
     Alike.SAME_UID: ("One UID", "one UID, and something they say differs"),
     Alike.SAME_TIME: ("Same title and time", "other UIDs; title, time and length agree"),
+    Alike.OTHER_LENGTH: ("Same start, another length", "other UIDs; title and start agree, and one is longer"),
     Alike.SHIFTED: ("Shifted", "two zones apart, or a day beside its hours"),
     Alike.PARTS: ("Series and its parts", "single entries that stand at the times of a series"),
     Alike.CUT: ("Series cut in pieces", "shorter series that a longer one contains"),
@@ -42,6 +43,9 @@ KIND_TITLES: dict[Alike, tuple[str, str]] = {
     Alike.LOOSE: ("Changed outside its series", "an occurrence, and a change of it that its series does not know"),
     Alike.ECHO: ("Echoes", "came back through a feed"),
 }
+#: So much of what is lost is shown, and so many of the times at which it happens otherwise.
+_SHOWN, _TIMES = 40, 6
+_TAKEN = {"RECURRENCE-ID": "Changed occurrences"}
 Fate = Literal["stays", "goes", "read only", "open"]
 _FIRST = ("SUMMARY", "DTSTART", "DTEND", "DURATION", "RRULE", "LOCATION", "DESCRIPTION")
 _LAST = ("UID", "SEQUENCE", "LAST-MODIFIED", "CREATED", "DTSTAMP")
@@ -133,7 +137,15 @@ class DuplicateOut(BaseModel):
     why: str = Field(description="what decided which stays")
     choices: list[int] = Field(description="which of them may stay instead, one after the other")
     taken: list[str] = Field(description="what the one that stays takes over")
-    lost: list[str] = Field(description="what goes with the others")
+    lost: list[str] = Field(description="what goes with the others; the first of it")
+    lost_count: int = Field(description="how much that is in all")
+    more: list[str] = Field(
+        description="when the one that stays happens and another does not; the first of these times"
+    )
+    more_count: int
+    fewer: list[str] = Field(description="when only those happen that go; the first of these times")
+    fewer_count: int
+    only_some: bool = Field(description="whether so much happens that not all times were compared")
 
 
 class ApartOut(BaseModel):
@@ -198,6 +210,8 @@ def one(app: AppDep, group: GroupNo, wish: AcceptIn) -> DuplicateOut | None:
     order = [plan.keep, *(member for member in plan.members if member is not plan.keep)]
     readable = {member.id for member in plan.stays}
     goes = {member.id for member in plan.goes}
+    joined = plan.joined
+    lost, more, fewer = (list(said) if plan.goes else [] for said in (joined.joined.lost, joined.more, joined.fewer))
 
     def fate(member: stored.Member) -> Fate:
         if member is plan.keep:
@@ -208,8 +222,10 @@ def one(app: AppDep, group: GroupNo, wish: AcceptIn) -> DuplicateOut | None:
         id=group, kind=plan.found.kind, title=KIND_TITLES[plan.found.kind][0], score=plan.found.score,
         reasons=list(plan.found.reasons), fields=_aligned(plan, order), why=plan.why, choices=list(plan.choices),
         members=[_member(one, fate(one), present.entry(entries[one.id])) for one in order],
-        taken=[details.label(name) for name in plan.joined.taken],
-        lost=[_lost(line) for line in plan.joined.lost] if plan.goes else [],
+        taken=[_TAKEN.get(name) or details.label(name) for name in joined.joined.taken],
+        lost=[_lost(line) for line in lost[:_SHOWN]], lost_count=len(lost),
+        more=more[:_TIMES], more_count=len(more), fewer=fewer[:_TIMES], fewer_count=len(fewer),
+        only_some=joined.cut,
     )  # fmt: skip
 
 
@@ -236,6 +252,9 @@ def _aligned(plan: Plan, order: list[stored.Member]) -> list[AlignedOut]:
 
 
 def _lost(line: str) -> str:
+    when, mark, rest = line.partition(" · ")
+    if mark and when[:4].isdigit():
+        return f"{when} · {_lost(rest)}"
     name, _, value = line.partition(":")
     return f"{details.label(name.partition(';')[0])}: {unescape_text(value)}"
 

@@ -82,19 +82,22 @@ class _Matching(Generic[Key]):
         self.apart, self.threshold, self.bounds, self.pause = apart, threshold, bounds, pause
         self.around = Around.of(items)
         self.contents: dict[int, Content] = {}
+        #: What the changed occurrences of a series say.
+        self.parts: dict[int, tuple[bytes, ...]] = {}
         self.pairs: dict[tuple[int, int], Pair] = {}
 
     def groups(self) -> list[Group[Key]]:
         items = self.items
         by_uid = [*candidates.of_one_uid(items), *candidates.of_one_text(items)]
-        by_time = list(candidates.at_one_time(items))
+        by_time = [*candidates.at_one_time(items), *candidates.from_one_time(items)]
         self._fetch(n for pair in (*by_uid, *by_time) for n in pair)
         self.around.covered = _covered(items, [*by_uid, *by_time])
         for a, b in by_uid:
             self._same_uid(a, b)
         for a, b in by_time:
             if (a, b) not in self.pairs:
-                self._note(a, b, Alike.SAME_TIME, at_one_time(items[a], items[b], self.around, *self._said(a, b)))
+                kind = Alike.SAME_TIME if items[a].length == items[b].length else Alike.OTHER_LENGTH
+                self._note(a, b, kind, at_one_time(items[a], items[b], self.around, *self._said(a, b)))
         self._shifted()
         self._within()
         return grouped(items, self._echoes())
@@ -102,9 +105,12 @@ class _Matching(Generic[Key]):
     def _fetch(self, numbers: Iterable[int]) -> None:
         wanted = sorted({n for n in numbers if n not in self.contents})
         if wanted:
-            texts = self.read([self.items[n].key for n in wanted])
+            texts = self.read([key for n in wanted for key in (self.items[n].key, *self.items[n].others)])
             for n in wanted:
                 self.contents[n] = content_of(texts.get(self.items[n].key, ""))
+                if self.items[n].others:
+                    said = (content_of(texts.get(key, "")).body for key in self.items[n].others)
+                    self.parts[n] = tuple(sorted(said))
 
     def _said(self, a: int, b: int) -> tuple[Content, Content]:
         return self.contents.get(a, NOTHING), self.contents.get(b, NOTHING)
@@ -124,7 +130,7 @@ class _Matching(Generic[Key]):
         if frozenset((self.items[a].key, self.items[b].key)) in self.apart:
             return
         said, too = self._said(a, b)
-        changed = len(self.items[a].others) != len(self.items[b].others)
+        changed = self.parts.get(a) != self.parts.get(b)
         if kind in (Alike.SAME_UID, Alike.SAME_TIME) and said.body and said.body == too.body and not changed:
             kind = Alike.IDENTICAL
             apart = self.items[a].calendar != self.items[b].calendar
@@ -149,7 +155,11 @@ class _Matching(Generic[Key]):
 
     def _within(self) -> None:
         items = self.items
-        found = list(within.held(items, self.clocks, self.bounds))
+        found = [
+            one
+            for one in within.held(items, self.clocks, self.bounds)
+            if (one.whole, one.part) not in self.pairs and (one.part, one.whole) not in self.pairs
+        ]
         self._fetch(n for one in found for n in (one.whole, one.part))
         for one in found:
             whole, part = items[one.whole], items[one.part]

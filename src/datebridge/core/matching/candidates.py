@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Hashable, Iterator, Sequence
+from itertools import pairwise
 
 from datebridge.core.matching.item import Item
 from datebridge.core.matching.titles import Words, words
@@ -39,15 +40,29 @@ def of_one_text(items: Sequence[Item[Hashable]]) -> Iterator[tuple[Number, Numbe
 
 
 def at_one_time(items: Sequence[Item[Hashable]]) -> Iterator[tuple[Number, Number]]:
-    """Entries that begin and end together and repeat alike, where their titles may be meant to be one."""
+    """Entries that begin and end together and repeat by one rule, where their titles may be meant to be one."""
     blocks: defaultdict[tuple[object, ...], list[int]] = defaultdict(list)
     for n, item in enumerate(items):
         if item.timed is not None:
             clock = item.no_clock
-            blocks[item.component, clock, item.start, item.length, item.recurrence].append(n)
+            blocks[item.component, clock, item.start, item.length, item.rules].append(n)
     for block in blocks.values():
         if len(block) > 1:
             yield from _in_block(items, block)
+
+
+def from_one_time(items: Sequence[Item[Hashable]]) -> Iterator[tuple[Number, Number]]:
+    """Entries of one title that begin together, repeat alike and end apart, each with the one before it."""
+    blocks: defaultdict[tuple[object, ...], list[int]] = defaultdict(list)
+    for n, item in enumerate(items):
+        title = words(item.title)
+        if title and item.timed is not None:
+            blocks[item.component, item.no_clock, item.start, item.rules, title].append(n)
+    for block in blocks.values():
+        block.sort(key=lambda n: items[n].length)
+        for a, b in pairwise(block):
+            if items[a].length != items[b].length:
+                yield min(a, b), max(a, b)
 
 
 def _in_block(items: Sequence[Item[Hashable]], block: list[int]) -> Iterator[tuple[Number, Number]]:

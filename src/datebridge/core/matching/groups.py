@@ -19,6 +19,7 @@ class Alike(StrEnum):
     IDENTICAL = "identical"  #: all they say is the same
     SAME_UID = "same-uid"  #: one UID, and something they say differs
     SAME_TIME = "same-time"  #: other UIDs; title, time and length agree
+    OTHER_LENGTH = "other-length"  #: other UIDs; title and start agree, and one is longer
     SHIFTED = "shifted"  #: an offset between two zones apart, or a day beside its hours
     PARTS = "parts"  #: a series, and single entries it consists of
     CUT = "cut"  #: a series, and series it consists of

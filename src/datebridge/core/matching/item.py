@@ -81,6 +81,12 @@ class Item(NamedTuple, Generic[Key_co]):
         return self.timed.recurrence if self.timed is not None else ""
 
     @property
+    def rules(self) -> str:
+        """The same without what is left out."""
+        said = self.recurrence
+        return "\n".join(line for line in said.split("\n") if line[:1] not in "-!@") if "\n" in said else said
+
+    @property
     def length(self) -> int:
         """In seconds on its clock."""
         return self.timed.end_wall - self.timed.start_wall if self.timed is not None else 0

@@ -82,7 +82,7 @@ class _Joining:
                 and line.name not in _SEVERAL
                 and line.name != "ATTENDEE"
             ):
-                self._lose(f"{line.name}:{line.value}")
+                self._lose(raws[index])
             else:
                 self._add(line.name, raws[index])
             names.add(line.name)
@@ -122,7 +122,7 @@ class _Joining:
         self.taken[name] = None
 
     def _lose(self, said: str) -> None:
-        self.lost[said if len(said) <= _MOST_SHOWN else f"{said[: _MOST_SHOWN - 1]}…"] = None
+        self.lost[shortened(said)] = None
 
     def _categories(self, value: str) -> None:
         known = {one.casefold() for _, line in self.lines.own("CATEGORIES") for one in split_text_list(line.value)}
@@ -157,7 +157,13 @@ class _Joining:
                 self.lines.add_block(block)
                 self.taken["VALARM"] = None
             else:
-                self._lose(f"VALARM {_rings(block)[0]}")
+                for line in (_rings(block)[0], *_says(block)):
+                    self._lose(f"VALARM {line}")
+
+
+def shortened(line: str) -> str:
+    """A line as it is shown among what is lost."""
+    return line if len(line) <= _MOST_SHOWN else f"{line[: _MOST_SHOWN - 1]}…"
 
 
 def _value(name: str, value: str) -> str:

@@ -102,7 +102,10 @@ def of_contents(one: Content, other: Content) -> list[Evidence]:
     found = []
     if one.people and other.people:
         both, all_ = one.people & other.people, one.people | other.people
-        if both:
+        if both and both not in (one.people, other.people):
+            many = counted(len(all_), "person", "people")
+            found.append(Evidence(-9.0, f"{len(both)} of {many} in common, and each has some the other has not"))
+        elif both:
             weight = 2.0 if len(both) * 2 >= len(all_) else 1.0
             many = counted(len(all_), "person", "people")
             said = f"the same {many}" if len(both) == len(all_) else f"{len(both)} of {many} in common"
@@ -146,10 +149,13 @@ def at_one_time(
     one: Item[Hashable], other: Item[Hashable], around: Around, said: Content = NOTHING, too: Content = NOTHING
 ) -> list[Evidence]:
     """Two entries that begin and end together and repeat alike."""
-    when = "same days" if one.all_day else "same start and length"
+    same = one.length == other.length
+    when = "same start, and one is longer" if not same else "same days" if one.all_day else "same start and length"
+    if one.recurrence != other.recurrence:
+        when = f"{when}, and other dates left out"
     return [
-        Evidence(-1.0, when), of_titles(one, other, around), of_places(one, other), *of_contents(said, too),
-        of_calendars(one, other, around),
+        Evidence(-1.0 if same else -3.0, when), of_titles(one, other, around), of_places(one, other),
+        *of_contents(said, too), of_calendars(one, other, around),
     ]  # fmt: skip
 
 

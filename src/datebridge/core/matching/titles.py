@@ -20,8 +20,8 @@ Likeness = Literal["same", "slip", "other"]
 
 #: What programs put before a title when they forward, answer, copy or cancel it.
 _BEFORE = re.compile(
-    r"\s*(?:(?:fwd?|re|aw|wg|tr|rv|vs|sv|copy|copy of|cancell?ed|invitation|updated invitation|updated|accepted"
-    r"|declined|tentative)\s*:|\[(?:ext|external|fwd?|cancell?ed)\])\s*",
+    r"\s*(?:copy\s+of\s+|(?:fwd?|re|aw|wg|tr|rv|vs|sv|copy|copy of|cancell?ed|invitation|updated invitation|updated"
+    r"|accepted|declined|tentative)\s*:|\[(?:ext|external|fwd?|cancell?ed)\])\s*",
     re.IGNORECASE,
 )
 _AFTER = re.compile(r"\s*\((?:copy|cancell?ed)\)\s*$", re.IGNORECASE)

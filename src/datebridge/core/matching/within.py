@@ -78,9 +78,21 @@ def _of_title(
         whole = _longer(items, part, parts, times, at)
         if whole is not None:
             parts[part] = whole
-            many = counted(len(times[part].spans), "time")
-            yield Held(whole, part, Alike.CUT, Evidence(1.5, f"all of its {many} are times of the longer series"))
+            yield _held(whole, part, times)
     yield from _singles(items, [n for n in series if n not in parts], numbers, times, at)
+
+
+def _held(whole: int, part: int, times: dict[int, _Times]) -> Held:
+    """A series within another one: the same, otherwise said or with some of it left out; or a piece of it."""
+    own, others = times[part], times[whole]
+    many = counted(len(own.spans), "time")
+    left = len(others.spans) - len(own.spans)
+    if not left:
+        return Held(whole, part, Alike.SAME_TIME, Evidence(2.0, f"all of their {many} are the same, otherwise said"))
+    if (own.order[0], own.order[-1]) == (others.order[0], others.order[-1]):
+        said = f"all of its {many} are times of the other, which has {left:,} more"
+        return Held(whole, part, Alike.SAME_TIME, Evidence(1.5, said))
+    return Held(whole, part, Alike.CUT, Evidence(1.5, f"all of its {many} are times of the longer series"))
 
 
 def _longer(
@@ -96,7 +108,7 @@ def _longer(
 
 
 def _is_cut(whole: _Times, part: _Times) -> bool:
-    if not part.spans or len(part.spans) >= len(whole.spans):
+    if not part.spans or len(part.spans) > len(whole.spans):
         return False
     looked = part.order[:_LOOKED]
     ends = dict(part.spans)

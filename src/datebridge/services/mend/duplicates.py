@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from datebridge.core.changes import PERSON, By, Change, Kind
-from datebridge.core.ids import SetId, VersionId
+from datebridge.core.checks import examine
+from datebridge.core.ids import CalendarId, SetId, VersionId
 from datebridge.core.index.facts import ANSWERS
 from datebridge.core.matching import CONTAINING, Alike
-from datebridge.core.matching.joining import Joined, join
 from datebridge.core.matching.surviving import CRITERIA, Criterion, Twin, choose
+from datebridge.core.matching.wholes import JoinedWhole, Whole, join_contained, join_wholes
 from datebridge.core.merge import BOOKKEEPING, TIMES
 from datebridge.core.text.component import Component
 from datebridge.core.words.plural import counted
+from datebridge.core.zones.meaning import Zones
 from datebridge.services.jobs.jobs import JobContext
 from datebridge.store import duplicates as stored
 from datebridge.store.changesets.apply import apply
@@ -27,6 +29,7 @@ from datebridge.store.sql import chunks
 _AT_ONCE = 500
 #: What makes an entry say no more.
 _UNSAID = BOOKKEEPING | TIMES | {"UID"}
+_TAKES_OVER = "Takes over what the others say."
 _NOTHING = "Nothing of this can be removed: what is there twice stands where it can only be read."
 GONE = "This group is no longer as it was: an entry of it was changed or deleted. Look for duplicates again."
 
@@ -64,7 +67,9 @@ class Plan:
     Attributes:
         keep: the member that stays; why: what decided it.
         goes: those that are removed; stays: those that would be, and can only be read.
-        joined: the text of the one that stays, with what it takes over, and what is lost.
+        parts: the changed occurrences of each series among them.
+        joined: the one that stays, with what it takes over, what is lost, and what happens otherwise.
+        zones: what the calendar of the one that stays defines.
         choices: which of them a person may have stay instead, one after the other.
     """
 
@@ -74,8 +79,15 @@ class Plan:
     why: str
     goes: tuple[Member, ...]
     stays: tuple[Member, ...]
-    joined: Joined
+    parts: Mapping[VersionId, tuple[Member, ...]]
+    joined: JoinedWhole
     choices: tuple[VersionId, ...]
+    zones: Zones
+
+    def rewritten(self) -> list[tuple[Member, str]]:
+        """What of the one that stays, and of its changed occurrences, becomes another text."""
+        own = (self.keep, *self.parts.get(self.keep.id, ()))
+        return [(one, text) for one, text in zip(own, self.joined.texts, strict=True) if text != one.text]
 
 
 def match_job(context: JobContext) -> dict[str, Any]:
@@ -90,10 +102,33 @@ def plan(connection: Connection, number: int, wish: Wish, keep: VersionId | None
         keep: the member that stays, chosen by a person.
     """
     found = stored.one(connection, number)
-    return _plan(found, stored.members_of(connection, found.members), wish, keep) if found is not None else None
+    return _plan(found, _known(connection, [found]), wish, keep) if found is not None else None
 
 
-def _plan(found: Found, members: Mapping[VersionId, Member], wish: Wish, keep: VersionId | None = None) -> Plan:
+@dataclass(frozen=True, slots=True)
+class _Known:
+    """What plans are made from: members, the changed occurrences of series, what calendars define."""
+
+    members: Mapping[VersionId, Member]
+    parts: Mapping[VersionId, tuple[Member, ...]]
+    zones: Mapping[CalendarId, Zones]
+
+    def whole(self, member: Member) -> Whole:
+        texts = tuple(one.text for one in self.parts.get(member.id, ()))
+        return Whole(member.text, texts, self.zones[member.calendar])
+
+
+def _known(connection: Connection, groups: Iterable[Found]) -> _Known:
+    members = stored.members_of(connection, (n for group in groups for n in group.members))
+    changed = stored.changed_occurrences(connection, members)
+    others = stored.members_of(connection, (n for own in changed.values() for n in own))
+    parts = {master: tuple(others[n] for n in own if n in others) for master, own in changed.items()}
+    zones = {number: zones_of(connection, number) for number in {one.calendar for one in members.values()}}
+    return _Known(members, parts, zones)
+
+
+def _plan(found: Found, known: _Known, wish: Wish, keep: VersionId | None = None) -> Plan:
+    members = known.members
     own = [members[n] for n in found.members]
     if found.kind in CONTAINING:  # a part cannot stay for the whole: what only the whole has would go
         at, why = 0, "chosen by hand" if keep == found.members[0] else "it contains the others"
@@ -105,12 +140,15 @@ def _plan(found: Found, members: Mapping[VersionId, Member], wish: Wish, keep: V
     # A change that the series does not know is not thrown away: it is a person's to say which of the two is right.
     loose = found.kind is Alike.LOOSE and keep != found.members[0]
     goes = () if loose else tuple(one for one in rest if one.writable)
-    others = [] if found.kind in CONTAINING else [one.text for one in goes]
-    joined = join(own[at].text, others, own[at].writable)
+    stays, others = known.whole(own[at]), [known.whole(one) for one in goes]
+    if found.kind in CONTAINING:
+        joined = join_contained(stays, others, own[at].writable)
+    else:
+        joined = join_wholes(stays, others, own[at].writable, shifted=found.kind is Alike.SHIFTED)
     after = tuple(one.id for one in (*own[at + 1 :], *own[:at]))
     choices = (found.members[0],) if loose else () if found.kind in CONTAINING else after
     readable = tuple(one for one in rest if not one.writable)
-    return Plan(found, tuple(own), own[at], why, goes, readable, joined, choices)
+    return Plan(found, tuple(own), own[at], why, goes, readable, known.parts, joined, choices, stays.zones)
 
 
 def accept(store: Store, number: int, wish: Wish, keep: VersionId | None = None, by: By = PERSON) -> tuple[SetId, str]:
@@ -151,8 +189,8 @@ def propose_job(context: JobContext) -> dict[str, Any]:
         for at, some in enumerate(chunks(groups, _AT_ONCE)):
             context.progress(at * _AT_ONCE, len(groups), "groups")
             with store.read() as connection:
-                members = stored.members_of(connection, (n for group in some for n in group.members))
-            removing.add([_plan(group, members, wish) for group in some])
+                known = _known(connection, some)
+            removing.add([_plan(group, known, wish) for group in some])
         number = sum(change.after is None for change in draft.changes)
         draft.title = lambda tally: f"Remove {counted(number, 'duplicate')} from {tally.where}"
         draft.reason = removing.said(len(groups))
@@ -173,25 +211,25 @@ class _Removing:
         """Short transactions, as many as pieces are added."""
         wanted = [one for one in plans if self._is_clear(one)]
         with self.draft.stage() as writer:
-            connection = writer.connection
-            moved = stored.changed_occurrences(connection, (one.id for made in wanted for one in made.goes))
-            others = stored.members_of(connection, (n for own in moved.values() for n in own))
             for made in wanted:
                 keep = made.keep
                 for one in made.goes:
                     said = f"The same as in {keep.calendar_name}: {made.found.reasons[0]}."
-                    for member in (one, *(others[n] for n in moved.get(one.id, ()))):
+                    for member in (one, *made.parts.get(one.id, ())):
                         self.draft.add(_change(member, None, said))
-                if made.joined.text != keep.text:
-                    zones = zones_of(connection, keep.calendar)
-                    version = writer.add_text(keep.component, made.joined.text, zones)
-                    self.draft.add(_change(keep, version, "Takes over what the others say."))
+                for member, text in made.rewritten():
+                    version = writer.add_text(member.component, text, made.zones)
+                    self.draft.add(_change(member, version, _TAKES_OVER))
+                for text in made.joined.fresh:
+                    facts = examine(keep.component, text, made.zones)
+                    place = keep.calendar, keep.component, facts.uid, facts.recurrence_id
+                    self.draft.add(Change(*place, None, writer.add(facts, text), _TAKES_OVER))
 
     def _is_clear(self, made: Plan) -> bool:
         """Whether nothing of it is decided by a group before; what contains others may contain more of them."""
         self._readable += len(made.stays)
         goes = {one.id for one in made.goes}
-        joined = made.joined.text != made.keep.text
+        joined = bool(made.rewritten() or made.joined.fresh)
         if not goes:
             return False
         clash = (

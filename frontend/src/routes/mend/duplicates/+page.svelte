@@ -7,6 +7,7 @@
   import Deck from '$lib/ui/Deck.svelte';
   import JobLine from '$lib/ui/JobLine.svelte';
   import PagedList from '$lib/ui/PagedList.svelte';
+  import JoinedNote from '$lib/mend/JoinedNote.svelte';
   import GroupBanks from '$lib/mend/GroupBanks.svelte';
   import GroupRow from '$lib/mend/GroupRow.svelte';
   import KeepOrder from '$lib/mend/KeepOrder.svelte';
@@ -280,6 +281,7 @@
         <p>{group.data.reasons.join('; ')}.</p>
       </div>
       <GroupBanks group={group.data} calendars={byId} />
+      <JoinedNote group={group.data} />
     {:else if asked.group && group.data === null}
       <p class="text-soft p-4">This group is no longer as it was. Choose another one.</p>
     {:else if asked.group}
@@ -295,11 +297,11 @@
         ?.label}
       stays: {group.data.why}.</span
     >
-    {#if group.data.taken.length}<span class="text-added ml-2"
-        >It takes over: {group.data.taken.join(', ').toLowerCase()}.</span
+    {#if group.data.lost_count}<span class="text-removed ml-2"
+        >{counted(group.data.lost_count, 'thing', 'things')} they say {group.data.lost_count === 1 ? 'goes' : 'go'} with them.</span
       >{/if}
-    {#if group.data.lost.length}<span class="text-removed ml-2" title={group.data.lost.join('\n')}
-        >Goes with the others: {group.data.lost.join('; ')}</span
+    {#if group.data.fewer_count}<span class="text-removed ml-2"
+        >{counted(group.data.fewer_count, 'time', 'times')} {group.data.fewer_count === 1 ? 'goes' : 'go'}.</span
       >{/if}
     {#snippet actions()}
       <Action onclick={next} key="s">Skip</Action>
