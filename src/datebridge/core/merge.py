@@ -129,14 +129,31 @@ def _revision(lines: Sequence[str]) -> int:
     return int(number) if number.isascii() and number.isdigit() and len(number) < 10 else -1
 
 
-def combined(mine: str, theirs: str, take_mine: Collection[str]) -> str:
-    """Theirs, with the named fields as they are in mine. Fields are whole: all lines of a name, or none."""
+def both_of(name: str, base: str | None, mine: str, theirs: str) -> list[_Part] | None:
+    """A field of both sides, part by part: what either has put in or taken out since the base.
+
+    Without a base, all that either has. None where that cannot be: both changed one part, or it stands once.
+    """
+    if name not in _SEVERAL:
+        return None
+    was = _parts(base).get(name, []) if base is not None else []
+    return _united(name, was, _parts(mine).get(name, []), _parts(theirs).get(name, []))
+
+
+def combined(
+    mine: str, theirs: str, take_mine: Collection[str], take_both: Collection[str] = (), base: str | None = None
+) -> str:
+    """Theirs, with the named fields as they are in mine, or made of both part by part where that can be.
+
+    Other fields are whole: all lines of a name, or none.
+    """
     left, right = _parts(mine), _parts(theirs)
     chosen = {
         name: (left if name in take_mine or (name in STAMPS and name not in right) else right).get(name, [])
         for name in dict.fromkeys([*right, *left])
     }
-    return _written(theirs, chosen)
+    united = {name: both_of(name, base, mine, theirs) for name in take_both}
+    return _written(theirs, chosen | {name: parts for name, parts in united.items() if parts is not None})
 
 
 def _written(frame: str, chosen: _Parts) -> str:
@@ -282,4 +299,15 @@ def _lines(parts: Iterable[_Part]) -> tuple[str, ...]:
     return tuple(line for part in parts for line in part)
 
 
-__all__ = ["STAMPS", "TIMES", "Conflict", "Differing", "Merged", "combined", "differing", "fields", "merge_sides"]
+__all__ = [
+    "STAMPS",
+    "TIMES",
+    "Conflict",
+    "Differing",
+    "Merged",
+    "both_of",
+    "combined",
+    "differing",
+    "fields",
+    "merge_sides",
+]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 
 from datebridge.services.sync import conflicts
@@ -61,6 +63,48 @@ def test_field_by_field_makes_one_of_both(conflict: tuple[World, int]) -> None:
     conflicts.take_merged(world.store, number, {"": ["LOCATION"]})
     assert both_sides(world) == ([EDITED, "LOCATION:Berth 9"], [EDITED, "LOCATION:Berth 9"])
     assert world.pushed() == {"dropped": 1, "pushed": 1}
+
+
+def test_what_both_sides_put_in_is_kept_part_by_part(world: World) -> None:
+    ida, ben = (f"ATTENDEE;SCHEDULE-AGENT=NONE:mailto:{who}@x.example" for who in ("ida", "ben"))
+    world.put("lantern", "berths", berth(1, "CATEGORIES:Lab"))
+    world.connect("lantern")
+    world.put("lantern", "berths", berth(1, "CATEGORIES:Lab,Tide", ida, "LOCATION:Quay"))
+    world.take("Berths", berth(1, "CATEGORIES:Lab,Ship", ben, "LOCATION:Deck"), existing="replace")
+    world.work()
+    (one,) = world.unsettled("conflict")
+    (pair,) = conflicts.both_banks(world.store, one.id)
+    both = [field.name for field in pair.fields if pair.sides[field.name] == "both"]
+    assert set(both) == {"CATEGORIES", "ATTENDEE"}
+    conflicts.take_merged(world.store, one.id, {"": ["LOCATION"]}, parts={"": both})
+    world.work()
+    (mine,), (theirs,) = world.texts(), world.there("lantern", "berths").values()
+    for text in (mine, theirs.replace("\r\n", "\n")):
+        assert {ida, ben, "LOCATION:Deck"} <= set(text.split("\n"))
+        assert sorted(re.findall(r"(?:CATEGORIES:|,)(\w+)", text)) == ["Lab", "Ship", "Tide"]
+
+
+@pytest.mark.parametrize("changed_there", [False, True])
+def test_an_occurrence_deleted_here_comes_back_only_if_it_was_changed_there(world: World, changed_there: bool) -> None:
+    master = berth(1, "RRULE:FREQ=DAILY;COUNT=4")
+    day = re.search(r"DTSTART[^:]*:(\d{8})", master)[1]  # type: ignore[index]
+    start = re.search(r"DTSTART(.*)", master)[1]  # type: ignore[index]
+    moved = berth(1, f"RECURRENCE-ID{start.replace(day, f'{int(day) + 1}')}", "LOCATION:{}")
+    world.put("lantern", "berths", f"{master}\n{moved.format('Quay')}")
+    world.connect("lantern")
+    where = "Deck" if changed_there else "Quay"
+    world.put("lantern", "berths", f"{master.replace('Launch', 'Lunch')}\n{moved.format(where)}")
+    world.take("Berths", berth(1, "RRULE:FREQ=DAILY;COUNT=4", "LOCATION:Office"), existing="replace")
+    world.delete("where:Quay")
+    world.work()
+    one = world.unsettled("conflict")[0]
+    conflicts.take_merged(world.store, one.id, {"": ["LOCATION"]})
+    world.work()
+    (theirs,) = world.there("lantern", "berths").values()
+    assert theirs.count("BEGIN:VEVENT") == len(world.texts()) == (2 if changed_there else 1)
+    assert "LOCATION:Office" in theirs
+    assert "Lunch" in theirs
+    assert not world.unsettled("conflict")
 
 
 def test_what_has_been_decided_is_not_decided_again(conflict: tuple[World, int]) -> None:

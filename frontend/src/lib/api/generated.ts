@@ -4232,11 +4232,16 @@ export interface components {
              */
             bookkeeping: boolean;
             /**
+             * Both Said
+             * @description made of both, part by part; null where that cannot be, or is one
+             */
+            both_said: string[] | null;
+            /**
              * Proposed
-             * @description mine where only this side has changed it
+             * @description what the merge of the two comes to
              * @enum {string}
              */
-            proposed: "mine" | "theirs";
+            proposed: "mine" | "theirs" | "both";
         };
         /**
          * Fields
@@ -4948,11 +4953,18 @@ export interface components {
         };
         /**
          * MergeIn
-         * @description Per entry of the series (by recurrence id; "" for the master) the fields taken from this side.
+         * @description Per entry of the series (by recurrence id; "" for the master) the fields taken from this side, and from both.
          */
         MergeIn: {
             /** Mine */
             mine: {
+                [key: string]: string[];
+            };
+            /**
+             * Both
+             * @default {}
+             */
+            both: {
                 [key: string]: string[];
             };
         };
@@ -7007,6 +7019,11 @@ export interface components {
             mine: string[];
             /** Theirs */
             theirs: string[];
+            /**
+             * Gone
+             * @description one side took it away, and the other left it as it was
+             */
+            gone: boolean;
             /** Fields */
             fields: components["schemas"]["FieldOut"][];
         };

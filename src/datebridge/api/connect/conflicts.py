@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict
+from typing import Literal
 
 from fastapi import HTTPException
 
@@ -23,7 +24,7 @@ from datebridge.api.context import AppDep
 from datebridge.api.kinds import Limit, Offset, PushNo
 from datebridge.api.routing import new_router
 from datebridge.core.ids import RemoteId
-from datebridge.core.merge import BOOKKEEPING, mine_counts
+from datebridge.core.merge import BOOKKEEPING, Differing, both_of, combined, mine_counts
 from datebridge.services.look import details
 from datebridge.services.sync import conflicts
 from datebridge.store import pushes
@@ -72,20 +73,29 @@ def conflict(app: AppDep, push_id: PushNo) -> ConflictOut:
         pairs=[
             PairOut(
                 recurrence_id=pair.recurrence_id, title=pair.recurrence_id or "the series or event itself",
-                mine=_lines(pair.mine), theirs=_lines(pair.theirs),
-                fields=[
-                    FieldOut(
-                        name=f.name, label=details.label(f.name), mine=list(f.mine), theirs=list(f.theirs),
-                        mine_said=details.in_words(pair.component, pair.mine, f.name),
-                        theirs_said=details.in_words(pair.component, pair.theirs, f.name),
-                        proposed="mine" if mine_counts(f, pair.sides) else "theirs",
-                        bookkeeping=f.name in BOOKKEEPING,
-                    )
-                    for f in pair.fields
-                ],
+                mine=_lines(pair.mine), theirs=_lines(pair.theirs), gone=not text,
+                fields=[_field(pair, field) for field in pair.fields],
             )
-            for pair in pairs
+            for pair, text in conflicts.outcome(pairs, {}, {})
         ],
+    )  # fmt: skip
+
+
+def _field(pair: conflicts.Pair, field: Differing) -> FieldOut:
+    def said(text: str) -> list[str]:
+        return details.in_words(pair.component, text, field.name)
+
+    parts = both_of(field.name, pair.base or None, pair.mine, pair.theirs)
+    lines = sorted(line for part in parts for line in part) if parts is not None else None
+    whole = combined(pair.mine, pair.theirs, (), {field.name}, pair.base or None)
+    both = said(whole) if lines not in (None, sorted(field.mine), sorted(field.theirs)) else None
+    proposed: Literal["mine", "theirs", "both"] = "mine" if mine_counts(field, pair.sides) else "theirs"
+    if both is not None and (pair.sides.get(field.name) == "both" or not pair.base):
+        proposed = "both"
+    return FieldOut(
+        name=field.name, label=details.label(field.name), mine=list(field.mine), theirs=list(field.theirs),
+        mine_said=said(pair.mine), theirs_said=said(pair.theirs), both_said=both, proposed=proposed,
+        bookkeeping=field.name in BOOKKEEPING,
     )  # fmt: skip
 
 
@@ -108,4 +118,4 @@ def take_mine(app: AppDep, push_id: PushNo) -> None:
 @router.post("/conflicts/{push_id}/merge")
 def merge(app: AppDep, push_id: PushNo, wish: MergeIn) -> MergedOut:
     """Make the entry anew, field by field."""
-    return MergedOut(set_id=conflicts.take_merged(app.store, push_id, wish.mine))
+    return MergedOut(set_id=conflicts.take_merged(app.store, push_id, wish.mine, parts=wish.both))

@@ -252,7 +252,8 @@ class FieldOut(BaseModel):
     mine_said: list[str] = Field(description="the same as people read it; nothing where it has none")
     theirs_said: list[str]
     bookkeeping: bool = Field(description="what programs note for each other: it decides itself")
-    proposed: Literal["mine", "theirs"] = Field(description="mine where only this side has changed it")
+    both_said: list[str] | None = Field(description="made of both, part by part; null where that cannot be, or is one")
+    proposed: Literal["mine", "theirs", "both"] = Field(description="what the merge of the two comes to")
 
 
 class PairOut(BaseModel):
@@ -260,6 +261,7 @@ class PairOut(BaseModel):
     title: str
     mine: list[str]
     theirs: list[str]
+    gone: bool = Field(description="one side took it away, and the other left it as it was")
     fields: list[FieldOut]
 
 
@@ -275,6 +277,7 @@ class MergedOut(BaseModel):
 
 
 class MergeIn(BaseModel):
-    """Per entry of the series (by recurrence id; "" for the master) the fields taken from this side."""
+    """Per entry of the series (by recurrence id; "" for the master) the fields taken from this side, and from both."""
 
     mine: dict[str, list[str]]
+    both: dict[str, list[str]] = {}

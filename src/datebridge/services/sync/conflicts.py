@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from urllib.parse import urljoin
 
@@ -43,7 +43,8 @@ class Pair:
 
     Attributes:
         sides: whose state of a field counts by itself, where it is known what both began from: only one of the two
-            changed it (`core.merge`).
+            changed it, or both put in or took out parts of it (`core.merge`).
+        base: what both began from; "" where that is not known, or it was not there.
     """
 
     recurrence_id: str
@@ -52,6 +53,17 @@ class Pair:
     theirs: str
     fields: tuple[Differing, ...]
     sides: Mapping[str, Side]
+    base: str = ""
+
+    def made(self, mine: Collection[str], both: Collection[str]) -> str:
+        """What becomes of it, with the named fields as here, or of both part by part; "" where it is gone.
+
+        What one side has taken away and the other left as it was is gone; what the other changed stays.
+        """
+        if self.mine and self.theirs:
+            return combined(self.mine, self.theirs, mine, both, self.base or None)
+        merged = merge_sides(self.base or None, self.mine or None, self.theirs or None)
+        return (self.mine or self.theirs) if merged.conflicts else merged.text or ""
 
 
 def both_banks(store: Store, push_id: PushId) -> list[Pair]:
@@ -69,8 +81,21 @@ def both_banks(store: Store, push_id: PushId) -> list[Pair]:
         here, there = mine.get(key, ("", VersionId(0)))[0], theirs.get(key, "")
         both = key in mine and key in theirs
         sides = merge_sides(base[key], here, there).sides if both and key in base else {}
-        pairs.append(Pair(key[1], key[0], here, there, tuple(differing(here, there)) if both else (), sides))
+        fields = tuple(differing(here, there)) if both else ()
+        pairs.append(Pair(key[1], key[0], here, there, fields, sides, base.get(key, "")))
     return pairs
+
+
+def outcome(
+    pairs: Sequence[Pair], mine: Mapping[str, list[str]], parts: Mapping[str, list[str]]
+) -> list[tuple[Pair, str]]:
+    """What becomes of each entry, see `Pair.made`; a series does not go where an occurrence of it stays."""
+    made = [(one, one.made(mine.get(one.recurrence_id, ()), parts.get(one.recurrence_id, ()))) for one in pairs]
+    left = {pair.component for pair, text in made if text and pair.recurrence_id}
+    return [
+        (one, text or (one.mine or one.theirs if one.component in left and not one.recurrence_id else ""))
+        for one, text in made
+    ]
 
 
 def _mine(store: Store, connection: Connection, one: Push) -> dict[Key, tuple[str, VersionId]]:
@@ -141,8 +166,14 @@ def try_again(store: Store, remote_id: RemoteId | None = None, message: str | No
     return found
 
 
-def take_merged(store: Store, push_id: PushId, mine: Mapping[str, list[str]], by: By = PERSON) -> SetId | None:
+def take_merged(
+    store: Store, push_id: PushId, mine: Mapping[str, list[str]], by: By = PERSON,
+    parts: Mapping[str, list[str]] | None = None,
+) -> SetId | None:  # fmt: skip
     """Make each entry anew from both sides: theirs, with the named fields of mine (by recurrence id).
+
+    Args:
+        parts: the fields, likewise, that are made of both sides part by part.
 
     Returns:
         the batch, which is pushed like any other; None where all is to be as it is here, which is pushed then.
@@ -160,7 +191,7 @@ def take_merged(store: Store, push_id: PushId, mine: Mapping[str, list[str]], by
                 "Its server keeps this without a UID, or more than once under one. It can only be taken as it is there,"
                 " or as it is here."
             )
-        made = [(pair, text) for pair in pairs if (text := _merged(pair, mine)) not in (None, pair.mine)]
+        made = [(pair, text) for pair, text in outcome(pairs, mine, parts or {}) if text != pair.mine]
         set_id = None
         if made:
             title = f"Merge both sides: {title_of(connection, one)}"
@@ -168,7 +199,7 @@ def take_merged(store: Store, push_id: PushId, mine: Mapping[str, list[str]], by
                 for pair, text in made:
                     key = (pair.component, pair.recurrence_id)
                     before = here[key][1] if key in here else None
-                    version = writer.add_text(pair.component, text or "")
+                    version = writer.add_text(pair.component, text) if text else None
                     draft.add(Change(calendar, pair.component, one.uid, pair.recurrence_id, before, version, "Merged."))
             set_id = draft.id
         _end(connection, one, f"Merged in batch {set_id}." if set_id else "Merged: all as it is here.")
@@ -179,13 +210,6 @@ def take_merged(store: Store, push_id: PushId, mine: Mapping[str, list[str]], by
         _see(connection, one)
         queue_pushes(connection)
     return set_id
-
-
-def _merged(pair: Pair, mine: Mapping[str, list[str]]) -> str | None:
-    """What becomes of an entry; None for one that is only here, which stays."""
-    if pair.mine and pair.theirs:
-        return combined(pair.mine, pair.theirs, mine.get(pair.recurrence_id, ()))
-    return pair.theirs or None
 
 
 def _see(connection: Connection, one: Push) -> None:

@@ -10,7 +10,7 @@
   import { attempt } from '$lib/state/attempt';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
-  import { counted } from '$lib/ui/words';
+  import { count, counted } from '$lib/ui/words';
 
   /** One conflict in two banks: take theirs, take mine, or choose field by field. */
   const queries = useQueryClient();
@@ -20,18 +20,19 @@
     queryFn: () => answer(client.GET('/api/conflicts/{push_id}', { params })),
     retry: false,
   }));
-  /** What was chosen otherwise than proposed: mine is, where only this side has changed a field. */
-  let decided = $state<Record<string, boolean>>({});
+  type Choice = Schemas['FieldOut']['proposed'];
+  /** What was chosen otherwise than proposed. */
+  let decided = $state<Record<string, Choice>>({});
   let raw = $state(false);
   const pairs = $derived(conflict.data?.pairs ?? []);
   const both = $derived(pairs.filter((pair) => pair.fields.length));
   const key = (recurrence: string, field: string) => `${recurrence}\n${field}`;
-  const isMine = (recurrence: string, field: Schemas['FieldOut']) =>
-    decided[key(recurrence, field.name)] ?? field.proposed === 'mine';
-  const chosen = $derived(
-    both.flatMap((pair) => pair.fields.filter((field) => !field.bookkeeping && isMine(pair.recurrence_id, field)))
-      .length,
-  );
+  const choice = (recurrence: string, field: Schemas['FieldOut']): Choice =>
+    decided[key(recurrence, field.name)] ?? field.proposed;
+  const chosen = (of: Choice) =>
+    both.flatMap((pair) =>
+      pair.fields.filter((field) => !field.bookkeeping && choice(pair.recurrence_id, field) === of),
+    ).length;
 
   async function end(work: () => Promise<unknown>, says: string): Promise<void> {
     if (!(await attempt(work))) return;
@@ -52,13 +53,16 @@
     );
 
   async function merge(): Promise<void> {
-    const taken: Record<string, string[]> = {};
-    for (const pair of pairs)
-      taken[pair.recurrence_id] = pair.fields
-        .filter((field) => isMine(pair.recurrence_id, field))
-        .map((field) => field.name);
+    const named = (of: Choice) =>
+      Object.fromEntries(
+        pairs.map((pair) => [
+          pair.recurrence_id,
+          pair.fields.filter((field) => choice(pair.recurrence_id, field) === of).map((field) => field.name),
+        ]),
+      );
+    const body = { mine: named('mine'), both: named('both') };
     await end(
-      () => answer(client.POST('/api/conflicts/{push_id}/merge', { params, body: { mine: taken } })),
+      () => answer(client.POST('/api/conflicts/{push_id}/merge', { params, body })),
       'Made from both sides, and on its way.',
     );
   }
@@ -79,6 +83,10 @@
       >{/each}
     {#if raw}{#each lines as line, k (k)}<span class="figures text-soft block text-[12px]">{line}</span>{/each}{/if}
   </span>
+{/snippet}
+
+{#snippet radio(at: string, is: Choice, now: Choice)}
+  <input type="radio" class="accent-brass" name={at} checked={now === is} onchange={() => (decided[at] = is)} />
 {/snippet}
 
 <svelte:head><title>Both sides · Date Bridge</title></svelte:head>
@@ -106,30 +114,36 @@
         <div class="border-line flex border-b px-4 py-2 text-[13px]">
           <pre class="figures min-w-0 flex-1 whitespace-pre-wrap">{pair.mine.join('\n') ||
               'It is not here any more.'}</pre>
-          <span class="text-changed w-40 text-center font-bold">≠ one side only</span>
+          <span class="w-40 text-center font-bold {pair.gone ? 'text-removed' : 'text-changed'}"
+            >{pair.gone ? '− taken away, and not changed since: it goes' : '≠ one side only: it stays'}</span
+          >
           <pre class="figures min-w-0 flex-1 pl-4 whitespace-pre-wrap">{pair.theirs.join('\n') ||
               'It is not there any more.'}</pre>
         </div>
       {:else}
         {#each pair.fields.filter((one) => !one.bookkeeping) as field (field.name)}
           {@const at = key(pair.recurrence_id, field.name)}
-          {@const ours = isMine(pair.recurrence_id, field)}
-          <div class="border-line flex items-stretch border-b px-4 text-[13px]" role="group" aria-label={field.label}>
-            <label class="flex min-w-0 flex-1 gap-2 py-2 {ours ? 'bg-picked' : ''}">
-              <input type="radio" class="accent-brass" name={at} checked={ours} onchange={() => (decided[at] = true)} />
-              {@render value(field.label, field.mine_said, field.mine)}
-            </label>
-            <span class="border-line text-changed mx-2 w-36 border-x py-2 text-center font-bold">≠ {field.label}</span>
-            <label class="flex min-w-0 flex-1 gap-2 py-2 {ours ? '' : 'bg-picked'}">
-              <input
-                type="radio"
-                class="accent-brass"
-                name={at}
-                checked={!ours}
-                onchange={() => (decided[at] = false)}
-              />
-              {@render value(field.label, field.theirs_said, field.theirs)}
-            </label>
+          {@const now = choice(pair.recurrence_id, field)}
+          <div class="border-line border-b px-4 text-[13px]" role="group" aria-label={field.label}>
+            <div class="flex items-stretch">
+              <label class="flex min-w-0 flex-1 gap-2 py-2 {now === 'mine' ? 'bg-picked' : ''}">
+                {@render radio(at, 'mine', now)}
+                {@render value(field.label, field.mine_said, field.mine)}
+              </label>
+              <span class="border-line text-changed mx-2 w-36 border-x py-2 text-center font-bold">≠ {field.label}</span
+              >
+              <label class="flex min-w-0 flex-1 gap-2 py-2 {now === 'theirs' ? 'bg-picked' : ''}">
+                {@render radio(at, 'theirs', now)}
+                {@render value(field.label, field.theirs_said, field.theirs)}
+              </label>
+            </div>
+            {#if field.both_said}
+              <label class="border-line flex gap-2 border-t py-2 {now === 'both' ? 'bg-picked' : ''}">
+                {@render radio(at, 'both', now)}
+                <span class="font-bold">Both, part by part:</span>
+                {@render value(field.label, field.both_said, [])}
+              </label>
+            {/if}
           </div>
         {/each}
         {@const kept = pair.fields.filter((one) => one.bookkeeping)}
@@ -149,7 +163,9 @@
     {/if}
   </div>
   <Deck label="Decide">
-    {both.length ? `${counted(chosen, 'field', 'fields')} of mine chosen, the rest as it is there.` : one.message}
+    {both.length
+      ? `${counted(chosen('mine'), 'field', 'fields')} of mine${chosen('both') ? `, ${count(chosen('both'))} of both` : ''} chosen, the rest as it is there.`
+      : one.message}
     {#snippet actions()}
       <Action href="/connect/conflicts">Later</Action>
       <Action onclick={() => void theirs()} key="t">Take theirs</Action>
