@@ -66,6 +66,17 @@ def test_every_spelling_of_the_same_file_reads_the_same(data: bytes) -> None:
     assert not reader.problems
 
 
+def test_pieces_of_a_file_that_end_their_lines_otherwise_are_read_too() -> None:
+    first = "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:1\r\nSUMMARY:One\r\nEND:VEVENT\r\n"
+    second = "BEGIN:VEVENT\rUID:2\rSUMMARY:Two\rDTSTART:20261201T080000Z\rEND:VEVENT\r"
+    third = "BEGIN:VEVENT\nUID:3\nDTSTART:20261201T080000Z\rDTEND:20261201T090000Z\rSUMMARY:a\rDTEND:b\nEND:VEVENT\n"
+    components, _ = read(f"{first}{second}{third}END:VCALENDAR\r\n")
+    events = [one.text for one in components if one.name == "VEVENT"]
+    assert [text.split("\n")[1] for text in events] == ["UID:1", "UID:2", "UID:3"]
+    assert events[1].split("\n")[2:4] == ["SUMMARY:Two", "DTSTART:20261201T080000Z"]
+    assert events[2].split("\n")[2:5] == ["DTSTART:20261201T080000Z", "DTEND:20261201T090000Z", "SUMMARY:a\rDTEND:b"]
+
+
 def test_a_lone_cr_makes_no_line_where_lines_end_otherwise() -> None:
     text = GOOD.replace("SUMMARY:Höft", "SUMMARY:Lunch\rATTENDEE:mailto:spy@elsewhere.example")
     components, _ = read(text)

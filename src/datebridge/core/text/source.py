@@ -19,6 +19,13 @@ BLOCK = 1 << 20
 REPLACED = "\ufffd".encode()
 _FOLD = re.compile(rb"\n[ \t]")
 #: Where a block may end without cutting a component in two.
+#: A line with a CR in it; what begins or ends a component; a property that is no text and so can hold none.
+_WITH_CR = re.compile(rb"[^\n\r]*\r[^\n]*")
+_FENCE = re.compile(rb"(?:BEGIN|END):[A-Za-z-]+\s*\Z")
+_NO_TEXT = re.compile(
+    rb"(?:DTSTART|DTEND|DTSTAMP|DUE|DURATION|RRULE|RDATE|EXDATE|RECURRENCE-ID|CREATED|LAST-MODIFIED|SEQUENCE|TRANSP|STATUS"
+    rb"|CLASS|PRIORITY|TRIGGER|ACTION|VERSION|TZOFFSETFROM|TZOFFSETTO|METHOD|CALSCALE)[;:]"
+)
 _CUT = re.compile(rb"\nBEGIN:V(?:EVENT|TODO|JOURNAL|CALENDAR)(?=\n)")
 _HIGH_WORD = re.compile(rb"[A-Za-z]*[\x80-\xff][A-Za-z\x80-\xff]*")
 #: Encodings old programs wrote, tried in this order of likelihood where a file is not UTF-8.
@@ -110,14 +117,33 @@ def blocks(chunks: Iterator[bytes]) -> Iterator[Block]:
 def _line_feeds(raw: bytes, lone: bool) -> bytes:
     """CRLF as LF; CR CR LF, which careless transfers leave behind, is one break.
 
-    A CR alone breaks a line only where the file has no other breaks (`lone`): else somebody's text could make lines.
+    A CR alone breaks a line where the file has no other breaks (`lone`). In one that has, somebody's text could make
+    lines: there it does only beside what is no text, see `_apart`.
     """
     if b"\r" not in raw:
         return raw
     if b"\r\r\n" in raw:
         raw = raw.replace(b"\r\r\n", b"\n")
     raw = raw.replace(b"\r\n", b"\n")
-    return raw.replace(b"\r", b"\n") if lone else raw
+    if lone or b"\r" not in raw:
+        return raw.replace(b"\r", b"\n")
+    return _WITH_CR.sub(_apart, raw)
+
+
+def _apart(match: re.Match[bytes]) -> bytes:
+    """A line with CRs in it, taken apart where there is a fence among them, or after what is no text.
+
+    So pieces of files that were put together are read, whatever their lines end with; text that holds a CR stays text.
+    """
+    first, *others = match[0].split(b"\r")
+    fenced = any(_FENCE.match(piece) for piece in (first, *others))
+    lines = [[first]]
+    for piece in others:
+        if fenced or _NO_TEXT.match(lines[-1][0]):
+            lines.append([piece])
+        else:
+            lines[-1].append(piece)
+    return b"\n".join(b"\r".join(line) for line in lines)
 
 
 def _cut_at(folded: bytes) -> int:
