@@ -17,7 +17,7 @@ EXPECTED: dict[str, list[tuple[str, int]]] = {
     "utf16_without_mark": [("encoding", 1)],
     "western_letters": [("encoding", 4)],
     "description_broken_over_lines": [("not-a-content-line", 10)],
-    "alarm_crosses_event": [("no-dtstamp", 4), ("crossed-end", 9), ("stray-end", 10)],
+    "alarm_crosses_event": [("no-dtstamp", 4), ("incomplete-alarm", 7), ("crossed-end", 9), ("stray-end", 10)],
     "event_without_end": [("no-dtstamp", 4), ("missing-end", 7)],
     "cut_off": [("truncated", 8), ("truncated", 8)],
     "mail_around_it": [("junk-outside", 1), ("junk-outside", 13)],

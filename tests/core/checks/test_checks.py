@@ -69,6 +69,8 @@ WRONG: dict[str, list[str]] = {
         'DESCRIPTION:<p>Bring <b>charts</b>&nbsp\\; and</p><ul><li>a <a href="https://x.example/p">plan</a></li></ul>',
     ],
     "misplaced-property": ["DTSTART:20261124T090000Z", "DUE:20261125T090000Z"],
+    "misfit-rule": ["DTSTART:20261124T090000Z", "RRULE:FREQ=WEEKLY;BYDAY=1TU"],
+    "incomplete-alarm": ["DTSTART:20261124T090000Z", "BEGIN:VALARM", "TRIGGER:-PT5M", "END:VALARM"],
     "mixed-types": ["DTSTART:20261124T090000Z", "DTEND;VALUE=DATE:20261125"],
     "negative-duration": ["DTSTART:20261124T090000Z", "DURATION:-PT1H"],
     "no-organizer": ["DTSTART:20261124T090000Z", "ATTENDEE:mailto:ida@skerrow.example"],

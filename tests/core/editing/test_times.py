@@ -243,6 +243,13 @@ def test_an_edit_in_a_zone_the_calendar_defines_writes_until_in_utc() -> None:
     assert sum(len(Series([one], "UTC", lambda _, tzid: zones.clock(tzid)).between(0, 1 << 32)) for one in entries) == 5
 
 
+def test_a_rule_that_does_not_fit_the_new_start_ends_at_a_day_and_not_after_a_count() -> None:
+    text = event("DTSTART:20260302T090000", "RRULE:FREQ=WEEKLY;COUNT=9", "RRULE:FREQ=WEEKLY;BYDAY=TH;COUNT=6")
+    _, late = changed(text, slot("20260316T090000"), "following", title="Anew")
+    assert at(late, "RRULE") == ["RRULE:FREQ=WEEKLY;COUNT=7", "RRULE:FREQ=WEEKLY;BYDAY=TH;UNTIL=20260402T090000"]
+    assert at(late, "DTSTART") == ["DTSTART:20260316T090000"]
+
+
 def test_years_before_a_thousand_keep_four_digits() -> None:
     text = event("DTSTART:09990302T090000", "RRULE:FREQ=YEARLY;COUNT=2")
     moved = changed(text, slot("09990302T090000"), "all", start="0999-03-03T09:00", end="0999-03-03T09:00")[0]

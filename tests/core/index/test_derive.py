@@ -81,7 +81,7 @@ def test_the_length_follows_the_standard(lines: list[str], seconds: int) -> None
 def test_marks_tell_what_an_entry_has() -> None:
     found = facts(
         "DTSTART:20261124T080000", "CLASS:PRIVATE", "ATTACH:https://x.example/a", "ATTENDEE:mailto:a@x.example",
-        "ORGANIZER:mailto:b@x.example", "X-SHIFT:NIGHT", "RRULE:FREQ=DAILY", "BEGIN:VALARM", "TRIGGER:-PT5M", "END:VALARM",
+        "ORGANIZER:mailto:b@x.example", "X-SHIFT:NIGHT", "RRULE:FREQ=DAILY", "BEGIN:VALARM", "ACTION:AUDIO", "TRIGGER:-PT5M", "END:VALARM",
     )  # fmt: skip
     wanted = (Mark.ALARM | Mark.ATTENDEES | Mark.ATTACHMENT | Mark.PRIVATE | Mark.UNKNOWN | Mark.SERIES
               | Mark.FLOATING | Mark.ENDLESS | Mark.UNANSWERED)  # fmt: skip

@@ -24,7 +24,8 @@ from datebridge.core.zones.meaning import NO_ZONES, Zones
 _FILES = (
     "alarm_twice", "bad_address", "bad_date", "bad_duration", "bad_parameter", "bad_rule", "bad_trigger",
     "count_and_until", "damaged_text", "duration_and_end", "end_before_start", "exrule", "footer_twice",
-    "inline_attachment", "late_alarm", "loose_value", "many_alarms", "markup", "misplaced_property",
+    "incomplete_alarm", "inline_attachment", "late_alarm", "loose_value", "many_alarms", "markup", "misfit_rule",
+    "misplaced_property",
     "mixed_types", "negative_duration", "no_organizer", "no_start", "no_uid", "not_a_content_line",
     "odd_rule", "repeated_property", "rule_too_long", "unquoted_zone", "unresolved_zone", "until_type",
     "value_type", "zone_contradiction",
@@ -68,7 +69,7 @@ def _found(check: Check, entry: Reading) -> list[Problem]:
     more = 0
     for message, done, name in check.find(entry):
         if len(told) < MOST_ALIKE:
-            told.append(Problem(check.code, message, done, entry.line_of(name)))
+            told.append(Problem(check.code, message, done, entry.line_of(name) if isinstance(name, str) else name))
         else:
             more += 1
     if more:

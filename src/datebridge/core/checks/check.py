@@ -11,11 +11,11 @@ from datebridge.core.problems import Severity
 
 
 class Found(NamedTuple):
-    """What is wrong, in one plain sentence; what Date Bridge did with it; and the property at which it stands."""
+    """What is wrong, in one plain sentence; what Date Bridge did with it; and at which property, or line, it stands."""
 
     message: str
     done: str
-    name: str = ""
+    name: str | int = ""
 
 
 def noted(entry: Reading) -> Iterable[Found]:

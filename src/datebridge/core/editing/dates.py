@@ -178,6 +178,7 @@ def _continued(text: str, start: Moment, new: Moment, slot: int) -> str | None:
         return rule_starts(text, start, slot if low is None else max(low, slot))
 
     parts = {name.strip().upper(): value for name, _, value in (p.partition("=") for p in text.split(";"))}
+    said = dict(parts)
     if rule.count is not None and begin < slot:
         used = 0
         for wall in rule_starts(text, start):
@@ -185,20 +186,17 @@ def _continued(text: str, start: Moment, new: Moment, slot: int) -> str | None:
                 break
             used += 1
         used += next(rule_starts(text, start), None) != begin  # the start counts, whether it fits or not
-        if used <= _MOST_COUNTED:
-            left = rule.count - used + (next(wanted(None), None) != new.wall_seconds)
-            parts["COUNT"] = str(max(1, left))
-        else:
+        if used <= _MOST_COUNTED and next(wanted(None), None) == new.wall_seconds:
+            parts["COUNT"] = str(max(1, rule.count - used))
+        else:  # too many to be counted, or not from the new start on: programs differ in whether that one counts
             last, _ = last_counted(on_clock_of(rule, start), begin)
-            if last is None:
-                parts.pop("COUNT")
-            else:
-                parts.pop("COUNT")
+            parts.pop("COUNT")
+            if last is not None:
                 parts["UNTIL"] = _before(start, last + (DAY if start.is_date else 1))
     for more in ({}, _implied(rule, start)):
         found = ";".join(f"{name}={value}" for name, value in {**parts, **more}.items())
         if follows(found, new, wanted, lambda wall: wall):
-            return text if found == ";".join(f"{n}={v}" for n, v in parts.items()) and "COUNT" not in parts else found
+            return text if parts == said and not more else found
     return None
 
 
