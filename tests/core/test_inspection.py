@@ -35,6 +35,7 @@ def stamped(*lines: str) -> str:
     [(["DTSTART:20260301"], ["value-type"]), (["DTSTART;VALUE=DATE:20260301T090000"], ["value-type"]),
      (["DTSTART;VALUE=DATE:20260301", "DTEND:20260302T090000"], ["mixed-types"]),
      (["DTSTART;VALUE=DATE:20260301", "DURATION:P1DT2H"], ["mixed-types"]),
+     (["DTSTART: 20260301T090000Z"], ["loose-value"]),
      (["DTSTART:20260301T090000Z", "DTEND:20260301T100000"], ["mixed-types"]),
      (["DTSTART;TZID=Europe/Oslo:20260301T090000", "DTEND:20260301T100000Z"], []),
      (["DTSTART:20260301T090000Z", "BEGIN:VALARM", "ACTION:AUDIO", "TRIGER:-PT5M", "END:VALARM"], ["incomplete-alarm"]),

@@ -9,7 +9,7 @@ from typing import Annotated
 
 import typer
 
-from datebridge.cli.output import CANNOT, OK, PROBLEMS, error, say, table
+from datebridge.cli.output import CANNOT, OK, PROBLEMS, error, listed, say, table
 
 app = typer.Typer()
 _MOMENTS = ["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%dT%H:%M:%S"]
@@ -81,8 +81,7 @@ def expand_file(
     low, high = Moment(begin).wall_seconds, Moment(end).wall_seconds
     happening, cancelled, cut = expand(found.components, low, high, resolve(zone).zone if zone else "")
     if as_json:
-        told = {"occurrences": [asdict(one) for one in happening], **({"cut": cut} if cut else {})}
-        print(json.dumps(told, ensure_ascii=False, indent=2))
+        listed("occurrences", (asdict(one) for one in happening), {"cut": cut} if cut else {})
     else:
         rows = [(one.start, one.end, one.summary) for one in happening]
         table(("start", "end", "what"), rows, f"{len(happening):,} occurrences")

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import sys
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from typing import Any
 
 OK, PROBLEMS, CANNOT = 0, 1, 2
+_MOST_ROWS = 1_000
 
 
 def say(text: str) -> None:
@@ -19,16 +22,28 @@ def error(text: str) -> None:
     print(f"\x1b[31m{text}\x1b[0m" if sys.stderr.isatty() else text, file=sys.stderr)
 
 
+def listed(name: str, rows: Iterable[dict[str, Any]], more: dict[str, Any]) -> None:
+    """Very many rows as JSON, one a line as they come; `more` follows them."""
+    sys.stdout.write(f'{{"{name}": [')
+    for at, row in enumerate(rows):
+        sys.stdout.write(f"{',' if at else ''}\n  {json.dumps(row, ensure_ascii=False)}")
+    rest = "".join(f', "{key}": {json.dumps(value, ensure_ascii=False)}' for key, value in more.items())
+    sys.stdout.write(f"\n]{rest}}}\n")
+    sys.stdout.flush()
+
+
 def table(columns: Sequence[str], rows: Sequence[Sequence[str]], title: str = "") -> None:
-    """Rows under their heads."""
+    """Rows under their heads; of very many the first ones, since nobody reads more."""
     from rich.console import Console
     from rich.markup import escape
     from rich.table import Table
 
     made = Table(*columns, title=title)
-    for row in rows:
+    for row in rows[:_MOST_ROWS]:
         made.add_row(*map(escape, row))
     Console().print(made)
+    if len(rows) > _MOST_ROWS:
+        say(f"  and {len(rows) - _MOST_ROWS:,} more; --json has all of them.")
 
 
 @contextmanager

@@ -114,6 +114,32 @@ def test_what_was_changed_is_what_is_told(change, told) -> None:  # type: ignore
     assert {(one.verdict, one.moved_by, one.fields) for one in found.differences} == told
 
 
+@pytest.mark.parametrize("kept", [True, False])
+@pytest.mark.parametrize("written_out", [True, False])
+def test_the_same_occurrences_cut_differently_are_the_same(kept: bool, written_out: bool) -> None:
+    daily = ("DURATION:PT1H", "LOCATION:Quay", "CATEGORIES:A,B")
+    whole = event("a", "DTSTART:20260105T090000Z", *daily, "RRULE:FREQ=DAILY;COUNT=10")
+    other = ("DURATION:PT1H", "LOCATION:Quay", "CATEGORIES:B", "CATEGORIES:A")
+    first = event("a" if kept else "b", "DTSTART:20260105T090000Z", *other, "RRULE:FREQ=DAILY;COUNT=5")
+    rest = [event("c", "DTSTART:20260110T090000Z", *other, "RRULE:FREQ=DAILY;COUNT=5")]
+    if written_out:
+        rest = [event(f"c{k}", f"DTSTART:202601{k}T090000Z", *other) for k in range(10, 15)]
+    for sides in ((whole, [first, *rest]), ("\n".join([first, *rest]), [whole])):
+        found = compared(calendar(sides[0]), calendar(*sides[1]))
+        assert (found.summary["same"], found.differences) == (10, [])
+    less = compared(calendar(whole), calendar(first, *rest[1:] or [rest[0].replace("COUNT=5", "COUNT=4")]))
+    assert (less.summary["missing"], less.summary["extra"]) != (0, 0)
+
+
+def test_what_is_cancelled_on_one_side_and_left_out_on_the_other_happens_on_neither() -> None:
+    text = event("a", *WEEKLY)
+    cancelled = event("a", WEEKLY[0].replace("0105", "0112"), WEEKLY[1], "STATUS:CANCELLED",
+                      "RECURRENCE-ID;TZID=America/Halifax:20260112T090000")  # fmt: skip
+    left = text.replace("\nEND:VEVENT", "\nEXDATE;TZID=America/Halifax:20260112T090000\nEND:VEVENT")
+    for sides in ((left, f"{text}\n{cancelled}"), (f"{text}\n{cancelled}", left)):
+        assert compared(*map(calendar, sides)).differences == []
+
+
 def test_a_series_off_in_winter_only_has_its_zones_named() -> None:
     other = event("a", *WEEKLY).replace("America/Halifax:", "America/Puerto_Rico:")
     found = compared(calendar(event("a", *WEEKLY)), calendar(other))

@@ -34,6 +34,7 @@ VERDICTS: dict[Of, tuple[str, str]] = {
     "times": ("Some times differ", "moved, missing or extra"),
     "fields": ("Says something else", "at the same times"),
     "both": ("Times and words differ", "both are another"),
+    "recut": ("Cut differently", "the same occurrences: a series in pieces, or one by one"),
     "uid": ("Under another UID", "and the same otherwise"),
 }
 

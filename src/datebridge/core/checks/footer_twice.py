@@ -11,7 +11,7 @@ from datebridge.core.index.derive import Reading
 from datebridge.core.text.lines import escape_text, unescape_text
 
 #: What parts paragraphs: empty lines, or lines drawn of strokes.
-_BREAK = re.compile(r"(\n[ \t]*[-_=~*. ]{6,}[ \t]*(?:\n|\Z)|\n[ \t]*\n\s*)")
+_BREAK = re.compile(r"((?:\A|\n)[ \t]*[-_=~*. ]{6,}[ \t]*(?:\n|\Z)|\n[ \t]*\n\s*)")
 #: One of these is in a value as it is written that has any; quicker than looking for them.
 _TRACES = ("\\n\\n", "\\n \\n", "------", "______", "======", "~~~~~~", "******", "......")
 #: A repeated paragraph counts from so many letters on, where it says an address or a number to dial.
@@ -58,6 +58,7 @@ def fix(text: str) -> str | None:
 
 CHECK = Check(
     "footer-twice", "untidy", "The same paragraph again in the notes", find, needs=frozenset({"DESCRIPTION"}), fix=fix,
+    revision=2,
     why="Conference details were put in anew at every change, and hide what the notes say. Putting right leaves the"
     " first of each.",
 )  # fmt: skip

@@ -22,13 +22,14 @@ def _tightened(name: str, params: str, value: str) -> str | None:
             parse_moment(tight)
         except NotAMoment:
             return None
-    return f"{name}{params}:{tight}" if tight != plain else None
+    return f"{name}{params}:{tight}" if tight != value else None
 
 
 CHECK = Check(
     "loose-value",
     "breaks",
-    "Spaces or signs within a date or number",
+    "Spaces or signs within or beside a date or number",
+    revision=2,
     fix=fix,
     why="Strict readers refuse such dates and rules. Putting right writes them as they are read.",
 )

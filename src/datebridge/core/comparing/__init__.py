@@ -13,12 +13,14 @@ Entries are paired by UID, then by matching (`core.matching`). What is left stan
 
 from __future__ import annotations
 
+import re
 from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Generic, Literal, TypeVar
 
 from datebridge.core.comparing.fields import differing
+from datebridge.core.comparing.recutting import recut
 from datebridge.core.comparing.seasons import Move, Slip, explain
 from datebridge.core.comparing.series import Difference, Point, Verdict, compare, points
 from datebridge.core.happening.occurrences import Bounds, Clocks, Timed, occurrences
@@ -32,8 +34,9 @@ Key = TypeVar("Key", bound=Hashable)
 Read = Callable[[Collection[Key]], Mapping[Key, str]]
 #: What a pair comes to. ``moved``: all by as much; ``season``: part of the year, as two zones explain; ``times``: some
 #: moved, missing or extra; ``fields``: only what it says; ``both``: times and fields; ``uid``: nothing but the UID.
-Of = Literal["same", "uid", "moved", "season", "times", "fields", "both", "missing", "extra"]
+Of = Literal["same", "uid", "moved", "season", "times", "fields", "both", "missing", "extra", "recut"]
 _APART = frozenset({Alike.IDENTICAL, Alike.SAME_TIME, Alike.SHIFTED, Alike.ECHO, Alike.CUT})
+_CANCELLED = re.compile(r"^STATUS(?:;[^:\n]*)?:\s*CANCELLED\s*$", re.MULTILINE | re.IGNORECASE)
 #: Occurrences are paired this far beyond the window, so that what was moved across its edge has its counterpart.
 _EDGE = 2 * 86_400
 
@@ -62,6 +65,7 @@ class Pair(Generic[Key]):
     Attributes:
         matched: it was paired by what it says; "" where the UIDs are the same.
         same: how many occurrences are the same; `still`: which, unless all are.
+        recut: some of what happens is the same under other UIDs: a series in pieces, or written out.
         slip: the zones that explain what is moved.
     """
 
@@ -73,10 +77,13 @@ class Pair(Generic[Key]):
     still: list[Point] = field(default_factory=list)
     slip: Slip | None = None
     cut: bool = False
+    recut: bool = False
 
     @property
     def verdict(self) -> Of:
         """What it comes to."""
+        if self.recut and not self.differences:
+            return "recut"
         if self.right is None:
             return "missing"
         if self.left is None:
@@ -127,6 +134,8 @@ def reconcile(
     pairs += [Pair(held, None) for held in rest]
     pairs += [Pair(None, held) for held in others]
     _compare(pairs, read, low, high, clocks, bounds)
+    if match:
+        _recut(pairs, read)
     _explain(pairs)
     return [p for p in pairs if p.differences or p.same or (p.left is not None and p.right is not None)]
 
@@ -198,6 +207,11 @@ def _compare(
     def fields(a: int, b: int) -> tuple[str, ...]:
         return differing(texts.get(keys[a], ""), texts.get(keys[b], ""))
 
+    def stands(one: Difference) -> bool:
+        """Whether it is one to be told: what is cancelled here and left out there happens on neither side."""
+        alone = one.left or one.right if one.left is None or one.right is None else None
+        return alone is None or not _CANCELLED.search(texts.get(keys[alone.entry], ""))
+
     def own(held: Held[Key] | None) -> list[Point]:
         return by_held.get(owner.get(id(held), -1), []) if held is not None else []
 
@@ -208,9 +222,31 @@ def _compare(
         points_left, points_right = own(pair.left), own(pair.right)
         pair.cut = bool(numbers) and any(str(owner.get(id(h), -1)) in numbers.values() for h in (pair.left, pair.right))
         same, differences = compare(points_left, points_right, fields)
-        pair.differences = [one for one in differences if _inside(one.left, low, high) or _inside(one.right, low, high)]
+        pair.differences = [
+            one
+            for one in differences
+            if (_inside(one.left, low, high) or _inside(one.right, low, high)) and stands(one)
+        ]
         pair.still = [point for point in same if _inside(point, low, high)] if pair.differences else []
         pair.same = len(pair.still) or sum(1 for point in same if _inside(point, low, high))
+
+
+def _recut(pairs: list[Pair[Key]], read: Read[Key]) -> None:
+    """See `recutting.recut`."""
+    if not {one.verdict for pair in pairs for one in pair.differences} >= {"missing", "extra"}:
+        return
+    items = {
+        item.timed.id: item for pair in pairs if pair.differences for held in (pair.left, pair.right) if held
+        for item in held.items if item.timed is not None
+    }  # fmt: skip
+
+    def same(some: list[tuple[int, int]]) -> set[tuple[int, int]]:
+        found = dict.fromkeys(some)
+        texts = read([items[n].key for pair in found for n in pair])
+        said = {n: texts.get(items[n].key, "") for pair in found for n in pair}
+        return {(a, b) for a, b in found if not differing(said[a], said[b])}
+
+    recut(pairs, lambda number: items[number].title, same)
 
 
 def _inside(point: Point | None, low: int, high: int) -> bool:

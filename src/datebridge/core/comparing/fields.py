@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections import Counter
 
-from datebridge.core.text.lines import NotAContentLine, parse_line, unescape_text
+from datebridge.core.text.lines import NotAContentLine, parse_line, split_text_list, unescape_text
 
 #: Lines that say how an entry was kept, or when it happens: that is compared by its occurrences.
 _PASSED = frozenset(
@@ -29,6 +29,7 @@ _DEFAULT = {"TRANSP": "OPAQUE", "CLASS": "PUBLIC", "PRIORITY": "0"}
 _UNSEEN = frozenset({"X-FILENAME", "SCHEDULE-STATUS", "SCHEDULE-AGENT"})
 #: Values that are words, in which ``\\,`` is a comma.
 _WORDS = frozenset({"SUMMARY", "LOCATION", "DESCRIPTION", "CATEGORIES", "COMMENT"})
+_LISTS = frozenset({"CATEGORIES", "RESOURCES"})
 Said = Counter[tuple[str, tuple[tuple[str, tuple[str, ...]], ...]]]
 
 
@@ -80,9 +81,9 @@ def _note(found: dict[str, Said], raw: str) -> None:
         value = value.upper()
     if value == _DEFAULT.get(line.name) or not value:
         return
-    if line.name == "CATEGORIES":
-        value = ",".join(sorted(value.split(",")))
     if line.name in ("ATTENDEE", "ORGANIZER"):
         value = value.lower()
     params = tuple(sorted((name, tuple(values)) for name, values in line.params if name not in _UNSEEN))
-    found.setdefault(line.name, Counter())[value, params] += 1
+    values = split_text_list(line.value) if line.name in _LISTS else [value]  # in one line or in several
+    for one in values:
+        found.setdefault(line.name, Counter())[one, params] += 1

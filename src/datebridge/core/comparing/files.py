@@ -59,7 +59,7 @@ def compare_files(stored: Stored, low: int | None = None, high: int | None = Non
         [item for item in stored.items if item.key.file.startswith(f"{n} ") and item.component == "VEVENT"]
         for n in (1, 2)
     ]
-    bounds = Bounds(left=10_000_000)
+    bounds = Bounds(left=1_000_000)
     pairs = reconcile(
         sides[0], sides[1], lambda keys: stored.texts, first if low is None else low, last if high is None else high,
         clocks=stored.clock, bounds=bounds,

@@ -75,7 +75,7 @@ class Almanac:
         near += self._anywhere
         if only is not None:
             near = [one for one in near if one.id in only]
-        bounds = Bounds()
+        bounds = Bounds.drawn()
         found = list(occurrences(near, low, high, zone, self.given.clock, bounds=bounds))
         found.sort(key=lambda one: (one.shown_start, -one.shown_end, one.entry))
         cut = tuple(sorted(self.given.entries[number - 1].passed.title for number in bounds.cut))
@@ -126,7 +126,7 @@ class Almanac:
         # Overrides may have moved what stood in the slot to any other day.
         walls = [int(slot[0]), *(one.start_wall for one in own if one.recurrence_id)]
         low, high = min(walls) - 2 * DAY, max(walls) + 2 * DAY
-        found = occurrences(own, low, high, zone, self.given.clock, bounds=Bounds())
+        found = occurrences(own, low, high, zone, self.given.clock, bounds=Bounds.drawn())
         return next((one for one in found if self.key(one) == key), None)
 
     # ---- words -----------------------------------------------------------------------------------

@@ -19,6 +19,8 @@ from datebridge.core.recurrence.starts import DAY, Steps
 
 #: What a series gets where a question has used up its bounds: enough for once a day in a year.
 _FEW = 400
+#: So many times of each series cost nothing.
+_FREE = 1_000
 #: So many slots are looked at for each that is found; others lie outside the window, or are left out.
 _LOOKS = 5
 _NO_CLOCK = Mark.ALL_DAY | Mark.FLOATING
@@ -78,13 +80,21 @@ def timed(facts: Facts, entry: int = 0, calendar: int = 0) -> Timed | None:
 
 @dataclass(slots=True)
 class Bounds:
-    """How much one question may cost in all, and the series of which, for that, not everything was found.
+    """How much one answer may hold, and the series of which, for that, not everything was found.
 
-    Once it is used up, each further series is still followed, but for no more than a time or so a day.
+    A thousand times of each series are free, so that an answer grows with what there is and not with how often one
+    thing happens. Once the rest is used up, each further series is still followed, but for no more than a time or so
+    a day.
     """
 
-    left: int = 1_000_000
+    left: int = 100_000
+    each: int = MOST_SLOTS
     cut: set[int] = field(default_factory=set)
+
+    @classmethod
+    def drawn(cls) -> Bounds:
+        """For what is drawn: nobody can see more."""
+        return cls(20_000, 5_000)
 
 
 def occurrences(
@@ -170,7 +180,7 @@ class _Window:
         clock = clock_of(master, self.clocks)
         rules = pattern(master.recurrence)
         low, high = self.low, self.high
-        most = MOST_SLOTS if self.bounds.left > 0 else _FEW
+        most = self.bounds.each if self.bounds.left > 0 else _FEW
         steps = Steps(most * _LOOKS)
         first, last = self._span_on(clock) if clock is not None else (low, high)
         following, gone, gone_days = _NOTHING, _NO_SLOTS, _NO_SLOTS
@@ -218,7 +228,7 @@ class _Window:
                 if number > most:
                     break
                 yield Occurrence(entry, master.id, slot, start, end, at, until)
-        self.bounds.left -= looked
+        self.bounds.left -= max(0, looked - _FREE)
         if number > most or looked > most * _LOOKS or steps.spent:
             self.bounds.cut.add(master.id)
 

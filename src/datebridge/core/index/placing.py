@@ -120,6 +120,7 @@ class Placing:
             found_too = self._mended(name, params, value.strip())
             if found_too is None or value == value.strip():
                 return found_too
+            self.complain("loose-value", f"{name} has a blank beside its value.", "Read without it.", name)
             found = found_too
         if params or found.is_date:
             said = _value_type(params)

@@ -75,7 +75,7 @@ def _compared(
             context.check()
         return texts
 
-    bounds = Bounds(left=10_000_000)
+    bounds = Bounds(left=1_000_000)
     pairs = reconcile(one, other, read, low, high, clocks=clocks, bounds=bounds)
     return pairs, len(bounds.cut)
 

@@ -130,7 +130,7 @@ def read_window(
     timed = {row[0]: Timed(*row[:11]) for row in rows}
     own = any(one.marks & Mark.DEFINED_ZONE for one in timed.values())
     clocks = clocks_of(connection, calendars) if own else None
-    bounds = Bounds()
+    bounds = Bounds.drawn()
     found = list(occurrences(timed.values(), low, high, shown, clocks, bounds=bounds))
     if ordered:
         found.sort(key=lambda o: (o.shown_start, -o.shown_end, o.entry))

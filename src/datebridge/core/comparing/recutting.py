@@ -1,0 +1,85 @@
+"""The same occurrences, cut differently: a series in two pieces, or written out one by one, under other UIDs."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from typing import TYPE_CHECKING, TypeVar
+
+from datebridge.core.comparing.series import Difference, Point, Verdict
+
+if TYPE_CHECKING:
+    from datebridge.core.comparing import Pair
+
+Key = TypeVar("Key", bound=Hashable)
+#: So often it is asked anew what is left once pairs were taken out; then the rest stays as it is told.
+_ROUNDS = 4
+#: When something happens, and what it is called.
+_Place = tuple[int, int, bool, str]
+#: Of pairs of entries by their numbers, those that say the same.
+Same = Callable[[list[tuple[int, int]]], set[tuple[int, int]]]
+_ONE_SIDE = ("missing", "extra")
+
+
+def recut(
+    pairs: Sequence[Pair[Key]],
+    title: Callable[[int], str],
+    same: Callable[[list[tuple[int, int]]], set[tuple[int, int]]],
+) -> None:
+    """Take for the same what is missing under one UID and extra under others, where that is all of both.
+
+    Args:
+        title: of an entry, by its number.
+        same: of pairs of entries by their numbers, those that say the same.
+    """
+    partners = _partners(pairs, title, same)
+    keeping = {id(pair) for both in partners.values() for pair in both}
+    for _ in range(_ROUNDS):
+        whole = {id(pair) for pair in pairs if id(pair) in keeping and _is_met(pair, partners, keeping)}
+        if whole == keeping:
+            break
+        keeping = whole
+    else:
+        return
+    for pair in pairs:
+        if id(pair) in keeping:
+            pair.recut = True
+            pair.same += sum(one.verdict == "missing" for one in pair.differences)
+            pair.differences = [one for one in pair.differences if one.verdict not in _ONE_SIDE]
+
+
+def _is_met(pair: Pair[Key], partners: Mapping[tuple[int, int], tuple[Pair[Key], Pair[Key]]], among: set[int]) -> bool:
+    """Whether all that a pair has on one side only has its counterpart in one of some pairs."""
+    own = [(id(pair), n) for n, one in enumerate(pair.differences) if one.verdict in _ONE_SIDE]
+    return all(key in partners and {id(one) for one in partners[key]} <= among for key in own)
+
+
+def _partners(
+    pairs: Sequence[Pair[Key]],
+    title: Callable[[int], str],
+    same: Callable[[list[tuple[int, int]]], set[tuple[int, int]]],
+) -> dict[tuple[int, int], tuple[Pair[Key], Pair[Key]]]:
+    """Of each difference, by its pair and number, the two pairs that it and its counterpart are of."""
+    extra: defaultdict[_Place, list[tuple[Pair[Key], int, Point]]] = defaultdict(list)
+    for pair, n, _, point in _alone(pairs, "extra"):
+        extra[(point.start, point.end, point.all_day, title(point.entry))].append((pair, n, point))
+    met = []
+    for pair, n, _, point in _alone(pairs, "missing"):
+        fitting = extra.get((point.start, point.end, point.all_day, title(point.entry)))
+        if fitting:
+            met.append(((pair, n, point), fitting.pop()))
+    alike = same([(one[2].entry, other[2].entry) for one, other in met]) if met else set()
+    found: dict[tuple[int, int], tuple[Pair[Key], Pair[Key]]] = {}
+    for one, other in met:
+        if (one[2].entry, other[2].entry) in alike:
+            found[id(one[0]), one[1]] = found[id(other[0]), other[1]] = one[0], other[0]
+    return found
+
+
+def _alone(pairs: Sequence[Pair[Key]], verdict: Verdict) -> list[tuple[Pair[Key], int, Difference, Point]]:
+    return [
+        (pair, n, one, point)
+        for pair in pairs
+        for n, one in enumerate(pair.differences)
+        if one.verdict == verdict and (point := one.left or one.right) is not None
+    ]
