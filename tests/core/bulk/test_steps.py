@@ -33,10 +33,12 @@ from datebridge.core.bulk.steps import (
     said,
 )
 from datebridge.core.bulk.wording import replacing
+from datebridge.core.checks import ALL, is_fixable
 from datebridge.core.editing.lines import Lines
 from datebridge.core.editing.writing import stamped, touched
 from datebridge.core.text.reader import RawComponent, Reader
 from datebridge.core.views.expansion import expand
+from tests.conftest import event
 from tests.depth import tries
 
 FULL = """BEGIN:VEVENT
@@ -351,3 +353,23 @@ def test_occurrences_stay_as_long_as_the_first_though_that_one_crosses_the_clock
     found = expand(Reader(io.BytesIO(data)), 1_780_000_000, 1_810_000_000, "UTC").happening
     lengths = {datetime.fromisoformat(one.end) - datetime.fromisoformat(one.start) for one in found}
     assert (len(found), lengths) == (9, {timedelta(hours=3)})
+
+
+@pytest.mark.parametrize("code", [code for code in ALL if is_fixable(code)])
+def test_whatever_check_says_can_be_put_right_a_recipe_can(code: str) -> None:
+    demand([Fix(code)])
+
+
+def test_what_is_wrong_with_a_series_is_put_right_with_all_of_it_and_only_where_it_was_chosen() -> None:
+    master = event("a", "Watch", "20261201T080000Z", "RRULE:FREQ=DAILY;COUNT=3;UNTIL=20261204T080000Z", "DURATION:PT1H")
+    same = event("a", "Watch", "20261202T080000Z", "RECURRENCE-ID:20261202T080000Z", "DURATION:PT1H")
+    members = [Member(1, master), Member(2, same)]
+    found = {one.key: one.text for one in change(Subject(members, stamp="20261130T000000Z"), [Fix("override-same")])}
+    assert found == {1: master, 2: None}
+    (both,) = change(Subject([Member(1, master)], stamp="20261130T000000Z"), [Fix("count-and-until")])
+    assert both.text is not None
+    assert ("COUNT" in both.text) != ("UNTIL" in both.text)
+    left = change(
+        Subject([Member(1, master), Member(2, same, chosen=False)], stamp="20261130T000000Z"), [Fix("override-same")]
+    )
+    assert [one.text for one in left] == [master]

@@ -30,7 +30,7 @@ def filled(bench: Bench) -> None:
                 "ORGANIZER:mailto:bo@y.example",
                 "STATUS:CANCELLED",
             ),
-            event("float", "Áætlun", "20261124T080000", "BEGIN:VALARM", "TRIGGER:-PT5M", "END:VALARM"),
+            event("float", "Áætlun", "20261124T080000", "BEGIN:VALARM", "ACTION:AUDIO", "TRIGGER:-PT5M", "END:VALARM"),
             event("weekly", "Safety round", "20200106T090000Z", "RRULE:FREQ=WEEKLY", "EXDATE:20261123T090000Z"),
             event("ended", "Finished course", "20180101T090000Z", "RRULE:FREQ=DAILY;COUNT=10"),
             event("long", "North Bank survey", "20261120", "DTEND;VALUE=DATE:20261201"),

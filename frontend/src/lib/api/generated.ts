@@ -2932,7 +2932,7 @@ export interface components {
              * Verdict
              * @default
              */
-            verdict: ("same" | "uid" | "moved" | "season" | "times" | "fields" | "both" | "missing" | "extra") | "";
+            verdict: ("same" | "uid" | "moved" | "season" | "times" | "fields" | "both" | "missing" | "extra" | "recut") | "";
             /**
              * Month
              * @default
@@ -7035,7 +7035,7 @@ export interface components {
              * Verdict
              * @enum {string}
              */
-            verdict: "same" | "uid" | "moved" | "season" | "times" | "fields" | "both" | "missing" | "extra";
+            verdict: "same" | "uid" | "moved" | "season" | "times" | "fields" | "both" | "missing" | "extra" | "recut";
             /** Title */
             title: string;
             /**
@@ -10993,7 +10993,7 @@ export interface operations {
     pairs_api_comparisons__number__pairs_get: {
         parameters: {
             query?: {
-                verdict?: ("same" | "uid" | "moved" | "season" | "times" | "fields" | "both" | "missing" | "extra") | "";
+                verdict?: ("same" | "uid" | "moved" | "season" | "times" | "fields" | "both" | "missing" | "extra" | "recut") | "";
                 month?: string;
                 field?: string;
                 offset?: number;

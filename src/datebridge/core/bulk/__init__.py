@@ -46,13 +46,16 @@ from datebridge.core.bulk.steps import (
     said,
 )
 from datebridge.core.bulk.subject import CannotChange, Member, Subject, kind_of
-from datebridge.core.checks import CHECKS, examine
+from datebridge.core.checks import ALL, CHECKS, examine
 from datebridge.core.editing.lines import Lines
+from datebridge.core.editing.series import Group
+from datebridge.core.editing.series import Member as InSeries
 from datebridge.core.editing.writing import stamped
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.pattern import pattern
+from datebridge.core.series.health import heal
 
 __all__ = [
     "CannotChange", "Member", "Outcome", "Recipe", "Step", "Subject", "change", "demand", "needs_series", "said",
@@ -86,7 +89,12 @@ class Outcome(NamedTuple):
 
 def needs_series(steps: Sequence[Step]) -> bool:
     """Whether a series has to be there with all its changed occurrences, chosen or not."""
-    return any(isinstance(step, TIMING) or (isinstance(step, Delete) and step.before) for step in steps)
+    return any(
+        isinstance(step, TIMING)
+        or (isinstance(step, Delete) and step.before)
+        or (isinstance(step, Fix) and ALL[step.check].together)
+        for step in steps
+    )
 
 
 def change(subject: Subject, steps: Sequence[Step]) -> list[Outcome]:
@@ -151,6 +159,9 @@ def _do(subject: Subject, step: Step, why_not: dict[int, list[str]]) -> None:
                     member.text = text
                 cannot(members, error)
         return
+    if isinstance(step, Fix) and ALL[step.check].together:
+        _heal(subject, step)
+        return
     for member in chosen:
         text = member.text or ""
         try:
@@ -158,6 +169,22 @@ def _do(subject: Subject, step: Step, why_not: dict[int, list[str]]) -> None:
         except CannotChange as error:
             member.text = text
             cannot([member], error)
+
+
+def _heal(subject: Subject, step: Fix) -> None:
+    """Put right what a check of whole series finds, in the entries that were chosen."""
+    living = {member.key: member for member in subject.living}
+    one = subject.master or next(iter(living.values()), None)
+    if one is None:
+        return
+    clock = subject.clock_of(one.text or "")
+    members = [InSeries(key, member.text or "") for key, member in living.items()]
+    plan = heal(Group(members, clock, subject.zones), {step.check}, subject.stamp)
+    for edit in plan.edits:
+        if edit.id is not None and living[edit.id].chosen:
+            living[edit.id].text = edit.text
+    for reason in dict.fromkeys(plan.said):
+        subject.note(one, reason)
 
 
 def _do_alone(subject: Subject, member: Member, step: Step) -> None:

@@ -22,7 +22,7 @@ from datebridge.core.bulk.steps import (
 from datebridge.core.bulk.subject import CannotChange, Member, Subject
 from datebridge.core.bulk.timing import day_of, timed
 from datebridge.core.bulk.wording import check_property, replacing
-from datebridge.core.checks import CHECKS
+from datebridge.core.checks import CHECKS, is_fixable
 
 _PROBE = "BEGIN:VEVENT\nUID:probe\nDTSTART;VALUE=DATE:20260101\nSUMMARY:Probe\nEND:VEVENT"
 
@@ -48,7 +48,7 @@ def demand(steps: Sequence[Step]) -> None:  # noqa: C901 (one case a step)
             case DropPeople() if not any("@" in one for one in step.who):
                 raise CannotChange("Name addresses, or domains that begin with @.")
             case Fix():
-                if step.check not in CHECKS or CHECKS[step.check].fix is None:
+                if not is_fixable(step.check):
                     raise CannotChange(f"There is no check “{step.check[:40]}” that puts something right.")
             case Delete():
                 if not step.check and not step.before:
