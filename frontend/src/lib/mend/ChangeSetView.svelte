@@ -42,6 +42,10 @@
     const params = { path: { set_id: set.id }, query: { offset, limit } };
     return answer(client.GET('/api/change-sets/{set_id}/changes', { params }));
   }
+
+  /** So many rows of a table fit; of more it is said how many there are. */
+  const FITTING = 5;
+  const headed = (name: string, rows: number) => (rows > FITTING ? `${name}: ${count(rows)} in all` : name);
 </script>
 
 <div class="border-line flex flex-wrap gap-x-8 gap-y-2 border-b px-4 pt-3 pb-2">
@@ -85,8 +89,9 @@
   </div>
   {#each [{ name: 'By calendar', rows: review.by_calendar }, { name: 'By kind', rows: review.by_kind }] as table (table.name)}
     <section class="w-48 text-[13px]" aria-label={table.name}>
-      <h2 class="text-soft">{table.name}</h2>
-      <dl class="ruled max-h-28 overflow-y-auto">
+      <h2 class="text-soft">{headed(table.name, table.rows.length)}</h2>
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex (what scrolls has to be reached by keys) -->
+      <dl class="ruled max-h-28 overflow-y-auto" tabindex={table.rows.length > FITTING ? 0 : undefined}>
         {#each table.rows as row (row.label)}
           <div class="flex gap-2 py-0.5">
             <dt class="min-w-0 flex-1 truncate" title={row.label}>{row.label}</dt>
@@ -97,8 +102,9 @@
     </section>
   {/each}
   <section class="w-52 text-[13px]" aria-label="By year">
-    <h2 class="text-soft">By year</h2>
-    <dl class="max-h-28 overflow-y-auto">
+    <h2 class="text-soft">{headed('By year', review.by_year.length)}</h2>
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex (what scrolls has to be reached by keys) -->
+    <dl class="max-h-28 overflow-y-auto" tabindex={review.by_year.length > FITTING ? 0 : undefined}>
       {#each review.by_year as year (year.label)}
         <div class="flex items-center gap-2">
           <dt class="figures w-14">{year.label}</dt>

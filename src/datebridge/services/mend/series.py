@@ -195,6 +195,8 @@ def together_job(context: JobContext) -> dict[str, Any]:
             raise Refused(f"None of it can be put together. {' '.join(left[:4])}")
         draft.title = lambda tally: f"{_verb(found)}: {tally.what} in {tally.where}"
         kept = "" if any(one.kind == "endless" for one in found) else "Everything happens as it did before."
+        if kept and any(one.kind == "adopt" for one in found):
+            kept = "Where one is given back, the series' own occurrence goes. Everything else happens as it did before."
         draft.reason = f"Left as it is: {' '.join(left[:4])}" if left else kept
     return {"set_id": draft.id}
 
