@@ -183,6 +183,14 @@ def test_many_hostile_series_share_one_bound_and_harmless_ones_are_whole() -> No
     assert 99 not in bounds.cut
 
 
+@pytest.mark.parametrize(("bounds", "most"), [(Bounds, 140_000), (Bounds.drawn, 45_000)])
+def test_an_answer_is_bounded_as_a_whole(bounds: Callable[[], Bounds], most: int) -> None:
+    quick = [timed(examine("VEVENT", event(START, "RRULE:FREQ=MINUTELY", uid=str(k))), k) for k in range(40)]
+    found = list(occurrences(list(filter(None, quick)), JANUARY, JANUARY + 31 * DAY, bounds=bounds()))
+    assert len(found) < most
+    assert {one.entry for one in found} == set(range(40))
+
+
 @pytest.mark.parametrize(
     ("rule", "last"),
     [("FREQ=DAILY;BYDAY=MO,TU,WE,TH,FR;COUNT=20000", "2102-09-01"), ("FREQ=MONTHLY;BYMONTHDAY=1,15;COUNT=24001", "3026-01-05"),

@@ -24,7 +24,7 @@ from datebridge.store.changesets.apply import apply
 from datebridge.store.changesets.undo import propose_undo
 from datebridge.store.comparisons import Asked
 from datebridge.store.entries.ledger import EntryRow
-from tests.conftest import Bench, prepared
+from tests.conftest import Bench, calendar, event, prepared
 
 TODAY = date(2026, 11, 27)
 LOW, HIGH = (wall_seconds_of(TODAY + timedelta(days=n)) for n in (-365, 365))
@@ -318,3 +318,24 @@ def test_definitions_go_along_where_entries_go(watch: Bench) -> None:
     made = done(watch, "adjust", comparison=number, to="right", asked=["missing", "", ""], pairs=[])
     applied(watch, made["set_id"])
     assert {"America/Moncton", "Partner time"} <= watch.defined(copy).keys()
+
+
+def test_one_uid_that_stands_twice_is_made_one_and_what_is_only_cut_differently_is_left(bench: Bench) -> None:
+    daily = ("DTSTART:20261201T080000Z", "DURATION:PT1H")
+    whole = event("whole", "Watch", daily[0][8:], daily[1], "RRULE:FREQ=DAILY;COUNT=4")
+    pieces = [event(f"piece-{k}", "Watch", f"202612{k:02}T080000Z", daily[1], "RRULE:FREQ=DAILY;COUNT=2") for k in (1, 3)]
+    once = event("once", "Launch", "20261203T120000Z", daily[1])
+    bench.bring(calendar(whole, once), "Plan")
+    bench.bring(calendar(*pieces, once.replace("Launch", "Lunch"), once.replace("Launch", "Late")), "Copy")
+    plan, copy = (bench.calendar(name).id for name in ("Plan", "Copy"))
+    asked = {"left": plan, "right": copy, "low": LOW, "high": HIGH}
+    number = int(done(bench, "compare", **asked)["comparison"])
+    with bench.store.read() as connection:
+        assert comparisons.tallies(connection, number).verdicts["recut"] == 1
+    made = done(bench, "adjust", comparison=number, to="right", asked=["", "", ""], pairs=[])
+    assert "1 pair is only cut differently" in bench.set(made["set_id"]).reason
+    applied(bench, made["set_id"])
+    assert sorted(row.uid for row in bench.entries("calendar:Copy")) == ["once", "piece-1", "piece-3"]
+    number = int(done(bench, "compare", **asked)["comparison"])
+    with bench.store.read() as connection:
+        assert set(comparisons.tallies(connection, number).verdicts) == {"recut"}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
@@ -162,21 +163,23 @@ class _Making:
     def _pair(
         self, writer: VersionWriter, mine: list[tuple[VersionId, str]], theirs: list[tuple[VersionId, str]]
     ) -> None:
-        had = {}
+        had: defaultdict[tuple[str, str, str], list[tuple[VersionId, str]]] = defaultdict(list)
         for number, text in mine:
             facts = examine(Component(text).kind, text, self.own)
-            had[facts.component, facts.uid, facts.recurrence_id] = number, text
+            had[facts.component, facts.uid, facts.recurrence_id].append((number, text))
         for _, text in theirs:
             text = self._prepared(text)
             facts = examine(Component(text).kind, text, self.carrying.there)
             place = facts.component, facts.uid, facts.recurrence_id
-            before = had.pop(place, None)
-            if before is not None and before[1] == text:
+            known = had[place]
+            same = next((at for at, (_, was) in enumerate(known) if was == text), None)
+            if same is not None:
+                known.pop(same)
                 continue
             version = writer.add(facts, text)
-            here = before[0] if before else None
+            here = known.pop(0)[0] if known else None
             self.draft.add(Change(self.calendar, *place, here, version, "As the other has it."))
-        for place, (number, _) in had.items():
+        for place, number in ((place, number) for place, some in had.items() for number, _ in some):
             self.draft.add(Change(self.calendar, *place, number, None, "The other does not have it."))
 
     def _prepared(self, text: str) -> str:
@@ -207,6 +210,8 @@ def adjust_job(context: JobContext) -> dict[str, Any]:
         called = names(connection)
     chosen = set(said["pairs"])
     rows = [row for row in rows if not chosen or row.id in chosen]
+    recut = sum(row.verdict == "recut" for row in rows)  # they happen alike, and a whole beside its pieces would not
+    rows = [row for row in rows if row.verdict != "recut"]
     with propose(store, Kind.RECONCILE, context.by, "", nothing=_NOTHING) as draft:
         draft.afterwards(context.conclude_with_set)
         making = _Making(draft, here, there, own, theirs)
@@ -218,5 +223,6 @@ def adjust_job(context: JobContext) -> dict[str, Any]:
             making.zones(writer)
         draft.title = lambda tally: f"Make {tally.what} in {called[here]} as in {called[there]}"
         told = f"{counted(making.silent, 'entry has', 'entries have')} attendees; nobody will be told."
-        draft.reason = told if making.silent else ""
+        left = f"{counted(recut, 'pair is', 'pairs are')} only cut differently, and left as they are."
+        draft.reason = " ".join([*([told] if making.silent else []), *([left] if recut else [])])
     return {"set_id": draft.id}
