@@ -323,7 +323,9 @@ def test_definitions_go_along_where_entries_go(watch: Bench) -> None:
 def test_one_uid_that_stands_twice_is_made_one_and_what_is_only_cut_differently_is_left(bench: Bench) -> None:
     daily = ("DTSTART:20261201T080000Z", "DURATION:PT1H")
     whole = event("whole", "Watch", daily[0][8:], daily[1], "RRULE:FREQ=DAILY;COUNT=4")
-    pieces = [event(f"piece-{k}", "Watch", f"202612{k:02}T080000Z", daily[1], "RRULE:FREQ=DAILY;COUNT=2") for k in (1, 3)]
+    pieces = [
+        event(f"piece-{k}", "Watch", f"202612{k:02}T080000Z", daily[1], "RRULE:FREQ=DAILY;COUNT=2") for k in (1, 3)
+    ]
     once = event("once", "Launch", "20261203T120000Z", daily[1])
     bench.bring(calendar(whole, once), "Plan")
     bench.bring(calendar(*pieces, once.replace("Launch", "Lunch"), once.replace("Launch", "Late")), "Copy")

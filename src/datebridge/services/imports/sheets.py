@@ -20,7 +20,7 @@ from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.moments import Clock
 from datebridge.core.views.brought import BadCell, changed_since, edited, here, new_fields, wanted_of
 from datebridge.core.views.sheet import Row, cells_of
-from datebridge.core.views.tables import DATED, Order, Sheet, SheetRow, read_table
+from datebridge.core.views.tables import DATED, NoSheet, Order, Sheet, SheetRow, read_table
 from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.editing.edits import stamp
@@ -62,7 +62,11 @@ def sheet_job(context: JobContext) -> dict[str, Any]:
         Refused: if nothing of it differs.
     """
     order: Order = context.params["order"]
-    sheet = read_table(b64decode(context.params["data"]), order)
+    try:
+        data = b64decode(context.params["data"])
+    except ValueError as error:
+        raise NoSheet("It did not arrive whole. Bring it back once more.") from error
+    sheet = read_table(data, order)
     name, tally = context.params["name"], _Tally()
     result: dict[str, Any] = {}
     if sheet.unclear:
