@@ -75,7 +75,7 @@ def test_a_strict_server_names_the_precondition(world: World, slug: str, entry: 
 
 
 def test_a_strict_server_keeps_one_alarm_two_attachments_and_nothing_unknown(world: World) -> None:
-    alarm = ["BEGIN:VALARM", "TRIGGER:-PT5M", "END:VALARM"]
+    alarm = ["BEGIN:VALARM", "ACTION:DISPLAY", "TRIGGER:-PT5M", "END:VALARM"]
     text = berth(1, *(f"ATTACH:https://papers.skerrow.example/{n}" for n in range(4)), "X-ODD:1", *alarm, *alarm)
     with client(world, "lantern") as web:
         answer = web.put(

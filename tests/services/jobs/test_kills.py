@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from base64 import b64encode
 from collections.abc import Callable
 from itertools import count
 from pathlib import Path
@@ -34,6 +35,7 @@ from tests.world import World, berth
 pytestmark = pytest.mark.kills
 
 
+SHEET = b64encode(b"uid,title,start\r\ne0,High tide,2024-01-24 08:00\r\n").decode()
 #: Before which statements a job is killed: by hand before each, else before every thirteenth.
 STEP = 1 if LONGER else 13
 
@@ -141,7 +143,7 @@ def test_putting_right(bench: Bench) -> None:
     ("kind", "params", "updates"),
     [
         ("bulk", {"filter": "", "excluded": [], "only": None, "steps": [{"do": "shift", "minutes": 30}]}, 3),
-        ("sheet", {"name": "t.csv", "text": "uid,title,start\r\ne0,High tide,2024-01-24 08:00\r\n"}, 1),
+        ("sheet", {"name": "t.csv", "data": SHEET, "order": ""}, 1),
         ("put-away", {"before": "2026-01-01", "calendars": [], "shorten": True}, 1),
     ],
 )  # fmt: skip
