@@ -135,6 +135,8 @@ def test_every_set_applies_and_is_taken_back_to_the_byte(
             for number in sets:
                 apply(bench.store, number)
                 after = sorted(bench.texts())
+                if after == before:  # all of it was there already
+                    continue
                 apply(bench.store, propose_undo(bench.store, number))
                 assert sorted(bench.texts()) == before, (kind, how)
                 again = propose_undo(bench.store, SetId(max(one.id for one in bench.sets())))
