@@ -35,7 +35,7 @@ KIND_TITLES: dict[Alike, tuple[str, str]] = {
     Alike.IDENTICAL: ("Identical", "everything they say is the same"),
     Alike.SAME_UID: ("One UID", "one UID, and something they say differs"),
     Alike.SAME_TIME: ("Same title and time", "other UIDs; title, time and length agree"),
-    Alike.OTHER_LENGTH: ("Same start, another length", "other UIDs; title and start agree, and one is longer"),
+    Alike.OTHER_LENGTH: ("Another length", "other UIDs; title and start agree, and one is longer"),
     Alike.SHIFTED: ("Shifted", "two zones apart, or a day beside its hours"),
     Alike.PARTS: ("Series and its parts", "single entries that stand at the times of a series"),
     Alike.CUT: ("Series cut in pieces", "shorter series that a longer one contains"),
