@@ -46,12 +46,12 @@ class Whole:
 
     def facts_of(self, text: str) -> Facts:
         """What a text of it says."""
-        return derive(Component(text).kind, text, self.zones)
+        return self.facts if text == self.text else derive(Component(text).kind, text, self.zones)
 
     @cached_property
     def facts(self) -> Facts:
-        """What its text says."""
-        return self.facts_of(self.text)
+        """What its own text says."""
+        return derive(Component(self.text).kind, self.text, self.zones)
 
     @cached_property
     def clock(self) -> Clock | None:
