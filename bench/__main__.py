@@ -24,7 +24,8 @@ from bench import connecting, generate, importing, load, matching, mending, occu
 from bench.importing import fresh, take_in
 from datebridge.core.changes import State
 from datebridge.core.ids import SetId, VersionId
-from datebridge.core.words.filters import Selection
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import Selection
 from datebridge.services.exports import export
 from datebridge.services.jobs import jobs
 from datebridge.services.mend import bulk, deletion
@@ -37,11 +38,22 @@ from datebridge.store.entries.ledger import Ledger
 from datebridge.store.tables import demand_id
 
 FILTERS = (
-    ("", "when"), ("", "what"), ("", "where"), ("", "calendar"), ("", "repeats"), ("", "zone"), ("", "marks"),
-    ("berth", "when"), ("crane -winch", "what"), ("has:alarm repeats:yes", "where"), ("before:2024", "when"),
-    ("on:2026-11-24", "when"), ("on:2026-11", "what"), ("zone:America/Halifax category:LAB", "when"),
+    ("", "when"),
+    ("", "what"),
+    ("", "where"),
+    ("", "calendar"),
+    ("", "repeats"),
+    ("", "zone"),
+    ("", "marks"),
+    ("berth", "when"),
+    ("crane -winch", "what"),
+    ("has:alarm repeats:yes", "where"),
+    ("before:2024", "when"),
+    ("on:2026-11-24", "when"),
+    ("on:2026-11", "what"),
+    ("zone:America/Halifax category:LAB", "when"),
     ("-has:attendees", "zone"),
-)  # fmt: skip
+)
 
 
 def timed(work: Callable[[], object]) -> float:
@@ -97,9 +109,15 @@ class Results:
     def rate(self, what: str, ours: float, theirs: float, hold: float, aim: float) -> None:
         factor = ours / theirs
         self._row(
-            what, f"{ours:,.0f} entries/s", f"{theirs:,.0f}/s, bare PUTs", f"{factor:.2f}×", f"{hold:g}×", f"{aim:g}×",
-            factor >= hold, factor >= aim,
-        )  # fmt: skip
+            what,
+            f"{ours:,.0f} entries/s",
+            f"{theirs:,.0f}/s, bare PUTs",
+            f"{factor:.2f}×",
+            f"{hold:g}×",
+            f"{aim:g}×",
+            factor >= hold,
+            factor >= aim,
+        )
 
     def limit(self, what: str, value: float, unit: str, hold: float, aim: float, note: str = "") -> None:
         """A number that is a ratio or a size by itself."""
@@ -111,9 +129,15 @@ class Results:
         pace = self.pace.around()
         paced = value / pace
         self._row(
-            what, f"{value:.3g} {unit}", note or f"at pace {pace:.2f}", f"{paced:.3g} {unit}", f"{hold:g} {unit}",
-            f"{aim:g} {unit}", paced <= hold, paced <= aim,
-        )  # fmt: skip
+            what,
+            f"{value:.3g} {unit}",
+            note or f"at pace {pace:.2f}",
+            f"{paced:.3g} {unit}",
+            f"{hold:g} {unit}",
+            f"{aim:g} {unit}",
+            paced <= hold,
+            paced <= aim,
+        )
 
     def least(self, what: str, value: float, hold: float, note: str = "") -> None:
         """A share that must not be less."""
@@ -123,9 +147,15 @@ class Results:
         """Processor time as a multiple of somebody else's."""
         factor = ours / theirs
         self._row(
-            what, f"{ours:.2f} s", f"{theirs:.2f} s, import icalendar", f"{factor:.2f}×", f"{hold:g}×", f"{aim:g}×",
-            factor <= hold, factor <= aim,
-        )  # fmt: skip
+            what,
+            f"{ours:.2f} s",
+            f"{theirs:.2f} s, import icalendar",
+            f"{factor:.2f}×",
+            f"{hold:g}×",
+            f"{aim:g}×",
+            factor <= hold,
+            factor <= aim,
+        )
 
     def _row(self, *cells: object) -> None:
         *texts, held, aimed = cells
@@ -200,11 +230,13 @@ def ledger_and_changes(results: Results, folder: Path) -> None:
 
 
 def in_bulk(results: Results, store: Store, settings: Settings, chosen: tuple[VersionId, ...]) -> None:
-    steps = [{"do": "map-address", "old": "@skerrow.example", "new": "@lantern.example"},
-             {"do": "categories", "mode": "add", "values": ["Moved"]}]  # fmt: skip
+    steps = [
+        {"do": "map-address", "old": "@skerrow.example", "new": "@lantern.example"},
+        {"do": "categories", "mode": "add", "values": ["Moved"]},
+    ]
 
     def propose() -> None:
-        jobs.enqueue(store, "bulk", "bench", {**Selection(only=chosen).as_params(), "steps": steps})
+        jobs.enqueue(store, JobKind.BULK, "bench", {**Selection(only=chosen).as_params(), "steps": steps})
         while jobs.run_next(store, settings, {"bulk": bulk.bulk_job}):
             pass
 
@@ -301,9 +333,11 @@ def given_to_readers(results: Results, folder: Path) -> None:
     for detail, seconds in found.made.items():
         results.time(f"a feed of {sharing.ENTRIES:,} first made: {detail}", seconds, "s", 1, 0.6)
     results.least(
-        "given out again, beside a static file of that size", min(1, 2 * found.given / found.static), 1,
+        "given out again, beside a static file of that size",
+        min(1, 2 * found.given / found.static),
+        1,
         f"{found.given:,.0f}/s against {found.static:,.0f}/s, twice as many are asked",
-    )  # fmt: skip
+    )
     results.least(
         "still the same (304), beside giving it out", min(1, found.same / found.given), 1, f"{found.same:,.0f}/s"
     )

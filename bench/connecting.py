@@ -11,10 +11,11 @@ import httpx
 
 from bench import generate
 from datebridge.connect.caldav import FETCH
+from datebridge.core.language.filters import Selection
 from datebridge.core.objects import assemble, take_apart
-from datebridge.core.words.filters import Selection
 from datebridge.services.accounts import accounts
-from datebridge.services.jobs import jobs, worker
+from datebridge.services.jobs import jobs
+from datebridge.services.running import worker
 from datebridge.services.transfer import transfers
 from datebridge.services.transfer.transfers import Target
 from datebridge.settings import Settings
@@ -105,7 +106,7 @@ def _bare(address: str, objects: dict[str, list[str]]) -> float:
         limits = httpx.Limits(max_connections=connections)
         async with httpx.AsyncClient(
             base_url=address, auth=("bare", PASSWORD), trust_env=False, limits=limits
-        ) as client:  # fmt: skip
+        ) as client:
 
             async def some() -> None:
                 for uid, body in bodies:
@@ -164,12 +165,16 @@ def _refresh(store: Store, settings: Settings, account: int) -> None:
 
 def _ten(
     store: Store, settings: Settings, address: str, account: int, slug: str, chosen: list[tuple[str, list[str]]]
-) -> tuple[float, int]:  # fmt: skip
+) -> tuple[float, int]:
     """How long a refresh takes after ten changes in one calendar, and with how many requests."""
     with httpx.Client(base_url=address, auth=(OFFICE, PASSWORD), trust_env=False) as client:
         for uid, texts in chosen:
-            changed = [t.replace("\nSUMMARY:", "\nSUMMARY:Shifted ").replace(f"UID:{uid[4:]}\n", f"UID:{uid}\n")
-                       if slug == "few" else t.replace("\nSUMMARY:", "\nSUMMARY:Shifted ") for t in texts]  # fmt: skip
+            changed = [
+                t.replace("\nSUMMARY:", "\nSUMMARY:Shifted ").replace(f"UID:{uid[4:]}\n", f"UID:{uid}\n")
+                if slug == "few"
+                else t.replace("\nSUMMARY:", "\nSUMMARY:Shifted ")
+                for t in texts
+            ]
             name = "".join(c if c.isalnum() else "-" for c in uid) if slug == "many" else uid
             client.put(f"/dav/calendars/{OFFICE}/{slug}/{name}.ics", content=assemble(changed, [])).raise_for_status()
     return _timed(store, settings, address, lambda: _refresh(store, settings, account))

@@ -21,7 +21,7 @@ RULES = (
 
 
 def entries(count: int, seed: int = 7, years: int = 0) -> Iterator[str]:
-    """Event texts, unfolded, about 600 octets each; over ten years, or over `years` with series that end."""
+    """Event texts, unfolded, about 600 bytes each; over ten years, or over `years` with series that end."""
     rng = random.Random(seed)
     day = datetime(2029 - years if years else 2018, 1, 1)  # noqa: DTZ001
     for number in range(count):
@@ -55,7 +55,7 @@ def entries(count: int, seed: int = 7, years: int = 0) -> Iterator[str]:
 
 
 def write(path: Path, count: int, seed: int = 7, years: int = 0) -> int:
-    """Write a file of `count` events; returns its size in octets."""
+    """Write a file of `count` events; returns its size in bytes."""
     path.parent.mkdir(parents=True, exist_ok=True)
     with path.open("wb") as out:
         out.write(b"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Skerrow//Bench//EN\r\n")

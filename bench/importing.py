@@ -6,7 +6,7 @@ from pathlib import Path
 
 from datebridge.services.imports import decide, uploads
 from datebridge.services.imports.decide import Decision
-from datebridge.services.jobs import worker
+from datebridge.services.running import worker
 from datebridge.settings import Settings
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.database import Store
@@ -38,6 +38,6 @@ def memory_of_import(path: Path, folder: Path) -> int:
 
 
 def _peak() -> int:
-    """The most memory this program has had, in octets; unlike getrusage it forgets the parent's."""
+    """The most memory this program has had, in bytes; unlike getrusage it forgets the parent's."""
     line = next(x for x in Path("/proc/self/status").read_text().splitlines() if x.startswith("VmHWM"))
     return int(line.split()[1]) * 1024

@@ -20,7 +20,7 @@ import httpx
 
 from bench.application import application
 
-#: What an administrator's screens ask for; {word} and {day} are drawn anew each time, so that little is remembered.
+#: What an administrator's screens ask for; {word} and {day} are drawn each time, so that little is remembered.
 ASKED: dict[str, str] = {
     "page": "/api/entries?sort={sort}&offset={offset}",
     "words": "/api/entries?filter={word}%20{other}&sort={sort}",
@@ -37,10 +37,15 @@ _WORDS = ("berth", "crane", "pilot", "survey", "survey", "harbour", "meeting", "
 def _url(kind: str, draw: random.Random, calendars: str) -> str:
     day = date(2026, 1, 1) + timedelta(days=draw.randrange(-700, 700))
     return ASKED[kind].format(
-        sort=draw.choice(("when", "what", "where", "calendar", "repeats")), offset=draw.randrange(0, 5000, 100),
-        word=draw.choice(_WORDS), other=draw.choice(_WORDS), day=day, year=day.year,
-        facet=draw.choice(("calendar", "year", "kind", "zone", "category", "status", "marks")), calendars=calendars,
-    )  # fmt: skip
+        sort=draw.choice(("when", "what", "where", "calendar", "repeats")),
+        offset=draw.randrange(0, 5000, 100),
+        word=draw.choice(_WORDS),
+        other=draw.choice(_WORDS),
+        day=day,
+        year=day.year,
+        facet=draw.choice(("calendar", "year", "kind", "zone", "category", "status", "marks")),
+        calendars=calendars,
+    )
 
 
 def _client(address: str, seed: int, until: float, results: Any) -> None:

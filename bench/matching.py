@@ -9,10 +9,12 @@ from typing import NamedTuple
 from tests.labelled import FEED, Labelled, labelled, measured, pairs_of
 
 from bench.importing import fresh, take_in
+from datebridge.core.job_kinds import JobKind
 from datebridge.core.matching import THRESHOLD, find
 from datebridge.core.matching.surviving import CRITERIA
 from datebridge.core.text.lines import fold
-from datebridge.services.jobs import jobs, worker
+from datebridge.services.jobs import jobs
+from datebridge.services.running import worker
 from datebridge.store import duplicates
 
 #: With so many of each kind there are about 100,000 entries.
@@ -76,7 +78,7 @@ def stored_measure(folder: Path, each: int = EACH // 3) -> Kept:
         duplicates.page(connection, None, 0.5, 1_000, 100)
     paged = time.perf_counter()
     params = {"kind": "", "least": 0.5, "policy": list(CRITERIA), "order": []}
-    jobs.enqueue(store, "duplicates", "Removing", params)
+    jobs.enqueue(store, JobKind.DUPLICATES, "Removing", params)
     worker.drain(store, settings)
     done = time.perf_counter()
     store.close()

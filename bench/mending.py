@@ -62,8 +62,10 @@ def comparing(folder: Path, entries: int = 20_000) -> Comparing:
     left, right = folder / "left.ics", folder / "right.ics"
     generate.write(left, entries)
     text = left.read_text("utf-8").split("SUMMARY:")
-    right.write_text("".join([text[0], *(f"SUMMARY:{'Other ' if n % 50 == 7 else ''}{one}" for n, one in
-                                         enumerate(text[1:]))]), "utf-8")  # fmt: skip
+    right.write_text(
+        "".join([text[0], *(f"SUMMARY:{'Other ' if n % 50 == 7 else ''}{one}" for n, one in enumerate(text[1:]))]),
+        "utf-8",
+    )
     low, high = (wall_seconds_of(_first(year)) for year in YEARS)
     begin = time.perf_counter()
     stored = both((left.name, _read(left)), (right.name, _read(right)))

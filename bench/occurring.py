@@ -22,7 +22,7 @@ from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.rules import parse_rule
 from datebridge.core.recurrence.starts import DAY, starts
 from datebridge.core.views.overlaps import overlaps
-from datebridge.store.entries.occurrences import Happenings
+from datebridge.store.entries.occurrences import OccurrenceReader
 
 MONTH = date(2026, 11, 1)
 
@@ -40,7 +40,7 @@ def month(folder: Path, parsed: icalendar.Component) -> tuple[float, float, int,
     found: list[int] = []
 
     def ours() -> None:
-        found.append(len(Happenings(store).window(low, low + 30 * DAY, "UTC", [1]).occurrences))
+        found.append(len(OccurrenceReader(store).window(low, low + 30 * DAY, "UTC", [1]).occurrences))
 
     def theirs() -> None:
         begin = datetime(2026, 11, 1, tzinfo=UTC)
@@ -54,7 +54,10 @@ def month(folder: Path, parsed: icalendar.Component) -> tuple[float, float, int,
 
 def age() -> tuple[float, float]:
     """Seconds for a month of a thousand series that began last year, and of as many that began a century ago."""
-    rules = [parse_rule(text) for text in ("FREQ=DAILY;BYDAY=MO,TU", "FREQ=MONTHLY;BYDAY=-1FR", "FREQ=YEARLY;BYMONTH=11;BYDAY=1MO")]  # fmt: skip  # noqa: E501
+    rules = [
+        parse_rule(text)
+        for text in ("FREQ=DAILY;BYDAY=MO,TU", "FREQ=MONTHLY;BYDAY=-1FR", "FREQ=YEARLY;BYMONTH=11;BYDAY=1MO")
+    ]
     low = wall_seconds_of(MONTH)
 
     def all_of(year: int) -> float:

@@ -1,4 +1,4 @@
-"""Takes every picture of ``docs/screenshots`` anew, from untouched sample data: ``make pictures``.
+"""Takes every picture of ``docs/screenshots`` again, from untouched sample data: ``make pictures``.
 
 It does not replace looking at them. One view alone: ``python -m bench.pictures time-week``.
 """
@@ -27,7 +27,7 @@ Shot = Callable[[Page], None]
 
 def settled(page: Page) -> None:
     """Until nothing is asked for any more; the readers' page asks for nothing."""
-    page.locator("main[aria-busy=false], main#almanac").wait_for()
+    page.locator("main[aria-busy=false], main#shared").wait_for()
 
 
 def to(path: str) -> Shot:
@@ -45,7 +45,7 @@ def connect(page: Page) -> None:
 
 def inside(page: Page) -> None:
     connect(page)
-    page.get_by_role("link", name="Look inside").first.click()
+    page.get_by_role("link", name="Review").first.click()
     page.wait_for_url(re.compile(r"/connect/\d+$"))
     expect(page.get_by_role("heading", level=1)).to_be_visible()
 
@@ -64,7 +64,7 @@ def duplicates(page: Page) -> None:
     folder = Path(os.environ["DATE_BRIDGE_SHOWN"]) / "sample-files"
     page.get_by_label("Calendar files").set_input_files(folder / "partner-office.ics")
     page.get_by_role("button", name=re.compile("^Add .* “Partner office”")).click()
-    expect(page.get_by_role("status").filter(has_text="to take exactly this import back")).to_be_visible()
+    expect(page.get_by_role("status").filter(has_text="Press u to undo")).to_be_visible()
     to("/mend/duplicates")(page)
     page.get_by_role("button", name="Same title and time").click()
     expect(page.get_by_role("region", name="This group")).to_be_visible()
@@ -75,7 +75,7 @@ def duplicates(page: Page) -> None:
 def zones(page: Page) -> None:
     to("/mend/zones")(page)
     page.get_by_role("button", name="America/Moncton").click()
-    expect(page.get_by_role("button", name="Its definition counts")).to_be_visible()
+    expect(page.get_by_role("button", name="Use its definition")).to_be_visible()
 
 
 def series(page: Page) -> None:
@@ -89,7 +89,7 @@ def reconcile(page: Page) -> None:
     to("/mend/reconcile")(page)
     page.get_by_label("Left calendar").select_option(label="Vessel berths")
     page.get_by_label("Right calendar").select_option(label="Berths, as exported")
-    page.get_by_role("button", name="Compare").click()
+    page.get_by_role("button", name="Compare", exact=True).click()
     expect(page.get_by_role("status").filter(has_text="differ of")).to_be_visible()
 
 
@@ -101,10 +101,10 @@ def change(page: Page) -> None:
     sheet.get_by_label("What", exact=True).select_option("map-address")
     sheet.get_by_label("Old address").fill("@tidewrack.example")
     sheet.get_by_label("New address").fill("@lantern.example")
-    sheet.get_by_role("button", name="One more step").click()
+    sheet.get_by_role("button", name="Add a step").click()
     sheet.get_by_label("Then", exact=True).select_option("replace")
     sheet.get_by_label("Find", exact=True).fill("Kelp")
-    sheet.get_by_label("Replace by").fill("Seaweed")
+    sheet.get_by_label("Replace with").fill("Seaweed")
     expect(sheet.get_by_text("In short: addresses")).to_contain_text("Seaweed")
 
 
@@ -155,7 +155,7 @@ def conflict(page: Page) -> None:
     page.get_by_role("button", name="change 1 in “Harbour office”").click()
     page.wait_for_url(re.compile("/look"))
     page.goto("/connect")
-    page.get_by_role("link", name="Look at them and decide").click()
+    page.get_by_role("link", name="Review and decide").click()
     page.get_by_role("link", name="Both sides").click()
     expect(page.get_by_role("group", name="Place")).to_be_visible()
 

@@ -22,13 +22,14 @@ from bench import generate
 from bench.application import FLAGS
 from bench.importing import fresh, take_in
 from datebridge.api.public.serve import readers_door
+from datebridge.core.choices import Form
 from datebridge.core.ids import CalendarId
-from datebridge.core.sharing import Detail, Terms
-from datebridge.core.words.filters import Selection
+from datebridge.core.language.filters import Selection
+from datebridge.core.sharing.terms import Detail, Terms
 from datebridge.services.mend import deletion
 from datebridge.services.sharing import shares
-from datebridge.services.sharing.made import Giver
-from datebridge.services.sharing.plans import Form, Plan, plan_of
+from datebridge.services.sharing.plans import Plan, plan_of
+from datebridge.services.sharing.render_cache import ShareRenderer
 from datebridge.services.sharing.shares import Wanted
 from datebridge.settings import Settings
 from datebridge.store.changesets.apply import apply
@@ -59,7 +60,7 @@ def measure(folder: Path) -> Shared:
     take_in(store, settings, path)
     ledger = Ledger(store)
     numbers, made = {}, {}
-    Giver(store).almanac(0, Plan("", Terms(), (CalendarId(0),)), "")  # what is imported meanwhile is not measured
+    ShareRenderer(store).page_data(0, Plan("", Terms(), (CalendarId(0),)), "")  # imports are not measured
     for detail in Detail:
         said = Wanted(detail.value, "bench", calendars=(CalendarId(1),), terms=Terms(detail), forms=tuple(Form))
         numbers[detail] = shares.make(store, ledger, said)
@@ -67,7 +68,7 @@ def measure(folder: Path) -> Shared:
             share = session.get(Share, numbers[detail])
             assert share is not None
         start = time.perf_counter()
-        Giver(store).made(numbers[detail], plan_of(share), "", Form.FEED)
+        ShareRenderer(store).made(numbers[detail], plan_of(share), "", Form.FEED)
         made[detail.value] = time.perf_counter() - start
     _, token = shares.add_reader(store, numbers[Detail.TITLES])
     settings = settings.model_copy(update={"share_client_rate": 1e6, "share_rate": 1e6})

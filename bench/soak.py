@@ -50,9 +50,20 @@ if _file:
     time.time = _moved
 """
 FAULTS = (
-    "latency", "throttle", "unavailable", "cut", "full", "meddle", "drip", "endless", "nonsense", "marks", "damage",
-    "twice", "withhold",
-)  # fmt: skip
+    "latency",
+    "throttle",
+    "unavailable",
+    "cut",
+    "full",
+    "meddle",
+    "drip",
+    "endless",
+    "nonsense",
+    "marks",
+    "damage",
+    "twice",
+    "withhold",
+)
 
 
 def text_of(number: int, title: str) -> str:
@@ -79,11 +90,15 @@ class Application:
             free.bind(("127.0.0.1", 0))
             self.port = free.getsockname()[1]
         self.environment = {
-            **os.environ, "PYTHONPATH": f"{folder / 'site'}{os.pathsep}{os.environ.get('PYTHONPATH', '')}",
-            "SOAK_CLOCK": str(self.clock), "DATE_BRIDGE_ALLOWED_ORIGINS": json.dumps(list(hosts.addresses.values())),
-            "DATE_BRIDGE_REFRESH_EVERY": "20", "DATE_BRIDGE_FEED_EVERY": "30", "DATE_BRIDGE_PATIENCE": "5",
+            **os.environ,
+            "PYTHONPATH": f"{folder / 'site'}{os.pathsep}{os.environ.get('PYTHONPATH', '')}",
+            "SOAK_CLOCK": str(self.clock),
+            "DATE_BRIDGE_ALLOWED_ORIGINS": json.dumps(list(hosts.addresses.values())),
+            "DATE_BRIDGE_REFRESH_EVERY": "20",
+            "DATE_BRIDGE_FEED_EVERY": "30",
+            "DATE_BRIDGE_PATIENCE": "5",
             "DATE_BRIDGE_PASSWORD": PASSWORD,
-        }  # fmt: skip
+        }
         self.log = (folder / "log").open("ab")
         self.process = self._start()
 
@@ -177,7 +192,7 @@ class Soak:
         self.web.post("/api/accounts", json={"address": hosts.address("breakwater") + "/tides.ics"}).raise_for_status()
         off = [r["id"] for a in self.web.get("/api/accounts").json() for r in a["remotes"] if not r["on"]]
         for remote in off:
-            self.web.post("/api/remotes/on", json={"remotes": [remote]}).raise_for_status()
+            self.web.post("/api/remotes", json={"remotes": [remote]}).raise_for_status()
         self.settle()
 
     def step(self) -> None:
@@ -332,9 +347,12 @@ def main() -> None:
     minutes = float(sys.argv[1]) if len(sys.argv) > 1 else 30
     draw = random.Random(int(sys.argv[2]) if len(sys.argv) > 2 else 20261126)
     ports = dict.fromkeys(PORTS, 0)
-    with tempfile.TemporaryDirectory() as name, running(
-        Path(name) / "standins", ports, Traits("Tidewrack"), Traits("Lantern", sync=True, strict=True)
-    ) as hosts:  # fmt: skip
+    with (
+        tempfile.TemporaryDirectory() as name,
+        running(
+            Path(name) / "standins", ports, Traits("Tidewrack"), Traits("Lantern", sync=True, strict=True)
+        ) as hosts,
+    ):
         soak = Soak(Path(name), hosts, draw)
         until, context = time.time() + minutes * 60, multiprocessing.get_context("spawn")
         results = context.Queue()

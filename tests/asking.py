@@ -19,7 +19,7 @@ from datebridge.store.entries import details, present
 from datebridge.store.entries.details import StoredVersion
 from datebridge.store.entries.ledger import EntryRow, Ledger, rows_of
 from datebridge.store.entries.zones import zones_of
-from datebridge.store.imports import FileProblem, Group, Listed
+from datebridge.store.imports import FileProblem, Group, ListedFile
 from datebridge.store.pushes import Unsettled
 from datebridge.store.tables import VERSIONS, Account, ChangeSetRow, Job, Remote
 
@@ -102,7 +102,7 @@ class Asking:
 
     # ---- files
 
-    def files(self) -> list[Listed]:
+    def files(self) -> list[ListedFile]:
         """Files that were brought, in that order."""
         with self.store.read() as connection:
             return sorted(imports.listed(connection, _ALL), key=lambda one: one.id)

@@ -23,7 +23,7 @@ from fastapi.testclient import TestClient
 from datebridge import clock
 from datebridge.services.imports import decide, uploads
 from datebridge.services.imports.decide import Decision
-from datebridge.services.jobs import worker
+from datebridge.services.running import worker
 from datebridge.settings import Settings
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.database import Store

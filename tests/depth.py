@@ -27,8 +27,11 @@ def tries(usual: int, longer: int) -> Callable[[Test], Test]:
     def mark(test: Test) -> Test:
         test.tries = usual, longer  # type: ignore[attr-defined]
         return settings(
-            max_examples=depth(usual, longer), derandomize=not LONGER, deadline=None, database=None,
+            max_examples=depth(usual, longer),
+            derandomize=not LONGER,
+            deadline=None,
+            database=None,
             suppress_health_check=list(HealthCheck),
-        )(test)  # fmt: skip
+        )(test)
 
     return mark

@@ -13,7 +13,8 @@ from pathlib import Path
 
 from sqlalchemy import Connection, Engine, event
 
-from datebridge.services.jobs import jobs, worker
+from datebridge.core.job_kinds import JobKind
+from datebridge.services.jobs import jobs
 from datebridge.settings import Settings
 from datebridge.store.database import Store
 from tests.running import forks
@@ -33,7 +34,7 @@ def _work(settings_json: str, statement: int) -> None:
         if left < 0:
             os._exit(DIED)
 
-    while jobs.run_next(store, settings, worker.FUNCTIONS):
+    while jobs.run_next(store, settings, JobKind):
         pass
 
 

@@ -13,7 +13,7 @@ from datetime import datetime, timedelta
 from itertools import combinations
 
 from datebridge.core.index.derive import derive
-from datebridge.core.matching import CONTAINING, Alike, Group, Item, item_of, together
+from datebridge.core.matching import CONTAINING, Alike, Group, Item, item_of, joined_items
 
 ZONES = ("Atlantic/Reykjavik", "America/Halifax", "Australia/Hobart")
 PLACES = ("Berth 1", "Berth 2", "Wet lab", "Dry lab", "Seminar room", "Winch deck", "Room 3.12", "Room 3.14", "")
@@ -95,7 +95,7 @@ class Labelled:
             self.truth[frozenset(pair)] = kind
 
     def items(self) -> list[Item[int]]:
-        return together(self.entries)
+        return joined_items(self.entries)
 
 
 class Generator:
@@ -123,9 +123,14 @@ class Generator:
         people = tuple(rng.sample([f"p{k}" for k in range(40)], rng.randrange(2, 6))) if rng.random() < 0.4 else ()
         notes = f"Bring the {rng.choice(FIRST).lower()} papers, {rng.randrange(999)}" if rng.random() < 0.4 else ""
         return Made(
-            self.uid(), title, self.day(), rng.choice((30, 60, 90, 120)), place=rng.choice(PLACES), people=people,
+            self.uid(),
+            title,
+            self.day(),
+            rng.choice((30, 60, 90, 120)),
+            place=rng.choice(PLACES),
+            people=people,
             notes=notes,
-        )  # fmt: skip
+        )
 
     def pair(self, kind: Alike, home: int, made: Made, elsewhere: int, other: Made) -> None:
         self.out.same(kind, self.out.put(home, made), self.out.put(elsewhere, other))
@@ -133,9 +138,15 @@ class Generator:
     def reworded(self, title: str) -> str:
         rng = self.rng
         ways: tuple[Callable[[str], str], ...] = (
-            str.upper, lambda t: f"FW: {t}", lambda t: f"Re: FWD: {t}", lambda t: t.replace(" ", "  ") + "!",
-            lambda t: t.replace("é", "e").lower(), self._slip, lambda t: f"Cancelled: {t}", lambda t: f"{t} (copy)",
-        )  # fmt: skip
+            str.upper,
+            lambda t: f"FW: {t}",
+            lambda t: f"Re: FWD: {t}",
+            lambda t: t.replace(" ", "  ") + "!",
+            lambda t: t.replace("é", "e").lower(),
+            self._slip,
+            lambda t: f"Cancelled: {t}",
+            lambda t: f"{t} (copy)",
+        )
         return rng.choice(ways)(title)
 
     def noted(self, notes: str) -> tuple[str, ...]:
@@ -167,11 +178,16 @@ class Generator:
             # Copied by hand within a calendar, under another UID.
             self.pair(Alike.IDENTICAL, LABS, made, LABS, replace(made, uid=self.uid()))
             made = self.meeting()
-            changed = rng.choice((
-                replace(made, title=f"{made.title} (moved)"), replace(made, place="Boat house"),
-                replace(made, start=made.start + timedelta(hours=2)), replace(made, notes="New papers"),
-                replace(made, people=("p41",)), replace(made, minutes=made.minutes + 30),
-            ))  # fmt: skip
+            changed = rng.choice(
+                (
+                    replace(made, title=f"{made.title} (moved)"),
+                    replace(made, place="Boat house"),
+                    replace(made, start=made.start + timedelta(hours=2)),
+                    replace(made, notes="New papers"),
+                    replace(made, people=("p41",)),
+                    replace(made, minutes=made.minutes + 30),
+                )
+            )
             self.pair(Alike.SAME_UID, BERTHS, made, COPY, changed)
             made = replace(self.meeting(), place=rng.choice(PLACES[:6]))
             other = replace(

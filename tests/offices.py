@@ -57,8 +57,13 @@ class Offices(Generator):
         day = DAYS[made.start.weekday()]
         last = made.start + timedelta(weeks=weeks - 1)
         until = f"{last + timedelta(hours=12):%Y%m%dT%H%M%S}Z"
-        otherwise = rng.choice((f"FREQ=WEEKLY;BYDAY={day};COUNT={weeks}", f"FREQ=WEEKLY;UNTIL={until};INTERVAL=1",
-                                f"FREQ=DAILY;INTERVAL=7;COUNT={weeks}"))  # fmt: skip
+        otherwise = rng.choice(
+            (
+                f"FREQ=WEEKLY;BYDAY={day};COUNT={weeks}",
+                f"FREQ=WEEKLY;UNTIL={until};INTERVAL=1",
+                f"FREQ=DAILY;INTERVAL=7;COUNT={weeks}",
+            )
+        )
         self.pair(Alike.SAME_TIME, TEAM, made, TEAM, replace(made, uid=self.uid(), rule=otherwise))
         made = replace(self.meeting(), place=rng.choice(HALLS), rule=f"FREQ=WEEKLY;COUNT={weeks}")
         gone = made.start + timedelta(weeks=rng.randrange(1, weeks - 1))

@@ -24,10 +24,17 @@ from datebridge.cli.main import main
 
 #: What the application imports only when it needs it, and what tests have forked.
 LOADED = (
-    "datebridge.cli.commands", "datebridge.api.app", "datebridge.demo.setup", "datebridge.services.jobs.worker",
-    "datebridge.api.public.door", "datebridge.standins.hosts", "alembic.command", "tests.running", "tests.killing",
+    "datebridge.cli.commands",
+    "datebridge.api.app",
+    "datebridge.demo.setup",
+    "datebridge.services.running.worker",
+    "datebridge.api.public.door",
+    "datebridge.standins.hosts",
+    "alembic.command",
+    "tests.running",
+    "tests.killing",
     "tests.warm",
-)  # fmt: skip
+)
 
 
 def forks() -> ForkServerContext:
@@ -76,10 +83,12 @@ def command(
 
 
 @contextmanager
-def application(data: Path, name: str = "serve", settings: Mapping[str, str] | None = None) -> Iterator[str]:
+def application(
+    data: Path, name: str = "serve", settings: Mapping[str, str] | None = None, port: int = 0
+) -> Iterator[str]:
     """The running application's address; it is stopped as by Ctrl+C at the end."""
     here, there = multiprocessing.Pipe(duplex=False)
-    arguments = [name, "--port", "0", "--data", str(data)]
+    arguments = [name, "--port", str(port), "--data", str(data)]
     process = forks().Process(target=_run, args=(arguments, {1: there}, settings or {}, clock.ahead()))
     process.start()
     there.close()

@@ -46,8 +46,20 @@ def test_inspect_tells_what_is_inside(good: Path, tmp_path: Path) -> None:
     done = run("inspect", good, bad, "--json")
     assert done.returncode == 1
     first, second = json.loads(done.stdout)["files"]
-    assert set(first) == {"path", "bytes", "calendars", "events", "series", "overrides", "todos", "journals", "first",
-                          "last", "zones", "problems"}  # fmt: skip
+    assert set(first) == {
+        "path",
+        "bytes",
+        "calendars",
+        "events",
+        "series",
+        "overrides",
+        "todos",
+        "journals",
+        "first",
+        "last",
+        "zones",
+        "problems",
+    }
     assert (first["events"], first["problems"], first["first"]) == (2, [], "2026-11-24")
     assert set(second["problems"][0]) == {"line", "severity", "code", "message", "uid"}
     assert {"bad-date", "no-uid", "two-masters", "crossed-end", "encoding", "truncated"} <= {
@@ -57,12 +69,26 @@ def test_inspect_tells_what_is_inside(good: Path, tmp_path: Path) -> None:
 
 def test_expand_tells_when_things_happen(tmp_path: Path) -> None:
     path = tmp_path / "calls.ics"
-    path.write_text(calendar(
-        event("a", "Call", "TZID=Australia/Hobart:20270403T150000", "DTEND;TZID=Australia/Hobart:20270403T160000",
-              "RRULE:FREQ=DAILY;COUNT=3"),
-        event("a", "Late call", "TZID=Australia/Hobart:20270405T170000", "RECURRENCE-ID;TZID=Australia/Hobart:20270405T150000"),
-        event("b", "Regatta", "VALUE=DATE:20270404"), event("c", "Lamp", "20270404T120000"),
-    ), "utf-8")  # fmt: skip
+    path.write_text(
+        calendar(
+            event(
+                "a",
+                "Call",
+                "TZID=Australia/Hobart:20270403T150000",
+                "DTEND;TZID=Australia/Hobart:20270403T160000",
+                "RRULE:FREQ=DAILY;COUNT=3",
+            ),
+            event(
+                "a",
+                "Late call",
+                "TZID=Australia/Hobart:20270405T170000",
+                "RECURRENCE-ID;TZID=Australia/Hobart:20270405T150000",
+            ),
+            event("b", "Regatta", "VALUE=DATE:20270404"),
+            event("c", "Lamp", "20270404T120000"),
+        ),
+        "utf-8",
+    )
     span = ("--from", "2027-04-03", "--to", "2027-04-06", "--zone", "America/Halifax")
     done = run("expand", path, *span, "--json")
     found = json.loads(done.stdout)["occurrences"]
@@ -105,8 +131,15 @@ def test_what_cannot_be_done_is_said_with_exit_code_2(tmp_path: Path, good: Path
 def test_check_tells_what_is_wrong_and_what_can_be_put_right(good: Path, tmp_path: Path) -> None:
     assert run("check", good).returncode == 0
     bad = tmp_path / "bad.ics"
-    moved = event("s", "Moved", "20261201T090000Z", "RECURRENCE-ID:20261201T080000Z", "DTEND:20261201T100000Z",
-                  "DURATION:PT1H", STAMP)  # fmt: skip
+    moved = event(
+        "s",
+        "Moved",
+        "20261201T090000Z",
+        "RECURRENCE-ID:20261201T080000Z",
+        "DTEND:20261201T100000Z",
+        "DURATION:PT1H",
+        STAMP,
+    )
     bad.write_text(calendar(event("s", "S", "20261124T080000Z", "RRULE:FREQ=WEEKLY;COUNT=3", STAMP), moved), "utf-8")
     done = run("check", bad, "--json")
     assert done.returncode == 1
@@ -124,9 +157,7 @@ def test_duplicates_are_told_within_and_across_files(good: Path, tmp_path: Path)
     assert done.returncode == 1
     (group,) = json.loads(done.stdout)["groups"]
     assert set(group) == {"kind", "score", "reasons", "members"}
-    assert group["members"] == [
-        {"file": str(path), "uid": "a", "recurrence_id": ""} for path in (good, other)
-    ]  # fmt: skip
+    assert group["members"] == [{"file": str(path), "uid": "a", "recurrence_id": ""} for path in (good, other)]
     assert "1 group" in run("duplicates", good, other).stdout
 
 
@@ -193,11 +224,15 @@ def test_clean_writes_files_as_a_recipe_makes_them(good: Path, tmp_path: Path) -
     done = run("clean", recipe, good, "--out", tmp_path / "out", "--json")
     assert done.returncode == 1, done.stderr
     (file,) = json.loads(done.stdout)["files"]
-    why = "1 h later: It is a whole day; hours and minutes do not apply."
+    why = "1 h later: It is all-day; hours and minutes do not apply."
     assert file == {
-        "path": str(good), "out": str(tmp_path / "out" / "good.ics"), "changed": 2, "deleted": 0, "kept": 0,
+        "path": str(good),
+        "out": str(tmp_path / "out" / "good.ics"),
+        "changed": 2,
+        "deleted": 0,
+        "kept": 0,
         "not_changed": [{"uid": "b", "why": why}],
-    }  # fmt: skip
+    }
     assert good.read_bytes() == before
     cleaned = (tmp_path / "out" / "good.ics").read_text("utf-8")
     assert "DTSTART:20261124T090000Z" in cleaned
@@ -218,8 +253,9 @@ def reached(world: World, tmp_path: Path) -> Callable[..., subprocess.CompletedP
     """The command line with the stand-ins in its reach and a data folder of its own."""
     settings = {
         "DATE_BRIDGE_ALLOWED_ORIGINS": json.dumps(list(world.hosts.addresses.values())),
-        "DATE_BRIDGE_PASSWORD": PASSWORD, "DATE_BRIDGE_PATIENCE": "0",
-    }  # fmt: skip
+        "DATE_BRIDGE_PASSWORD": PASSWORD,
+        "DATE_BRIDGE_PATIENCE": "0",
+    }
 
     def call(*arguments: str, answer: str = "") -> subprocess.CompletedProcess[str]:
         return run(*arguments, "--data", tmp_path / "cli", settings=settings, answer=answer)
@@ -250,8 +286,10 @@ def test_accounts_are_added_switched_on_pulled_copied_and_pushed_without_a_brows
     assert reached("push").returncode == 0
     listed = json.loads(reached("accounts", "--json").stdout)["calendars"]
     assert [(c["account"], c["calendar"], c["on"]) for c in listed] == [
-        ("Tidewrack", "Berths", True), ("Lantern", "Berths", True), ("Lantern", "Moved in", True),
-    ]  # fmt: skip
+        ("Tidewrack", "Berths", True),
+        ("Lantern", "Berths", True),
+        ("Lantern", "Moved in", True),
+    ]
 
 
 def test_what_cannot_be_reached_ends_with_two_and_what_was_refused_with_one(
@@ -286,7 +324,7 @@ def test_a_calendar_that_was_left_off_is_found_and_asked_about(
     for name in ("tidewrack", "lantern"):
         reached("accounts", "add", world.hosts.address(name), "--user", OFFICE, "--name", name.title())
     nothing = reached("push")
-    assert (nothing.returncode, nothing.stdout) == (0, "Nothing waits to be pushed.\n")
+    assert (nothing.returncode, nothing.stdout) == (0, "No pending changes.\n")
     reached("accounts", "on", "Berths")
     reached("accounts", "off", "Berths", "--keep", "nothing")  # the first of that name: Tidewrack's
     asked = ("copy", "account:Lantern", "--to", "berths", "--account", "Tidewrack", "--apply")
@@ -307,7 +345,7 @@ def test_what_cannot_be_read_yet_is_added_whole_and_said(
     world.hosts.switches["lantern"].arm(Fault("unavailable", method="REPORT", count=9))
     added = reached("accounts", "add", world.hosts.address("lantern"), "--user", OFFICE, "--name", "Lantern")
     assert (added.returncode, added.stdout) == (1, "Added, with Berths.\n")
-    assert "What is in them could not be read yet: 127.0.0.1 is not available for now (503)." in added.stderr
+    assert "Their contents could not be read yet: 127.0.0.1 is not available at present (503)." in added.stderr
     assert "Traceback" not in added.stderr
     world.hosts.switches["lantern"].clear()
     assert "fetched 1" in reached("accounts", "on", "Berths").stdout
@@ -353,10 +391,15 @@ def spoil(data: Path, how: str) -> None:
 @pytest.mark.parametrize(
     ("how", "words"),
     [
-        ("rubbish", "not a database"), ("cut", "damaged"), ("header", "damaged"), ("empty", "is empty"),
-        ("newer", "newer version"), ("key", "--new-key"), ("another key", "--new-key"),
+        ("rubbish", "not a database"),
+        ("cut", "damaged"),
+        ("header", "damaged"),
+        ("empty", "is empty"),
+        ("newer", "newer version"),
+        ("key", "--new-key"),
+        ("another key", "--new-key"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_opened_is_said_in_a_sentence_and_not_touched(tmp_path: Path, how: str, words: str) -> None:
     spoil(tmp_path / "data", how)
     before = {path.name: path.read_bytes() for path in (tmp_path / "data").iterdir() if path.is_file()}
@@ -408,25 +451,49 @@ def test_the_command_line_has_its_jobs_done_by_the_program_that_is_running(world
 
 NOW = f"{this_day():%Y%m%d}T090000Z"
 SHARED = calendar(
-    event("a", "Berth 2", NOW, "LOCATION:Quay", "DESCRIPTION:Ring +354 555 0101", "X-PILOT:Owen",
-          "ATTENDEE;CN=Ida Moe:mailto:ida.moe@skerrow.example"),
-    event("b", "Dentist", NOW, "CLASS:PRIVATE"), event("c", "Offer", NOW, "CLASS:CONFIDENTIAL"),
-)  # fmt: skip
+    event(
+        "a",
+        "Berth 2",
+        NOW,
+        "LOCATION:Quay",
+        "DESCRIPTION:Ring +354 555 0101",
+        "X-PILOT:Owen",
+        "ATTENDEE;CN=Ida Moe:mailto:ida.moe@skerrow.example",
+    ),
+    event("b", "Dentist", NOW, "CLASS:PRIVATE"),
+    event("c", "Offer", NOW, "CLASS:CONFIDENTIAL"),
+)
 
 
 @pytest.mark.parametrize(
     ("detail", "passes"),
     [
-        ("everything", {"Berth 2", "Quay", "Ring", "Ida"}), ("without-people", {"Berth 2", "Quay", "Ring"}),
-        ("titles", {"Berth 2", "Quay"}), ("busy", set()),
+        ("everything", {"Berth 2", "Quay", "Ring", "Ida"}),
+        ("without-people", {"Berth 2", "Quay", "Ring"}),
+        ("titles", {"Berth 2", "Quay"}),
+        ("busy", set()),
     ],
-)  # fmt: skip
+)
 def test_share_render_gives_what_the_detail_says_in_every_form(tmp_path: Path, detail: str, passes: set[str]) -> None:
     source, out = tmp_path / "berths.ics", tmp_path / "out"
     source.write_text(SHARED)
-    for form in ("ics", "jcal", "html", "freebusy"):
-        done = run("share", "render", source, "--detail", detail, "--private", "busy", "--form", form,
-                   "--confidential", "leave-out", "--out", out, "--json")  # fmt: skip
+    for form in ("feed", "jcal", "page", "busy", "file"):
+        done = run(
+            "share",
+            "render",
+            source,
+            "--detail",
+            detail,
+            "--private",
+            "busy",
+            "--form",
+            form,
+            "--confidential",
+            "leave-out",
+            "--out",
+            out,
+            "--json",
+        )
         said = json.loads(done.stdout)
         busy = 0 if detail == "busy" else 1
         assert (done.returncode, said["entries"], said["given"], said["left_out"]) == (0, 3, 2, 1), done.stderr
@@ -434,7 +501,7 @@ def test_share_render_gives_what_the_detail_says_in_every_form(tmp_path: Path, d
         text = out.read_text().replace("\n ", "")
         words = {word for word in ("Berth 2", "Quay", "Ring", "Ida", "Owen", "Dentist", "Offer") if word in text}
         # A page that stands alone is a list, and busy times say nothing but when.
-        expected = set() if form == "freebusy" else passes & {"Berth 2", "Quay"} if form == "html" else passes
+        expected = set() if form == "busy" else passes & {"Berth 2", "Quay"} if form == "page" else passes
         assert words == expected, (form, text)
 
 
@@ -453,8 +520,22 @@ def test_a_share_is_made_listed_and_taken_back(tmp_path: Path) -> None:
     bench.bring(SHARED, "Berths")
     bench.store.close()
     asked = ("--data", tmp_path, "--json")
-    made = run("share", "make", "Berths", "--owner", "harbour office", "--calendar", "berths", "--to", "Ida Moe",
-               "--to", "Owen Hale", "--detail", "titles", *asked)  # fmt: skip
+    made = run(
+        "share",
+        "make",
+        "Berths",
+        "--owner",
+        "harbour office",
+        "--calendar",
+        "berths",
+        "--to",
+        "Ida Moe",
+        "--to",
+        "Owen Hale",
+        "--detail",
+        "titles",
+        *asked,
+    )
     told = json.loads(made.stdout)
     assert [one["reader"] for one in told["readers"]] == ["Ida Moe", "Owen Hale"]
     assert len({one["address"] for one in told["readers"]}) == 2

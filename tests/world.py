@@ -6,10 +6,11 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
-from datebridge.core.words.filters import Selection
+from datebridge.core.language.filters import Selection
 from datebridge.services.accounts import accounts
-from datebridge.services.jobs import jobs, worker
+from datebridge.services.jobs import jobs
 from datebridge.services.mend import deletion
+from datebridge.services.running import worker
 from datebridge.services.sync.push import push_pending
 from datebridge.settings import Settings
 from datebridge.standins.calendars import CalendarServer
@@ -33,9 +34,11 @@ class World(Bench):
         super().__init__(folder)
         self.hosts = hosts
         self.settings = Settings(
-            data_dir=folder, allowed_origins=(*hosts.addresses.values(), *map(self.other, hosts.addresses)), patience=5,
+            data_dir=folder,
+            allowed_origins=(*hosts.addresses.values(), *map(self.other, hosts.addresses)),
+            patience=5,
             catalogue=hosts.address("breakwater") + "/catalogue.json",
-        )  # fmt: skip
+        )
 
     def other(self, name: str) -> str:
         """The same host under another name."""

@@ -39,11 +39,11 @@ class Settings(BaseSettings):
     mail_user: str = ""
     mail_password: str = ""
     mail_from: str = ""
-    #: Largest file taken in one piece, in octets.
+    #: Largest file taken in one piece, in bytes.
     max_file: int = 512 << 20
-    #: Largest answer taken from another system, in octets once unpacked.
+    #: Largest answer taken from another system, in bytes once unpacked.
     max_answer: int = 128 << 20
-    #: Bounds for archives: files, octets in all once unpacked, and how many times larger than packed.
+    #: Bounds for archives: files, bytes in all once unpacked, and how many times larger than packed.
     max_archive_files: int = 2_000
     max_archive_octets: int = 1 << 30
     max_archive_ratio: int = 200

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from datetime import timedelta
 from pathlib import Path
 
 import httpx
@@ -13,7 +14,8 @@ from fastapi.testclient import TestClient
 
 from datebridge.api import schema
 from datebridge.api.app import create_app
-from datebridge.services.jobs import worker
+from datebridge.clock import this_day
+from datebridge.services.running import worker
 from datebridge.settings import Settings
 from tests.conftest import browser, calendar, event, laid
 
@@ -62,7 +64,7 @@ def test_an_entry_is_shown_with_its_source_and_problems(client: TestClient) -> N
     detail = client.get(f"/api/entries/{entry['id']}").json()
     assert detail["source"][1] == "UID:a"
     assert [p["code"] for p in detail["problems"]] == ["unresolved-zone"]
-    assert {"label": "Start", "value": "2026-11-24 Tue 08:00 in a zone nobody knows"} in detail["facts"]
+    assert {"label": "Start", "value": "2026-11-24 Tue 08:00 in an unknown zone"} in detail["facts"]
     assert [p["code"] for p in client.get("/api/problems").json()] == ["unresolved-zone"]
 
 
@@ -150,9 +152,34 @@ def test_who_listens_is_told_of_what_has_changed_and_of_nothing_else(tmp_path: P
         web.headers["X-Date-Bridge"] = "test"
         with web.stream("GET", "/api/revisions") as stream:
             said = (line.removeprefix("data: ") for line in stream.iter_lines() if line.startswith("data: "))
-            web.put("/api/kept/days/Mondays", json={"value": {"days": ["2026-11-30"]}}).raise_for_status()
+            web.put("/api/preferences/days/Mondays", json={"value": {"days": ["2026-11-30"]}}).raise_for_status()
             assert json.loads(next(said)) == ["preferences"]
             set_id = web.post("/api/calendars", json={"name": "Cranes"}).raise_for_status().json()["set_id"]
             assert json.loads(next(said)) == ["sets"]
             web.post(f"/api/change-sets/{set_id}/apply").raise_for_status()
             assert set(json.loads(next(said))) >= {"entries", "sets"}
+
+
+def test_the_logbook_is_searched_by_words_calendar_day_and_by_whom(client: TestClient) -> None:
+    for name in ("Berths", "Labs"):
+        bring(client, calendar(event(name, f"{name} check", "20261201T080000Z")), f"{name}.ics")
+
+    def found(**sought: str | int) -> list[str]:
+        page = client.get("/api/change-sets", params={"zone": "UTC", **sought}).json()
+        assert page["total"] == len(page["rows"])
+        return [row["title"] for row in page["rows"]]
+
+    both = found()
+    assert len(both) == 2
+    assert [len(found(words=words)) for words in ("labs", "IMPORT labs", "berths labs", "%", "person")] == [
+        1,
+        1,
+        0,
+        0,
+        2,
+    ]
+    assert sum(len(found(calendar=one["id"])) for one in client.get("/api/calendars").json()) == 2
+    today = this_day()
+    assert found(day=today.isoformat()) == both
+    assert found(day=(today + timedelta(days=2)).isoformat()) == []
+    assert (found(by="person"), found(by="clock")) == (both, [])

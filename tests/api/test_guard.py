@@ -20,9 +20,12 @@ from tests.conftest import browser, laid
 
 BASE = "http://127.0.0.1:8137"
 HEADERS = {
-    "content-security-policy", "x-content-type-options", "referrer-policy", "cross-origin-resource-policy",
+    "content-security-policy",
+    "x-content-type-options",
+    "referrer-policy",
+    "cross-origin-resource-policy",
     "cross-origin-opener-policy",
-}  # fmt: skip
+}
 
 
 @pytest.fixture(scope="module")
@@ -41,8 +44,16 @@ def asked(app: FastAPI, method: str = "GET", peer: str = "127.0.0.1", path: str 
 
 @pytest.mark.parametrize(
     "host",
-    ["127.0.0.1:x.evil.example", "evil.example", "127.0.0.1.evil.example", "127.0.0.1@evil.example", "[::1", "", "localhost:"],
-)  # fmt: skip
+    [
+        "127.0.0.1:x.evil.example",
+        "evil.example",
+        "127.0.0.1.evil.example",
+        "127.0.0.1@evil.example",
+        "[::1",
+        "",
+        "localhost:",
+    ],
+)
 def test_no_other_name_is_answered_to(app: FastAPI, host: str) -> None:
     assert asked(app, host=host).status_code == 403
 
@@ -55,14 +66,21 @@ def test_own_names_are(app: FastAPI, host: str) -> None:
 @pytest.mark.parametrize(
     ("headers", "status"),
     [
-        ({}, 403), ({"origin": "http://evil.example"}, 403), ({"origin": "null"}, 403), ({"origin": "http://[x"}, 403),
-        ({"origin": "null", "sec_fetch_site": "same-origin"}, 403), ({"sec_fetch_site": "cross-site"}, 403),
-        ({"sec_fetch_site": "none"}, 403), ({"origin": BASE, "sec_fetch_site": "same-site"}, 403),
+        ({}, 403),
+        ({"origin": "http://evil.example"}, 403),
+        ({"origin": "null"}, 403),
+        ({"origin": "http://[x"}, 403),
+        ({"origin": "null", "sec_fetch_site": "same-origin"}, 403),
+        ({"sec_fetch_site": "cross-site"}, 403),
+        ({"sec_fetch_site": "none"}, 403),
+        ({"origin": BASE, "sec_fetch_site": "same-site"}, 403),
         ({"origin": "http://evil.example", "x_date_bridge": "x"}, 403),
         ({"sec_fetch_site": "cross-site", "x_date_bridge": "x"}, 403),
-        ({"origin": BASE}, 404), ({"sec_fetch_site": "same-origin"}, 404), ({"x_date_bridge": "curl"}, 404),
+        ({"origin": BASE}, 404),
+        ({"sec_fetch_site": "same-origin"}, 404),
+        ({"x_date_bridge": "curl"}, 404),
     ],
-)  # fmt: skip
+)
 def test_a_write_comes_from_a_page_of_ours_or_a_program_that_says_so(
     app: FastAPI, headers: dict[str, str], status: int
 ) -> None:
@@ -151,9 +169,12 @@ def test_every_answer_carries_the_security_headers(app: FastAPI, status: int) ->
     app.router.routes.insert(0, app.router.routes.pop())
     path = {500: "/api/broken", 404: "/api/jobs/99", 422: "/api/jobs/x"}.get(status, "/api/jobs")
     answer = asked(
-        app, "DELETE" if status == 405 else "GET", path=path, origin=BASE,
+        app,
+        "DELETE" if status == 405 else "GET",
+        path=path,
+        origin=BASE,
         host="evil.example" if status == 403 else "127.0.0.1:8137",
-    )  # fmt: skip
+    )
     assert answer.status_code == status
     assert answer.headers.keys() >= HEADERS
     assert "9d2k" not in answer.text
@@ -166,22 +187,32 @@ HALF = "\ud800"
 @pytest.mark.parametrize(
     ("method", "path", "body"),
     [
-        ("PUT", "/api/kept/layers/a", {"value": {"on": [HALF]}}), ("PUT", "/api/kept/layers/a", {"value": {HALF: 1}}),
-        ("POST", "/api/deletions", {"filter": HALF}), ("POST", "/api/calendars", {"name": HALF}),
+        ("PUT", "/api/preferences/layers/a", {"value": {"on": [HALF]}}),
+        ("PUT", "/api/preferences/layers/a", {"value": {HALF: 1}}),
+        ("POST", "/api/deletions", {"filter": HALF}),
+        ("POST", "/api/calendars", {"name": HALF}),
         ("POST", "/api/deletions", {"filter": "calendar:" + "x" * 100_000 + " before:9999-99-99"}),
-        ("POST", "/api/deletions", {"only": [2**63]}), ("POST", "/api/entries/uids", [-(2**70)]),
-        ("POST", "/api/accounts/look", {"address": "http://[::1"}), ("POST", "/api/accounts/look", {"address": "\x00"}),
+        ("POST", "/api/deletions", {"only": [2**63]}),
+        ("POST", "/api/entries/uids", [-(2**70)]),
+        ("POST", "/api/accounts/discover", {"address": "http://[::1"}),
+        ("POST", "/api/accounts/discover", {"address": "\x00"}),
         ("POST", "/api/shifts", {"entry": 2**63, "begin": 0, "end": 0}),
-        ("GET", "/api/change-sets?limit=-1", None), ("GET", "/api/filter?cursor=-99&filter=%00", None),
-        ("GET", "/api/days?first=9999-12-31&count=371", None), ("GET", "/api/days?day=0001-01-01", None),
-        ("GET", f"/api/jobs/{2**63}", None), ("GET", "/api/entries?filter=imported:99999999999999999999", None),
-        ("GET", "/api/conflicts?offset=99999999999999999999", None), ("POST", "/api/exports", {"filter": "before:x"}),
+        ("GET", "/api/change-sets?limit=-1", None),
+        ("GET", "/api/filters/check?cursor=-99&filter=%00", None),
+        ("GET", "/api/days?first=9999-12-31&count=371", None),
+        ("GET", "/api/days?day=0001-01-01", None),
+        ("GET", f"/api/jobs/{2**63}", None),
+        ("GET", "/api/entries?filter=imported:99999999999999999999", None),
+        ("GET", "/api/conflicts?offset=99999999999999999999", None),
+        ("POST", "/api/exports", {"filter": "before:x"}),
         ("POST", "/api/archives", {"selection": {"filter": "before:x"}}),
         ("POST", "/api/transfers", {"chosen": {"filter": "nofield:x"}, "target": {}}),
-        ("GET", "/api/facets?by=year&filter=%22", None), ("GET", "/api/occurrences?first=2026-01-01&filter=on:x", None),
-        ("GET", "/api/entries/today?filter=has:x", None), ("GET", "/api/entries/ids?filter=-", None),
+        ("GET", "/api/facets?by=year&filter=%22", None),
+        ("GET", "/api/occurrences?first=2026-01-01&filter=on:x", None),
+        ("GET", "/api/entries/today?filter=has:x", None),
+        ("GET", "/api/entries/ids?filter=-", None),
     ],
-)  # fmt: skip
+)
 def test_what_makes_no_sense_is_refused_in_words_and_leaves_nothing_behind(
     app: FastAPI, method: str, path: str, body: object
 ) -> None:
@@ -190,12 +221,14 @@ def test_what_makes_no_sense_is_refused_in_words_and_leaves_nothing_behind(
         answer = client.request(method, path, content=content, headers={"Content-Type": "application/json"})
         assert 400 <= answer.status_code < 500
         assert answer.json()["detail"]
-        assert client.get("/api/kept/layers").json() == []
+        assert client.get("/api/preferences/layers").json() == []
 
 
 def test_what_is_nested_beyond_reason_is_refused(app: FastAPI) -> None:
     with browser(app) as client:
         for depth in (60, 5_000, 200_000):
             content = '{"value": {"a": ' + "[" * depth + "]" * depth + "}}"
-            answer = client.put("/api/kept/layers/a", content=content, headers={"Content-Type": "application/json"})
+            answer = client.put(
+                "/api/preferences/layers/a", content=content, headers={"Content-Type": "application/json"}
+            )
             assert answer.status_code in (400, 422)

@@ -61,10 +61,17 @@ def test_no_answer_is_outside_the_schema(client: TestClient, path: str, method: 
         content = asked.get("data")
         try:
             answer = client.request(
-                asked["method"], asked["url"], params=asked.get("params"), json=asked.get("json"),
-                files=[(str(name), ("a.ics", str(part).encode("utf-8", "replace"))) for name, part in asked.get("files") or ()],
-                content=content if isinstance(content, bytes | str) else None, headers=dict(asked["headers"]),
-            )  # fmt: skip
+                asked["method"],
+                asked["url"],
+                params=asked.get("params"),
+                json=asked.get("json"),
+                files=[
+                    (str(name), ("a.ics", str(part).encode("utf-8", "replace")))
+                    for name, part in asked.get("files") or ()
+                ],
+                content=content if isinstance(content, bytes | str) else None,
+                headers=dict(asked["headers"]),
+            )
         except httpx.InvalidURL:  # no client sends an address that long
             return
         answer.request.read()

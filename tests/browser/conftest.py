@@ -15,8 +15,8 @@ from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwrig
 
 from datebridge import clock
 from datebridge.demo.setup import prepare
-from datebridge.services.jobs import worker
-from datebridge.services.jobs.house import queue_housework
+from datebridge.services.running import worker
+from datebridge.services.running.maintenance import queue_maintenance
 from datebridge.settings import Settings
 from datebridge.standins.hosts import PORTS
 from datebridge.store.database import Store
@@ -68,8 +68,8 @@ def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
     first = 21_000 + 20 * int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
     settings = Settings(data_dir=folder)
     prepare(settings, ports={name: first + k for k, name in enumerate(PORTS)})
-    with closing(Store(settings.database)) as store:  # what the application would do first, and each time anew
-        queue_housework(store)
+    with closing(Store(settings.database)) as store:  # what the application would do first, and each time again
+        queue_maintenance(store)
         worker.drain(store, settings)
     return folder
 
@@ -96,7 +96,7 @@ def standins(data: Path) -> dict[str, str]:
 
 def said(url: str) -> bool:
     """Whether a refusal of this address is something that is shown to the reader in words."""
-    return url.endswith(("/api/accounts/look", "/api/imports")) or "/api/phrases/" in url or "/api/fields?" in url
+    return url.endswith(("/api/accounts/discover", "/api/imports")) or "/api/phrases/" in url or "/api/fields?" in url
 
 
 @pytest.fixture

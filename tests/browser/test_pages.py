@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.hands import Keys
 from tests.browser.test_walk import counted
 from tests.conftest import calendar, event
 
@@ -22,15 +23,15 @@ def test_a_file_is_looked_into_taken_in_and_taken_back(page: Page, tmp_path: Pat
     expect(page.get_by_role("heading", name="visitors.ics")).to_be_visible()
     expect(page.get_by_text("31 events")).to_be_visible()
     expect(page.get_by_text("There is no DTSTART.")).to_be_visible()
-    expect(page.get_by_text("A file is a snapshot")).to_be_visible()
+    expect(page.get_by_text("A one-time import")).to_be_visible()
     page.get_by_label("Name").fill("Visitors' book")
-    page.get_by_role("button", name="Add 31 in a fresh calendar “Visitors' book”").click()
-    counted(page, "take exactly this import back")
+    page.get_by_role("button", name="Add 31 in a new calendar “Visitors' book”").click()
+    counted(page, "Press u to undo")
     counted(page, "31 entries")
     page.keyboard.press("u")
-    counted(page, "Taken back: Import visitors.ics into Visitors' book")
+    counted(page, "Undone: Import visitors.ics into Visitors' book")
     page.goto("/connect")
-    expect(page.get_by_role("region", name="Waiting for you")).to_contain_text("visitors.ics")
+    expect(page.get_by_role("region", name="Files to review")).to_contain_text("visitors.ics")
 
 
 def test_a_file_into_an_existing_calendar_says_what_is_here_already(page: Page, data: Path) -> None:
@@ -41,7 +42,7 @@ def test_a_file_into_an_existing_calendar_says_what_is_here_already(page: Page, 
     expect(choice).not_to_contain_text("Port calls")  # it can only be read
     # The calendar it came from is chosen, and there is nothing to do.
     expect(choice.locator("option:checked")).to_have_text("Old lab diary (snapshot · writable here)")
-    expect(page.get_by_role("button", name="Nothing to do: all 990 are here already")).to_be_disabled()
+    expect(page.get_by_role("button", name="Nothing to import: all 990 exist already")).to_be_disabled()
 
 
 def test_a_newer_version_of_a_file_names_what_it_no_longer_has(page: Page, tmp_path: Path) -> None:
@@ -52,13 +53,13 @@ def test_a_newer_version_of_a_file_names_what_it_no_longer_has(page: Page, tmp_p
         expect(page.get_by_role("heading", name="visits.ics")).to_be_visible()
 
     bring(event("a", "School"), event("b", "Harbour board"), event("c", "Choir"))
-    page.get_by_role("button", name="Add 3 in a fresh calendar “Visits”").click()
+    page.get_by_role("button", name="Add 3 in a new calendar “Visits”").click()
     counted(page, "3 entries added, 0 changed, 0 gone")
     bring(
         event("a", "School"), event("b", "Harbour board, again", "20261125T080000Z", "SEQUENCE:1"), event("d", "Pilot")
     )
     expect(page.get_by_text("not in this one any more: “Choir”")).to_be_visible()
-    page.get_by_text("Remove it as well").click()
+    page.get_by_text(re.compile("Remove it as well")).click()
     page.get_by_role("button", name="Add 1, change 1, remove 1 in “Visits”").click()
     counted(page, "1 entry added, 1 changed, 1 gone")
 
@@ -69,13 +70,58 @@ def test_many_files_are_taken_in_as_one_batch_each_into_a_fresh_calendar(page: P
         path.write_text(calendar(event(f"boat-{k}", f"Boat {k} sails"), header="X-WR-CALNAME:Boat"))
     page.goto("/connect")
     page.get_by_label("Calendar files").set_input_files(paths)
-    page.get_by_role("button", name="Import all 4, each into a fresh calendar").click()
+    page.get_by_role("button", name="Import several of 4 files").click()
+    page.get_by_role("button", name="Review the import of 4 files, each into a calendar of its own").click()
     expect(page.get_by_role("heading", name="Import 4 files into 4 calendars")).to_be_visible()
     page.get_by_role("button", name=re.compile("^Add 57 entries to 4 calendars")).click()
     counted(page, "Done: Import 4 files")
     page.goto("/connect")
     for name in ("Boat", "boat-1", "boat-2", "Mooring log"):
         expect(page.get_by_role("region", name="Only here")).to_contain_text(name)
+
+
+def test_three_files_go_into_one_calendar_and_one_is_left_out_by_keys(page: Page, tmp_path: Path) -> None:
+    paths = [tmp_path / f"boat-{k}.ics" for k in range(3)]
+    for k, path in enumerate(paths):
+        path.write_text(calendar(event(f"boat-{k % 2}", f"Boat {k % 2} sails")))
+    page.goto("/connect")
+    page.get_by_label("Calendar files").set_input_files(paths)
+    keys = Keys(page)
+    expect(page.get_by_role("button", name="Import several of 4 files")).to_be_visible()
+    keys.reach("Import several of 4 files")
+    keys.press("Enter")
+    keys.press("Tab")  # the list of files
+    keys.reach("mooring-log-damaged.ics", "ArrowDown", 5)
+    keys.press("Space")
+    keys.reach("Name of the new calendar")
+    keys.type("Boats")
+    keys.press("Enter")
+    expect(page.get_by_role("heading", level=1, name="Import 3 files into Boats")).to_be_visible()
+    expect(page.get_by_text("+ 2 added")).to_be_visible()
+
+
+#: Another title for an entry, as if it had been typed in the drawer.
+RENAME = """async (entry) => {
+  const { fields } = await (await fetch(`/api/fields?entry=${entry}`)).json();
+  const body = JSON.stringify({ entry, scope: 'all', fields: { ...fields, title: 'Changed since' } });
+  const headers = { 'Content-Type': 'application/json' };
+  return (await fetch('/api/edits', { method: 'POST', headers, body })).status;
+}"""
+
+
+def test_taking_back_an_import_leaves_what_changed_since_and_says_so(page: Page) -> None:
+    page.goto("/logbook")
+    changes = page.request.get("/api/change-sets/11/changes", params={"limit": 20}).json()["rows"]
+    entry = next(one["after"]["id"] for one in changes if one["after"] and not one["after"]["repeats"])
+    assert page.evaluate(RENAME, entry) == 200
+    page.get_by_role("button", name="Undo batch 11").click()
+    page.wait_for_url(re.compile(r"/mend/\d+$"))
+    held = page.get_by_role("listitem").filter(has_text="left unchanged").first
+    expect(held).to_contain_text("stays as it is")
+    expect(held).not_to_contain_text("gone")
+    page.get_by_role("button", name=re.compile("^Take back|^Delete|^Undo")).last.click()
+    page.get_by_role("status").get_by_role("button", name="Undo").click()  # by mouse, from where it is said
+    counted(page, "Undone:")
 
 
 def test_a_file_that_is_none_is_refused_in_words(page: Page, tmp_path: Path) -> None:
@@ -151,7 +197,7 @@ def test_a_proposal_waits_where_it_can_be_found_and_dropped(page: Page) -> None:
     page.keyboard.press("Delete")
     expect(page.get_by_role("heading", name="Delete 80 entries from Workshop")).to_be_visible()
     page.goto("/mend")
-    page.get_by_role("link", name="Look at it").click()
+    page.get_by_role("link", name=re.compile("^Review: Delete")).click()
     expect(page.get_by_role("heading", name="Delete 80 entries from Workshop")).to_be_visible()
     page.keyboard.press("d")
     counted(page, "Nothing was changed")
@@ -163,8 +209,8 @@ def test_the_keys_are_listed(page: Page) -> None:
     page.goto("/look")
     counted(page, "entries")
     page.keyboard.press("?")
-    dialog = page.get_by_role("dialog", name="Keys that work here")
-    expect(dialog).to_contain_text("take back what was done just now")
+    dialog = page.get_by_role("dialog", name="Keys on this page")
+    expect(dialog).to_contain_text("undo the last change")
     expect(dialog).to_contain_text("select all that match")
 
 
@@ -189,4 +235,4 @@ def test_a_message_without_an_invitation_offers_an_event(page: Page, tmp_path: P
     drawer.get_by_role("button", name="Remove Jon Dal").click()
     add.click()
     expect(page.locator('button[data-key][title^="Crane check"]')).to_be_visible()
-    counted(page, "u takes it back")
+    counted(page, "Press u to undo")

@@ -15,24 +15,37 @@ pytestmark = pytest.mark.browser
 AXE = Path(__file__).parents[2] / "frontend/node_modules/axe-core/axe.min.js"
 #: As usual; 200 % of it; a large one.
 SIZES: tuple[ViewportSize, ...] = (
-    {"width": 1280, "height": 800}, {"width": 640, "height": 400}, {"width": 1600, "height": 1000},
-)  # fmt: skip
+    {"width": 1280, "height": 800},
+    {"width": 640, "height": 400},
+    {"width": 1600, "height": 1000},
+)
 PAGES = {
     "connect": (
-        "/connect", "/connect/3", "/connect/4", "/connect/add", "/connect/catalogue", "/connect/calendar/1",
+        "/connect",
+        "/connect/3",
+        "/connect/4",
+        "/connect/add",
+        "/connect/catalogue",
+        "/connect/calendar/1",
         "/connect/conflicts",
     ),
     "look": ("/look", "/look?filter=nothingatall"),
-    "time": (*(f"/look/time?view={view}" for view in ("day", "week", "work", "month", "year", "agenda", "picked")),
-             "/look/time?view=picked&days=2026-11-23,2026-11-30"),
+    "time": (
+        *(f"/look/time?view={view}" for view in ("day", "week", "work", "month", "year", "agenda", "picked")),
+        "/look/time?view=picked&days=2026-11-23,2026-11-30",
+    ),
     "overlaps and sides": ("/look/overlaps", "/look/sides", "/look/sides?left=3&right=4&view=month"),
     "mend": ("/mend", "/mend/checks", "/mend/checks?check=calendars", "/mend/duplicates", "/mend/recipes"),
     "zones and series": (
-        "/mend/zones", "/mend/zones?name=off", "/mend/series", "/mend/series?what=inferred",
-        "/mend/series?what=exdate-misses", "/mend/reconcile",
+        "/mend/zones",
+        "/mend/zones?name=off",
+        "/mend/series",
+        "/mend/series?what=inferred",
+        "/mend/series?what=exdate-misses",
+        "/mend/reconcile",
     ),
     "share and logbook": ("/share", "/share/2", "/share/new", "/share/2/edit", "/logbook", "/logbook/10"),
-}  # fmt: skip
+}
 
 
 def found_by_axe(page: Page, rules: str = "") -> list[object]:

@@ -37,7 +37,7 @@ def test_which_bookings_collide_with_the_expedition_in_the_next_month(page: Page
     count = int(page.get_by_role("status").first.inner_text().split()[0])
     assert count == len([row for row in rows.all() if "Expeditions" in row.inner_text()]) or count > 20
     with page.expect_download() as download:
-        page.get_by_role("link", name="Hand the list on as CSV").click()
+        page.get_by_role("link", name="Export as CSV").click()
     assert len(Path(download.value.path()).read_text("utf-8-sig").splitlines()) == count + 1
     page.get_by_role("button", name=re.compile("entries in the table")).click()
     page.wait_for_url("**/look?filter=uid*")
@@ -53,7 +53,7 @@ def test_what_all_mondays_of_this_quarter_look_like(page: Page) -> None:
     assert heads.count() in (12, 13, 14)
     page.get_by_role("button", name=re.compile("keep these")).last.click()
     page.reload()
-    page.get_by_label("Kept days").select_option("Mondays of this quarter")
+    page.get_by_label("Saved days").select_option("Mondays of this quarter")
     expect(heads.first).to_be_visible()
 
 
@@ -94,19 +94,28 @@ def test_where_the_imported_calendar_does_not_match_the_accounts(page: Page) -> 
 def test_layers_by_key(page: Page) -> None:
     _show(page, "?view=month")
     keys = Keys(page)
-    shown = page.locator("[data-layer] [aria-pressed=true]")
+    shown = page.locator("[data-layer][aria-pressed=true]")
     before = shown.count()
-    keys.press("l", "Space")
+    keys.press("l")
+    panel = page.get_by_role("complementary", name="All layers")
+    keys.type("expeditions")
+    expect(panel.get_by_role("status")).to_have_text("1 of 1 on")
+    keys.press("ArrowDown", "Space")
     expect(shown).to_have_count(before - 1)
     expect(page.get_by_role("button", name=re.compile(r"of \d+ off: show all"))).to_be_visible()
     keys.press("b")
     expect(shown).to_have_count(before + 1)  # one was off from the start
-    keys.reach("Expeditions", "ArrowRight")
     keys.press("o")
     expect(shown).to_have_count(1)
     keys.press("o")
     expect(shown).to_have_count(before + 1)
-    keys.press("Shift+Digit2")
+    keys.press("Escape")
+    expect(panel).to_have_count(0)
+    keys.press("l")
+    keys.type("breakwater")  # an account
+    keys.press("Enter")
+    expect(shown).to_have_count(2)
+    keys.press("Escape", "Shift+Digit2")
     expect(shown).to_have_count(3)
 
 
@@ -118,7 +127,7 @@ def test_one_scale_from_years_to_hours_by_keys(page: Page) -> None:
         keys.press(key)
         expect(view).to_have_value(shown)
     keys.press("+", "+")  # nearer than a day are the finer divisions of its hours
-    expect(page.get_by_label("Division of the hours")).to_have_value("10")
+    expect(page.get_by_label("Division of hours")).to_have_value("10")
     keys.press("-", "-", "-")
     expect(view).to_have_value("week")
     for key, shown in (("r", "work"), ("r", "week"), ("o", "agenda"), ("o", "week")):
@@ -140,7 +149,7 @@ def test_an_event_by_a_typed_line_edited_moved_and_taken_back(page: Page) -> Non
     _show(page)
     page.keyboard.press("n")
     page.get_by_label("Layer of the new event").select_option(label="Vessel berths")
-    page.get_by_label("New event in a line").fill("Keel survey, fri 9:00–10:30")
+    page.get_by_label("New event", exact=True).fill("Keel survey, fri 9:00–10:30")
     page.keyboard.press("Enter")
     block = _block(page, "Keel survey")
     expect(block).to_be_visible()
@@ -189,7 +198,7 @@ def test_drawing_and_dragging(page: Page) -> None:
     page.mouse.down()
     page.mouse.move(box["x"] + 30, box["y"] + 12 + 84, steps=5)
     page.mouse.up()
-    expect(page.get_by_text("u takes it back")).to_contain_text("Move")
+    expect(page.get_by_text("Press u to undo")).to_contain_text("Move")
     expect(_block(page, "Drawn here")).not_to_have_attribute("title", before or "")
 
 

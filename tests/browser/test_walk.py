@@ -81,13 +81,13 @@ def test_a_wrong_import_is_found_deleted_and_brought_back_by_keys(page: Page) ->
     keys.press("Delete")
     expect(page.get_by_role("heading", name=f"Delete {wrong} events from Duty officer rota")).to_be_visible()
     keys.press("a")
-    counted(page, "Press u to take it back")
+    counted(page, "Press u to undo")
     keys.press("u")
-    counted(page, f"Taken back: Delete {wrong} events")
+    counted(page, f"Undone: Delete {wrong} events")
     keys.done("find, delete, undo")
     # A second time it does not go on to what was done before that.
     keys.press("u")
-    counted(page, "It is taken back already")
+    counted(page, "It is undone already")
     expect(page.get_by_role("link", name="Look")).to_contain_text(amount(page))
 
 
@@ -105,7 +105,7 @@ def test_what_is_over_is_archived_by_keys(page: Page, data: Path) -> None:
     keys.press("Enter")
     expect(page.get_by_text("read back and found complete")).to_be_visible()
     keys.press("a")
-    counted(page, "Press u to take it back")
+    counted(page, "Press u to undo")
     keys.done("archive")
     (archive,) = (data / "archives").iterdir()
     assert len(events_in(archive)) > 2000
@@ -139,12 +139,12 @@ def test_bookings_are_copied_to_the_new_server_by_keys(page: Page) -> None:
     all_selected(page, keys, "entries")
     keys.press("c")
     expect(page.get_by_role("dialog")).to_be_visible()
-    keys.type("a new")  # in a choice, letters choose
+    keys.type("lan")  # in a choice, letters choose
     expect(page.get_by_role("dialog").get_by_role("combobox", name="To")).not_to_have_value("")
     keys.press("Enter")
-    expect(page.get_by_role("heading", level=1, name=re.compile("Copy"))).to_be_visible()
+    expect(page.get_by_role("heading", level=1, name=re.compile(r"Copy .*\(Lantern\)"))).to_be_visible()
     keys.press("a")
-    counted(page, "Press u to take it back")
+    counted(page, "Press u to undo")
     keys.done("copy")
 
 
@@ -159,7 +159,7 @@ def test_a_feed_is_subscribed_to_by_keys(page: Page) -> None:
     expect(page.get_by_role("button", name="Ferries")).to_be_visible()
     keys.reach("Ferries")
     keys.press("Enter")
-    keys.reach("Look at it")
+    keys.reach("Preview: ")
     keys.press("Enter")
     expect(page.get_by_role("heading", name="The coming three months")).to_be_visible()
     keys.reach("Subscribe")
@@ -210,7 +210,7 @@ def test_the_walk_by_mouse_alone(page: Page) -> None:
     mouse.click(page.get_by_role("link", name="Logbook"))
     row = page.get_by_role("listitem").filter(has_text="Import tide-tables.ics into Duty officer rota")
     mouse.click(row.get_by_role("link", name="Open"))
-    mouse.click(page.get_by_role("link", name="Show what it added in the table"))
+    mouse.click(page.get_by_role("link", name="Show the added entries in the table"))
     wrong = amount(page, f'calendar:"{ROTA}" water')
     counted(page, f"{wrong} entries")
     mouse.click(page.get_by_role("button", name="Select all that match"))
@@ -220,7 +220,7 @@ def test_the_walk_by_mouse_alone(page: Page) -> None:
     mouse.done("find and delete")
     mouse = Mouse(page)
     mouse.click(page.get_by_role("link", name="Mend"))
-    over = page.get_by_role("listitem").filter(has_text="What is over before a day")
+    over = page.get_by_role("listitem").filter(has_text="Events that ended before a day")
     mouse.click(over.get_by_role("link", name="Show them"))
     mouse.click(page.get_by_role("button", name="Select all that match"))
     mouse.click(page.get_by_role("button", name="Archive"))
@@ -268,9 +268,9 @@ def test_time_by_mouse_alone(page: Page) -> None:
     page.goto("/look?filter=what:handover")
     mouse.click(page.get_by_role("row").nth(1))
     mouse.click(page.get_by_role("button", name="Copy or move 1…"))
-    mouse.choose(page.get_by_label("To", exact=True), "a new calendar on Lantern")
-    mouse.click(page.get_by_role("button", name=re.compile("Look at copying")))
-    expect(page.get_by_role("heading", level=1, name=re.compile("Copy"))).to_be_visible()
+    mouse.choose(page.get_by_label("To", exact=True), "Lantern: a new calendar")
+    mouse.click(page.get_by_role("button", name=re.compile("Review copying")))
+    expect(page.get_by_role("heading", level=1, name=re.compile(r"Copy .*\(Lantern\)"))).to_be_visible()
     mouse.done("copy")
 
 
@@ -280,7 +280,7 @@ def test_a_feed_is_subscribed_to_by_mouse_alone(page: Page) -> None:
     mouse.click(page.get_by_role("link", name="Connect"))
     mouse.click(page.get_by_role("link", name="Catalogue of open feeds"))
     mouse.click(page.get_by_role("button", name="Ferries"))
-    mouse.click(page.get_by_role("button", name=re.compile("^Look at it")).first)
+    mouse.click(page.get_by_role("button", name=re.compile("^Preview")).first)
     mouse.click(page.get_by_role("button", name="Subscribe"))
     counted(page, "is subscribed to")
     mouse.done("subscribe")

@@ -50,12 +50,14 @@ def test_properties_are_known_by_their_names_whatever_their_namespace() -> None:
 @pytest.mark.parametrize(
     "body",
     [
-        b"", b"<html><body>Maintenance", b"{}",
+        b"",
+        b"<html><body>Maintenance",
+        b"{}",
         b'<!DOCTYPE m [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;">]><m>&b;</m' + b">" * 0,
     ],
-)  # fmt: skip
+)
 def test_what_is_no_answer_of_a_calendar_server_is_said_to_be_none(body: bytes) -> None:
-    with pytest.raises(Unreachable, match=r"calendars\.example answers with something"):
+    with pytest.raises(Unreachable, match=r"calendars\.example sends an answer that"):
         dav.multistatus(body, "calendars.example")
 
 
@@ -72,9 +74,10 @@ def test_a_refusal_names_its_condition_and_the_servers_words() -> None:
 
 
 def test_bodies_escape_what_they_are_given() -> None:
-    values = {(dav.DAV, "displayname"): "Tides & <berths>"}
+    values = {(dav.DAV, "displayname"): "Tides & <berths>\x07", ("urn:x&y", "colour"): '"#aa0"'}
     root = dav.parse(dav.settings("D:propertyupdate", values), "x")
-    assert "".join(str(t) for t in root.itertext()) == "Tides & <berths>"
+    assert [str(t) for t in root.itertext()] == ["Tides & <berths>", '"#aa0"']
+    assert root.find(".//{urn:x&y}colour") is not None
     assert b"&amp;" in dav.multiget(["/a&b.ics"])
 
 

@@ -103,9 +103,11 @@ def test_trouble_is_said_in_words(world: World) -> None:
 @pytest.mark.parametrize(
     ("line", "seconds"),
     [
-        ("REFRESH-INTERVAL;VALUE=DURATION:P1D", 86400), ("X-PUBLISHED-TTL:PT6H", 21600), ("X-PUBLISHED-TTL:soon", 0),
+        ("REFRESH-INTERVAL;VALUE=DURATION:P1D", 86400),
+        ("X-PUBLISHED-TTL:PT6H", 21600),
+        ("X-PUBLISHED-TTL:soon", 0),
         ("X-NOTHING:1", 0),
     ],
-)  # fmt: skip
+)
 def test_a_publishers_interval(line: str, seconds: int) -> None:
     assert interval(f"BEGIN:VCALENDAR\n{line}\nEND:VCALENDAR") == seconds

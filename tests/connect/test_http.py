@@ -115,10 +115,14 @@ def packed(data: bytes, encoding: str, most: int = 1 << 20) -> bytes:
 @pytest.mark.parametrize(
     ("encoding", "pack"),
     [
-        ("gzip", gzip.compress), ("x-gzip", gzip.compress), ("deflate", zlib.compress),
-        ("deflate", lambda data: zlib.compress(data)[2:-4]), ("identity", bytes), ("", bytes),
+        ("gzip", gzip.compress),
+        ("x-gzip", gzip.compress),
+        ("deflate", zlib.compress),
+        ("deflate", lambda data: zlib.compress(data)[2:-4]),
+        ("identity", bytes),
+        ("", bytes),
     ],
-)  # fmt: skip
+)
 def test_what_is_packed_in_one_of_the_known_ways_is_unpacked(encoding: str, pack: Callable[[bytes], bytes]) -> None:
     data = b"BEGIN:VCALENDAR\r\n" * 9000
     assert packed(pack(data), encoding) == data
@@ -127,12 +131,15 @@ def test_what_is_packed_in_one_of_the_known_ways_is_unpacked(encoding: str, pack
 @pytest.mark.parametrize(
     ("encoding", "data", "kind"),
     [
-        ("gzip, gzip", gzip.compress(gzip.compress(b"x")), "answer"), ("br", b"x", "answer"),
-        ("gzip", b"no such thing", "answer"), ("gzip", gzip.compress(b"x" * 5000)[:-9], "answer"),
-        ("deflate", b"\xff\xff\xff", "answer"), ("gzip", gzip.compress(bytes(64 << 20)), "large"),
+        ("gzip, gzip", gzip.compress(gzip.compress(b"x")), "answer"),
+        ("br", b"x", "answer"),
+        ("gzip", b"no such thing", "answer"),
+        ("gzip", gzip.compress(b"x" * 5000)[:-9], "answer"),
+        ("deflate", b"\xff\xff\xff", "answer"),
+        ("gzip", gzip.compress(bytes(64 << 20)), "large"),
     ],
     ids=["twice", "another way", "not at all", "cut off", "nonsense", "a bomb"],
-)  # fmt: skip
+)
 def test_what_is_packed_otherwise_or_too_much_is_refused(encoding: str, data: bytes, kind: str) -> None:
     tracemalloc.start()
     with pytest.raises(Unreachable) as caught:

@@ -20,14 +20,17 @@ from datebridge.store.accounts import remotes_of
 from tests.world import OFFICE, PASSWORD, World
 
 ZONE = {
-    ("_caldavs._tcp.skerrow.example.", "SRV"): ["10 1 443 spare.skerrow.example.", "0 1 8443 Calendars.Skerrow.example."],
+    ("_caldavs._tcp.skerrow.example.", "SRV"): [
+        "10 1 443 spare.skerrow.example.",
+        "0 1 8443 Calendars.Skerrow.example.",
+    ],
     ("_caldavs._tcp.skerrow.example.", "TXT"): ['"v=1" "path=/dav/"'],
     ("_caldavs._tcp.away.example.", "SRV"): ["0 0 443 calendars.elsewhere.example."],
     ("_caldavs._tcp.none.example.", "SRV"): ["0 0 0 ."],
     ("_caldav._tcp.plain.example.", "SRV"): ["0 0 80 calendars.plain.example."],
     ("_caldav._tcp.plain.example.", "TXT"): ['"path=//elsewhere.example/"'],
     ("_caldavs._tcp.odd.example.", "SRV"): [r"0 0 443 elsewhere\.com\047.odd.example."],
-}  # fmt: skip
+}
 
 
 class Answering(socketserver.BaseRequestHandler):
@@ -58,7 +61,10 @@ def name_server() -> Iterator[str]:
 @pytest.mark.parametrize(
     ("domain", "expected"),
     [
-        ("skerrow.example", [("https://calendars.skerrow.example:8443/dav/", True), ("https://spare.skerrow.example/dav/", True)]),
+        (
+            "skerrow.example",
+            [("https://calendars.skerrow.example:8443/dav/", True), ("https://spare.skerrow.example/dav/", True)],
+        ),
         ("away.example", [("https://calendars.elsewhere.example/", False)]),
         ("plain.example", [("http://calendars.plain.example/", True)]),
         ("none.example", []),
@@ -68,7 +74,7 @@ def name_server() -> Iterator[str]:
         ("skerrow.example/dav/", []),
         ("localhost", []),
     ],
-)  # fmt: skip
+)
 def test_what_a_domain_says(name_server: str, domain: str, expected: list[tuple[str, bool]]) -> None:
     assert [(place.address, place.within) for place in Names(name_server).places(domain)] == expected
 

@@ -69,9 +69,29 @@ def test_a_nonce_that_is_good_once_is_asked_for_anew_as_often_as_need_be() -> No
 
 
 PIECES = st.sampled_from(
-    ["Digest ", "Basic ", "Negotiate", 'realm="a"', "realm=", 'nonce="1"', "nonce", 'qop="auth"', 'qop="auth-int,auth"',
-     "algorithm=MD5-sess", "algorithm=SHA-256", "algorithm=", 'opaque="', ",", ", ", " ", "=", '"', "ü", "stale=true"]
-)  # fmt: skip
+    [
+        "Digest ",
+        "Basic ",
+        "Negotiate",
+        'realm="a"',
+        "realm=",
+        'nonce="1"',
+        "nonce",
+        'qop="auth"',
+        'qop="auth-int,auth"',
+        "algorithm=MD5-sess",
+        "algorithm=SHA-256",
+        "algorithm=",
+        'opaque="',
+        ",",
+        ", ",
+        " ",
+        "=",
+        '"',
+        "ü",
+        "stale=true",
+    ]
+)
 
 
 @tries(60, 2_000)

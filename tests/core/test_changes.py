@@ -37,9 +37,11 @@ def item(uid: str, content: str, age: int, key: int, component: str = "VEVENT") 
 
 #: Few identities and few texts, so that they meet; without a UID an entry is known by its text alone.
 some = st.lists(
-    st.tuples(st.sampled_from(["a", "b", ""]), st.sampled_from("xyz"), st.integers(0, 2), st.sampled_from(["VEVENT", "VTODO"])),
+    st.tuples(
+        st.sampled_from(["a", "b", ""]), st.sampled_from("xyz"), st.integers(0, 2), st.sampled_from(["VEVENT", "VTODO"])
+    ),
     max_size=9,
-)  # fmt: skip
+)
 
 
 @tries(60, 2_000)
@@ -163,8 +165,13 @@ def test_taking_the_taking_back_back_is_the_batch(first: State, second: State) -
 
 @pytest.mark.parametrize(
     "details",
-    [Details(), Details(files=("a.ics", "b.ics"), skipped=3), Details(archive="old.ics", entries=7, read_back=1), Details(move=True, moved=0)],
-)  # fmt: skip
+    [
+        Details(),
+        Details(files=("a.ics", "b.ics"), skipped=3),
+        Details(archive="old.ics", entries=7, read_back=1),
+        Details(move=True, moved=0),
+    ],
+)
 def test_details_are_read_as_they_were_written(details: Details) -> None:
     assert Details.read(details.as_dict()) == details
     assert Details.read(details.as_dict() | {"from a later version": 1}) == details

@@ -17,15 +17,15 @@ import pytest
 
 from datebridge.core.checks import examine
 from datebridge.core.editing.fields import read_fields
-from datebridge.core.editing.series import Group, Member, edit, fields_at
-from datebridge.core.happening.occurrences import Bounds, occurrences, timed
+from datebridge.core.editing.series import Group, SeriesMember, edit, fields_at
 from datebridge.core.inspection import inspect
 from datebridge.core.moments import wall_seconds_of
+from datebridge.core.occurrences.expanding import Bounds, occurrences, timed
 from datebridge.core.recurrence.days import Steps
 from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.recurrence.rules import parse_rule
 from datebridge.core.recurrence.starts import last_counted, starts
-from datebridge.core.series.health import ailments, heal
+from datebridge.core.series.health import heal, series_findings
 from datebridge.core.series.inferring import Single, infer
 from datebridge.core.views.expansion import expand
 from datebridge.core.views.overlaps import overlaps
@@ -105,15 +105,25 @@ FILES: dict[str, Callable[[int], bytes]] = {
 }
 #: Rules that are small and ask for a great deal.
 RULES = [
-    "FREQ=SECONDLY;INTERVAL=60;BYSECOND=1;COUNT=2", "FREQ=SECONDLY;BYSETPOS=2;BYHOUR=9;COUNT=2",
+    "FREQ=SECONDLY;INTERVAL=60;BYSECOND=1;COUNT=2",
+    "FREQ=SECONDLY;BYSETPOS=2;BYHOUR=9;COUNT=2",
     f"FREQ=YEARLY;BYHOUR={HOURS};BYMINUTE={SIXTY};BYSECOND={SIXTY};BYSETPOS=366;COUNT=9",
-    "FREQ=SECONDLY;INTERVAL=4", "FREQ=SECONDLY", "FREQ=MINUTELY", "FREQ=DAILY;BYDAY=MO,TU;COUNT=10000000",
-    "FREQ=DAILY;INTERVAL=999999999999;BYDAY=MO", "FREQ=WEEKLY;BYDAY=MO;BYSETPOS=2;COUNT=9", "FREQ=MONTHLY;BYMONTHDAY=31;BYMONTH=2",
-    "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29;INTERVAL=3;COUNT=500", "FREQ=HOURLY;INTERVAL=7;BYDAY=MO;BYMONTHDAY=13;COUNT=700",
-    "FREQ=MINUTELY;INTERVAL=1441;BYHOUR=9;COUNT=900000", "FREQ=SECONDLY;INTERVAL=86399;BYSECOND=0;BYMONTH=2;BYMONTHDAY=30",
-    "FREQ=WEEKLY;INTERVAL=53;BYMONTH=2;COUNT=99999", f"FREQ=DAILY;BYHOUR={HOURS};BYMINUTE={SIXTY};BYSETPOS=-1,1;COUNT=123456",
-    "FREQ=YEARLY;BYWEEKNO=53;BYDAY=MO;COUNT=4000", "FREQ=YEARLY;BYYEARDAY=366;BYDAY=1MO",
-]  # fmt: skip
+    "FREQ=SECONDLY;INTERVAL=4",
+    "FREQ=SECONDLY",
+    "FREQ=MINUTELY",
+    "FREQ=DAILY;BYDAY=MO,TU;COUNT=10000000",
+    "FREQ=DAILY;INTERVAL=999999999999;BYDAY=MO",
+    "FREQ=WEEKLY;BYDAY=MO;BYSETPOS=2;COUNT=9",
+    "FREQ=MONTHLY;BYMONTHDAY=31;BYMONTH=2",
+    "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29;INTERVAL=3;COUNT=500",
+    "FREQ=HOURLY;INTERVAL=7;BYDAY=MO;BYMONTHDAY=13;COUNT=700",
+    "FREQ=MINUTELY;INTERVAL=1441;BYHOUR=9;COUNT=900000",
+    "FREQ=SECONDLY;INTERVAL=86399;BYSECOND=0;BYMONTH=2;BYMONTHDAY=30",
+    "FREQ=WEEKLY;INTERVAL=53;BYMONTH=2;COUNT=99999",
+    f"FREQ=DAILY;BYHOUR={HOURS};BYMINUTE={SIXTY};BYSETPOS=-1,1;COUNT=123456",
+    "FREQ=YEARLY;BYWEEKNO=53;BYDAY=MO;COUNT=4000",
+    "FREQ=YEARLY;BYYEARDAY=366;BYDAY=1MO",
+]
 
 
 @pytest.mark.parametrize("name", FILES)
@@ -152,7 +162,7 @@ def test_an_edit_costs_no_more_than_a_bound(rule: str) -> None:
     def work() -> None:
         fields = fields_at(text, slot)
         fields.title = "another"
-        edit(Group([Member(1, text)], "UTC"), 1, slot, "all", fields, "20260101T000000Z", "b")
+        edit(Group([SeriesMember(1, text)], "UTC"), 1, slot, "all", fields, "20260101T000000Z", "b")
         read_fields(text)
 
     assert steps_of(work) < 500_000
@@ -193,9 +203,13 @@ def test_an_answer_is_bounded_as_a_whole(bounds: Callable[[], Bounds], most: int
 
 @pytest.mark.parametrize(
     ("rule", "last"),
-    [("FREQ=DAILY;BYDAY=MO,TU,WE,TH,FR;COUNT=20000", "2102-09-01"), ("FREQ=MONTHLY;BYMONTHDAY=1,15;COUNT=24001", "3026-01-05"),
-     ("FREQ=SECONDLY;INTERVAL=60;BYSECOND=1;COUNT=2", "2026-01-05"), ("FREQ=HOURLY;INTERVAL=5;COUNT=100001;BYMINUTE=0", "2083-01-20")],
-)  # fmt: skip
+    [
+        ("FREQ=DAILY;BYDAY=MO,TU,WE,TH,FR;COUNT=20000", "2102-09-01"),
+        ("FREQ=MONTHLY;BYMONTHDAY=1,15;COUNT=24001", "3026-01-05"),
+        ("FREQ=SECONDLY;INTERVAL=60;BYSECOND=1;COUNT=2", "2026-01-05"),
+        ("FREQ=HOURLY;INTERVAL=5;COUNT=100001;BYMINUTE=0", "2083-01-20"),
+    ],
+)
 def test_long_counts_are_counted_to_their_end(rule: str, last: str) -> None:
     begin = JANUARY + 9 * 3600
     found, known = last_counted(parse_rule(rule), begin)
@@ -232,23 +246,26 @@ def test_a_definition_that_changes_all_the_time_is_cut_short() -> None:
 #: Series that are small and could have very much looked for, as functions of how large they are.
 ILL: dict[str, Callable[[int], list[str]]] = {
     "left-out dates that mean none": lambda n: [
-        event(START, "RRULE:FREQ=SECONDLY;INTERVAL=7;BYMONTH=2;BYMONTHDAY=29", *[f"EXDATE:2026{k % 12 + 1:02d}{k % 28 + 1:02d}T{k % 24:02d}0001Z"
-                                                    for k in range(n)])
+        event(
+            START,
+            "RRULE:FREQ=SECONDLY;INTERVAL=7;BYMONTH=2;BYMONTHDAY=29",
+            *[f"EXDATE:2026{k % 12 + 1:02d}{k % 28 + 1:02d}T{k % 24:02d}0001Z" for k in range(n)],
+        )
     ],
     "changes outside": lambda n: [
         event(START, "RRULE:FREQ=MONTHLY;BYDAY=MO;BYSETPOS=5"),
         *[event(f"RECURRENCE-ID:2026{k % 12 + 1:02d}{k % 28 + 1:02d}T{k % 24:02d}0700Z", START) for k in range(n // 4)],
     ],
     "rules that never happen": lambda n: [event(START, *["RRULE:FREQ=MINUTELY;BYMONTH=2;BYMONTHDAY=30"] * n)],
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", ILL)
 def test_looking_for_ailments_costs_no_more_than_the_size(name: str) -> None:
     def cost(size: int) -> tuple[int, int]:
         texts = ILL[name](size)
-        group = Group([Member(k, text) for k, text in enumerate(texts)], "UTC")
-        return steps_of(lambda: heal(group, {one.code for one in ailments(group)}, "20260101T000000Z")), sum(
+        group = Group([SeriesMember(k, text) for k, text in enumerate(texts)], "UTC")
+        return steps_of(lambda: heal(group, {one.code for one in series_findings(group)}, "20260101T000000Z")), sum(
             map(len, texts)
         )
 
@@ -269,8 +286,11 @@ def test_inferring_costs_little_more_for_twice_as_many() -> None:
 
 
 def test_a_definition_is_fitted_in_bounded_steps() -> None:
-    rules = [f"BEGIN:STANDARD\nDTSTART:1970{m:02d}01T000000\nRRULE:FREQ=DAILY;INTERVAL={m}\nTZOFFSETFROM:+0100\n"
-             f"TZOFFSETTO:+{m:02d}00\nEND:STANDARD" for m in range(1, 13)]  # fmt: skip
+    rules = [
+        f"BEGIN:STANDARD\nDTSTART:1970{m:02d}01T000000\nRRULE:FREQ=DAILY;INTERVAL={m}\nTZOFFSETFROM:+0100\n"
+        f"TZOFFSETTO:+{m:02d}00\nEND:STANDARD"
+        for m in range(1, 13)
+    ]
     own = defined("\n".join(["BEGIN:VTIMEZONE", "TZID:x", *rules, "END:VTIMEZONE"]))
     assert own is not None
     assert steps_of(lambda: fitted(own, 1900, 9999)) < 3_000_000

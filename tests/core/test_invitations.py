@@ -8,9 +8,13 @@ from tests.conftest import event
 
 def test_silencing_touches_people_and_nothing_else() -> None:
     text = event(
-        "a", "Meeting", "20261124T080000Z", "ORGANIZER;CN=Me:mailto:me@skerrow.example", "X-ODD;A=b:c",
+        "a",
+        "Meeting",
+        "20261124T080000Z",
+        "ORGANIZER;CN=Me:mailto:me@skerrow.example",
+        "X-ODD;A=b:c",
         'ATTENDEE;SCHEDULE-AGENT=SERVER;CN="Moe, Ida":mailto:ida@skerrow.example',
-    )  # fmt: skip
+    )
     quiet = silenced(text)
     before, after = text.split("\n"), quiet.split("\n")
     assert [a for a, b in zip(after, before, strict=True) if a != b] == [

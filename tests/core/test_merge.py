@@ -204,8 +204,11 @@ def spread(draw: st.DrawFn) -> tuple[set[str], str]:
 def test_lists_are_merged_element_by_element(base, left, right) -> None:  # type: ignore[no-untyped-def]
     merged = merge_sides(base[1], left[1], right[1])
     found = [one for line in fields(merged.text).get("CATEGORIES", ()) for one in line.partition(":")[2].split(",")]
-    wanted = {one for one in base[0] | left[0] | right[0]
-              if ((one in left[0]) + (one in right[0]) == 2) or (one not in base[0] and one in left[0] | right[0])}  # fmt: skip
+    wanted = {
+        one
+        for one in base[0] | left[0] | right[0]
+        if ((one in left[0]) + (one in right[0]) == 2) or (one not in base[0] and one in left[0] | right[0])
+    }
     assert (merged.conflicts, sorted(found)) == ((), sorted(wanted))
 
 

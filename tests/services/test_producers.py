@@ -14,11 +14,13 @@ from hypothesis import strategies as st
 
 from datebridge.core.checks import ALL, is_fixable
 from datebridge.core.ids import SetId
-from datebridge.core.words.filters import Selection
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import Selection
 from datebridge.services.exports import export
-from datebridge.services.jobs import jobs, worker
+from datebridge.services.jobs import jobs
 from datebridge.services.mend.deletion import propose_deletion
-from datebridge.services.mend.duplicates import Wish
+from datebridge.services.mend.duplicates import KeepPolicy
+from datebridge.services.running import worker
 from datebridge.services.transfer import transfers
 from datebridge.store.changesets.apply import apply
 from datebridge.store.changesets.draft import CannotApply
@@ -33,28 +35,62 @@ POOL = [
     event("two", "FW: Watch", "20261201T080000Z", "DTEND:20261201T090000Z", "ATTENDEE:mailto:ida@x.example"),
     event("days", "Survey", "20261201", "DTEND;VALUE=DATE:20261203", "CATEGORIES:A,B"),
     event("far", "Night", "TZID=Europe/Oslo:20261130T230000", "DURATION:PT2H", "DESCRIPTION:<b>Bring</b> boots"),
-    event("week", "Forum", "TZID=America/Halifax:20261102T090000", "DURATION:PT1H", "RRULE:FREQ=WEEKLY;COUNT=6;UNTIL=20270101"),
-    event("week", "Forum, late", "TZID=America/Halifax:20261109T110000", "DURATION:PT1H",
-          "RECURRENCE-ID;TZID=America/Halifax:20261109T090000"),
-    event("week", "Forum", "TZID=America/Halifax:20261116T090000", "DURATION:PT1H",
-          "RECURRENCE-ID;TZID=America/Halifax:20261116T090000"),
-    event("again", "Forum", "TZID=America/Halifax:20261102T090000", "DURATION:PT1H", "RRULE:FREQ=WEEKLY;COUNT=6",
-          "EXDATE;TZID=America/Halifax:20261117T090000"),
+    event(
+        "week",
+        "Forum",
+        "TZID=America/Halifax:20261102T090000",
+        "DURATION:PT1H",
+        "RRULE:FREQ=WEEKLY;COUNT=6;UNTIL=20270101",
+    ),
+    event(
+        "week",
+        "Forum, late",
+        "TZID=America/Halifax:20261109T110000",
+        "DURATION:PT1H",
+        "RECURRENCE-ID;TZID=America/Halifax:20261109T090000",
+    ),
+    event(
+        "week",
+        "Forum",
+        "TZID=America/Halifax:20261116T090000",
+        "DURATION:PT1H",
+        "RECURRENCE-ID;TZID=America/Halifax:20261116T090000",
+    ),
+    event(
+        "again",
+        "Forum",
+        "TZID=America/Halifax:20261102T090000",
+        "DURATION:PT1H",
+        "RRULE:FREQ=WEEKLY;COUNT=6",
+        "EXDATE;TZID=America/Halifax:20261117T090000",
+    ),
     event("lone", "Left over", "20261110T090000Z", "RECURRENCE-ID:20261109T090000Z"),
     event("", "No UID", "20261105T090000Z", "DTEND:20261105T080000Z"),
-    event("odd", "Odd", "TZID=Nowhere:20261124T080000", "RRULE:FREQ=DAILY;COUNT=-1", "BEGIN:VALARM", "ACTION:AUDIO", "END:VALARM"),
+    event(
+        "odd",
+        "Odd",
+        "TZID=Nowhere:20261124T080000",
+        "RRULE:FREQ=DAILY;COUNT=-1",
+        "BEGIN:VALARM",
+        "ACTION:AUDIO",
+        "END:VALARM",
+    ),
     "BEGIN:VTODO\nUID:todo\nSUMMARY:Paint\nDUE:20261201T120000Z\nSTATUS:NEEDS-ACTION\nEND:VTODO",
-]  # fmt: skip
+]
 STEPS: list[dict[str, Any]] = [
-    {"do": "shift", "minutes": 45}, {"do": "replace", "field": "title", "find": "o", "by": "0"}, {"do": "status", "status": "CONFIRMED"},
-    {"do": "all-day"}, {"do": "privacy", "privacy": "PRIVATE"}, {"do": "delete", "before": "2026-11-20"},
-]  # fmt: skip
+    {"do": "shift", "minutes": 45},
+    {"do": "replace", "field": "title", "find": "o", "by": "0"},
+    {"do": "status", "status": "CONFIRMED"},
+    {"do": "all-day"},
+    {"do": "privacy", "privacy": "PRIVATE"},
+    {"do": "delete", "before": "2026-11-20"},
+]
 CODES = sorted(code for code in ALL if is_fixable(code))
 PRODUCERS = st.one_of(
     st.tuples(st.just("bulk"), st.lists(st.sampled_from(STEPS), min_size=1, max_size=2)),
     st.tuples(st.just("fix"), st.sampled_from(CODES)),
     st.tuples(st.just("duplicates"), st.none()),
-    st.tuples(st.just("together"), st.sampled_from(["inferred", "pieces", "adopt", "endless"])),
+    st.tuples(st.just("combine"), st.sampled_from(["inferred", "pieces", "detached", "endless"])),
     st.tuples(st.just("adjust"), st.sampled_from(["left", "right"])),
     st.tuples(st.just("sheet"), st.sampled_from(["title", "start", "attendees", "alarms", "categories"])),
     st.tuples(st.just("transfer"), st.booleans()),
@@ -64,7 +100,7 @@ PRODUCERS = st.one_of(
 
 def job(bench: Bench, which: str, **params: Any) -> dict[str, Any]:
     """What a job came to; nothing where it refused, which it says in words."""
-    number = jobs.enqueue(bench.store, which, which, params)
+    number = jobs.enqueue(bench.store, JobKind(which), which, params)
     worker.drain(bench.store, bench.settings)
     done = jobs.get(bench.store, number)
     assert done is not None
@@ -82,8 +118,14 @@ def produce(bench: Bench, kind: str, how: Any) -> list[SetId]:
         target = transfers.Target(calendar_id=right, move=how)
         return [transfers.propose_transfer(bench.store, bench.ledger, Selection("calendar:Left"), target)]
     if kind == "sheet":
-        rows = list(csv.DictReader(io.StringIO(b"".join(export.write(
-            bench.store, bench.ledger, Selection(), None, "csv", "")).decode("utf-8-sig"), newline="")))  # fmt: skip
+        rows = list(
+            csv.DictReader(
+                io.StringIO(
+                    b"".join(export.write(bench.store, bench.ledger, Selection(), None, "csv", "")).decode("utf-8-sig"),
+                    newline="",
+                )
+            )
+        )
         new = {
             "title": "Edited",
             "start": "2026-12-05 10:00",
@@ -100,10 +142,10 @@ def produce(bench: Bench, kind: str, how: Any) -> list[SetId]:
         return made(job(bench, "adjust", comparison=found["comparison"], to=how, asked=["", "", ""], pairs=[]))
     if kind == "duplicates":
         job(bench, "match")
-        return made(job(bench, "duplicates", kind="", least=0.5, policy=list(Wish().policy), order=[]))
-    if kind == "together":
+        return made(job(bench, "duplicates", kind="", least=0.5, policy=list(KeepPolicy().policy), order=[]))
+    if kind == "combine":
         job(bench, "scattered")
-        return made(job(bench, "together", ids=[], kind=how, least=0))
+        return made(job(bench, "combine", ids=[], kind=how, least=0))
     if kind == "fix":
         job(bench, "check")
         return made(job(bench, "fix", code=how, calendar=None, entry=None))
@@ -116,9 +158,10 @@ def made(result: dict[str, Any]) -> list[SetId]:
 
 @tries(6, 300)
 @given(
-    st.lists(st.sampled_from(POOL), min_size=1, max_size=8), st.lists(st.sampled_from(POOL), min_size=1, max_size=8),
+    st.lists(st.sampled_from(POOL), min_size=1, max_size=8),
+    st.lists(st.sampled_from(POOL), min_size=1, max_size=8),
     st.lists(PRODUCERS, min_size=3, max_size=6),
-)  # fmt: skip
+)
 def test_every_set_applies_and_is_taken_back_to_the_byte(
     left: list[str], right: list[str], producers: list[tuple[str, Any]]
 ) -> None:

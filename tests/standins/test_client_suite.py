@@ -51,13 +51,34 @@ def test_everything_but_deliberate_limitations_passes(name: str, tmp_path: Path)
         (tmp_path / "tests" / "caldav_test_servers.json").write_text(json.dumps(known))
         without = " or ".join(f"({test} and {_whole(test)})" for test in EXCLUDED[name])
         ran = subprocess.run(
-            [sys.executable, "-m", "pytest", "-q", "--tb=short", "-p", "no:cacheprovider", "-p", "no:xdist",
-             "tests/test_caldav.py", "tests/test_async_integration.py",
-             "-k", f"({name} or {name.title()}) and not ({without})"],
-            cwd=tmp_path, capture_output=True, text=True, check=False, timeout=600,
-            env={**_environment(), "HOME": str(tmp_path), "TMPDIR": str(tmp_path),
-                 "PYTHON_CALDAV_TEST_EMBEDDED": "0", "PYTHON_CALDAV_TEST_DOCKER": "0"},
-        )  # fmt: skip
+            [
+                sys.executable,
+                "-m",
+                "pytest",
+                "-q",
+                "--tb=short",
+                "-p",
+                "no:cacheprovider",
+                "-p",
+                "no:xdist",
+                "tests/test_caldav.py",
+                "tests/test_async_integration.py",
+                "-k",
+                f"({name} or {name.title()}) and not ({without})",
+            ],
+            cwd=tmp_path,
+            capture_output=True,
+            text=True,
+            check=False,
+            timeout=600,
+            env={
+                **_environment(),
+                "HOME": str(tmp_path),
+                "TMPDIR": str(tmp_path),
+                "PYTHON_CALDAV_TEST_EMBEDDED": "0",
+                "PYTHON_CALDAV_TEST_DOCKER": "0",
+            },
+        )
     assert ran.returncode == 0, ran.stdout[-6000:] + ran.stderr[-2000:]
     passed = int(ran.stdout.rpartition(" passed")[0].rpartition("\n")[2].rpartition(" ")[2] or 0)
     assert passed >= 125, ran.stdout[-2000:]

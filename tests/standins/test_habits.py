@@ -72,12 +72,18 @@ SEEN: dict[str, tuple[Callable[[Asker], object], object, object]] = {
     "weak-etags": (lambda a: a.etag().startswith("W/"), False, True),
     "restless-etags": (lambda a: a.etag() == a.etag(), True, False),
     "silent-put": (lambda a: "etag" in a.put("new.ics", berth(9)).headers, True, False),
-    "renames": (lambda a: (a.put("new.ics", berth(9)).status_code, a.status("GET", CALENDAR + "new.ics")),
-                (201, 200), (201, 404)),
+    "renames": (
+        lambda a: (a.put("new.ics", berth(9)).status_code, a.status("GET", CALENDAR + "new.ics")),
+        (201, 200),
+        (201, 404),
+    ),
     "withholds": (lambda a: len(re.findall("HTTP/1.1 (?:403|500|507)", a.text("REPORT", CALENDAR, FOUR))), 0, 2),
     "omits": (lambda a: a.text("REPORT", CALENDAR, FOUR).count("<D:response>"), 4, 2),
-    "cut-listings": (lambda a: ("507" in a.text("PROPFIND", CALENDAR, ETAGS, Depth="1"), a.listed()),
-                     (False, 5), (True, 2)),
+    "cut-listings": (
+        lambda a: ("507" in a.text("PROPFIND", CALENDAR, ETAGS, Depth="1"), a.listed()),
+        (False, 5),
+        (True, 2),
+    ),
     "short-listings": (Asker.listed, 5, 3),
     "absolute-hrefs": (lambda a: "<D:href>http://" in a.text("PROPFIND", CALENDAR, ETAGS, Depth="1"), False, True),
     "escapes": (lambda a: "%62%65%72%74%68%73" in a.text("PROPFIND", CALENDAR, ETAGS, Depth="1"), False, True),
@@ -99,7 +105,7 @@ SEEN: dict[str, tuple[Callable[[Asker], object], object, object]] = {
     "gzip": (lambda a: a.ask("GET", ONE).headers.get("content-encoding", ""), "", "gzip"),
     "slow": (lambda a: a.ask("GET", ONE).elapsed.total_seconds() >= 0.2, False, True),
     "any-depth": (lambda a: a.status("REPORT", CALENDAR, SYNC.format(""), Depth="1"), 400, 207),
-}  # fmt: skip
+}
 
 
 def test_every_habit_is_looked_at_and_told_of() -> None:

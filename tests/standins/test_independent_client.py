@@ -11,8 +11,14 @@ from caldav.lib.error import AuthorizationError
 from tests.conftest import calendar, event
 from tests.world import OFFICE, PASSWORD, World
 
-WEEKLY = event("weekly@skerrow.example", "Tide gauge", "20261102T080000Z", "DTSTAMP:20260105T080000Z",
-               "DTEND:20261102T090000Z", "RRULE:FREQ=WEEKLY")  # fmt: skip
+WEEKLY = event(
+    "weekly@skerrow.example",
+    "Tide gauge",
+    "20261102T080000Z",
+    "DTSTAMP:20260105T080000Z",
+    "DTEND:20261102T090000Z",
+    "RRULE:FREQ=WEEKLY",
+)
 
 
 def day(number: int) -> datetime:

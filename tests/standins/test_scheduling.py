@@ -24,11 +24,17 @@ def meeting(agent: str | None, status: str = "NEEDS-ACTION") -> CalendarObject |
 @pytest.mark.parametrize(
     ("before", "after", "sent"),
     [
-        (None, "SERVER", ["REQUEST"]), (None, "NONE", []), ("SERVER", "SERVER", ["REQUEST"]), ("NONE", "NONE", []),
-        ("SERVER", "", ["CANCEL"]), ("SERVER", "CLIENT", ["CANCEL"]), ("SERVER", None, ["CANCEL"]), ("NONE", None, []),
+        (None, "SERVER", ["REQUEST"]),
+        (None, "NONE", []),
+        ("SERVER", "SERVER", ["REQUEST"]),
+        ("NONE", "NONE", []),
+        ("SERVER", "", ["CANCEL"]),
+        ("SERVER", "CLIENT", ["CANCEL"]),
+        ("SERVER", None, ["CANCEL"]),
+        ("NONE", None, []),
         ("CLIENT", "SERVER", ["REQUEST"]),
     ],
-)  # fmt: skip
+)
 def test_the_organisers_writing_tells_whom_the_table_says(
     before: str | None, after: str | None, sent: list[str]
 ) -> None:

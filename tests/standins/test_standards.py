@@ -29,9 +29,11 @@ def text(value: str, how: str = "") -> str:
 
 
 def patch(*sets: str) -> str:
-    return f"<D:propertyupdate {XML}>" + "".join(f"<D:set><D:prop>{s}</D:prop></D:set>" for s in sets) + (
-        "</D:propertyupdate>"
-    )  # fmt: skip
+    return (
+        f"<D:propertyupdate {XML}>"
+        + "".join(f"<D:set><D:prop>{s}</D:prop></D:set>" for s in sets)
+        + ("</D:propertyupdate>")
+    )
 
 
 def search(value: str) -> str:
@@ -49,12 +51,18 @@ FILTERS = [
     (text("LAUNCH 1", 'collation="i;octet"'), set()),
     (text("Launch 1", 'negate-condition="yes"'), {2}),
     ('<C:prop-filter name="LOCATION"><C:is-not-defined/></C:prop-filter>', {1}),
-    ('<C:prop-filter name="LOCATION"><C:param-filter name="LANGUAGE"><C:text-match>en</C:text-match>'
-     "</C:param-filter></C:prop-filter>", {2}),
-    ('<C:prop-filter name="LOCATION"><C:param-filter name="ALTREP"><C:is-not-defined/></C:param-filter>'
-     "</C:prop-filter>", {2}),
+    (
+        '<C:prop-filter name="LOCATION"><C:param-filter name="LANGUAGE"><C:text-match>en</C:text-match>'
+        "</C:param-filter></C:prop-filter>",
+        {2},
+    ),
+    (
+        '<C:prop-filter name="LOCATION"><C:param-filter name="ALTREP"><C:is-not-defined/></C:param-filter>'
+        "</C:prop-filter>",
+        {2},
+    ),
     ('<C:comp-filter name="VALARM"><C:is-not-defined/></C:comp-filter>', {1, 2}),
-]  # fmt: skip
+]
 
 
 @pytest.fixture
@@ -87,9 +95,12 @@ def test_a_query_at_depth_0_asks_the_object_alone_and_undated_tasks_happen_alway
 
 def test_occurrences_parts_and_busy_time_are_handed_out(web: httpx.Client) -> None:
     expanded = ask(
-        web, "REPORT", CALENDAR, query(text("Launch 2"), f"<C:calendar-data><C:expand {WINDOW}/></C:calendar-data>"),
+        web,
+        "REPORT",
+        CALENDAR,
+        query(text("Launch 2"), f"<C:calendar-data><C:expand {WINDOW}/></C:calendar-data>"),
         Depth="1",
-    ).text  # fmt: skip
+    ).text
     assert (expanded.count("RECURRENCE-ID:"), "RRULE" in expanded) == (2, False)
     part = '<C:calendar-data><C:comp name="VCALENDAR"><C:comp name="VEVENT"><C:prop name="UID"/></C:comp></C:comp>'
     parted = ask(web, "REPORT", CALENDAR, query(text("Launch 2"), part + "</C:calendar-data>"), Depth="1").text
@@ -113,12 +124,24 @@ def test_occurrences_parts_and_busy_time_are_handed_out(web: httpx.Client) -> No
         ("PUT", ONE, calendar(berth(7)), {}, 403, "no-uid-conflict"),
         ("PUT", ONE, calendar(berth(1)), {"If-Match": '"a", "b"'}, 412, ""),
         ("GET", f"{HOME}inbox/", "", {}, 405, ""),
-        ("PROPFIND", f"{HOME}outbox/", f"<D:propfind {XML}><D:allprop/></D:propfind>", {"Depth": "0"}, 207,
-         "schedule-outbox"),
-        ("PROPFIND", PRINCIPAL, f"<D:propfind {XML}><D:prop><C:schedule-inbox-URL/></D:prop></D:propfind>",
-         {"Depth": "0"}, 207, f"{HOME}inbox/"),
+        (
+            "PROPFIND",
+            f"{HOME}outbox/",
+            f"<D:propfind {XML}><D:allprop/></D:propfind>",
+            {"Depth": "0"},
+            207,
+            "schedule-outbox",
+        ),
+        (
+            "PROPFIND",
+            PRINCIPAL,
+            f"<D:propfind {XML}><D:prop><C:schedule-inbox-URL/></D:prop></D:propfind>",
+            {"Depth": "0"},
+            207,
+            f"{HOME}inbox/",
+        ),
     ],
-)  # fmt: skip
+)
 def test_questions_that_are_odd_get_the_answer_the_standards_give(
     web: httpx.Client, method: str, path: str, body: str, headers: dict[str, str], status: int, holds: str
 ) -> None:
@@ -136,8 +159,13 @@ def test_properties_are_set_all_or_none(web: httpx.Client) -> None:
     assert "Berths" in named.text
     dead = '<X:mark xmlns:X="urn:skerrow">nine</X:mark>'
     assert "200 OK" in ask(web, "PROPPATCH", CALENDAR, patch(dead)).text
-    kept = ask(web, "PROPFIND", CALENDAR, f'<D:propfind {XML}><D:prop><X:mark xmlns:X="urn:skerrow"/></D:prop>'
-               "</D:propfind>", Depth="0")  # fmt: skip
+    kept = ask(
+        web,
+        "PROPFIND",
+        CALENDAR,
+        f'<D:propfind {XML}><D:prop><X:mark xmlns:X="urn:skerrow"/></D:prop></D:propfind>',
+        Depth="0",
+    )
     assert "nine" in kept.text
 
 
@@ -155,8 +183,11 @@ def test_objects_are_copied_and_moved(web: httpx.Client) -> None:
     assert (web.get(ONE).status_code, web.get(f"{CALENDAR}moved.ics").status_code) == (404, 200)
     twice = web.request("COPY", f"{CALENDAR}moved.ics", headers={"Destination": f"{url}{CALENDAR}again.ics"})
     assert (twice.status_code, "no-uid-conflict" in twice.text) == (403, True)
-    kept = web.request("MOVE", f"{CALENDAR}moved.ics", headers={
-        "Destination": f"{url}{CALENDAR}berth-2@skerrow.example.ics", "Overwrite": "F"})  # fmt: skip
+    kept = web.request(
+        "MOVE",
+        f"{CALENDAR}moved.ics",
+        headers={"Destination": f"{url}{CALENDAR}berth-2@skerrow.example.ics", "Overwrite": "F"},
+    )
     assert kept.status_code == 412
 
 

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from datebridge.core.changes import PERSON
 from datebridge.core.ids import SetId
-from datebridge.core.words.filters import Selection
-from datebridge.services.jobs import jobs, worker
-from datebridge.services.jobs.house import queue_housework
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import Selection
+from datebridge.services.jobs import jobs
 from datebridge.services.mend.deletion import propose_deletion
+from datebridge.services.running import worker
+from datebridge.services.running.maintenance import queue_maintenance
 from datebridge.store import findings, rulings
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.undo import propose_undo
@@ -20,7 +22,7 @@ LATE = event("late", "Backwards", "20261124T080000Z", "DTEND:20261124T070000Z")
 
 def look(bench: Bench) -> None:
     """What the application does by itself, every few seconds."""
-    queue_housework(bench.store)
+    queue_maintenance(bench.store)
     worker.drain(bench.store, bench.settings)
 
 
@@ -82,7 +84,7 @@ def test_what_can_be_put_right_is_proposed_and_what_is_left_out_does_not_count(b
     bench.bring(calendar(both, LATE, event("a", "Sound")))
     before = bench.texts()
     assert counts(bench) == {"duration-and-end": 1, "end-before-start": 1}
-    job = jobs.enqueue(bench.store, "fix", "Putting right", {"code": "duration-and-end"})
+    job = jobs.enqueue(bench.store, JobKind.FIX, "Putting right", {"code": "duration-and-end"})
     worker.drain(bench.store, bench.settings)
     done = jobs.get(bench.store, job)
     assert done is not None
@@ -109,15 +111,15 @@ def test_what_can_be_put_right_is_proposed_and_what_is_left_out_does_not_count(b
     with bench.store.write() as connection:
         findings.take_in_entries(connection, "end-before-start")
     assert counts(bench) == {"duration-and-end": 1, "end-before-start": 1}
-    failed = jobs.enqueue(bench.store, "fix", "Putting right", {"code": "end-before-start"})
+    failed = jobs.enqueue(bench.store, JobKind.FIX, "Putting right", {"code": "end-before-start"})
     worker.drain(bench.store, bench.settings)
-    assert "no one way" in str(getattr(jobs.get(bench.store, failed), "message", ""))
+    assert "no automatic fix" in str(getattr(jobs.get(bench.store, failed), "message", ""))
 
 
 def test_an_entry_without_a_uid_gets_one_and_is_taken_back(bench: Bench) -> None:
     bench.bring(calendar("BEGIN:VEVENT\r\nDTSTART:20261124T080000Z\r\nSUMMARY:Nobody\r\nEND:VEVENT\r\n"))
     before = bench.texts()
-    jobs.enqueue(bench.store, "fix", "Putting right", {"code": "no-uid"})
+    jobs.enqueue(bench.store, JobKind.FIX, "Putting right", {"code": "no-uid"})
     worker.drain(bench.store, bench.settings)
     set_id = bench.sets()[-1].id
     apply_set(bench.store, set_id)

@@ -6,10 +6,10 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlmodel import SQLModel
 
-from datebridge.core.words.filters import Selection
-from datebridge.services.jobs import worker
-from datebridge.services.jobs.house import queue_housework
+from datebridge.core.language.filters import Selection
 from datebridge.services.mend.deletion import propose_deletion
+from datebridge.services.running import worker
+from datebridge.services.running.maintenance import queue_maintenance
 from datebridge.services.transfer.transfers import Target, propose_transfer
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.database import Store, migrate
@@ -43,19 +43,23 @@ def test_what_was_stored_before_is_there_in_the_words_of_now(bench: Bench) -> No
     bench.store.close()
     again = Store(bench.settings.database)
     assert everything(bench) == before
-    queue_housework(again)
+    queue_maintenance(again)
     worker.drain(again, bench.settings)
     assert [row.summary for row in Ledger(again).page("problem:end-before-start", "when")[1]] == ["Backwards"]
     again.close()
 
 
 def everything(bench: Bench) -> dict[str, list[tuple[object, ...]]]:
-    """All that is stored, but for what is looked at anew after a migration."""
+    """All that is stored, but for what is checked again after a migration."""
     columns = {"finding": "version_id, code, line, message, done", "calendar": "id, name, colour, live"}
-    tables = [str(name) for (name,) in rows(bench,
-        "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite%' AND name NOT LIKE 'search%'"
-        " AND name NOT IN ('alembic_version', 'check_run', 'staging', 'job', 'meta') ORDER BY 1"
-    )]  # fmt: skip
+    tables = [
+        str(name)
+        for (name,) in rows(
+            bench,
+            "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite%' AND name NOT LIKE 'search%'"
+            " AND name NOT IN ('alembic_version', 'check_run', 'staging', 'job', 'meta') ORDER BY 1",
+        )
+    ]
     return {t: sorted(rows(bench, f"SELECT {columns.get(t, '*')} FROM {t}"), key=repr) for t in tables}
 
 

@@ -13,10 +13,10 @@ async function show(address: string, push = true): Promise<void> {
     const answer = await fetch(address, { headers: { Accept: 'text/html' } });
     const made = new DOMParser().parseFromString(await answer.text(), 'text/html');
     if (number !== shown) return;
-    if (!answer.ok || !made.getElementById('almanac')) return location.assign(address);
+    if (!answer.ok || !made.getElementById('shared')) return location.assign(address);
     const before = document.activeElement?.closest('[data-key]')?.getAttribute('data-key');
     const opening = document.activeElement?.matches('[data-entry]');
-    for (const part of ['.bar', '#almanac']) {
+    for (const part of ['.bar', '#shared']) {
       const old = document.querySelector(part);
       const fresh = made.querySelector(part);
       if (old && fresh) old.replaceWith(document.adoptNode(fresh));
@@ -25,7 +25,7 @@ async function show(address: string, push = true): Promise<void> {
     offerClock();
     const details = document.querySelector<HTMLElement>('.details .ways a:last-child');
     const again = before && document.querySelector<HTMLElement>(`[data-key="${CSS.escape(before)}"]`);
-    (opening && details ? details : again || document.getElementById('almanac'))?.focus({ preventScroll: !details });
+    (opening && details ? details : again || document.getElementById('shared'))?.focus({ preventScroll: !details });
   } catch {
     location.assign(address);
   }
@@ -37,7 +37,7 @@ function offerClock(): void {
   const choice = document.querySelector<HTMLSelectElement>('#zone');
   if (!choice || !zone || [...choice.options].some((one) => one.value === zone)) return;
   const place = zone.split('/').pop()?.replaceAll('_', ' ') ?? zone;
-  choice.append(new Option(`${own(document.getElementById('almanac'), 'data-yours')}: ${place}`, zone));
+  choice.append(new Option(`${own(document.getElementById('shared'), 'data-yours')}: ${place}`, zone));
 }
 
 function remembered(name: string, value?: string): string {

@@ -21,8 +21,8 @@ from fastapi.responses import FileResponse
 from starlette.routing import BaseRoute
 
 from datebridge import __version__
-from datebridge.api import errors, house
-from datebridge.api.connect import accounts, conflicts, imports, transfers
+from datebridge.api import errors, help, maintenance
+from datebridge.api.connect import accounts, conflicts, imports, replies, transfers
 from datebridge.api.context import App
 from datebridge.api.guard import Guard
 from datebridge.api.logbook import changesets, findings
@@ -34,18 +34,18 @@ from datebridge.api.share import readers, shares
 from datebridge.api.time import editing, overlaps, views
 from datebridge.services.imports import uploads
 from datebridge.services.jobs import jobs
-from datebridge.services.jobs.clock import clock
 from datebridge.services.jobs.repeating import Repeating
-from datebridge.services.jobs.worker import Worker
 from datebridge.services.logs import set_up
+from datebridge.services.running.clock import clock
+from datebridge.services.running.worker import Worker
 from datebridge.services.sharing.seeing import Seeing
 from datebridge.settings import Settings
+from datebridge.store.change_feed import ChangeFeed
 from datebridge.store.changesets.apply import recover
 from datebridge.store.database import CONNECTIONS, Store
 from datebridge.store.entries.density import Density
 from datebridge.store.entries.ledger import Ledger
-from datebridge.store.entries.occurrences import Happenings
-from datebridge.store.pulse import Pulse
+from datebridge.store.entries.occurrences import OccurrenceReader
 from datebridge.store.soundness import CannotOpen, demand_whole
 
 WEB = Path(__file__).resolve().parent.parent / "web"
@@ -66,9 +66,9 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
         store,
         settings,
         ledger,
-        Happenings(store, ledger.spans),
+        OccurrenceReader(store, ledger.spans),
         Density(store),
-        Pulse(store),
+        ChangeFeed(store),
         Seeing(store, ledger),
         said,
     )
@@ -93,16 +93,21 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
             for one in besides:
                 one.stop()
             worker.stop()
-        app.pulse.close()
+        app.change_feed.close()
         store.close()
 
     api = FastAPI(
-        title="Date Bridge", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
+        title="Date Bridge",
+        version=__version__,
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
         routes=[*operations()],
-    )  # fmt: skip
+    )
     api.state.app = app
     api.openapi = schema  # type: ignore[method-assign]  # as it is tested, and as clients are made of it
     errors.install(api)
+    help.install(api)
     _front_end(api)
     api.add_middleware(Packing, minimum_size=2_000, compresslevel=4)
     api.add_middleware(Guard, settings=settings, store=store, script_hashes=_inline_hashes())
@@ -114,9 +119,27 @@ def operations() -> tuple[BaseRoute, ...]:
     """All operations of the interface, made once a process: it takes a while, and they know nothing of a store."""
     router = APIRouter()
     for module in (
-        views, overlaps, editing, entries, changesets, findings, duplicates, checks, bulk, zones, series, reconcile,
-        house, imports, accounts, transfers, conflicts, shares, readers,
-    ):  # fmt: skip
+        views,
+        overlaps,
+        editing,
+        entries,
+        changesets,
+        findings,
+        duplicates,
+        checks,
+        bulk,
+        zones,
+        series,
+        reconcile,
+        maintenance,
+        imports,
+        replies,
+        accounts,
+        transfers,
+        conflicts,
+        shares,
+        readers,
+    ):
         router.include_router(module.router)
     return tuple(router.routes)
 

@@ -18,7 +18,7 @@ from uvicorn.protocols.http.h11_impl import H11Protocol
 
 #: Within so many seconds a request has come, up to its empty line.
 HEAD = 10.0
-#: In each span of so many seconds as many octets have to move, of a request's body or of an answer.
+#: In each span of so many seconds as many bytes have to move, of a request's body or of an answer.
 _SPAN, _LEAST = 20.0, 1_024
 #: Descriptors that are left for the database, the log and all else.
 _OWN = 64
@@ -45,7 +45,7 @@ class Room:
     Attributes:
         most: so many there may be in all.
         trusted: clients that stand for many, such as a proxy: they have all the room there is.
-        waiting: those of which nobody knows yet what they ask, by client, the longest waiting first.
+        waiting: those that have not said yet what they ask, by client, the longest waiting first.
     """
 
     most: int
@@ -145,7 +145,7 @@ class Connection(H11Protocol):
 
     @property
     def unread(self) -> int:
-        """How many octets of an answer the other side has not taken yet."""
+        """How many bytes of an answer the other side has not taken yet."""
         return self.transport.get_write_buffer_size()
 
     def is_late(self, now: float) -> bool:
@@ -182,6 +182,13 @@ def configured(app: Any, trusted: Collection[str] = (), most: int | None = None,
     backlog = min(free // 4, 2_048)  # so many may come before one of them has been looked at
     room = Room(min(free - backlog, _MOST) if most is None else most, frozenset(trusted))
     return uvicorn.Config(
-        app, log_config=None, access_log=False, server_header=False, proxy_headers=False, backlog=backlog,
-        timeout_graceful_shutdown=2, http=type("Connection", (Connection,), {"room": room}), **given,
-    )  # fmt: skip
+        app,
+        log_config=None,
+        access_log=False,
+        server_header=False,
+        proxy_headers=False,
+        backlog=backlog,
+        timeout_graceful_shutdown=2,
+        http=type("Connection", (Connection,), {"room": room}),
+        **given,
+    )

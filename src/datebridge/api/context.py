@@ -5,18 +5,19 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Annotated, cast
 
-from fastapi import Depends, HTTPException, Request
+from fastapi import Depends, Request
 
 from datebridge.api.shapes import SelectionIn
+from datebridge.core.errors import NotValid
+from datebridge.core.language.filters import Selection
 from datebridge.core.tzids import resolve
-from datebridge.core.words.filters import Selection
 from datebridge.services.sharing.seeing import Seeing
 from datebridge.settings import Settings
+from datebridge.store.change_feed import ChangeFeed
 from datebridge.store.database import Store
 from datebridge.store.entries.density import Density
 from datebridge.store.entries.ledger import Ledger
-from datebridge.store.entries.occurrences import Happenings
-from datebridge.store.pulse import Pulse
+from datebridge.store.entries.occurrences import OccurrenceReader
 
 
 @dataclass(slots=True)
@@ -24,9 +25,9 @@ class App:
     store: Store
     settings: Settings
     ledger: Ledger
-    happenings: Happenings
+    happenings: OccurrenceReader
     density: Density
-    pulse: Pulse
+    change_feed: ChangeFeed
     seeing: Seeing
     notices: list[str] = field(default_factory=list)
 
@@ -49,5 +50,5 @@ def zone_of(name: str) -> str:
         return "UTC"
     found = resolve(name)
     if found.method != "iana":
-        raise HTTPException(422, f"“{name}” is not a time zone.")
+        raise NotValid(f"“{name}” is not a time zone.")
     return found.zone

@@ -50,11 +50,11 @@ def install(api: FastAPI) -> None:
 
     @api.exception_handler(RequestValidationError)
     async def _invalid(_: Request, error: RequestValidationError) -> JSONResponse:
-        return refused(in_words(error), 422, "not-valid", "What was sent makes no sense")
+        return refused(in_words(error), 422, "not-valid", "The request is not valid")
 
     @api.exception_handler(HTTPException)
     async def _http(_: Request, error: HTTPException) -> JSONResponse:
-        code, title = ("not-found", "There is no such thing") if error.status_code == 404 else ("refused", "Refused")
+        code, title = ("not-found", "Not found") if error.status_code == 404 else ("refused", "Refused")
         answer = refused(str(error.detail), error.status_code, code, title)
         answer.headers.update(error.headers or {})
         return answer
@@ -67,6 +67,8 @@ def install(api: FastAPI) -> None:
         if not is_full(error):
             raise error
         return refused(
-            "The disk that holds the data is full, so nothing was changed. Make room.", 507, "disk-full",
+            "The disk that holds the data is full, so nothing was changed. Free space there.",
+            507,
+            "disk-full",
             "The disk is full",
-        )  # fmt: skip
+        )

@@ -76,7 +76,7 @@ class Guard:
             log.exception("an answer could not be made", path=scope["path"])
             if begun:  # too late for another answer: the connection is cut, and who asked sees that it was
                 raise
-            words = "Something went wrong that nobody foresaw. Nothing was changed; the log says more."
+            words = "An unexpected error occurred. Nothing was changed; the log has the details."
             await refused(words, 500, "failed", "Something went wrong")(scope, receive, with_headers)
 
     async def _refusal(self, scope: Scope, receive: Receive) -> Response | None:
@@ -85,7 +85,7 @@ class Guard:
         near = is_this_machine(_peer(scope))
         through_proxy = bool(self.settings.proxy) and (near or _peer(scope) == self.settings.proxy)
         if self.settings.proxy and not through_proxy:
-            return _no("Only the reverse proxy may ask here.")
+            return _no("Only the reverse proxy may connect here.")
         hosts = headers.getlist("host")
         if len(hosts) != 1 or not self._is_own_name(hosts[0], scope, near):
             return _no("This application does not answer under that name. Use the address it printed at its start.")
@@ -97,7 +97,7 @@ class Guard:
             return await self._enter(scope, receive)
         if "text/html" in headers.get("accept", ""):
             return _entrance("", 401)
-        return refused("This needs the access key, as “Authorization: Bearer KEY”.", 401, "no-key", "Not let in")
+        return refused("The access key is required, as “Authorization: Bearer KEY”.", 401, "no-key", "Not let in")
 
     def _is_own_name(self, host: str, scope: Scope, near: bool) -> bool:
         found = _HOST.fullmatch(host)
@@ -125,7 +125,7 @@ class Guard:
         async for piece in Request(scope, receive).stream():
             body += piece
             if len(body) > 4096:
-                return _no("That is no access key.")
+                return _no("The access key is wrong.")
         given = parse_qs(body.decode("utf-8", "replace")).get("key", [""])[0]
         if not self.key.opens(given.strip()):
             return _entrance("<p role=alert><strong>This is not the key.</strong></p>", 403)

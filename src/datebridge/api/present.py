@@ -11,13 +11,13 @@ from datebridge.core.changes import KINDS, Details, Kind
 from datebridge.core.checks import described, severity_of, title_of
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import Mark
+from datebridge.core.language.clocks import At, standing
+from datebridge.core.language.plural import counted
 from datebridge.core.moments import from_wall_seconds
-from datebridge.core.words.clocks import At, standing
-from datebridge.core.words.plural import counted
 from datebridge.services.accounts.statements import Statement
 from datebridge.services.look.details import differing
 from datebridge.store.calendars import OwnLines
-from datebridge.store.changesets.review import Shown
+from datebridge.store.changesets.review import ShownChange
 from datebridge.store.entries.ledger import CalendarRow, EntryRow
 from datebridge.store.findings import Finding
 from datebridge.store.imports import FileProblem
@@ -44,11 +44,16 @@ def entry(row: EntryRow, clock: str = "") -> EntryOut:
     marks = row.marks
     when, own = standing(
         At(
-            row.start, row.start_wall, row.end_wall, row.zone, row.tzid, bool(marks & Mark.ALL_DAY),
+            row.start,
+            row.start_wall,
+            row.end_wall,
+            row.zone,
+            row.tzid,
+            bool(marks & Mark.ALL_DAY),
             bool(marks & Mark.FLOATING),
         ),
         clock,
-    )  # fmt: skip
+    )
     return EntryOut(
         id=row.id,
         calendar_id=row.calendar_id,
@@ -87,14 +92,26 @@ def day_of(seconds: int | None) -> str | None:
 def change_set(row: ChangeSetRow) -> ChangeSetOut:
     details = Details.read(row.details)
     return ChangeSetOut(
-        id=demand_id(row.id), title=row.title, kind=row.kind, reason=row.reason, state=row.state, creates=row.creates,
-        updates=row.updates, deletes=row.deletes, held=row.held, undoes_id=row.undoes_id,
-        undone_by_id=row.undone_by_id, note=row.note, by=row.by_whom, at=stamp(row.applied_at or row.created_at),
-        undoable=KINDS[Kind(row.kind)].undo != "never" and not details.read_only, details=row.details,
-    )  # fmt: skip
+        id=demand_id(row.id),
+        title=row.title,
+        kind=row.kind,
+        reason=row.reason,
+        state=row.state,
+        creates=row.creates,
+        updates=row.updates,
+        deletes=row.deletes,
+        held=row.held,
+        undoes_id=row.undoes_id,
+        undone_by_id=row.undone_by_id,
+        note=row.note,
+        by=row.by_whom,
+        at=stamp(row.applied_at or row.created_at),
+        undoable=KINDS[Kind(row.kind)].undo != "never" and not details.read_only,
+        details=row.details,
+    )
 
 
-def change(shown: Shown, calendars: dict[CalendarId, str], texts: Mapping[VersionId, str]) -> ChangeOut:
+def change(shown: ShownChange, calendars: dict[CalendarId, str], texts: Mapping[VersionId, str]) -> ChangeOut:
     before = entry(shown.before) if shown.before else None
     after = entry(shown.after) if shown.after else None
     differs = [c for c in _COMPARED if before and after and getattr(before, c) != getattr(after, c)]
@@ -117,9 +134,16 @@ def change(shown: Shown, calendars: dict[CalendarId, str], texts: Mapping[Versio
 def problem(row: Finding | FileProblem) -> ProblemOut:
     severity, title = described(row.code)
     return ProblemOut(
-        severity=severity, code=row.code, title=title, message=row.message, done=row.done, line=row.line, uid=row.uid,
-        text=row.text, entry_id=row.version_id,
-    )  # fmt: skip
+        severity=severity,
+        code=row.code,
+        title=title,
+        message=row.message,
+        done=row.done,
+        line=row.line,
+        uid=row.uid,
+        text=row.text,
+        entry_id=row.version_id,
+    )
 
 
 def problem_counts(counts: dict[str, int]) -> list[ProblemCount]:
@@ -138,10 +162,12 @@ def button(row: ChangeSetRow, calendars: list[tuple[str, int]]) -> str:
     parts = [
         f"{verb} {counted(number, 'entry', 'entries')} {preposition} {where}"
         for number, verb, preposition in (
-            (row.creates, "Add", "to"), (row.updates, "Change", "in"), (row.deletes, "Delete", "from"),
+            (row.creates, "Add", "to"),
+            (row.updates, "Change", "in"),
+            (row.deletes, "Delete", "from"),
         )
         if number
-    ]  # fmt: skip
+    ]
     return "; ".join(parts) or "Apply"
 
 
@@ -149,12 +175,28 @@ def calendar(row: CalendarRow, own: OwnLines, said: Statement) -> CalendarOut:
     """A calendar's row of the ledger, its own lines, what is said of it."""
     there = said.remote
     made = CalendarOut(
-        id=row.id, name=row.name, label=said.label, term=said.term, colour=row.colour, tint=own.tint, zone=own.zone,
-        description=own.description, state=said.state, live=there is not None, writable=own.writable, flow=said.flow,
-        source=row.source, taken_at=stamp(row.taken_at), entries=row.entries, problems=row.problems,
-        first=day_of(row.first), last="no end" if row.endless else day_of(row.last), to_push=said.to_push,
-        to_decide=said.to_decide, echo=said.echo,
-    )  # fmt: skip
+        id=row.id,
+        name=row.name,
+        label=said.label,
+        term=said.term,
+        colour=row.colour,
+        own_colour=own.own_colour,
+        zone=own.zone,
+        description=own.description,
+        state=said.state,
+        live=there is not None,
+        writable=own.writable,
+        flow=said.flow,
+        source=row.source,
+        taken_at=stamp(row.taken_at),
+        entries=row.entries,
+        problems=row.problems,
+        first=day_of(row.first),
+        last="no end" if row.endless else day_of(row.last),
+        to_push=said.to_push,
+        to_decide=said.to_decide,
+        echo=said.echo,
+    )
     if there is not None:
         remote = there.remote
         made.account_id, made.remote_id, made.account = remote.account_id, remote.id, there.account_name

@@ -1,4 +1,4 @@
-"""Being ready: what screens are likely to ask for is at hand, and memory that is no longer needed goes back."""
+"""Being ready: what screens are likely to ask for is computed, and memory that is no longer needed goes back."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from contextlib import suppress
 from datebridge.services.jobs.repeating import Repeating
 from datebridge.store.database import Store
 from datebridge.store.entries.ledger import Ledger
-from datebridge.store.entries.occurrences import Happenings
+from datebridge.store.entries.occurrences import OccurrenceReader
 
 _LOOK = 1.0
 #: As glibc calls them (mallopt(3)): from which size on memory is the system's own, and how many pools there are.
@@ -27,9 +27,9 @@ def give_memory_back() -> None:
 
 
 class _Readiness:
-    """Makes orders and counts anew once a batch has been applied and nothing else follows at once."""
+    """Recomputes orders and counts once a batch has been applied and nothing else follows at once."""
 
-    def __init__(self, store: Store, ledger: Ledger, happenings: Happenings) -> None:
+    def __init__(self, store: Store, ledger: Ledger, happenings: OccurrenceReader) -> None:
         self.store, self.ledger, self.happenings = store, ledger, happenings
         self._ready = self._seen = -1
 
@@ -38,11 +38,11 @@ class _Readiness:
         if revision == self._seen != self._ready:
             self.ledger.warm()
             with self.store.read() as connection:
-                self.happenings.odd(connection)
+                self.happenings.anywhere(connection)
             self._ready = revision
         self._seen = revision
 
 
-def readiness(store: Store, ledger: Ledger, happenings: Happenings) -> Repeating:
+def readiness(store: Store, ledger: Ledger, happenings: OccurrenceReader) -> Repeating:
     """What keeps everything ready that screens are likely to ask for."""
     return Repeating("readiness", _LOOK, _Readiness(store, ledger, happenings).look)

@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Coroutine
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi import APIRouter, Request, Response
 from fastapi.routing import APIRoute
 
 from datebridge.api.shapes import Refusal
+from datebridge.core.errors import NotValid
 from datebridge.core.text.storable import is_storable
 
 _REFUSALS: dict[int | str, dict[str, Any]] = {
-    422: {"model": Refusal, "description": "What was sent makes no sense; the detail says where."},
+    422: {"model": Refusal, "description": "The request is not valid; the detail says where."},
     "4XX": {"model": Refusal, "description": "It cannot be done; the detail says why."},
 }
 
@@ -21,7 +22,7 @@ class _Careful(Request):
     async def json(self) -> Any:
         value = await super().json()
         if not is_storable(value):
-            raise HTTPException(422, "What was sent holds halves of characters, or is nested too deeply.")
+            raise NotValid("The request contains incomplete characters, or is nested too deeply.")
         return value
 
 

@@ -225,7 +225,7 @@ class GroupOut(BaseModel):
 class ImportOut(BaseModel):
     id: int
     name: str
-    octets: int
+    size: int
     encoding: str
     state: str
     message: str
@@ -268,18 +268,21 @@ class ImportIn(BaseModel):
 
 
 class ImportManyIn(BaseModel):
-    """Files that are all imported, each into a fresh calendar."""
+    """Files that are all imported, each into a fresh calendar; or all into one: one there is, or a fresh one."""
 
     files: list[FileNo] = Field(min_length=1, max_length=2_000)
+    together: bool = False
+    calendar_id: CalendarNo | None = None
+    name: str = Field(default="", max_length=200)
 
 
 class AttachedOut(BaseModel):
     name: str
-    octets: int
+    size: int
 
 
 class TimeOut(BaseModel):
-    """A day and hours that stand in a text, as fields of an event have them."""
+    """A day and hours that are in a text, as fields of an event have them."""
 
     says: str
     whole: bool

@@ -12,6 +12,7 @@ import typer
 
 from datebridge.cli.output import CANNOT, OK, PROBLEMS, error, progress, say, table
 from datebridge.core.choices import Existing, Keep
+from datebridge.core.job_kinds import JobKind
 
 if TYPE_CHECKING:
     from datebridge.core.ids import JobId, RemoteId
@@ -24,7 +25,7 @@ app = typer.Typer(
 Data = Annotated[
     Path | None, typer.Option("--data", help="Where the data is kept.", show_default="the user's data folder")
 ]
-Json = Annotated[bool, typer.Option("--json", help="Print JSON for machines.")]
+Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 
 class _Open:
@@ -40,14 +41,14 @@ class _Open:
             self.settings = with_standins(self.settings)
 
     def __enter__(self) -> _Open:
+        from datebridge.services.instance_lock import AlreadyRunning, instance_lock
         from datebridge.services.logs import set_up
-        from datebridge.services.sole import AlreadyRunning, sole_program
         from datebridge.store.database import Store
         from datebridge.store.soundness import demand_whole
 
         os.umask(0o077)
         set_up()
-        self._alone: AbstractContextManager[None] | None = sole_program(self.settings)
+        self._alone: AbstractContextManager[None] | None = instance_lock(self.settings)
         try:
             self._alone.__enter__()
         except AlreadyRunning:  # that one does the jobs
@@ -70,7 +71,7 @@ class _Open:
 
     def do(self, *queued: JobId | None) -> list[dict[str, Any]]:
         """Have jobs done, here or by the program that is running; their results. All failed: CannotApply."""
-        from datebridge.services.jobs import worker
+        from datebridge.services.running import worker
         from datebridge.store.changesets.draft import CannotApply
 
         wanted = [job for job in queued if job is not None]
@@ -81,10 +82,11 @@ class _Open:
         if found and all(job.state != "done" for job in found):
             raise CannotApply(found[0].message or f"It is {found[0].state}.")
         return [
-            job.result if job.state == "done" else
-            {"results": [{"name": job.title, "outcome": job.message or job.state, "failed": True}]}
+            job.result
+            if job.state == "done"
+            else {"results": [{"name": job.title, "outcome": job.message or job.state, "failed": True}]}
             for job in found
-        ]  # fmt: skip
+        ]
 
     def push(self, *queued: JobId | None) -> str:
         """Have pushes done; why entries were refused, where that is all that came of it."""
@@ -132,14 +134,20 @@ def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> 
         now = {int(one.id): one.entries for one in copies if one is not None}
     found = [
         {
-            "account": r.account_name, "host": r.host, "kind": r.account_kind, "calendar": r.remote.name,
-            "on": r.remote.calendar_id is not None, "writable": r.remote.writable, "owner": r.remote.owner,
+            "account": r.account_name,
+            "host": r.host,
+            "kind": r.account_kind,
+            "calendar": r.remote.name,
+            "on": r.remote.calendar_id is not None,
+            "writable": r.remote.writable,
+            "owner": r.remote.owner,
             "entries": now.get(r.remote.calendar_id or 0, r.remote.entries),
             "span": statements.span(r.remote.first, r.remote.last, r.remote.endless),
-            "outcome": r.remote.outcome, "trouble": r.remote.trouble,
+            "outcome": r.remote.outcome,
+            "trouble": r.remote.trouble,
         }
         for r in rows
-    ]  # fmt: skip
+    ]
     if as_json:
         print(json.dumps({"calendars": found}, ensure_ascii=False, indent=2))
         return
@@ -147,10 +155,16 @@ def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> 
         say("No accounts yet. Add one: date-bridge accounts add ADDRESS")
         return
     lines = [
-        (r.account_name, r.host, r.remote.name, "on" if r.remote.calendar_id is not None else "off",
-         "writable" if r.remote.writable else "read only", r.remote.trouble or r.remote.outcome)
+        (
+            r.account_name,
+            r.host,
+            r.remote.name,
+            "on" if r.remote.calendar_id is not None else "off",
+            "writable" if r.remote.writable else "read only",
+            r.remote.trouble or r.remote.outcome,
+        )
         for r in rows
-    ]  # fmt: skip
+    ]
     table(("account", "where", "calendar", "", "may", "last refresh"), lines)
 
 
@@ -189,7 +203,7 @@ def add(
     else:
         say(f"Added, with {', '.join(names) or 'no calendars'}.")
     if trouble:
-        error(f"What is in them could not be read yet: {trouble} It is read when they are switched on or pulled.")
+        error(f"Their contents could not be read yet: {trouble} They are read when they are switched on or pulled.")
         raise SystemExit(PROBLEMS)
 
 
@@ -202,9 +216,10 @@ def _switched(opened: _Open, names: list[str], on: bool) -> list[RemoteId]:
     with opened.store.read() as connection:
         rows = remotes.statements(connection)
     found = [
-        RemoteId(demand_id(r.remote.id)) for r in rows
+        RemoteId(demand_id(r.remote.id))
+        for r in rows
         if r.remote.name in names and (r.remote.calendar_id is not None) is not on
-    ]  # fmt: skip
+    ]
     if not found:
         raise CannotApply(f"There is no calendar of that name that is switched {'off' if on else 'on'}.")
     return found
@@ -223,10 +238,10 @@ def on(calendars: Annotated[list[str], typer.Argument(help="Their names.")], dat
 @app.command()
 def off(
     calendar: Annotated[str, typer.Argument(help="Its name.")],
-    keep: Annotated[Keep, typer.Option(help="What stays here.")] = "snapshot",
+    keep: Annotated[Keep, typer.Option(help="What is kept here.")] = "snapshot",
     data: Data = None,
 ) -> None:
-    """Switch a calendar off. Nothing is deleted where it lives."""
+    """Switch a calendar off. Nothing is deleted on the server."""
     from datebridge.services.accounts import leaving
 
     with _Open(data) as opened:
@@ -250,9 +265,10 @@ def pull(
         with opened.store.read() as connection:
             rows = remotes.statements(connection)
         wanted = [
-            RemoteId(demand_id(r.remote.id)) for r in rows
+            RemoteId(demand_id(r.remote.id))
+            for r in rows
             if r.remote.calendar_id is not None and (not calendars or r.remote.name in calendars)
-        ]  # fmt: skip
+        ]
         if not wanted:
             raise CannotApply("There is no such calendar that is switched on.")
         results = opened.do(*accounts.refresh_now(opened.store, wanted))
@@ -270,7 +286,7 @@ def _say_pulled(found: list[dict[str, Any]], as_json: bool) -> int:
 
 
 def push(
-    again: Annotated[bool, typer.Option("--again", help="Try again what was refused, too.")] = False,
+    again: Annotated[bool, typer.Option("--again", help="Also retry refused changes.")] = False,
     data: Data = None,
     as_json: Json = False,
 ) -> None:
@@ -290,7 +306,7 @@ def push(
     if as_json:
         print(json.dumps(counts))
     else:
-        before = "" if queued else "Nothing waits to be pushed."
+        before = "" if queued else "No pending changes."
         so_far = ", ".join(f"{count:,} {state}" for state, count in counts.items())
         say(" ".join(filter(None, (before, f"{'So far: ' if before else ''}{so_far}." if so_far else ""))))
     raise SystemExit(PROBLEMS if counts.get("refused") or counts.get("conflict") else OK)
@@ -313,20 +329,22 @@ def _switch_on_if_meant(opened: _Open, off: RemoteId, name: str, account: str) -
 
 
 def copy(
-    filter: Annotated[str, typer.Argument(help="Which entries, as in the filter line.")],
-    to: Annotated[str, typer.Option(help="The calendar they go to; made if there is none of that name.")],
-    account: Annotated[str, typer.Option(help="The account it is on; here if not given.")] = "",
-    existing: Annotated[Existing, typer.Option(help="What happens to a UID that stands there already.")] = "skip",
-    move: Annotated[bool, typer.Option("--move", help="Delete at the source what has arrived.")] = False,
+    filter: Annotated[str, typer.Argument(help="The entries to copy, as a filter.")],
+    to: Annotated[str, typer.Option(help="The target calendar; created if no calendar has this name.")],
+    account: Annotated[str, typer.Option(help="The account of the target calendar; here if not given.")] = "",
+    existing: Annotated[
+        Existing, typer.Option(help="What to do if an entry with the same UID exists there already.")
+    ] = "skip",
+    move: Annotated[bool, typer.Option("--move", help="Delete entries at the source after they arrived.")] = False,
     tell: Annotated[bool, typer.Option("--tell", help="Let the server invite the attendees.")] = False,
-    apply: Annotated[bool, typer.Option("--apply", help="Do it; otherwise it is only proposed.")] = False,
+    apply: Annotated[bool, typer.Option("--apply", help="Apply the proposal; otherwise it is only proposed.")] = False,
     data: Data = None,
     as_json: Json = False,
 ) -> None:
     """Copy or move entries to a calendar. Nobody is told unless you say so. Exit code 1 if entries were refused."""
     from datebridge.core.changes import COMMAND
-    from datebridge.core.words.filters import Selection
-    from datebridge.core.words.plural import counted
+    from datebridge.core.language.filters import Selection
+    from datebridge.core.language.plural import counted
     from datebridge.services.transfer import transfers
     from datebridge.store import pushes
     from datebridge.store.accounts import account_named, calendar_named, off_named
@@ -357,16 +375,24 @@ def copy(
         if apply:
             apply_set(store, set_id)
             with store.read() as connection:
-                pushing = open_jobs(connection, "push")
+                pushing = open_jobs(connection, JobKind.PUSH)
             refused = opened.push(*pushing)
             with store.read() as connection:
                 left = pushes.counts_by(connection, "set_id", set_id).get(set_id, {}).get("refused", 0)
             refused = refused or (f"{counted(left, 'change was', 'changes were')} refused." if left else "")
     if row is None:
         return
-    said = {"set_id": set_id, "title": row.title, "reason": row.reason, "creates": row.creates,
-            "updates": row.updates, "held": row.held, "applied": apply, "warnings": warnings,
-            "refused": refused}  # fmt: skip
+    said = {
+        "set_id": set_id,
+        "title": row.title,
+        "reason": row.reason,
+        "creates": row.creates,
+        "updates": row.updates,
+        "held": row.held,
+        "applied": apply,
+        "warnings": warnings,
+        "refused": refused,
+    }
     if as_json:
         print(json.dumps(said, ensure_ascii=False))
         raise SystemExit(PROBLEMS if refused else OK)

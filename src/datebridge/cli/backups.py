@@ -13,7 +13,7 @@ from datebridge.cli.output import OK, PROBLEMS, error, say
 from datebridge.cli.serving import DataDir, settings_of
 
 app = typer.Typer()
-Json = Annotated[bool, typer.Option("--json", help="Print JSON for machines.")]
+Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 
 @app.command()
@@ -30,7 +30,7 @@ def backup(
         raise CannotOpen(f"There is no data in {settings.data_dir}.")
     back_up(settings.database, to)
     size = to.stat().st_size
-    print(json.dumps({"backup": str(to), "octets": size})) if as_json else say(f"{to} has {size:,} octets.")
+    print(json.dumps({"backup": str(to), "bytes": size})) if as_json else say(f"{to} has {size:,} bytes.")
 
 
 @app.command()
@@ -40,11 +40,11 @@ def restore(
     as_json: Json = False,
 ) -> None:
     """Put a backup in the place of the data. What was there before is kept beside it."""
-    from datebridge.services.sole import sole_program
+    from datebridge.services.instance_lock import instance_lock
     from datebridge.store.soundness import put_back
 
     settings = settings_of(data)
-    with sole_program(settings):
+    with instance_lock(settings):
         aside = put_back(backup, settings.database)
     if as_json:
         print(json.dumps({"restored": str(settings.database), "before": str(aside or "")}))

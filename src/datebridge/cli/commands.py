@@ -11,7 +11,9 @@ app = typer.Typer(
     add_completion=False,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
-    help="Date Bridge: brings calendar data from where it is to where it must be.",
+    help="Date Bridge: migrate and synchronise calendar data.",
+    epilog="More: docs/cli.md (commands), docs/filters.md (filters), docs/operating.md (settings, operation). The"
+    " running application shows them under /help/cli, /help/filters and /help/operating.",
 )
 for group in (files, times, serving, backups):
     app.registered_commands += group.app.registered_commands

@@ -18,7 +18,7 @@ _MOMENTS = ["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%dT%H:%M:%S"]
 @app.command("inspect")
 def inspect_files(
     files: Annotated[list[Path], typer.Argument(help="iCalendar files.", show_default=False)],
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Say what is inside files and what is wrong with them. Exit code 1 if there are problems."""
     from datebridge.cli.inspect import inspect_files as run
@@ -31,7 +31,7 @@ def convert(
     source: Annotated[Path, typer.Argument(metavar="IN", help="A .ics or .json (jCal) file.", show_default=False)],
     target: Annotated[Path, typer.Argument(metavar="OUT", help="A .ics, .json or .csv file.", show_default=False)],
     zone: Annotated[str, typer.Option(help="Zone for the times in a .csv; each in its own if not given.")] = "",
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Write a file in another format, chosen by the endings. Exit code 1 if the file has problems."""
     from datebridge.services.exports.convert import CannotConvert
@@ -56,11 +56,13 @@ def convert(
 def expand_file(
     file: Annotated[Path, typer.Argument(help="An iCalendar file.", show_default=False)],
     begin: Annotated[datetime, typer.Option("--from", formats=_MOMENTS, help="The first day, or moment.")],
-    end: Annotated[datetime, typer.Option("--to", formats=_MOMENTS, help="The day or moment it ends before.")],
+    end: Annotated[
+        datetime, typer.Option("--to", formats=_MOMENTS, help="The day or moment before which the span ends.")
+    ],
     zone: Annotated[
         str, typer.Option(help="Zone for both, and for the times shown; without it UTC, and each in its own.")
     ] = "",
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Say when the events of a file happen: all that overlaps the span. Exit code 1 if the file has problems."""
     from dataclasses import asdict
@@ -74,7 +76,7 @@ def expand_file(
         error(f"“{zone}” is not a time zone.")
         raise SystemExit(CANNOT)
     if end <= begin:
-        error("--to lies before --from: there is nothing in between.")
+        error("--to is before --from.")
         raise SystemExit(CANNOT)
     with file.open("rb") as source:
         found = inspect(source, keep=True)
@@ -86,7 +88,7 @@ def expand_file(
         rows = [(one.start, one.end, one.summary) for one in happening]
         table(("start", "end", "what"), rows, f"{len(happening):,} occurrences")
         if cancelled:
-            say(f"  {cancelled:,} more are cancelled, so they do not happen.")
+            say(f"  {cancelled:,} more are cancelled.")
         for title in cut:
             say(f"  “{title}” happens more often than can be listed; not all of its times are here.")
         if found.problems:
@@ -97,12 +99,12 @@ def expand_file(
 @app.command("duplicates")
 def duplicates_in_files(
     files: Annotated[list[Path], typer.Argument(help="iCalendar files.", show_default=False)],
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Say which entries are the same meeting, within files and across them. Exit code 1 if there are any."""
+    from datebridge.core.language.plural import counted
     from datebridge.core.matching.files import duplicates_in
     from datebridge.core.text.reader import Reader
-    from datebridge.core.words.plural import counted
 
     read = {}
     for path in files:
@@ -112,13 +114,15 @@ def duplicates_in_files(
     if as_json:
         told = [
             {
-                "kind": group.kind.value, "score": group.score, "reasons": list(group.reasons),
+                "kind": group.kind.value,
+                "score": group.score,
+                "reasons": list(group.reasons),
                 "members": [
                     {"file": one.file, "uid": one.uid, "recurrence_id": one.recurrence_id} for one in group.members
                 ],
             }
             for group in groups
-        ]  # fmt: skip
+        ]
         print(json.dumps({"groups": told, **({"cut": True} if cut else {})}, ensure_ascii=False, indent=2))
     else:
         rows = [
@@ -136,12 +140,12 @@ def duplicates_in_files(
 @app.command("check")
 def check_files(
     files: Annotated[list[Path], typer.Argument(help="iCalendar files.", show_default=False)],
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
-    """Say what the checks find in files, and whether it can be put right. Exit code 1 if there is anything."""
+    """Say what the checks find in files, and whether it can be fixed. Exit code 1 if there is anything."""
     from datebridge.core.checks import is_fixable, severity_of, title_of
     from datebridge.core.inspection import inspect
-    from datebridge.core.words.plural import counted
+    from datebridge.core.language.plural import counted
 
     found = []
     for path in files:
@@ -150,10 +154,15 @@ def check_files(
         recurrence_at = inspection.recurrences()
         for problem in inspection.problems:
             told = {
-                "check": problem.code, "severity": severity_of(problem.code), "file": str(path), "line": problem.line,
-                "uid": problem.uid, "recurrence_id": recurrence_at(problem.line),
-                "message": problem.message, "fixable": is_fixable(problem.code),
-            }  # fmt: skip
+                "check": problem.code,
+                "severity": severity_of(problem.code),
+                "file": str(path),
+                "line": problem.line,
+                "uid": problem.uid,
+                "recurrence_id": recurrence_at(problem.line),
+                "message": problem.message,
+                "fixable": is_fixable(problem.code),
+            }
             found.append(told)
     if as_json:
         print(json.dumps({"findings": found}, ensure_ascii=False, indent=2))
@@ -162,7 +171,7 @@ def check_files(
         for one in found:
             counts[str(one["check"])] = counts.get(str(one["check"]), 0) + 1
         rows = [
-            (severity_of(code), code, title_of(code), f"{number:,}", "can be put right" if is_fixable(code) else "")
+            (severity_of(code), code, title_of(code), f"{number:,}", "fixable" if is_fixable(code) else "")
             for code, number in sorted(counts.items(), key=lambda item: -item[1])
         ]
         table(("severity", "check", "what is wrong", "findings", ""), rows, counted(len(found), "finding"))
@@ -176,7 +185,7 @@ def clean_files(
     out: Annotated[
         Path | None, typer.Option(help="Folder for the cleaned files; beside each as NAME.clean.ics if not given.")
     ] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Write files as a recipe makes them; the originals stay. Exit code 1 if some entries could not be changed so."""
     from datebridge.services.mend.clean import clean

@@ -31,7 +31,7 @@ def inspect_files(files: Sequence[Path], as_json: bool) -> None:
 
 def _show(path: Path, one: Inspection) -> None:
     s = one.summary.as_dict()
-    say(f"{path}  {one.octets:,} octets, {one.encoding}, calendars: {one.calendars}")
+    say(f"{path}  {one.size:,} bytes, {one.encoding}, calendars: {one.calendars}")
     say(
         f"  {s['events']:,} events ({s['series']:,} series, {s['overrides']:,} overrides), {s['todos']:,} to-dos,"
         f" {s['journals']:,} journal entries; {s['first'] or '–'} to {s['last'] or '–'}"

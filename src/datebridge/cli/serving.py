@@ -1,4 +1,4 @@
-"""Commands that start the application, the sample scenario, or its stand-ins; and one that makes the index anew."""
+"""Commands that start the application, the sample scenario, or its stand-ins; and one that rebuilds the index."""
 
 from __future__ import annotations
 
@@ -21,38 +21,36 @@ if TYPE_CHECKING:
 
 app = typer.Typer()
 #: What the processes beside the application run.
-_BESIDES = ("datebridge.services.jobs.worker", "datebridge.api.public.door", "datebridge.standins.hosts")
+_BESIDES = ("datebridge.services.running.worker", "datebridge.api.public.door", "datebridge.standins.hosts")
 DataDir = Annotated[
     Path | None, typer.Option("--data", help="Where the data is kept.", show_default="the user's data folder")
 ]
 Port = Annotated[int | None, typer.Option(help="The port to listen on.", show_default="8137, or the next free one")]
 Host = Annotated[str | None, typer.Option(help="The address to listen on.", show_default="127.0.0.1")]
 Key = Annotated[
-    bool, typer.Option("--access-key", help="Let in from elsewhere who has the access key; the first start shows it.")
+    bool, typer.Option("--access-key", help="Let in clients with the access key; the first start prints it.")
 ]
-Proxy = Annotated[
-    str | None, typer.Option(help="Let in from elsewhere whom the reverse proxy at this address lets in.")
+Proxy = Annotated[str | None, typer.Option(help="Let in clients through the reverse proxy at this address.")]
+Names = Annotated[
+    list[str] | None, typer.Option("--name", help="A host name under which clients reach the application.")
 ]
-Names = Annotated[list[str] | None, typer.Option("--name", help="A name under which it is reached from elsewhere.")]
 Share = Annotated[
     str | None,
-    typer.Option("--share", help="Where readers of shares come in: ADDRESS:PORT, a door of their own."),
+    typer.Option("--share", help="ADDRESS:PORT for readers of shares, separate from the application."),
 ]
 ShareAddress = Annotated[
     str | None,
-    typer.Option("--share-address", help="The address under which readers know their door, a proxy's say."),
+    typer.Option("--share-address", help="The public address for readers, for example of a proxy."),
 ]
 NewKey = Annotated[
-    bool, typer.Option("--new-key", help="Begin with a new key to stored passwords; accounts are to be added again.")
+    bool, typer.Option("--new-key", help="Start with a new key for stored passwords; accounts must be added again.")
 ]
 
 
 @app.command()
-def reindex(
-    data: DataDir = None, as_json: Annotated[bool, typer.Option("--json", help="Print JSON for machines.")] = False
-) -> None:
-    """Make the index columns anew from the entries' texts. Exit code 1 if any of them differed."""
-    from datebridge.services.sole import sole_program
+def reindex(data: DataDir = None, as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False) -> None:
+    """Rebuild the index columns from the entries' texts. Exit code 1 if any of them differed."""
+    from datebridge.services.instance_lock import instance_lock
     from datebridge.store.database import Store
     from datebridge.store.entries.reindex import reindex as run
     from datebridge.store.soundness import demand_whole
@@ -61,7 +59,7 @@ def reindex(
     if not settings.database.is_file():
         error(f"There is no data in {settings.data_dir}.")
         raise SystemExit(CANNOT)
-    with sole_program(settings):
+    with instance_lock(settings):
         demand_whole(settings.database)
         store = Store(settings.database)
         with progress("Reindexing") as report, store.write() as connection:
@@ -69,15 +67,22 @@ def reindex(
     if as_json:
         print(json.dumps({"changed": changed}))
     else:
-        say(f"{changed:,} entries had another index before." if changed else "The index was as it should be.")
+        say(f"{changed:,} entries had an outdated index." if changed else "The index was up to date.")
     raise SystemExit(PROBLEMS if changed else OK)
 
 
 @app.command()
 def serve(
-    data: DataDir = None, host: Host = None, port: Port = None, key: Key = False, proxy: Proxy = None,
-    name: Names = None, share: Share = None, share_address: ShareAddress = None, new_key: NewKey = False,
-) -> None:  # fmt: skip
+    data: DataDir = None,
+    host: Host = None,
+    port: Port = None,
+    key: Key = False,
+    proxy: Proxy = None,
+    name: Names = None,
+    share: Share = None,
+    share_address: ShareAddress = None,
+    new_key: NewKey = False,
+) -> None:
     """Start the application."""
     settings = settings_of(data, host, port, key, proxy, name, share, share_address)
     with _alone(settings):
@@ -89,7 +94,7 @@ def demo(
     data: DataDir = None,
     host: Host = None,
     port: Port = None,
-    fresh: Annotated[bool, typer.Option("--fresh", help="Begin again with untouched sample data.")] = False,
+    fresh: Annotated[bool, typer.Option("--fresh", help="Start again with fresh sample data.")] = False,
     key: Key = False,
     proxy: Proxy = None,
     name: Names = None,
@@ -113,16 +118,16 @@ def demo(
 @app.command("standins")
 def run_standins(
     data: DataDir = None,
-    fresh: Annotated[bool, typer.Option("--fresh", help="Begin again with untouched sample data.")] = False,
+    fresh: Annotated[bool, typer.Option("--fresh", help="Start again with fresh sample data.")] = False,
 ) -> None:
     """Run the simulated servers of the sample scenario alone, for other programs to connect to."""
     import time
 
     from datebridge.demo.setup import standins as simulated
-    from datebridge.services.sole import sole_program
+    from datebridge.services.instance_lock import instance_lock
 
     settings = _demo_settings(data)
-    with sole_program(settings):
+    with instance_lock(settings):
         _prepare(settings, fresh)
     with simulated(settings) as addresses:
         say(_say_standins(addresses))
@@ -155,15 +160,27 @@ def _prepare(settings: Settings, fresh: bool) -> None:
 
 
 def settings_of(
-    data: Path | None, host: str | None = None, port: int | None = None, key: bool = False, proxy: str | None = None,
-    names: list[str] | None = None, share: str | None = None, share_address: str | None = None,
-) -> Settings:  # fmt: skip
+    data: Path | None,
+    host: str | None = None,
+    port: int | None = None,
+    key: bool = False,
+    proxy: str | None = None,
+    names: list[str] | None = None,
+    share: str | None = None,
+    share_address: str | None = None,
+) -> Settings:
     from datebridge.settings import Settings
 
     given = {
-        "data_dir": data, "host": host, "port": port, "access_key": key or None, "proxy": proxy,
-        "names": tuple(names) if names else None, "share_listen": share, "share_address": share_address,
-    }  # fmt: skip
+        "data_dir": data,
+        "host": host,
+        "port": port,
+        "access_key": key or None,
+        "proxy": proxy,
+        "names": tuple(names) if names else None,
+        "share_listen": share,
+        "share_address": share_address,
+    }
     return Settings(**{name: value for name, value in given.items() if value is not None})  # type: ignore[arg-type]
 
 
@@ -172,18 +189,18 @@ def _alone(settings: Settings) -> Iterator[None]:
     """Have the data directory for oneself, and let in from elsewhere only who is meant to come in."""
     from datebridge import processes
     from datebridge.connect.origins import is_this_machine
-    from datebridge.services.sole import sole_program
+    from datebridge.services.instance_lock import instance_lock
     from datebridge.store.soundness import demand_whole
 
     if not (is_this_machine(settings.host) or settings.access_key or settings.proxy):
         error(
-            f"Listening on {settings.host} would let in everybody who can reach it. Say --access-key to have a key made"
-            " that every other address needs, or --proxy ADDRESS if a reverse proxy there asks who they are."
+            f"Listening on {settings.host} would let in everyone who can reach it. Add --access-key to "
+            "require a key from other addresses, or --proxy ADDRESS if a reverse proxy authenticates users."
         )
         raise SystemExit(CANNOT)
     os.umask(0o077)
     processes.begin(*_BESIDES)
-    with sole_program(settings):
+    with instance_lock(settings):
         demand_whole(settings.database)
         yield
 
@@ -194,9 +211,7 @@ def _prepared(settings: Settings, fresh: bool) -> Iterator[None]:
     yield
 
 
-def _serve(
-    settings: Settings, what: str, besides: str = "", new_key: bool = False, flexible: bool = False
-) -> None:  # fmt: skip
+def _serve(settings: Settings, what: str, besides: str = "", new_key: bool = False, flexible: bool = False) -> None:
     import uvicorn
 
     from datebridge.api.app import WEB, create_app
@@ -207,7 +222,7 @@ def _serve(
     from datebridge.store.database import Store
 
     if new_key:
-        secrets.begin_anew(settings)
+        secrets.start_over(settings)
     elif settings.database.is_file():
         with closing(Store(settings.database)) as store:
             secrets.demand_key(store, settings)
@@ -221,7 +236,7 @@ def _serve(
     if door is not None:
         from datebridge.services.sharing.addresses import door as readers_come_in
 
-        say(f"Readers of shares come in at {readers_come_in(settings)}/")
+        say(f"Readers of shares connect to {readers_come_in(settings)}/")
     if besides:
         say(besides)
     if not is_this_machine(settings.host) and settings.access_key and (made := access.new_key(settings)):
@@ -250,12 +265,12 @@ def _door(settings: Settings, flexible: bool = False) -> tuple[socket.socket | N
     host, _, port = settings.share_listen.rpartition(":")
     host = host.strip("[]") or "127.0.0.1"
     if not port.isascii() or not port.isdigit() or int(port) > 65_535:
-        error(f"“{settings.share_listen}” is no address and port, such as 0.0.0.0:8138.")
+        error(f"“{settings.share_listen}” is not an address with a port, such as 0.0.0.0:8138.")
         raise SystemExit(CANNOT)
     ports = (int(port), *range(int(port) + 1, int(port) + 20), 0) if flexible else (int(port),)
     listener = _bound(host, ports)
     if listener is None:
-        error(f"{settings.share_listen}, where readers come in, is taken by another program.")
+        error(f"{settings.share_listen}, the address for readers, is in use by another program.")
         raise SystemExit(CANNOT)
     place = f"[{host}]" if ":" in host else host
     found = settings.model_copy(update={"share_listen": f"{place}:{listener.getsockname()[1]}"})

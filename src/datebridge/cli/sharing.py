@@ -11,28 +11,28 @@ import typer
 
 from datebridge.cli.accounts import Data, Json, _Open
 from datebridge.cli.output import CANNOT, OK, error, say, table
-from datebridge.core.choices import Besides, Detail, Guarded, RenderForm, SharedForm
+from datebridge.core.choices import Besides, Detail, Form, Guarded
 
 if TYPE_CHECKING:
-    from datebridge.core.giving.gathering import Given
-    from datebridge.core.sharing import Terms
+    from datebridge.core.sharing.gathering import SharedContent
+    from datebridge.core.sharing.terms import Terms
 
 app = typer.Typer(
     help="Shares: list them, make one, take one back; and see what readers would get of files.", rich_markup_mode=None
 )
-DetailOption = Annotated[Detail, typer.Option(help="How much of each entry is given.")]
-Private = Annotated[Guarded, typer.Option(help="What becomes of private entries.")]
+DetailOption = Annotated[Detail, typer.Option(help="The level of detail.")]
+Private = Annotated[Guarded, typer.Option(help="What to do with private entries.")]
 Confidential = Annotated[
-    Guarded | None, typer.Option(help="What becomes of confidential entries.", show_default="as private ones")
+    Guarded | None, typer.Option(help="What to do with confidential entries.", show_default="as private ones")
 ]
-With = Annotated[list[Besides] | None, typer.Option("--with", help="What is given besides; may be said repeatedly.")]
-BusyTitle = Annotated[str, typer.Option("--busy-title", help="What busy times are called; empty for no title.")]
+With = Annotated[list[Besides] | None, typer.Option("--with", help="What to share in addition; can be repeated.")]
+BusyTitle = Annotated[str, typer.Option("--busy-title", help="The title of busy times; empty for no title.")]
 
 
 def _terms(
     detail: Detail, private: Guarded, confidential: Guarded | None, besides: list[Besides] | None, busy_title: str
 ) -> Terms:
-    from datebridge.core.sharing import Terms
+    from datebridge.core.sharing.terms import Terms
 
     ticked = {one.value: True for one in besides or ()}
     return Terms(detail, busy_title, private, private if confidential is None else confidential, **ticked)
@@ -44,16 +44,16 @@ def render_files(
     detail: DetailOption = Detail.BUSY,
     private: Private = Guarded.LEAVE_OUT,
     confidential: Confidential = None,
-    form: Annotated[RenderForm, typer.Option(help="In which form.")] = RenderForm.ICS,
+    form: Annotated[Form, typer.Option(help="The format.")] = Form.FEED,
     besides: With = None,
     busy_title: BusyTitle = "Busy",
-    title: Annotated[str, typer.Option(help="What readers see as its title.", show_default="the calendar's name")] = "",
-    zone: Annotated[str, typer.Option(help="Zone whose clock a page and busy times go by.")] = "UTC",
+    title: Annotated[str, typer.Option(help="The title that readers see.", show_default="the calendar's name")] = "",
+    zone: Annotated[str, typer.Option(help="The zone of the page and of busy times.")] = "UTC",
     out: Annotated[Path | None, typer.Option(help="The file to write.", show_default="to the standard output")] = None,
     as_json: Json = False,
 ) -> None:
     """Give of files what readers of such a share would get, by the very code that serves them."""
-    from datebridge.core.giving.doubts import doubts_of
+    from datebridge.core.sharing.privacy_warnings import privacy_warnings
     from datebridge.services.look.details import is_zone
 
     if not is_zone(zone):
@@ -62,7 +62,7 @@ def render_files(
     given, names, secret = _gathered(files, _terms(detail, private, confidential, besides, busy_title))
     called = title or next(iter(names.values()), "Calendar")
     body = _rendered(given, called, names, secret, form, zone)
-    doubts = doubts_of(given)
+    warnings = privacy_warnings(given)
     if out is not None:
         out.write_bytes(body)
     elif not as_json:
@@ -70,25 +70,34 @@ def render_files(
         sys.stdout.flush()
     if as_json:
         left_out = sum(given.left_out.values())
-        print(json.dumps({
-            "entries": given.considered, "given": len(given.entries), "as_busy": given.as_busy, "left_out": left_out,
-            "out": str(out) if out is not None else None, "why": dict(given.left_out),
-            "doubts": [{"what": one.what, "entries": one.entries, "found": one.found} for one in doubts],
-        }, ensure_ascii=False))  # fmt: skip
+        print(
+            json.dumps(
+                {
+                    "entries": given.considered,
+                    "given": len(given.entries),
+                    "as_busy": given.as_busy,
+                    "left_out": left_out,
+                    "out": str(out) if out is not None else None,
+                    "why": dict(given.left_out),
+                    "warnings": [{"what": one.what, "entries": one.entries, "found": one.found} for one in warnings],
+                },
+                ensure_ascii=False,
+            )
+        )
     else:
         print(f"{given.said}.", file=sys.stderr)
-        for one in doubts:
+        for one in warnings:
             words = f"{one.entries:,} seem to hold {one.what} in what is given, such as “{one.found}” in “{one.title}”."
             print(words, file=sys.stderr)
     raise SystemExit(OK)
 
 
-def _gathered(files: list[Path], terms: Terms) -> tuple[Given, dict[int, str], bytes]:
+def _gathered(files: list[Path], terms: Terms) -> tuple[SharedContent, dict[int, str], bytes]:
     """What is given of files, the names of their calendars, and what names are made by."""
     import hashlib
 
-    from datebridge.core.giving.gathering import gather, source_of
     from datebridge.core.index.derive import derive
+    from datebridge.core.sharing.gathering import gather, source_of
     from datebridge.core.text.headers import description_of
     from datebridge.core.text.reader import Reader
     from datebridge.core.text.source import open_bytes
@@ -113,28 +122,28 @@ def _gathered(files: list[Path], terms: Terms) -> tuple[Given, dict[int, str], b
                 headers[first + one.calendar] = one.text
         sources += [
             source_of(one.name, one.text, first + one.calendar, zones[first + one.calendar])
-            for one in components if one.name not in ("VTIMEZONE", "VCALENDAR")
-        ]  # fmt: skip
+            for one in components
+            if one.name not in ("VTIMEZONE", "VCALENDAR")
+        ]
         for number in zones:
             names.setdefault(number, path.stem)
     secret = whole.digest()
     return gather(sources, zones, terms, secret, headers=headers), names, secret
 
 
-def _rendered(given: Given, title: str, names: dict[int, str], secret: bytes, form: RenderForm, zone: str) -> bytes:
-    from datebridge.services.sharing.made import make
-    from datebridge.services.sharing.plans import Form, Plan, today_in
+def _rendered(given: SharedContent, title: str, names: dict[int, str], secret: bytes, form: Form, zone: str) -> bytes:
+    from datebridge.services.sharing.plans import Plan, today_in
+    from datebridge.services.sharing.render_cache import make
 
     plan = Plan(title, given.terms, zone=zone, interval=0, secret=secret)
     today = today_in(zone)
-    forms = {RenderForm.ICS: Form.FEED, RenderForm.JCAL: Form.JCAL, RenderForm.FREEBUSY: Form.BUSY}
-    if form in forms:
-        return make(given, plan, forms[form], today)
+    if form is not Form.PAGE:
+        return make(given, plan, form, today)
     from datebridge.api.public.pages import standing_alone
-    from datebridge.core.giving.almanac import Almanac
+    from datebridge.core.sharing.page_data import PageData
 
     known = {} if given.terms.detail is Detail.BUSY else names
-    return standing_alone(Almanac(given, secret, known), title, zone, today).encode("utf-8", "replace")
+    return standing_alone(PageData(given, secret, known), title, zone, today).encode("utf-8", "replace")
 
 
 @app.command("list")
@@ -151,16 +160,22 @@ def listed(data: Data = None, as_json: Json = False) -> None:
         called = {int(number): name for number, name in names(session.connection()).items()}
         rows: list[dict[str, Any]] = [
             {
-                "id": one.id, "title": one.title, "owner": owners[one.role_id], "gives": in_words(terms_of(one.terms)),
-                "calendars": [called.get(number, "") for number in one.calendars], "filter": one.filter,
-                "forms": one.forms, "fixed": one.fixed_at is not None,
+                "id": one.id,
+                "title": one.title,
+                "owner": owners[one.role_id],
+                "gives": in_words(terms_of(one.terms)),
+                "calendars": [called.get(number, "") for number in one.calendars],
+                "filter": one.filter,
+                "forms": one.forms,
+                "fixed": one.fixed_at is not None,
                 "readers": [
                     {"id": r.id, "name": r.name or "everybody", "taken_back": r.ended_at is not None}
-                    for r in readers if r.share_id == one.id
+                    for r in readers
+                    if r.share_id == one.id
                 ],
             }
             for one in shares.shares(session)
-        ]  # fmt: skip
+        ]
     if as_json:
         print(json.dumps({"shares": rows}, ensure_ascii=False))
     else:
@@ -168,32 +183,36 @@ def listed(data: Data = None, as_json: Json = False) -> None:
             ("", "Title", "Owner", "Gives", "Forms", "Readers"),
             [
                 (
-                    str(row["id"]), str(row["title"]), str(row["owner"]), str(row["gives"]), ", ".join(row["forms"]),
+                    str(row["id"]),
+                    str(row["title"]),
+                    str(row["owner"]),
+                    str(row["gives"]),
+                    ", ".join(row["forms"]),
                     ", ".join(r["name"] for r in row["readers"] if not r["taken_back"]),
                 )
                 for row in rows
             ],
-        )  # fmt: skip
+        )
 
 
 @app.command("make")
 def make_share(
     title: Annotated[str, typer.Argument(help="The title, as readers see it.", show_default=False)],
-    owner: Annotated[str, typer.Option(help="The role it belongs to.")],
-    calendar: Annotated[list[str] | None, typer.Option(help="A calendar by name; may be said repeatedly.")] = None,
+    owner: Annotated[str, typer.Option(help="The role that owns the share.")],
+    calendar: Annotated[list[str] | None, typer.Option(help="The name of a calendar; can be repeated.")] = None,
     filter: Annotated[str, typer.Option(help="A filter in place of whole calendars.")] = "",
-    contact: Annotated[str, typer.Option(help="How readers ask that role.")] = "",
+    contact: Annotated[str, typer.Option(help="The contact for readers.")] = "",
     detail: DetailOption = Detail.BUSY,
     private: Private = Guarded.LEAVE_OUT,
     confidential: Confidential = None,
     besides: With = None,
     busy_title: BusyTitle = "Busy",
-    form: Annotated[list[SharedForm] | None, typer.Option(help="A form; may be said repeatedly.")] = None,
-    zone: Annotated[str, typer.Option(help="Zone whose clock a page and busy times go by.")] = "UTC",
-    fixed: Annotated[bool, typer.Option("--fixed", help="As it is now, for good.")] = False,
+    form: Annotated[list[Form] | None, typer.Option(help="A format; can be repeated.")] = None,
+    zone: Annotated[str, typer.Option(help="The zone of the page and of busy times.")] = "UTC",
+    fixed: Annotated[bool, typer.Option("--fixed", help="Share the present state only.")] = False,
     to: Annotated[
         list[str] | None,
-        typer.Option(help="A reader by name, each with an address of their own.", show_default="everybody"),
+        typer.Option(help="The name of a reader; each gets a separate address.", show_default="everybody"),
     ] = None,
     data: Data = None,
     as_json: Json = False,
@@ -201,7 +220,6 @@ def make_share(
     """Make a share and give it to readers. Their addresses are told this once."""
     from datebridge.services.sharing import shares
     from datebridge.services.sharing.addresses import address_of
-    from datebridge.services.sharing.plans import Form
     from datebridge.store.calendars import names
     from datebridge.store.entries.ledger import Ledger
 
@@ -211,11 +229,18 @@ def make_share(
         missing = [one for one in calendar or () if one.lower() not in known]
         if missing:
             raise shares.CannotShare(f"There is no calendar “{missing[0]}”.")
-        forms = tuple(Form(one.value) for one in form or (SharedForm.FEED, SharedForm.PAGE))
+        forms = tuple(form or (Form.FEED, Form.PAGE))
         wanted = shares.Wanted(
-            title, owner, contact, tuple(known[one.lower()] for one in calendar or ()), filter,
-            _terms(detail, private, confidential, besides, busy_title), forms, zone, fixed=fixed,
-        )  # fmt: skip
+            title,
+            owner,
+            contact,
+            tuple(known[one.lower()] for one in calendar or ()),
+            filter,
+            _terms(detail, private, confidential, besides, busy_title),
+            forms,
+            zone,
+            fixed=fixed,
+        )
         number = shares.make(opened.store, Ledger(opened.store), wanted)
         told: list[dict[str, Any]] = []
         for name in to or [""]:
@@ -224,7 +249,7 @@ def make_share(
     if as_json:
         print(json.dumps({"id": number, "readers": told}, ensure_ascii=False))
     else:
-        say(f"Share {number}, “{title}”. These addresses are told this once:")
+        say(f"Share {number}, “{title}”. These addresses are shown only once:")
         for one in told:
             say(f"  {one['reader']}: {one['address']}")
 
@@ -246,15 +271,16 @@ def revoke(
         if reader:
             with opened.store.session() as session:
                 found = [
-                    one.id for one in kept.readers(session, share)
+                    one.id
+                    for one in kept.readers(session, share)
                     if (one.name or "everybody").lower() == reader.lower() and one.ended_at is None
-                ]  # fmt: skip
+                ]
             if not found:
-                raise shares.NoShare(f"{reader} does not read share {share}.")
+                raise shares.NoShare(f"{reader} is not a reader of share {share}.")
             shares.take_back(opened.store, int(found[0] or 0))
         else:
             shares.end(opened.store, share)
     if as_json:
         print(json.dumps({"share": share, "reader": reader or None, "taken_back": True}))
     else:
-        say(f"What {reader} was given is taken back." if reader else f"Share {share} is taken back as a whole.")
+        say(f"The access of {reader} is revoked." if reader else f"Share {share} is revoked.")

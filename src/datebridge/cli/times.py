@@ -18,8 +18,8 @@ if TYPE_CHECKING:
 app = typer.Typer()
 _MOMENTS = ["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%dT%H:%M:%S"]
 _FILES = typer.Argument(help="iCalendar files.", show_default=False)
-_JSON = typer.Option("--json", help="Print JSON for machines.")
-#: So many rows of a table are printed.
+_JSON = typer.Option("--json", help="Print JSON.")
+#: How many rows of a table are printed.
 _SHOWN = 200
 
 
@@ -37,18 +37,25 @@ def zones_of_files(
 ) -> None:
     """Say what each zone name means, and what speaks for it. Exit code 1 if one is unknown or contradicts itself."""
     from datebridge.core.comparing.zones import zones_in
-    from datebridge.core.words.plural import counted
+    from datebridge.core.language.plural import counted
 
     found = zones_in({str(path): _read(path) for path in files})
-    odd = [one for one in found if not (one.understood.zone or one.understood.own_counts) or one.understood.contradicts]
-    odd = [one for one in odd if one.tzid]
+    wrong = [
+        one for one in found if not (one.understood.zone or one.understood.own_counts) or one.understood.contradicts
+    ]
+    wrong = [one for one in wrong if one.tzid]
     if as_json:
         told = [
             {
-                "tzid": one.tzid, "zone": one.understood.zone, "method": one.understood.method,
+                "tzid": one.tzid,
+                "zone": one.understood.zone,
+                "method": one.understood.method,
                 "confidence": round(one.understood.confidence, 2),
-                "from": str(one.understood.first), "to": str(one.understood.last),
-                "contradicts": one.understood.contradicts or None, "events": one.entries, "says": one.understood.says,
+                "from": str(one.understood.first),
+                "to": str(one.understood.last),
+                "contradicts": one.understood.contradicts or None,
+                "events": one.entries,
+                "says": one.understood.says,
                 "files": sorted({str(use.calendar) for use in one.uses}),
                 "candidates": [
                     {"zones": list(some.zones), "from": str(some.first), "to": str(some.last)}
@@ -56,16 +63,20 @@ def zones_of_files(
                 ],
             }
             for one in found
-        ]  # fmt: skip
+        ]
         print(json.dumps({"zones": told}, ensure_ascii=False, indent=2))
     else:
         rows = [
-            (one.tzid or "(none: floating times)", one.understood.zone or "?", f"{one.entries:,}",
-             one.understood.contradicts or one.understood.says)
+            (
+                one.tzid or "(none: floating times)",
+                one.understood.zone or "?",
+                f"{one.entries:,}",
+                one.understood.contradicts or one.understood.says,
+            )
             for one in found
-        ]  # fmt: skip
+        ]
         table(("name", "means", "entries", "because"), rows, counted(len(found), "zone name"))
-    raise SystemExit(PROBLEMS if odd else OK)
+    raise SystemExit(PROBLEMS if wrong else OK)
 
 
 @app.command("series")
@@ -74,8 +85,8 @@ def series_of_files(
     as_json: Annotated[bool, _JSON] = False,
 ) -> None:
     """List series with what is wrong with them, and series that are scattered. Exit code 1 if there is either."""
+    from datebridge.core.language.plural import counted
     from datebridge.core.series.files import series_in
-    from datebridge.core.words.plural import counted
 
     found = series_in({str(path): _read(path) for path in files})
     ill = [one for one in found.series if one.findings]
@@ -87,10 +98,16 @@ def series_of_files(
         print(json.dumps(told, ensure_ascii=False, indent=2))
     else:
         rows = [
-            (one.title, one.words, one.first[:10], (one.last or "")[:10] or "no end", str(one.count or ""),
-             "; ".join(dict.fromkeys(finding.check for finding in one.findings)))
+            (
+                one.title,
+                one.words,
+                one.first[:10],
+                (one.last or "")[:10] or "no end",
+                str(one.count or ""),
+                "; ".join(dict.fromkeys(finding.check for finding in one.findings)),
+            )
             for one in [*ill, *(one for one in found.series if not one.findings)][:_SHOWN]
-        ]  # fmt: skip
+        ]
         table(("what", "repeats", "first", "last", "times", "findings"), rows, f"{len(found.series):,} series")
         for one in found.series[_SHOWN:][:1]:
             say(f"  … and {len(found.series) - _SHOWN:,} more, as {one.title}; --json lists them all.")
@@ -121,7 +138,7 @@ def compare_two_files(
     from datebridge.core.moments import Moment
 
     if begin is not None and end is not None and end <= begin:
-        error("The span ends before it begins: --from has to be before --to.")
+        error("The span ends before it starts: --from must be before --to.")
         raise SystemExit(CANNOT)
     low, high = (Moment(one).wall_seconds if one is not None else None for one in (begin, end))
     found = compare_files(both((str(left), _read(left)), (str(right), _read(right))), low, high)
@@ -141,7 +158,7 @@ def compare_two_files(
 
 def _by_entry(differences: list[Told]) -> list[tuple[str, ...]]:
     """A row for each series or single entry that differs, those with most first."""
-    from datebridge.core.words.spans import difference
+    from datebridge.core.language.spans import difference
 
     groups: dict[tuple[str, str], list[Told]] = {}
     for one in differences:

@@ -16,8 +16,8 @@ from urllib.parse import quote, unquote_to_bytes, urlsplit
 from datebridge.connect import dav
 from datebridge.connect.charsets import as_calendar
 from datebridge.connect.errors import ALONE, Unreachable
-from datebridge.connect.homes import CALENDAR, DEPTH, FLAT, GONE, Homes, Listed, as_listed, expect, joined
-from datebridge.connect.http import Answer, Asked, Web
+from datebridge.connect.homes import CALENDAR, DEPTH, FLAT, GONE, Homes, ListedCalendar, as_listed, expect, joined
+from datebridge.connect.http import Answer, Web, WebRequest
 from datebridge.core.keeping import is_object
 
 #: How many entries one multiget asks for; and of how many it asks only whether they are there.
@@ -75,7 +75,7 @@ class Resource:
 
 def withheld(status: int) -> str:
     """Why something is not handed out: a status, or what is odd about the answer."""
-    return {0: "it passes it over", 200: "it answers with something else", LAGS: "listed, and not there"}.get(
+    return {0: "it passes it over", 200: "it sends another answer", LAGS: "listed, but missing"}.get(
         status, f"{status}"
     )
 
@@ -88,12 +88,12 @@ class CalDavServer(Homes):
         self._at_once = FETCH
         self._alone = False
 
-    def state(self, url: str) -> Listed:
+    def state(self, url: str) -> ListedCalendar:
         """A calendar as it is now, tag and token among it."""
         answer = self.web.request("PROPFIND", url, dav.propfind(CALENDAR, everything=True), FLAT)
         found, _ = dav.multistatus(expect(answer, 207).body, self.host)
         if not found:
-            raise Unreachable("answer", f"{self.host} says nothing of this calendar.")
+            raise Unreachable("answer", f"{self.host} does not return this calendar.")
         return as_listed(url, found[0], None)
 
     def exists(self, url: str) -> bool:
@@ -130,19 +130,21 @@ class CalDavServer(Homes):
                     expect(answer, 207)
                 raise Unreachable(
                     "answer",
-                    f"{self.host} lists only a part of this calendar (507), and cannot be asked for the rest. What is"
-                    f" here stays as it is; ask who runs {self.host} to let more be listed at once.",
+                    f"{self.host} lists only a part of this calendar (507), and cannot be asked for the rest. "
+                    "The entries here are kept; ask the operator of {self.host} to let more be listed at once.",
                 )
             listed |= queried
         return listed
 
-    def _look(self, found: Sequence[dav.Found]) -> None:
+    def _look(self, found: Sequence[dav.DavResponse]) -> None:
         """How an answer names things."""
         some = [one.href for one in found[-1:]]
-        self._note(**{
-            "absolute-hrefs": any("://" in href for href in some),
-            "escapes": any(_NEEDLESS.search(href) for href in some),
-        })  # fmt: skip
+        self._note(
+            **{
+                "absolute-hrefs": any("://" in href for href in some),
+                "escapes": any(_NEEDLESS.search(href) for href in some),
+            }
+        )
 
     def queried(self, url: str) -> dict[str, str] | None:
         """The same by a calendar-query (RFC 4791 §7.8); None where it is refused, or only answered in part."""
@@ -163,7 +165,7 @@ class CalDavServer(Homes):
     def still_there(self, url: str, hrefs: Sequence[str]) -> dict[str, str]:
         """Which of some entries that were not listed are there all the same, or may be: path and ETag, "" unknown."""
         there: dict[str, str] = {}
-        for piece in self._pieces(list(hrefs), CONFIRM, lambda some: self._multiget(url, some, dav.IS_THERE)):
+        for piece in self._pieces(list(hrefs), CONFIRM, lambda some: self._multiget(url, some, data=False)):
             for one in piece:
                 if not one.gone:
                     there[one.href] = one.etag
@@ -224,26 +226,28 @@ class CalDavServer(Homes):
 
     def _fetched(self, url: str, hrefs: list[str]) -> list[Resource]:
         """Objects, each that is not handed out among others asked for once more alone."""
-        got = self._multiget(url, hrefs, dav.DATA)
-        self._note(**{
-            "weak-etags": any(one.etag.startswith("W/") for one in got),
-            "withholds": len(got) > 1 and any(one.data is None and not one.gone for one in got),
-        })  # fmt: skip
+        got = self._multiget(url, hrefs, data=True)
+        self._note(
+            **{
+                "weak-etags": any(one.etag.startswith("W/") for one in got),
+                "withholds": len(got) > 1 and any(one.data is None and not one.gone for one in got),
+            }
+        )
         return [one if one.data is not None or one.gone else self.get(joined(url, one.href, self.host)) for one in got]
 
-    def _multiget(self, url: str, hrefs: list[str], prop: str) -> list[Resource]:
-        if len(hrefs) > self._at_once and prop == dav.DATA:
-            return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, prop)]
+    def _multiget(self, url: str, hrefs: list[str], data: bool) -> list[Resource]:
+        if len(hrefs) > self._at_once and data:
+            return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, data)]
         if self._alone:
             return [self.get(joined(url, href, self.host)) for href in hrefs]
         try:
-            answer = self.web.request("REPORT", url, dav.multiget(hrefs, prop), DEPTH, once=True)
+            answer = self.web.request("REPORT", url, dav.multiget(hrefs, data), DEPTH, once=True)
         except Unreachable as error:
             if error.trouble not in ALONE:
                 raise
             self.exists(url)  # if the calendar itself answers, some of what was asked for is the trouble
             if len(hrefs) > 1:
-                return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, prop)]
+                return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, data)]
             return [self.get(joined(url, hrefs[0], self.host))]
         if answer.status in GONE:
             expect(answer, 207)
@@ -251,11 +255,11 @@ class CalDavServer(Homes):
         if answer.status in _TOO_MUCH and len(hrefs) > 1 and not unknown:
             self.web.note("small-multiget")
             self._at_once = max(1, min(self._at_once, len(hrefs) // 2))
-            return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, prop)]
+            return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, data)]
         if answer.status != 207:
             self.web.note("no-multiget")
             self._alone = True
-            return self._multiget(url, hrefs, prop)
+            return self._multiget(url, hrefs, data)
         found, _ = dav.multistatus(answer.body, self.host)
         said = {canonical(one.href): one for one in found}
         # One that the answer passes over is not gone: nothing was said of it.
@@ -307,12 +311,12 @@ class CalDavServer(Homes):
         return self.web.request("PROPPATCH", url, body, {"Content-Type": "application/xml; charset=utf-8"})
 
 
-def writing(url: str, data: bytes, etag: str | None) -> Asked:
+def writing(url: str, data: bytes, etag: str | None) -> WebRequest:
     """The request that writes an object; `etag` as for `CalDavServer.put`."""
     headers = {"Content-Type": "text/calendar; charset=utf-8"}
     if etag is not None:
         headers |= {"If-Match": etag} if etag else {"If-None-Match": "*"}
-    return Asked("PUT", url, data, headers)
+    return WebRequest("PUT", url, data, headers)
 
 
 def is_strong(etag: str) -> bool:
@@ -325,14 +329,14 @@ def _halves(pieces: list[Piece]) -> tuple[list[Piece], list[Piece]]:
     return pieces[:middle], pieces[middle:]
 
 
-def _apart(url: str, found: Iterable[dav.Found]) -> list[tuple[str, dav.Found]]:
+def _apart(url: str, found: Iterable[dav.DavResponse]) -> list[tuple[str, dav.DavResponse]]:
     """Responses about what is in a calendar, by path; those about the calendar itself left out."""
     itself = canonical(url).rstrip("/")
     paths = ((canonical(one.href), one) for one in found)
     return [(path, one) for path, one in paths if path.rstrip("/") != itself]
 
 
-def _entries(url: str, found: Iterable[dav.Found]) -> dict[str, str]:
+def _entries(url: str, found: Iterable[dav.DavResponse]) -> dict[str, str]:
     return {
         path: one.etag
         for path, one in _apart(url, found)
@@ -340,7 +344,7 @@ def _entries(url: str, found: Iterable[dav.Found]) -> dict[str, str]:
     }
 
 
-def _is_cut(url: str, found: Iterable[dav.Found]) -> bool:
+def _is_cut(url: str, found: Iterable[dav.DavResponse]) -> bool:
     """Whether an answer says that there is more (RFC 6578 §3.6, RFC 4791 §7.8)."""
     itself = canonical(url).rstrip("/")
     return any(one.status == 507 and canonical(one.href).rstrip("/") == itself for one in found)
@@ -360,7 +364,7 @@ def canonical(href: str) -> str:
     return "/".join(quote(unquote_to_bytes(part), safe=_UNESCAPED) for part in path.split("/"))
 
 
-def _resource(href: str, said: dav.Found | None) -> Resource:
+def _resource(href: str, said: dav.DavResponse | None) -> Resource:
     if said is None:
         return Resource(canonical(href), "", None, 0)
     if said.status < 300 and "calendar-data" in said.properties:

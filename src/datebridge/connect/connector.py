@@ -10,13 +10,13 @@ from typing import Protocol
 
 from datebridge.connect.caldav import CalDavServer, Delta
 from datebridge.connect.feed import fetch
-from datebridge.connect.homes import Listed
+from datebridge.connect.homes import ListedCalendar
 from datebridge.connect.http import Web
 from datebridge.core.accounts import AccountKind
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class RemoteState:
     """What is known of a calendar from the last time: its tag and sync token, or the validators of its content."""
 
     tag: str = ""
@@ -30,7 +30,7 @@ class Seen:
 class Objects:
     """A calendar of objects: as it is now, and which of them changed; no `delta` where nothing did."""
 
-    state: Listed
+    state: ListedCalendar
     delta: Delta | None
 
 
@@ -50,7 +50,7 @@ News = Objects | Whole
 class Connector(Protocol):
     """The other end of an account."""
 
-    def news(self, url: str, seen: Seen) -> News:
+    def news(self, url: str, seen: RemoteState) -> News:
         """What is new in a calendar since it was seen last, in as few requests as there can be.
 
         Raises:
@@ -65,7 +65,7 @@ class ServerConnector:
     def __init__(self, server: CalDavServer) -> None:
         self.server = server
 
-    def news(self, url: str, seen: Seen) -> Objects:
+    def news(self, url: str, seen: RemoteState) -> Objects:
         state = self.server.state(url)
         if (seen.token and state.token == seen.token) or (not seen.token and state.tag and state.tag == seen.tag):
             return Objects(state, None)
@@ -80,7 +80,7 @@ class FeedConnector:
     def __init__(self, web: Web, address: str) -> None:
         self.web, self.address = web, address
 
-    def news(self, url: str, seen: Seen) -> Whole:
+    def news(self, url: str, seen: RemoteState) -> Whole:
         got = fetch(self.web, url or self.address, seen.etag, seen.modified)
         return Whole(got.data, got.etag, got.modified, got.moved)
 

@@ -9,19 +9,22 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from xml.sax.saxutils import escape
 
 from lxml import etree
+from lxml.builder import ElementMaker
 
 from datebridge.connect.errors import Unreachable
 
 DAV = "DAV:"
 CAL = "urn:ietf:params:xml:ns:caldav"
-_OPEN = f'<?xml version="1.0" encoding="utf-8"?>\n<{{0}} xmlns:D="{DAV}" xmlns:C="{CAL}">'
+_NAMES = {"D": DAV, "C": CAL}
+_D, _C = ElementMaker(namespace=DAV, nsmap=_NAMES), ElementMaker(namespace=CAL, nsmap=_NAMES)
+_MAKERS = {"D": _D, "C": _C}
+_NOT_XML = re.compile("[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class DavResponse:
     """One response of a multistatus: its address, its own status if it has one, the properties that are there.
 
     `missing` is the status of those that are not; 0 where it speaks of none.
@@ -69,17 +72,21 @@ def parse(body: bytes, host: str) -> etree._Element:
     """
     try:
         parser = etree.XMLParser(
-            resolve_entities=False, no_network=True, huge_tree=True, load_dtd=False, remove_comments=True,
+            resolve_entities=False,
+            no_network=True,
+            huge_tree=True,
+            load_dtd=False,
+            remove_comments=True,
             remove_pis=True,
-        )  # fmt: skip
+        )
         return etree.fromstring(body, parser)
     except etree.XMLSyntaxError as error:
         raise Unreachable(
-            "answer", f"{host} answers with something that is no whole XML, as a calendar server's answer has to be."
+            "answer", f"{host} sends an answer that is not complete XML, as a calendar server's answer must be."
         ) from error
 
 
-def multistatus(body: bytes, host: str) -> tuple[list[Found], str]:
+def multistatus(body: bytes, host: str) -> tuple[list[DavResponse], str]:
     """The responses, and the sync token if there is one."""
     root = parse(body, host)
     responses = []
@@ -94,14 +101,14 @@ def multistatus(body: bytes, host: str) -> tuple[list[Found], str]:
             elif prop is not None:
                 properties.update({etree.QName(child).localname: child for child in prop.iterchildren("*")})
         # One status for several addresses (RFC 4918 §14.24).
-        responses += [Found(href, _code(own), properties, missing) for href in hrefs]
+        responses += [DavResponse(href, _code(own), properties, missing) for href in hrefs]
     return responses, words(root.find(f"{{{DAV}}}sync-token")).strip()
 
 
 def refused(body: bytes, host: str) -> list[tuple[str, int, str]]:
     """Of a PROPPATCH's answer: the properties that were not set, with status and the server's own words.
 
-    One that is refused has all others fail for it (424), so those are named only where nothing else is.
+    Where one is refused, all others fail for it (424), so those are named only where nothing else is.
     """
     found = []
     for stat in parse(body, host).iter(f"{{{DAV}}}propstat"):
@@ -132,54 +139,59 @@ def condition(body: bytes) -> tuple[str, str]:
 
 
 def propfind(names: Iterable[str] = (), everything: bool = False) -> bytes:
-    """A PROPFIND body: the named properties, or all there are and the named ones besides (RFC 4918 §9.1)."""
-    inner = "".join(f"<{name}/>" for name in names)
-    inner = f"<D:allprop/><D:include>{inner}</D:include>" if everything else f"<D:prop>{inner}</D:prop>"
-    return f"{_OPEN.format('D:propfind')}{inner}</D:propfind>".encode()
+    """A PROPFIND body: the named properties, or all there are and the named ones besides (RFC 4918 §9.1).
+
+    Args:
+        names: each with its prefix, ``D:`` or ``C:``.
+    """
+    wanted = [_MAKERS[prefix](name) for prefix, _, name in (one.partition(":") for one in names)]
+    inner = [_D.allprop(), _D.include(*wanted)] if everything else [_D.prop(*wanted)]
+    return _written(_D.propfind(*inner))
 
 
 def sync_collection(token: str) -> bytes:
-    inner = f"<D:sync-token>{escape(token)}</D:sync-token><D:sync-level>1</D:sync-level>"
-    inner += "<D:prop><D:getetag/><D:resourcetype/></D:prop>"
-    return f"{_OPEN.format('D:sync-collection')}{inner}</D:sync-collection>".encode()
+    """A sync-collection report from a token on (RFC 6578 §3.2)."""
+    prop = _D.prop(_D.getetag(), _D.resourcetype())
+    return _written(_D("sync-collection", _D("sync-token", _text(token)), _D("sync-level", "1"), prop))
 
 
-#: What a multiget asks for: an object's octets; or only whether it is there.
-DATA, IS_THERE = "<D:getetag/><C:calendar-data/>", "<D:getetag/>"
-
-
-def multiget(hrefs: Iterable[str], prop: str = DATA) -> bytes:
-    inner = "".join(f"<D:href>{escape(href)}</D:href>" for href in hrefs)
-    return f"{_OPEN.format('C:calendar-multiget')}<D:prop>{prop}</D:prop>{inner}</C:calendar-multiget>".encode()
+def multiget(hrefs: Iterable[str], data: bool = True) -> bytes:
+    """A calendar-multiget: whole objects, or only whether they are there (RFC 4791 §7.9)."""
+    asked = [_D.getetag(), _C("calendar-data")] if data else [_D.getetag()]
+    return _written(_C("calendar-multiget", _D.prop(*asked), *(_D.href(_text(href)) for href in hrefs)))
 
 
 def everything() -> bytes:
     """A calendar-query that passes whatever is in a calendar (RFC 4791 §7.8)."""
-    return _query("")
+    return _query()
 
 
 def with_uid(uid: str, kind: str) -> bytes:
     """A calendar-query for the entries of a kind, such as ``VEVENT``, whose UID holds a text."""
-    match = f'<C:text-match collation="i;octet">{escape(uid)}</C:text-match>'
-    return _query(f'<C:comp-filter name="{kind}"><C:prop-filter name="UID">{match}</C:prop-filter></C:comp-filter>')
+    match = _C("text-match", _text(uid), collation="i;octet")
+    return _query(_C("comp-filter", _C("prop-filter", match, name="UID"), name=kind))
 
 
-def _query(inner: str) -> bytes:
-    asked = f'<C:filter><C:comp-filter name="VCALENDAR">{inner}</C:comp-filter></C:filter>'
-    return f"{_OPEN.format('C:calendar-query')}<D:prop>{IS_THERE}</D:prop>{asked}</C:calendar-query>".encode()
+def _query(*inner: etree._Element) -> bytes:
+    passes = _C.filter(_C("comp-filter", *inner, name="VCALENDAR"))
+    return _written(_C("calendar-query", _D.prop(_D.getetag()), passes))
 
 
-def settings(
-    root: str, values: dict[tuple[str, str], str], components: Iterable[str] = (), calendar: bool = False
-) -> bytes:
+def settings(root: str, values: dict[tuple[str, str], str], calendar: bool = False) -> bytes:
     """A body that sets properties, by (namespace, name): of MKCALENDAR (RFC 4791 §5.3.1) or PROPPATCH; or of MKCOL,
-    which has to say that a `calendar` is meant (RFC 5689 §3)."""
-    inner = "".join(
-        f'<N:{name} xmlns:N="{escape(space)}">{escape(value)}</N:{name}>' for (space, name), value in values.items()
-    )
-    kinds = "".join(f'<C:comp name="{kind}"/>' for kind in components)
-    if kinds:
-        inner += f"<C:supported-calendar-component-set>{kinds}</C:supported-calendar-component-set>"
-    if calendar:
-        inner = f"<D:resourcetype><D:collection/><C:calendar/></D:resourcetype>{inner}"
-    return f"{_OPEN.format(root)}<D:set><D:prop>{inner}</D:prop></D:set></{root}>".encode()
+    which has to say that a `calendar` is meant (RFC 5689 §3). `root` is the outermost element, with its prefix."""
+    kind = [_D.resourcetype(_D.collection(), _C.calendar())] if calendar else []
+    own = [
+        ElementMaker(namespace=space, nsmap={"N": space})(name, _text(value)) for (space, name), value in values.items()
+    ]
+    prefix, _, name = root.partition(":")
+    return _written(_MAKERS[prefix](name, _D.set(_D.prop(*kind, *own))))
+
+
+def _text(value: str) -> str:
+    """Text without what XML cannot hold (XML 1.0 §2.2)."""
+    return _NOT_XML.sub("", value)
+
+
+def _written(root: etree._Element) -> bytes:
+    return etree.tostring(root, xml_declaration=True, encoding="utf-8")

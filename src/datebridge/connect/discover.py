@@ -18,10 +18,10 @@ from datebridge.connect.caldav import CalDavServer
 from datebridge.connect.charsets import as_calendar
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.feed import is_calendar, is_page
-from datebridge.connect.homes import Home, Listed
+from datebridge.connect.homes import Home, ListedCalendar
 from datebridge.connect.http import Web
 from datebridge.connect.origins import host_of, is_loopback, origin_of
-from datebridge.core.words.plural import counted
+from datebridge.core.language.plural import counted
 
 Kind = Literal["server", "feed", "page"]
 _SCHEME = re.compile(r"^[a-zA-Z][a-zA-Z0-9+.-]*://")
@@ -42,7 +42,7 @@ class FoundThere:
     address: str
     locked: bool = False
     home: Home | None = None
-    calendars: tuple[Listed, ...] = ()
+    calendars: tuple[ListedCalendar, ...] = ()
     links: tuple[tuple[str, str], ...] = ()
     data: bytes = b""
 
@@ -60,12 +60,12 @@ class FoundThere:
         """What was found, in a sentence; `whose` is what it calls itself."""
         if self.locked:
             what = "a calendar server" if self.kind == "server" else "a feed"
-            return f"This is {what} that asks for a user name and a password."
+            return f"This is {what} that requires a user name and a password."
         if self.kind == "server":
             return f"This is a calendar server. It holds {counted(len(self.calendars), 'calendar')} for {whose}."
         if self.is_page:
             return "This is a web page that links to calendars. Choose one."
-        return "This is a feed: it follows what is published, and can only be read."
+        return "This is a feed: a published calendar that is read-only."
 
 
 def tidy(address: str) -> list[str]:
@@ -103,8 +103,8 @@ def find(web: Web, address: str, agreed: Collection[str] = ()) -> FoundThere:
             if not is_loopback(plain) and origin not in agreed:
                 raise Unreachable(
                     "plain",
-                    f"{host_of(plain)} does not answer under https. Under http, everybody on the way can read what is"
-                    " sent.",
+                    f"{host_of(plain)} does not answer under https. Under http, everyone on the network can "
+                    "read the traffic.",
                     origin=origin,
                 ) from error
             first = plain

@@ -7,11 +7,30 @@ from typing import Any, ClassVar, Literal
 from datebridge.core.errors import CannotDo
 
 Trouble = Literal[
-    "address", "failing", "forbidden", "name", "refused", "timeout", "certificate", "password", "down", "throttled",
-    "cut", "large", "locked", "missing", "answer", "leaves", "plain", "busy", "scheme", "homeless", "incomplete",
-]  # fmt: skip
+    "address",
+    "failing",
+    "forbidden",
+    "name",
+    "refused",
+    "timeout",
+    "certificate",
+    "password",
+    "down",
+    "throttled",
+    "cut",
+    "large",
+    "locked",
+    "missing",
+    "answer",
+    "leaves",
+    "plain",
+    "busy",
+    "scheme",
+    "homeless",
+    "incomplete",
+]
 #: Trouble that may well be over in a while.
-PASSING = frozenset({"name", "refused", "timeout", "down", "throttled", "cut", "failing", "locked", "incomplete"})
+TEMPORARY = frozenset({"name", "refused", "timeout", "down", "throttled", "cut", "failing", "locked", "incomplete"})
 #: Such trouble may be with what was asked alone: others of the same host are asked all the same.
 ALONE = frozenset({"cut", "failing", "locked", "incomplete"})
 
@@ -19,7 +38,7 @@ ALONE = frozenset({"cut", "failing", "locked", "incomplete"})
 class Unreachable(CannotDo):
     """The other system could not be asked, or not understood.
 
-    >>> Unreachable("password", "Tidewrack does not accept this user name and password.").passing
+    >>> Unreachable("password", "Tidewrack does not accept this user name and password.").temporary
     False
 
     The message never holds an address beyond its host: the rest may work like a password.
@@ -34,7 +53,7 @@ class Unreachable(CannotDo):
 
     def __init__(
         self, trouble: Trouble, message: str, retry_after: float | None = None, origin: str = "", http_status: int = 0
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(message)
         self.http_status = http_status
         # What was asked here failed with what was asked elsewhere (RFC 4918 §11.4).
@@ -45,5 +64,12 @@ class Unreachable(CannotDo):
         return {"trouble": self.trouble, "origin": self.origin}
 
     @property
-    def passing(self) -> bool:
-        return self.trouble in PASSING
+    def temporary(self) -> bool:
+        return self.trouble in TEMPORARY
+
+    @property
+    def of_account(self) -> bool:
+        """Whether it concerns everything of an account, not just what was asked."""
+        if self.temporary:
+            return self.trouble not in ALONE
+        return self.trouble in ("password", "scheme", "leaves", "plain", "certificate", "forbidden")

@@ -43,7 +43,7 @@ def fetch(web: Web, url: str, etag: str = "", modified: str = "") -> Fetched:
     if answer.status == 304:
         return Fetched(None, etag, modified, answer.moved)
     if answer.status in (404, 410):
-        raise Unreachable("missing", f"{host} has no feed at this address any more.")
+        raise Unreachable("missing", f"{host} no longer has a feed at this address.")
     if answer.status != 200:
         raise Unreachable("answer", f"{host} answers {answer.status} instead of the feed.")
     data = as_calendar(answer.body, answer.header("content-type"))
@@ -53,7 +53,7 @@ def fetch(web: Web, url: str, etag: str = "", modified: str = "") -> Fetched:
     if not is_complete(data):
         raise Unreachable(
             "incomplete",
-            f"{host} has sent only a part of this feed: its end (END:VCALENDAR) is missing. What is here stays.",
+            f"{host} sent only a part of this feed: its end (END:VCALENDAR) is missing. The entries here are kept.",
         )
     return Fetched(data, answer.header("etag"), answer.header("last-modified"), answer.moved)
 

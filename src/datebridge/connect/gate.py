@@ -30,10 +30,17 @@ _NAT64 = ipaddress.ip_network("64:ff9b::/96")
 _SPECIAL = tuple(
     ipaddress.ip_network(block)
     for block in (
-        "192.0.0.0/24", "192.88.99.0/24", "64:ff9b:1::/48", "100::/64", "100:0:0:1::/64", "2001::/23",
-        "2001:db8::/32", "3fff::/20", "5f00::/16",
+        "192.0.0.0/24",
+        "192.88.99.0/24",
+        "64:ff9b:1::/48",
+        "100::/64",
+        "100:0:0:1::/64",
+        "2001::/23",
+        "2001:db8::/32",
+        "3fff::/20",
+        "5f00::/16",
     )
-)  # fmt: skip
+)
 #: Looking a name up blocks; so many may be looked up at once.
 _LOOKUPS = ThreadPoolExecutor(16, "lookup")
 
@@ -60,13 +67,15 @@ class Gate:
             Unreachable: if the address is not of the web, has no host, leads to a private network, or is unknown.
         """
         if url.scheme not in ("http", "https") or not url.host:
-            raise Unreachable("address", "This is no web address. It should begin with https:// or http://.")
+            raise Unreachable("address", "This is not a web address. It should start with https:// or http://.")
         if self.allows(url):
             return None
         try:
             found = socket.getaddrinfo(url.host, url.port or 443, type=socket.SOCK_STREAM)
         except (OSError, UnicodeError, OverflowError) as error:
-            raise Unreachable("name", f"There is no host named {url.host}. Is the address spelt right?") from error
+            raise Unreachable(
+                "name", f"There is no host named {url.host}. Check the spelling of the address."
+            ) from error
         addresses = [str(entry[4][0]).partition("%")[0] for entry in found]
         if not all(is_public(ipaddress.ip_address(address)) for address in addresses):
             where = "is" if url.host in addresses else "leads into"
@@ -126,9 +135,12 @@ class GuardedTransport(httpx.AsyncBaseTransport):
         if pinned is not None:
             extensions = {**request.extensions, "sni_hostname": request.url.host}
             request = httpx.Request(
-                request.method, request.url.copy_with(host=pinned), headers=request.headers,
-                stream=request.stream, extensions=extensions,
-            )  # fmt: skip
+                request.method,
+                request.url.copy_with(host=pinned),
+                headers=request.headers,
+                stream=request.stream,
+                extensions=extensions,
+            )
         return await transport.handle_async_request(request)
 
     async def aclose(self) -> None:

@@ -16,9 +16,16 @@ from datebridge.connect.origins import host_of, origin_of
 GONE = frozenset({404, 410})
 DEPTH = {"Depth": "1", "Content-Type": "application/xml; charset=utf-8"}
 FLAT = {**DEPTH, "Depth": "0"}
-CALENDAR = ("D:owner", "D:current-user-privilege-set", "D:sync-token", "D:supported-report-set",
-            "C:supported-calendar-component-set", "C:calendar-description", "C:calendar-timezone",
-            "C:max-resource-size")  # fmt: skip
+CALENDAR = (
+    "D:owner",
+    "D:current-user-privilege-set",
+    "D:sync-token",
+    "D:supported-report-set",
+    "C:supported-calendar-component-set",
+    "C:calendar-description",
+    "C:calendar-timezone",
+    "C:max-resource-size",
+)
 #: Collections that hold no calendars, whatever is in them.
 _OTHER = frozenset({"principal", "schedule-inbox", "schedule-outbox", "addressbook", "notification"})
 #: How many collections are looked into, and how deep they may lie in one another.
@@ -46,9 +53,9 @@ class Home:
 
 
 @dataclass(frozen=True, slots=True)
-class Listed:
+class ListedCalendar:
     """A calendar as its server lists it. `tag` changes with every change in it; "" where the server has none;
-    `zone` is the TZID of its calendar-timezone; `max_size` how many octets an object may have, 0 for any."""
+    `zone` is the TZID of its calendar-timezone; `max_size` how many bytes an object may have, 0 for any."""
 
     url: str
     name: str
@@ -95,7 +102,7 @@ class Homes:
         at = self._at(found.href, principal[0]) if principal else found.href
         person = self._properties(
             at, "D:displayname", "C:calendar-home-set", "C:calendar-user-address-set", "D:group-membership"
-        )  # fmt: skip
+        )
         if person is None:
             raise self._nobody(*self._last)
         homes = [self._at(person.href, href) for href in person.hrefs("calendar-home-set")]
@@ -105,17 +112,23 @@ class Homes:
         groups = [self._at(person.href, href) for href in person.hrefs("group-membership")]
         of_groups = self._of_groups(groups[:_MOST_GROUPS])
         others = [*homes[1:], *of_groups]
-        self._note(**{
-            "two-homes": len(person.hrefs("calendar-home-set")) > 1, "delegates": bool(of_groups),
-            "other-host": origin_of(homes[0]) not in (origin_of(self.address), origin_of(found.href)),
-        })  # fmt: skip
+        self._note(
+            **{
+                "two-homes": len(person.hrefs("calendar-home-set")) > 1,
+                "delegates": bool(of_groups),
+                "other-host": origin_of(homes[0]) not in (origin_of(self.address), origin_of(found.href)),
+            }
+        )
         offers = self._offers(homes[0])
         addresses = [a.lower().removeprefix("mailto:") for a in person.hrefs("calendar-user-address-set")]
         return Home(
-            at, homes[0], person.text("displayname"), tuple(a for a in addresses if "@" in a),
+            at,
+            homes[0],
+            person.text("displayname"),
+            tuple(a for a in addresses if "@" in a),
             "calendar-auto-schedule" in offers or "calendar-schedule" in offers,
             tuple(home for home in dict.fromkeys(others) if home != homes[0]),
-        )  # fmt: skip
+        )
 
     def _no_server(self) -> Unreachable:
         status, words = self._said
@@ -132,7 +145,9 @@ class Homes:
     def _no_answer(self, status: int, said: str) -> Unreachable:
         """What an answer comes to that no calendar server gives; ``missing`` where there may be a page or a feed."""
         if status in (0, 403, *GONE):
-            return Unreachable("missing", f"{self.host} answers, but there is nothing at this address. Is it complete?")
+            return Unreachable(
+                "missing", f"{self.host} answers, but there is nothing at this address. Check that it is complete."
+            )
         if status in (400, 405, 501) or status < 300:
             return Unreachable(
                 "missing",
@@ -140,15 +155,18 @@ class Homes:
                 " complete?",
             )
         if status < 400:
-            return Unreachable("answer", f"{self.host} sends one on, and does not say where to ({status}).")
+            return Unreachable("answer", f"{self.host} redirects without saying where to ({status}).")
         return Unreachable(
             "answer", f"{self.host} refuses to answer calendar programs ({status}).{said} Ask who runs it."
         )
 
     def _nobody(self, status: int, words: str) -> Unreachable:
         """What it comes to that a server names who one is, and says nothing of it."""
-        what = {404: "there is nothing at the address it names", 410: "there is nothing at the address it names",
-                403: "does not let you look there"}.get(status)  # fmt: skip
+        what = {
+            404: "there is nothing at the address it names",
+            410: "there is nothing at the address it names",
+            403: "does not let you look there",
+        }.get(status)
         said = f" It says: {words}" if words else ""
         named = f"knows you, and then {what} ({status}).{said}" if what else "does not say who you are there."
         return Unreachable("answer", f"{self.host} {named} Ask who runs it for the address that calendar programs use.")
@@ -182,15 +200,15 @@ class Homes:
             try:
                 found = self._properties(group, "C:calendar-home-set")
             except Unreachable as error:
-                if error.passing:
+                if error.temporary:
                     raise
                 continue
             homes += [self._at(found.href, href) for href in found.hrefs("calendar-home-set")] if found else []
         return homes
 
-    def calendars(self, home: Home) -> list[Listed]:
+    def calendars(self, home: Home) -> list[ListedCalendar]:
         """Every calendar of the homes, those on shelves too; one's own first, in the order their owner gave them."""
-        listed: dict[str, Listed] = {}
+        listed: dict[str, ListedCalendar] = {}
         shelves = [(home.url, 0), *((other, 0) for other in home.others)]
         seen = {home.url}
         for url, depth in shelves:
@@ -207,7 +225,7 @@ class Homes:
         renamed = [replace(one, owner=owners.get(one.owner, "")) for one in listed.values()]
         return sorted(renamed, key=lambda one: (not one.owned, one.position))
 
-    def _inside(self, url: str, needed: bool = False) -> tuple[list[dav.Found], list[str]]:
+    def _inside(self, url: str, needed: bool = False) -> tuple[list[dav.DavResponse], list[str]]:
         """The calendars directly in a collection, and the addresses of further collections in it.
 
         Raises:
@@ -244,7 +262,7 @@ class Homes:
     def _note(self, **seen: bool) -> None:
         self.web.note(*(habit for habit, whether in seen.items() if whether))
 
-    def _properties(self, url: str, *names: str) -> dav.Found | None:
+    def _properties(self, url: str, *names: str) -> dav.DavResponse | None:
         answer = self.web.request("PROPFIND", url, dav.propfind(names), FLAT)
         if answer.status != 207:
             self._last = answer.status, dav.condition(answer.body)[1]
@@ -252,7 +270,7 @@ class Homes:
             return None
         self.is_server = True
         found, _ = dav.multistatus(answer.body, self.host)
-        return dav.Found(self._at(answer.url, found[0].href), 200, found[0].properties) if found else None
+        return dav.DavResponse(self._at(answer.url, found[0].href), 200, found[0].properties) if found else None
 
     def _name_of(self, principal: str) -> str:
         try:
@@ -293,8 +311,8 @@ def expect(answer: Answer, status: int) -> Answer:
     said = words or name or "no reason given"
     raise Unreachable(
         "answer",
-        f"{host} refuses the question with {answer.status} ({said}). What is here stays as it is; if this lasts, ask"
-        f" who runs {host}.",
+        f"{host} refuses the question with {answer.status} ({said}). The entries here are kept; if this "
+        "persists, ask the operator of {host}.",
     )
 
 
@@ -302,8 +320,8 @@ def calendar_gone(host: str) -> Unreachable:
     """A calendar that is known is not there."""
     return Unreachable(
         "missing",
-        f"This calendar is not on {host} any more. Look through the account again: it may be there under another"
-        " address.",
+        f"This calendar is not on {host} any more. Rediscover the calendars of the account: it may have "
+        "another address.",
     )
 
 
@@ -312,7 +330,7 @@ def _tzid(definition: str) -> str:
     return next((x.partition(":")[2].strip() for x in definition.splitlines() if x.strip().startswith("TZID:")), "")
 
 
-def as_listed(url: str, one: dav.Found, home: Home | None) -> Listed:
+def as_listed(url: str, one: dav.DavResponse, home: Home | None) -> ListedCalendar:
     """A calendar as the properties describe it; `home` of whoever asks, where that is known."""
     privileges = one.children("current-user-privilege-set")
     owner = next(iter(one.hrefs("owner")), "")
@@ -323,19 +341,24 @@ def as_listed(url: str, one: dav.Found, home: Home | None) -> Listed:
     element = one.properties.get("supported-calendar-component-set")
     components = tuple(str(c.get("name", "")) for c in element) if element is not None else ()
     order, most = one.text("calendar-order"), one.text("max-resource-size").strip()
-    return Listed(
-        url=url, name=one.text("displayname") or url.rstrip("/").rsplit("/", 1)[-1],
-        colour=one.text("calendar-color")[:7], description=one.text("calendar-description"),
-        zone=_tzid(one.text("calendar-timezone")), owner=owner,
+    return ListedCalendar(
+        url=url,
+        name=one.text("displayname") or url.rstrip("/").rsplit("/", 1)[-1],
+        colour=one.text("calendar-color")[:7],
+        description=one.text("calendar-description"),
+        zone=_tzid(one.text("calendar-timezone")),
+        owner=owner,
         # A server without access control lets the owner of the home write.
         writable=bool({"all", "write", "write-content"} & privileges) or not privileges,
         owned=home is None or not owner or _path(owner) == _path(home.principal),
-        components=components, position=int(order) if re.fullmatch("[0-9]{1,9}", order) else 0,
-        tag=one.text("getctag"), token=one.text("sync-token"),
+        components=components,
+        position=int(order) if re.fullmatch("[0-9]{1,9}", order) else 0,
+        tag=one.text("getctag"),
+        token=one.text("sync-token"),
         syncs="sync-collection" in one.children("supported-report-set") or bool(one.text("sync-token")),
         colour_space=one.namespace("calendar-color"),
         max_size=int(most) if re.fullmatch("[0-9]{1,15}", most) else 0,
-    )  # fmt: skip
+    )
 
 
 def _path(url: str) -> str:

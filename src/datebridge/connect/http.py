@@ -28,14 +28,16 @@ logging.getLogger("httpx").setLevel(logging.WARNING)
 
 _REDIRECTS = 5
 _HEADERS = [
-    (b"User-Agent", f"DateBridge/{__version__}".encode()), (b"accept", b"*/*"),
-    (b"Accept-Encoding", b"gzip, deflate"), (b"Connection", b"keep-alive"),
-]  # fmt: skip
-#: So much of what comes with a 401 is read, in octets.
+    (b"User-Agent", f"DateBridge/{__version__}".encode()),
+    (b"accept", b"*/*"),
+    (b"Accept-Encoding", b"gzip, deflate"),
+    (b"Connection", b"keep-alive"),
+]
+#: How much of what comes with a 401 is read, in bytes.
 _MOST_REFUSAL = 1 << 20
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS", "PROPFIND", "REPORT"})
 _LONGEST_WAIT = 60.0
-#: A body may come as slowly as it likes for so many seconds, and then no slower than so many octets a second.
+#: A body may come as slowly as it likes for so many seconds, and then no slower than so many bytes a second.
 _GRACE, _SLOWEST = 10.0, 2048
 #: An end is slow that takes longer than so many seconds for the quickest of at least so many requests.
 _SLOW, _ENOUGH = 1 / 6, 3
@@ -75,7 +77,7 @@ class Answer:
         return "" if etag.startswith("W/") else etag
 
 
-class Asked(NamedTuple):
+class WebRequest(NamedTuple):
     """A request to be sent with others."""
 
     method: str
@@ -97,10 +99,19 @@ class Web:
     """
 
     def __init__(
-        self, gate: Gate, user: str = "", password: str = "", *, origins: Iterable[str] = (), connections: int = 6,
-        patience: float = 0, most_octets: int = 128 << 20, timeout: float = 30, budget: float | None = None,
+        self,
+        gate: Gate,
+        user: str = "",
+        password: str = "",
+        *,
+        origins: Iterable[str] = (),
+        connections: int = 6,
+        patience: float = 0,
+        most_octets: int = 128 << 20,
+        timeout: float = 30,
+        budget: float | None = None,
         check: Callable[[], None] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.connections, self.patience, self.most_octets = connections, patience, most_octets
         self.origins = {origin_of(origin) for origin in origins}
         self._auth = signing(user, password, frozenset(self.origins)) if user or password else None
@@ -124,7 +135,7 @@ class Web:
 
     @property
     def habits(self) -> set[str]:
-        """What was seen so far of how the other end does things."""
+        """What was seen so far of how the other system does things."""
         found = set(self._seen)
         if self._auth is not None and self._auth.is_digest:
             found.add("digest-only")
@@ -143,7 +154,7 @@ class Web:
 
     def request(
         self, method: str, url: str, body: bytes = b"", headers: Mapping[str, str] | None = None, once: bool = False
-    ) -> Answer:  # fmt: skip
+    ) -> Answer:
         """Send a request; answers of any status but 401, 429 and 5xx come back as they are.
 
         Args:
@@ -159,11 +170,11 @@ class Web:
         octets = {name.encode(): value.encode() for name, value in (headers or {}).items()}
         return wait(self._patiently(method, url, body, octets, once), self._check)
 
-    def begin_many(self, asked: Sequence[Asked], answers: list[Answer | Exception | None]) -> Future[None]:
+    def begin_many(self, asked: Sequence[WebRequest], answers: list[Answer | Exception | None]) -> Future[None]:
         """Send many requests meanwhile, as many at once as there are connections.
 
-        Each answer, or what went wrong, is put in its place in `answers` as it comes; where it is the other end itself
-        that fails, no more are sent. `finish` waits for them.
+        Each answer, or what went wrong, is put in its place in `answers` as it comes; where the other system itself
+        fails, no more are sent. `finish` waits for them.
 
         Raises:
             Unreachable: as `request` does, if the password would leave.
@@ -194,20 +205,20 @@ class Web:
         """Wait for requests that were begun; given up where `check` raises."""
         result_of(sent, self._check)
 
-    async def _patiently(
-        self, method: str, url: str, body: bytes, headers: dict[bytes, bytes], once: bool
-    ) -> Answer:  # fmt: skip
+    async def _patiently(self, method: str, url: str, body: bytes, headers: dict[bytes, bytes], once: bool) -> Answer:
         try:
             return await self._follow(method, url, body, headers)
         except Unreachable as error:
-            if not self.patience or not error.passing:
+            if not self.patience or not error.temporary:
                 raise
             failed = error
         final = {"name", "failing", "down"} if once else {"name"}
         retrying = AsyncRetrying(
-            retry=retry_if_exception(lambda e: isinstance(e, Unreachable) and e.passing and e.trouble not in final),
-            stop=stop_after_delay(self.patience), wait=_pause, reraise=True,
-        )  # fmt: skip
+            retry=retry_if_exception(lambda e: isinstance(e, Unreachable) and e.temporary and e.trouble not in final),
+            stop=stop_after_delay(self.patience),
+            wait=_pause,
+            reraise=True,
+        )
         ahead = [failed]
 
         async def again() -> Answer:
@@ -227,7 +238,7 @@ class Web:
             except Unreachable as error:
                 if host_of(url) == first:
                     raise
-                said = f"{first} sends one on to another host. {error.message}"
+                said = f"{first} redirects to another host. {error.message}"
                 raise Unreachable(error.trouble, said, error.retry_after, error.origin, error.http_status) from error
             location = answer.headers.get("location")
             if answer.status not in (301, 302, 303, 307, 308) or not location:
@@ -238,7 +249,7 @@ class Web:
                 if not onward.startswith(("http://", "https://")):
                     raise httpx.InvalidURL(onward)
             except httpx.InvalidURL as error:
-                said = f"{host_of(url)} sends one on to something that is no web address."
+                said = f"{host_of(url)} redirects to something that is not a web address."
                 raise Unreachable("answer", said) from error
             # What writes is repeated only where that is said to be meant, and not elsewhere (RFC 9110 §15.4).
             if method not in _SAFE and (answer.status not in (307, 308) or origin_of(onward) != before):
@@ -250,7 +261,7 @@ class Web:
                 self.origins.add(origin_of(url))
             permanent = answer.status in (301, 308) and (hop == 0 or bool(moved))
             moved = url if permanent else ""
-        raise Unreachable("answer", f"{host_of(url)} sends one on and on, without end.")
+        raise Unreachable("answer", f"{host_of(url)} redirects endlessly.")
 
     async def _once(self, method: str, url: str, body: bytes, headers: dict[bytes, bytes]) -> Answer:
         host = host_of(url)
@@ -268,11 +279,11 @@ class Web:
         except httpx.ConnectError as error:
             raise connect_trouble(error, host) from error
         except (httpx.InvalidURL, httpx.UnsupportedProtocol) as error:
-            raise Unreachable("address", "This is no web address.") from error
+            raise Unreachable("address", "This is not a web address.") from error
         except httpx.LocalProtocolError as error:
             raise Unreachable("answer", f"What {host} calls its entries cannot be sent back to it.") from error
         except httpx.TransportError as error:
-            raise Unreachable("cut", f"The connection to {host} was cut in the middle.") from error
+            raise Unreachable("cut", f"The connection to {host} was interrupted.") from error
         self._quickest = min(self._quickest, time.monotonic() - began)
         if response.http_version == "HTTP/1.0":
             self.note("http-1.0")
@@ -287,19 +298,20 @@ class Web:
         own = [pair for pair in _HEADERS if pair[0] != b"accept" or b"Accept" not in headers]
         request = httpx.Request(
             method, url, headers=[*own, *headers.items()], content=body or None, extensions=self._extensions
-        )  # fmt: skip
+        )
         auth = self._auth if origin_of(url) in self.origins else None
         response = await self._signed(request, auth)
         try:
-            taken = Body(response.headers.get("content-encoding", "") if method != "HEAD" else "",
-                         self.most_octets, host)  # fmt: skip
+            taken = Body(
+                response.headers.get("content-encoding", "") if method != "HEAD" else "", self.most_octets, host
+            )
             began, octets = time.monotonic(), 0
             async for piece in response.aiter_raw():
                 octets += len(piece)
                 taken.add(piece)
                 seconds = time.monotonic() - began
                 if seconds > _GRACE and octets < seconds * _SLOWEST:
-                    raise Unreachable("timeout", f"{host} sends its answer too slowly to wait for.")
+                    raise Unreachable("timeout", f"{host} sends its answer too slowly.")
             return response, taken.end() if octets else b""
         finally:
             await response.aclose()
@@ -342,10 +354,10 @@ class Web:
             if seconds is not None:  # all requests hold off, or the server would go on refusing
                 self._not_before = max(self._not_before, time.monotonic() + min(seconds, _LONGEST_WAIT))
             if code == 429:
-                raise Unreachable("throttled", f"{host} takes no more requests for now (429).", seconds)
-            raise Unreachable("down", f"{host} is not available for now (503).", seconds, http_status=code)
+                raise Unreachable("throttled", f"{host} accepts no more requests at present (429).", seconds)
+            raise Unreachable("down", f"{host} is not available at present (503).", seconds, http_status=code)
         if code in (500, 502, 504):
-            raise Unreachable("failing", f"{host} has trouble of its own ({code}).", http_status=code)
+            raise Unreachable("failing", f"{host} has an internal error ({code}).", http_status=code)
 
     def _leaves(self, origin: str) -> Unreachable:
         given = " and ".join(sorted(self.origins)) or "another place"

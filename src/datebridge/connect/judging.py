@@ -34,7 +34,7 @@ def no_way_in(host: str, offered: str, signed_in: bool, sent: bool) -> Unreachab
             " programs.",
         )
     if not signed_in:
-        return Unreachable("password", f"{host} asks for a user name and a password.")
+        return Unreachable("password", f"{host} requires a user name and a password.")
     if not offered and not sent:
         return Unreachable(
             "scheme",

@@ -60,4 +60,4 @@ def _parts(address: str) -> tuple[str, str, int | None]:
         parts = urlsplit(address.strip())
         return parts.scheme.lower(), (parts.hostname or "").lower(), parts.port
     except ValueError as error:
-        raise Unreachable("address", "This is no web address. It should begin with https:// or http://.") from error
+        raise Unreachable("address", "This is not a web address. It should start with https:// or http://.") from error

@@ -21,7 +21,7 @@ Way = Literal["basic", "digest"]
 #: Algorithms of Digest, the stronger ones first; "" is MD5.
 _ALGORITHMS = ("SHA-512-256", "SHA-512", "SHA-256", "SHA", "MD5", "")
 _SPOKEN = frozenset({"SHA-512", "SHA-256", "SHA", "MD5", ""})
-#: So often a server may say that a nonce it has just given is no good any more.
+#: How often a server may say that a nonce it has just given is no good any more.
 _MOST_STALE = 10
 _SCHEME = re.compile(r'(?:^|,)\s*([A-Za-z][A-Za-z0-9-]*)(?=\s*$|\s*,|\s+[^=\s,"])')
 _QUOTED = re.compile(r'"(?:[^"\\]|\\.)*"')
@@ -128,5 +128,5 @@ def signing(user: str, password: str, origins: frozenset[str]) -> Signing:
 
 
 def forget() -> None:
-    """Learn anew how to sign in everywhere: somebody has just given a user name and a password once more."""
+    """Learn again how to sign in everywhere: somebody has just given a user name and a password once more."""
     signing.cache_clear()

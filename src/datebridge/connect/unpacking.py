@@ -29,7 +29,7 @@ class Body:
         self._data = bytearray()
         names = [name.strip().lower() for name in encoding.split(",") if name.strip().lower() not in ("", "identity")]
         if len(names) > 1 or not set(names) <= {"gzip", "x-gzip", "deflate"}:
-            raise Unreachable("answer", f"{host} packs its answer in a way that was not asked for.")
+            raise Unreachable("answer", f"{host} compresses its answer in a way that was not requested.")
         self._unpacking = zlib.decompressobj(_ANY_HEADER) if names else None
         self._is_gzip = bool(names) and names != ["deflate"]
         # Many servers send "deflate" without the header it should have.
@@ -65,9 +65,9 @@ class Body:
     def _keep(self, octets: bytes) -> None:
         if len(self._data) + len(octets) > self._most:
             raise Unreachable(
-                "large", f"{self._host} sends more than {max(1, self._most >> 20)} MB, the most that is taken."
+                "large", f"{self._host} sends more than {max(1, self._most >> 20)} MB, the most that is accepted."
             )
         self._data += octets
 
     def _damaged(self) -> Unreachable:
-        return Unreachable("answer", f"{self._host} sends a packed answer that is damaged.")
+        return Unreachable("answer", f"{self._host} sends a compressed answer that is damaged.")

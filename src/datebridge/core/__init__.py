@@ -17,7 +17,7 @@ One entry says what it is about, when it happens, and what is wrong with it:
 
 >>> facts = examine("VEVENT", entry)
 >>> facts.summary, facts.uid, [problem.message for problem in facts.problems]
-('Spring tide', 't', ['The end lies before the start.'])
+('Spring tide', 't', ['The end is before the start.'])
 >>> from datebridge.core import Series, timed
 >>> weekly = "BEGIN:VEVENT\nUID:w\nDTSTART:20261123T090000Z\nRRULE:FREQ=WEEKLY;COUNT=3\nEND:VEVENT"
 >>> Series([timed(examine("VEVENT", weekly))]).count()
@@ -76,21 +76,21 @@ if TYPE_CHECKING:
     from datebridge.core.editing.typed import read_line
     from datebridge.core.editing.writing import new_event, rewritten
     from datebridge.core.errors import CannotDo
-    from datebridge.core.happening.occurrences import occurrences, timed
-    from datebridge.core.happening.series import Series
     from datebridge.core.inspection import inspect
+    from datebridge.core.language.filters import parse_filter, resolve_filter
+    from datebridge.core.language.phrases import read_date, read_days
     from datebridge.core.matching.files import duplicates_in
     from datebridge.core.merge import combined, differing, merge_sides
     from datebridge.core.moments import Moment, parse_duration, parse_moment
+    from datebridge.core.occurrences.expanding import occurrences, timed
+    from datebridge.core.occurrences.series import Series
     from datebridge.core.recurrence.rules import Rule, parse_rule
-    from datebridge.core.series.health import ailments, heal
+    from datebridge.core.series.health import heal, series_findings
     from datebridge.core.series.inferring import Single, infer
     from datebridge.core.text.component import Component
     from datebridge.core.text.jcal import from_jcal, to_jcal
     from datebridge.core.text.reader import Reader
     from datebridge.core.text.writer import new_header, write_calendar
-    from datebridge.core.words.filters import parse_filter, resolve_filter
-    from datebridge.core.words.phrases import read_date, read_days
     from datebridge.core.zones.evidence import understand
     from datebridge.core.zones.meaning import Zones
 
@@ -101,35 +101,75 @@ _HOMES = {
     "editing.fields": ("Fields", "read_fields"),
     "editing.writing": ("new_event", "rewritten"),
     "errors": ("CannotDo",),
-    "happening.occurrences": ("occurrences", "timed"),
-    "happening.series": ("Series",),
+    "occurrences.expanding": ("occurrences", "timed"),
+    "occurrences.series": ("Series",),
     "inspection": ("inspect",),
     "matching.files": ("duplicates_in",),
     "merge": ("combined", "differing", "merge_sides"),
     "moments": ("Moment", "parse_duration", "parse_moment"),
     "recurrence.rules": ("Rule", "parse_rule"),
-    "series.health": ("ailments", "heal"),
+    "series.health": ("series_findings", "heal"),
     "series.inferring": ("Single", "infer"),
     "text.component": ("Component",),
     "text.jcal": ("from_jcal", "to_jcal"),
     "text.reader": ("Reader",),
     "text.writer": ("new_header", "write_calendar"),
-    "words.filters": ("parse_filter", "resolve_filter"),
+    "language.filters": ("parse_filter", "resolve_filter"),
     "editing.typed": ("read_line",),
-    "words.phrases": ("read_date", "read_days"),
+    "language.phrases": ("read_date", "read_days"),
     "zones.evidence": ("understand",),
     "zones.meaning": ("Zones",),
 }
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 
 __all__ = [
-    "CHECKS", "CannotDo", "Change", "ChangeSet", "Component", "Fields", "Identity", "Item", "Kind", "Moment",
-    "Policy", "Reader", "Rule", "Series", "Single", "Verdict", "Zones", "ailments", "combined", "differing",
-    "duplicates_in", "examine", "from_jcal", "heal", "infer", "inspect", "inverse", "merge_sides", "new_event",
-    "new_header", "occurrences", "parse_duration", "parse_filter", "parse_moment", "parse_rule", "read_date",
-    "read_days", "read_fields", "read_line", "reconcile", "resolve_filter", "rewritten", "timed", "to_jcal",
-    "understand", "write_calendar",
-]  # fmt: skip
+    "CHECKS",
+    "CannotDo",
+    "Change",
+    "ChangeSet",
+    "Component",
+    "Fields",
+    "Identity",
+    "Item",
+    "Kind",
+    "Moment",
+    "Policy",
+    "Reader",
+    "Rule",
+    "Series",
+    "Single",
+    "Verdict",
+    "Zones",
+    "combined",
+    "differing",
+    "duplicates_in",
+    "examine",
+    "from_jcal",
+    "heal",
+    "infer",
+    "inspect",
+    "inverse",
+    "merge_sides",
+    "new_event",
+    "new_header",
+    "occurrences",
+    "parse_duration",
+    "parse_filter",
+    "parse_moment",
+    "parse_rule",
+    "read_date",
+    "read_days",
+    "read_fields",
+    "read_line",
+    "reconcile",
+    "resolve_filter",
+    "rewritten",
+    "series_findings",
+    "timed",
+    "to_jcal",
+    "understand",
+    "write_calendar",
+]
 
 
 def __getattr__(name: str) -> Any:

@@ -1,4 +1,4 @@
-"""The kinds of accounts, and what can be done at the other end of each."""
+"""The kinds of accounts, and what can be done at the other system of each."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ class AccountKind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Reach:
-    """What is at the other end of an account.
+    """What is at the other system of an account.
 
     Attributes:
         takes: it takes changes: what is changed here is pushed there, and calendars can be made there.
@@ -36,5 +36,5 @@ TAKING = tuple(kind for kind, reach in REACH.items() if reach.takes)
 
 
 def reach_of(kind: str) -> Reach:
-    """What is at the other end of an account of a kind."""
+    """What is at the other system of an account of a kind."""
     return REACH[AccountKind(kind)]

@@ -62,7 +62,7 @@ class Kind(StrEnum):
     DUPLICATES = "duplicates"
     FIX = "fix"  #: putting right what a check has found
     BULK = "bulk"  #: many entries changed alike, by one step or several (`core.bulk`)
-    SERIES = "series"  #: series put together, taken apart, split, ended
+    SERIES = "series"  #: series combined, taken apart, split, ended
     RECONCILE = "reconcile"  #: one calendar made as another is that it was compared with
     SHEET = "sheet"  #: a spreadsheet that was exported, edited and brought back
     CALENDAR = "calendar"
@@ -225,8 +225,8 @@ def inverse(
     """The changes that take a batch back. What was changed since is held, unless `force`.
 
     Args:
-        in_force: of the versions that the changes are about, those that stand in a calendar now.
-        later: what a later batch has put in the places of the changes, and stands there now.
+        in_force: of the versions that the changes are about, those that are in a calendar now.
+        later: what a later batch has put in the places of the changes, and is there now.
     """
     made = []
     for change in changes:
@@ -237,7 +237,7 @@ def inverse(
             change.after in in_force if change.after is not None else change.before not in in_force and since is None
         )
         if untouched:
-            made.append(change.reversed("Takes the change back."))
+            made.append(change.reversed("Undoes the change."))
         elif since is not None or change.before is not None:
             back = change.reversed("Changed since that batch.")
             made.append(back._replace(before=since, held=not force))
@@ -279,7 +279,7 @@ class ChangeSet:
         if self.kind is Kind.UNDO:
             title = f"Redo: {self.title.removeprefix('Undo: ').removeprefix('Redo: ')}"
         back = tuple(inverse(self.changes, in_force, later, force))
-        return ChangeSet(Kind.UNDO, by, title, f"Takes back batch {number}.", Details(), back, number)
+        return ChangeSet(Kind.UNDO, by, title, f"Undo batch {number}.", Details(), back, number)
 
 
 # ---- is it here already? -------------------------------------------------------------------------

@@ -5,7 +5,7 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import Literal
 
-#: What happens where a UID that is copied stands at the target already.
+#: What happens where a UID that is copied is at the target already.
 Existing = Literal["skip", "newer", "both"]
 #: What stays here when a calendar is switched off.
 Keep = Literal["nothing", "snapshot"]
@@ -38,17 +38,8 @@ class Besides(StrEnum):
     TODOS = "todos"
 
 
-class RenderForm(StrEnum):
-    """In which form a command gives what readers would get."""
-
-    ICS = "ics"
-    JCAL = "jcal"
-    FREEBUSY = "freebusy"
-    HTML = "html"
-
-
-class SharedForm(StrEnum):
-    """In which form a share can be read."""
+class Form(StrEnum):
+    """The formats in which a share can be read (`core.sharing.formats`)."""
 
     FEED = "feed"
     JCAL = "jcal"

@@ -28,3 +28,15 @@ class CannotDo(Exception):
     def members(self) -> dict[str, Any]:
         """What programs are told besides (RFC 9457 §3.2)."""
         return {}
+
+
+class NotFound(CannotDo):
+    """What was asked for is not there, or not any more."""
+
+    code, title, status = "not-found", "Not found", 404
+
+
+class NotValid(CannotDo):
+    """What was sent makes no sense."""
+
+    code, title, status = "not-valid", "The request is not valid", 422

@@ -12,7 +12,7 @@ JobId = NewType("JobId", int)
 AccountId = NewType("AccountId", int)
 #: A calendar as it lives elsewhere.
 RemoteId = NewType("RemoteId", int)
-#: A file that was brought in, and the part of it that goes to one calendar.
+#: A file that was imported, and the part of it that goes to one calendar.
 FileId = NewType("FileId", int)
 GroupId = NewType("GroupId", int)
 #: What a batch has to push to a server about one UID, or about the calendar itself.

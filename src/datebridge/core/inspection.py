@@ -27,7 +27,7 @@ _LOOKED_FOR = 10
 class Inspection:
     """What is in a file. `components` and what they define are kept only where they were asked for."""
 
-    octets: int = 0
+    size: int = 0
     encoding: str = ""
     calendars: int = 0
     summary: Summary = field(default_factory=Summary)
@@ -58,7 +58,7 @@ class Inspection:
         names = ("events", "series", "overrides", "todos", "journals", "first", "last", "zones")
         return {
             "path": path,
-            "bytes": self.octets,
+            "bytes": self.size,
             "calendars": self.calendars,
             **{name: counts[name] for name in names},
             "problems": [
@@ -140,7 +140,7 @@ class _Gathering:
         for component in self.waiting:
             self._count(component, examine(component.name, component.text, found.zones[component.calendar]))
         found.encoding = reader.encoding
-        found.octets = reader.octets
+        found.size = reader.size
         found.problems += reader.problems
         found.problems += [problem for census in self.censuses.values() for _, problem in census.problems()]
         defined = {tzid for zones in found.zones.values() for tzid in zones}

@@ -31,7 +31,7 @@ _BOOKKEEPING = tuple(
 )
 _TIMES = frozenset(
     {"DTSTART", "DTEND", "DUE", "DURATION", "RRULE", "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID", "UID"}
-)  # fmt: skip
+)
 
 
 def contents(texts: Iterable[str]) -> Counter[bytes]:

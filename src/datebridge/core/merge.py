@@ -30,12 +30,23 @@ BOOKKEEPING = STAMPS | {"SEQUENCE"}
 #: What says together when an entry happens.
 TIMES = frozenset({"DTSTART", "DTEND", "DUE", "DURATION", "RRULE", "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID"})
 #: What may stand several times and is told apart line by line (RFC 5545 §3.6.1); people by their address.
-_SEVERAL = frozenset({
-    "ATTACH", "ATTENDEE", "CATEGORIES", "COMMENT", "CONFERENCE", "CONTACT", "IMAGE", "RELATED-TO", "REQUEST-STATUS",
-    "RESOURCES", "VALARM",
-})  # fmt: skip
+_SEVERAL = frozenset(
+    {
+        "ATTACH",
+        "ATTENDEE",
+        "CATEGORIES",
+        "COMMENT",
+        "CONFERENCE",
+        "CONTACT",
+        "IMAGE",
+        "RELATED-TO",
+        "REQUEST-STATUS",
+        "RESOURCES",
+        "VALARM",
+    }
+)
 
-#: Lists that may stand in one line or in several (RFC 5545 §3.8.1.2, §3.8.1.10): what counts is what is in them.
+#: Lists that may be in one line or in several (RFC 5545 §3.8.1.2, §3.8.1.10): what counts is what is in them.
 _LISTS = frozenset({"CATEGORIES", "RESOURCES"})
 #: What has nothing it is known by: where both sides no longer have it as it was, nobody can say which change counts.
 _FREE = frozenset({"ATTACH", "COMMENT", "CONFERENCE", "CONTACT", "IMAGE", "REQUEST-STATUS", "VALARM"})

@@ -33,12 +33,12 @@ class CalendarObject:
     """An object taken apart: entries and zone definitions with their facts, and what is wrong with the whole.
 
     Attributes:
-        odd: problems per entry that only the whole text shows.
+        invalid: problems per entry that only the whole text shows.
     """
 
     entries: tuple[tuple[Facts, str], ...]
     zones: tuple[tuple[Facts, str], ...]
-    odd: tuple[tuple[Problem, ...], ...]
+    invalid: tuple[tuple[Problem, ...], ...]
     problems: tuple[Problem, ...]
     method: str
 
@@ -60,7 +60,7 @@ def take_apart(data: bytes, rulings: Mapping[str, str] | None = None) -> Calenda
         rulings: what somebody has decided that zone names mean.
     """
     reader = Reader(open_bytes(data))
-    entries, zones, odd = [], [], []
+    entries, zones, invalid = [], [], []
     problems: list[Problem] = []
     method = ""
     components = list(reader)
@@ -75,8 +75,8 @@ def take_apart(data: bytes, rulings: Mapping[str, str] | None = None) -> Calenda
             zones.append((_zone(component.text), component.text))
         else:
             entries.append((examine(component.name, component.text, meanings), component.text))
-            odd.append(tuple(component.problems))
-    return CalendarObject(tuple(entries), tuple(zones), tuple(odd), (*problems, *reader.problems), method)
+            invalid.append(tuple(component.problems))
+    return CalendarObject(tuple(entries), tuple(zones), tuple(invalid), (*problems, *reader.problems), method)
 
 
 def assemble(texts: Iterable[str], zones: Iterable[tuple[str, str]], rulings: Mapping[str, str] | None = None) -> bytes:
@@ -105,9 +105,12 @@ def span_of(facts: Iterable[Facts]) -> tuple[int, int]:
 
 
 def missing_definitions(
-    used: Iterable[str], defined: Iterable[str], first_wall: int, last_wall: int,
+    used: Iterable[str],
+    defined: Iterable[str],
+    first_wall: int,
+    last_wall: int,
     rulings: Mapping[str, str] | None = None,
-) -> list[str]:  # fmt: skip
+) -> list[str]:
     """VTIMEZONEs made for the TZIDs that have none, for the years in use; unknown names get none.
 
     Args:

@@ -40,7 +40,7 @@ _YEARS = (2000, 2030)
 class Resolution:
     """A TZID as written, the IANA zone its name suggests ("" where unknown) and how that was found.
 
-    `exact`: the name stands in the zone database just so.
+    `exact`: the name is in the zone database just so.
     """
 
     tzid: str

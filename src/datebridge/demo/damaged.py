@@ -21,7 +21,7 @@ def damaged_log(today: date) -> bytes:
         f"BEGIN:VEVENT\r\nUID:backwards@skerrow.example\r\nDTSTART:{later}T090000Z\r\nDTEND:{day}T090000Z\r\nSUMMARY:Tow out\r\nEND:VEVENT\r\n",
         f"BEGIN:VEVENT\r\nUID:both@skerrow.example\r\nDTSTART:{day}T120000Z\r\nDTEND:{day}T130000Z\r\nDURATION:PT2H\r\n"
         "SUMMARY:Diver briefing\r\nEND:VEVENT\r\n",
-        f"BEGIN:VEVENT\r\nDTSTART:{day}T140000Z\r\nSUMMARY:Nobody knows my UID\r\nEND:VEVENT\r\n",
+        f"BEGIN:VEVENT\r\nDTSTART:{day}T140000Z\r\nSUMMARY:An event without a UID\r\nEND:VEVENT\r\n",
         "BEGIN:VEVENT\r\nUID:nowhen@skerrow.example\r\nSUMMARY:When was this?\r\nEND:VEVENT\r\n",
         f"BEGIN:VEVENT\r\nUID:rule@skerrow.example\r\nDTSTART:{day}T150000Z\r\nRRULE:FREQ=FORTNIGHTLY\r\nSUMMARY:Grease run\r\nEND:VEVENT\r\n",
         f"BEGIN:VEVENT\r\nUID:twin@skerrow.example\r\nDTSTART:{day}T160000Z\r\nSUMMARY:Twin one\r\nEND:VEVENT\r\n",

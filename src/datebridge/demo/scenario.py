@@ -62,7 +62,7 @@ class SampleCalendar:
 
 
 def sample_files(today: date, seed: int = 1926) -> list[SampleFile]:
-    """What Skerrow's administrator brought in as files, in that order; the tide table into the wrong calendar."""
+    """What Skerrow's administrator imported as files, in that order; the tide table into the wrong calendar."""
     make, watch = Scenario(today, seed), Watch(today)
     return [
         SampleFile("old-lab-diary.ics", make.lab_diary(), "Old lab diary"),
@@ -142,9 +142,15 @@ class Scenario:
             high = number % 2 == 0
             height = round((3.1 if high else 0.7) + self.random.uniform(-0.4, 0.4), 1)
             texts.append(
-                event(f"tide-{number:04d}", f"{'High' if high else 'Low'} water {height} m", moment, timedelta(), utc=True,
-                      extra=["LOCATION:Skerrow Sound", "CATEGORIES:TIDE", "TRANSP:TRANSPARENT"])
-            )  # fmt: skip
+                event(
+                    f"tide-{number:04d}",
+                    f"{'High' if high else 'Low'} water {height} m",
+                    moment,
+                    timedelta(),
+                    utc=True,
+                    extra=["LOCATION:Skerrow Sound", "CATEGORIES:TIDE", "TRANSP:TRANSPARENT"],
+                )
+            )
             moment += timedelta(hours=6, minutes=12 + self.random.randrange(3))
         return calendar("Tide tables, Skerrow Sound", texts, {}, self.years, ["REFRESH-INTERVAL;VALUE=DURATION:P1D"])
 
@@ -258,22 +264,46 @@ class Scenario:
             )
         first = self._first_call()
         gone, moved = first + 21 * DAY, first + 42 * DAY
-        rule = ["RRULE:FREQ=WEEKLY;INTERVAL=3;BYDAY=" + ("MO", "TU", "WE", "TH", "FR", "SA", "SU")[first.weekday()],
-                f"EXDATE;TZID={HOBART}:{local(gone)}", organizer("Seminar Office"), attendee("Sefa Leiataua")]  # fmt: skip
+        rule = [
+            "RRULE:FREQ=WEEKLY;INTERVAL=3;BYDAY=" + ("MO", "TU", "WE", "TH", "FR", "SA", "SU")[first.weekday()],
+            f"EXDATE;TZID={HOBART}:{local(gone)}",
+            organizer("Seminar Office"),
+            attendee("Sefa Leiataua"),
+        ]
         texts.append(event("seminar-hobart", "Station leaders' call", first, HOUR, HOBART, extra=rule))
-        texts.append(event("seminar-hobart", "Station leaders' call (later)", moved + 2 * HOUR, HOUR, HOBART,
-                           extra=[f"RECURRENCE-ID;TZID={HOBART}:{local(moved)}"]))  # fmt: skip
-        texts.append(event("seminar-lost", "Alumni lecture (moved)", self._at(12, 17), HOUR, HALIFAX,
-                           extra=[f"RECURRENCE-ID;TZID={HALIFAX}:{local(self._at(11, 17))}"]))  # fmt: skip
+        texts.append(
+            event(
+                "seminar-hobart",
+                "Station leaders' call (later)",
+                moved + 2 * HOUR,
+                HOUR,
+                HOBART,
+                extra=[f"RECURRENCE-ID;TZID={HOBART}:{local(moved)}"],
+            )
+        )
+        texts.append(
+            event(
+                "seminar-lost",
+                "Alumni lecture (moved)",
+                self._at(12, 17),
+                HOUR,
+                HALIFAX,
+                extra=[f"RECURRENCE-ID;TZID={HALIFAX}:{local(self._at(11, 17))}"],
+            )
+        )
         zones = {HOBART: HOBART, HALIFAX: HALIFAX, HOME: HOME}
         return calendar("Partner seminars", texts, zones, self.years, ["COLOR:teal"])
 
     def partners(self) -> bytes:
         """What the partners' office has of all this."""
         make = Scenario(self.today, 1926)
-        seminars, voyages = (_entries(content, kind) for content, kind in (
-            (make.seminars(), "UID:seminar-0"), (make.expeditions(), "UID:expedition-"),
-        ))  # fmt: skip
+        seminars, voyages = (
+            _entries(content, kind)
+            for content, kind in (
+                (make.seminars(), "UID:seminar-0"),
+                (make.expeditions(), "UID:expedition-"),
+            )
+        )
         return partners_file(seminars, voyages, self._first_call(), self._at(-900, 9), self.today)
 
     def _first_call(self) -> datetime:
@@ -292,45 +322,82 @@ class Scenario:
                 )
             )
             briefing = datetime.combine(start - DAY, time(16))
-            texts.append(event(f"briefing-{number:02d}", f"Briefing: {names[number % 4]}", briefing, HOUR, "Skerrow station time",
-                               extra=["LOCATION:Mess room"]))  # fmt: skip
+            texts.append(
+                event(
+                    f"briefing-{number:02d}",
+                    f"Briefing: {names[number % 4]}",
+                    briefing,
+                    HOUR,
+                    "Skerrow station time",
+                    extra=["LOCATION:Mess room"],
+                )
+            )
         return calendar("Expeditions", texts, {}, self.years)
 
     def port_calls(self) -> bytes:
         ships = ("MV Auk Trader", "MV Brine Lass", "MV Cold Harbour", "Ferry Skerrow Maid")
         texts = [
-            event(f"call-{number:04d}", f"{ships[number % 4]} calls", self._at(-500 + number, 5 + number % 14), 3 * HOUR, utc=True,
-                  extra=["LOCATION:Breakwater quay", "CATEGORIES:PORT", f"SEQUENCE:{number % 3}"])
+            event(
+                f"call-{number:04d}",
+                f"{ships[number % 4]} calls",
+                self._at(-500 + number, 5 + number % 14),
+                3 * HOUR,
+                utc=True,
+                extra=["LOCATION:Breakwater quay", "CATEGORIES:PORT", f"SEQUENCE:{number % 3}"],
+            )
             for number in range(640)
-        ]  # fmt: skip
+        ]
         return calendar("Port calls, Breakwater", texts, {}, self.years, ["X-PUBLISHED-TTL:PT6H"])
 
     def holidays(self) -> bytes:
-        days = (("Lamp Day", 1, 6), ("First Herring", 3, 14), ("Founders' Day", 5, 2), ("Longest Light", 6, 21),
-                ("Regatta", 8, 9), ("Storm Sunday", 10, 18), ("Lantern Night", 12, 13))  # fmt: skip
+        days = (
+            ("Lamp Day", 1, 6),
+            ("First Herring", 3, 14),
+            ("Founders' Day", 5, 2),
+            ("Longest Light", 6, 21),
+            ("Regatta", 8, 9),
+            ("Storm Sunday", 10, 18),
+            ("Lantern Night", 12, 13),
+        )
         texts = [
-            event(f"holiday-{month:02d}{day:02d}", name, date(self.today.year - 6, month, day), DAY,
-                  extra=["RRULE:FREQ=YEARLY", "CATEGORIES:HOLIDAY", "TRANSP:TRANSPARENT"])
+            event(
+                f"holiday-{month:02d}{day:02d}",
+                name,
+                date(self.today.year - 6, month, day),
+                DAY,
+                extra=["RRULE:FREQ=YEARLY", "CATEGORIES:HOLIDAY", "TRANSP:TRANSPARENT"],
+            )
             for name, month, day in days
-        ]  # fmt: skip
+        ]
         return calendar("Island holidays", texts, {}, self.years)
 
     def ferry(self) -> bytes:
         texts = [
-            event(f"ferry-{number:03d}", "Ferry Skerrow Maid", self._at(number - 10, 7 + 9 * (number % 2)), 1.5 * HOUR, HOME,
-                  extra=["LOCATION:Skerrow – Breakwater", "CATEGORIES:FERRY"])
+            event(
+                f"ferry-{number:03d}",
+                "Ferry Skerrow Maid",
+                self._at(number - 10, 7 + 9 * (number % 2)),
+                1.5 * HOUR,
+                HOME,
+                extra=["LOCATION:Skerrow – Breakwater", "CATEGORIES:FERRY"],
+            )
             for number in range(60)
-        ]  # fmt: skip
+        ]
         return calendar("Ferry times", texts, {HOME: HOME}, self.years, ["REFRESH-INTERVAL;VALUE=DURATION:PT12H"])
 
     def neighbours(self, country: str, days: tuple[tuple[str, int, int], ...]) -> bytes:
         """Holidays of a country that is as made up as Skerrow."""
         slug = country.lower()
         texts = [
-            event(f"{slug}-{month:02d}{day:02d}", name, date(self.today.year - 3, month, day), DAY,
-                  extra=["RRULE:FREQ=YEARLY", "CATEGORIES:HOLIDAY", "TRANSP:TRANSPARENT"])
+            event(
+                f"{slug}-{month:02d}{day:02d}",
+                name,
+                date(self.today.year - 3, month, day),
+                DAY,
+                extra=["RRULE:FREQ=YEARLY", "CATEGORIES:HOLIDAY", "TRANSP:TRANSPARENT"],
+            )
             for name, month, day in days
-        ]  # fmt: skip
+        ]
         return calendar(f"Holidays of {country}", texts, {}, self.years, ["REFRESH-INTERVAL;VALUE=DURATION:P7D"])
 
     def mess_room(self) -> bytes:
@@ -344,18 +411,30 @@ class Scenario:
     def notices(self) -> bytes:
         said = ("Generator test", "Drinking water off", "Fire drill", "Store room closed", "Visitors on the pier")
         texts = [
-            event(f"notice-{number:02d}", said[number % 5], self._at(number * 4 - 40, 10), 2 * HOUR, HOME,
-                  extra=["CATEGORIES:NOTICE"])
+            event(
+                f"notice-{number:02d}",
+                said[number % 5],
+                self._at(number * 4 - 40, 10),
+                2 * HOUR,
+                HOME,
+                extra=["CATEGORIES:NOTICE"],
+            )
             for number in range(30)
-        ]  # fmt: skip
+        ]
         return calendar("Station notices", texts, {HOME: HOME}, self.years)
 
     def office(self) -> bytes:
         texts = [
-            event(f"office-{number:02d}", f"Lantern training, part {number + 1}", self._at(number * 3 - 6, 13), HOUR, HOME,
-                  extra=["LOCATION:Chart room"])
+            event(
+                f"office-{number:02d}",
+                f"Lantern training, part {number + 1}",
+                self._at(number * 3 - 6, 13),
+                HOUR,
+                HOME,
+                extra=["LOCATION:Chart room"],
+            )
             for number in range(12)
-        ]  # fmt: skip
+        ]
         return calendar("Harbour office", texts, {HOME: HOME}, self.years)
 
     def lab_diary(self) -> bytes:
@@ -390,6 +469,8 @@ class Scenario:
             )
         for number in range(20):
             stamp = local(self._at(-number * 9, 18))
-            texts.append(f"BEGIN:VJOURNAL\nUID:log-{number:02d}@skerrow.example\nDTSTAMP:{stamp}Z\nDTSTART:{stamp}Z\n"
-                         f"SUMMARY:Workshop log {number}\nDESCRIPTION:Quiet day\\, two bearings replaced.\nEND:VJOURNAL")  # fmt: skip
+            texts.append(
+                f"BEGIN:VJOURNAL\nUID:log-{number:02d}@skerrow.example\nDTSTAMP:{stamp}Z\nDTSTART:{stamp}Z\n"
+                f"SUMMARY:Workshop log {number}\nDESCRIPTION:Quiet day\\, two bearings replaced.\nEND:VJOURNAL"
+            )
         return calendar("Workshop", texts, {HOME: HOME}, self.years)

@@ -28,8 +28,8 @@ from datebridge.demo.world import PASSWORD, SUBSCRIBED, fill
 from datebridge.services.accounts import accounts
 from datebridge.services.imports import decide, uploads
 from datebridge.services.imports.decide import Decision
-from datebridge.services.jobs import worker
-from datebridge.services.mend.sifting import keep_standards, standards
+from datebridge.services.mend.cleanup import keep_standards, standards
+from datebridge.services.running import worker
 from datebridge.settings import Settings
 from datebridge.standins.hosts import Hosts, apart
 from datebridge.standins.traits import TIDEWRACK
@@ -59,24 +59,29 @@ def with_standins(settings: Settings) -> Settings:
     """The settings with which the stand-ins of a prepared demo may be reached."""
     ports: dict[str, int] = json.loads((standins_folder(settings) / "ports.json").read_text())
     origins = tuple(
-        f"http{'s' if name.endswith('-tls') else ''}://127.0.0.1:{port}" for name, port in ports.items()
+        f"http{'s' if name.endswith('-tls') else ''}://127.0.0.1:{port}"
+        for name, port in ports.items()
         if name != "smtp"
-    )  # fmt: skip
+    )
     post = f"smtp://127.0.0.1:{ports['smtp']}"
     catalogue = f"http://127.0.0.1:{ports['breakwater']}/catalogue.json"
     return settings.model_copy(
         update={
-            "allowed_origins": origins, "catalogue": catalogue, "mail_server": post,
+            "allowed_origins": origins,
+            "catalogue": catalogue,
+            "mail_server": post,
             "mail_from": "harbour-office@skerrow.example",
             "share_listen": settings.share_listen or f"127.0.0.1:{DOOR}",
         }
-    )  # fmt: skip
+    )
 
 
 def prepare(
-    settings: Settings, fresh: bool = False, report: Callable[[int, int], None] | None = None,
+    settings: Settings,
+    fresh: bool = False,
+    report: Callable[[int, int], None] | None = None,
     ports: dict[str, int] | None = None,
-) -> None:  # fmt: skip
+) -> None:
     """Fill an empty data folder with the scenario; leave a filled one alone unless `fresh`.
 
     Args:
@@ -142,7 +147,7 @@ def _look(store: Store) -> None:
 
 def _connect(
     store: Store, settings: Settings, addresses: dict[str, str], today: date, step: Callable[[], None]
-) -> None:  # fmt: skip
+) -> None:
     on = {(sample.server, sample.name) for sample in sample_calendars(today) if sample.on}
     for server, name in (("tidewrack", "Tidewrack"), ("lantern", "Lantern")):
         account, _ = accounts.add(store, settings, addresses[server], OFFICE, PASSWORD, name)

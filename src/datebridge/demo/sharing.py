@@ -8,11 +8,11 @@ from datetime import timedelta
 from pathlib import Path
 
 from datebridge.clock import now
+from datebridge.core.choices import Form
 from datebridge.core.ids import CalendarId
-from datebridge.core.sharing import Detail, Guarded, Terms
+from datebridge.core.sharing.terms import Detail, Guarded, Terms
 from datebridge.demo.world import publish_site
 from datebridge.services.sharing import shares
-from datebridge.services.sharing.plans import Form
 from datebridge.services.sharing.shares import Wanted
 from datebridge.settings import Settings
 from datebridge.standins.feeds import FeedHost
@@ -27,9 +27,11 @@ DOOR = 8138
 _HOME = "Atlantic/Reykjavik"
 _OFFICE, _CONTACT = "harbour office", "harbour-office@skerrow.example"
 _READERS = (
-    ("Ida Moe", "ida.moe@skerrow.example"), ("Tormod Vik", "tormod.vik@skerrow.example"),
-    ("Pála Strand", "pala.strand@skerrow.example"), ("Owen Hale", "owen.hale@skerrow.example"),
-)  # fmt: skip
+    ("Ida Moe", "ida.moe@skerrow.example"),
+    ("Tormod Vik", "tormod.vik@skerrow.example"),
+    ("Pála Strand", "pala.strand@skerrow.example"),
+    ("Owen Hale", "owen.hale@skerrow.example"),
+)
 
 
 def share(store: Store, settings: Settings) -> None:
@@ -44,21 +46,30 @@ def share(store: Store, settings: Settings) -> None:
         return shares.make(store, ledger, said)
 
     berths = make(
-        "Berths at Skerrow", "Vessel berths", Terms(Detail.TITLES, back=90, ahead=400),
+        "Berths at Skerrow",
+        "Vessel berths",
+        Terms(Detail.TITLES, back=90, ahead=400),
         (Form.FEED, Form.PAGE, Form.BUSY, Form.FILE),
-    )  # fmt: skip
+    )
     rota = make(
         "Duty rota", "Duty officer rota", Terms(Detail.WITHOUT_PEOPLE, back=30), (Form.FEED,), interval=6 * 3600
     )
     seminars = make(
-        "Seminars with our partners", "Partner seminars", Terms(Detail.WITHOUT_PEOPLE, private=Guarded.BUSY),
-        (Form.FEED, Form.PAGE, Form.FILE), sites=(_site(settings),),
-    )  # fmt: skip
+        "Seminars with our partners",
+        "Partner seminars",
+        Terms(Detail.WITHOUT_PEOPLE, private=Guarded.BUSY),
+        (Form.FEED, Form.PAGE, Form.FILE),
+        sites=(_site(settings),),
+    )
     make_busy = Terms(Detail.BUSY, busy_title="Ruth is busy", private=Guarded.BUSY, confidential=Guarded.BUSY)
     director = make(
-        "When the director is busy", "Station notices", make_busy, (Form.BUSY, Form.PAGE), owner="director's office",
+        "When the director is busy",
+        "Station notices",
+        make_busy,
+        (Form.BUSY, Form.PAGE),
+        owner="director's office",
         contact="directors-office@skerrow.example",
-    )  # fmt: skip
+    )
     old = make("Berths (address of last year)", "Vessel berths", Terms(Detail.TITLES, back=90), (Form.FEED,))
 
     with store.write() as connection:  # it has been there for a while, and nobody came
@@ -87,12 +98,10 @@ def _use(path: Path, often: dict[int, tuple[int, int]], rota: int, named: list[i
     """How it was read: much and little, by one who stopped, and still at the old address."""
     book, chance, moment = UseBook(path), random.Random(1926), now()
 
-    def read(back: int, share: int, reader: int, form: Form, times: int, octets: int) -> None:
+    def read(back: int, share: int, reader: int, form: Form, times: int, size: int) -> None:
         at = moment - back * 86_400
         for number in range(times):
-            book.count(
-                at, share, reader, str(form), GIVEN if number % 4 == 0 else SAME, octets if number % 4 == 0 else 0
-            )
+            book.count(at, share, reader, str(form), GIVEN if number % 4 == 0 else SAME, size if number % 4 == 0 else 0)
 
     for back in range(88, -1, -1):
         weekend = (today() - timedelta(days=back)).weekday() > 4

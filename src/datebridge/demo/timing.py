@@ -17,18 +17,30 @@ HOME, HOBART, HALIFAX = "Atlantic/Reykjavik", "Australia/Hobart", "America/Halif
 PLAN, COPY = "Watch plan", "Watch plan, partners' copy"
 #: Zone names of the plan, with what is to be found of each: its state, and the zone it means or goes like.
 ZONE_ANSWERS = {
-    "Skerrow local": ("unknown", ""), "AST": ("unknown", ""), "(UTC+10:00) Hobart": ("fine", HOBART),
-    "UTC-03:00": ("fine", "Etc/GMT+3"), "America/Moncton": ("contradicts", "America/Moncton"),
-    "Partner time": ("fine", HOBART), "": ("floating", ""),
-}  # fmt: skip
+    "Skerrow local": ("unknown", ""),
+    "AST": ("unknown", ""),
+    "(UTC+10:00) Hobart": ("fine", HOBART),
+    "UTC-03:00": ("fine", "Etc/GMT+3"),
+    "America/Moncton": ("contradicts", "America/Moncton"),
+    "Partner time": ("fine", HOBART),
+    "": ("floating", ""),
+}
 #: Checks of series, with how many entries of the plan each finds something in.
 SERIES_ANSWERS = {
-    "start-off-rule": 1, "empty-rule": 1, "exdate-misses": 1, "override-outside": 1, "override-id-form": 1,
-    "override-same": 1, "override-twice": 1, "until-type": 1, "count-and-until": 1, "override-without-master": 2,
+    "start-off-rule": 1,
+    "empty-rule": 1,
+    "exdate-misses": 1,
+    "override-outside": 1,
+    "override-id-form": 1,
+    "override-same": 1,
+    "override-twice": 1,
+    "until-type": 1,
+    "count-and-until": 1,
+    "override-without-master": 2,
     "series-in-pieces": 2,
-}  # fmt: skip
+}
 #: What is scattered in the plan, by kind.
-SCATTERED_ANSWERS = {"inferred": 1, "pieces": 1, "adopt": 1, "endless": 1}
+SCATTERED_ANSWERS = {"inferred": 1, "pieces": 1, "detached": 1, "endless": 1}
 #: What is off in winter only, with the zone it was taken for.
 OFF_IN_WINTER = ("Plankton call, Halifax", "Etc/GMT+3")
 
@@ -47,14 +59,15 @@ class Watch:
     # ---- zones ----------------------------------------------------------------------------------
 
     def zones(self) -> list[str]:
-        """Names nobody knows, names that say another thing than their definition, times in none, days become hours."""
+        """Unknown names, names that say another thing than their definition, times in none, days become hours."""
         texts = [
             event(f"slip-{n}", "Slipway turn", self.at(24 + n, 7, days=n * n % 5), HOUR, "Skerrow local")
             for n in range(6)
         ]
         texts += [event(f"ast-{n}", "Tug briefing", self.at(25 + n, 10), HOUR, "AST") for n in range(4)]
-        texts += [event(f"cold-{n}", "Cold store check", self.at(25 + n, 9), HOUR, "(UTC+10:00) Hobart")
-                  for n in range(3)]  # fmt: skip
+        texts += [
+            event(f"cold-{n}", "Cold store check", self.at(25 + n, 9), HOUR, "(UTC+10:00) Hobart") for n in range(3)
+        ]
         texts += [event(f"fix-{n}", "Ballast report", self.at(25 + n, 11), HOUR, "UTC-03:00") for n in range(2)]
         texts += [event(f"mon-{n}", "Fishery desk", self.at(25 + n, 14), HOUR, "America/Moncton") for n in range(3)]
         texts += [
@@ -86,7 +99,7 @@ class Watch:
             series("both-ends", "Buoy roster", 10, f"RRULE:FREQ=WEEKLY;COUNT=40;UNTIL={until:%Y%m%dT000000Z}"),
             series("off-rule", "Pump drill", 11, "RRULE:FREQ=WEEKLY;BYDAY=WE;COUNT=30"),
             series("empty", "Leap day dinner", 12, "RRULE:FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30"),
-            # Left out in UTC, but as the hour of Hobart: a slip of zones.
+            # Left out in UTC, but as the hour of Hobart: a misread zone.
             series("left-out", "Kelp count", 9, "RRULE:FREQ=WEEKLY;COUNT=40", f"EXDATE:{local(slipped)}Z"),
             series("outside", "Ice report", 13, "RRULE:FREQ=WEEKLY;COUNT=40"),
             change("outside", "Ice report", self.at(28, 14), self.at(28, 15)),
@@ -107,12 +120,18 @@ class Watch:
             # Cut when its place was asked for, and put back.
             series("crane-1", "Crane rota", 6, "RRULE:FREQ=WEEKLY;COUNT=20"),
             series("crane-2", "Crane rota", 6, "RRULE:FREQ=WEEKLY;COUNT=20", weeks=20),
-        ]  # fmt: skip
+        ]
         old = self.monday - 4 * 52 * WEEK
         texts.append(
-            event("dredging", "Dredging project, weekly", datetime.combine(old, time(9)), HOUR, HOBART,
-                  extra=["RRULE:FREQ=WEEKLY", "LAST-MODIFIED:20220103T080000Z"])
-        )  # fmt: skip
+            event(
+                "dredging",
+                "Dredging project, weekly",
+                datetime.combine(old, time(9)),
+                HOUR,
+                HOBART,
+                extra=["RRULE:FREQ=WEEKLY", "LAST-MODIFIED:20220103T080000Z"],
+            )
+        )
         # A seminar that arrived as single entries: one week is a holiday, one was moved by an hour and a half.
         for n in range(20):
             if n != 7:
@@ -123,13 +142,17 @@ class Watch:
     # ---- both -----------------------------------------------------------------------------------
 
     def shared(self) -> list[str]:
-        """What stands in both files; in the copy some of it is otherwise (`copy`)."""
+        """What is in both files; in the copy some of it is otherwise (`copy`)."""
         weekly = [f"RRULE:FREQ=WEEKLY;BYDAY={WEEKDAYS[self.monday.weekday()]};COUNT=80"]
-        texts = [event("plankton", "Plankton call, Halifax", self.at(0, 14), HOUR, HALIFAX, extra=weekly),
-                 event("ledger", "Ledger hour", self.at(0, 9, days=1), HOUR, HOME, extra=["RRULE:FREQ=WEEKLY;COUNT=80"])]  # fmt: skip
+        texts = [
+            event("plankton", "Plankton call, Halifax", self.at(0, 14), HOUR, HALIFAX, extra=weekly),
+            event("ledger", "Ledger hour", self.at(0, 9, days=1), HOUR, HOME, extra=["RRULE:FREQ=WEEKLY;COUNT=80"]),
+        ]
         texts += [event(f"harbour-{n}", "Harbour day", (self.at(25 + n, 0, days=5)).date(), DAY) for n in range(3)]
-        texts += [event(f"round-{n}", f"Round {n + 1}", self.at(24 + n // 4, 8 + n % 4, days=3), HOUR, HOME)
-                  for n in range(16)]  # fmt: skip
+        texts += [
+            event(f"round-{n}", f"Round {n + 1}", self.at(24 + n // 4, 8 + n % 4, days=3), HOUR, HOME)
+            for n in range(16)
+        ]
         return texts
 
     def plan(self) -> bytes:
@@ -158,8 +181,9 @@ class Watch:
             if "UID:round-8@" in text:
                 text = text.replace("UID:round-8@", "UID:partner-round-8@")
             texts.append(text)
-        texts += [event(f"copy-{n}", "Partner hand-over", self.at(24 + n, 16, days=1), HOUR, "Partner time")
-                  for n in range(2)]  # fmt: skip
+        texts += [
+            event(f"copy-{n}", "Partner hand-over", self.at(24 + n, 16, days=1), HOUR, "Partner time") for n in range(2)
+        ]
         texts.append(event("supper", "Watch supper", self.at(27, 18), 2 * HOUR, HOME))
         return calendar(COPY, texts, {"Partner time": HALIFAX}, self._years())
 

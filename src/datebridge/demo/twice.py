@@ -12,9 +12,15 @@ from datebridge.demo.writing import calendar, event, organizer
 
 HOUR, DAY = timedelta(hours=1), timedelta(days=1)
 TWICE = {
-    Alike.IDENTICAL: 12, Alike.SAME_UID: 6, Alike.SAME_TIME: 12, Alike.SHIFTED: 12, Alike.PARTS: 6, Alike.CUT: 2,
-    Alike.CHANGED: 1, Alike.LOOSE: 1,
-}  # fmt: skip
+    Alike.IDENTICAL: 12,
+    Alike.SAME_UID: 6,
+    Alike.SAME_TIME: 12,
+    Alike.SHIFTED: 12,
+    Alike.PARTS: 6,
+    Alike.CUT: 2,
+    Alike.CHANGED: 1,
+    Alike.LOOSE: 1,
+}
 
 
 def partners_file(seminars: list[str], voyages: list[str], call: datetime, safety: datetime, today: date) -> bytes:
@@ -31,8 +37,9 @@ def partners_file(seminars: list[str], voyages: list[str], call: datetime, safet
     # Read on the clock of the office: the same hour, in another zone.
     misread = [
         _again(text.replace("TZID=Australia/Hobart", "TZID=Atlantic/Reykjavik"), "read")
-        for text in seminars[60:84] if "TZID=Australia/Hobart" in text
-    ]  # fmt: skip
+        for text in seminars[60:84]
+        if "TZID=Australia/Hobart" in text
+    ]
     hours = [_as_hours(text, number) for number, text in enumerate(voyages[:4])]
     hobart = "Australia/Hobart"
     people = [organizer("Seminar Office")]
@@ -43,15 +50,26 @@ def partners_file(seminars: list[str], voyages: list[str], call: datetime, safet
     loose = event("x", "Station leaders' call", call + 21 * 9 * DAY + HOUR, HOUR, hobart, extra=people)
     loose = loose.replace("UID:x@skerrow.example", "UID:seminar-hobart@skerrow.example+9")
     pieces = [
-        event(f"eyewash-{k}", "Eyewash test", safety + 14 * begin * DAY, HOUR / 4, "Atlantic/Reykjavik",
-              extra=[f"RRULE:FREQ=DAILY;INTERVAL=14;COUNT={count}", "CATEGORIES:LAB,SAFETY"])
+        event(
+            f"eyewash-{k}",
+            "Eyewash test",
+            safety + 14 * begin * DAY,
+            HOUR / 4,
+            "Atlantic/Reykjavik",
+            extra=[f"RRULE:FREQ=DAILY;INTERVAL=14;COUNT={count}", "CATEGORIES:LAB,SAFETY"],
+        )
         for k, (begin, count) in enumerate(((0, 10), (10, 12)))
-    ]  # fmt: skip
+    ]
     own = [
-        event(f"partners-{k}", "Partners' planning", datetime.combine(today, datetime.min.time()) + k * DAY + 10 * HOUR,
-              HOUR, "America/Halifax")
+        event(
+            f"partners-{k}",
+            "Partners' planning",
+            datetime.combine(today, datetime.min.time()) + k * DAY + 10 * HOUR,
+            HOUR,
+            "America/Halifax",
+        )
         for k in range(5)
-    ]  # fmt: skip
+    ]
     texts = [*same, *renamed, *forwarded, *misread, *hours, *calls, loose, *pieces, *own]
     return calendar("Partner office", texts, {}, (today.year, today.year))
 

@@ -56,20 +56,36 @@ def _publish(host: FeedHost, make: Scenario, at: str) -> None:
     publish(
         Feed("/holidays/skerrow.ics", "Island holidays", "Holidays", "Public holidays of Skerrow."), make.holidays()
     )
-    publish(Feed("/holidays/norholm.ics", "Holidays of Norholm", "Holidays", "Four of them, one with ice."),
-            make.neighbours("Norholm", _NORHOLM))  # fmt: skip
-    publish(Feed("/holidays/vestland.ics", "Holidays of Vestland", "Holidays", "Three, all of them loud."),
-            make.neighbours("Vestland", _VESTLAND))  # fmt: skip
+    publish(
+        Feed("/holidays/norholm.ics", "Holidays of Norholm", "Holidays", "Four of them, one with ice."),
+        make.neighbours("Norholm", _NORHOLM),
+    )
+    publish(
+        Feed("/holidays/vestland.ics", "Holidays of Vestland", "Holidays", "Three, all of them loud."),
+        make.neighbours("Vestland", _VESTLAND),
+    )
     publish(Feed("/old/ferry.ics", "Ferry times (old address)", manner="moved", target=f"{at}/feeds/ferry.ics"), b"")
     publish(
         Feed("/today/ferry.ics", "Ferry times (elsewhere today)", manner="redirect", target=f"{at}/feeds/ferry.ics"),
         b"",
     )
-    publish(Feed("/feeds/slow.ics", "Port calls (slow)", "Port calls", "The same from an overworked machine.",
-                 manner="slow"), calls)  # fmt: skip
+    publish(
+        Feed(
+            "/feeds/slow.ics", "Port calls (slow)", "Port calls", "The same from an overworked machine.", manner="slow"
+        ),
+        calls,
+    )
     publish(Feed("/feeds/rebuilt.ics", "Weather windows", "Weather", "Being rebuilt.", manner="page"), b"")
-    publish(Feed("/feeds/watch.ics", "Whale watch", "Sea", "Sightings; its publisher is forgetful overnight.",
-                 manner="shrinking"), make.notices())  # fmt: skip
+    publish(
+        Feed(
+            "/feeds/watch.ics",
+            "Whale watch",
+            "Sea",
+            "Sightings; its publisher is forgetful overnight.",
+            manner="shrinking",
+        ),
+        make.notices(),
+    )
     publish(Feed("/private/7f3kq9-duty.ics", "Duty officers (secret)", access="secret"), make.notices())
     publish(Feed("/members/berths.ics", "Berth plan for members", access="password"), make.ferry())
 

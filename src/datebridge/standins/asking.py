@@ -79,7 +79,7 @@ class Ask:
             return any(name == place.name for name, _ in self.records.notices(place.person))
         return self.stored(place) is not None if place.kind == "object" else place.kind != "nowhere"
 
-    # ---- what stands in answers ------------------------------------------------------------------
+    # ---- what is in answers ------------------------------------------------------------------
 
     def name(self, path: str) -> str:
         """An address as this server writes it into its answers."""

@@ -156,17 +156,17 @@ class CalendarServer:
         own = self.records.collection(person, slug) if person else next((c for c, _ in self._few()), None)
         if own is None:
             return 0
-        odd = {
+        unusual = {
             "without-uid.ics": [("", "Buoy without a number")],
             "two-uids.ics": [("buoy-1@skerrow.example", "Buoy one"), ("buoy-2@skerrow.example", "Buoy two")],
             "once.ics": [("buoy-3@skerrow.example", "Buoy three")],
             "once-more.ics": [("buoy-3@skerrow.example", "Buoy three again")],
         }
-        for name, entries in odd.items():
+        for name, entries in unusual.items():
             texts = [_buoy(uid, title) for uid, title in entries]
             data = b"".join(write_calendar(new_header(""), [], texts))
             self.records.put(own, name, data, entries[0][0], "VEVENT")
-        return len(odd)
+        return len(unusual)
 
     def stir(self) -> int:
         """Somebody edits three entries of the first calendar that holds any; returns how many were edited."""

@@ -20,9 +20,7 @@ def deliver(ask: Ask, before: CalendarObject | None, after: CalendarObject | Non
     replies = ask.request.headers.get("schedule-reply", "T").upper() != "F"
     for sent in messages(known[3], before, after, replies):
         body = (ask.body or b"").decode("utf-8", "replace") if after else ""
-        ask.drop.keep(
-            ask.traits.name, sent.method, sent.sender, sent.recipient, sent.subject, sent.uid, body
-        )  # fmt: skip
+        ask.drop.keep(ask.traits.name, sent.method, sent.sender, sent.recipient, sent.subject, sent.uid, body)
         recipient = ask.records.person_at(sent.recipient)
         parsed = after or before
         if recipient and recipient != ask.person and parsed is not None:

@@ -1,4 +1,4 @@
-"""Switches for what goes wrong on a network and at the other end; armed by tests, and in the browser by hand.
+"""Switches for what goes wrong on a network and at the other system; armed by tests, and in the browser by hand.
 
 >>> switches = Switches()
 >>> switches.arm(Fault("throttle", count=2, method="PUT", seconds=1))
@@ -21,13 +21,27 @@ from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Re
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from datebridge.standins.habits import HABITS, Habits
-from datebridge.standins.odd import answer_oddly
 from datebridge.standins.page import page
+from datebridge.standins.unusual import answer_unusually
 
 Kind = Literal[
-    "latency", "throttle", "unavailable", "cut", "full", "password", "meddle", "drip", "endless", "nonsense", "marks",
-    "damage", "twice", "bomb", "withhold", "away",
-]  # fmt: skip
+    "latency",
+    "throttle",
+    "unavailable",
+    "cut",
+    "full",
+    "password",
+    "meddle",
+    "drip",
+    "endless",
+    "nonsense",
+    "marks",
+    "damage",
+    "twice",
+    "bomb",
+    "withhold",
+    "away",
+]
 KINDS: dict[str, str] = {
     "latency": "answers late",
     "throttle": "429 with Retry-After",
@@ -140,7 +154,7 @@ class Faulty:
             return
         self.switches.requests[request.method] += 1
         self.switches.signed += "authorization" in request.headers
-        cut, odd = False, None
+        cut, unusual = False, None
         for fault in self.switches.take(request.method, request.url.path):
             if fault.kind == "latency":
                 await asyncio.sleep(fault.seconds)
@@ -149,7 +163,7 @@ class Faulty:
             elif fault.kind == "cut":
                 cut = True
             elif fault.kind in _ODD:
-                odd = fault
+                unusual = fault
             elif fault.kind == "away":
                 await RedirectResponse(fault.to + request.url.path, 301)(scope, receive, send)
                 return
@@ -157,8 +171,8 @@ class Faulty:
                 await request.body()
                 await _refusal(fault)(scope, receive, send)
                 return
-        if odd is not None:
-            await answer_oddly(odd.kind, odd.seconds, self.app, scope, receive, send)
+        if unusual is not None:
+            await answer_unusually(unusual.kind, unusual.seconds, self.app, scope, receive, send)
             return
         await self.app(scope, receive, _Cut(send) if cut else send)
 
@@ -207,7 +221,7 @@ class Faulty:
             body += f"<form method=post action=/-/><table>{_rows('habit', dict(HABITS.items()), on)}</table></form>"
         return page(
             "What goes wrong here", f"Waiting to go wrong: {armed}. Each button is good for three requests.", body
-        )  # fmt: skip
+        )
 
 
 def _rows(name: str, buttons: Mapping[str, str], on: Collection[str] = ()) -> str:

@@ -71,7 +71,7 @@ class FeedHost:
         self._db.close()
 
     def publish(self, feed: Feed, data: bytes) -> None:
-        """Publish a feed, or publish it anew."""
+        """Publish a feed, or publish it again."""
         values = (feed.path, feed.title, feed.subject, feed.description, feed.access, feed.manner, feed.target)
         self._db.execute("INSERT OR REPLACE INTO feed VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", (*values, data, now()))
 
@@ -163,10 +163,16 @@ class FeedHost:
     def _catalogue(self, request: Request) -> list[dict[str, str]]:
         base = str(request.base_url).rstrip("/")
         return [
-            {"title": f.title, "subject": f.subject, "description": f.description, "address": base + f.path,
-             "publisher": self.name}
-            for f, _, _ in self._feeds() if f.subject and f.access == "open"
-        ]  # fmt: skip
+            {
+                "title": f.title,
+                "subject": f.subject,
+                "description": f.description,
+                "address": base + f.path,
+                "publisher": self.name,
+            }
+            for f, _, _ in self._feeds()
+            if f.subject and f.access == "open"
+        ]
 
     def _front_page(self) -> str:
         listed = [f for f, _, _ in self._feeds() if f.subject and f.access == "open"]

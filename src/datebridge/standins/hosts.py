@@ -95,9 +95,16 @@ class Hosts:
         for name, app in self._apps().items():
             tls = _certificate(self.folder) if name.endswith("-tls") else (None, None)
             config = uvicorn.Config(
-                app, log_level="critical", lifespan="off", server_header=False, ssl_certfile=tls[0], ssl_keyfile=tls[1],
-                timeout_graceful_shutdown=1, timeout_keep_alive=30, http=_protocol(self._habits(name)),
-            )  # fmt: skip
+                app,
+                log_level="critical",
+                lifespan="off",
+                server_header=False,
+                ssl_certfile=tls[0],
+                ssl_keyfile=tls[1],
+                timeout_graceful_shutdown=1,
+                timeout_keep_alive=30,
+                http=_protocol(self._habits(name)),
+            )
             server = uvicorn.Server(config)
             self._servers.append(server)
         names = list(self._apps())
@@ -157,9 +164,7 @@ def apart(
         process.join(5)
 
 
-def _apart(
-    folder: Path, ports: dict[str, int] | None, tidewrack: Traits, lantern: Traits, pipe: Connection
-) -> None:  # fmt: skip
+def _apart(folder: Path, ports: dict[str, int] | None, tidewrack: Traits, lantern: Traits, pipe: Connection) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # who started it ends it
     processes.end_with_parent()
     try:
@@ -230,10 +235,15 @@ def _certificate(folder: Path) -> tuple[Path, Path]:
         name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "lantern.example")])
         start = datetime.datetime(2020, 1, 1, tzinfo=datetime.UTC)
         made = (
-            x509.CertificateBuilder().subject_name(name).issuer_name(name).public_key(key.public_key())
-            .serial_number(x509.random_serial_number()).not_valid_before(start)
-            .not_valid_after(start + datetime.timedelta(days=36500)).sign(key, hashes.SHA256())
-        )  # fmt: skip
+            x509.CertificateBuilder()
+            .subject_name(name)
+            .issuer_name(name)
+            .public_key(key.public_key())
+            .serial_number(x509.random_serial_number())
+            .not_valid_before(start)
+            .not_valid_after(start + datetime.timedelta(days=36500))
+            .sign(key, hashes.SHA256())
+        )
         certificate.write_bytes(made.public_bytes(serialization.Encoding.PEM))
         private.write_bytes(
             key.private_bytes(

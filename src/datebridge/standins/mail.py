@@ -29,9 +29,7 @@ class MailDrop:
             " sender TEXT, recipient TEXT, subject TEXT, uid TEXT, body TEXT)"
         )
 
-    def keep(
-        self, server: str, method: str, sender: str, recipient: str, subject: str, uid: str, body: str
-    ) -> None:  # fmt: skip
+    def keep(self, server: str, method: str, sender: str, recipient: str, subject: str, uid: str, body: str) -> None:
         self._db.execute(
             "INSERT INTO mail (at, server, method, sender, recipient, subject, uid, body)"
             " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
@@ -62,9 +60,14 @@ class Post:
         files = [part.get_filename() or "file" for part in message.iter_attachments()]
         for recipient in envelope.rcpt_tos:
             self.drop.keep(
-                "smtp", "MAIL", envelope.mail_from or "", recipient, str(message["Subject"] or ""), "",
+                "smtp",
+                "MAIL",
+                envelope.mail_from or "",
+                recipient,
+                str(message["Subject"] or ""),
+                "",
                 text + "".join(f"\n[{name}]" for name in files),
-            )  # fmt: skip
+            )
         return "250 Taken"
 
 

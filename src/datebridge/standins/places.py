@@ -14,9 +14,19 @@ from datebridge.standins.habits import Habits
 from datebridge.standins.records import Collection, Records
 
 Kind = Literal[
-    "root", "principals", "principal", "group", "home", "shelf", "calendar", "object", "inbox", "outbox", "notice",
+    "root",
+    "principals",
+    "principal",
+    "group",
+    "home",
+    "shelf",
+    "calendar",
+    "object",
+    "inbox",
+    "outbox",
+    "notice",
     "nowhere",
-]  # fmt: skip
+]
 SHELF = "shelf"
 _HOMES = ("calendars", "more")
 _BOXES = ("inbox", "outbox")

@@ -15,15 +15,24 @@ from datebridge.standins.traits import Traits
 
 #: What of a calendar can be set: the property, and the column it is kept in.
 SETTABLE = {
-    f"{{{DAV}}}displayname": "name", f"{{{CAL}}}calendar-description": "description",
-    f"{{{CAL}}}calendar-timezone": "zone", f"{{{OWN}}}calendar-color": "colour",
+    f"{{{DAV}}}displayname": "name",
+    f"{{{CAL}}}calendar-description": "description",
+    f"{{{CAL}}}calendar-timezone": "zone",
+    f"{{{OWN}}}calendar-color": "colour",
     f"{{{OWN}}}calendar-order": "position",
-}  # fmt: skip
+}
 COMPONENTS = f"{{{CAL}}}supported-calendar-component-set"
 TYPE = f"{{{DAV}}}resourcetype"
 #: Properties that only a PROPFIND that names them brings (RFC 4791 §5.2, RFC 4918 §9.1: allprop).
-_ON_DEMAND = (f"{{{CAL}}}", f"{{{DAV}}}current-user", f"{{{DAV}}}supported-", f"{{{DAV}}}sync-token",
-              f"{{{DAV}}}owner", f"{{{DAV}}}principal", f"{{{DAV}}}group")  # fmt: skip
+_ON_DEMAND = (
+    f"{{{CAL}}}",
+    f"{{{DAV}}}current-user",
+    f"{{{DAV}}}supported-",
+    f"{{{DAV}}}sync-token",
+    f"{{{DAV}}}owner",
+    f"{{{DAV}}}principal",
+    f"{{{DAV}}}group",
+)
 Properties = dict[str, str]
 
 
@@ -51,11 +60,18 @@ class Live:
             type_ = element(f"{{{DAV}}}collection") + element(f"{{{CAL}}}schedule-{place.kind}")
             privilege = "schedule-deliver" if place.kind == "inbox" else "schedule-send"
             may = element(f"{{{DAV}}}privilege", element(f"{{{CAL}}}{privilege}"))
-            return {**self._any(), TYPE: type_, f"{{{DAV}}}displayname": place.kind.title(),
-                    f"{{{DAV}}}current-user-privilege-set": _privileges(("read", "unbind")) + may}  # fmt: skip
+            return {
+                **self._any(),
+                TYPE: type_,
+                f"{{{DAV}}}displayname": place.kind.title(),
+                f"{{{DAV}}}current-user-privilege-set": _privileges(("read", "unbind")) + may,
+            }
         names = {"home": "Calendars", "shelf": "Shelf", "principals": "People"}
-        return {**self._any(), TYPE: element(f"{{{DAV}}}collection"),
-                f"{{{DAV}}}displayname": escape(names.get(place.kind, self.traits.name))}  # fmt: skip
+        return {
+            **self._any(),
+            TYPE: element(f"{{{DAV}}}collection"),
+            f"{{{DAV}}}displayname": escape(names.get(place.kind, self.traits.name)),
+        }
 
     def _any(self) -> Properties:
         return {
@@ -87,10 +103,11 @@ class Live:
     def _group(self, owner: str) -> Properties:
         title = (self.records.person(owner) or ("", "", "", ""))[2]
         return {
-            **self._any(), TYPE: element(f"{{{DAV}}}principal"),
+            **self._any(),
+            TYPE: element(f"{{{DAV}}}principal"),
             f"{{{DAV}}}displayname": escape(f"Those who may see the calendars of {title}"),
             f"{{{CAL}}}calendar-home-set": self._homes(owner),
-        }  # fmt: skip
+        }
 
     def _homes(self, owner: str) -> str:
         if self.habits.has("no-home"):
@@ -99,9 +116,11 @@ class Live:
         return "".join(href(at + path) for path in self.map.homes(owner))
 
     def _calendar(self, collection: Collection, access: str) -> Properties:
-        may = ("read", "read-current-user-privilege-set") + (
-            ("write", "write-content", "bind", "unbind") if access in ("own", "write") else ()
-        ) + (("write-properties", "all") if access == "own" else ())  # fmt: skip
+        may = (
+            ("read", "read-current-user-privilege-set")
+            + (("write", "write-content", "bind", "unbind") if access in ("own", "write") else ())
+            + (("write-properties", "all") if access == "own" else ())
+        )
         parts = "".join(f'<C:comp name="{escape(c)}"/>' for c in collection.components.split(","))
         collations = "".join(element(f"{{{CAL}}}supported-collation", name) for name in COLLATIONS)
         properties = {
@@ -160,7 +179,12 @@ def _privileges(names: Iterable[str]) -> str:
 
 
 def _reports(sync: bool) -> str:
-    names = [f"{{{CAL}}}calendar-query", f"{{{CAL}}}calendar-multiget", f"{{{CAL}}}free-busy-query",
-             f"{{{DAV}}}principal-property-search", *([f"{{{DAV}}}sync-collection"] if sync else [])]  # fmt: skip
+    names = [
+        f"{{{CAL}}}calendar-query",
+        f"{{{CAL}}}calendar-multiget",
+        f"{{{CAL}}}free-busy-query",
+        f"{{{DAV}}}principal-property-search",
+        *([f"{{{DAV}}}sync-collection"] if sync else []),
+    ]
     inner = (element(f"{{{DAV}}}report", element(name)) for name in names)
     return "".join(element(f"{{{DAV}}}supported-report", one) for one in inner)

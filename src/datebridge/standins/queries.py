@@ -8,9 +8,9 @@ from typing import NamedTuple
 
 from lxml import etree
 
-from datebridge.core.happening.occurrences import Occurrence, occurrences, timed
 from datebridge.core.index.derive import derive
 from datebridge.core.moments import NotAMoment, parse_duration, wall_at
+from datebridge.core.occurrences.expanding import Occurrence, occurrences, timed
 from datebridge.core.text.lines import ContentLine, unescape_text
 from datebridge.standins.multistatus import CAL
 from datebridge.standins.nodes import Node, instants, tree, zones_of

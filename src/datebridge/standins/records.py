@@ -77,9 +77,15 @@ class Records:
         return [row[0] for row in self._db.execute("SELECT name FROM person ORDER BY name")]
 
     def add_collection(
-        self, owner: str, slug: str, name: str, colour: str = "", description: str = "", zone: str = "",
+        self,
+        owner: str,
+        slug: str,
+        name: str,
+        colour: str = "",
+        description: str = "",
+        zone: str = "",
         components: str = "VEVENT,VTODO,VJOURNAL",
-    ) -> Collection:  # fmt: skip
+    ) -> Collection:
         position = self._db.execute("SELECT count(*) FROM collection WHERE owner = ?", (owner,)).fetchone()[0]
         self._db.execute(
             "INSERT INTO collection (owner, slug, name, colour, description, zone, position, components)"
@@ -122,8 +128,13 @@ class Records:
         self._touch(collection.id)
 
     def drop_collection(self, collection: Collection) -> None:
-        for table, column in (("object", "collection"), ("gone", "collection"), ("share", "collection"),
-                              ("dead", "collection"), ("collection", "id")):  # fmt: skip
+        for table, column in (
+            ("object", "collection"),
+            ("gone", "collection"),
+            ("share", "collection"),
+            ("dead", "collection"),
+            ("collection", "id"),
+        ):
             self._db.execute(f"DELETE FROM {table} WHERE {column} = ?", (collection.id,))
 
     def _touch(self, collection: int) -> int:

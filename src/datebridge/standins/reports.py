@@ -84,8 +84,9 @@ def _query(ask: Ask, root: etree._Element) -> Response:
     zone = zone_in(root.findtext(f"{{{CAL}}}timezone") or "")
     responses = [
         _object(ask, collection, stored, data, zone or zone_of(collection))
-        for collection, stored in _scope(ask) if matches(stored.data, filters, zone or zone_of(collection))
-    ]  # fmt: skip
+        for collection, stored in _scope(ask)
+        if matches(stored.data, filters, zone or zone_of(collection))
+    ]
     return multistatus(responses)
 
 

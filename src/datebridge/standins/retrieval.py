@@ -7,8 +7,8 @@ from collections.abc import Iterable
 from lxml import etree
 
 from datebridge.clock import this_moment
-from datebridge.core.happening.occurrences import Occurrence
 from datebridge.core.moments import basic, basic_date, from_wall_seconds, instant_at
+from datebridge.core.occurrences.expanding import Occurrence
 from datebridge.core.text.writer import PRODID
 from datebridge.standins.multistatus import CAL
 from datebridge.standins.nodes import Node, moment_of, tree
@@ -16,7 +16,7 @@ from datebridge.standins.queries import Asked, BadFilter, span_of
 
 _RULES = ("RRULE", "RDATE", "EXDATE", "EXRULE")
 _TIMES = ("DTSTART", "DTEND", "DUE", "DURATION", "RECURRENCE-ID")
-#: So many occurrences of one object are handed out.
+#: How many occurrences of one object are handed out.
 _MOST = 10_000
 
 
@@ -58,8 +58,9 @@ def _part(node: Node, asked: etree._Element) -> Node:
             lines.append(f"{name}:" if props.get(name) else raw)
     children = [
         child if every_comp else _part(child, comps[child.name])
-        for child in node.children if every_comp or child.name in comps
-    ]  # fmt: skip
+        for child in node.children
+        if every_comp or child.name in comps
+    ]
     return Node(node.name, lines, children)
 
 
@@ -126,8 +127,11 @@ def busy_time(objects: Iterable[bytes], low: int, high: int, zone: str) -> bytes
             kind = "BUSY-TENTATIVE" if "TENTATIVE" in said else "BUSY"
             start, end = (instant_at(at, zone or "UTC") for at in (one.shown_start, one.shown_end))
             taken[kind].append((max(start, low), min(end, high)))
-    lines = [f"DTSTAMP:{basic(this_moment())}Z", _line("DTSTART", low, False, False),
-             _line("DTEND", high, False, False)]  # fmt: skip
+    lines = [
+        f"DTSTAMP:{basic(this_moment())}Z",
+        _line("DTSTART", low, False, False),
+        _line("DTEND", high, False, False),
+    ]
     for kind, spans in taken.items():
         for start, end in _joined(spans):
             first, last = (f"{basic(from_wall_seconds(at))}Z" for at in (start, end))
@@ -137,7 +141,7 @@ def busy_time(objects: Iterable[bytes], low: int, high: int, zone: str) -> bytes
 
 
 def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
-    """Spans in order, those that touch put together."""
+    """Spans in order, those that touch combined."""
     found: list[tuple[int, int]] = []
     for start, end in sorted(span for span in spans if span[0] < span[1]):
         if found and start <= found[-1][1]:

@@ -28,7 +28,7 @@ class Limits:
 
     Attributes:
         kinds: of entries, such as ``VEVENT``; none where it does not say.
-        max_size: of an object, in octets; 0 where it does not say.
+        max_size: of an object, in bytes; 0 where it does not say.
         once_a_home: it was seen to take a UID once among all calendars of a home.
     """
 
@@ -40,7 +40,7 @@ class Limits:
 class NotConnected(CannotDo):
     """There is no such account or calendar, or it does not allow what is asked; the message says so."""
 
-    code, title = "not-connected", "There is no such connection"
+    code, title = "not-connected", "The account or calendar does not exist"
 
 
 def account(store: Store, account_id: AccountId) -> Account:
@@ -56,7 +56,7 @@ def account(store: Store, account_id: AccountId) -> Account:
 def demand_account(session: Session, account_id: AccountId) -> Account:
     found = session.get(Account, account_id)
     if found is None or found.gone:
-        raise NotConnected("There is no such account any more.")
+        raise NotConnected("This account no longer exists.")
     return found
 
 
@@ -79,7 +79,7 @@ def remote(store: Store, remote_id: RemoteId) -> Remote:
 def demand_remote(session: Session, remote_id: RemoteId) -> Remote:
     found = session.get(Remote, remote_id)
     if found is None:
-        raise NotConnected("There is no such calendar any more.")
+        raise NotConnected("This calendar no longer exists.")
     return found
 
 
@@ -132,6 +132,12 @@ def sealed_addresses(store: Store) -> list[bytes]:
     """The sealed addresses of all connected accounts."""
     with store.read() as connection:
         return list(connection.execute(select(ACCOUNTS.c.address_sealed).where(~ACCOUNTS.c.gone)).scalars())
+
+
+def own_addresses(connection: Connection) -> frozenset[str]:
+    """The e-mail addresses of the owners of all connected accounts, lower case."""
+    found = connection.execute(select(ACCOUNTS.c.addresses).where(~ACCOUNTS.c.gone)).scalars()
+    return frozenset(address.lower() for addresses in found for address in addresses)
 
 
 def account_of(connection: Connection, calendar: CalendarId) -> Account | None:
@@ -231,7 +237,7 @@ def note_failure(store: Store, remote_id: RemoteId, message: str, locked: bool, 
 
     Args:
         locked: it is the trouble of the whole account, until somebody does something about it.
-        pause: for how long the other end wants to be left alone, in seconds.
+        pause: for how long the other system wants to be left alone, in seconds.
 
     Returns:
         the calendar's name, "" where it is gone.
@@ -251,7 +257,7 @@ def note_failure(store: Store, remote_id: RemoteId, message: str, locked: bool, 
 
 
 def note_habits(store: Store, account_id: AccountId, seen: Iterable[str]) -> None:
-    """Keep what the other end of an account was seen to do; what was noted within the hour stands."""
+    """Keep what the other system of an account was seen to do; what was noted within the hour stands."""
     with store.session() as session:
         row = session.get(Account, account_id)
         known = row.habits if row is not None and not row.gone else None

@@ -11,7 +11,7 @@ from sqlalchemy import Connection, func, insert, select, update
 
 from datebridge.clock import now
 from datebridge.core.ids import AccountId, CalendarId, VersionId
-from datebridge.core.words.filters import Known
+from datebridge.core.language.filters import FilterContext
 from datebridge.store.tables import ACCOUNTS, CALENDARS, ENTRIES, REMOTES, TEXTS
 
 #: As many places as the palette has.
@@ -44,7 +44,7 @@ class CalendarFacts:
 class OwnLines:
     """What a calendar's header says of it, and whether one may write it."""
 
-    tint: str
+    own_colour: str
     zone: str
     description: str
     writable: bool
@@ -54,9 +54,18 @@ def add_calendar(connection: Connection, name: str, source: str, writable: bool 
     """A row for a calendar that comes to life with its first entry or header."""
     place = select(func.count() % COLOURS).select_from(CALENDARS).scalar_subquery()
     row = insert(CALENDARS).values(
-        name=name, colour=place, tint="", zone="", description="", live=False, writable=writable, source=source,
-        taken_at=now(), revision=0, checked=-1,
-    )  # fmt: skip
+        name=name,
+        colour=place,
+        own_colour="",
+        zone="",
+        description="",
+        live=False,
+        writable=writable,
+        source=source,
+        taken_at=now(),
+        revision=0,
+        checked=-1,
+    )
     return CalendarId(connection.execute(row.returning(CALENDARS.c.id)).scalar_one())
 
 
@@ -64,12 +73,33 @@ def add_to_account(connection: Connection, calendar: CalendarId, account: Accoun
     """Have a calendar live on an account, where it has yet to be made."""
     connection.execute(
         insert(REMOTES).values(
-            account_id=account, calendar_id=calendar, url="", name=name, colour="", colour_space="", description="",
-            zone="", owner="", owned=True, writable=True, components="", position=999, endless=False, syncs=False,
-            tag="", token="", etag="", modified="", every=0, published_every=0, outcome="", trouble="", failures=0,
+            account_id=account,
+            calendar_id=calendar,
+            url="",
+            name=name,
+            colour="",
+            colour_space="",
+            description="",
+            zone="",
+            owner="",
+            owned=True,
+            writable=True,
+            components="",
+            position=999,
+            endless=False,
+            syncs=False,
+            tag="",
+            token="",
+            etag="",
+            modified="",
+            every=0,
+            published_every=0,
+            outcome="",
+            trouble="",
+            failures=0,
             held_digest="",
         )
-    )  # fmt: skip
+    )
 
 
 def facts_of(connection: Connection, calendar: CalendarId) -> CalendarFacts | None:
@@ -79,14 +109,22 @@ def facts_of(connection: Connection, calendar: CalendarId) -> CalendarFacts | No
     entries = select(func.count()).select_from(ENTRIES).where(own, ENTRIES.c.listed).scalar_subquery()
     row = connection.execute(
         select(
-            CALENDARS.c.id, CALENDARS.c.name, CALENDARS.c.writable, CALENDARS.c.live, header, entries,
-            ACCOUNTS.c.id, func.coalesce(ACCOUNTS.c.name, ""), REMOTES.c.owned, func.coalesce(REMOTES.c.owner, ""),
+            CALENDARS.c.id,
+            CALENDARS.c.name,
+            CALENDARS.c.writable,
+            CALENDARS.c.live,
+            header,
+            entries,
+            ACCOUNTS.c.id,
+            func.coalesce(ACCOUNTS.c.name, ""),
+            REMOTES.c.owned,
+            func.coalesce(REMOTES.c.owner, ""),
         )
         .select_from(CALENDARS)
         .outerjoin(REMOTES, REMOTES.c.calendar_id == CALENDARS.c.id)
         .outerjoin(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
         .where(CALENDARS.c.id == calendar)
-    ).first()  # fmt: skip
+    ).first()
     return CalendarFacts(*cast(Any, row)) if row is not None else None
 
 
@@ -97,7 +135,7 @@ def names(connection: Connection, live: bool = False) -> dict[CalendarId, str]:
     return {CalendarId(row.id): row.name for row in rows}
 
 
-def known(connection: Connection) -> dict[CalendarId, Known]:
+def known(connection: Connection) -> dict[CalendarId, FilterContext]:
     """Each calendar in force as a filter knows it, with its account where another one has the same name."""
     rows = connection.execute(
         select(CALENDARS.c.id, CALENDARS.c.name, func.coalesce(ACCOUNTS.c.name, "here").label("account"))
@@ -108,7 +146,9 @@ def known(connection: Connection) -> dict[CalendarId, Known]:
         .order_by(CALENDARS.c.name.collate("NOCASE"), CALENDARS.c.id)
     ).all()
     alike = Counter(row.name.lower() for row in rows)
-    return {CalendarId(row.id): Known(row.name, row.account if alike[row.name.lower()] > 1 else "") for row in rows}
+    return {
+        CalendarId(row.id): FilterContext(row.name, row.account if alike[row.name.lower()] > 1 else "") for row in rows
+    }
 
 
 def headers(connection: Connection) -> dict[CalendarId, str]:
@@ -133,9 +173,9 @@ def is_there(connection: Connection, calendar: CalendarId, live: bool = False) -
 
 def own_lines(connection: Connection) -> dict[CalendarId, OwnLines]:
     """What the headers of all calendars in force say."""
-    columns = (CALENDARS.c.id, CALENDARS.c.tint, CALENDARS.c.zone, CALENDARS.c.description, CALENDARS.c.writable)
+    columns = (CALENDARS.c.id, CALENDARS.c.own_colour, CALENDARS.c.zone, CALENDARS.c.description, CALENDARS.c.writable)
     rows = connection.execute(select(*columns).where(CALENDARS.c.live))
-    return {CalendarId(row.id): OwnLines(row.tint, row.zone, row.description, row.writable) for row in rows}
+    return {CalendarId(row.id): OwnLines(row.own_colour, row.zone, row.description, row.writable) for row in rows}
 
 
 def header_of(connection: Connection, calendar: CalendarId) -> tuple[VersionId, str] | None:
@@ -154,7 +194,7 @@ def set_writable(connection: Connection, calendar: CalendarId, writable: bool) -
 
 
 def make_snapshot(connection: Connection, calendars: Iterable[CalendarId]) -> None:
-    """They are followed no more: what stands in them is as it was then, and one's own."""
+    """They are followed no more: what is in them is as it was then, and one's own."""
     source = "a snapshot of " + CALENDARS.c.source
     connection.execute(
         update(CALENDARS)

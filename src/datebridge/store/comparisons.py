@@ -12,31 +12,32 @@ from typing import NamedTuple
 from sqlalchemy import Connection, case, delete, func, insert, select, update
 
 from datebridge.clock import now
-from datebridge.core.comparing import Of, Pair, summary
-from datebridge.core.happening.occurrences import Timed
+from datebridge.core.comparing import Of, PairedEntries, summary
 from datebridge.core.ids import CalendarId, JobId, VersionId
+from datebridge.core.job_kinds import JobKind
 from datebridge.core.matching import Item
 from datebridge.core.moments import from_wall_seconds
+from datebridge.core.occurrences.expanding import Timed
 from datebridge.store.jobs import queue_once
-from datebridge.store.sql import among
+from datebridge.store.sql import among, revision_now
 from datebridge.store.tables import CALENDARS, COMPARED, COMPARISONS, ENTRIES, JOBS, META
 
 _COLUMNS = (
     "id, calendar_id, uid, recurrence_id, start_wall, end_wall, until_wall, tzid, zone, marks, recurrence, component,"
     " summary, location, start, digest"
 )
-#: So many comparisons somebody asked for are kept.
+#: How many comparisons somebody asked for are kept.
 _KEPT = 12
 #: Calendars that share so many UIDs should be the same in part, and are looked at without being asked for.
 _SHARED = 4
 #: The same of titles, if they are this part of those of the smaller calendar.
 _TITLES, _PART = 6, 0.5
-#: What stands in more calendars than this tells nothing of two of them.
+#: What is in more calendars than this tells nothing of two of them.
 _MOST_WITH = 12
 _MOST_PAIRS = 24
 _INSERT = (
     "INSERT INTO compared_pair (comparison_id, verdict, title, month, fields, moved_by, same, changed, missing, extra,"
-    " matched, slip, left_ids, right_ids) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
+    " matched, misreading, left_ids, right_ids) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
 )
 
 
@@ -57,11 +58,20 @@ def _items(connection: Connection, where: str, value: int | str) -> list[Item[Ve
     )
     return [
         Item(
-            VersionId(row[0]), row[1], row[11], row[2], row[3], row[12], row[13], row[14], row[9], row[15],
+            VersionId(row[0]),
+            row[1],
+            row[11],
+            row[2],
+            row[3],
+            row[12],
+            row[13],
+            row[14],
+            row[9],
+            row[15],
             Timed(*row[:11]) if row[4] is not None and row[5] is not None else None,
         )
         for row in rows
-    ]  # fmt: skip
+    ]
 
 
 def holidays(connection: Connection) -> list[CalendarId]:
@@ -70,18 +80,19 @@ def holidays(connection: Connection) -> list[CalendarId]:
     return [CalendarId(number) for number in rows.scalars()]
 
 
-def revision_of(connection: Connection) -> int:
-    """The revision of all entries."""
-    return int(connection.execute(select(META.c.revision)).scalar_one())
-
-
 # ---- kept -------------------------------------------------------------------------------------------------
 
 
 def keep(
-    connection: Connection, left: CalendarId, right: CalendarId, low: int, high: int,
-    pairs: Sequence[Pair[VersionId]], revision: int, found: bool = False,
-) -> int:  # fmt: skip
+    connection: Connection,
+    left: CalendarId,
+    right: CalendarId,
+    low: int,
+    high: int,
+    pairs: Sequence[PairedEntries[VersionId]],
+    revision: int,
+    found: bool = False,
+) -> int:
     """Keep what a comparison found, in place of an earlier one of the same; returns its number."""
     same = (COMPARISONS.c.left_id == left) & (COMPARISONS.c.right_id == right) & (COMPARISONS.c.found == found)
     _drop(connection, [row.id for row in connection.execute(select(COMPARISONS.c.id).where(same))])
@@ -98,7 +109,7 @@ def keep(
     return number
 
 
-def _row(pair: Pair[VersionId]) -> tuple[object, ...]:
+def _row(pair: PairedEntries[VersionId]) -> tuple[object, ...]:
     held = pair.left or pair.right
     tally = {"changed": 0, "missing": 0, "extra": 0}
     for one in pair.differences:
@@ -106,13 +117,22 @@ def _row(pair: Pair[VersionId]) -> tuple[object, ...]:
     first = next((point for one in pair.differences if (point := one.left or one.right) is not None), None)
     at = first.start if first is not None else held.first.start or 0 if held is not None else 0
     moved = {one.moved_by for one in pair.differences if one.verdict == "changed"}
-    slip = pair.slip
+    misreading = pair.misreading
     return (
-        pair.verdict, held.first.title if held is not None else "", f"{from_wall_seconds(at):%Y-%m}",
-        ", ".join(pair.fields), moved.pop() if len(moved) == 1 else None, pair.same, tally["changed"],
-        tally["missing"], tally["extra"], pair.matched, f"{slip.right}\n{slip.wrong}" if slip is not None else "",
-        json.dumps(pair.left.keys if pair.left else []), json.dumps(pair.right.keys if pair.right else []),
-    )  # fmt: skip
+        pair.verdict,
+        held.first.title if held is not None else "",
+        f"{from_wall_seconds(at):%Y-%m}",
+        ", ".join(pair.fields),
+        moved.pop() if len(moved) == 1 else None,
+        pair.same,
+        tally["changed"],
+        tally["missing"],
+        tally["extra"],
+        pair.matched,
+        f"{misreading.right}\n{misreading.wrong}" if misreading is not None else "",
+        json.dumps(pair.left.keys if pair.left else []),
+        json.dumps(pair.right.keys if pair.right else []),
+    )
 
 
 def _drop(connection: Connection, numbers: Iterable[int]) -> None:
@@ -147,22 +167,28 @@ class Comparison:
 def comparisons(connection: Connection) -> list[Comparison]:
     """Those somebody asked for, the newest first."""
     rows = connection.execute(select(COMPARISONS).where(~COMPARISONS.c.found).order_by(COMPARISONS.c.id.desc()))
-    revision = revision_of(connection)
+    revision = revision_now(connection)
     return [_comparison(row, revision) for row in rows]
 
 
 def comparison(connection: Connection, number: int) -> Comparison | None:
     """One of them; None where it is kept no more."""
     row = connection.execute(select(COMPARISONS).where(COMPARISONS.c.id == number)).one_or_none()
-    return _comparison(row, revision_of(connection)) if row is not None else None
+    return _comparison(row, revision_now(connection)) if row is not None else None
 
 
 def _comparison(row: object, revision: int) -> Comparison:
     read = row._mapping  # type: ignore[attr-defined]
     return Comparison(
-        read["id"], CalendarId(read["left_id"]), CalendarId(read["right_id"]), read["low"], read["high"],
-        read["made_at"], read["counts"], read["revision"] != revision,
-    )  # fmt: skip
+        read["id"],
+        CalendarId(read["left_id"]),
+        CalendarId(read["right_id"]),
+        read["low"],
+        read["high"],
+        read["made_at"],
+        read["counts"],
+        read["revision"] != revision,
+    )
 
 
 class PairRow(NamedTuple):
@@ -180,7 +206,7 @@ class PairRow(NamedTuple):
     missing: int
     extra: int
     matched: str
-    slip: str
+    misreading: str
     left_ids: list[VersionId]
     right_ids: list[VersionId]
 
@@ -188,13 +214,26 @@ class PairRow(NamedTuple):
 _PAIR = [
     COMPARED.c[name]
     for name in (
-        "id", "comparison_id", "verdict", "title", "month", "fields", "moved_by", "same", "changed", "missing", "extra",
-        "matched", "slip", "left_ids", "right_ids",
+        "id",
+        "comparison_id",
+        "verdict",
+        "title",
+        "month",
+        "fields",
+        "moved_by",
+        "same",
+        "changed",
+        "missing",
+        "extra",
+        "matched",
+        "misreading",
+        "left_ids",
+        "right_ids",
     )
-]  # fmt: skip
+]
 
 
-class Asked(NamedTuple):
+class PairFilter(NamedTuple):
     """Which pairs: of a verdict, a month, with differences in a field; "" for all."""
 
     verdict: str = ""
@@ -203,7 +242,7 @@ class Asked(NamedTuple):
 
 
 def page(
-    connection: Connection, number: int, asked: Asked, offset: int, limit: int | None
+    connection: Connection, number: int, asked: PairFilter, offset: int, limit: int | None
 ) -> tuple[int, list[PairRow]]:
     """Pairs that differ, by month and title; how many there are in all."""
     wanted = select(*_PAIR).where(COMPARED.c.comparison_id == number)
@@ -239,10 +278,12 @@ def tallies(connection: Connection, number: int) -> Tallies:
     """What there is to choose from."""
     own = COMPARED.c.comparison_id == number
     verdicts, months = (
-        {row[0]: row[1] for row in connection.execute(
-            select(column, func.count()).where(own).group_by(column).order_by(column))}
+        {
+            row[0]: row[1]
+            for row in connection.execute(select(column, func.count()).where(own).group_by(column).order_by(column))
+        }
         for column in (COMPARED.c.verdict, COMPARED.c.month)
-    )  # fmt: skip
+    )
     fields: dict[str, int] = {}
     for said, count in connection.execute(
         select(COMPARED.c.fields, func.count()).where(own, COMPARED.c.fields != "").group_by(COMPARED.c.fields)
@@ -266,7 +307,7 @@ def off_for_part(connection: Connection) -> list[OffPart]:
         select(*_PAIR, COMPARISONS.c.left_id, COMPARISONS.c.right_id)
         .join(COMPARISONS, COMPARISONS.c.id == COMPARED.c.comparison_id)
         .where(COMPARISONS.c.found)
-        .order_by(COMPARED.c.slip, COMPARED.c.title)
+        .order_by(COMPARED.c.misreading, COMPARED.c.title)
     )
     return [OffPart(PairRow(*row[:-2]), CalendarId(row[-2]), CalendarId(row[-1])) for row in rows]
 
@@ -286,8 +327,9 @@ def likely(connection: Connection) -> list[tuple[CalendarId, CalendarId]]:
         ):
             by_word.setdefault(word, set()).add(calendar)
             sizes[calendar] += 1
-        pairs = Counter(pair for some in by_word.values() if 1 < len(some) <= _MOST_WITH
-                        for pair in combinations(sorted(some), 2))  # fmt: skip
+        pairs = Counter(
+            pair for some in by_word.values() if 1 < len(some) <= _MOST_WITH for pair in combinations(sorted(some), 2)
+        )
         for pair, number in pairs.items():
             if number >= max(least, part * min(sizes[one] for one in pair)):
                 shared[pair] = max(shared[pair], number)
@@ -309,4 +351,4 @@ def looking(connection: Connection) -> tuple[bool, JobId | None]:
 
 def queue_looking(connection: Connection) -> None:
     """Queue looking for what is off for part of the year, unless that is queued already."""
-    queue_once(connection, "seasons", "Looking for times that are off for part of the year", {}, "seasons")
+    queue_once(connection, JobKind.SEASONS, "Looking for times that are wrong for part of the year")

@@ -27,14 +27,15 @@ from datebridge.core.text.links import links_to
 from datebridge.store.entries.reindex import INDEX_REVISION, bring_up_to_date
 from datebridge.store.private import make_private, open_private
 from datebridge.store.soundness import CannotOpen, damaged, is_damage, reading
+from datebridge.store.sql import revision_now
 
 #: SQLite says the first of itself, and the others of the file system: writing, or making room for the shared index.
 _NO_ROOM = frozenset({sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR_WRITE, sqlite3.SQLITE_IOERR_SHMSIZE})
-#: As many are kept open as may ask at once; each has pages of the file at hand.
+#: As many are kept open as may ask at once; each has pages of the file ready.
 CONNECTIONS = 8
 #: How long a writer waits for its turn, in milliseconds.
 _PATIENCE = 60_000
-#: With less room on the disk than this, in octets, nothing is begun.
+#: With less room on the disk than this, in bytes, nothing is begun.
 _LEAST_ROOM = 8 << 20
 #: With less than this, people are told.
 LITTLE_ROOM = 64 << 20
@@ -70,7 +71,7 @@ class Store:
         Raises:
             CannotOpen: if that cannot be done; nothing was touched then.
         """
-        _begin_anew(path)
+        _start_over(path)
         current = _demand_sound(path)
         self.path = path
         self.claim = ""
@@ -162,7 +163,7 @@ class Store:
 
     def revision(self) -> int:
         with self.read() as connection:
-            return int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
+            return revision_now(connection)
 
     def close(self) -> None:
         self.engine.dispose()
@@ -227,12 +228,12 @@ def migrate(engine: Engine, to: str = "head") -> None:
 
 
 def room_left(folder: Path) -> int:
-    """The room there is on the disk that holds a folder, in octets."""
+    """The room there is on the disk that holds a folder, in bytes."""
     return shutil.disk_usage(folder).free
 
 
-def _begin_anew(path: Path) -> None:
-    """Make an empty database where there is none: beside its place, so that nothing half made ever stands there."""
+def _start_over(path: Path) -> None:
+    """Make an empty database where there is none: beside its place, so that nothing half made ever is there."""
     if path.exists():
         return
     fresh = path.with_name(f"{path.name}.new-{os.getpid()}-{threading.get_ident()}")
@@ -275,9 +276,9 @@ def _demand_sound(path: Path) -> bool:
     except OSError as error:
         raise _cannot_open(path, error) from error
     page = int.from_bytes(head[16:18])
-    octets = (65536 if page == 1 else page) * int.from_bytes(head[28:32])  # of the pages the file says it has
-    if not head.startswith(b"SQLite format 3\0") or octets > path.stat().st_size:
-        raise damaged(path, "cut short, or no database of Date Bridge")
+    size = (65536 if page == 1 else page) * int.from_bytes(head[28:32])  # of the pages the file says it has
+    if not head.startswith(b"SQLite format 3\0") or size > path.stat().st_size:
+        raise damaged(path, "cut short, or not a database of Date Bridge")
     try:
         with closing(reading(path)) as connection:
             known = connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").fetchone()
@@ -324,6 +325,16 @@ def is_full(error: BaseException | None) -> bool:
 
 
 __all__ = [
-    "CONNECTIONS", "LITTLE_ROOM", "Busy", "CannotOpen", "Connection", "DatabaseError", "OperationalError", "Session",
-    "Store", "is_damage", "is_full", "room_left",
-]  # fmt: skip
+    "CONNECTIONS",
+    "LITTLE_ROOM",
+    "Busy",
+    "CannotOpen",
+    "Connection",
+    "DatabaseError",
+    "OperationalError",
+    "Session",
+    "Store",
+    "is_damage",
+    "is_full",
+    "room_left",
+]

@@ -10,17 +10,18 @@ from itertools import combinations
 from sqlalchemy import Connection, Select, delete, func, or_, select, update
 
 from datebridge.core.changes import By
-from datebridge.core.happening.occurrences import Timed
 from datebridge.core.ids import CalendarId, JobId, VersionId
-from datebridge.core.matching import CONTAINING, Alike, Group, Item, find, together
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.matching import CONTAINING, Alike, Group, Item, find, joined_items
+from datebridge.core.occurrences.expanding import Timed
 from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.database import Store
-from datebridge.store.entries.giving import echoes
 from datebridge.store.entries.occurrences import clocks_of
 from datebridge.store.entries.present import texts_of
+from datebridge.store.entries.rendering import echoes
 from datebridge.store.jobs import queue_once
 from datebridge.store.rulings import revoke, rule, standing
-from datebridge.store.sql import among
+from datebridge.store.sql import among, revision_now
 from datebridge.store.tables import (
     ACCOUNTS,
     CALENDARS,
@@ -35,7 +36,7 @@ from datebridge.store.tables import (
 
 #: A ruling that two entries are not the same; its subject is both, by where they stand and what they are.
 APART = "apart"
-#: So many versions of texts are read at once.
+#: How many versions of texts are read at once.
 _TEXTS = 5_000
 #: A hundred entries are 4,950 pairs.
 _MOST_RULED = 5_000
@@ -52,7 +53,7 @@ def look(store: Store, pause: Callable[[], None]) -> int:
         pause: called now and then; raises what ends the look.
     """
     with store.read() as connection:
-        revision = connection.execute(select(META.c.revision)).scalar_one()
+        revision = revision_now(connection)
         items = items_of(connection)
         feeds = _feeds(connection)
         apart = _apart(connection, items)
@@ -80,13 +81,22 @@ def items_of(connection: Connection) -> list[Item[VersionId]]:
         f"SELECT {_COLUMNS} FROM entry WHERE listed = 1 AND component IN ('VEVENT', 'VTODO', 'VJOURNAL')"
         f" AND calendar_id NOT IN ({', '.join(str(int(one)) for one in echoes(connection))}) ORDER BY id"
     )
-    return together(
+    return joined_items(
         Item(
-            VersionId(row[0]), row[1], row[11], row[2], row[3], row[12], row[13], row[14], row[9], row[15],
+            VersionId(row[0]),
+            row[1],
+            row[11],
+            row[2],
+            row[3],
+            row[12],
+            row[13],
+            row[14],
+            row[9],
+            row[15],
             Timed(*row[:11]) if row[4] is not None and row[5] is not None else None,
         )
         for row in rows
-    )  # fmt: skip
+    )
 
 
 def _feeds(connection: Connection) -> set[int]:
@@ -116,7 +126,7 @@ def outdated(connection: Connection) -> bool:
 
 def queue_looking(connection: Connection) -> None:
     """Queue looking for duplicates, unless that is queued already."""
-    queue_once(connection, "match", "Looking for duplicates", {}, "match")
+    queue_once(connection, JobKind.MATCH, "Looking for duplicates")
 
 
 def state(connection: Connection) -> tuple[int, bool, JobId | None]:
@@ -131,7 +141,7 @@ def state(connection: Connection) -> tuple[int, bool, JobId | None]:
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class DuplicateGroup:
     """A group with those of its members that are still in force."""
 
     id: int
@@ -142,7 +152,7 @@ class Found:
 
 
 @dataclass(frozen=True, slots=True)
-class Member:
+class GroupMember:
     """An entry in force, with its text and what decides whether it stays."""
 
     id: VersionId
@@ -158,7 +168,7 @@ class Member:
     text: str
 
 
-def members_of(connection: Connection, ids: Iterable[VersionId]) -> dict[VersionId, Member]:
+def members_of(connection: Connection, ids: Iterable[VersionId]) -> dict[VersionId, GroupMember]:
     """Entries in force."""
     columns = (ENTRIES.c[name] for name in ("component", "uid", "recurrence_id", "sequence", "modified"))
     live = ENTRIES.c.calendar_id.in_(select(REMOTES.c.calendar_id).where(REMOTES.c.calendar_id.is_not(None)))
@@ -169,7 +179,7 @@ def members_of(connection: Connection, ids: Iterable[VersionId]) -> dict[Version
         .join(TEXTS, TEXTS.c.id == ENTRIES.c.id)
         .where(ENTRIES.c.id.in_(among(ids)))
     )
-    return {VersionId(row[0]): Member(*tuple(row)) for row in rows}
+    return {VersionId(row[0]): GroupMember(*tuple(row)) for row in rows}
 
 
 def _in_force() -> Select[tuple[int, int]]:
@@ -201,7 +211,7 @@ def counts(connection: Connection) -> list[tuple[Alike, float, int, int]]:
 
 def page(
     connection: Connection, kind: Alike | None, least: float, offset: int, limit: int | None
-) -> tuple[int, list[Found]]:
+) -> tuple[int, list[DuplicateGroup]]:
     """Groups of a kind, or of all, that are as sure as that; the surest first, in the order of their times."""
     alive = _in_force().subquery()
     wanted = select(DUPLICATES).join(alive, alive.c.duplicate_id == DUPLICATES.c.id).where(DUPLICATES.c.score >= least)
@@ -210,11 +220,11 @@ def page(
     total = connection.execute(select(func.count()).select_from(wanted.subquery())).scalar_one()
     rows = connection.execute(wanted.order_by(DUPLICATES.c.id).offset(offset).limit(limit)).all()
     members = _members(connection, [row.id for row in rows])
-    found = [Found(r.id, Alike(r.kind), r.score, tuple(r.reasons), members.get(r.id, ())) for r in rows]
+    found = [DuplicateGroup(r.id, Alike(r.kind), r.score, tuple(r.reasons), members.get(r.id, ())) for r in rows]
     return total, found
 
 
-def one(connection: Connection, number: int) -> Found | None:
+def one(connection: Connection, number: int) -> DuplicateGroup | None:
     """A group; None where it is no longer one (see `page`)."""
     alive = _in_force().where(DUPLICATE_MEMBERS.c.duplicate_id == number).subquery()
     known = select(DUPLICATES).join(alive, alive.c.duplicate_id == DUPLICATES.c.id)
@@ -222,7 +232,7 @@ def one(connection: Connection, number: int) -> Found | None:
     if row is None:
         return None
     members = _members(connection, [number])[number]
-    return Found(row.id, Alike(row.kind), row.score, tuple(row.reasons), members)
+    return DuplicateGroup(row.id, Alike(row.kind), row.score, tuple(row.reasons), members)
 
 
 def _members(connection: Connection, groups: Sequence[int]) -> dict[int, tuple[VersionId, ...]]:
@@ -265,7 +275,7 @@ def _identity(calendar: int, component: str, uid: str, recurrence_id: str, diges
     return json.dumps([calendar, component, uid or digest.hex(), recurrence_id])
 
 
-def rule_apart(connection: Connection, group: Found, by: By) -> int:
+def rule_apart(connection: Connection, group: DuplicateGroup, by: By) -> int:
     """Remember that each two of a group are not the same, or no part the same as the whole; returns how many rulings.
 
     Raises:

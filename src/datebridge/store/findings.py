@@ -1,4 +1,4 @@
-"""Findings: what the checks say of what is stored; filled as entries come, and looked at anew in the background.
+"""Findings: what the checks say of what is stored; filled as entries come, and checked again in the background.
 
 Each check has a revision. Where a check is new or has changed, everything is looked at once more; and where a batch
 has changed a calendar, the calendar is looked at as a whole.
@@ -33,8 +33,9 @@ from datebridge.core.checks.census import CENSUS, Census
 from datebridge.core.checks.of_series import OF_SERIES
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import Mark
+from datebridge.core.job_kinds import JobKind
 from datebridge.core.problems import Problem
-from datebridge.core.series.health import ailments
+from datebridge.core.series.health import series_findings
 from datebridge.core.series.pieces import pieces
 from datebridge.core.zones.meaning import Zones
 from datebridge.store.database import Store
@@ -67,7 +68,7 @@ from datebridge.store.tables import (
 )
 
 _AT_ONCE = 1_000
-#: About so many octets has an entry.
+#: About so many bytes has an entry.
 _OCTETS = 700
 _WHOLE = tuple(check.code for check in (*CENSUS, *OF_SERIES))
 #: Of so many UIDs of series the texts are read at once.
@@ -95,12 +96,17 @@ def of_versions(connection: Connection, ids: Iterable[VersionId]) -> list[Findin
     files = select(*(PROBLEMS.c[name] for name in own)).where(PROBLEMS.c.version_id.in_(wanted))
     checks = (
         select(
-            FINDINGS.c.version_id, FINDINGS.c.code, FINDINGS.c.message, FINDINGS.c.done, FINDINGS.c.line,
-            literal("").label("text"), VERSIONS.c.uid,
+            FINDINGS.c.version_id,
+            FINDINGS.c.code,
+            FINDINGS.c.message,
+            FINDINGS.c.done,
+            FINDINGS.c.line,
+            literal("").label("text"),
+            VERSIONS.c.uid,
         )
         .join(VERSIONS, VERSIONS.c.id == FINDINGS.c.version_id)
         .where(FINDINGS.c.version_id.in_(wanted))
-    )  # fmt: skip
+    )
     found = union_all(files, checks).subquery()
     rows = connection.execute(select(found).order_by(found.c.version_id, found.c.line))
     return [Finding(*row) for row in rows]
@@ -217,7 +223,7 @@ def take_in(connection: Connection, code: str) -> None:
             revoke(connection, ruling.id)
 
 
-# ---- looking anew ---------------------------------------------------------------------------------
+# ---- looking again ---------------------------------------------------------------------------------
 
 
 def outdated(connection: Connection) -> bool:
@@ -235,13 +241,13 @@ def changed_calendars(connection: Connection) -> list[CalendarId]:
 def queue_checking(connection: Connection) -> None:
     """Queue looking at what has to be looked at, unless that is queued already."""
     if outdated(connection):
-        queue_once(connection, "check", "Looking at every entry anew", {}, "check")
+        queue_once(connection, JobKind.CHECK, "Checking every entry")
     for calendar in changed_calendars(connection):
-        queue_once(connection, "check", "Looking at a calendar", {"calendar": calendar}, f"check {calendar}")
+        queue_once(connection, JobKind.CHECK, "Checking a calendar", calendar)
 
 
 class Unexamined(NamedTuple):
-    """Versions as they are stored, and of each which definitions stand beside it, by a number in `zones`."""
+    """Versions as they are stored, and of each which definitions are beside it, by a number in `zones`."""
 
     versions: list[Stored]
     beside: list[int]
@@ -296,7 +302,7 @@ def _unexamined(store: Store, last: VersionId, beside: Beside) -> Iterator[Unexa
         last = versions[-1].id
 
 
-def octets(store: Store) -> int:
+def total_size(store: Store) -> int:
     """About how much text all versions have."""
     with store.read() as connection:
         many = int(connection.execute(select(func.count()).select_from(VERSIONS)).scalar_one())
@@ -339,13 +345,13 @@ def _of_series(store: Store, calendar: CalendarId) -> Iterator[tuple[VersionId, 
         masters = series_in(connection, calendar)
     for run in pieces([one.known for one in masters]):
         for key in run:
-            said = f"One of {len(run)} series that follow each other and look like one."
+            said = f"One of {len(run)} consecutive series that look like one."
             yield key, Problem("series-in-pieces", said, "Kept as they are.")
     for chunk in chunks(masters, _SERIES_AT_ONCE):
         with store.read() as connection:
             groups = groups_of(connection, calendar, chunk, zones)
         for group in groups:
-            for one in ailments(group):
+            for one in series_findings(group):
                 yield VersionId(one.key), Problem(one.code, one.message, "Kept as it is.")
 
 

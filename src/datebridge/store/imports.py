@@ -12,7 +12,18 @@ from datebridge.core.changes import State
 from datebridge.core.ids import CalendarId, FileId, GroupId, SetId
 from datebridge.core.index.summary import Summary
 from datebridge.store.jobs import queue_collecting
-from datebridge.store.tables import CALENDARS, CHANGES, ENTRIES, FILES, FINDINGS, GROUPS, PROBLEMS, SETS, VERSIONS
+from datebridge.store.tables import (
+    CALENDARS,
+    CHANGES,
+    ENTRIES,
+    FILES,
+    FINDINGS,
+    GROUPS,
+    PROBLEMS,
+    SETS,
+    TEXTS,
+    VERSIONS,
+)
 
 _TAKEN = and_(FILES.c.state == "waiting", SETS.c.state == State.APPLIED, SETS.c.undone_by_id.is_(None))
 #: The state a person sees: a file is imported once its batch is applied and not undone.
@@ -20,12 +31,12 @@ _STATE = case((_TAKEN, "taken"), else_=FILES.c.state)
 
 
 @dataclass(frozen=True, slots=True)
-class Listed:
+class ListedFile:
     """A file as it waits, or was decided on."""
 
     id: FileId
     name: str
-    octets: int
+    size: int
     encoding: str
     message: str
     created_at: int
@@ -50,7 +61,7 @@ class Group:
 
 @dataclass(frozen=True, slots=True)
 class Here:
-    """How much of a part of a file stands in a calendar already, and how it compares."""
+    """How much of a part of a file is in a calendar already, and how it compares."""
 
     group_id: GroupId
     calendar_id: CalendarId
@@ -75,15 +86,15 @@ class FileProblem:
     version_id: int | None
 
 
-def listed(connection: Connection, limit: int = 200) -> list[Listed]:
+def listed(connection: Connection, limit: int = 200) -> list[ListedFile]:
     """Files that were brought, those that wait first."""
     found = _files().where(FILES.c.state != "gone").order_by(_STATE == "taken", FILES.c.id.desc()).limit(limit)
-    return [Listed(*row) for row in connection.execute(found)]
+    return [ListedFile(*row) for row in connection.execute(found)]
 
 
-def one(connection: Connection, file: FileId) -> Listed | None:
+def one(connection: Connection, file: FileId) -> ListedFile | None:
     row = connection.execute(_files().where(FILES.c.id == file)).one_or_none()
-    return Listed(*row) if row is not None else None
+    return ListedFile(*row) if row is not None else None
 
 
 def _files() -> Any:
@@ -100,7 +111,7 @@ def _files() -> Any:
         .where(GROUPS.c.file_id == FILES.c.id)
         .correlate(FILES)
     ).scalar_subquery()
-    names = ("id", "name", "octets", "encoding", "message", "created_at", "set_id", "path")
+    names = ("id", "name", "size", "encoding", "message", "created_at", "set_id", "path")
     return (
         select(*(FILES.c[name] for name in names), _STATE, counted, own + of_entries)
         .select_from(FILES)
@@ -124,6 +135,13 @@ def groups_of(connection: Connection, file: FileId) -> list[Group]:
 def group(connection: Connection, number: GroupId) -> Group | None:
     row = connection.execute(_groups().where(GROUPS.c.id == number)).one_or_none()
     return Group(*row) if row is not None else None
+
+
+def texts_in(connection: Connection, number: GroupId, component: str, most: int) -> list[str]:
+    """The first entries of one kind in a part of a file, in its order."""
+    found = select(TEXTS.c.text).join(VERSIONS, VERSIONS.c.id == TEXTS.c.id)
+    wanted = found.where(VERSIONS.c.group_id == number, VERSIONS.c.component == component)
+    return list(connection.execute(wanted.order_by(VERSIONS.c.id).limit(most)).scalars())
 
 
 def _groups() -> Any:
@@ -161,23 +179,31 @@ def compare(connection: Connection, file: FileId) -> list[Here]:
     identical = many(~differs).label("identical")
     rows = connection.execute(
         select(
-            GROUPS.c.id, ENTRIES.c.calendar_id, CALENDARS.c.name, CALENDARS.c.writable, identical,
-            many(and_(differs, theirs > ours)), many(and_(differs, theirs < ours)), many(and_(differs, theirs == ours)),
+            GROUPS.c.id,
+            ENTRIES.c.calendar_id,
+            CALENDARS.c.name,
+            CALENDARS.c.writable,
+            identical,
+            many(and_(differs, theirs > ours)),
+            many(and_(differs, theirs < ours)),
+            many(and_(differs, theirs == ours)),
         )
         .select_from(GROUPS)
         .join(VERSIONS, VERSIONS.c.group_id == GROUPS.c.id)
         .join(
             ENTRIES,
             and_(
-                ENTRIES.c.uid == VERSIONS.c.uid, ENTRIES.c.recurrence_id == VERSIONS.c.recurrence_id,
-                ENTRIES.c.component == VERSIONS.c.component, (VERSIONS.c.uid != "") | ~differs,
+                ENTRIES.c.uid == VERSIONS.c.uid,
+                ENTRIES.c.recurrence_id == VERSIONS.c.recurrence_id,
+                ENTRIES.c.component == VERSIONS.c.component,
+                (VERSIONS.c.uid != "") | ~differs,
             ),
         )
         .join(CALENDARS, CALENDARS.c.id == ENTRIES.c.calendar_id)
         .where(GROUPS.c.file_id == file, VERSIONS.c.listed)
         .group_by(GROUPS.c.id, ENTRIES.c.calendar_id)
         .order_by(GROUPS.c.id, identical.desc())
-    )  # fmt: skip
+    )
     return [Here(*row) for row in rows]
 
 
@@ -186,13 +212,19 @@ def _problems(file: FileId) -> Any:
     of_file = select(*(PROBLEMS.c[name] for name in own)).where(PROBLEMS.c.file_id == file)
     of_entries = (
         select(
-            FINDINGS.c.code, FINDINGS.c.message, FINDINGS.c.done, FINDINGS.c.line, literal("").label("text"),
-            VERSIONS.c.uid, FINDINGS.c.version_id, FINDINGS.c.id,
+            FINDINGS.c.code,
+            FINDINGS.c.message,
+            FINDINGS.c.done,
+            FINDINGS.c.line,
+            literal("").label("text"),
+            VERSIONS.c.uid,
+            FINDINGS.c.version_id,
+            FINDINGS.c.id,
         )
         .join(VERSIONS, VERSIONS.c.id == FINDINGS.c.version_id)
         .join(GROUPS, GROUPS.c.id == VERSIONS.c.group_id)
         .where(GROUPS.c.file_id == file)
-    )  # fmt: skip
+    )
     return union_all(of_file, of_entries).subquery()
 
 
@@ -219,7 +251,7 @@ def state_of(connection: Connection, file: FileId) -> str | None:
 
 
 def begin_reading(connection: Connection, file: FileId) -> None:
-    """Begin a file anew: nothing of it has been read."""
+    """Begin a file again: nothing of it has been read."""
     if groups_of(connection, file):  # a try before this one was broken off
         clear(connection, file)
         queue_collecting(connection)

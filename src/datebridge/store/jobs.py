@@ -17,10 +17,11 @@ from sqlmodel import select as records
 
 from datebridge.clock import now
 from datebridge.core.changes import CLOCK, PERSON, By
-from datebridge.core.ids import JobId
+from datebridge.core.ids import CalendarId, JobId
+from datebridge.core.job_kinds import JobKind
 from datebridge.store.tables import FILES, JOBS, Job
 
-#: A job is begun anew this often after its process died; then it counts as failed.
+#: A job is restarted this often after its process died; then it counts as failed.
 MAX_ATTEMPTS = 3
 #: No job is put off by more than this; a later time comes of a clock that was set back. In seconds.
 _LONGEST_PUT_OFF = 3600
@@ -34,40 +35,54 @@ class Claimed(NamedTuple):
     """A job that is being done, and the claim under which it is."""
 
     id: JobId
-    kind: str
+    kind: JobKind
     params: dict[str, Any]
     claim: str
     by: By
 
 
-def lane_of(account_id: int) -> str:
-    """Jobs that talk to one account take turns; each account has its own."""
-    return f"account {account_id}"
-
-
 def add_job(
-    connection: Connection, kind: str, title: str, params: dict[str, Any], lane: str = "", by: By = PERSON
+    connection: Connection,
+    kind: JobKind,
+    title: str,
+    params: dict[str, Any],
+    about: int | None = None,
+    by: By = PERSON,
 ) -> JobId:
-    """Queue a job; returns its id."""
+    """Queue a job; returns its id. `about`: the account, host or calendar by which it takes turns (`JobKind.lane`)."""
     row = insert(JOBS).values(
-        kind=kind, title=title, params=params, state="queued", done=0, total=0, unit="", message="", result={},
-        attempts=0, stop_requested=False, lane=lane, claim="", not_before=0, by_whom=str(by), created_at=now(),
-    )  # fmt: skip
+        kind=kind,
+        title=title,
+        params=params,
+        state="queued",
+        done=0,
+        total=0,
+        unit="",
+        message="",
+        result={},
+        attempts=0,
+        stop_requested=False,
+        lane=kind.lane(about),
+        claim="",
+        not_before=0,
+        by_whom=str(by),
+        created_at=now(),
+    )
     return JobId(connection.execute(row.returning(JOBS.c.id)).scalar_one())
 
 
-def queue_once(connection: Connection, kind: str, title: str, params: dict[str, Any], lane: str = "") -> None:
-    """Queue a job of the house's own, unless one like it is queued already."""
-    if lane not in lanes_with(connection, kind, ("queued",)):
-        add_job(connection, kind, title, params, lane, CLOCK)
+def queue_once(connection: Connection, kind: JobKind, title: str, calendar: CalendarId | None = None) -> None:
+    """Queue a maintenance job, of all or of a calendar, unless one like it is queued already."""
+    if kind.lane(calendar) not in lanes_with(connection, kind, ("queued",)):
+        add_job(connection, kind, title, {} if calendar is None else {"calendar": calendar}, calendar, CLOCK)
 
 
 def queue_collecting(connection: Connection) -> None:
     """Queue clearing away what nothing holds any more."""
-    queue_once(connection, "collect", "Clearing away what is no longer needed", {})
+    queue_once(connection, JobKind.COLLECT, "Cleaning up")
 
 
-def next_job(connection: Connection, kinds: Iterable[str]) -> JobId | None:
+def next_job(connection: Connection, kinds: Iterable[JobKind]) -> JobId | None:
     """The oldest job that may be begun: of these kinds, due, and in no lane in which one is under way."""
     moment = now()
     busy = select(JOBS.c.lane).where(JOBS.c.state == "running")
@@ -84,7 +99,7 @@ def claim_job(connection: Connection, job: JobId) -> Claimed:
     begun = update(JOBS).where(JOBS.c.id == job)
     values = {"state": "running", "attempts": JOBS.c.attempts + 1, "claim": claim, "message": ""}
     row = connection.execute(begun.values(values).returning(JOBS.c.kind, JOBS.c.params, JOBS.c.by_whom)).one()
-    return Claimed(job, row.kind, row.params, claim, By.read(row.by_whom))
+    return Claimed(job, JobKind(row.kind), row.params, claim, By.read(row.by_whom))
 
 
 def _mine(job: Claimed) -> ColumnElement[bool]:
@@ -99,7 +114,7 @@ def demand_claim(connection: Connection, job: Claimed) -> None:
         raise ClaimLost(f"Job {job.id} was given to another worker.")
 
 
-def lanes_with(connection: Connection, kind: str, states: Iterable[str]) -> set[str]:
+def lanes_with(connection: Connection, kind: JobKind, states: Iterable[str]) -> set[str]:
     """The lanes in which there is a job of a kind in one of these states."""
     found = select(JOBS.c.lane).distinct().where(JOBS.c.kind == kind, JOBS.c.state.in_(tuple(states)))
     return set(connection.execute(found).scalars())
@@ -161,7 +176,7 @@ def put_job_off(connection: Connection, job: Claimed, seconds: int, message: str
     connection.execute(later.values(message=message, **values))
 
 
-def take_back(connection: Connection, kinds: Iterable[str] | None = None) -> list[str]:
+def take_back(connection: Connection, kinds: Iterable[JobKind] | None = None) -> list[str]:
     """Queue what a dead process was doing, of these kinds or of all; says so in words."""
     wanted = select(JOBS.c.id, JOBS.c.title, JOBS.c.attempts).where(JOBS.c.state == "running")
     if kinds is not None:
@@ -175,7 +190,7 @@ def take_back(connection: Connection, kinds: Iterable[str] | None = None) -> lis
             said.append(f"“{row.title}” was interrupted {row.attempts} times and was given up.")
         else:
             connection.execute(own.values(state="queued", claim=""))
-            said.append(f"“{row.title}” was interrupted and goes on.")
+            said.append(f"“{row.title}” was interrupted and continues.")
     let_files_go(connection)
     return said
 
@@ -187,8 +202,8 @@ def let_files_go(connection: Connection) -> None:
         select(listed.c.value)
         .select_from(JOBS)
         .join(listed, JOBS.c.id.is_not(None))
-        .where(JOBS.c.kind == "read", JOBS.c.state.in_(("queued", "running")))
+        .where(JOBS.c.kind == JobKind.READ, JOBS.c.state.in_(("queued", "running")))
     )
-    message = "Reading it was broken off. Read it again, or turn it away."
+    message = "Reading was interrupted. Read the file again, or discard it."
     left = update(FILES).where(FILES.c.state.in_(("queued", "reading")), FILES.c.id.not_in(read))
     connection.execute(left.values(state="refused", message=message))

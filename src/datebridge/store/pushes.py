@@ -26,9 +26,10 @@ from datebridge.clock import now
 from datebridge.core.accounts import TAKING
 from datebridge.core.changes import KINDS
 from datebridge.core.ids import AccountId, JobId, PushId, RemoteId, SetId, VersionId
+from datebridge.core.job_kinds import JobKind
 from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.database import Store
-from datebridge.store.jobs import add_job, lane_of, lanes_with
+from datebridge.store.jobs import add_job, lanes_with
 from datebridge.store.remotes import LONGEST_PAUSE
 from datebridge.store.sql import among
 from datebridge.store.tables import ACCOUNTS, CALENDARS, CHANGES, PUSHES, REMOTES, SETS, VERSIONS, Push
@@ -66,7 +67,7 @@ def add_pushes(connection: Connection, set_id: SetId) -> None:
             case((is_header, _CALENDAR), else_=_ENTRY),
             CHANGES.c.uid,
             case((without_uid, PushState.REFUSED), else_=PushState.WAITING),
-            case((without_uid, "It has no UID, so no server takes it."), else_=""),
+            case((without_uid, "It has no UID, so no server accepts it."), else_=""),
             literal(""),
             literal(""),
         )
@@ -77,10 +78,14 @@ def add_pushes(connection: Connection, set_id: SetId) -> None:
         .join(SETS, SETS.c.id == CHANGES.c.set_id)
         .join(CALENDARS, CALENDARS.c.id == CHANGES.c.calendar_id)
         .where(
-            CHANGES.c.set_id == set_id, ~CHANGES.c.held, ACCOUNTS.c.kind.in_(TAKING), CALENDARS.c.writable,
-            VERSIONS.c.component != "VTIMEZONE", SETS.c.kind.not_in(FOLLOWING),
+            CHANGES.c.set_id == set_id,
+            ~CHANGES.c.held,
+            ACCOUNTS.c.kind.in_(TAKING),
+            CALENDARS.c.writable,
+            VERSIONS.c.component != "VTIMEZONE",
+            SETS.c.kind.not_in(FOLLOWING),
         )
-    )  # fmt: skip
+    )
     columns = ["set_id", "remote_id", "kind", "uid", "state", "message", "theirs", "theirs_etag"]
     connection.execute(insert(PUSHES).from_select(columns, found))
 
@@ -99,9 +104,9 @@ def queue_pushes(connection: Connection, remotes: Iterable[RemoteId] | None = No
         if not those:
             continue
         if queued is None:
-            queued = lanes_with(connection, "push", ("queued",))
-        if lane_of(account) not in queued:
-            made = add_job(connection, "push", "Pushing changes there", {"remotes": those}, lane_of(account))
+            queued = lanes_with(connection, JobKind.PUSH, ("queued",))
+        if JobKind.PUSH.lane(account) not in queued:
+            made = add_job(connection, JobKind.PUSH, "Pushing changes there", {"remotes": those}, account)
     return made
 
 
@@ -132,12 +137,14 @@ def ready_to_push(connection: Connection) -> dict[RemoteId, AccountId]:
 
 
 def counts_by(
-    connection: Connection, by: Literal["remote_id", "set_id"], number: int | None = None
+    connection: Connection, by: Literal["remote_id", "set_id"], number: int | None = None, entries: bool = False
 ) -> dict[int, dict[str, int]]:
-    """How many pushes are in which state, per remote calendar or per batch."""
+    """How many pushes are in which state, per remote calendar or per batch; of `entries`, or of calendars as well."""
     counted = select(PUSHES.c[by].label("key"), PUSHES.c.state, func.count().label("many"))
     if number is not None:
         counted = counted.where(PUSHES.c[by] == number)
+    if entries:
+        counted = counted.where(PUSHES.c.kind == "entry")
     counts: dict[int, dict[str, int]] = {}
     for row in connection.execute(counted.group_by(PUSHES.c[by], PUSHES.c.state)):
         counts.setdefault(row.key, {})[row.state] = row.many
@@ -171,9 +178,16 @@ def is_header_on_its_way(connection: Connection, remote: RemoteId) -> bool:
 
 
 def mark(
-    connection: Connection, remote: RemoteId, kind: str, state: PushState, message: str = "", *,
-    among_states: Iterable[PushState] = OPEN, uids: Iterable[str] | None = None, **besides: str,
-) -> None:  # fmt: skip
+    connection: Connection,
+    remote: RemoteId,
+    kind: str,
+    state: PushState,
+    message: str = "",
+    *,
+    among_states: Iterable[PushState] = OPEN,
+    uids: Iterable[str] | None = None,
+    **besides: str,
+) -> None:
     """Note how pushes of a calendar fare, those in some states; of all of a kind, or of some UIDs."""
     where: list[ColumnElement[bool]] = [
         PUSHES.c.remote_id == remote,
@@ -223,7 +237,12 @@ def next_due(connection: Connection, remote: RemoteId, after: PushId, most: int)
     begun = PUSHES.c.state == PushState.SENDING
     rows = connection.execute(
         select(
-            PUSHES.c.uid, func.max(begun), func.max(tell), func.max(PUSHES.c.id), first, func.max(PUSHES.c.theirs),
+            PUSHES.c.uid,
+            func.max(begun),
+            func.max(tell),
+            func.max(PUSHES.c.id),
+            first,
+            func.max(PUSHES.c.theirs),
             func.max(moved),
         )
         .join(SETS, SETS.c.id == PUSHES.c.set_id)
@@ -232,10 +251,10 @@ def next_due(connection: Connection, remote: RemoteId, after: PushId, most: int)
         .having(first > after)
         .order_by(first)
         .limit(most)
-    )  # fmt: skip
+    )
     found = [
         Due(row[0], bool(row[1]), bool(row[2]), PushId(row[3]), PushId(row[4]), row[5], bool(row[6])) for row in rows
-    ]  # fmt: skip
+    ]
     mark_up_to(connection, remote, ((one.uid, one.last) for one in found), PushState.SENDING)
     return found
 
@@ -245,9 +264,12 @@ def mark_up_to(connection: Connection, remote: RemoteId, units: Iterable[tuple[s
     rows = [{"own_uid": uid, "last": last} for uid, last in units]
     if rows:
         own = (
-            PUSHES.c.remote_id == remote, PUSHES.c.kind == _ENTRY, PUSHES.c.uid == bindparam("own_uid"),
-            PUSHES.c.id <= bindparam("last"), or_(*(PUSHES.c.state == pending for pending in PENDING)),
-        )  # fmt: skip
+            PUSHES.c.remote_id == remote,
+            PUSHES.c.kind == _ENTRY,
+            PUSHES.c.uid == bindparam("own_uid"),
+            PUSHES.c.id <= bindparam("last"),
+            or_(*(PUSHES.c.state == pending for pending in PENDING)),
+        )
         connection.execute(update(PUSHES).where(*own).values(state=state, message=""), rows)
 
 
@@ -256,9 +278,11 @@ def end_sending(
 ) -> None:
     """What was being sent of a UID ended, and not well; with what is there instead."""
     own = (
-        PUSHES.c.remote_id == remote, PUSHES.c.kind == _ENTRY, PUSHES.c.uid == uid,
+        PUSHES.c.remote_id == remote,
+        PUSHES.c.kind == _ENTRY,
+        PUSHES.c.uid == uid,
         PUSHES.c.state == PushState.SENDING,
-    )  # fmt: skip
+    )
     said = {"state": state, "message": message, "theirs": theirs, "theirs_etag": etag if theirs else ""}
     connection.execute(update(PUSHES).where(*own).values(said))
 
@@ -401,9 +425,11 @@ def wait_again(connection: Connection, one: Push) -> None:
 def seen_there(connection: Connection, one: Push) -> None:
     """Whoever decided has seen what is there: what waits of this UID is written over that."""
     own = (
-        PUSHES.c.remote_id == one.remote_id, PUSHES.c.kind == one.kind, PUSHES.c.uid == one.uid,
+        PUSHES.c.remote_id == one.remote_id,
+        PUSHES.c.kind == one.kind,
+        PUSHES.c.uid == one.uid,
         PUSHES.c.state == PushState.WAITING,
-    )  # fmt: skip
+    )
     connection.execute(update(PUSHES).where(*own).values(theirs=one.theirs, theirs_etag=one.theirs_etag))
 
 
@@ -415,9 +441,11 @@ def set_waiting(connection: Connection, push_id: PushId) -> None:
 def planned_url(connection: Connection, remote: RemoteId) -> str:
     """Where a calendar was going to be made when that was begun; "" if it was not."""
     found = select(PUSHES.c.theirs).where(
-        PUSHES.c.remote_id == remote, PUSHES.c.kind == _CALENDAR, PUSHES.c.state == PushState.SENDING,
+        PUSHES.c.remote_id == remote,
+        PUSHES.c.kind == _CALENDAR,
+        PUSHES.c.state == PushState.SENDING,
         PUSHES.c.theirs != "",
-    )  # fmt: skip
+    )
     return str(connection.execute(found.limit(1)).scalar() or "")
 
 

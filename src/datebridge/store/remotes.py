@@ -11,7 +11,7 @@ from sqlalchemy.dialects.sqlite import insert
 
 from datebridge.clock import now
 from datebridge.core.accounts import TAKING
-from datebridge.core.ids import AccountId, CalendarId, RemoteId, SetId, VersionId
+from datebridge.core.ids import AccountId, RemoteId, SetId, VersionId
 from datebridge.store.sql import among
 from datebridge.store.tables import ACCOUNTS, CALENDARS, REMOTES, RESOURCES, SETS, Remote
 
@@ -19,7 +19,7 @@ from datebridge.store.tables import ACCOUNTS, CALENDARS, REMOTES, RESOURCES, SET
 LONGEST_PAUSE = 86400
 
 
-class Known(NamedTuple):
+class KnownObject(NamedTuple):
     """An object on a server as last seen; `versions` are those in force here then.
 
     `kept` is what was there when it was read just after writing, where that was something else.
@@ -52,12 +52,14 @@ class Elsewhere:
 # ---- objects --------------------------------------------------------------------------------------
 
 
-def _known(row: Row[Any]) -> Known:
+def _known(row: Row[Any]) -> KnownObject:
     versions = tuple(VersionId(int(v)) for v in row.versions.split(",") if v)
-    return Known(row.href, row.uid, row.etag, versions, row.kept)
+    return KnownObject(row.href, row.uid, row.etag, versions, row.kept)
 
 
-def known_objects(connection: Connection, remote: RemoteId, hrefs: Iterable[str] | None = None) -> dict[str, Known]:
+def known_objects(
+    connection: Connection, remote: RemoteId, hrefs: Iterable[str] | None = None
+) -> dict[str, KnownObject]:
     """Objects by path: those asked for, or all."""
     found = select(RESOURCES).where(RESOURCES.c.remote_id == remote)
     if hrefs is not None:
@@ -65,7 +67,7 @@ def known_objects(connection: Connection, remote: RemoteId, hrefs: Iterable[str]
     return {row.href: _known(row) for row in connection.execute(found)}
 
 
-def known_objects_of(connection: Connection, remote: RemoteId, uids: Iterable[str]) -> list[Known]:
+def known_objects_of(connection: Connection, remote: RemoteId, uids: Iterable[str]) -> list[KnownObject]:
     """All objects that hold an entry of one of these UIDs."""
     found = select(RESOURCES).where(RESOURCES.c.remote_id == remote, RESOURCES.c.uid.in_(among(uids)))
     return [_known(row) for row in connection.execute(found)]
@@ -77,13 +79,19 @@ def unread_objects(connection: Connection, remote: RemoteId) -> list[str]:
     return list(connection.execute(unread).scalars())
 
 
-def keep_objects(connection: Connection, remote: RemoteId, objects: Iterable[Known]) -> None:
+def keep_objects(connection: Connection, remote: RemoteId, objects: Iterable[KnownObject]) -> None:
     """Remember objects as they have just been seen."""
     rows = [
-        {"remote_id": remote, "href": o.href, "uid": o.uid, "etag": o.etag, "versions": ",".join(map(str, o.versions)),
-         "kept": o.kept}
+        {
+            "remote_id": remote,
+            "href": o.href,
+            "uid": o.uid,
+            "etag": o.etag,
+            "versions": ",".join(map(str, o.versions)),
+            "kept": o.kept,
+        }
         for o in objects
-    ]  # fmt: skip
+    ]
     if rows:
         connection.execute(insert(RESOURCES).prefix_with("OR REPLACE"), rows)
 
@@ -102,11 +110,6 @@ def note(connection: Connection, remote: RemoteId, **known: Any) -> None:
     connection.execute(update(REMOTES).where(REMOTES.c.id == remote).values(known))
 
 
-def calendar_of(connection: Connection, remote: RemoteId) -> CalendarId:
-    """The copy here of a calendar that is switched on."""
-    return CalendarId(connection.execute(select(REMOTES.c.calendar_id).where(REMOTES.c.id == remote)).scalar_one())
-
-
 def unlink(connection: Connection, remotes: Iterable[RemoteId]) -> None:
     """Calendars are switched off: nothing is known any more of how they were."""
     wanted = tuple(remotes)
@@ -115,10 +118,19 @@ def unlink(connection: Connection, remotes: Iterable[RemoteId]) -> None:
         update(REMOTES)
         .where(REMOTES.c.id.in_(wanted))
         .values(
-            calendar_id=None, tag="", token="", etag="", modified="", next_at=None, refreshed_at=None, trouble="",
-            failed_since=None, failures=0, held_set_id=None,
+            calendar_id=None,
+            tag="",
+            token="",
+            etag="",
+            modified="",
+            next_at=None,
+            refreshed_at=None,
+            trouble="",
+            failed_since=None,
+            failures=0,
+            held_set_id=None,
         )
-    )  # fmt: skip
+    )
 
 
 def accounts_of(connection: Connection, remotes: Iterable[RemoteId]) -> dict[RemoteId, AccountId]:
@@ -163,15 +175,20 @@ def statements(connection: Connection) -> list[Elsewhere]:
     nowhere = and_(ACCOUNTS.c.kind.in_(TAKING), REMOTES.c.url == "", ~live)
     rows = connection.execute(
         select(
-            REMOTES, ACCOUNTS.c.kind.label("account_kind"), ACCOUNTS.c.name.label("account_name"), ACCOUNTS.c.host,
-            ACCOUNTS.c.user, live.label("live"), func.coalesce(CALENDARS.c.name, "").label("calendar_name"),
-            held.label("held_open")
+            REMOTES,
+            ACCOUNTS.c.kind.label("account_kind"),
+            ACCOUNTS.c.name.label("account_name"),
+            ACCOUNTS.c.host,
+            ACCOUNTS.c.user,
+            live.label("live"),
+            func.coalesce(CALENDARS.c.name, "").label("calendar_name"),
+            held.label("held_open"),
         )
         .select_from(REMOTES)
         .join(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
         .outerjoin(CALENDARS, CALENDARS.c.id == REMOTES.c.calendar_id)
         .where(~ACCOUNTS.c.gone, not_(nowhere))
         .order_by(ACCOUNTS.c.id, REMOTES.c.owned.desc(), REMOTES.c.position, REMOTES.c.id)
-    )  # fmt: skip
+    )
     own = len(REMOTES.columns)
     return [Elsewhere(Remote(**dict(zip(REMOTES.columns.keys(), row, strict=False))), *row[own:]) for row in rows]

@@ -9,11 +9,12 @@ from typing import Any, Literal, NamedTuple
 from sqlalchemy import Connection, delete, func, select, update
 
 from datebridge.core.ids import CalendarId, JobId, VersionId
+from datebridge.core.job_kinds import JobKind
 from datebridge.store.jobs import queue_once
 from datebridge.store.sql import among
 from datebridge.store.tables import ENTRIES, JOBS, META, SCATTERED
 
-Of = Literal["inferred", "pieces", "adopt", "endless"]
+Of = Literal["inferred", "pieces", "detached", "endless"]
 
 
 class Scattered(NamedTuple):
@@ -47,8 +48,9 @@ def keep(connection: Connection, found: Iterable[Scattered], revision: int) -> N
     if rows:
         connection.exec_driver_sql(
             "INSERT INTO scattered (kind, calendar_id, title, words, confidence, entries, data)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?)", rows,
-        )  # fmt: skip
+            " VALUES (?, ?, ?, ?, ?, ?, ?)",
+            rows,
+        )
     connection.execute(update(META).values(scattered=revision))
 
 
@@ -102,4 +104,4 @@ def looking(connection: Connection) -> tuple[bool, JobId | None]:
 
 def queue_looking(connection: Connection) -> None:
     """Queue looking for what is scattered, unless that is queued already."""
-    queue_once(connection, "scattered", "Looking for series that are scattered", {}, "scattered")
+    queue_once(connection, JobKind.SCATTERED, "Looking for scattered series")

@@ -11,7 +11,7 @@ from sqlmodel import select as rows_of
 
 from datebridge.clock import now
 from datebridge.core.ids import CalendarId
-from datebridge.store.entries.giving import echoes
+from datebridge.store.entries.rendering import echoes
 from datebridge.store.tables import ADDRESSES, HELD, READERS, ROLES, SHARE_HOSTS, SHARES
 from datebridge.store.tables.sharing import Reader, Role, Share, ShareHost
 
@@ -43,8 +43,9 @@ def role(connection: Connection, name: str, contact: str) -> int:
 
 
 def roles(session: Session) -> list[Role]:
-    """All owners, by name."""
-    return list(session.exec(rows_of(Role).order_by(col(Role.name))))
+    """All owners, the one of the newest share first."""
+    newest = select(func.max(SHARES.c.id)).where(SHARES.c.role_id == ROLES.c.id).scalar_subquery()
+    return list(session.exec(rows_of(Role).order_by(newest.desc(), col(Role.name))))
 
 
 def shares(session: Session, ended: bool = False) -> list[Share]:

@@ -17,8 +17,8 @@ _DAMAGE = frozenset({sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB})
 #: What keeps SQLite from looking at a file whatever is in it: opening it says more.
 _NOT_ITS_FAULT = re.compile("locked|unable to open|I/O|readonly|full")
 _WHAT_TO_DO = (
-    "Nothing was changed. Put a backup in its place with “date-bridge restore BACKUP”, or have what can still be read"
-    " written to files with “date-bridge rescue FOLDER”."
+    "Nothing was changed. Restore a backup with “date-bridge restore BACKUP”, or save the readable entries "
+    "to files with “date-bridge rescue FOLDER”."
 )
 
 
@@ -62,7 +62,7 @@ def demand_whole(path: Path, thoroughly: bool = False) -> None:
     if not path.is_file():
         return
     if not path.stat().st_size:
-        raise CannotOpen(f"{path} is empty: what was in it is gone. {_WHAT_TO_DO} To begin anew, delete the file.")
+        raise CannotOpen(f"{path} is empty: its data is lost. {_WHAT_TO_DO} To start again, delete the file.")
     check = "integrity_check(1)" if thoroughly else "quick_check(1)"
     try:
         with closing(reading(path)) as connection:
@@ -109,7 +109,7 @@ def put_back(backup: Path, path: Path) -> Path | None:
     demand_whole(backup)
     with closing(reading(backup)) as connection:
         if connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").fetchone() is None:
-            raise CannotOpen(f"{backup} is no database of Date Bridge.")
+            raise CannotOpen(f"{backup} is not a database of Date Bridge.")
     make_private(path.parent)
     fresh = path.with_name(path.name + ".restored")
     fresh.unlink(missing_ok=True)

@@ -16,13 +16,13 @@ from typing import NamedTuple
 from datebridge.clock import this_moment
 from datebridge.store.private import open_private
 
-#: So many days are counted.
+#: How many days are counted.
 KEPT_DAYS = 90
 #: What became of a request: it was given out, it was still the same, it was refused.
 GIVEN, SAME, REFUSED = 0, 1, 2
 _TABLE = (
     "CREATE TABLE IF NOT EXISTS use (day TEXT, share INTEGER, reader INTEGER, form TEXT, fetched INTEGER,"
-    " unchanged INTEGER, refused INTEGER, octets INTEGER, last INTEGER, PRIMARY KEY (day, share, reader, form))"
+    " unchanged INTEGER, refused INTEGER, size INTEGER, last INTEGER, PRIMARY KEY (day, share, reader, form))"
 )
 
 
@@ -30,7 +30,7 @@ class Day(NamedTuple):
     """What was asked for on a day (UTC), by one reader in one form.
 
     Attributes:
-        share, reader: 0 for an address nobody knows.
+        share, reader: 0 for an unknown address.
         fetched, unchanged, refused: how often it was given out, was still the same, was refused.
         last: when last, in seconds since the epoch.
     """
@@ -42,7 +42,7 @@ class Day(NamedTuple):
     fetched: int
     unchanged: int
     refused: int
-    octets: int
+    size: int
     last: int
 
 
@@ -59,6 +59,8 @@ class UseBook:
         try:
             with self._open() as connection:
                 connection.execute(_TABLE)
+                if any(column[1] == "octets" for column in connection.execute("PRAGMA table_info(use)")):
+                    connection.execute("ALTER TABLE use RENAME COLUMN octets TO size")
         except sqlite3.DatabaseError as error:  # counts are no reason to keep readers out
             if isinstance(error, sqlite3.OperationalError) and "unsupported" not in str(error):
                 raise
@@ -72,13 +74,13 @@ class UseBook:
             connection.execute("PRAGMA journal_mode=WAL")
             yield connection
 
-    def count(self, moment: float, share: int, reader: int, form: str, kind: int, octets: int) -> None:
+    def count(self, moment: float, share: int, reader: int, form: str, kind: int, size: int) -> None:
         """Count a request; `kind` is one of `GIVEN`, `SAME` and `REFUSED`."""
         day = datetime.fromtimestamp(moment, UTC).date().isoformat()
         with self._lock:
             counts = self._counts.setdefault((day, share, reader, form), [0, 0, 0, 0, 0])
             counts[kind] += 1
-            counts[3] += octets
+            counts[3] += size
             counts[4] = int(moment)
 
     def write_down(self, today: date | None = None) -> None:
@@ -93,7 +95,7 @@ class UseBook:
             connection.executemany(
                 "INSERT INTO use VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET"
                 " fetched = fetched + excluded.fetched, unchanged = unchanged + excluded.unchanged,"
-                " refused = refused + excluded.refused, octets = octets + excluded.octets, last = excluded.last",
+                " refused = refused + excluded.refused, size = size + excluded.size, last = excluded.last",
                 [(*key, *values) for key, values in counted.items()],
             )
             connection.execute("DELETE FROM use WHERE day <= ?", (oldest.isoformat(),))
@@ -108,7 +110,7 @@ def use_of(path: Path, today: date, share: int | None = None) -> list[Day]:
     with closing(sqlite3.connect(path, timeout=10)) as connection:
         try:
             rows = connection.execute(
-                "SELECT day, share, reader, form, fetched, unchanged, refused, octets, last FROM use"
+                "SELECT day, share, reader, form, fetched, unchanged, refused, size, last FROM use"
                 " WHERE day > ? AND (? IS NULL OR share = ?) ORDER BY day",
                 (oldest, share, share),
             ).fetchall()

@@ -45,6 +45,6 @@ def zone_rulings(connection: Connection) -> list[ZoneRuling]:
 
 
 def counting(rulings: list[ZoneRuling], calendar: CalendarId | None) -> dict[str, str]:
-    """What counts in a calendar; in what stands in none yet, where None."""
+    """What counts in a calendar; in what is in none yet, where None."""
     found = {one.tzid: one.verdict for one in rulings if one.calendar is None}
     return found | {one.tzid: one.verdict for one in rulings if calendar is not None and one.calendar == calendar}

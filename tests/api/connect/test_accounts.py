@@ -33,7 +33,7 @@ def test_every_calendar_says_what_it_is(world: World, client: TestClient) -> Non
     assert said == {
         "Berths": ("live 15 min · writable", "both ways with Tidewrack", "you"),
         "127.0.0.1 1": ("live 6 h · read only", "from Breakwater only", "Breakwater"),
-        "From a file": ("snapshot · writable here", "nowhere: it stays here", ""),
+        "From a file": ("snapshot · writable here", "local only", ""),
     }
 
 
@@ -89,8 +89,8 @@ def test_the_preview_says_who_is_told(world: World, client: TestClient) -> None:
     world.connect("tidewrack")
     number = client.post("/api/deletions", json={"filter": "alongside"}).json()["set_id"]
     warnings = client.get(f"/api/change-sets/{number}").json()["warnings"]
-    assert "Tidewrack will tell 1 attendee of 1 meeting." in warnings
-    assert "1 entry has attendees; nobody will be told." in warnings
+    assert "Tidewrack notifies 1 attendee of 1 meeting." in warnings
+    assert "The attendees of 1 entry are not notified." in warnings
 
 
 def test_each_change_of_a_batch_says_how_it_fared(world: World, client: TestClient) -> None:
@@ -115,7 +115,7 @@ def test_what_was_refused_is_grouped_by_reason_and_tried_again_at_once(world: Wo
     world.take("Berths", *map(berth, range(5)))
     world.work()
     (group,) = client.get("/api/conflicts").json()["refusals"]
-    assert (group["count"], group["message"]) == (3, "Lantern has no room left (507).")
+    assert (group["count"], group["message"]) == (3, "Lantern has no space left (507).")
     assert client.post("/api/conflicts/again", json={"message": "Another reason."}).json() == {"count": 0}
     wish = {"remote_id": group["remote_id"], "message": group["message"]}
     assert client.post("/api/conflicts/again", json=wish).json() == {"count": 3}

@@ -12,7 +12,7 @@ from fastapi.testclient import TestClient
 
 from datebridge.api.app import create_app
 from datebridge.demo.timing import COPY, HALIFAX, HOME, PLAN, Watch
-from datebridge.services.jobs import house, worker
+from datebridge.services.running import maintenance, worker
 from tests.conftest import Bench, browser, prepared
 
 TODAY = date(2026, 11, 27)
@@ -24,7 +24,7 @@ def watch(bench: Bench) -> None:
     made = Watch(TODAY)
     bench.bring(made.plan(), PLAN)
     bench.bring(made.copy(), COPY)
-    house.queue_housework(bench.store)
+    maintenance.queue_maintenance(bench.store)
     worker.drain(bench.store, bench.settings)
 
 
@@ -88,14 +88,14 @@ def test_rulings_are_made_listed_and_taken_back(client: TestClient, bench: Bench
     [
         ("post", "/api/zone-names/rulings", {"tzid": "AST", "zone": "Skerrow/Nowhere"}, "is not a time zone"),
         ("post", "/api/zone-names/rulings", {"tzid": "", "zone": HOME}, "have no name"),
-        ("post", "/api/zone-names/rulings", {"tzid": "AST", "zone": HOME, "calendar_id": 99}, "no such calendar"),
-        ("post", "/api/comparisons", {"left": 1, "right": 1, **SPAN}, "the same as itself"),
-        ("post", "/api/comparisons", {"left": 1, "right": 99, **SPAN}, "not there any more"),
-        ("get", "/api/comparisons/99", None, "kept no more"),
-        ("get", "/api/comparisons/pairs/99", None, "kept no more"),
-        ("get", "/api/series/9999/strip", None, "not there any more"),
-        ("get", "/api/series/against?left=9998&right=9999", None, "not there any more"),
-        ("post", "/api/series/9999/shape", {"how": "explode"}, "not there any more"),
+        ("post", "/api/zone-names/rulings", {"tzid": "AST", "zone": HOME, "calendar_id": 99}, "no longer exists"),
+        ("post", "/api/comparisons", {"left": 1, "right": 1, **SPAN}, "two different calendars"),
+        ("post", "/api/comparisons", {"left": 1, "right": 99, **SPAN}, "no longer exists"),
+        ("get", "/api/comparisons/99", None, "no longer exists"),
+        ("get", "/api/comparisons/pairs/99", None, "no longer exists"),
+        ("get", "/api/series/9999/strip", None, "no longer exists"),
+        ("get", "/api/series/against?left=9998&right=9999", None, "no longer exists"),
+        ("post", "/api/series/9999/shape", {"how": "explode"}, "no longer exists"),
         ("get", "/api/change-sets/99/times", None, "There is no change set"),
     ],
 )
@@ -112,7 +112,7 @@ def test_series_come_with_their_health_and_a_year(client: TestClient) -> None:
     assert (kelp["first"], kelp["left_out"], kelp["ill"]) == (
         "2026-05-25",
         1,
-        ["A left-out date at which nothing happens"],
+        ["Exception date without an occurrence"],
     )
     strip = client.get(f"/api/series/{kelp['entry']['id']}/strip", params={"year": 2026}).json()
     assert [change["said"] for change in strip["changes"]] == ["−60 min", "+60 min"]
@@ -137,5 +137,5 @@ def test_two_calendars_are_compared_and_one_is_made_as_the_other(client: TestCli
     made = done(bench, client, client.post(f"/api/comparisons/{number}/adjust", json=asked))
     times = client.get(f"/api/change-sets/{made['set_id']}/times").json()
     assert times["moved"] >= season["changed"]
-    assert (times["gone"], times["new"], times["odd"]) == (0, 0, 0)
+    assert (times["gone"], times["new"], times["clock_change"]) == (0, 0, 0)
     assert times["page"]["rows"][0]["moved"] == "+1 h"

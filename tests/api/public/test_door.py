@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import re
 from collections.abc import Coroutine, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -13,11 +14,11 @@ import pytest
 from starlette.testclient import TestClient
 
 from datebridge.api.public.door import Door
-from datebridge.core.sharing import Detail, Guarded, Terms
-from datebridge.core.words.filters import Selection
+from datebridge.core.choices import Form
+from datebridge.core.language.filters import Selection
+from datebridge.core.sharing.terms import Detail, Guarded, Terms
 from datebridge.services.mend.deletion import propose_deletion
 from datebridge.services.sharing import shares
-from datebridge.services.sharing.plans import Form
 from datebridge.services.sharing.shares import Wanted
 from datebridge.store.changesets.apply import apply
 from datebridge.store.database import Store
@@ -63,9 +64,14 @@ class Readers:
 
     def share(self, terms: Terms | None = None, forms: tuple[Form, ...] = tuple(Form), **wanted: Any) -> int:
         said = Wanted(
-            "Berths", "harbour office", "harbour-office@skerrow.example", (self.calendar,), terms=terms or Terms(),
-            forms=forms, **wanted,
-        )  # fmt: skip
+            "Berths",
+            "harbour office",
+            "harbour-office@skerrow.example",
+            (self.calendar,),
+            terms=terms or Terms(),
+            forms=forms,
+            **wanted,
+        )
         return shares.make(self.bench.store, self.bench.ledger, said)
 
     def given(self, terms: Terms | None = None, **wanted: Any) -> str:
@@ -99,6 +105,15 @@ def test_a_form_that_is_not_switched_on_is_not_given(readers: Readers, what: str
     path = readers.given(forms=others)
     assert readers.get(path + what).status_code == 404
     assert [readers.get(path + other).status_code for other in names if other != what] == [200] * 4
+
+
+@pytest.mark.parametrize("language", ["en", "nb", "is", "de", "fr", "es"])
+def test_a_page_prints_words_and_nothing_of_the_program(readers: Readers, language: str) -> None:
+    path = readers.given()
+    for asked in ("", "?view=month", "?view=week", "?view=day", "?view=list", "?q=berth"):
+        page = readers.get(path + asked, accept_language=language)
+        assert page.status_code == 200
+        assert not re.search(r"built-in|0x[0-9a-f]|method|object at|None\b", re.sub(r"<[^>]*>", " ", page.text))
 
 
 def test_what_is_still_the_same_is_not_sent_again(readers: Readers) -> None:
@@ -267,8 +282,8 @@ def test_a_thousand_at_once_get_one_feed_made_once(bench: Bench) -> None:
     readers = Readers(bench, share_client_rate=100_000)
     path = readers.given() + "feed.ics"
     made = []
-    giver, inner = readers.door.giver, readers.door.giver._make
-    giver._make = lambda *given: (made.append(1), inner(*given))[1]  # type: ignore[method-assign]
+    renderer, inner = readers.door.renderer, readers.door.renderer._make
+    renderer._make = lambda *given: (made.append(1), inner(*given))[1]  # type: ignore[method-assign]
 
     async def ask(client: httpx.AsyncClient) -> tuple[int, str]:
         answer = await client.get(path)

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import date
 from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
 
 from datebridge.api.app import create_app
+from datebridge.core.moments import wall_seconds_of
 from tests.conftest import Bench, browser, calendar, event
 
 
@@ -20,11 +22,19 @@ def client(bench: Bench) -> Iterator[TestClient]:
 
 @pytest.fixture
 def filled(client: TestClient, bench: Bench) -> TestClient:
-    bench.bring(calendar(
-        event("a", "Handover", "TZID=America/Halifax:20261123T090000", "DTEND;TZID=America/Halifax:20261123T093000",
-              "RRULE:FREQ=WEEKLY"),
-        event("b", "Call", "20261123T131500Z", "DTEND:20261123T140000Z"), event("c", "Regatta", "VALUE=DATE:20261125"),
-    ))  # fmt: skip
+    bench.bring(
+        calendar(
+            event(
+                "a",
+                "Handover",
+                "TZID=America/Halifax:20261123T090000",
+                "DTEND;TZID=America/Halifax:20261123T093000",
+                "RRULE:FREQ=WEEKLY",
+            ),
+            event("b", "Call", "20261123T131500Z", "DTEND:20261123T140000Z"),
+            event("c", "Regatta", "VALUE=DATE:20261125"),
+        )
+    )
     return client
 
 
@@ -54,7 +64,7 @@ def test_a_drag_is_a_batch_on_the_clock_it_was_dragged_on(filled: TestClient) ->
 
 def test_what_a_series_comes_to(filled: TestClient) -> None:
     entry = _pieces(filled)[0]["entry"]
-    found = filled.get(f"/api/entries/{entry}/happens", params={"zone": "UTC"}).json()
+    found = filled.get(f"/api/entries/{entry}/occurrences", params={"zone": "UTC"}).json()
     assert (found["count"], found["last"], found["first"]["date"]) == (None, None, "2026-11-23 Mon")
     assert len(found["upcoming"]) == 10
 
@@ -67,7 +77,7 @@ def test_fields_are_checked_while_they_are_typed(filled: TestClient) -> None:
     assert (found["words"], found["count"], len(found["dates"])) == ("every Monday, 3 times", 3, 3)
     assert found["clocks"] == [{"zone": "Australia/Hobart", "shown": "00:00–00:30 next day +11:00"}]
     wrong = filled.post("/api/fields/check", json={**asked, "fields": {**fields, "end": "2026-11-23T08:00"}}).json()
-    assert wrong["wrong"] == "The end lies before the start."
+    assert wrong["wrong"] == "The end is before the start."
 
 
 def test_a_zone_is_said_by_what_its_name_means(client: TestClient, bench: Bench) -> None:
@@ -75,8 +85,9 @@ def test_a_zone_is_said_by_what_its_name_means(client: TestClient, bench: Bench)
     entry = _pieces(client)[0]["entry"]
     found = client.get("/api/fields", params={"entry": entry}).json()
     assert (found["fields"]["zone"], found["zone_means"]) == (
-        "/tidewrack.example/1/America/Halifax", "America/Halifax",
-    )  # fmt: skip
+        "/tidewrack.example/1/America/Halifax",
+        "America/Halifax",
+    )
 
 
 def test_a_todo_keeps_its_status_while_it_is_edited(client: TestClient, bench: Bench) -> None:
@@ -86,7 +97,7 @@ def test_a_todo_keeps_its_status_while_it_is_edited(client: TestClient, bench: B
     asked = {"entry": entry, "fields": {**fields, "title": "Paint twice"}}
     assert client.post("/api/fields/check", json=asked).json()["wrong"] == ""
     wrong = client.post("/api/fields/check", json={**asked, "fields": {**fields, "status": "CONFIRMED"}}).json()
-    assert "no status" in wrong["wrong"]
+    assert "not a status" in wrong["wrong"]
     assert client.post("/api/edits", json=asked).json()["title"] == "Edit “Paint twice”"
 
 
@@ -111,27 +122,31 @@ def test_collisions_and_two_sides(filled: TestClient) -> None:
     assert len(found["keys"]) == 2
     term = filled.post("/api/entries/uids", json=found["entries"]).json()["term"]
     assert filled.get("/api/entries", params={"filter": term}).json()["total"] == 2
-    sides = filled.get("/api/mirror", params={"first": "2026-11-23", "left": 1, "right": 1}).json()
+    sides = filled.get("/api/mirrored-days", params={"first": "2026-11-23", "left": 1, "right": 1}).json()
     assert (sides["same"], sides["moved"], sides["alone_left"]) == (3, 0, 0)
 
 
 def test_what_is_kept_under_a_name(client: TestClient) -> None:
-    client.put("/api/kept/layers/Ships", json={"value": {"on": [1, 2]}})
-    client.put("/api/kept/layers/Ships", json={"value": {"on": [2]}})
-    assert client.get("/api/kept/layers").json() == [{"name": "Ships", "value": {"on": [2]}}]
-    client.put("/api/kept/layers/Ships%2Fboats", json={"value": {}})
-    assert client.get("/api/kept/layers").json()[1]["name"] == "Ships/boats"
-    client.delete("/api/kept/layers/Ships%2Fboats")
-    client.delete("/api/kept/layers/Ships")
-    assert client.get("/api/kept/layers").json() == []
+    client.put("/api/preferences/layers/Ships", json={"value": {"on": [1, 2]}})
+    client.put("/api/preferences/layers/Ships", json={"value": {"on": [2]}})
+    assert client.get("/api/preferences/layers").json() == [{"name": "Ships", "value": {"on": [2]}}]
+    client.put("/api/preferences/layers/Ships%2Fboats", json={"value": {}})
+    assert client.get("/api/preferences/layers").json()[1]["name"] == "Ships/boats"
+    client.delete("/api/preferences/layers/Ships%2Fboats")
+    client.delete("/api/preferences/layers/Ships")
+    assert client.get("/api/preferences/layers").json() == []
 
 
 @pytest.mark.parametrize(
     ("path", "said"),
-    [("/api/days?zone=Skerrow/Nowhere", "is not a time zone"), ("/api/phrases/date?text=soon", "is no date"),
-     ("/api/phrases/days?text=blue+days", "says no days"), ("/api/entries/99/happens", "not there any more"),
-     ("/api/fields?entry=99", "not there any more")],
-)  # fmt: skip
+    [
+        ("/api/days?zone=Skerrow/Nowhere", "is not a time zone"),
+        ("/api/phrases/date?text=soon", "is not a date"),
+        ("/api/phrases/days?text=blue+days", "says no days"),
+        ("/api/entries/99/occurrences", "no longer exists"),
+        ("/api/fields?entry=99", "no longer exists"),
+    ],
+)
 def test_refusals_are_in_words(client: TestClient, path: str, said: str) -> None:
     answer = client.get(path)
     assert answer.status_code in (404, 422)
@@ -140,15 +155,26 @@ def test_refusals_are_in_words(client: TestClient, path: str, said: str) -> None
 
 @pytest.mark.parametrize(
     ("path", "query"),
-    [("phrases/date", {"text": "in 99999 years"}), ("phrases/date", {"text": "٣ jun"}), ("phrases/date", {"text": "9" * 400}),
-     ("phrases/days", {"text": "Mondays of december 9999"}), ("phrases/days", {"text": "days of 9999"}),
-     ("phrases/days", {"text": "last day of the next ²² months"}), ("entries", {"filter": "imported:²"}),
-     ("entries", {"filter": " ".join(["a"] * 1200)}), ("entries", {"filter": "calendar:" + ",".join(["a"] * 1200)}),
-     ("entries", {"filter": "-a " * 149}), ("entries", {"filter": "on:9999"}), ("entries", {"filter": "before:0001"}),
-     ("days", {"first": "9999-12-30", "count": 7, "calendar": 1}), ("days", {"first": "0001-01-01", "count": 7, "calendar": 1}),
-     ("occurrences", {"first": "9999-12-31", "calendar": 1}), ("mirror", {"first": "9999-12-31", "left": 1, "right": 1}),
-     ("overlaps", {"first": "9999-12-31", "calendar": 1})],
-)  # fmt: skip
+    [
+        ("phrases/date", {"text": "in 99999 years"}),
+        ("phrases/date", {"text": "٣ jun"}),
+        ("phrases/date", {"text": "9" * 400}),
+        ("phrases/days", {"text": "Mondays of december 9999"}),
+        ("phrases/days", {"text": "days of 9999"}),
+        ("phrases/days", {"text": "last day of the next ²² months"}),
+        ("entries", {"filter": "imported:²"}),
+        ("entries", {"filter": " ".join(["a"] * 1200)}),
+        ("entries", {"filter": "calendar:" + ",".join(["a"] * 1200)}),
+        ("entries", {"filter": "-a " * 149}),
+        ("entries", {"filter": "on:9999"}),
+        ("entries", {"filter": "before:0001"}),
+        ("days", {"first": "9999-12-30", "count": 7, "calendar": 1}),
+        ("days", {"first": "0001-01-01", "count": 7, "calendar": 1}),
+        ("occurrences", {"first": "9999-12-31", "calendar": 1}),
+        ("mirrored-days", {"first": "9999-12-31", "left": 1, "right": 1}),
+        ("overlaps", {"first": "9999-12-31", "calendar": 1}),
+    ],
+)
 def test_no_words_make_it_fail(filled: TestClient, path: str, query: dict[str, Any]) -> None:
     assert filled.get(f"/api/{path}", params=query).status_code in (200, 422, 400)
 
@@ -177,3 +203,17 @@ def test_a_move_no_rule_says_is_offered_as_dates(client: TestClient, bench: Benc
     assert client.post("/api/edits", json=wish).status_code == 422
     assert client.post("/api/edits", json={**wish, "listed": True}).status_code == 200
     assert bench.entry("uid:m").repeats == "on 4 extra dates"
+
+
+def test_this_and_all_after_says_how_many_are_left(client: TestClient, bench: Bench) -> None:
+    bench.bring(calendar(event("w", "Watch", "20261103T090000", "RRULE:FREQ=WEEKLY;COUNT=80")))
+    entry = bench.entry("uid:w").id
+    slot = wall_seconds_of(date(2026, 12, 1)) + 9 * 3600
+    one = {"entry": entry, "series": entry, "slot": slot}
+    fields = client.get("/api/fields", params=one).json()["fields"]
+    asked = {**one, "scope": "following", "fields": {**fields, "title": "Night watch"}}
+    found = client.post("/api/fields/check", json=asked).json()
+    assert (found["count"], found["dates"][0]) == (76, "Tue 1 Dec 2026")
+    assert "76 times" in found["words"]
+    assert client.post("/api/edits", json=asked).status_code == 200
+    assert "until 24 November" in bench.entry("uid:w").repeats

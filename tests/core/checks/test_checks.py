@@ -162,9 +162,17 @@ def test_a_uid_that_is_given_is_always_the_same() -> None:
 
 
 BESIDES = [
-    "SUMMARY:Tide at the pier", "X-BERTH;X-SIDE=port:12:20", "DESCRIPTION:DTSTART:20261124", "CATEGORIES:a,b",
-    "BEGIN:VALARM", "ACTION:DISPLAY", "DURATION:PT5M", "REPEAT:2", "TRIGGER:-PT15M", "END:VALARM",
-]  # fmt: skip
+    "SUMMARY:Tide at the pier",
+    "X-BERTH;X-SIDE=port:12:20",
+    "DESCRIPTION:DTSTART:20261124",
+    "CATEGORIES:a,b",
+    "BEGIN:VALARM",
+    "ACTION:DISPLAY",
+    "DURATION:PT5M",
+    "REPEAT:2",
+    "TRIGGER:-PT15M",
+    "END:VALARM",
+]
 
 
 @tries(60, 2_000)

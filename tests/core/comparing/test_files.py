@@ -49,19 +49,41 @@ def oracle(text: str) -> dict[tuple[str, str], str]:
 
 HOURS = st.integers(6, 20)
 SERIES = st.builds(
-    lambda uid, hour, rule, gone, moved: "\n".join([
-        event(f"s{uid}", f"DTSTART:202601{5 + uid % 7:02d}T{hour:02d}0000Z", "DURATION:PT1H", f"RRULE:{rule}",
-              *[f"EXDATE:202601{5 + uid % 7 + 7 * week:02d}T{hour:02d}0000Z" for week in gone]),
-        *([event(f"s{uid}", f"RECURRENCE-ID:202601{5 + uid % 7 + 14:02d}T{hour:02d}0000Z",
-                 f"DTSTART:202601{5 + uid % 7 + 14:02d}T{hour:02d}3000Z", "DURATION:PT1H")] if moved else []),
-    ]),
-    st.integers(0, 20), HOURS, st.sampled_from(["FREQ=WEEKLY;COUNT=20", "FREQ=DAILY;COUNT=30", "FREQ=WEEKLY;UNTIL=20270101T000000Z"]),
-    st.lists(st.sampled_from([0, 1]), unique=True), st.booleans(),
-)  # fmt: skip
+    lambda uid, hour, rule, gone, moved: "\n".join(
+        [
+            event(
+                f"s{uid}",
+                f"DTSTART:202601{5 + uid % 7:02d}T{hour:02d}0000Z",
+                "DURATION:PT1H",
+                f"RRULE:{rule}",
+                *[f"EXDATE:202601{5 + uid % 7 + 7 * week:02d}T{hour:02d}0000Z" for week in gone],
+            ),
+            *(
+                [
+                    event(
+                        f"s{uid}",
+                        f"RECURRENCE-ID:202601{5 + uid % 7 + 14:02d}T{hour:02d}0000Z",
+                        f"DTSTART:202601{5 + uid % 7 + 14:02d}T{hour:02d}3000Z",
+                        "DURATION:PT1H",
+                    )
+                ]
+                if moved
+                else []
+            ),
+        ]
+    ),
+    st.integers(0, 20),
+    HOURS,
+    st.sampled_from(["FREQ=WEEKLY;COUNT=20", "FREQ=DAILY;COUNT=30", "FREQ=WEEKLY;UNTIL=20270101T000000Z"]),
+    st.lists(st.sampled_from([0, 1]), unique=True),
+    st.booleans(),
+)
 SINGLES = st.builds(
     lambda uid, day, hour: event(f"e{uid}", f"DTSTART:202603{day:02d}T{hour:02d}0000Z", "DURATION:PT1H"),
-    st.integers(0, 20), st.integers(1, 28), HOURS,
-)  # fmt: skip
+    st.integers(0, 20),
+    st.integers(1, 28),
+    HOURS,
+)
 CALENDAR = st.lists(st.one_of(SERIES, SINGLES), max_size=6, unique_by=lambda e: e.split("\n")[1]).map(
     lambda events: calendar(*events)
 )
@@ -102,12 +124,16 @@ WEEKLY = ("DTSTART;TZID=America/Halifax:20260105T090000", "DURATION:PT1H", "RRUL
         (lambda e: e.replace("PT1H", "PT2H"), {("changed", 0, ("length",))}),
         (lambda e: e.replace("COUNT=60", "COUNT=59"), {("missing", 0, ())}),
         (lambda e: e.replace("COUNT=60", "COUNT=61"), {("extra", 0, ())}),
-        (lambda e: e.replace("\nEND:VEVENT", "\nBEGIN:VALARM\nTRIGGER:-PT5M\nACTION:DISPLAY\nEND:VALARM\nEND:VEVENT"),
-         {("changed", 0, ("alarms",))}),
+        (
+            lambda e: e.replace(
+                "\nEND:VEVENT", "\nBEGIN:VALARM\nTRIGGER:-PT5M\nACTION:DISPLAY\nEND:VALARM\nEND:VEVENT"
+            ),
+            {("changed", 0, ("alarms",))},
+        ),
         (lambda e: e.replace("UID:a", "UID:b").replace("COUNT=60", "COUNT=59"), {("missing", 0, ())}),
     ],
     ids=["title", "an hour later", "longer", "one less", "one more", "an alarm", "another UID and one less"],
-)  # fmt: skip
+)
 def test_what_was_changed_is_what_is_told(change, told) -> None:  # type: ignore[no-untyped-def]
     text = event("a", *WEEKLY)
     found = compared(calendar(text), calendar(change(text)))
@@ -133,8 +159,13 @@ def test_the_same_occurrences_cut_differently_are_the_same(kept: bool, written_o
 
 def test_what_is_cancelled_on_one_side_and_left_out_on_the_other_happens_on_neither() -> None:
     text = event("a", *WEEKLY)
-    cancelled = event("a", WEEKLY[0].replace("0105", "0112"), WEEKLY[1], "STATUS:CANCELLED",
-                      "RECURRENCE-ID;TZID=America/Halifax:20260112T090000")  # fmt: skip
+    cancelled = event(
+        "a",
+        WEEKLY[0].replace("0105", "0112"),
+        WEEKLY[1],
+        "STATUS:CANCELLED",
+        "RECURRENCE-ID;TZID=America/Halifax:20260112T090000",
+    )
     left = text.replace("\nEND:VEVENT", "\nEXDATE;TZID=America/Halifax:20260112T090000\nEND:VEVENT")
     for sides in ((left, f"{text}\n{cancelled}"), (f"{text}\n{cancelled}", left)):
         assert compared(*map(calendar, sides)).differences == []
@@ -145,13 +176,18 @@ def test_a_series_off_in_winter_only_has_its_zones_named() -> None:
     found = compared(calendar(event("a", *WEEKLY)), calendar(other))
     assert {one.moved_by for one in found.differences} == {3600}
     assert found.summary["same"] > 20
-    moves = [Move(at, instant_at(wall_at(at, "America/Halifax"), "America/Puerto_Rico") - at)
-             for at in range(1_767_600_000, 1_790_000_000, 604_800)]  # fmt: skip
-    slip = explain(moves, "America/Halifax", "", ["America/Puerto_Rico"])
-    assert slip is not None
-    assert (slip.right, slip.wrong, slip.moved > 0, slip.still > 0) == (
-        "America/Halifax", "America/Puerto_Rico", True, True,
-    )  # fmt: skip
+    moves = [
+        Move(at, instant_at(wall_at(at, "America/Halifax"), "America/Puerto_Rico") - at)
+        for at in range(1_767_600_000, 1_790_000_000, 604_800)
+    ]
+    misreading = explain(moves, "America/Halifax", "", ["America/Puerto_Rico"])
+    assert misreading is not None
+    assert (misreading.right, misreading.wrong, misreading.moved > 0, misreading.still > 0) == (
+        "America/Halifax",
+        "America/Puerto_Rico",
+        True,
+        True,
+    )
 
 
 def test_moves_that_no_two_zones_explain_are_not_explained() -> None:

@@ -13,11 +13,11 @@ from hypothesis import assume, event, given
 from hypothesis import strategies as st
 
 from datebridge.core.editing.fields import CannotEdit
-from datebridge.core.editing.series import Group, Member, Plan, edit, fields_at, remove
+from datebridge.core.editing.series import Group, Plan, SeriesMember, edit, fields_at, remove
 from datebridge.core.editing.writing import rewritten
-from datebridge.core.happening.occurrences import timed
-from datebridge.core.happening.series import Series
 from datebridge.core.index.derive import derive
+from datebridge.core.occurrences.expanding import timed
+from datebridge.core.occurrences.series import Series
 from datebridge.core.recurrence.starts import DAY
 from tests.core.editing.series_model import HORIZON, Happens, expand, instant
 from tests.depth import tries
@@ -26,12 +26,24 @@ TITLE = "Crane check"
 STAMP = "20261125T120000Z"
 ZONES = ["America/Halifax", "Australia/Hobart", "Atlantic/Reykjavik"]
 RULES = [
-    "FREQ=DAILY", "FREQ=DAILY;INTERVAL=3", "FREQ=WEEKLY", "FREQ=WEEKLY;BYDAY=MO,TH", "FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,SU",
-    "FREQ=MONTHLY", "FREQ=MONTHLY;BYMONTHDAY=5,20", "FREQ=MONTHLY;BYMONTHDAY=-1", "FREQ=MONTHLY;BYDAY=2TU",
-    "FREQ=MONTHLY;BYDAY=-1FR", "FREQ=MONTHLY;BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-1", "FREQ=YEARLY",
-    "FREQ=YEARLY;BYMONTH=3,10;BYDAY=-1SU", "FREQ=YEARLY;BYYEARDAY=60,-30", "FREQ=DAILY;BYHOUR=9,15", "FREQ=MONTHLY;INTERVAL=2",
+    "FREQ=DAILY",
+    "FREQ=DAILY;INTERVAL=3",
+    "FREQ=WEEKLY",
+    "FREQ=WEEKLY;BYDAY=MO,TH",
+    "FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,SU",
+    "FREQ=MONTHLY",
+    "FREQ=MONTHLY;BYMONTHDAY=5,20",
+    "FREQ=MONTHLY;BYMONTHDAY=-1",
+    "FREQ=MONTHLY;BYDAY=2TU",
+    "FREQ=MONTHLY;BYDAY=-1FR",
+    "FREQ=MONTHLY;BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-1",
+    "FREQ=YEARLY",
+    "FREQ=YEARLY;BYMONTH=3,10;BYDAY=-1SU",
+    "FREQ=YEARLY;BYYEARDAY=60,-30",
+    "FREQ=DAILY;BYHOUR=9,15",
+    "FREQ=MONTHLY;INTERVAL=2",
     "FREQ=WEEKLY;BYDAY=TU;BYHOUR=8,22",
-]  # fmt: skip
+]
 SHIFTS = st.sampled_from([0, 3600, -1800, 5 * 3600, DAY, -DAY, DAY + 3600, 7 * DAY, 10 * 3600, 40])
 
 
@@ -134,15 +146,22 @@ def test_the_engine_agrees_with_the_model(case: tuple[str, str]) -> None:
 
 
 @tries(150, 20_000)
-@given(series(), st.integers(0, 9), st.sampled_from(["one", "following", "all"]), SHIFTS, st.sampled_from([0, 0, 3600, -900]),
-       st.booleans(), st.sampled_from(["", "", "", *ZONES]))  # fmt: skip
+@given(
+    series(),
+    st.integers(0, 9),
+    st.sampled_from(["one", "following", "all"]),
+    SHIFTS,
+    st.sampled_from([0, 0, 3600, -900]),
+    st.booleans(),
+    st.sampled_from(["", "", "", *ZONES]),
+)
 def test_an_edit_changes_what_was_asked(
     case: tuple[str, str], place: int, scope: str, shift: int, longer: int, renamed: bool, other: str
 ) -> None:
     text, zone = case
     before = expand([text])
     slot = _slot_of(text, zone, place)
-    group = Group([Member(1, text)], zone or None)
+    group = Group([SeriesMember(1, text)], zone or None)
     shown = fields_at(text, slot)
     shift = shift if zone else shift // DAY * DAY
     longer = longer if zone and not shift else 0
@@ -222,7 +241,7 @@ def test_a_deletion_takes_out_what_was_asked(case: tuple[str, str], place: int, 
         if zone
         else datetime.fromtimestamp(slot, UTC).replace(tzinfo=None)
     )
-    group = Group([Member(1, text)], zone or None)
+    group = Group([SeriesMember(1, text)], zone or None)
     found = expand(_texts(group, remove(group, 1, slot, scope, STAMP)))  # type: ignore[arg-type]
     left = [one for one in before if (one.begin != at if scope == "one" else one.begin < at)]
     assert _within(found, zone) == _within(left, zone)

@@ -27,7 +27,7 @@ def test_a_day_of_the_month_is_read_as_it_was_chosen(frequency, start, monthly) 
     if monthly in ("day", "nth"):
         assert first == start
     assert chosen(rule, start, monthly="day") == "FREQ=MONTHLY"
-    # Another frequency begins anew: what was said of the month does not stay
+    # Another frequency starts again: what was said of the month does not stay
     assert parse_rule(chosen(rule, start, frequency=frequency)).byday == ()
 
 

@@ -9,12 +9,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.core.editing.fields import CannotEdit, Fields, Person, read_fields
-from datebridge.core.editing.series import Group, Member, edit, fields_at, remove
+from datebridge.core.editing.series import Group, SeriesMember, edit, fields_at, remove
 from datebridge.core.editing.writing import new_event, rewritten, written_rule
-from datebridge.core.happening.occurrences import timed
-from datebridge.core.happening.series import Series
 from datebridge.core.index.derive import derive
 from datebridge.core.moments import Moment, parse_moment
+from datebridge.core.occurrences.expanding import timed
+from datebridge.core.occurrences.series import Series
 from datebridge.core.text.writer import write_calendar
 from datebridge.core.zones.defined import define
 from datebridge.core.zones.meaning import Zones
@@ -38,7 +38,7 @@ def slot(text: str) -> int:
 
 
 def changed(text: str, at: int | None, scope: str, **fields: object) -> list[str]:
-    group = Group([Member(1, text)], ZONE)
+    group = Group([SeriesMember(1, text)], ZONE)
     plan = edit(group, 1, at, scope, replace(fields_at(text, at), **fields), STAMP, "b")  # type: ignore[arg-type]
     kept = [] if any(one.id == 1 for one in plan.edits) else [text]
     return kept + [one.text for one in plan.edits if one.text]
@@ -51,7 +51,9 @@ def starts(*texts: str) -> list[str]:
 def test_ending_a_counted_series_at_an_extra_date_adds_nothing() -> None:
     text = event("DTSTART:20260301T090000", "RRULE:FREQ=DAILY;COUNT=3", "RDATE:20260320T090000")
     (left,) = [
-        e.text for e in remove(Group([Member(1, text)]), 1, slot("20260320T090000"), "following", STAMP).edits if e.text
+        e.text
+        for e in remove(Group([SeriesMember(1, text)]), 1, slot("20260320T090000"), "following", STAMP).edits
+        if e.text
     ]
     assert starts(left) == ["03-01T09:00", "03-02T09:00", "03-03T09:00"]
     assert "COUNT=3" in left
@@ -97,11 +99,17 @@ def test_an_extra_date_with_a_length_of_its_own_keeps_it() -> None:
 
 @pytest.mark.parametrize(
     "lines",
-    [["RRULE:FREQ=DAILY;BYHOUR=9,15;COUNT=8"], ["RRULE:FREQ=MONTHLY;BYMONTHDAY=2,9,-3;COUNT=8"], ["RRULE:FREQ=YEARLY;BYYEARDAY=61,200;COUNT=5"],
-     ["RRULE:FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,SU;COUNT=9"], ["RRULE:FREQ=MONTHLY;BYDAY=1MO;COUNT=7"],
-     ["RRULE:FREQ=WEEKLY;COUNT=5", "EXDATE:20260309T090017"], ["RRULE:FREQ=DAILY;BYHOUR=9,15;COUNT=8", "EXDATE;VALUE=DATE:20260303"],
-     ["RRULE:FREQ=WEEKLY;COUNT=3", "RDATE;VALUE=PERIOD:20260318T140000/20260318T170000"]],
-)  # fmt: skip
+    [
+        ["RRULE:FREQ=DAILY;BYHOUR=9,15;COUNT=8"],
+        ["RRULE:FREQ=MONTHLY;BYMONTHDAY=2,9,-3;COUNT=8"],
+        ["RRULE:FREQ=YEARLY;BYYEARDAY=61,200;COUNT=5"],
+        ["RRULE:FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,SU;COUNT=9"],
+        ["RRULE:FREQ=MONTHLY;BYDAY=1MO;COUNT=7"],
+        ["RRULE:FREQ=WEEKLY;COUNT=5", "EXDATE:20260309T090017"],
+        ["RRULE:FREQ=DAILY;BYHOUR=9,15;COUNT=8", "EXDATE;VALUE=DATE:20260303"],
+        ["RRULE:FREQ=WEEKLY;COUNT=3", "RDATE;VALUE=PERIOD:20260318T140000/20260318T170000"],
+    ],
+)
 @pytest.mark.parametrize("hours", [1, 24])
 def test_all_of_a_series_moves_or_it_is_said_that_it_cannot(lines: list[str], hours: int) -> None:
     from datetime import timedelta
@@ -125,11 +133,11 @@ def test_what_no_rule_says_is_refused_in_words_and_can_be_listed() -> None:
     with pytest.raises(
         CannotEdit, match=r"last working day, 4 times, and no such rule .* Write it as 4 dates"
     ) as refused:
-        edit(Group([Member(1, text)]), 1, first, "all", after, STAMP, "b")
+        edit(Group([SeriesMember(1, text)]), 1, first, "all", after, STAMP, "b")
     assert refused.value.dates == 4
-    plan = edit(Group([Member(1, text)]), 1, first, "all", after, STAMP, "b", listed=True)
+    plan = edit(Group([SeriesMember(1, text)]), 1, first, "all", after, STAMP, "b", listed=True)
     assert starts(plan.edits[0].text or "") == ["04-01T09:00", "05-01T09:00", "05-30T09:00", "07-01T09:00"]
-    assert plan.said == ["No rule says this, so the series becomes 4 dates, one by one."]
+    assert plan.said == ["No rule can express this, so the series becomes 4 dates, one by one."]
 
 
 def test_a_series_without_end_is_never_listed() -> None:
@@ -137,7 +145,7 @@ def test_a_series_without_end_is_never_listed() -> None:
     first = slot("20260331T090000")
     after = replace(fields_at(text, first), start="2026-04-01T09:00", end="2026-04-01T09:00")
     with pytest.raises(CannotEdit, match="Change this one alone, or give the series another rule") as refused:
-        edit(Group([Member(1, text)]), 1, first, "all", after, STAMP, "b", listed=True)
+        edit(Group([SeriesMember(1, text)]), 1, first, "all", after, STAMP, "b", listed=True)
     assert refused.value.dates == 0
 
 
@@ -192,9 +200,9 @@ def test_parameters_without_a_value_stay() -> None:
 
 def test_the_formatted_twin_of_the_notes_goes_and_that_is_said() -> None:
     text = event("DTSTART:20260302T090000", "DESCRIPTION:old", "X-ALT-DESC;FMTTYPE=text/html:<p>old</p>")
-    plan = edit(Group([Member(1, text)]), 1, None, "one", replace(read_fields(text), notes="new"), STAMP, "b")
+    plan = edit(Group([SeriesMember(1, text)]), 1, None, "one", replace(read_fields(text), notes="new"), STAMP, "b")
     assert at(plan.edits[0].text or "", "X-ALT-DESC") == []
-    assert plan.said == ["The formatted copy of the notes would be out of date; it is taken out."]
+    assert plan.said == ["The formatted copy of the notes would be out of date; it is removed."]
 
 
 @tries(60, 2_000)
@@ -226,7 +234,7 @@ def test_no_address_role_or_rule_makes_a_line() -> None:
 def test_an_edit_in_a_zone_the_calendar_defines_writes_until_in_utc() -> None:
     zones = Zones([("Station", define("Station", ZONE, 2020, 2030))])
     text = event("DTSTART;TZID=Station:20260302T210000", "DURATION:PT1H", "RRULE:FREQ=DAILY;UNTIL=20260307T010000Z")
-    group = Group([Member(1, text)], zones.clock("Station"), zones)
+    group = Group([SeriesMember(1, text)], zones.clock("Station"), zones)
     plan = edit(
         group,
         1,
@@ -237,8 +245,9 @@ def test_an_edit_in_a_zone_the_calendar_defines_writes_until_in_utc() -> None:
         "b",
     )
     assert [at(one.text or "", "RRULE") for one in plan.edits] == [
-        ["RRULE:FREQ=DAILY;UNTIL=20260305T005959Z"], ["RRULE:FREQ=DAILY;UNTIL=20260307T010000Z"]
-    ]  # fmt: skip
+        ["RRULE:FREQ=DAILY;UNTIL=20260304T010000Z"],
+        ["RRULE:FREQ=DAILY;UNTIL=20260307T010000Z"],
+    ]
     entries = [t for k, one in enumerate(plan.edits) if one.text and (t := timed(derive("VEVENT", one.text, zones), k))]
     assert sum(len(Series([one], "UTC", lambda _, tzid: zones.clock(tzid)).between(0, 1 << 32)) for one in entries) == 5
 

@@ -38,12 +38,12 @@ def facts(*lines: str, component: str = "VEVENT"):  # type: ignore[no-untyped-de
         (["DTSTART:20261124T080000Z", "RRULE:FREQ=FORTNIGHTLY"], "bad-rule"),
         (["DTSTART;TZID=Harbour clock:20261124T080000"], "unresolved-zone"),
         (["DTSTART:20261124T080000Z", "this line lost its place"], "not-a-content-line"),
-        (['DTSTART:20261124T080000Z', 'ORGANIZER;CN="open:mailto:x@skerrow.example'], "bad-parameter"),
+        (["DTSTART:20261124T080000Z", 'ORGANIZER;CN="open:mailto:x@skerrow.example'], "bad-parameter"),
         (["DTSTART:20261124T080000Z", "DUE:20261124T080000Z"], "misplaced-property"),
         (["DTSTART:20261124T080000Z", "SUMMARY:a", "SUMMARY:b"], "repeated-property"),
         (["SUMMARY:when?"], "no-start"),
     ],
-)  # fmt: skip
+)
 def test_each_defect_is_named_and_the_entry_is_still_read(lines: list[str], code: str) -> None:
     found = facts(*lines)
     assert [p.code for p in found.problems] == [code]
@@ -80,11 +80,29 @@ def test_the_length_follows_the_standard(lines: list[str], seconds: int) -> None
 
 def test_marks_tell_what_an_entry_has() -> None:
     found = facts(
-        "DTSTART:20261124T080000", "CLASS:PRIVATE", "ATTACH:https://x.example/a", "ATTENDEE:mailto:a@x.example",
-        "ORGANIZER:mailto:b@x.example", "X-SHIFT:NIGHT", "RRULE:FREQ=DAILY", "BEGIN:VALARM", "ACTION:AUDIO", "TRIGGER:-PT5M", "END:VALARM",
-    )  # fmt: skip
-    wanted = (Mark.ALARM | Mark.ATTENDEES | Mark.ATTACHMENT | Mark.PRIVATE | Mark.UNKNOWN | Mark.SERIES
-              | Mark.FLOATING | Mark.ENDLESS | Mark.UNANSWERED)  # fmt: skip
+        "DTSTART:20261124T080000",
+        "CLASS:PRIVATE",
+        "ATTACH:https://x.example/a",
+        "ATTENDEE:mailto:a@x.example",
+        "ORGANIZER:mailto:b@x.example",
+        "X-SHIFT:NIGHT",
+        "RRULE:FREQ=DAILY",
+        "BEGIN:VALARM",
+        "ACTION:AUDIO",
+        "TRIGGER:-PT5M",
+        "END:VALARM",
+    )
+    wanted = (
+        Mark.ALARM
+        | Mark.ATTENDEES
+        | Mark.ATTACHMENT
+        | Mark.PRIVATE
+        | Mark.UNKNOWN
+        | Mark.SERIES
+        | Mark.FLOATING
+        | Mark.ENDLESS
+        | Mark.UNANSWERED
+    )
     assert found.marks == wanted
 
 

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.core.index.derive import derive
-from datebridge.core.matching import Alike, Group, Item, candidates, find, item_of, joining, together
+from datebridge.core.matching import Alike, Group, Item, candidates, find, item_of, joined_items, joining
 from datebridge.core.matching.surviving import Twin, choose
 from tests.depth import tries
 from tests.labelled import FEED, Labelled, labelled, measured, pairs_of
@@ -61,7 +61,7 @@ def _entries(*texts: tuple[int, str]) -> tuple[list[Item[int]], dict[int, str]]:
     """Entries by calendar and lines, numbered from 1."""
     whole = {n: f"BEGIN:VEVENT\n{lines}\nEND:VEVENT" for n, (_, lines) in enumerate(texts, 1)}
     made = [item_of(n, texts[n - 1][0], derive("VEVENT", whole[n]), n) for n in whole]
-    return together(made), whole
+    return joined_items(made), whole
 
 
 def _groups(*texts: tuple[int, str]) -> list[Group[int]]:
@@ -82,7 +82,7 @@ def test_reasons_can_be_checked() -> None:
     second = "\n".join(["UID:b2", "SUMMARY:FW: CREW BRIEFING", when, *(people.format(p) for p in ("ida", "jon"))])
     (group,) = _groups((1, first), (1, second))
     assert (group.kind, group.members) == (Alike.SAME_TIME, (1, 2))
-    assert {"titles written otherwise", "same place", "2 of 3 people in common"} <= set(group.reasons)
+    assert {"titles written differently", "same place", "2 of 3 people in common"} <= set(group.reasons)
 
 
 def test_a_series_contains_what_stands_at_its_times_and_not_where_it_was_left_out() -> None:
@@ -105,9 +105,15 @@ def test_the_original_of_a_moved_occurrence_is_found_and_the_moved_one_goes_with
 
 def test_series_that_are_the_same_otherwise_written_are_one() -> None:
     found = _groups(
-        (1, "UID:a1\nSUMMARY:Kelp forum\nLOCATION:Wet lab\nDTSTART:20260302T090000Z\nDTEND:20260302T100000Z\nRRULE:FREQ=WEEKLY"),
-        (2, "UID:b1\nSUMMARY:Kelp forum\nLOCATION:Wet lab\nDTSTART:20260302T090000Z\nDTEND:20260302T100000Z\nRRULE:FREQ=WEEKLY"),
-    )  # fmt: skip
+        (
+            1,
+            "UID:a1\nSUMMARY:Kelp forum\nLOCATION:Wet lab\nDTSTART:20260302T090000Z\nDTEND:20260302T100000Z\nRRULE:FREQ=WEEKLY",
+        ),
+        (
+            2,
+            "UID:b1\nSUMMARY:Kelp forum\nLOCATION:Wet lab\nDTSTART:20260302T090000Z\nDTEND:20260302T100000Z\nRRULE:FREQ=WEEKLY",
+        ),
+    )
     assert [(g.kind, g.members) for g in found] == [(Alike.IDENTICAL, (1, 2))]
 
 
@@ -118,14 +124,28 @@ def test_very_many_at_one_time_are_not_compared_all_with_all() -> None:
 
 
 LINES = st.lists(
-    st.sampled_from([
-        "SUMMARY:Tide", "SUMMARY:FW: Tide", "LOCATION:Pier", "LOCATION:Quay", "CATEGORIES:LAB,ship", "CATEGORIES:Ship",
-        "DESCRIPTION:Bring papers", "DESCRIPTION:Bring papers and boots", "ATTENDEE;CN=Ida:mailto:ida@skerrow.example",
-        "ATTENDEE:MAILTO:IDA@skerrow.example", "ATTENDEE:mailto:jon@skerrow.example", "X-SKERROW-REF:7", "URL:https://a.example",
-        "BEGIN:VALARM\nTRIGGER:-PT5M\nACTION:DISPLAY\nEND:VALARM", "BEGIN:VALARM\nTRIGGER:-PT9M\nACTION:DISPLAY\nEND:VALARM",
-    ]),
-    max_size=7, unique=True,
-)  # fmt: skip
+    st.sampled_from(
+        [
+            "SUMMARY:Tide",
+            "SUMMARY:FW: Tide",
+            "LOCATION:Pier",
+            "LOCATION:Quay",
+            "CATEGORIES:LAB,ship",
+            "CATEGORIES:Ship",
+            "DESCRIPTION:Bring papers",
+            "DESCRIPTION:Bring papers and boots",
+            "ATTENDEE;CN=Ida:mailto:ida@skerrow.example",
+            "ATTENDEE:MAILTO:IDA@skerrow.example",
+            "ATTENDEE:mailto:jon@skerrow.example",
+            "X-SKERROW-REF:7",
+            "URL:https://a.example",
+            "BEGIN:VALARM\nTRIGGER:-PT5M\nACTION:DISPLAY\nEND:VALARM",
+            "BEGIN:VALARM\nTRIGGER:-PT9M\nACTION:DISPLAY\nEND:VALARM",
+        ]
+    ),
+    max_size=7,
+    unique=True,
+)
 
 
 @tries(60, 2_000)
@@ -170,12 +190,14 @@ def test_answers_and_what_alarms_say_are_taken_over_or_said() -> None:
     )
     theirs = entry(
         "ATTENDEE;PARTSTAT=DECLINED;CN=Ida;ROLE=REQ-PARTICIPANT:mailto:IDA@x.example",
-        "ATTENDEE;PARTSTAT=DECLINED:mailto:bo@x.example", says="Bring the charts",
-    )  # fmt: skip
+        "ATTENDEE;PARTSTAT=DECLINED:mailto:bo@x.example",
+        says="Bring the charts",
+    )
     found = joining.join(ours, [theirs])
     assert "ATTENDEE;ROLE=CHAIR;PARTSTAT=DECLINED;CN=Ida:mailto:ida@x.example" in found.text
     assert found.lost == (
-        "ATTENDEE;ROLE=REQ-PARTICIPANT:mailto:IDA@x.example", "ATTENDEE;PARTSTAT=DECLINED:mailto:bo@x.example",
+        "ATTENDEE;ROLE=REQ-PARTICIPANT:mailto:IDA@x.example",
+        "ATTENDEE;PARTSTAT=DECLINED:mailto:bo@x.example",
         "VALARM DESCRIPTION:Bring the charts",
-    )  # fmt: skip
+    )
     assert joining.join(theirs, [entry(says="Bring the charts")]).lost == ()

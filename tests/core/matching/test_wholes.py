@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.matching import Alike, find, item_of, together
+from datebridge.core.matching import Alike, find, item_of, joined_items
 from datebridge.core.matching.wholes import JoinedWhole, Whole, join_contained, join_wholes
 from datebridge.core.text.component import Component
 from tests.conftest import event
@@ -23,8 +23,14 @@ def series(uid: str, *extra: str, count: int = 5) -> str:
 
 
 def changed(uid: str, day: str, *extra: str, hour: str = "08") -> str:
-    return event(uid, "Watch", f"202612{day}T{hour}0000Z", f"DTEND:202612{day}T{int(hour) + 1:02}0000Z",
-                 f"RECURRENCE-ID:202612{day}T080000Z", *extra)  # fmt: skip
+    return event(
+        uid,
+        "Watch",
+        f"202612{day}T{hour}0000Z",
+        f"DTEND:202612{day}T{int(hour) + 1:02}0000Z",
+        f"RECURRENCE-ID:202612{day}T080000Z",
+        *extra,
+    )
 
 
 def single(uid: str, day: str, *extra: str) -> str:
@@ -46,13 +52,23 @@ def happens(whole: Whole) -> dict[str, str]:
 
 
 FIELDS = st.lists(
-    st.sampled_from([
-        "LOCATION:Pier", "LOCATION:Quay", "DESCRIPTION:Boots", "DESCRIPTION:Boots and charts", "CATEGORIES:Lab",
-        "ATTENDEE;PARTSTAT=DECLINED:mailto:ida@x.example", "ATTENDEE:mailto:ida@x.example", "X-KEY:1", "ATTACH:https://a.example",
-        "BEGIN:VALARM\nACTION:DISPLAY\nTRIGGER:-PT5M\nEND:VALARM",
-    ]),
-    max_size=3, unique_by=lambda line: line[:4],
-)  # fmt: skip
+    st.sampled_from(
+        [
+            "LOCATION:Pier",
+            "LOCATION:Quay",
+            "DESCRIPTION:Boots",
+            "DESCRIPTION:Boots and charts",
+            "CATEGORIES:Lab",
+            "ATTENDEE;PARTSTAT=DECLINED:mailto:ida@x.example",
+            "ATTENDEE:mailto:ida@x.example",
+            "X-KEY:1",
+            "ATTACH:https://a.example",
+            "BEGIN:VALARM\nACTION:DISPLAY\nTRIGGER:-PT5M\nEND:VALARM",
+        ]
+    ),
+    max_size=3,
+    unique_by=lambda line: line[:4],
+)
 LEFT = st.lists(st.sampled_from(DAYS), max_size=2, unique=True)
 PARTS = st.dictionaries(st.sampled_from(DAYS), st.tuples(FIELDS, st.sampled_from(["08", "08", "11"])), max_size=2)
 
@@ -62,8 +78,13 @@ def wholes(draw: st.DrawFn, uid: str) -> Whole:
     own, left = draw(FIELDS), draw(LEFT)
     text = series(uid, *(f"EXDATE:202612{day}T080000Z" for day in left), *sorted(own, key=lambda x: x[:5] == "BEGIN"))
     parts = {day: one for day, one in draw(PARTS).items() if day not in left}
-    return Whole(text, tuple(changed(uid, day, *sorted(lines, key=lambda x: x[:5] == "BEGIN"), hour=hour)
-                             for day, (lines, hour) in parts.items()))  # fmt: skip
+    return Whole(
+        text,
+        tuple(
+            changed(uid, day, *sorted(lines, key=lambda x: x[:5] == "BEGIN"), hour=hour)
+            for day, (lines, hour) in parts.items()
+        ),
+    )
 
 
 def told(made: JoinedWhole) -> str:
@@ -128,7 +149,7 @@ def groups(*wholes: Whole) -> list[tuple[Alike, tuple[int, ...]]]:
             key = len(texts) + 1
             texts[key] = text
             entries.append(item_of(key, calendar, whole.facts_of(text), key))
-    return [(group.kind, group.members) for group in find(together(entries), lambda keys: texts)]
+    return [(group.kind, group.members) for group in find(joined_items(entries), lambda keys: texts)]
 
 
 def test_series_whose_changed_occurrences_differ_are_not_identical() -> None:

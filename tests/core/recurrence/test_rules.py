@@ -31,11 +31,17 @@ def begins(*texts: str, first: date = date(2026, 1, 1), days: int = 400) -> list
 
 @pytest.mark.parametrize(
     ("rule", "count", "codes"),
-    [("FREQ=DAILY;COUNT=-1;UNTIL=20260303T090000Z", 3, ["odd-rule"]), ("FREQ=DAILY;COUNT=2;UNTIL=20260305T090000Z", 2, ["count-and-until"]),
-     ("FREQ=DAILY;INTERVAL=0;COUNT=3", 3, ["odd-rule"]), ("FREQ=WEEKLY;BYDAY=0MO,XX;COUNT=3", 3, ["odd-rule", "odd-rule"]),
-     ("FREQ=DAILY;RSCALE=CHINESE;COUNT=3", 3, ["odd-rule"]), ("FREQ=MONTHLY;SKIP=FORWARD;COUNT=3", 3, ["odd-rule"]),
-     ("FREQ=DAILY;UNTIL=20260303", 3, ["until-type"]), ("FREQ=DAILY; COUNT=3", 3, ["loose-value"])],
-)  # fmt: skip
+    [
+        ("FREQ=DAILY;COUNT=-1;UNTIL=20260303T090000Z", 3, ["odd-rule"]),
+        ("FREQ=DAILY;COUNT=2;UNTIL=20260305T090000Z", 2, ["count-and-until"]),
+        ("FREQ=DAILY;INTERVAL=0;COUNT=3", 3, ["odd-rule"]),
+        ("FREQ=WEEKLY;BYDAY=0MO,XX;COUNT=3", 3, ["odd-rule", "odd-rule"]),
+        ("FREQ=DAILY;RSCALE=CHINESE;COUNT=3", 3, ["odd-rule"]),
+        ("FREQ=MONTHLY;SKIP=FORWARD;COUNT=3", 3, ["odd-rule"]),
+        ("FREQ=DAILY;UNTIL=20260303", 3, ["until-type"]),
+        ("FREQ=DAILY; COUNT=3", 3, ["loose-value"]),
+    ],
+)
 def test_of_an_odd_rule_what_makes_sense_counts_and_the_rest_is_named(rule: str, count: int, codes: list[str]) -> None:
     text = event("DTSTART:20260301T090000Z" if "0MO" not in rule else "DTSTART:20260302T090000Z", f"RRULE:{rule}")
     assert len(begins(text)) == count

@@ -46,9 +46,19 @@ def test_a_rule_in_words(rule: str, words: str) -> None:
 
 @pytest.mark.parametrize(
     "rule",
-    ["", "FREQ=SOMETIMES", "INTERVAL=2", "FREQ=DAILY;COUNT=0", "FREQ=DAILY;COUNT=x", "FREQ=DAILY;BYDAY=XX",
-     "FREQ=DAILY;FREQ=DAILY", "FREQ=DAILY;BYMONTH=13", "FREQ=DAILY;UNTIL=never", "FREQ=DAILY;BYCAKE=1"],
-)  # fmt: skip
+    [
+        "",
+        "FREQ=SOMETIMES",
+        "INTERVAL=2",
+        "FREQ=DAILY;COUNT=0",
+        "FREQ=DAILY;COUNT=x",
+        "FREQ=DAILY;BYDAY=XX",
+        "FREQ=DAILY;FREQ=DAILY",
+        "FREQ=DAILY;BYMONTH=13",
+        "FREQ=DAILY;UNTIL=never",
+        "FREQ=DAILY;BYCAKE=1",
+    ],
+)
 def test_what_is_no_rule_is_refused(rule: str) -> None:
     with pytest.raises(NotARule):
         parse_rule(rule)
@@ -76,8 +86,21 @@ def _written(freq: str, interval: int, parts: tuple[str, ...]) -> str:
         day = "" if day.startswith("BYMONTHDAY") else day
     if day.startswith("BYWEEKNO"):
         day = day + ";BYDAY=TH" if freq == "YEARLY" else ""  # alone, dateutil takes all seven days: see below
-    return ";".join(filter(None, [f"FREQ={freq}", f"INTERVAL={interval}", month, day, time,
-                                  place if month or day or time else "", week, limit]))  # fmt: skip
+    return ";".join(
+        filter(
+            None,
+            [
+                f"FREQ={freq}",
+                f"INTERVAL={interval}",
+                month,
+                day,
+                time,
+                place if month or day or time else "",
+                week,
+                limit,
+            ],
+        )
+    )
 
 
 RULES = st.builds(_written, st.sampled_from(["DAILY", "WEEKLY", "MONTHLY", "YEARLY"]), st.integers(1, 5), PARTS)

@@ -8,14 +8,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.editing.series import Group, Member, Plan
+from datebridge.core.editing.series import Group, Plan, SeriesMember
 from datebridge.core.index.derive import derive
 from datebridge.core.moments import Moment
-from datebridge.core.series.health import ailments, heal
+from datebridge.core.series.health import heal, series_findings
 from datebridge.core.series.inferring import Single, infer
 from datebridge.core.series.phrasing import phrase
 from datebridge.core.series.proving import NotTheSame, differences, must_be_same
-from datebridge.core.series.shaping import adopt, alone, explode, gather, join
+from datebridge.core.series.shaping import attach_override, detach, explode, gather, join
 from tests.core.editing.series_model import expand
 from tests.depth import tries
 from tests.scattered import found_of, scattered
@@ -37,7 +37,7 @@ def change(slot: str, start: str, *lines: str, uid: str = "a") -> str:
 
 
 def group(*texts: str) -> Group:
-    return Group([Member(number, text) for number, text in enumerate(texts)], ZONE)
+    return Group([SeriesMember(number, text) for number, text in enumerate(texts)], ZONE)
 
 
 def after(plan: Plan, *texts: str) -> list[str]:
@@ -114,8 +114,11 @@ def of_text(key: int, text: str) -> Single[int]:
 
 
 @tries(60, 2_000)
-@given(st.sampled_from(["FREQ=WEEKLY;COUNT=20", "FREQ=MONTHLY;BYDAY=1MO;COUNT=9", "FREQ=WEEKLY;BYDAY=MO,TH;COUNT=20"]),
-       st.sets(st.integers(1, 7), max_size=1), st.sets(st.integers(1, 7), max_size=1))  # fmt: skip
+@given(
+    st.sampled_from(["FREQ=WEEKLY;COUNT=20", "FREQ=MONTHLY;BYDAY=1MO;COUNT=9", "FREQ=WEEKLY;BYDAY=MO,TH;COUNT=20"]),
+    st.sets(st.integers(1, 7), max_size=1),
+    st.sets(st.integers(1, 7), max_size=1),
+)
 def test_singles_gathered_happen_as_they_did(rule: str, gone: set[int], otherwise: set[int]) -> None:
     texts = singles(master(f"RRULE:{rule}"), **{f"n{n}": "LOCATION:Pier" for n in otherwise})
     texts = {key: text for key, text in texts.items() if key not in gone}
@@ -127,8 +130,10 @@ def test_singles_gathered_happen_as_they_did(rule: str, gone: set[int], otherwis
 
 
 def test_a_series_taken_apart_is_gathered_again() -> None:
-    texts = [master("RRULE:FREQ=WEEKLY;COUNT=9", f"EXDATE;TZID={ZONE}:20261116T090000"),
-             change("20261123T090000", "20261124T100000", "LOCATION:Pier")]  # fmt: skip
+    texts = [
+        master("RRULE:FREQ=WEEKLY;COUNT=9", f"EXDATE;TZID={ZONE}:20261116T090000"),
+        change("20261123T090000", "20261124T100000", "LOCATION:Pier"),
+    ]
     apart = after(explode(group(*texts), STAMP), *texts)
     assert len(apart) == 8
     assert times(apart) == times(texts)
@@ -142,7 +147,9 @@ def test_pieces_joined_happen_as_they_did() -> None:
     one = master("RRULE:FREQ=WEEKLY;COUNT=6")
     other = master("RRULE:FREQ=WEEKLY;COUNT=5", start="20261221T090000", uid="b")
     changed = change("20261228T090000", "20261229T090000", uid="b")
-    plan = join([Group([Member(1, other), Member(2, changed)], ZONE), Group([Member(0, one)], ZONE)], STAMP)
+    plan = join(
+        [Group([SeriesMember(1, other), SeriesMember(2, changed)], ZONE), Group([SeriesMember(0, one)], ZONE)], STAMP
+    )
     made = [edit.text for edit in plan.edits if edit.text is not None]
     assert times(made) == times([one, other, changed])
     assert {derive("VEVENT", text).uid for text in made} == {"a"}
@@ -153,19 +160,19 @@ def test_pieces_that_say_something_else_are_not_joined() -> None:
     one = master("RRULE:FREQ=WEEKLY;COUNT=6")
     other = master("RRULE:FREQ=WEEKLY;COUNT=5", "LOCATION:Pier", start="20261221T090000", uid="b")
     with pytest.raises(NotTheSame):
-        join([Group([Member(0, one)], ZONE), Group([Member(1, other)], ZONE)], STAMP)
+        join([Group([SeriesMember(0, one)], ZONE), Group([SeriesMember(1, other)], ZONE)], STAMP)
 
 
 def test_an_orphan_is_adopted_or_stands_alone() -> None:
     orphan = change("20261116T090000", "20261117T110000", uid="lost")
     series = group(master("RRULE:FREQ=WEEKLY;COUNT=9"))
-    own = adopt(orphan, series, Moment(datetime(2026, 11, 16, 9)).wall_seconds, STAMP)
+    own = attach_override(orphan, series, Moment(datetime(2026, 11, 16, 9)).wall_seconds, STAMP)
     assert derive("VEVENT", own).uid == "a"
     found = times([series.members[0].text, own])
     assert len(found) == 9
     assert found[2][0] - found[1][0] == timedelta(days=8, hours=2)
-    assert "RECURRENCE-ID" not in alone(orphan, STAMP)
-    assert times([alone(orphan, STAMP)]) == times([orphan])
+    assert "RECURRENCE-ID" not in detach(orphan, STAMP)
+    assert times([detach(orphan, STAMP)]) == times([orphan])
 
 
 # ---- put right --------------------------------------------------------------------------------------------
@@ -178,22 +185,33 @@ ILL = {
     "left-out date in UTC of another clock": (["exdate-misses"], [master(WEEKLY, "EXDATE:20261116T090000Z")], False),
     "left-out date that means none": (["exdate-misses"], [master(WEEKLY, f"EXDATE;TZID={ZONE}:20261118T220000")], True),
     "change outside": (["override-outside"], [master(WEEKLY), change("20261116T100000", "20261116T120000")], False),
-    "change told in UTC": (["override-id-form"],
-                           [master(WEEKLY), entry("RECURRENCE-ID:20261115T220000Z", f"DTSTART;TZID={ZONE}:20261116T120000",
-                                                  "DURATION:PT1H")], True),
+    "change told in UTC": (
+        ["override-id-form"],
+        [
+            master(WEEKLY),
+            entry("RECURRENCE-ID:20261115T220000Z", f"DTSTART;TZID={ZONE}:20261116T120000", "DURATION:PT1H"),
+        ],
+        True,
+    ),
     "change of nothing": (["override-same"], [master(WEEKLY), change("20261116T090000", "20261116T090000")], True),
-    "two changes of one": (["override-twice"],
-                           [master(WEEKLY), change("20261116T090000", "20261116T120000"),
-                            change("20261116T090000", "20261116T140000", "SEQUENCE:2")], False),
-}  # fmt: skip
+    "two changes of one": (
+        ["override-twice"],
+        [
+            master(WEEKLY),
+            change("20261116T090000", "20261116T120000"),
+            change("20261116T090000", "20261116T140000", "SEQUENCE:2"),
+        ],
+        False,
+    ),
+}
 
 
 @pytest.mark.parametrize(("codes", "texts", "as_before"), ILL.values(), ids=ILL)
 def test_what_is_wrong_is_found_and_put_right(codes: list[str], texts: list[str], as_before: bool) -> None:
     ill = group(*texts)
-    assert [one.code for one in ailments(ill)] == codes
+    assert [one.code for one in series_findings(ill)] == codes
     healed = after(heal(ill, codes, STAMP), *texts)
-    assert ailments(group(*healed)) == []
+    assert series_findings(group(*healed)) == []
     if as_before:
         assert differences(texts, healed) == []
     else:
@@ -201,19 +219,22 @@ def test_what_is_wrong_is_found_and_put_right(codes: list[str], texts: list[str]
 
 
 def test_what_is_meant_is_told() -> None:
-    found = ailments(group(master(WEEKLY), change("20261116T100000", "20261116T120000")))
+    found = series_findings(group(master(WEEKLY), change("20261116T100000", "20261116T120000")))
     assert found[0].message == (
         "It stands for 2026-11-16 10:00, at which its series does not happen; 2026-11-16 09:00 may be meant."
     )
 
 
 def test_an_occurrence_put_back_after_a_change_for_all_that_follow_is_no_change_of_nothing() -> None:
-    onward = entry(f"RECURRENCE-ID;TZID={ZONE};RANGE=THISANDFUTURE:20261116T090000", f"DTSTART;TZID={ZONE}:20261116T110000",
-                   "DURATION:PT1H")  # fmt: skip
+    onward = entry(
+        f"RECURRENCE-ID;TZID={ZONE};RANGE=THISANDFUTURE:20261116T090000",
+        f"DTSTART;TZID={ZONE}:20261116T110000",
+        "DURATION:PT1H",
+    )
     texts = [master(WEEKLY), onward, change("20261123T090000", "20261123T090000")]
-    assert "override-same" not in [one.code for one in ailments(group(*texts))]
+    assert "override-same" not in [one.code for one in series_findings(group(*texts))]
     before = [master(WEEKLY), onward, change("20261109T090000", "20261109T090000")]
-    assert "override-same" in [one.code for one in ailments(group(*before))]
+    assert "override-same" in [one.code for one in series_findings(group(*before))]
 
 
 def test_a_healthy_series_has_nothing() -> None:
@@ -223,7 +244,7 @@ def test_a_healthy_series_has_nothing() -> None:
         ),
         change("20261119T090000", "20261119T110000"),
     ]
-    assert ailments(group(*texts)) == []
+    assert series_findings(group(*texts)) == []
 
 
 @pytest.mark.parametrize(

@@ -16,8 +16,8 @@ TEXT = st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs", "Zl"
 @given(
     TEXT.filter(bool), st.sampled_from(["", "#16684a", "teal"]), st.sampled_from(["", "UTC", "Australia/Hobart"]), TEXT
 )
-def test_a_header_says_what_it_was_told_to_say(name: str, tint: str, zone: str, text: str) -> None:
-    wanted = Description(name, tint, zone, text)
+def test_a_header_says_what_it_was_told_to_say(name: str, own_colour: str, zone: str, text: str) -> None:
+    wanted = Description(name, own_colour, zone, text)
     header = described("BEGIN:VCALENDAR\nX-KEEP:me\nX-WR-CALNAME:Old\nCOLOR:red\nEND:VCALENDAR", wanted)
     assert description_of(header) == wanted
     assert described(header, wanted) == header

@@ -25,15 +25,29 @@ LINES = st.one_of(
     st.lists(TEXT.filter(bool), min_size=1, max_size=3).map(lambda ts: "CATEGORIES:" + ",".join(map(escape_text, ts))),
     st.tuples(NAMES, TEXT).map(lambda p: f"{p[0]}:{p[1]}"),
     st.tuples(NAMES, TEXT).map(lambda p: f"ATTENDEE;CN={format_param(p[1])};{p[0]}=1:mailto:a@x.example"),
-    st.sampled_from([
-        "DTSTART;TZID=Nowhere at all:20261124T090000", "DTSTART;VALUE=DATE:20261124", "DTEND:20261124T090000Z",
-        "DURATION:PT1H30M", "RRULE:FREQ=MONTHLY;COUNT=3;BYDAY=1MO,-1FR;BYMONTHDAY=-1", "RRULE:FREQ=DAILY;UNTIL=20261201",
-        "REQUEST-STATUS:2.8;Success\\; repeating event ignored;RRULE:FREQ=WEEKLY", "GEO:44.5;-63", "SEQUENCE:4",
-        "EXDATE;VALUE=DATE:20261124,20261125", "RDATE;VALUE=PERIOD:20261124T090000Z/PT1H,20261125T090000Z/20261125T100000Z",
-        "TRIGGER:-PT15M", "ATTACH;FMTTYPE=text/plain;ENCODING=BASE64;VALUE=BINARY:aGVsbG8=", "X-N;VALUE=INTEGER:3",
-        "DTSTART:not a date", "RRULE:nonsense", "SEQUENCE:many", "STYLED-DESCRIPTION;VALUE=TEXT:<p>a\\, b</p>",
-    ]),
-)  # fmt: skip
+    st.sampled_from(
+        [
+            "DTSTART;TZID=Nowhere at all:20261124T090000",
+            "DTSTART;VALUE=DATE:20261124",
+            "DTEND:20261124T090000Z",
+            "DURATION:PT1H30M",
+            "RRULE:FREQ=MONTHLY;COUNT=3;BYDAY=1MO,-1FR;BYMONTHDAY=-1",
+            "RRULE:FREQ=DAILY;UNTIL=20261201",
+            "REQUEST-STATUS:2.8;Success\\; repeating event ignored;RRULE:FREQ=WEEKLY",
+            "GEO:44.5;-63",
+            "SEQUENCE:4",
+            "EXDATE;VALUE=DATE:20261124,20261125",
+            "RDATE;VALUE=PERIOD:20261124T090000Z/PT1H,20261125T090000Z/20261125T100000Z",
+            "TRIGGER:-PT15M",
+            "ATTACH;FMTTYPE=text/plain;ENCODING=BASE64;VALUE=BINARY:aGVsbG8=",
+            "X-N;VALUE=INTEGER:3",
+            "DTSTART:not a date",
+            "RRULE:nonsense",
+            "SEQUENCE:many",
+            "STYLED-DESCRIPTION;VALUE=TEXT:<p>a\\, b</p>",
+        ]
+    ),
+)
 
 
 @tries(60, 2_000)
@@ -65,10 +79,23 @@ DEEP = "[" * 3000 + "]" * 3000
 
 @pytest.mark.parametrize(
     "data",
-    ["{}", "[]", "[1,2,3]", '["vevent",[],[[["x"]]]]', '["vevent",[["summary",{},"text"]],[]]', '["vevent",[["a\\nb",{},"text","x"]],[]]',
-     '["vevent",[["summary",{"cn":3},"text","x"]],[]]', '["vevent",[["url",{},"uri","a\\nATTENDEE:x"]],[]]', DEEP, "null", "3",
-     '["vcalendar",[["priority",{},"integer",NaN]],[]]', '["' + "v" * 300 + '",[],[]]', '["vevent",[["x",{},"text",{}]],[]]'],
-)  # fmt: skip
+    [
+        "{}",
+        "[]",
+        "[1,2,3]",
+        '["vevent",[],[[["x"]]]]',
+        '["vevent",[["summary",{},"text"]],[]]',
+        '["vevent",[["a\\nb",{},"text","x"]],[]]',
+        '["vevent",[["summary",{"cn":3},"text","x"]],[]]',
+        '["vevent",[["url",{},"uri","a\\nATTENDEE:x"]],[]]',
+        DEEP,
+        "null",
+        "3",
+        '["vcalendar",[["priority",{},"integer",NaN]],[]]',
+        '["' + "v" * 300 + '",[],[]]',
+        '["vevent",[["x",{},"text",{}]],[]]',
+    ],
+)
 def test_odd_json_is_refused_in_words(data: str, tmp_path: Path) -> None:
     source = tmp_path / "in.json"
     source.write_text(data)
@@ -95,8 +122,10 @@ def test_no_value_makes_a_line() -> None:
         ["vevent", [["summary", {"x": "a\r\nb"}, "text", "Lunch\rATTENDEE:mailto:spy@x.example\nX:1"]], []]
     )
     assert made.split("\n") == [
-        "BEGIN:VEVENT", "SUMMARY;X=a^nb:Lunch\\nATTENDEE:mailto:spy@x.example\\nX:1", "END:VEVENT",
-    ]  # fmt: skip
+        "BEGIN:VEVENT",
+        "SUMMARY;X=a^nb:Lunch\\nATTENDEE:mailto:spy@x.example\\nX:1",
+        "END:VEVENT",
+    ]
 
 
 def test_a_refusal_names_the_line_of_the_file(tmp_path: Path) -> None:

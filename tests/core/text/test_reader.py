@@ -103,14 +103,23 @@ def test_lines_are_those_of_the_file_though_lines_are_folded() -> None:
     ("data", "expected"),
     [
         ("junk\nBEGIN:VCALENDAR\nEND:VCALENDAR\nmore\n", [("junk-outside", 1), ("junk-outside", 4)]),
-        ("BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nBEGIN:VEVENT\nUID:2\nEND:VEVENT\nEND:VCALENDAR\n", [("missing-end", 4)]),
+        (
+            "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nBEGIN:VEVENT\nUID:2\nEND:VEVENT\nEND:VCALENDAR\n",
+            [("missing-end", 4)],
+        ),
         ("BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nEND:VCALENDAR\n", [("missing-end", 4)]),
-        ("BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nBEGIN:VEVENT\nEND:VEVENT\nEND:VEVENT\nEND:VCALENDAR\n",
-         [("nested-entry", 4)]),
-        ("BEGIN:VCALENDAR\nBEGIN;X=1:VEVENT\nUID:1\nEND :VEVENT\nEND:VCALENDAR\n",
-         [("odd-fence", 2), ("odd-fence", 4)]),
-        ("BEGIN:VCALENDAR\nBEGIN:VEVENT\nBEGIN:VALARM\nEND:VEVENT\nEND:VALARM\nEND:VCALENDAR\n",
-         [("crossed-end", 4), ("stray-end", 5)]),
+        (
+            "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nBEGIN:VEVENT\nEND:VEVENT\nEND:VEVENT\nEND:VCALENDAR\n",
+            [("nested-entry", 4)],
+        ),
+        (
+            "BEGIN:VCALENDAR\nBEGIN;X=1:VEVENT\nUID:1\nEND :VEVENT\nEND:VCALENDAR\n",
+            [("odd-fence", 2), ("odd-fence", 4)],
+        ),
+        (
+            "BEGIN:VCALENDAR\nBEGIN:VEVENT\nBEGIN:VALARM\nEND:VEVENT\nEND:VALARM\nEND:VCALENDAR\n",
+            [("crossed-end", 4), ("stray-end", 5)],
+        ),
         ("BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nSUMM", [("truncated", 4), ("truncated", 4)]),
         ("BEGIN:VEVENT\nUID:1\nEND:VEVENT\n", [("no-calendar", 1)]),
         ("BEGIN:VCALENDAR\nBEGIN:VCALENDAR\nEND:VCALENDAR\n", [("missing-end", 2)]),
@@ -118,9 +127,21 @@ def test_lines_are_those_of_the_file_though_lines_are_folded() -> None:
         ("hello", [("junk-outside", 1), ("not-a-calendar", 1)]),
         ("", [("not-a-calendar", 1)]),
     ],
-    ids=["junk", "missing END", "calendar ends first", "an entry in another", "odd fences", "crossed", "truncated", "no calendar", "nested calendar",
-         "control", "no calendar data", "empty"],
-)  # fmt: skip
+    ids=[
+        "junk",
+        "missing END",
+        "calendar ends first",
+        "an entry in another",
+        "odd fences",
+        "crossed",
+        "truncated",
+        "no calendar",
+        "nested calendar",
+        "control",
+        "no calendar data",
+        "empty",
+    ],
+)
 def test_damage_is_a_problem_with_its_line(data: str, expected: list[tuple[str, int]]) -> None:
     assert codes(data) == expected
 
@@ -196,9 +217,25 @@ def test_an_utf8_line_beside_a_broken_one_stays_utf8() -> None:
 
 
 LINE = st.sampled_from(
-    ["BEGIN:VCALENDAR", "END:VCALENDAR", "BEGIN:VEVENT", "END:VEVENT", "BEGIN:VALARM", "END:VALARM", "BEGIN:X-A",
-     "END:X-A", "no colon here", "SUMMARY:så", "begin:vevent", "END:VTODO", "X-P;Q=\"a:b\":c", "", "BEGIN;X=1:VEVENT", "END :VEVENT"]
-)  # fmt: skip
+    [
+        "BEGIN:VCALENDAR",
+        "END:VCALENDAR",
+        "BEGIN:VEVENT",
+        "END:VEVENT",
+        "BEGIN:VALARM",
+        "END:VALARM",
+        "BEGIN:X-A",
+        "END:X-A",
+        "no colon here",
+        "SUMMARY:så",
+        "begin:vevent",
+        "END:VTODO",
+        'X-P;Q="a:b":c',
+        "",
+        "BEGIN;X=1:VEVENT",
+        "END :VEVENT",
+    ]
+)
 
 
 @tries(60, 2_000)

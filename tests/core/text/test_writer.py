@@ -17,7 +17,7 @@ from datebridge.core.text.lines import (
     parse_line,
     split_text_list,
     unescape_text,
-)  # fmt: skip
+)
 from datebridge.core.text.reader import Reader
 from datebridge.core.text.writer import complete_header, new_header, write_calendar
 from tests.depth import tries

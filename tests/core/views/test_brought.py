@@ -31,8 +31,15 @@ def alarm(trigger: str, action: str = "EMAIL") -> str:
     return f"BEGIN:VALARM\nACTION:{action}\nTRIGGER{trigger}\nDESCRIPTION:Pack\nATTENDEE:mailto:a@x.example\nX-B:1\nEND:VALARM"
 
 
-ALARMED = event("a", "Tide", "20261124T090000Z", "DTEND:20261124T100000Z",
-                alarm(";RELATED=END:-PT5M"), alarm(":-PT30S", "AUDIO"), alarm(";VALUE=DATE-TIME:20261124T080000Z"))  # fmt: skip
+ALARMED = event(
+    "a",
+    "Tide",
+    "20261124T090000Z",
+    "DTEND:20261124T100000Z",
+    alarm(";RELATED=END:-PT5M"),
+    alarm(":-PT30S", "AUDIO"),
+    alarm(";VALUE=DATE-TIME:20261124T080000Z"),
+)
 
 
 @pytest.mark.parametrize(
@@ -41,11 +48,14 @@ ALARMED = event("a", "Tide", "20261124T090000Z", "DTEND:20261124T100000Z",
         ("-PT10M; -PT30S; 20261124T080000Z", "TRIGGER;RELATED=END:-PT5M", "TRIGGER;RELATED=END:-PT10M"),
         ("-PT5M; -PT45S; 20261124T080000Z", "TRIGGER:-PT30S", "TRIGGER:-PT45S"),
         ("-PT5M; -PT30S; 20261124T083000Z", "DATE-TIME:20261124T080000Z", "DATE-TIME:20261124T083000Z"),
-        ("-PT30S; 20261124T080000Z; -PT5M; PT1H", "\nEND:VEVENT",
-         "\nBEGIN:VALARM\nACTION:DISPLAY\nDESCRIPTION:Tide\nTRIGGER:PT1H\nEND:VALARM\nEND:VEVENT"),
+        (
+            "-PT30S; 20261124T080000Z; -PT5M; PT1H",
+            "\nEND:VEVENT",
+            "\nBEGIN:VALARM\nACTION:DISPLAY\nDESCRIPTION:Tide\nTRIGGER:PT1H\nEND:VALARM\nEND:VEVENT",
+        ),
         ("-PT30S; 20261124T080000Z", alarm(";RELATED=END:-PT5M") + "\n", ""),
     ],
-)  # fmt: skip
+)
 def test_one_alarm_is_edited_and_the_others_keep_every_line(cell: str, old: str, new: str) -> None:
     assert "\n".join(brought(ALARMED, alarms=cell)) == ALARMED.replace(old, new)
 
@@ -61,13 +71,23 @@ TWICE = event("d", "Night", "20261101T053000Z", "DTEND:20261101T063000Z")
     [
         (SECONDS, "", {"start": "2026-11-24 08:00"}, ["DTSTART:20261124T080000Z", "DTEND:20261124T101530Z"]),
         (SECONDS, "", {"end": "2026-11-24 11:00"}, ["DTSTART:20261124T090030Z", "DTEND:20261124T110000Z"]),
-        (SECONDS, "America/Halifax", {"end": "2026-11-24 06:45:10"}, ["DTSTART:20261124T090030Z", "DTEND:20261124T104510Z"]),
+        (
+            SECONDS,
+            "America/Halifax",
+            {"end": "2026-11-24 06:45:10"},
+            ["DTSTART:20261124T090030Z", "DTEND:20261124T104510Z"],
+        ),
         (TWICE, "America/Halifax", {"end": "2026-11-01 02:45"}, ["DTSTART:20261101T053000Z", "DTEND:20261101T064500Z"]),
-        (TWICE, "America/Halifax", {"start": "2026-11-01 01:15"}, ["DTSTART:20261101T051500Z", "DTEND:20261101T063000Z"]),
+        (
+            TWICE,
+            "America/Halifax",
+            {"start": "2026-11-01 01:15"},
+            ["DTSTART:20261101T051500Z", "DTEND:20261101T063000Z"],
+        ),
         (ENDS, "", {"start": "2026-10-31 23:15"}, ["DTSTART;TZID=America/Halifax:20261031T231500", "DURATION:PT2H15M"]),
         (ENDS, "", {"end": "2026-11-01 02:00"}, ["DTSTART;TZID=America/Halifax:20261031T233000", "DURATION:PT3H30M"]),
     ],
-)  # fmt: skip
+)
 def test_a_time_that_was_not_edited_stays_to_the_second_whatever_clocks_do(
     text: str, zone: str, cells: dict[str, str], times: list[str]
 ) -> None:
@@ -76,8 +96,15 @@ def test_a_time_that_was_not_edited_stays_to_the_second_whatever_clocks_do(
     assert len(made) == len(text.split("\n"))
 
 
-PEOPLE = event("e", "Meeting", "20261124T090000Z", "ATTENDEE;CN=One:mailto:same@x.example",
-               "ATTENDEE;CN=Two:MAILTO:same@x.example", "ATTENDEE;X-P=1:tel:+3545551", "CATEGORIES:Lab\\; wet,Tide\\,s")  # fmt: skip
+PEOPLE = event(
+    "e",
+    "Meeting",
+    "20261124T090000Z",
+    "ATTENDEE;CN=One:mailto:same@x.example",
+    "ATTENDEE;CN=Two:MAILTO:same@x.example",
+    "ATTENDEE;X-P=1:tel:+3545551",
+    "CATEGORIES:Lab\\; wet,Tide\\,s",
+)
 
 
 def test_a_list_of_which_one_is_edited_keeps_the_others_as_they_are() -> None:

@@ -19,8 +19,12 @@ def sheet(text: str, zone: str = "") -> dict[str, str]:
 
 
 def test_a_row_has_the_documented_columns_in_the_chosen_zone() -> None:
-    row = sheet(event("a", "Call", ";TZID=Australia/Hobart:20261124T150000"[1:], "DURATION:PT1H", "ATTENDEE:mailto:x@y.example"),
-                "America/Halifax")  # fmt: skip
+    row = sheet(
+        event(
+            "a", "Call", ";TZID=Australia/Hobart:20261124T150000"[1:], "DURATION:PT1H", "ATTENDEE:mailto:x@y.example"
+        ),
+        "America/Halifax",
+    )
     assert tuple(row) == COLUMNS
     assert (row["start"], row["end"], row["zone"]) == ("2026-11-24 00:00", "2026-11-24 01:00", "America/Halifax")
     assert row["attendees"] == "x@y.example"

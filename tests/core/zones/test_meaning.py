@@ -19,11 +19,25 @@ from datebridge.core.zones.meaning import Zones
 
 HALIFAX = define("Station", "America/Halifax", 2020, 2040)
 #: A definition that says something else than its name.
-LISBON = "\n".join([
-    "BEGIN:VTIMEZONE", "TZID:{}", "BEGIN:STANDARD", "DTSTART:19701025T030000", "RRULE:FREQ=YEARLY;BYMONTH=10;BYDAY=-1SU",
-    "TZOFFSETFROM:+0200", "TZOFFSETTO:+0100", "END:STANDARD", "BEGIN:DAYLIGHT", "DTSTART:19700329T020000",
-    "RRULE:FREQ=YEARLY;BYMONTH=3;BYDAY=-1SU", "TZOFFSETFROM:+0100", "TZOFFSETTO:+0200", "END:DAYLIGHT", "END:VTIMEZONE",
-])  # fmt: skip
+LISBON = "\n".join(
+    [
+        "BEGIN:VTIMEZONE",
+        "TZID:{}",
+        "BEGIN:STANDARD",
+        "DTSTART:19701025T030000",
+        "RRULE:FREQ=YEARLY;BYMONTH=10;BYDAY=-1SU",
+        "TZOFFSETFROM:+0200",
+        "TZOFFSETTO:+0100",
+        "END:STANDARD",
+        "BEGIN:DAYLIGHT",
+        "DTSTART:19700329T020000",
+        "RRULE:FREQ=YEARLY;BYMONTH=3;BYDAY=-1SU",
+        "TZOFFSETFROM:+0100",
+        "TZOFFSETTO:+0200",
+        "END:DAYLIGHT",
+        "END:VTIMEZONE",
+    ]
+)
 
 
 def event(*lines: str, uid: str = "a") -> str:
@@ -52,9 +66,11 @@ def test_times_in_utc_are_told_on_the_clock_a_file_defines(after: bool) -> None:
     entry = event(*SERIES, "EXDATE:20260303T010000Z", "RDATE:20260310T010000Z", "DTEND:20260302T020000Z")
     found = happening(*((entry, HALIFAX) if after else (HALIFAX, entry)))
     assert [(one.start[5:16], one.end[5:16]) for one in found] == [
-        ("03-02T01:00", "03-02T02:00"), ("03-04T01:00", "03-04T02:00"), ("03-05T01:00", "03-05T02:00"),
+        ("03-02T01:00", "03-02T02:00"),
+        ("03-04T01:00", "03-04T02:00"),
+        ("03-05T01:00", "03-05T02:00"),
         ("03-10T01:00", "03-10T02:00"),
-    ]  # fmt: skip
+    ]
 
 
 def test_a_file_that_defines_its_zone_has_no_problem_with_it() -> None:
@@ -73,9 +89,12 @@ def test_eight_hours_over_a_change_of_defined_clocks_are_eight_hours() -> None:
 
 @pytest.mark.parametrize(
     ("tzid", "hour", "zone", "own"),
-    [("Europe/Lisbon", "09:00", "Europe/Lisbon", False), ("Europe/lisbon", "08:00", "", True),
-     ("/tidewrack.example/2009/Europe/Lisbon", "08:00", "", True)],
-)  # fmt: skip
+    [
+        ("Europe/Lisbon", "09:00", "Europe/Lisbon", False),
+        ("Europe/lisbon", "08:00", "", True),
+        ("/tidewrack.example/2009/Europe/Lisbon", "08:00", "", True),
+    ],
+)
 def test_a_name_means_the_zone_only_if_it_stands_so_in_the_database(tzid: str, hour: str, zone: str, own: bool) -> None:
     entry = event(f"DTSTART;TZID={tzid}:20261201T090000")
     facts = examine("VEVENT", entry, Zones([(tzid, LISBON.format(tzid))]))
@@ -107,6 +126,16 @@ def test_a_zone_name_with_a_colon_is_read_as_it_was_meant() -> None:
     assert facts.tzid == "(UTC+01:00) Somewhere, Else"
     assert {p.code for p in facts.problems} == {"unquoted-zone", "unresolved-zone"}
     assert tzids_in(line) == {"(UTC+01:00) Somewhere, Else"}
-    own = "\n".join(["BEGIN:VTIMEZONE", "TZID:(UTC+01:00) Somewhere, Else", "BEGIN:STANDARD", "DTSTART:19700101T000000",
-                     "TZOFFSETFROM:+0100", "TZOFFSETTO:+0100", "END:STANDARD", "END:VTIMEZONE"])  # fmt: skip
+    own = "\n".join(
+        [
+            "BEGIN:VTIMEZONE",
+            "TZID:(UTC+01:00) Somewhere, Else",
+            "BEGIN:STANDARD",
+            "DTSTART:19700101T000000",
+            "TZOFFSETFROM:+0100",
+            "TZOFFSETTO:+0100",
+            "END:STANDARD",
+            "END:VTIMEZONE",
+        ]
+    )
     assert starts(own, event(line)) == ["12-01T08:00"]

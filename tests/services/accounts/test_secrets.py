@@ -12,9 +12,10 @@ from hypothesis import strategies as st
 
 from datebridge.api.app import schema
 from datebridge.connect.errors import Unreachable
-from datebridge.core.words.filters import Selection
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import Selection
 from datebridge.services.accounts import accounts, secrets
-from datebridge.services.accounts.secrets import KeyLost, begin_anew, demand_key, seal, unseal
+from datebridge.services.accounts.secrets import KeyLost, demand_key, seal, start_over, unseal
 from datebridge.services.jobs import jobs
 from datebridge.services.logs import mask, set_up
 from datebridge.settings import Settings
@@ -48,10 +49,10 @@ def walk(world: World, page) -> str:  # type: ignore[no-untyped-def]
         world.settings.patience = 0
         world.hosts.switches["breakwater"].arm(fault)
         world.refresh(account)
-        said.append(page.post("/api/accounts/look", json={"address": address + "0"}))
+        said.append(page.post("/api/accounts/discover", json={"address": address + "0"}))
         world.hosts.switches["breakwater"].clear()
     said.append(page.post("/api/accounts", json={"address": address}))  # connected already
-    jobs.enqueue(world.store, "pull", "x", {"remotes": None})  # fails in a way nobody foresaw
+    jobs.enqueue(world.store, JobKind.PULL, "x", {"remotes": None})  # fails in a way nobody foresaw
     world.work()
     world.refresh(account)
     endless = "/api/revisions"  # it names topics, and no more
@@ -80,10 +81,12 @@ def test_a_secret_address_is_in_no_answer_no_log_and_no_file(world: World, clien
     ("text", "masked"),
     [
         ("at https://me:pw@feeds.example:8/s/8f2c?key=1, line 2", "at https://feeds.example:8/… line 2"),
-        ("webcal://feeds.example/8f2c.ics", "webcal://feeds.example/…"), ("https://feeds.example", "https://feeds.example"),
-        ("'http://[::1]:80/x'", "'http://[::1]:80/…'"), ("a/b and c", "a/b and c"),
+        ("webcal://feeds.example/8f2c.ics", "webcal://feeds.example/…"),
+        ("https://feeds.example", "https://feeds.example"),
+        ("'http://[::1]:80/x'", "'http://[::1]:80/…'"),
+        ("a/b and c", "a/b and c"),
     ],
-)  # fmt: skip
+)
 def test_the_log_shows_no_more_of_an_address_than_its_host(text: str, masked: str) -> None:
     assert mask(text) == masked
 
@@ -94,7 +97,7 @@ def test_with_the_key_lost_the_account_can_be_added_again_and_its_calendars_stay
     Path(world.settings.key_file).unlink()
     with pytest.raises(KeyLost, match="--new-key"):
         secrets.demand_key(world.store, world.settings)
-    secrets.begin_anew(world.settings)
+    secrets.start_over(world.settings)
     assert "Add the account again" in world.refresh(account).message
     with pytest.raises(Unreachable):
         accounts.add(world.store, world.settings, world.hosts.address("tidewrack"), OFFICE, "guess")
@@ -133,9 +136,9 @@ def test_many_at_once_make_one_key(tmp_path: Path) -> None:
 def test_with_another_key_nothing_opens_and_it_says_what_to_do(world: World) -> None:
     world.connect("tidewrack")
     demand_key(world.store, world.settings)
-    begin_anew(world.settings)
+    start_over(world.settings)
     seal(world.settings, "something new")
-    with pytest.raises(KeyLost, match="Put it back; or start with --new-key"):
+    with pytest.raises(KeyLost, match="Restore it; or start with --new-key"):
         demand_key(world.store, world.settings)
     world.settings.key_file.with_suffix(".old").replace(world.settings.key_file)
     begin = world.settings.key_file.read_bytes()

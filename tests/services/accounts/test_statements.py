@@ -31,7 +31,7 @@ def said(bench: Bench) -> dict[str, Statement]:
 def test_a_file_is_a_snapshot_that_stays_here(bench: Bench) -> None:
     bench.bring(calendar(event("a")), "Old lab diary")
     one = said(bench)["Old lab diary"]
-    assert (one.state, one.flow, one.interval) == ("snapshot · writable here", "nowhere: it stays here", "")
+    assert (one.state, one.flow, one.interval) == ("snapshot · writable here", "local only", "")
     assert (one.remote, one.to_push, one.to_decide) == (None, 0, 0)
     assert one.term == 'calendar:"Old lab diary"'
 

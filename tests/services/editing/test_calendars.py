@@ -15,8 +15,8 @@ from tests.conftest import Bench, calendar
 from tests.world import World, berth
 
 
-def made(bench: Bench, name: str = "Tides", tint: str = "", zone: str = "", text: str = "") -> int:
-    apply_set(bench.store, calendars.propose_new(bench.store, None, Description(name, tint, zone, text)))
+def made(bench: Bench, name: str = "Tides", own_colour: str = "", zone: str = "", text: str = "") -> int:
+    apply_set(bench.store, calendars.propose_new(bench.store, None, Description(name, own_colour, zone, text)))
     return bench.calendar(name).id
 
 
@@ -59,11 +59,13 @@ def test_deleting_takes_everything_and_undo_brings_everything_back(bench: Bench)
 @pytest.mark.parametrize(
     ("wanted", "says"),
     [
-        (Description(" "), "needs a name"), (Description("tides"), "called “tides” already"),
-        (Description("New", "#12"), "is no colour"), (Description("New", "", "Mars/Base"), "not a time zone"),
-        (Description("New", "red;background:url(x)"), "is no colour"),
+        (Description(" "), "needs a name"),
+        (Description("tides"), "named “tides” already"),
+        (Description("New", "#12"), "is not a colour"),
+        (Description("New", "", "Mars/Base"), "not a time zone"),
+        (Description("New", "red;background:url(x)"), "is not a colour"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_is_refused_in_words(bench: Bench, wanted: Description, says: str) -> None:
     made(bench)
     with pytest.raises(CannotApply, match=says):
@@ -102,5 +104,5 @@ def test_a_file_without_uids_goes_into_a_server_calendar_with_some(world: World)
     assert world.pushed() == {"pushed": 1}
     (text,) = world.there("tidewrack", "berths").values()
     assert "UID:" in text
-    with pytest.raises(CannotApply, match="here already"):
+    with pytest.raises(CannotApply, match="exist already"):
         world.take("Berths", plain)

@@ -9,9 +9,11 @@ from collections import Counter
 import icalendar
 import pytest
 
-from datebridge.core.words.filters import Selection
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import Selection
 from datebridge.services.exports import export
-from datebridge.services.jobs import jobs, worker
+from datebridge.services.jobs import jobs
+from datebridge.services.running import worker
 from datebridge.store.changesets.apply import apply as apply_set
 from tests.conftest import Bench, calendar, event, prepared
 
@@ -85,12 +87,15 @@ def test_cautions_name_what_others_may_refuse(bench: Bench) -> None:
     with bench.store.read() as connection:
         said = export.cautions(connection, export.gather(connection, bench.ledger, Selection()))
     assert [s.split(" exported ")[1].split(";")[0] for s in said] == [
-        "without a start", "without a UID", "with lines that are not iCalendar", "in time zones nobody knows",
-    ]  # fmt: skip
+        "without a start",
+        "without a UID",
+        "with lines that are not iCalendar",
+        "in unknown time zones",
+    ]
 
 
 def archive(bench: Bench, filter: str) -> jobs.Job:
-    job = jobs.enqueue(bench.store, "archive", "x", {"filter": filter, "name": "old things"})
+    job = jobs.enqueue(bench.store, JobKind.ARCHIVE, "x", {"filter": filter, "name": "old things"})
     worker.drain(bench.store, bench.settings)
     found = jobs.get(bench.store, job)
     assert found is not None

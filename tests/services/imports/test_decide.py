@@ -8,10 +8,13 @@ from pathlib import Path
 
 import pytest
 
+from datebridge.core.ids import FileId
+from datebridge.core.job_kinds import JobKind
 from datebridge.services.imports import decide, files, uploads
 from datebridge.services.imports.decide import Decision
 from datebridge.services.imports.uploads import NotTaken
-from datebridge.services.jobs import jobs, worker
+from datebridge.services.jobs import jobs
+from datebridge.services.running import worker
 from datebridge.store import imports
 from datebridge.store.changesets import review
 from datebridge.store.changesets.apply import apply as apply_set
@@ -37,10 +40,13 @@ def test_nothing_is_in_a_calendar_before_it_is_taken_in(bench: Bench) -> None:
 def test_calendars_of_one_name_are_one_and_others_their_own(bench: Bench) -> None:
     named = "X-WR-CALNAME:{}".format
     number = bench.read(
-        calendar(event("a"), header=named("Tides")) + calendar(event("b"), header=named("Berths")) + calendar(event("c"))
-        + calendar(event("d"), header=named("Tides") + "\nX-SECOND:1") + calendar(event("e")),
+        calendar(event("a"), header=named("Tides"))
+        + calendar(event("b"), header=named("Berths"))
+        + calendar(event("c"))
+        + calendar(event("d"), header=named("Tides") + "\nX-SECOND:1")
+        + calendar(event("e")),
         name="export.ics",
-    )  # fmt: skip
+    )
     groups = [(group.name, group.summary["events"]) for group in bench.parts(number)]
     assert groups == [("Tides", 2), ("Berths", 1), ("export", 2)]
     assert ("several-calendars", "X-SECOND:1") in [(one.code, one.text) for one in bench.problems(number)]
@@ -49,10 +55,24 @@ def test_calendars_of_one_name_are_one_and_others_their_own(bench: Bench) -> Non
 def test_what_is_here_already_is_told_apart(bench: Bench) -> None:
     old, new = STAMPED.format(1), STAMPED.format(2)
     at = "20261124T080000Z"
-    bench.bring(calendar(event("same", "s", at, old), event("newer", "n", at, old), event("older", "o", at, new),
-                         event("other", "x", at, old)), "Tides")  # fmt: skip
-    number = bench.read(calendar(event("same", "s", at, old), event("newer", "n2", at, new), event("older", "o2", at, old),
-                                 event("other", "x2", at, old), event("fresh")))  # fmt: skip
+    bench.bring(
+        calendar(
+            event("same", "s", at, old),
+            event("newer", "n", at, old),
+            event("older", "o", at, new),
+            event("other", "x", at, old),
+        ),
+        "Tides",
+    )
+    number = bench.read(
+        calendar(
+            event("same", "s", at, old),
+            event("newer", "n2", at, new),
+            event("older", "o2", at, old),
+            event("other", "x2", at, old),
+            event("fresh"),
+        )
+    )
     assert here(bench, number) == [("Tides", 1, 1, 1, 1)]
 
 
@@ -79,7 +99,7 @@ def test_importing_twice_adds_nothing_the_second_time(bench: Bench) -> None:
     text = calendar(event("a"), "BEGIN:VEVENT\nSUMMARY:no uid\nEND:VEVENT")
     bench.bring(text)
     number = bench.read(text)
-    with pytest.raises(CannotApply, match="is here already"):
+    with pytest.raises(CannotApply, match="exist already"):
         decide.propose_import(bench.store, [number], [Decision(bench.groups(number)[0], 1)])
 
 
@@ -149,7 +169,7 @@ def test_a_zip_is_read_file_by_file_and_nothing_is_written_outside(bench: Bench)
         ({"max_file": 10}, b"x" * 11, "larger than"),
         ({}, zipped({"a.ics": b"BEGIN:VCALENDAR" * 99})[:-60] + b"PK\x05\x06" + b"\0" * 18, "no .ics file|unpacked"),
     ],
-    ids=["count", "octets", "ratio", "nothing in it", "one file", "damaged"],
+    ids=["count", "bytes", "ratio", "nothing in it", "one file", "damaged"],
 )
 def test_bounds_are_kept_and_nothing_stays_behind(
     bench: Bench, setting: dict[str, int], data: bytes, message: str
@@ -207,14 +227,14 @@ def test_a_reading_whose_process_died_is_taken_up_again_without_doubles(
         with pytest.raises(SystemExit):
             worker.drain(bench.store, bench.settings)
     assert len(bench.staged()) > 0
-    assert jobs.resume_interrupted(bench.store) == ["“Reading many.ics” was interrupted and goes on."]
+    assert jobs.resume_interrupted(bench.store) == ["“Reading many.ics” was interrupted and continues."]
     worker.drain(bench.store, bench.settings)
     assert len(bench.staged()) == 5000
     assert [file.state for file in bench.files()] == ["waiting"]
 
 
 def test_a_job_that_always_kills_its_process_is_given_up(bench: Bench) -> None:
-    job = jobs.enqueue(bench.store, "read", "Reading x", {"files": []})
+    job = jobs.enqueue(bench.store, JobKind.READ, "Reading x", {"files": []})
     with bench.store.write() as connection:
         connection.exec_driver_sql("UPDATE job SET state = 'running', attempts = 3 WHERE id = ?", (job,))
     assert "was given up" in jobs.resume_interrupted(bench.store)[0]
@@ -257,3 +277,47 @@ def test_a_file_taken_back_can_be_turned_away_and_its_batch_still_be_looked_at(b
         assert imports.listed(connection) == []
         _, changes = review.changes_page(connection, batch, 0, 10)
     assert [c.after.summary for c in changes] == ["Looked at"]
+
+
+#: A zone of the station's own, so many hours behind.
+STATION = (
+    "BEGIN:VTIMEZONE",
+    "TZID:Station",
+    "BEGIN:STANDARD",
+    "DTSTART:19700101T000000",
+    "TZOFFSETFROM:-0{}00",
+    "TZOFFSETTO:-0{}00",
+    "END:STANDARD",
+    "END:VTIMEZONE",
+)
+
+
+@pytest.mark.parametrize("existing", [False, True])
+def test_several_files_go_into_one_calendar_each_entry_once(bench: Bench, existing: bool) -> None:
+    def zone(hours: int) -> str:
+        return "\n".join(STATION).format(hours, hours)
+
+    into = None
+    if existing:
+        bench.bring(calendar(event("b", "Known already", "20261202T090000")), "All")
+        into = bench.calendar("All").id
+    texts = [
+        [zone(3), event("a", "Old", "20261201T090000", "SEQUENCE:1")],
+        [
+            zone(4),
+            event("a", "New", "20261201T090000", "SEQUENCE:2"),
+            event("b", "Second", "20261202T090000", "SEQUENCE:1"),
+            event("", "No UID", "20261203T090000"),
+        ],
+        [event("b", "Second", "20261202T090000", "SEQUENCE:1"), event("c", "Third", "20261204")],
+    ]
+    read = [FileId(bench.read(calendar(*entries))) for entries in texts]
+    with bench.store.read() as connection:
+        decisions = files.joined_decisions(connection, read, into, "All")
+    set_id = decide.propose_import(bench.store, read, decisions)
+    apply_set(bench.store, set_id)
+    assert [one.name for one in bench.calendars()] == ["All"]
+    assert sorted(bench.titles()) == ["New", "No UID", "Second", "Third"]
+    assert any("“Station” is defined in another way" in one.message for one in bench.problems(read[0]))
+    apply_set(bench.store, propose_undo(bench.store, set_id))
+    assert bench.titles() == (["Known already"] if existing else [])

@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from datebridge.core.language.filters import Selection
 from datebridge.core.text.lines import escape_text, fold, format_line
 from datebridge.core.text.reader import Reader
-from datebridge.core.words.filters import Selection
 from datebridge.services.exports import export
 from datebridge.store.imports import compare
 from tests.conftest import Bench

@@ -12,26 +12,45 @@ import pytest
 from openpyxl import Workbook
 
 from datebridge.core.ids import SetId
-from datebridge.core.words.filters import Selection
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import Selection
 from datebridge.demo.scenario import sample_calendars
 from datebridge.services.exports import export
-from datebridge.services.jobs import jobs, worker
+from datebridge.services.jobs import jobs
+from datebridge.services.running import worker
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.undo import propose_undo
 from tests.conftest import Bench, calendar, event, prepared
 
 SERIES = [
     event("weekly", "Rota", "TZID=Atlantic/Reykjavik:20261123T090000", "DURATION:PT1H", "RRULE:FREQ=WEEKLY;COUNT=6"),
-    event("weekly", "Rota, late", "TZID=Atlantic/Reykjavik:20261207T110000", "DURATION:PT1H",
-          "RECURRENCE-ID;TZID=Atlantic/Reykjavik:20261207T090000"),
-]  # fmt: skip
+    event(
+        "weekly",
+        "Rota, late",
+        "TZID=Atlantic/Reykjavik:20261207T110000",
+        "DURATION:PT1H",
+        "RECURRENCE-ID;TZID=Atlantic/Reykjavik:20261207T090000",
+    ),
+]
 OTHERS = [
-    event("odd", "=SUM(A1)", "TZID=America/Halifax:20261124T180000", "DTEND;TZID=America/Halifax:20261124T190000",
-          "DESCRIPTION:Bring charts\\, please\\n'-1'", "CATEGORIES:Lab,Tide", "ATTENDEE;CN=Bo;PARTSTAT=ACCEPTED:mailto:bo@x.example",
-          "ORGANIZER:mailto:ida@x.example", "X-KEEP;A=b:me", "BEGIN:VALARM", "ACTION:DISPLAY", "TRIGGER:-PT15M", "END:VALARM"),
+    event(
+        "odd",
+        "=SUM(A1)",
+        "TZID=America/Halifax:20261124T180000",
+        "DTEND;TZID=America/Halifax:20261124T190000",
+        "DESCRIPTION:Bring charts\\, please\\n'-1'",
+        "CATEGORIES:Lab,Tide",
+        "ATTENDEE;CN=Bo;PARTSTAT=ACCEPTED:mailto:bo@x.example",
+        "ORGANIZER:mailto:ida@x.example",
+        "X-KEEP;A=b:me",
+        "BEGIN:VALARM",
+        "ACTION:DISPLAY",
+        "TRIGGER:-PT15M",
+        "END:VALARM",
+    ),
     event("days", "Survey", "20261201", "DTEND;VALUE=DATE:20261204"),
     event("float", "Lunch", "20261124T120000", "DTEND:20261124T123000"),
-]  # fmt: skip
+]
 
 
 @prepared
@@ -55,7 +74,7 @@ def bring_back(bench: Bench, rows: list[dict[str, str]], delimiter: str = ",") -
 
 def bring_file(bench: Bench, data: bytes, order: str = "") -> tuple[str, str, SetId]:
     params = {"name": "table.csv", "data": b64encode(data).decode(), "order": order}
-    job = jobs.enqueue(bench.store, "sheet", "x", params)
+    job = jobs.enqueue(bench.store, JobKind.SHEET, "x", params)
     worker.drain(bench.store, bench.settings)
     done = jobs.get(bench.store, job)
     assert done is not None
@@ -133,17 +152,21 @@ def test_times_edited_in_another_zone_are_the_same_instants_in_the_entrys_own(st
 @pytest.mark.parametrize(
     ("title", "cells", "said"),
     [
-        ("Lunch", {"start": "Tuesday noon"}, "Row {n}, start: “Tuesday noon” is no date and time. Write 2026-11-24 09:00."),
+        (
+            "Lunch",
+            {"start": "Tuesday noon"},
+            "Row {n}, start: “Tuesday noon” is not a date and time. Write 2026-11-24 09:00.",
+        ),
         ("Lunch", {"status": "maybe"}, "Row {n}, status: “maybe” is none of tentative"),
         ("Lunch", {"title": ""}, "Row {n}, title: An entry needs a title."),
         ("Lunch", {"end": "2026-11-24 11:00"}, "Row {n}, end: It lies before the start."),
-        ("Lunch", {"attendees": "somebody"}, "Row {n}, attendees: “somebody” is no e-mail address."),
+        ("Lunch", {"attendees": "somebody"}, "Row {n}, attendees: “somebody” is not an email address."),
         ("Lunch", {"calendar": "Elsewhere"}, "Row {n}, calendar: Entries are not moved by a table"),
-        ("Lunch", {"uid": "gone@x.example"}, "Row {n}, uid: There is no such entry any more."),
-        ("Lunch", {"uid": "", "calendar": ""}, "Row {n}, calendar: Name the calendar of a new event."),
+        ("Lunch", {"uid": "gone@x.example"}, "Row {n}, uid: This entry no longer exists."),
+        ("Lunch", {"uid": "", "calendar": ""}, "Row {n}, calendar: Enter the calendar of the new event."),
         ("Rota", {"rule": "FREQ=SOMETIMES"}, "Row {n}, start: The rule cannot be read"),
     ],
-)  # fmt: skip
+)
 def test_a_cell_that_cannot_be_read_is_named_and_the_rest_is_applied(
     stocked: Bench, title: str, cells: dict[str, str], said: str
 ) -> None:
@@ -161,8 +184,17 @@ def test_a_cell_that_cannot_be_read_is_named_and_the_rest_is_applied(
 
 def test_what_was_changed_here_meanwhile_is_not_overwritten(stocked: Bench) -> None:
     rows = sheet_of(stocked)
-    jobs.enqueue(stocked.store, "bulk", "x", {"filter": "what:lunch", "excluded": [], "only": None,
-                                             "steps": [{"do": "categories", "mode": "add", "values": ["Late"]}]})  # fmt: skip
+    jobs.enqueue(
+        stocked.store,
+        JobKind.BULK,
+        "x",
+        {
+            "filter": "what:lunch",
+            "excluded": [],
+            "only": None,
+            "steps": [{"do": "categories", "mode": "add", "values": ["Late"]}],
+        },
+    )
     worker.drain(stocked.store, stocked.settings)
     apply_set(stocked.store, stocked.sets()[-1].id)
     row(rows, "Lunch")["title"] = "Brunch"
@@ -212,9 +244,13 @@ def as_csv(rows: list[dict[str, str]]) -> str:
 
 
 SHAPES = {
-    "points": "%d.%m.%Y %H:%M", "day first": "%d/%m/%Y %H:%M", "month first": "%m/%d/%Y %I:%M %p",
-    "two digits": "%m/%d/%y %H:%M", "ISO with T": "%Y-%m-%dT%H:%M:%S", "comma": "%d.%m.%Y, %H:%M:%S",
-}  # fmt: skip
+    "points": "%d.%m.%Y %H:%M",
+    "day first": "%d/%m/%Y %H:%M",
+    "month first": "%m/%d/%Y %I:%M %p",
+    "two digits": "%m/%d/%y %H:%M",
+    "ISO with T": "%Y-%m-%dT%H:%M:%S",
+    "comma": "%d.%m.%Y, %H:%M:%S",
+}
 
 
 @pytest.mark.parametrize("shape", SHAPES.values(), ids=SHAPES)
@@ -227,7 +263,7 @@ def test_a_table_as_spreadsheets_write_it_changes_nothing_but_what_was_edited(
         one |= {name: respelt(one[name], shape) for name in ("start", "end", "modified")}
     row(rows, "Lunch")["title"] = "Brunch"
     state, said, number = bring_file(stocked, f"sep=;\r\n{as_csv(rows)}".encode(charset))
-    assert (state, said) == ("done", "5 rows; 4 as they are here.")
+    assert (state, said) == ("done", "5 rows; 4 unchanged.")
     apply_set(stocked.store, number)
     assert sum("SUMMARY:Brunch" in text for text in stocked.texts()) == 1
 
@@ -244,7 +280,7 @@ def test_a_workbook_is_a_table_too(stocked: Bench) -> None:
     sheet.cell(2, list(rows[0]).index("title") + 1).value = "Another title"
     data = io.BytesIO()
     book.save(data)
-    assert bring_file(stocked, data.getvalue())[:2] == ("done", "5 rows; 4 as they are here.")
+    assert bring_file(stocked, data.getvalue())[:2] == ("done", "5 rows; 4 unchanged.")
     state, said, _ = bring_file(stocked, data.getvalue()[:-300])
     assert (state, "damaged" in said) == ("failed", True)
 
@@ -254,7 +290,7 @@ def test_which_comes_first_in_a_date_is_told_by_what_is_here_or_asked(stocked: B
     rows = [row(sheet_of(stocked), "Early")]
     rows[0] |= {name: respelt(rows[0][name], "%m/%d/%Y %H:%M") for name in ("start", "end")} | {"title": "Earlier"}
     state, said, number = bring_file(stocked, as_csv(rows).encode())
-    assert (state, said, bool(number)) == ("done", "1 row; 0 as they are here.", True)
+    assert (state, said, bool(number)) == ("done", "1 row; 0 unchanged.", True)
     rows = [{"calendar": "Tides", "title": "New", "start": "3/4/2027 10:00", "end": "3/4/2027 11:00"}]
     assert bring_file(stocked, as_csv(rows).encode()) == ("done", "3/4/2027 10:00", 0)
     for order, stands in (("day", "20270403T100000"), ("month", "20270304T100000")):
@@ -274,7 +310,7 @@ def test_a_zone_edited_alone_counts_and_a_table_in_one_zone_stays_what_it_is(ben
     rows = sheet_of(bench)
     row(rows, "one")["zone"] = "Europe/Paris"
     state, said, number = bring_back(bench, rows)
-    assert (state, said) == ("done", "2 rows; 1 as they are here.")
+    assert (state, said) == ("done", "2 rows; 1 unchanged.")
     apply_set(bench.store, number)
     (text,) = (text for text in bench.texts() if "UID:one" in text)
     assert {wall.format("Europe/Paris") for wall in walls} <= set(text.split("\n"))

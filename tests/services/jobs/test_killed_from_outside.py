@@ -17,7 +17,8 @@ import httpx
 import pytest
 
 from datebridge.core.changes import State
-from datebridge.services.jobs import jobs, worker
+from datebridge.services.jobs import jobs
+from datebridge.services.running import worker
 from datebridge.store.changesets.apply import recover
 from datebridge.store.soundness import demand_whole
 from tests.conftest import calendar, event

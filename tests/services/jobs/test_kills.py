@@ -11,13 +11,15 @@ from pathlib import Path
 import pytest
 
 from datebridge.core.changes import PERSON
-from datebridge.core.sharing import Detail, Terms
-from datebridge.core.words.filters import Selection
+from datebridge.core.choices import Form
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import Selection
+from datebridge.core.sharing.terms import Detail, Terms
 from datebridge.services.accounts import accounts
 from datebridge.services.imports import uploads
-from datebridge.services.jobs import jobs, worker
+from datebridge.services.jobs import jobs
+from datebridge.services.running import worker
 from datebridge.services.sharing import handing, shares
-from datebridge.services.sharing.plans import Form
 from datebridge.services.sharing.shares import Wanted
 from datebridge.services.transfer import transfers
 from datebridge.store import comparisons, duplicates, scattered
@@ -78,7 +80,7 @@ def test_putting_away(bench: Bench) -> None:
     bench.bring(calendar(event("a", "Old tide"), event("b", "Old ebb"), event("c", "New")))
 
     def queue(_: int) -> None:
-        jobs.enqueue(bench.store, "archive", "x", {"filter": "old", "name": "old"})
+        jobs.enqueue(bench.store, JobKind.ARCHIVE, "x", {"filter": "old", "name": "old"})
 
     def check(n: int) -> None:
         made = bench.proposal("archive")
@@ -96,7 +98,7 @@ def test_copying(bench: Bench) -> None:
 
     def queue(n: int) -> None:
         target = {"calendar_id": None, "account_id": None, "name": f"Copy {n}"}
-        jobs.enqueue(bench.store, "transfer", "x", {"filter": "calendar:Tides", "target": target})
+        jobs.enqueue(bench.store, JobKind.TRANSFER, "x", {"filter": "calendar:Tides", "target": target})
 
     def check(n: int) -> None:
         apply_set(bench.store, bench.proposal("transfer").id)
@@ -110,9 +112,9 @@ def test_looking_for_duplicates_and_removing_them(bench: Bench) -> None:
     bench.bring(calendar(event("a", "Crane check", *same), event("b", "FW: Crane check", *same, "X-MORE:1")))
 
     def queue(_: int) -> None:
-        jobs.enqueue(bench.store, "match", "x", {})
+        jobs.enqueue(bench.store, JobKind.MATCH, "x", {})
         params = {"kind": "", "least": 0.5, "policy": ["writable"], "order": []}
-        jobs.enqueue(bench.store, "duplicates", "x", params)
+        jobs.enqueue(bench.store, JobKind.DUPLICATES, "x", params)
 
     def check(_: int) -> None:
         with bench.store.read() as connection:
@@ -125,11 +127,14 @@ def test_looking_for_duplicates_and_removing_them(bench: Bench) -> None:
 
 
 def test_putting_right(bench: Bench) -> None:
-    bench.bring(calendar(*(event(f"e{k}", "Tide", "20261124T080000Z", "DTEND:20261124T090000Z", "DURATION:PT3H")
-                           for k in range(3))))  # fmt: skip
+    bench.bring(
+        calendar(
+            *(event(f"e{k}", "Tide", "20261124T080000Z", "DTEND:20261124T090000Z", "DURATION:PT3H") for k in range(3))
+        )
+    )
 
     def queue(_: int) -> None:
-        jobs.enqueue(bench.store, "fix", "x", {"code": "duration-and-end"})
+        jobs.enqueue(bench.store, JobKind.FIX, "x", {"code": "duration-and-end"})
 
     def check(_: int) -> None:
         made = bench.proposal("fix")
@@ -146,13 +151,18 @@ def test_putting_right(bench: Bench) -> None:
         ("sheet", {"name": "t.csv", "data": SHEET, "order": ""}, 1),
         ("put-away", {"before": "2026-01-01", "calendars": [], "shorten": True}, 1),
     ],
-)  # fmt: skip
+)
 def test_changing_many(bench: Bench, kind: str, params: dict[str, object], updates: int) -> None:
-    bench.bring(calendar(event("e0", "Tide", "20240124T080000Z"), event("e1", "Tide", "20261124T080000Z"),
-                         event("e2", "Rota", "20240124T080000Z", "RRULE:FREQ=WEEKLY")))  # fmt: skip
+    bench.bring(
+        calendar(
+            event("e0", "Tide", "20240124T080000Z"),
+            event("e1", "Tide", "20261124T080000Z"),
+            event("e2", "Rota", "20240124T080000Z", "RRULE:FREQ=WEEKLY"),
+        )
+    )
 
     def queue(_: int) -> None:
-        jobs.enqueue(bench.store, kind, "x", params)
+        jobs.enqueue(bench.store, JobKind(kind), "x", params)
 
     def check(n: int) -> None:
         made = bench.proposal()
@@ -175,7 +185,7 @@ def test_looking_at_time(bench: Bench, kind: str) -> None:
     params = {"tzid": "Station", "left": left, "right": right, "low": 0, "high": 2_000_000_000}
 
     def queue(_: int) -> None:
-        jobs.enqueue(bench.store, kind, "x", params)
+        jobs.enqueue(bench.store, JobKind(kind), "x", params)
 
     def check(_: int) -> None:
         if kind == "ruled":
@@ -191,14 +201,14 @@ def test_looking_at_time(bench: Bench, kind: str) -> None:
     assert at_every_statement(bench, queue, check) > 5
 
 
-@pytest.mark.parametrize("kind", ["together", "adjust"])
+@pytest.mark.parametrize("kind", ["combine", "adjust"])
 def test_setting_time_right(bench: Bench, kind: str) -> None:
     weekly = [event(f"w{k}", "Watch", f"202611{2 + 7 * k:02d}T080000Z") for k in range(4)]
     bench.bring(calendar(*weekly, event("m", "Watch", "20261130T080000Z"), event("o", "Tide")), "Plan")
     bench.bring(calendar(event("o", "Tide", "20261124T090000Z")), "Copy")
     left, right = (calendar.id for calendar in bench.calendars())
-    jobs.enqueue(bench.store, "scattered", "x", {})
-    jobs.enqueue(bench.store, "compare", "x", {"left": left, "right": right, "low": 0, "high": 2_000_000_000})
+    jobs.enqueue(bench.store, JobKind.SCATTERED, "x", {})
+    jobs.enqueue(bench.store, JobKind.COMPARE, "x", {"left": left, "right": right, "low": 0, "high": 2_000_000_000})
     worker.drain(bench.store, bench.settings)
     params = {
         "ids": [],
@@ -211,11 +221,11 @@ def test_setting_time_right(bench: Bench, kind: str) -> None:
     }
 
     def queue(_: int) -> None:
-        jobs.enqueue(bench.store, kind, "x", params)
+        jobs.enqueue(bench.store, JobKind(kind), "x", params)
 
     def check(_: int) -> None:
         made = bench.proposal()
-        assert (made.creates, made.deletes) == ((1, 5) if kind == "together" else (5, 0))
+        assert (made.creates, made.deletes) == ((1, 5) if kind == "combine" else (5, 0))
         discard_set(bench.store, made.id)
 
     assert at_every_statement(bench, queue, check) > 10

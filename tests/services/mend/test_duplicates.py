@@ -8,14 +8,16 @@ from datetime import date
 import pytest
 
 from datebridge.core.changes import PERSON
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import Selection
 from datebridge.core.matching import Alike
-from datebridge.core.words.filters import Selection
 from datebridge.demo.scenario import sample_calendars, sample_files
 from datebridge.demo.twice import TWICE
-from datebridge.services.jobs import jobs, worker
+from datebridge.services.jobs import jobs
 from datebridge.services.mend import duplicates
 from datebridge.services.mend.deletion import propose_deletion
-from datebridge.services.mend.duplicates import Wish
+from datebridge.services.mend.duplicates import KeepPolicy
+from datebridge.services.running import worker
 from datebridge.store import duplicates as stored
 from datebridge.store.changesets.apply import apply
 from datebridge.store.changesets.draft import CannotApply
@@ -26,8 +28,8 @@ from tests.labelled import labelled
 WHEN = ("20261124T090000Z", "DTEND:20261124T100000Z", "LOCATION:Wet lab")
 
 
-def _look(bench: Bench) -> list[stored.Found]:
-    jobs.enqueue(bench.store, "match", "Looking", {})
+def _look(bench: Bench) -> list[stored.DuplicateGroup]:
+    jobs.enqueue(bench.store, JobKind.MATCH, "Looking", {})
     worker.drain(bench.store, bench.settings)
     with bench.store.read() as connection:
         assert not stored.outdated(connection)
@@ -35,8 +37,8 @@ def _look(bench: Bench) -> list[stored.Found]:
 
 
 def _propose(bench: Bench, kind: str = "", least: float = 0.5) -> int:
-    params = {"kind": kind, "least": least, "policy": list(Wish().policy), "order": []}
-    job = jobs.enqueue(bench.store, "duplicates", "Removing", params)
+    params = {"kind": kind, "least": least, "policy": list(KeepPolicy().policy), "order": []}
+    job = jobs.enqueue(bench.store, JobKind.DUPLICATES, "Removing", params)
     worker.drain(bench.store, bench.settings)
     done = jobs.get(bench.store, job)
     assert done is not None
@@ -54,7 +56,7 @@ def test_what_is_twice_is_removed_and_taken_back(bench: Bench) -> None:
     before = bench.texts()
     (group,) = _look(bench)
     assert (group.kind, len(group.members)) == (Alike.SAME_TIME, 2)
-    batch, _ = duplicates.accept(bench.store, group.id, Wish(policy=("order",), order=(1,)))
+    batch, _ = duplicates.accept(bench.store, group.id, KeepPolicy(policy=("order",), order=(1,)))
     (kept, _) = sorted(bench.texts(), key=lambda text: "UID:a" not in text)
     assert "DESCRIPTION:Bring gloves" in kept
     assert "CATEGORIES:Ship" in kept
@@ -69,12 +71,12 @@ def test_read_only_copies_are_never_the_ones_to_go(bench: Bench) -> None:
         connection.exec_driver_sql("UPDATE calendar SET writable = 0 WHERE name = 'Lab'")
     (group,) = _look(bench)
     with bench.store.read() as connection:
-        made = duplicates.plan(connection, group.id, Wish())
+        made = duplicates.plan(connection, group.id, KeepPolicy())
     assert made is not None
-    assert (made.keep.calendar_name, made.why, made.goes) == ("Ships", "it can be written", ())
+    assert (made.keep.calendar_name, made.why, made.goes) == ("Ships", "it is writable", ())
     assert [one.calendar_name for one in made.stays] == ["Lab"]
-    with pytest.raises(CannotApply, match="can only be read"):
-        duplicates.accept(bench.store, group.id, Wish())
+    with pytest.raises(CannotApply, match="read-only calendars"):
+        duplicates.accept(bench.store, group.id, KeepPolicy())
 
 
 def test_what_was_ruled_two_is_not_found_again_until_the_ruling_is_revoked(bench: Bench) -> None:
@@ -100,7 +102,7 @@ def test_a_series_goes_with_its_changed_occurrences(bench: Bench) -> None:
     bench.bring(calendar(*series), "Lab")
     bench.bring(calendar(*series), "Ships")
     (group,) = _look(bench)
-    duplicates.accept(bench.store, group.id, Wish())
+    duplicates.accept(bench.store, group.id, KeepPolicy())
     assert len(bench.texts()) == 2
     assert len({row.calendar_id for row in bench.entries()}) == 1
 
@@ -113,10 +115,10 @@ def test_a_series_that_stays_takes_over_the_changed_occurrences_of_the_one_that_
     before = sorted(bench.texts())
     (group,) = _look(bench)
     with bench.store.read() as connection:
-        plan = duplicates.plan(connection, group.id, Wish(policy=("order",), order=(1,)))
+        plan = duplicates.plan(connection, group.id, KeepPolicy(policy=("order",), order=(1,)))
     assert plan is not None
     assert (plan.joined.more, plan.joined.fewer) == (("2026-11-23 09:00",), ())
-    batch, _ = duplicates.accept(bench.store, group.id, Wish(policy=("order",), order=(1,)))
+    batch, _ = duplicates.accept(bench.store, group.id, KeepPolicy(policy=("order",), order=(1,)))
     assert sorted((row.uid, row.recurrence_id) for row in bench.entries()) == [("one", ""), ("one", "20261109T090000Z")]
     assert moved.replace("UID:two", "UID:one") in bench.texts()
     apply(bench.store, propose_undo(bench.store, batch))
@@ -130,7 +132,7 @@ def test_parts_of_a_series_that_is_gone_are_no_duplicates_of_each_other(bench: B
     (group,) = _look(bench)
     assert (group.kind, len(group.members)) == (Alike.PARTS, 3)
     with bench.store.read() as connection:
-        made = duplicates.plan(connection, group.id, Wish(), group.members[1])
+        made = duplicates.plan(connection, group.id, KeepPolicy(), group.members[1])
     assert made is not None
     assert (made.keep.id, made.choices) == (group.members[0], ())  # a part cannot stay for the whole
     apply(bench.store, propose_deletion(bench.store, bench.ledger, Selection("repeats:yes")))
@@ -138,8 +140,8 @@ def test_parts_of_a_series_that_is_gone_are_no_duplicates_of_each_other(bench: B
         assert stored.one(connection, group.id) is None
         assert stored.page(connection, None, 0, 0, None) == (0, [])
         assert stored.counts(connection) == []
-    with pytest.raises(CannotApply, match="no longer as it was"):
-        duplicates.accept(bench.store, group.id, Wish())
+    with pytest.raises(CannotApply, match="has changed"):
+        duplicates.accept(bench.store, group.id, KeepPolicy())
     assert len(bench.texts()) == 2
 
 
@@ -150,7 +152,9 @@ def test_a_change_its_series_does_not_know_goes_only_where_a_person_says_so(benc
     (group,) = _look(bench)
     whole, loose = group.members
     with bench.store.read() as connection:
-        left, chosen, other = (duplicates.plan(connection, group.id, Wish(), keep) for keep in (None, whole, loose))
+        left, chosen, other = (
+            duplicates.plan(connection, group.id, KeepPolicy(), keep) for keep in (None, whole, loose)
+        )
     assert left is not None
     assert chosen is not None
     assert other is not None

@@ -10,15 +10,16 @@ import pytest
 
 from datebridge.api.public.door import Door
 from datebridge.connect.errors import Unreachable
-from datebridge.core.sharing import Detail, Terms
-from datebridge.core.words.filters import Selection
+from datebridge.core.choices import Form
+from datebridge.core.language.filters import Selection
+from datebridge.core.sharing.terms import Detail, Terms
 from datebridge.services.accounts import statements
-from datebridge.services.jobs import worker
 from datebridge.services.mend.deletion import propose_deletion
+from datebridge.services.running import worker
 from datebridge.services.sharing import handing, invitations, shares
 from datebridge.services.sharing.addresses import address_of, token_in
-from datebridge.services.sharing.made import Giver
-from datebridge.services.sharing.plans import Form, plan_of
+from datebridge.services.sharing.plans import plan_of
+from datebridge.services.sharing.render_cache import ShareRenderer
 from datebridge.services.sharing.shares import CannotShare, Wanted
 from datebridge.store import shares as kept
 from datebridge.store.changesets import collect
@@ -40,10 +41,11 @@ def world(tmp_path: Path) -> Iterator[World]:
         made.bring(BERTHS, "Berths")
         made.settings = made.settings.model_copy(
             update={
-                "mail_server": made.hosts.address("smtp"), "mail_from": "harbour-office@skerrow.example",
+                "mail_server": made.hosts.address("smtp"),
+                "mail_from": "harbour-office@skerrow.example",
                 "share_address": "http://127.0.0.1:9",
             }
-        )  # fmt: skip
+        )
         yield made
 
 
@@ -58,7 +60,7 @@ def feed_of(world: World, share: int) -> str:
     with world.store.session() as session:
         found = session.get(Share, share)
         assert found is not None
-    return Giver(world.store).made(share, plan_of(found), found.changed_at, Form.FEED).body.decode()
+    return ShareRenderer(world.store).made(share, plan_of(found), found.changed_at, Form.FEED).body.decode()
 
 
 # ---- told ------------------------------------------------------------------------------------------------
@@ -74,7 +76,7 @@ def test_a_reader_is_told_their_own_address_and_nobody_else_s(world: World) -> N
     assert sent["recipient"] == "ida.moe@skerrow.example"
     assert address_of(world.settings, token) in str(sent["body"])
     assert "[Berths.ics]" in str(sent["body"])
-    with pytest.raises(CannotShare, match="not the address of that reader"):
+    with pytest.raises(CannotShare, match="not the reader's address"):
         invitations.send_invitation(world.store, world.settings, ida, other, subject, text, attach=False)
 
 
@@ -140,7 +142,7 @@ def test_what_somebody_else_has_put_there_is_left_unless_that_is_meant(world: Wo
     handing.queue_due(world.store)
     worker.drain(world.store, world.settings)
     assert there(world) == b"theirs"
-    assert "Somebody else has changed the file" in host(world, number).trouble
+    assert "Somebody else changed the file" in host(world, number).trouble
     handing.queue(world.store, number, over=True)
     worker.drain(world.store, world.settings)
     assert there(world).decode() == feed_of(world, share)
@@ -159,11 +161,11 @@ def test_a_host_that_heeds_no_conditions_or_shows_nothing_loses_no_file(world: W
         )
         worker.drain(world.store, world.settings)
         assert [one for one in third.log if one.startswith("PUT")] == []
-        assert "left as it is" in host(world, number).trouble
+        assert "not overwritten" in host(world, number).trouble
         handing.queue(world.store, number, over=True)
         worker.drain(world.store, world.settings)
         assert [one for one in third.log if one.startswith("PUT")] == ["PUT /web.ics"]
-        third.says["GET /web.ics"] = answer  # somebody else has written anew meanwhile
+        third.says["GET /web.ics"] = answer  # somebody else has rewritten meanwhile
         apply(world.store, propose_deletion(world.store, world.ledger, Selection("kittiwake")))
         handing.queue_due(world.store)
         worker.drain(world.store, world.settings)
@@ -202,7 +204,7 @@ def test_an_echo_is_recognised_and_never_shared_again(world: World) -> None:
         assert shares_echoed(connection) == {echo: "Berths"}
         said = statements.of_calendars(connection, world.settings, {echo: ("Followed", True)})
     assert said[echo].echo == "Berths"
-    with pytest.raises(CannotShare, match="come back for ever"):
+    with pytest.raises(CannotShare, match="return endlessly"):
         make(world, calendars=(echo,))
     everything = make(world, calendars=(), filter="after:2000")
     assert feed_of(world, everything).count("BEGIN:VEVENT") == 1
@@ -247,9 +249,12 @@ def test_the_door_can_write_nothing(world: World) -> None:
 
 def test_a_share_that_makes_no_sense_is_refused_in_words(world: World) -> None:
     for more, words in (
-        ({"calendars": ()}, "which calendars"), ({"zone": "Nowhere"}, "no time zone"), ({"interval": 1}, "five minutes"),
-        ({"sites": ("not a site/;*",)}, "no address of a site"), ({"calendars": (999,)}, "not there any more"),
-    ):  # fmt: skip
+        ({"calendars": ()}, "Choose the calendars"),
+        ({"zone": "Nowhere"}, "not a time zone"),
+        ({"interval": 1}, "five minutes"),
+        ({"sites": ("not a site/;*",)}, "no address of a site"),
+        ({"calendars": (999,)}, "no longer exists"),
+    ):
         with pytest.raises(CannotShare, match=words):
             make(world, **more)
     assert token_in("https://calendars.skerrow.example/open/s/" + "a" * 32 + "/feed.ics") == "a" * 32

@@ -11,10 +11,11 @@ from datebridge.clock import now, starting_at
 from datebridge.connect import http as web_module
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.http import Web
-from datebridge.core.words.filters import Selection
+from datebridge.core.language.filters import Selection
 from datebridge.services.accounts import accounts, addresses
-from datebridge.services.jobs import clock, jobs
-from datebridge.services.jobs.worker import Worker
+from datebridge.services.jobs import jobs
+from datebridge.services.running import clock
+from datebridge.services.running.worker import Worker
 from datebridge.services.transfer import transfers
 from datebridge.services.transfer.transfers import Target
 from datebridge.standins.faults import Fault

@@ -30,9 +30,9 @@ def subscribed(world: World, *numbers: int) -> int:
     return world.subscribe(PATH)
 
 
-def tints(world: World) -> dict[str, str]:
+def colours(world: World) -> dict[str, str]:
     with world.store.read() as connection:
-        return {world.calendar(number).name: lines.tint for number, lines in own_lines(connection).items()}
+        return {world.calendar(number).name: lines.own_colour for number, lines in own_lines(connection).items()}
 
 
 def change(world: World, account: int, data: bytes) -> str:
@@ -78,7 +78,7 @@ def test_the_publishers_interval_is_kept_to_and_ones_own_may_be_longer(world: Wo
 
 def test_a_feed_that_shrinks_is_held_back_until_somebody_decides(world: World) -> None:
     account = subscribed(world, *range(10))
-    assert change(world, account, feed(*range(7))) == "Held back: it would lose 3 of 10 entries."
+    assert change(world, account, feed(*range(7))) == "Held back: 3 of 10 entries would be deleted."
     assert len(world.titles()) == 10
     held = world.remote(account).held_set_id
     assert held is not None
@@ -100,7 +100,7 @@ def test_a_feed_that_shrinks_to_nothing_overnight_is_held_back(world: World) -> 
     account = world.subscribe(PATH)
     world.hosts.breakwater.age(PATH, 2 * 86400)
     world.refresh(account)
-    assert world.remote(account).outcome == "Held back: it would lose 10 of 10 entries."
+    assert world.remote(account).outcome == "Held back: 10 of 10 entries would be deleted."
     assert len(world.titles()) == 10
 
 
@@ -140,14 +140,14 @@ def test_a_feed_is_called_and_coloured_here_as_one_likes(world: World) -> None:
     set_id = calendars.propose_description(world.store, number, Description("Ships", "#16684a"))
     apply_set(world.store, set_id)
     assert change(world, account, feed(1, 2)) == "1 added"
-    assert tints(world) == {"Ships": "#16684a"}
+    assert colours(world) == {"Ships": "#16684a"}
     apply_set(world.store, propose_undo(world.store, set_id))
-    assert tints(world) == {"Port calls": ""}
+    assert colours(world) == {"Port calls": ""}
 
 
 def test_the_same_feed_is_not_subscribed_to_twice(world: World) -> None:
     subscribed(world, 1)
-    with pytest.raises(NotConnected, match="connected already"):
+    with pytest.raises(NotConnected, match="Already connected"):
         world.subscribe(PATH)
     assert len(world.accounts()) == 1
 

@@ -110,7 +110,7 @@ class Life:
             except CannotApply:  # decided together with another one
                 continue
 
-    def settle(self) -> None:
+    def resolve_deletions(self) -> None:
         """Everything goes well from now on, and whatever waits for a decision is decided."""
         self.world.hosts.switches[self.name].clear()
         for how in ("mine", "theirs", "theirs", "theirs"):
@@ -136,7 +136,7 @@ def lives_through(name: str, habits: Sequence[str], happenings: list[tuple[str, 
         life = Life(world, name, habits)
         for happening in happenings:
             life.happen(*happening)
-        life.settle()
+        life.resolve_deletions()
         mine, theirs = life.both_sides()
         assert mine == theirs
         assert [one for one in world.twice() if one[0].startswith("berth-")] == []

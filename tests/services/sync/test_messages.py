@@ -37,19 +37,23 @@ ADDING = {
     "home not there": ({"PROPFIND /k": Answer(404)}, "says where your calendars are, and then there is nothing"),
     "home forbidden": ({"PROPFIND /k": Answer(403)}, "says where your calendars are, and then does not let you"),
     "OPTIONS fails": ({"OPTIONS": Answer(500)}, ""),
-    "XML cut short": ({"PROPFIND /me": Answer(207, b"<multistatus xmlns='DAV:'><resp")}, "is no whole XML"),
+    "XML cut short": ({"PROPFIND /me": Answer(207, b"<multistatus xmlns='DAV:'><resp")}, "is not complete XML"),
     "XML is a page": ({"PROPFIND /me": Answer(207, PAGE)}, "does not say who you are"),
-    "first answer cut short": ({"PROPFIND /": Answer(207, b"<multi")}, "is no whole XML"),
-    "password for programs": ({"PROPFIND": because(403, "need-privileges", "Use an app password.", "D:")},
-                              "It says: Use an app password. Many servers want a password made for programs"),
+    "first answer cut short": ({"PROPFIND /": Answer(207, b"<multi")}, "is not complete XML"),
+    "password for programs": (
+        {"PROPFIND": because(403, "need-privileges", "Use an app password.", "D:")},
+        "It says: Use an app password. Many servers want a password made for programs",
+    ),
     "forbidden without words": ({"PROPFIND": Answer(403)}, "Many servers want a password made for programs"),
-    "fails": ({"PROPFIND": Answer(500)}, "has trouble of its own (500)"),
-    "gateway": ({"PROPFIND": Answer(502)}, "has trouble of its own (502)"),
-    "down": ({"PROPFIND": Answer(503)}, "is not available for now (503)"),
-    "busy": ({"PROPFIND": Answer(429, headers={"Retry-After": "7"})}, "takes no more requests for now (429)"),
+    "fails": ({"PROPFIND": Answer(500)}, "has an internal error (500)"),
+    "gateway": ({"PROPFIND": Answer(502)}, "has an internal error (502)"),
+    "down": ({"PROPFIND": Answer(503)}, "is not available at present (503)"),
+    "busy": ({"PROPFIND": Answer(429, headers={"Retry-After": "7"})}, "accepts no more requests at present (429)"),
     "no challenge": ({"GET": Answer(401), "PROPFIND": Answer(401)}, "does not say how one signs in"),
-    "wrong password": ({"PROPFIND": Answer(401, headers={"WWW-Authenticate": "Basic realm=a"})},
-                       "does not accept this user name and password"),
+    "wrong password": (
+        {"PROPFIND": Answer(401, headers={"WWW-Authenticate": "Basic realm=a"})},
+        "does not accept this user name and password",
+    ),
     "only tickets": (signs("Negotiate"), "by Negotiate only"),
     "only tokens": (signs('Bearer realm="a"'), "by Bearer only"),
     "odd digests": (signs('Digest realm="a", nonce="b", algorithm=SHA-3'), "by Digest with SHA-3 only"),
@@ -57,34 +61,39 @@ ADDING = {
     "nothing": ({"GET": Answer(404), "PROPFIND": Answer(404)}, "there is nothing at this address"),
     "principal not there": ({"PROPFIND /me": Answer(404)}, "knows you, and then there is nothing at the address it"),
     "principal forbidden": ({"PROPFIND /me": Answer(403)}, "knows you, and then does not let you look there (403)"),
-    "principal fails": ({"PROPFIND /me": Answer(500)}, "has trouble of its own (500)"),
+    "principal fails": ({"PROPFIND /me": Answer(500)}, "has an internal error (500)"),
     "no home": ({"PROPFIND /me": nobody()}, "knows you, but does not say where your calendars are"),
-    "home fails": ({"PROPFIND /k": Answer(500)}, "has trouble of its own (500)"),
-    "home cut short": ({"PROPFIND /k": Answer(207, b"<multistatus xmlns='DAV:'><resp")}, "is no whole XML"),
+    "home fails": ({"PROPFIND /k": Answer(500)}, "has an internal error (500)"),
+    "home cut short": ({"PROPFIND /k": Answer(207, b"<multistatus xmlns='DAV:'><resp")}, "is not complete XML"),
     "home forbidden in the answer": ({"PROPFIND /k": homes(403)}, "and then does not let you look there (403)"),
     "home empty": ({"PROPFIND /k": homes(200)}, ""),
-    "empty answer": ({"PROPFIND": Answer(207)}, "is no whole XML"),
-    "answers as to a browser": ({"PROPFIND": Answer(200, PAGE)}, "does not know at this address what calendar programs"),
-    "JSON": ({"PROPFIND": Answer(207, b'{"a": 1}')}, "is no whole XML"),
+    "empty answer": ({"PROPFIND": Answer(207)}, "is not complete XML"),
+    "answers as to a browser": (
+        {"PROPFIND": Answer(200, PAGE)},
+        "does not know at this address what calendar programs",
+    ),
+    "JSON": ({"PROPFIND": Answer(207, b'{"a": 1}')}, "is not complete XML"),
     "knows nothing of it": ({"PROPFIND": Answer(501)}, "what calendar programs ask (501)"),
     "gone": ({"GET": Answer(410), "PROPFIND": Answer(410)}, "there is nothing at this address"),
-    "cut": ({"GET": Answer(0), "PROPFIND": Answer(0)}, "was cut in the middle"),
-    "sent to a host that is not": ({"PROPFIND": onward("http://elsewhere.example/")},
-                                   "sends one on to another host. There is no host named elsewhere.example"),
-    "sent nowhere": ({"PROPFIND": onward("")}, "sends one on, and does not say where to (302)"),
-    "sent to a file": ({"PROPFIND": onward("file:///etc/hosts")}, "to something that is no web address"),
-    "busy for no time": ({"PROPFIND": Answer(429)}, "takes no more requests for now (429)"),
+    "cut": ({"GET": Answer(0), "PROPFIND": Answer(0)}, "was interrupted"),
+    "sent to a host that is not": (
+        {"PROPFIND": onward("http://elsewhere.example/")},
+        "redirects to another host. There is no host named elsewhere.example",
+    ),
+    "sent nowhere": ({"PROPFIND": onward("")}, "redirects without saying where to (302)"),
+    "sent to a file": ({"PROPFIND": onward("file:///etc/hosts")}, "to something that is not a web address"),
+    "busy for no time": ({"PROPFIND": Answer(429)}, "accepts no more requests at present (429)"),
     "a proxy": ({"PROPFIND": Answer(407)}, "refuses to answer calendar programs (407)"),
     "closed": ({"PROPFIND": Answer(451, b"Closed by order.")}, "It says: Closed by order."),
-    "round and round": ({"PROPFIND": Answer(302, headers={"Location": "/"})}, "sends one on and on"),
-}  # fmt: skip
+    "round and round": ({"PROPFIND": Answer(302, headers={"Location": "/"})}, "redirects endlessly"),
+}
 PUT = "PUT /k/b/berth-1.ics"
 PUSHING = {
-    "no reason": (Answer(403), "Third: it gives no reason (403)"),
+    "no reason": (Answer(403), "Third: no reason given (403)"),
     "an element of its own": (because(403, "only-on-weekdays"), "it says “only-on-weekdays” (403)"),
     "words": (because(403, "odd", "Not today."), "Not today. (403)"),
     "plain words": (Answer(400, b"No summary, no entry."), "No summary, no entry. (400)"),
-    "a page": (Answer(400, PAGE), "Third: it gives no reason (400)"),
+    "a page": (Answer(400, PAGE), "Third: no reason given (400)"),
     "instances": (because(403, "max-instances"), "It has too many occurrences."),
     "attendees": (because(403, "max-attendees-per-instance"), "It has too many attendees."),
     "organiser": (because(403, "organizer-allowed"), "You may not be the organiser of meetings there."),
@@ -93,29 +102,29 @@ PUSHING = {
     "invalid": (because(403, "valid-calendar-object-resource", "DTEND before DTSTART."), "DTEND before DTSTART."),
     "size": (because(403, "max-resource-size"), "It is too large. (403)"),
     "size by status": (Answer(413), "It is too large (413)"),
-    "conflict of unknown kind": (Answer(409), "it gives no reason (409)"),
+    "conflict of unknown kind": (Answer(409), "no reason given (409)"),
     "conflict with words": (because(409, "odd", "Already booked."), "Already booked. (409)"),
-    "full": (Answer(507), "has no room left (507)"),
-    "quota": (because(403, "quota-not-exceeded", space="D:"), "There is no room left."),
+    "full": (Answer(507), "has no space left (507)"),
+    "quota": (because(403, "quota-not-exceeded", space="D:"), "There is no space left."),
     "rights": (because(403, "need-privileges", space="D:"), "You may not write this calendar."),
-    "method": (Answer(405), "it gives no reason (405)"),
-    "not there": (Answer(404), "it gives no reason (404)"),
+    "method": (Answer(405), "no reason given (405)"),
+    "not there": (Answer(404), "no reason given (404)"),
     "wants words": (Answer(422, b"Room is taken."), "Room is taken. (422)"),
     "written oddly": (because(403, "supported-calendar-data"), "It takes no entries written in this way."),
     "UID elsewhere": (because(409, "no-uid-conflict"), "An entry with this UID is in another calendar there already."),
-    "past": (because(403, "min-date-time"), "It lies too far in the past."),
-    "future": (because(403, "max-date-time"), "It lies too far in the future."),
+    "past": (because(403, "min-date-time"), "It is too far in the past."),
+    "future": (because(403, "max-date-time"), "It is too far in the future."),
     "attendee": (because(403, "attendee-allowed"), "You may not be an attendee of meetings there."),
     "two organisers": (because(403, "same-organizer-in-all-components"), "name another organiser than the series."),
     "moved": (Answer(301, headers={"Location": "/elsewhere"}), "sends writing on to another place (301)"),
-    "fails": (Answer(500), "has trouble of its own (500). It answers other questions"),
-}  # fmt: skip
+    "fails": (Answer(500), "has an internal error (500). It answers other questions"),
+}
 LATER = {"locked": (Answer(423), "has locked an entry for now (423)"), "put off": (Answer(202), "has put off")}
 #: The rest waits with it: the host, the sign-in or the line is what fails.
 WAITING = {
-    "down": (Answer(503), "is not available for now (503)"),
+    "down": (Answer(503), "is not available at present (503)"),
     "password": (Answer(401, headers={"WWW-Authenticate": "Basic realm=a"}), "does not accept this user name"),
-    "cut": (Answer(0), "was cut in the middle"),
+    "cut": (Answer(0), "was interrupted"),
 }
 
 
@@ -189,7 +198,7 @@ def test_refused_changes_are_tried_again_by_reason() -> None:
             life.edit_here(number, "place", "7")
         bench.push()
         third.says = {}
-        assert conflicts.try_again(bench.store, message="Third: it gives no reason (403)") == 2
+        assert conflicts.try_again(bench.store, message="Third: no reason given (403)") == 2
         bench.push()
         assert bench.pushed() == {"pushed": 2, "refused": 1}
         assert conflicts.try_again(bench.store) == 1

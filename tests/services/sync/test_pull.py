@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from datebridge.services.accounts import accounts
-from datebridge.services.jobs.clock import tick
+from datebridge.services.running.clock import tick
 from datebridge.standins.faults import Fault
 from datebridge.store.accounts import ids_on, remotes_of
 from datebridge.store.changesets.apply import apply as apply_set
@@ -121,7 +121,9 @@ def test_an_account_out_of_reach_is_asked_once_and_holds_up_no_other(world: Worl
     world.work()
     assert asked(world, "tidewrack") == 1
     assert len(world.titles()) == 2
-    assert [r.trouble for r in remotes_of(world.store, tidewrack)] == ["127.0.0.1 is not available for now (503)."] * 3
+    assert [r.trouble for r in remotes_of(world.store, tidewrack)] == [
+        "127.0.0.1 is not available at present (503)."
+    ] * 3
 
 
 @pytest.mark.parametrize("kind", ["unavailable", "throttle", "cut"])
@@ -144,7 +146,7 @@ def test_what_may_only_be_read_cannot_be_changed_here(world: World) -> None:
     set_id = world.delete("alongside")
     assert (world.set(set_id).deletes, world.set(set_id).held) == (1, 1)
     assert world.titles() == ["Launch 5 alongside"]
-    with pytest.raises(CannotApply, match="can only be read"):
+    with pytest.raises(CannotApply, match="is read-only"):
         world.delete("alongside")
 
 

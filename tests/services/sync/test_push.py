@@ -10,7 +10,7 @@ import pytest
 
 from datebridge.core.text.headers import Description
 from datebridge.services.editing import calendars
-from datebridge.services.jobs.worker import Worker
+from datebridge.services.running.worker import Worker
 from datebridge.services.sync.push import push_pending
 from datebridge.standins.faults import Fault
 from datebridge.store.changesets.apply import apply as apply_set
@@ -23,9 +23,11 @@ BOTH = pytest.mark.parametrize("name", ["tidewrack", "lantern"])
 
 def summaries(world: World, name: str, slug: str = "berths") -> set[str]:
     return {
-        line.removeprefix("SUMMARY:") for text in world.there(name, slug).values()
-        for line in text.splitlines() if line.startswith("SUMMARY:")
-    }  # fmt: skip
+        line.removeprefix("SUMMARY:")
+        for text in world.there(name, slug).values()
+        for line in text.splitlines()
+        if line.startswith("SUMMARY:")
+    }
 
 
 def in_step(world: World, name: str) -> None:
@@ -114,7 +116,7 @@ def test_a_full_server_refuses_in_plain_words_and_it_can_be_tried_again(world: W
     world.take("Berths", *map(berth, range(5)))
     world.work()
     assert world.pushed() == {"pushed": 3, "refused": 2}
-    assert {one.message for one in world.unsettled("refused")} == {f"{name.title()} has no room left (507)."}
+    assert {one.message for one in world.unsettled("refused")} == {f"{name.title()} has no space left (507)."}
     assert len(world.titles()) == 5
 
 

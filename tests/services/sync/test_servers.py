@@ -163,7 +163,7 @@ def test_writing_goes_to_where_the_calendar_lives(world: World, etags: tuple[str
     records.drop_collection(collection)
     world.work()  # the deletion is answered with 404, since the whole calendar is not there
     assert world.pushed().get("pushed") == 1
-    assert "is not on localhost any more. Look through the account again" in str(world.remotes()[0].trouble)
+    assert "is not on localhost any more. Rediscover the calendars" in str(world.remotes()[0].trouble)
 
 
 @BOTH
@@ -268,8 +268,10 @@ def test_all_calendars_are_found(world: World, name: str, habit: str) -> None:
     records.share(records.add_collection("director", "notices", "Notices"), OFFICE, "read")
     account = connected(world, name, habit)
     assert sorted((r.name, r.owned) for r in remotes_of(world.store, account)) == [
-        ("Berths", True), ("Labs", True), ("Notices", False),
-    ]  # fmt: skip
+        ("Berths", True),
+        ("Labs", True),
+        ("Notices", False),
+    ]
     assert len(world.titles()) == 4
 
 
@@ -354,7 +356,7 @@ def test_writing_that_is_sent_on_elsewhere_is_not_followed(world: World) -> None
     connected(world, "lantern")
     world.hosts.switches["lantern"].arm(Fault("away", method="PUT", to=world.hosts.address("tidewrack"), count=9))
     retitle(world, "Launch 1 alongside", "Moved")
-    assert refused(world) == "Lantern sends writing on to another place (301). Look through the account again."
+    assert refused(world) == "Lantern sends writing on to another place (301). Rediscover the calendars of the account."
 
 
 def test_a_question_about_the_other_host_names_it(world: World) -> None:

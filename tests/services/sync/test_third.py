@@ -15,13 +15,13 @@ from hypothesis import strategies as st
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.feed import interval
 from datebridge.core.keeping import contents, entries_in
+from datebridge.core.language.filters import Selection
 from datebridge.core.text.component import Component
 from datebridge.core.text.headers import Description
-from datebridge.core.words.filters import Selection
 from datebridge.services.accounts import accounts
 from datebridge.services.editing import calendars
-from datebridge.services.jobs import worker
 from datebridge.services.mend import deletion
+from datebridge.services.running import worker
 from datebridge.services.sync import conflicts
 from datebridge.services.sync.push import push_pending
 from datebridge.services.transfer import transfers
@@ -50,10 +50,18 @@ ASPECTS = {
 
 def entry(number: int) -> str:
     return event(
-        f"berth-{number}", f"Watch {number}", "20261201T080000Z", "DTEND:20261201T090000Z", "RRULE:FREQ=WEEKLY;COUNT=5",
-        "EXDATE:20261215T080000Z", "LOCATION:Quay", "CATEGORIES:Tides", "X-MARK:0",
-        "ATTENDEE;SCHEDULE-AGENT=NONE:mailto:ruth@skerrow.example", ALARM.format(number),
-    )  # fmt: skip
+        f"berth-{number}",
+        f"Watch {number}",
+        "20261201T080000Z",
+        "DTEND:20261201T090000Z",
+        "RRULE:FREQ=WEEKLY;COUNT=5",
+        "EXDATE:20261215T080000Z",
+        "LOCATION:Quay",
+        "CATEGORIES:Tides",
+        "X-MARK:0",
+        "ATTENDEE;SCHEDULE-AGENT=NONE:mailto:ruth@skerrow.example",
+        ALARM.format(number),
+    )
 
 
 def changed(text: str, aspect: str, said: str) -> str:
@@ -139,16 +147,24 @@ class Life:
 
     def edit_there(self, number: int, aspect: str, said: str) -> None:
         """Somebody else opens an entry there, changes one thing, and saves."""
-        name = next((n for n, kept in self.third.objects.items() if f"UID:berth-{number}\r\n".encode() in kept.data
-                     or f"UID:berth-{number}\n".encode() in kept.data), None)  # fmt: skip
+        name = next(
+            (
+                n
+                for n, kept in self.third.objects.items()
+                if f"UID:berth-{number}\r\n".encode() in kept.data or f"UID:berth-{number}\n".encode() in kept.data
+            ),
+            None,
+        )
         text = entries_in(self.third.objects[name].data)[0] if name else entry(number)
         data = calendar(changed(text, aspect, said)).encode()
         self.third.put((name or f"berth-{number}.ics".encode()).decode("latin-1"), data)
 
     def delete_here(self, number: int, *_: str) -> None:
         try:
-            apply(self.bench.store, deletion.propose_deletion(
-                self.bench.store, self.bench.ledger, Selection(f"uid:berth-{number}")))  # fmt: skip
+            apply(
+                self.bench.store,
+                deletion.propose_deletion(self.bench.store, self.bench.ledger, Selection(f"uid:berth-{number}")),
+            )
         except CannotApply:
             return
 
@@ -183,7 +199,7 @@ class Life:
             except (CannotApply, Unreachable):  # decided together with another one; or it is withheld just now
                 continue
 
-    def settle(self) -> None:
+    def resolve_deletions(self) -> None:
         self.third.faults.clear()
         self.third.ill = b""
         for how in ("mine", "theirs", "theirs", "theirs"):
@@ -225,7 +241,7 @@ def test_no_edit_of_a_person_is_lost_whatever_a_third_server_answers(
         life = Life(bench, third, account)
         for happening in happenings:
             life.happen(*happening)
-        life.settle()
+        life.resolve_deletions()
         assert bench.here() == bench.there()
         assert not {"waiting", "sending", "refused", "conflict"} & bench.pushed().keys()
         ever = versions_ever(bench.store)
@@ -322,7 +338,7 @@ def test_one_entry_that_fails_stops_no_other_and_no_deletion() -> None:
             life.edit_here(number, "place", "7")
         bench.push()
         assert bench.pushed() == {"pushed": 7, "refused": 1}
-        assert "has trouble of its own (500)" in bench.unsettled()[0].message
+        assert "has an internal error (500)" in bench.unsettled()[0].message
         third.put("berth-9.ics", calendar(entry(9)).encode())
         life.edit_there(3, "title", "9")
         bench.refresh(account)
@@ -352,7 +368,7 @@ def test_a_name_that_is_not_taken_is_not_called_pushed() -> None:
         apply(bench.store, calendars.propose_description(bench.store, bench.calendar("Berths").id, wanted))
         bench.push()
         assert bench.pushed() == {"refused": 1}
-        assert bench.unsettled()[0].message == "Third does not take the name: it gives no reason (403)."
+        assert bench.unsettled()[0].message == "Third does not take the name: no reason given (403)."
         bench.refresh(account)
         assert bench.calendar("Quays").entries == 1
 

@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from datebridge.core.language.filters import Selection
 from datebridge.core.objects import assemble, take_apart
-from datebridge.core.words.filters import Selection
 from datebridge.services.accounts import accounts, leaving
 from datebridge.services.transfer import transfers
 from datebridge.services.transfer.transfers import Target
@@ -49,7 +49,7 @@ def test_a_copy_to_a_new_calendar_arrives_whole_and_tells_nobody(world: World) -
     )
     title, reason = world.set(set_id).title, world.set(set_id).reason
     assert title == "Copy 29 entries to Moved in (Lantern)"
-    assert reason == "1 entry has attendees; nobody will be told."
+    assert reason == "The attendees of 1 entry are not notified."
     apply_set(world.store, set_id)
     world.work()
     assert len(world.there("lantern", "moved-in")) == 29
@@ -64,7 +64,7 @@ def test_attendees_are_invited_only_where_that_is_asked_for(world: World) -> Non
         world.store, world.ledger, Selection(), Target(account_id=lantern, name="Loud", tell=True)
     )
     with world.store.read() as connection:
-        assert review.warnings(connection, set_id) == ["Lantern will tell 1 attendee of 1 meeting."]
+        assert review.warnings(connection, set_id) == ["Lantern notifies 1 attendee of 1 meeting."]
     apply_set(world.store, set_id)
     world.work()
     assert world.mail() == [("REQUEST", "ida.moe@skerrow.example")]
@@ -79,9 +79,11 @@ def test_a_part_of_a_series_brings_all_of_it(bench: Bench) -> None:
 @pytest.mark.parametrize(
     ("rule", "titles", "held"),
     [
-        ("skip", ["old", "same"], 2), ("newer", ["new", "same"], 1), ("both", ["new", "old", "same", "same"], 0),
+        ("skip", ["old", "same"], 2),
+        ("newer", ["new", "same"], 1),
+        ("both", ["new", "old", "same", "same"], 0),
     ],
-)  # fmt: skip
+)
 def test_what_stands_there_already_is_decided_by_rule(bench: Bench, rule: str, titles: list[str], held: int) -> None:
     bench.bring(calendar(berth(1, name="old"), berth(2, name="same")), calendar="There")
     bench.bring(calendar(berth(1, "SEQUENCE:2", name="new"), berth(2, name="same")), calendar="Here")
@@ -231,7 +233,7 @@ def test_what_can_only_be_read_is_no_target(bench: Bench) -> None:
     bench.bring(calendar(berth(2)), calendar="There")
     with bench.store.write() as connection:
         connection.exec_driver_sql("UPDATE calendar SET writable = 0 WHERE name = 'There'")
-    with pytest.raises(CannotApply, match="There can only be read"):
+    with pytest.raises(CannotApply, match="There is read-only"):
         copy(bench, "calendar:Here", calendar_id=number_of(bench, "There"))
 
 

@@ -8,11 +8,11 @@ from hypothesis import strategies as st
 
 from datebridge.core.changes import PERSON, Change, Kind
 from datebridge.core.ids import CalendarId
-from datebridge.core.words.filters import Selection
+from datebridge.core.language.filters import Selection
 from datebridge.services.imports import decide, files
-from datebridge.services.jobs import worker
-from datebridge.services.jobs.house import queue_housework
 from datebridge.services.mend.deletion import propose_deletion
+from datebridge.services.running import worker
+from datebridge.services.running.maintenance import queue_maintenance
 from datebridge.services.transfer.transfers import Target, propose_transfer
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.apply import discard
@@ -38,7 +38,7 @@ def found(bench: Bench, word: str) -> object:
 
 
 def work(bench: Bench) -> None:
-    queue_housework(bench.store)
+    queue_maintenance(bench.store)
     worker.drain(bench.store, bench.settings)
 
 

@@ -13,7 +13,7 @@ from sqlalchemy import Connection
 
 from datebridge.core.changes import PERSON, Change, Kind
 from datebridge.core.index.derive import derive
-from datebridge.core.words.filters import Selection
+from datebridge.core.language.filters import Selection
 from datebridge.services.exports import export
 from datebridge.services.mend.deletion import propose_deletion
 from datebridge.settings import Settings
@@ -168,12 +168,12 @@ def test_warnings_say_what_a_deletion_takes_along(bench: Bench) -> None:
             return review.warnings(connection, propose_deletion(bench.store, bench.ledger, Selection(filter)))
 
     assert said("weekly") == [
-        "1 whole series will go with every occurrence, 1 of them without an end.",
-        "1 changed occurrence is left without a series.",
-        "1 entry has attendees; nobody will be told.",
+        "Deletes 1 series with all their occurrences; 1 has no end date.",
+        "Leaves 1 changed occurrence without a series.",
+        "The attendees of 1 entry are not notified.",
     ]
     assert said("moved") == [
-        "1 changed occurrence goes while the series stays: those dates fall back to what the series says."
+        "Deletes 1 changed occurrence of series that stay: those dates show the unchanged occurrence again."
     ]
 
 
@@ -276,7 +276,7 @@ def test_an_entry_is_changed_once_in_a_set(bench: Bench) -> None:
     place = (berth.calendar_id, "VEVENT", "a", "")
     gone, kept = Change(*place, berth.id, None, "One."), Change(*place, berth.id, crane.id, "Another.")
     with (
-        pytest.raises(CannotApply, match="about one entry, “Berth”"),
+        pytest.raises(CannotApply, match="change the same entry, “Berth”"),
         propose(bench.store, Kind.EDIT, PERSON, "x") as draft,
     ):
         draft.add(gone, kept)

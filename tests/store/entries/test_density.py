@@ -8,15 +8,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.words.filters import Selection
-from datebridge.services.jobs import worker
+from datebridge.core.language.filters import Selection
 from datebridge.services.look import views
 from datebridge.services.mend import deletion
+from datebridge.services.running import worker
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.changesets.undo import propose_undo
 from datebridge.store.entries.density import Density, queue_refreshing, stale
-from datebridge.store.entries.occurrences import Happenings
+from datebridge.store.entries.occurrences import OccurrenceReader
 from tests.conftest import Bench, calendar
 from tests.depth import tries
 from tests.store.entries.test_spans import SAMPLES
@@ -26,16 +26,22 @@ ZONES = ["UTC", "Australia/Hobart", "America/Halifax"]
 
 def agree(bench: Bench, density: Density, first: date, count: int, zone: str) -> None:
     ids = [row[0] for row in bench.ledger.calendars()]
-    plain, _ = views.days(Happenings(bench.store), [first + timedelta(days=k) for k in range(count)], zone, ids, 0)
+    plain, _ = views.days(
+        OccurrenceReader(bench.store), [first + timedelta(days=k) for k in range(count)], zone, ids, 0
+    )
     assert density.days(first, count, zone, ids)[0] == [day.total for day in plain]
 
 
 @tries(15, 500)
 @given(SAMPLES, SAMPLES, st.integers(-500, 500), st.integers(1, 371), st.sampled_from(ZONES))
 def test_it_agrees_with_the_days_through_changes_and_their_undoing(
-    tmp_path_factory: pytest.TempPathFactory, one: tuple[str, ...], other: tuple[str, ...], offset: int, count: int,
+    tmp_path_factory: pytest.TempPathFactory,
+    one: tuple[str, ...],
+    other: tuple[str, ...],
+    offset: int,
+    count: int,
     zone: str,
-) -> None:  # fmt: skip
+) -> None:
     bench = Bench(tmp_path_factory.mktemp("density"))
     density, first = Density(bench.store), date(2026, 1, 1) + timedelta(days=offset)
     bench.bring(calendar(*one))

@@ -6,7 +6,7 @@ from datetime import date
 
 import pytest
 
-from datebridge.core.words.filters import FilterError, Selection
+from datebridge.core.language.filters import FilterError, Selection
 from datebridge.store.calendars import known
 from datebridge.store.entries.alike import alike
 from datebridge.store.entries.ledger import FACETS
@@ -64,6 +64,8 @@ def filled(bench: Bench) -> None:
         ("repeats:yes", ["Finished course", "Safety round"]),
         ("has:alarm,attendees", ["Leaders' call", "Áætlun"]),
         ("-has:title", []),
+        ("has:place", ["Old crane check"]),
+        ("on:6 jan 2026", ["Lamp Day"]),
         ("repeats:endless", ["Safety round"]),
         ("lasts:nothing kind:event -repeats:yes before:2020", ["Old crane check"]),
         ("lasts:10", ["North Bank survey"]),
@@ -81,7 +83,7 @@ def filled(bench: Bench) -> None:
         ("kind:todo", ["Grease winch"]),
         ("imported:2", ["Berth 3 booked"]),
         ("uid:day", ["Lamp Day"]),
-        ("-calendar:\"Skerrow station\"", ["Berth 3 booked"]),
+        ('-calendar:"Skerrow station"', ["Berth 3 booked"]),
         ("-before:2026 -repeats:yes -allday:yes kind:event", ["Leaders' call", "Áætlun", "Berth 3 booked"]),
         ("has:problem", []),
         ("on:2026-11 repeats:yes", ["Safety round"]),
@@ -90,7 +92,7 @@ def filled(bench: Bench) -> None:
         ("berth -crane", ["Berth 3 booked"]),
         ("-berth -round kind:event -repeats:yes allday:no", ["Leaders' call", "Áætlun"]),
     ],
-)  # fmt: skip
+)
 def test_a_filter_finds_what_it_says(filled: Bench, filter: str, titles: list[str]) -> None:
     assert filled.titles(filter) == titles
 
@@ -158,10 +160,13 @@ def test_people_are_found_by_name_and_by_what_they_answered(bench: Bench) -> Non
     ida = "ATTENDEE;CN=Ida Moe;PARTSTAT={}:mailto:ida.moe@skerrow.example".format
     jon = "ATTENDEE;CN=Jón Dal:mailto:jon.dal@skerrow.example"
     asks = ("DESCRIPTION:Ask Ida Moe first", "ORGANIZER;CN=Jón Dal:mailto:j@x.example")
-    bench.bring(calendar(
-        event("a", "Kelp", "20261124T080000Z", ida("ACCEPTED"), jon), event("b", "Ice", "20261124T090000Z", ida("DECLINED")),
-        event("c", "Radar", "20261124T100000Z", *asks),
-    ))  # fmt: skip
+    bench.bring(
+        calendar(
+            event("a", "Kelp", "20261124T080000Z", ida("ACCEPTED"), jon),
+            event("b", "Ice", "20261124T090000Z", ida("DECLINED")),
+            event("c", "Radar", "20261124T100000Z", *asks),
+        )
+    )
     assert bench.titles("person:ida") == bench.titles('person:"Ida Moe"') == ["Kelp", "Ice"]
     assert bench.titles("person:jon") == ["Kelp", "Radar"]
     assert bench.titles("person:jon.dal@skerrow.example") == ["Kelp"]
@@ -179,8 +184,9 @@ def test_calendars_of_one_name_are_told_apart_by_their_account(world: World) -> 
     with world.store.read() as connection:
         found = known(connection).values()
     assert [(one.label, world.titles(one.term("calendar"))) for one in found] == [
-        ("Berths · Lantern", ["Launch 1 alongside"]), ("Berths · here", ["Here"]),
-    ]  # fmt: skip
+        ("Berths · Lantern", ["Launch 1 alongside"]),
+        ("Berths · here", ["Here"]),
+    ]
 
 
 def test_calendars_that_share_uids_look_alike_before_those_that_share_titles(bench: Bench) -> None:
@@ -189,5 +195,7 @@ def test_calendars_that_share_uids_look_alike_before_those_that_share_titles(ben
     bench.bring(calendar(event("d", "Tide"), event("e", "Ebb")), "Three")
     with bench.store.read() as connection:
         assert [(pair.left, pair.right, pair.uids, pair.titles) for pair in alike(connection)] == [
-            (1, 2, 2, 1), (1, 3, 0, 2), (2, 3, 0, 1),
-        ]  # fmt: skip
+            (1, 2, 2, 1),
+            (1, 3, 0, 2),
+            (2, 3, 0, 1),
+        ]

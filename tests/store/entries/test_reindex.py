@@ -1,4 +1,4 @@
-"""The index made anew."""
+"""The index rebuilt."""
 
 from __future__ import annotations
 

@@ -15,8 +15,15 @@ from tests.depth import tries
 
 DAY = datetime.timedelta(days=1)
 FIRST = datetime.date(2026, 1, 1)
-RULES = ("", "", "RRULE:FREQ=DAILY;COUNT=5", "RRULE:FREQ=WEEKLY;BYDAY=MO,TH", "RRULE:FREQ=MONTHLY;BYDAY=-1FR",
-         "RRULE:FREQ=WEEKLY;INTERVAL=2;UNTIL=20270401T000000Z", "RRULE:FREQ=YEARLY")  # fmt: skip
+RULES = (
+    "",
+    "",
+    "RRULE:FREQ=DAILY;COUNT=5",
+    "RRULE:FREQ=WEEKLY;BYDAY=MO,TH",
+    "RRULE:FREQ=MONTHLY;BYDAY=-1FR",
+    "RRULE:FREQ=WEEKLY;INTERVAL=2;UNTIL=20270401T000000Z",
+    "RRULE:FREQ=YEARLY",
+)
 
 
 @st.composite
@@ -27,10 +34,20 @@ def entries(draw: st.DrawFn, number: int) -> str:
         extra.append("CATEGORIES:LAB")
     if draw(st.booleans()):
         length = draw(st.integers(1, 9))
-        return event(f"e{number}", f"Entry{number}", f"{start:%Y%m%d}", f"DTEND;VALUE=DATE:{start + DAY * length:%Y%m%d}",
-                     *filter(None, extra))  # fmt: skip
-    return event(f"e{number}", f"Entry{number}", f"{start:%Y%m%d}T{draw(st.integers(0, 22)):02d}0000Z", "DURATION:PT1H",
-                 *filter(None, extra))  # fmt: skip
+        return event(
+            f"e{number}",
+            f"Entry{number}",
+            f"{start:%Y%m%d}",
+            f"DTEND;VALUE=DATE:{start + DAY * length:%Y%m%d}",
+            *filter(None, extra),
+        )
+    return event(
+        f"e{number}",
+        f"Entry{number}",
+        f"{start:%Y%m%d}T{draw(st.integers(0, 22)):02d}0000Z",
+        "DURATION:PT1H",
+        *filter(None, extra),
+    )
 
 
 SAMPLES = st.integers(1, 8).flatmap(lambda n: st.tuples(*(entries(k) for k in range(n))))

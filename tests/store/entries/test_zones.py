@@ -12,7 +12,7 @@ from datebridge.core.zones.defined import define
 from datebridge.services.imports.deriving import Deriving, Text, batch_of
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.undo import propose_undo
-from datebridge.store.entries.occurrences import Happenings
+from datebridge.store.entries.occurrences import OccurrenceReader
 from datebridge.store.entries.reindex import reindex
 from tests.conftest import Bench, calendar, event
 
@@ -35,7 +35,7 @@ def test_a_file_that_defines_its_zone_is_indexed_by_it(bench: Bench, late: bool)
     until = wall_seconds_of(date(2026, 12, 3)) + 21 * 3600
     assert _index(bench) == [("a", FIRST, until, 1, 0)]
     assert "unresolved-zone" not in bench.findings()
-    window = Happenings(bench.store).window(FIRST - 3600, FIRST + 10 * 86400, "UTC", [1])
+    window = OccurrenceReader(bench.store).window(FIRST - 3600, FIRST + 10 * 86400, "UTC", [1])
     assert [one.start for one in window.occurrences] == [FIRST, FIRST + 86400, FIRST + 2 * 86400]
     with bench.store.write() as connection:
         assert reindex(connection) == 0
@@ -66,23 +66,27 @@ def test_helpers_read_as_one_process_does() -> None:
 
 
 def test_a_series_moved_on_is_not_over_before_it_is(bench: Bench) -> None:
-    bench.bring(calendar(
-        event("a", "Rota", "20260105T090000Z", "RRULE:FREQ=DAILY;COUNT=20"),
-        event("a", "Rota, later", "20260220T090000Z", "RECURRENCE-ID;RANGE=THISANDFUTURE:20260120T090000Z"),
-    ))  # fmt: skip
+    bench.bring(
+        calendar(
+            event("a", "Rota", "20260105T090000Z", "RRULE:FREQ=DAILY;COUNT=20"),
+            event("a", "Rota, later", "20260220T090000Z", "RECURRENCE-ID;RANGE=THISANDFUTURE:20260120T090000Z"),
+        )
+    )
     assert "Rota" not in bench.titles("before:2026-02-10")
     assert "Rota" not in bench.titles("before:2026-02-24")
     assert "Rota" in bench.titles("before:2026-02-25")
     low = wall_seconds_of(date(2026, 2, 22))
-    assert len(Happenings(bench.store).window(low, low + 86400, "UTC", [1]).occurrences) == 1
+    assert len(OccurrenceReader(bench.store).window(low, low + 86400, "UTC", [1]).occurrences) == 1
 
 
 def test_a_series_is_not_found_on_a_day_its_occurrence_was_moved_away_from(bench: Bench) -> None:
-    bench.bring(calendar(
-        event("a", "Handover", "20260302T090000Z", "RRULE:FREQ=WEEKLY"),
-        event("a", "Handover, moved", "20260311T090000Z", "RECURRENCE-ID:20260309T090000Z"),
-        event("b", "Early", "20260401T090000Z", "RDATE:20260309T090000Z"),
-    ))  # fmt: skip
+    bench.bring(
+        calendar(
+            event("a", "Handover", "20260302T090000Z", "RRULE:FREQ=WEEKLY"),
+            event("a", "Handover, moved", "20260311T090000Z", "RECURRENCE-ID:20260309T090000Z"),
+            event("b", "Early", "20260401T090000Z", "RDATE:20260309T090000Z"),
+        )
+    )
     assert bench.titles("on:2026-03-09") == ["Early"]
     assert bench.titles("on:2026-03-11") == ["Handover, moved"]
     assert "Handover" in bench.titles("on:2026-03")
@@ -92,8 +96,8 @@ def test_a_series_is_not_found_on_a_day_its_occurrence_was_moved_away_from(bench
 def test_what_is_too_often_to_be_listed_is_said(bench: Bench) -> None:
     bench.bring(calendar(event("a", "Sensor ping", "20260302T090000Z", "RRULE:FREQ=MINUTELY")))
     low = wall_seconds_of(date(2026, 3, 3))
-    assert Happenings(bench.store).window(low, low + 86400, "UTC", [1]).cut == ()
-    assert Happenings(bench.store).window(low, low + 31 * 86400, "UTC", [1]).cut == ("Sensor ping",)
+    assert OccurrenceReader(bench.store).window(low, low + 86400, "UTC", [1]).cut == ()
+    assert OccurrenceReader(bench.store).window(low, low + 31 * 86400, "UTC", [1]).cut == ("Sensor ping",)
 
 
 @pytest.mark.parametrize("sort", ["when", "what", "where", "calendar", "repeats", "zone", "marks", "status"])

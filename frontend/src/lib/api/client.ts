@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch';
+import { reach } from '$lib/api/reach.svelte';
 import type { components, paths } from './generated';
 
 export type Schemas = components['schemas'];
@@ -11,7 +12,7 @@ export type Account = Schemas['AccountOut'];
 export type Remote = Schemas['RemoteOut'];
 export type Fields = Required<Schemas['Fields']>;
 
-export const client = createClient<paths>();
+export const client = createClient<paths>({ fetch: reach.fetch });
 
 /** What the server said when it could not do something: a sentence to show as it is. */
 export class Refusal extends Error {
@@ -36,18 +37,15 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
   }
   if (result.response.ok) return result.data as T;
   const said = result.error as Partial<Schemas['Refusal']> | undefined;
-  const words = said?.detail ?? `The server answered ${result.response.status}. Its log says why.`;
+  const words = said?.detail ?? `The server answered with status ${result.response.status}. Its log gives the reason.`;
   throw new Refusal(words, said?.trouble, said?.origin);
 }
 
 /** Ask for a file and hand it to the browser to save; returns its name. */
 export async function save(path: string, body: unknown): Promise<string> {
-  const response = await fetch(path, {
-    method: 'POST',
-    headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify(body),
-  });
-  if (!response.ok) throw new Refusal((await response.json().catch(() => null))?.detail ?? 'The file was not made.');
+  const headers = { 'Content-Type': 'application/json' };
+  const response = await reach.fetch(new Request(path, { method: 'POST', headers, body: JSON.stringify(body) }));
+  if (!response.ok) throw new Refusal((await response.json().catch(() => null))?.detail ?? 'The file was not created.');
   const name = decodeURIComponent(response.headers.get('X-File-Name') ?? 'date-bridge');
   const link = document.createElement('a');
   link.href = URL.createObjectURL(await response.blob());

@@ -46,7 +46,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/entries/{entry_id}/happens": {
+    "/api/entries/{entry_id}/occurrences": {
         parameters: {
             query?: never;
             header?: never;
@@ -57,7 +57,7 @@ export interface paths {
          * Happens
          * @description What an entry comes to in time: how often, first and last, and the next from now (or from a slot) on.
          */
-        get: operations["happens_api_entries__entry_id__happens_get"];
+        get: operations["happens_api_entries__entry_id__occurrences_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -146,7 +146,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/kept/{kind}": {
+    "/api/preferences/{kind}": {
         parameters: {
             query?: never;
             header?: never;
@@ -157,7 +157,7 @@ export interface paths {
          * Kept
          * @description What is kept under a name, in order of the names.
          */
-        get: operations["kept_api_kept__kind__get"];
+        get: operations["kept_api_preferences__kind__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -166,7 +166,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/kept/{kind}/{name}": {
+    "/api/preferences/{kind}/{name}": {
         parameters: {
             query?: never;
             header?: never;
@@ -178,13 +178,13 @@ export interface paths {
          * Keep
          * @description Keep something under a name, in place of what was kept there.
          */
-        put: operations["keep_api_kept__kind___name__put"];
+        put: operations["keep_api_preferences__kind___name__put"];
         post?: never;
         /**
          * Forget
          * @description Forget what is kept under a name.
          */
-        delete: operations["forget_api_kept__kind___name__delete"];
+        delete: operations["forget_api_preferences__kind___name__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -200,6 +200,8 @@ export interface paths {
         /**
          * Overlaps
          * @description What overlaps among the calendars from `first` on, `least` minutes at least.
+         *
+         *     `shared`: only what takes the time of one person or one place. `who`: of one person, or between two.
          */
         get: operations["overlaps_api_overlaps_get"];
         put?: never;
@@ -230,7 +232,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/alike": {
+    "/api/calendar-copies": {
         parameters: {
             query?: never;
             header?: never;
@@ -241,7 +243,7 @@ export interface paths {
          * Likely
          * @description Pairs of calendars that look like two copies of one, the likeliest first.
          */
-        get: operations["likely_api_alike_get"];
+        get: operations["likely_api_calendar_copies_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -250,7 +252,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/mirror": {
+    "/api/mirrored-days": {
         parameters: {
             query?: never;
             header?: never;
@@ -263,7 +265,7 @@ export interface paths {
          *
          *     The days are those of the week or month around `on`, or `count` of them from `first`.
          */
-        get: operations["mirror_api_mirror_get"];
+        get: operations["mirror_api_mirrored_days_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -560,7 +562,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/filter": {
+    "/api/filters/check": {
         parameters: {
             query?: never;
             header?: never;
@@ -571,7 +573,7 @@ export interface paths {
          * Check Filter
          * @description Whether a filter line parses, and how it can go on at the cursor.
          */
-        get: operations["check_filter_api_filter_get"];
+        get: operations["check_filter_api_filters_check_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -773,6 +775,9 @@ export interface paths {
         /**
          * Change Sets
          * @description Proposals that wait, or the logbook; newest first.
+         *
+         *     Of these only what has all `words` in its title, its reason or by whom; what touched a `calendar`; what was done on
+         *     a `day` on the clock of `zone`; and `by` whom.
          */
         get: operations["change_sets_api_change_sets_get"];
         put?: never;
@@ -985,7 +990,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/duplicates/look": {
+    "/api/duplicates/recompute": {
         parameters: {
             query?: never;
             header?: never;
@@ -996,9 +1001,9 @@ export interface paths {
         put?: never;
         /**
          * Look
-         * @description Look for duplicates anew.
+         * @description Look for duplicates again.
          */
-        post: operations["look_api_duplicates_look_post"];
+        post: operations["look_api_duplicates_recompute_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1025,7 +1030,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/duplicates/groups/{group}": {
+    "/api/duplicates/groups/{group_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1038,14 +1043,14 @@ export interface paths {
          * One
          * @description A group in banks, with what would become of it; nothing where it is no longer as it was.
          */
-        post: operations["one_api_duplicates_groups__group__post"];
+        post: operations["one_api_duplicates_groups__group_id__post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/duplicates/groups/{group}/accept": {
+    "/api/duplicates/groups/{group_id}/accept": {
         parameters: {
             query?: never;
             header?: never;
@@ -1056,16 +1061,16 @@ export interface paths {
         put?: never;
         /**
          * Accept
-         * @description Keep one of a group, at once; it can be taken back.
+         * @description Keep one of a group, at once; it can be undone.
          */
-        post: operations["accept_api_duplicates_groups__group__accept_post"];
+        post: operations["accept_api_duplicates_groups__group_id__accept_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/duplicates/groups/{group}/apart": {
+    "/api/duplicates/groups/{group_id}/apart": {
         parameters: {
             query?: never;
             header?: never;
@@ -1078,7 +1083,7 @@ export interface paths {
          * Apart
          * @description Remember that these are not the same, for good.
          */
-        post: operations["apart_api_duplicates_groups__group__apart_post"];
+        post: operations["apart_api_duplicates_groups__group_id__apart_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1105,7 +1110,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/duplicates/apart/{ruling}": {
+    "/api/duplicates/apart/{ruling_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1119,7 +1124,7 @@ export interface paths {
          * Forget Apart
          * @description Have two entries be compared again.
          */
-        delete: operations["forget_apart_api_duplicates_apart__ruling__delete"];
+        delete: operations["forget_apart_api_duplicates_apart__ruling_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1198,7 +1203,7 @@ export interface paths {
         };
         /**
          * Of Calendars
-         * @description What shows only of calendars as wholes: names, copies, spellings, properties nobody knows.
+         * @description What shows only of calendars as wholes: names, copies, spellings, unknown properties.
          */
         get: operations["of_calendars_api_checks_calendars_get"];
         put?: never;
@@ -1273,7 +1278,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/checks/{code}/left-out/{entry}": {
+    "/api/checks/{code}/left-out/{entry_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1285,7 +1290,7 @@ export interface paths {
          * Leave Out Entry
          * @description Have what a check finds in one entry not count.
          */
-        put: operations["leave_out_entry_api_checks__code__left_out__entry__put"];
+        put: operations["leave_out_entry_api_checks__code__left_out__entry_id__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1313,7 +1318,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/bulk": {
+    "/api/bulk-changes": {
         parameters: {
             query?: never;
             header?: never;
@@ -1326,14 +1331,14 @@ export interface paths {
          * Bulk
          * @description Propose a selection as these steps make it.
          */
-        post: operations["bulk_api_bulk_post"];
+        post: operations["bulk_api_bulk_changes_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/bulk/words": {
+    "/api/bulk-changes/words": {
         parameters: {
             query?: never;
             header?: never;
@@ -1346,7 +1351,7 @@ export interface paths {
          * Words
          * @description Steps in a few words each, and what is still wrong with one.
          */
-        post: operations["words_api_bulk_words_post"];
+        post: operations["words_api_bulk_changes_words_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1446,7 +1451,7 @@ export interface paths {
         };
         /**
          * Found
-         * @description Every zone name in use; what nobody knows first, then what contradicts itself.
+         * @description Every zone name in use; what is unknown first, then what contradicts itself.
          */
         get: operations["found_api_zone_names_get"];
         put?: never;
@@ -1457,7 +1462,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/zone-names/look": {
+    "/api/zone-names/recompute": {
         parameters: {
             query?: never;
             header?: never;
@@ -1468,9 +1473,9 @@ export interface paths {
         put?: never;
         /**
          * Look
-         * @description Look anew for what is off for part of the year.
+         * @description Look again for what is off for part of the year.
          */
-        post: operations["look_api_zone_names_look_post"];
+        post: operations["look_api_zone_names_recompute_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1517,7 +1522,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/zone-names/rulings/{ruling}": {
+    "/api/zone-names/rulings/{ruling_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1531,7 +1536,7 @@ export interface paths {
          * Take Back
          * @description Take a ruling back.
          */
-        delete: operations["take_back_api_zone_names_rulings__ruling__delete"];
+        delete: operations["take_back_api_zone_names_rulings__ruling_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1577,7 +1582,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/series/{entry}/strip": {
+    "/api/series/{entry_id}/strip": {
         parameters: {
             query?: never;
             header?: never;
@@ -1588,7 +1593,7 @@ export interface paths {
          * Strip
          * @description What a series does over a year, against the days on which its clock is changed.
          */
-        get: operations["strip_api_series__entry__strip_get"];
+        get: operations["strip_api_series__entry_id__strip_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1617,7 +1622,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/series/{entry}/shape": {
+    "/api/series/{entry_id}/shape": {
         parameters: {
             query?: never;
             header?: never;
@@ -1630,7 +1635,7 @@ export interface paths {
          * Shape
          * @description Propose splitting a series at a day, ending it on one, taking it apart, or beginning it on its own rule.
          */
-        post: operations["shape_api_series__entry__shape_post"];
+        post: operations["shape_api_series__entry_id__shape_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1657,7 +1662,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/series/look": {
+    "/api/series/recompute": {
         parameters: {
             query?: never;
             header?: never;
@@ -1668,16 +1673,16 @@ export interface paths {
         put?: never;
         /**
          * Look
-         * @description Look anew for what is scattered.
+         * @description Look again for what is scattered.
          */
-        post: operations["look_api_series_look_post"];
+        post: operations["look_api_series_recompute_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/series/together": {
+    "/api/series/combine": {
         parameters: {
             query?: never;
             header?: never;
@@ -1687,17 +1692,17 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Together
+         * Combine
          * @description Propose putting together what is scattered.
          */
-        post: operations["together_api_series_together_post"];
+        post: operations["combine_api_series_combine_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/series/alone": {
+    "/api/series/detach": {
         parameters: {
             query?: never;
             header?: never;
@@ -1710,7 +1715,7 @@ export interface paths {
          * Stand Alone
          * @description Propose making changed occurrences without their series entries of their own.
          */
-        post: operations["stand_alone_api_series_alone_post"];
+        post: operations["stand_alone_api_series_detach_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1741,7 +1746,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/comparisons/{number}": {
+    "/api/comparisons/{comparison_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1752,7 +1757,7 @@ export interface paths {
          * Review
          * @description What differs between two calendars, counted by kind, month and field.
          */
-        get: operations["review_api_comparisons__number__get"];
+        get: operations["review_api_comparisons__comparison_id__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1761,7 +1766,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/comparisons/{number}/pairs": {
+    "/api/comparisons/{comparison_id}/pairs": {
         parameters: {
             query?: never;
             header?: never;
@@ -1772,7 +1777,7 @@ export interface paths {
          * Pairs
          * @description A page of pairs that differ.
          */
-        get: operations["pairs_api_comparisons__number__pairs_get"];
+        get: operations["pairs_api_comparisons__comparison_id__pairs_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1781,7 +1786,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/comparisons/pairs/{pair}": {
+    "/api/comparisons/pairs/{pair_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1792,7 +1797,7 @@ export interface paths {
          * Pair
          * @description A pair in two banks, occurrence by occurrence.
          */
-        get: operations["pair_api_comparisons_pairs__pair__get"];
+        get: operations["pair_api_comparisons_pairs__pair_id__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1801,7 +1806,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/comparisons/{number}/adjust": {
+    "/api/comparisons/{comparison_id}/adjust": {
         parameters: {
             query?: never;
             header?: never;
@@ -1814,7 +1819,7 @@ export interface paths {
          * Adjust
          * @description Propose making one side as the other is: some pairs, or all of a kind.
          */
-        post: operations["adjust_api_comparisons__number__adjust_post"];
+        post: operations["adjust_api_comparisons__comparison_id__adjust_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1973,7 +1978,7 @@ export interface paths {
         put?: never;
         /**
          * Take Many
-         * @description Propose importing several files as one batch, each into a fresh calendar.
+         * @description Propose importing several files as one batch, each into a fresh calendar or all into one.
          */
         post: operations["take_many_api_imports_take_post"];
         delete?: never;
@@ -2066,6 +2071,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/{file_id}/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Invited
+         * @description Who invites whom to what, if the file is an invitation.
+         */
+        get: operations["invited_api_imports__file_id__invitations_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{file_id}/reply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description The reply as it would be sent; nothing is sent.
+         */
+        post: operations["preview_api_imports__file_id__reply_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{file_id}/reply/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Save
+         * @description The reply as a message in a file, to be sent by other ways.
+         */
+        post: operations["save_api_imports__file_id__reply_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{file_id}/reply/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send
+         * @description Send the reply to the organiser.
+         */
+        post: operations["send_api_imports__file_id__reply_send_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/accounts": {
         parameters: {
             query?: never;
@@ -2090,7 +2175,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/accounts/look": {
+    "/api/accounts/discover": {
         parameters: {
             query?: never;
             header?: never;
@@ -2103,14 +2188,14 @@ export interface paths {
          * Look
          * @description What is at an address: a server, a feed, or a page that links to one. Nothing is kept.
          */
-        post: operations["look_api_accounts_look_post"];
+        post: operations["look_api_accounts_discover_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/accounts/{account_id}/look-through": {
+    "/api/accounts/{account_id}/rediscover": {
         parameters: {
             query?: never;
             header?: never;
@@ -2121,9 +2206,9 @@ export interface paths {
         put?: never;
         /**
          * Look Through
-         * @description List an account's calendars anew, and count what is in those left off.
+         * @description List an account's calendars again, and count what is in those left off.
          */
-        post: operations["look_through_api_accounts__account_id__look_through_post"];
+        post: operations["look_through_api_accounts__account_id__rediscover_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2178,7 +2263,7 @@ export interface paths {
         put?: never;
         /**
          * Disconnect
-         * @description Disconnect an account. Nothing is deleted where it lives.
+         * @description Disconnect an account. Nothing is deleted on the server.
          */
         post: operations["disconnect_api_accounts__account_id__disconnect_post"];
         delete?: never;
@@ -2187,7 +2272,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/remotes/on": {
+    "/api/remotes": {
         parameters: {
             query?: never;
             header?: never;
@@ -2197,14 +2282,14 @@ export interface paths {
         get?: never;
         put?: never;
         /** Switch On */
-        post: operations["switch_on_api_remotes_on_post"];
+        post: operations["switch_on_api_remotes_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/remotes/{remote_id}/off": {
+    "/api/remotes/{remote_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2213,9 +2298,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        post?: never;
         /** Switch Off */
-        post: operations["switch_off_api_remotes__remote_id__off_post"];
-        delete?: never;
+        delete: operations["switch_off_api_remotes__remote_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2275,7 +2360,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/catalogue": {
+    "/api/catalogue-feeds": {
         parameters: {
             query?: never;
             header?: never;
@@ -2286,7 +2371,7 @@ export interface paths {
          * Catalogue
          * @description Open feeds by subject.
          */
-        get: operations["catalogue_api_catalogue_get"];
+        get: operations["catalogue_api_catalogue_feeds_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2450,7 +2535,7 @@ export interface paths {
         put?: never;
         /**
          * Merge
-         * @description Make the entry anew, field by field.
+         * @description Rewrite the entry, field by field.
          */
         post: operations["merge_api_conflicts__push_id__merge_post"];
         delete?: never;
@@ -2503,7 +2588,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/shares/{share}": {
+    "/api/shares/{share_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2515,19 +2600,19 @@ export interface paths {
          * Say
          * @description Say otherwise what a share gives. Its readers and their addresses stay.
          */
-        put: operations["say_api_shares__share__put"];
+        put: operations["say_api_shares__share_id__put"];
         post?: never;
         /**
          * End
          * @description Take a share back as a whole, at once.
          */
-        delete: operations["end_api_shares__share__delete"];
+        delete: operations["end_api_shares__share_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/shares/{share}/owner": {
+    "/api/shares/{share_id}/owner": {
         parameters: {
             query?: never;
             header?: never;
@@ -2540,7 +2625,7 @@ export interface paths {
          * Hand Over
          * @description Have another role own a share. Its addresses stay.
          */
-        post: operations["hand_over_api_shares__share__owner_post"];
+        post: operations["hand_over_api_shares__share_id__owner_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2607,7 +2692,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/shares/{share}/file": {
+    "/api/shares/{share_id}/file": {
         parameters: {
             query?: never;
             header?: never;
@@ -2618,7 +2703,7 @@ export interface paths {
          * File
          * @description What a share gives, once, as a file.
          */
-        get: operations["file_api_shares__share__file_get"];
+        get: operations["file_api_shares__share_id__file_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2627,7 +2712,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/shares/{share}/readers": {
+    "/api/shares/{share_id}/readers": {
         parameters: {
             query?: never;
             header?: never;
@@ -2640,14 +2725,14 @@ export interface paths {
          * Add Reader
          * @description Give a share to somebody, or to everybody who has the address. The address is told this once.
          */
-        post: operations["add_reader_api_shares__share__readers_post"];
+        post: operations["add_reader_api_shares__share_id__readers_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/readers/{reader}/renew": {
+    "/api/readers/{reader_id}/renew": {
         parameters: {
             query?: never;
             header?: never;
@@ -2660,14 +2745,14 @@ export interface paths {
          * Renew
          * @description Another address for a reader; the one there was is taken back at once.
          */
-        post: operations["renew_api_readers__reader__renew_post"];
+        post: operations["renew_api_readers__reader_id__renew_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/readers/{reader}": {
+    "/api/readers/{reader_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2681,13 +2766,13 @@ export interface paths {
          * Take Back
          * @description Take back what a reader was given, at once.
          */
-        delete: operations["take_back_api_readers__reader__delete"];
+        delete: operations["take_back_api_readers__reader_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/readers/{reader}/target": {
+    "/api/readers/{reader_id}/target": {
         parameters: {
             query?: never;
             header?: never;
@@ -2699,7 +2784,7 @@ export interface paths {
          * Send On
          * @description Send who comes by a reader's addresses elsewhere; an empty target ends that.
          */
-        put: operations["send_on_api_readers__reader__target_put"];
+        put: operations["send_on_api_readers__reader_id__target_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2707,7 +2792,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/readers/{reader}/password": {
+    "/api/readers/{reader_id}/password": {
         parameters: {
             query?: never;
             header?: never;
@@ -2719,7 +2804,7 @@ export interface paths {
          * Set Password
          * @description Have programs give a password; an empty one ends that.
          */
-        put: operations["set_password_api_readers__reader__password_put"];
+        put: operations["set_password_api_readers__reader_id__password_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2727,7 +2812,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/readers/{reader}/invitation": {
+    "/api/readers/{reader_id}/invitation": {
         parameters: {
             query?: never;
             header?: never;
@@ -2738,20 +2823,20 @@ export interface paths {
          * Invitation
          * @description The message that is offered, to be edited.
          */
-        get: operations["invitation_api_readers__reader__invitation_get"];
+        get: operations["invitation_api_readers__reader_id__invitation_get"];
         put?: never;
         /**
          * Send Invitation
          * @description Send the message to the reader.
          */
-        post: operations["send_invitation_api_readers__reader__invitation_post"];
+        post: operations["send_invitation_api_readers__reader_id__invitation_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/readers/{reader}/invitation/file": {
+    "/api/readers/{reader_id}/invitation/file": {
         parameters: {
             query?: never;
             header?: never;
@@ -2764,14 +2849,14 @@ export interface paths {
          * Invitation File
          * @description The message as a file, to be sent by other ways.
          */
-        post: operations["invitation_file_api_readers__reader__invitation_file_post"];
+        post: operations["invitation_file_api_readers__reader_id__invitation_file_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/shares/{share}/hosts": {
+    "/api/shares/{share_id}/hosts": {
         parameters: {
             query?: never;
             header?: never;
@@ -2784,14 +2869,14 @@ export interface paths {
          * Add Host
          * @description Have a share handed out to a web host, now and after every change.
          */
-        post: operations["add_host_api_shares__share__hosts_post"];
+        post: operations["add_host_api_shares__share_id__hosts_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/share-hosts/{host}/hand-out": {
+    "/api/hosts/{host_id}/hand-out": {
         parameters: {
             query?: never;
             header?: never;
@@ -2804,14 +2889,14 @@ export interface paths {
          * Hand Out
          * @description Hand it out now.
          */
-        post: operations["hand_out_api_share_hosts__host__hand_out_post"];
+        post: operations["hand_out_api_hosts__host_id__hand_out_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/share-hosts/{host}": {
+    "/api/hosts/{host_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2825,7 +2910,7 @@ export interface paths {
          * Leave Host
          * @description Hand nothing out there any more. What is there stays there.
          */
-        delete: operations["leave_host_api_share_hosts__host__delete"];
+        delete: operations["leave_host_api_hosts__host_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2980,15 +3065,6 @@ export interface components {
             same: number;
             page: components["schemas"]["DifferencePage"];
         };
-        /** AilmentOut */
-        AilmentOut: {
-            /** Code */
-            code: string;
-            /** Title */
-            title: string;
-            /** Message */
-            message: string;
-        };
         /**
          * Alarm
          * @description When to be reminded.
@@ -3076,7 +3152,7 @@ export interface components {
         Alike: "identical" | "same-uid" | "same-time" | "other-length" | "shifted" | "parts" | "cut" | "changed" | "loose" | "echo";
         /**
          * AlikeOut
-         * @description Two calendars, and how many UIDs and titles stand in both.
+         * @description Two calendars, and how many UIDs and titles are in both.
          */
         AlikeOut: {
             /** Left */
@@ -3104,6 +3180,12 @@ export interface components {
             do: "all-day";
         };
         /**
+         * Answer
+         * @description What an attendee can answer (PARTSTAT, RFC 5545 §3.2.12).
+         * @enum {string}
+         */
+        Answer: "accepted" | "tentative" | "declined";
+        /**
          * ApartOut
          * @description Two that are not the same, by their titles.
          */
@@ -3128,8 +3210,8 @@ export interface components {
         AttachedOut: {
             /** Name */
             name: string;
-            /** Octets */
-            octets: number;
+            /** Size */
+            size: number;
         };
         /**
          * BankOut
@@ -3206,10 +3288,10 @@ export interface components {
             /** Name */
             name: string;
             /**
-             * Tint
+             * Own Colour
              * @default
              */
-            tint: string;
+            own_colour: string;
             /**
              * Zone
              * @default
@@ -3242,8 +3324,8 @@ export interface components {
             term: string;
             /** Colour */
             colour: number;
-            /** Tint */
-            tint: string;
+            /** Own Colour */
+            own_colour: string;
             /** Zone */
             zone: string;
             /** Description */
@@ -3641,6 +3723,30 @@ export interface components {
             /** Shown */
             shown: string;
         };
+        /**
+         * CombineIn
+         * @description Some of what is scattered, or all of a kind that is as sure as that.
+         */
+        CombineIn: {
+            /**
+             * Ids
+             * @default []
+             */
+            ids: number[];
+            /**
+             * Kind
+             * @default inferred
+             * @enum {string}
+             */
+            kind: "inferred" | "pieces" | "detached" | "endless";
+            /** Calendar Id */
+            calendar_id?: number | null;
+            /**
+             * Least
+             * @default 0.7
+             */
+            least: number;
+        };
         /** ComingOut */
         ComingOut: {
             /** Day */
@@ -3721,7 +3827,7 @@ export interface components {
         };
         /**
          * CopiesOut
-         * @description Two calendars that look like one: so many UIDs stand in both, of so many of the smaller one.
+         * @description Two calendars that look like one: so many UIDs are in both, of so many of the smaller one.
          */
         CopiesOut: {
             /** Left */
@@ -3913,11 +4019,11 @@ export interface components {
             /** Fields */
             fields: string[];
             /**
-             * Odd
+             * Clock Change
              * @description skipped, or twice: its clock is changed just then
              * @default
              */
-            odd: string;
+            clock_change: string;
         };
         /** DifferencePage */
         DifferencePage: {
@@ -3938,6 +4044,76 @@ export interface components {
             /** Right */
             right: string[];
         };
+        /** DiscoverIn */
+        DiscoverIn: {
+            /** Address */
+            address: string;
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+            /**
+             * Agreed
+             * @description origins the person agreed to: elsewhere, or without encryption
+             * @default []
+             */
+            agreed: string[];
+        };
+        /**
+         * DiscoverOut
+         * @description What is at an address.
+         */
+        DiscoverOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "server" | "feed" | "page";
+            /** Says */
+            says: string;
+            /** Locked */
+            locked: boolean;
+            /**
+             * Connected
+             * @description the account as which it is connected already; empty for none
+             */
+            connected: string;
+            /** Title */
+            title: string;
+            /** Links */
+            links: components["schemas"]["LinkOut"][];
+            /** Calendars */
+            calendars: components["schemas"]["FoundCalendar"][];
+            /**
+             * Size
+             * @description how large a feed is
+             * @default 0
+             */
+            size: number;
+            /**
+             * Entries
+             * @description null for a feed that is too large to be looked into here
+             */
+            entries?: number | null;
+            /**
+             * Span
+             * @default
+             */
+            span: string;
+            /**
+             * Interval
+             * @default
+             */
+            interval: string;
+            /** Coming */
+            coming: components["schemas"]["ComingOut"][];
+        };
         /** DoneOut */
         DoneOut: {
             /** Set Id */
@@ -3950,17 +4126,6 @@ export interface components {
              * @default
              */
             day: string;
-        };
-        /** DoubtOut */
-        DoubtOut: {
-            /** What */
-            what: string;
-            /** Entries */
-            entries: number;
-            /** Title */
-            title: string;
-            /** Found */
-            found: string;
         };
         /**
          * DraftOut
@@ -4411,7 +4576,7 @@ export interface components {
         };
         /**
          * Fix
-         * @description What a check finds is put right as the check can.
+         * @description What a check finds is fixed as the check can.
          */
         Fix: {
             /** Check */
@@ -4424,7 +4589,7 @@ export interface components {
         };
         /**
          * Form
-         * @description A form in which readers take what they are given.
+         * @description The formats in which a share can be read (`core.sharing.formats`).
          * @enum {string}
          */
         Form: "feed" | "jcal" | "busy" | "page" | "file";
@@ -4439,8 +4604,25 @@ export interface components {
             fetched: number;
             /** Unchanged */
             unchanged: number;
-            /** Octets */
-            octets: number;
+            /** Size */
+            size: number;
+        };
+        /**
+         * FormatOut
+         * @description A format in which a share can be read: under which path of a reader's address, and what it is called.
+         */
+        FormatOut: {
+            form: components["schemas"]["Form"];
+            /** Path */
+            path: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Description */
+            description: string;
+            /** Hosted */
+            hosted: boolean;
         };
         /** FoundCalendar */
         FoundCalendar: {
@@ -4626,11 +4808,23 @@ export interface components {
         };
         /**
          * ImportManyIn
-         * @description Files that are all imported, each into a fresh calendar.
+         * @description Files that are all imported, each into a fresh calendar; or all into one: one there is, or a fresh one.
          */
         ImportManyIn: {
             /** Files */
             files: number[];
+            /**
+             * Together
+             * @default false
+             */
+            together: boolean;
+            /** Calendar Id */
+            calendar_id?: number | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
         };
         /** ImportOut */
         ImportOut: {
@@ -4638,8 +4832,8 @@ export interface components {
             id: number;
             /** Name */
             name: string;
-            /** Octets */
-            octets: number;
+            /** Size */
+            size: number;
             /** Encoding */
             encoding: string;
             /** State */
@@ -4712,6 +4906,41 @@ export interface components {
             subject: string;
             /** Text */
             text: string;
+        };
+        /** InvitationsOut */
+        InvitationsOut: {
+            /** Invitations */
+            invitations: components["schemas"]["InvitedOut"][];
+            /**
+             * Capped
+             * @description whether the file has more events than are listed
+             */
+            capped: boolean;
+            /**
+             * Mail
+             * @description whether a mail server is set up
+             */
+            mail: boolean;
+        };
+        /** InvitedOut */
+        InvitedOut: {
+            /** Uid */
+            uid: string;
+            /** Title */
+            title: string;
+            organizer: components["schemas"]["Person"] | null;
+            /** People */
+            people: components["schemas"]["Person"][];
+            /**
+             * Facts
+             * @description when it is
+             */
+            facts: components["schemas"]["FactOut"][];
+            /**
+             * Own
+             * @description the addresses of its attendees that connected accounts have
+             */
+            own: string[];
         };
         /** JobOut */
         JobOut: {
@@ -4786,7 +5015,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "inferred" | "pieces" | "adopt" | "endless";
+            kind: "inferred" | "pieces" | "detached" | "endless";
             /** Title */
             title: string;
             /** Says */
@@ -4844,76 +5073,6 @@ export interface components {
             title: string;
             /** Address */
             address: string;
-        };
-        /** LookIn */
-        LookIn: {
-            /** Address */
-            address: string;
-            /**
-             * User
-             * @default
-             */
-            user: string;
-            /**
-             * Password
-             * @default
-             */
-            password: string;
-            /**
-             * Agreed
-             * @description origins the person agreed to: elsewhere, or without encryption
-             * @default []
-             */
-            agreed: string[];
-        };
-        /**
-         * LookOut
-         * @description What is at an address.
-         */
-        LookOut: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "server" | "feed" | "page";
-            /** Says */
-            says: string;
-            /** Locked */
-            locked: boolean;
-            /**
-             * Connected
-             * @description the account as which it is connected already; empty for none
-             */
-            connected: string;
-            /** Title */
-            title: string;
-            /** Links */
-            links: components["schemas"]["LinkOut"][];
-            /** Calendars */
-            calendars: components["schemas"]["FoundCalendar"][];
-            /**
-             * Octets
-             * @description how large a feed is
-             * @default 0
-             */
-            octets: number;
-            /**
-             * Entries
-             * @description null for a feed that is too large to be looked into here
-             */
-            entries?: number | null;
-            /**
-             * Span
-             * @default
-             */
-            span: string;
-            /**
-             * Interval
-             * @default
-             */
-            interval: string;
-            /** Coming */
-            coming: components["schemas"]["ComingOut"][];
         };
         /**
          * MapAddress
@@ -5155,10 +5314,10 @@ export interface components {
             /** Name */
             name: string;
             /**
-             * Tint
+             * Own Colour
              * @default
              */
-            tint: string;
+            own_colour: string;
             /**
              * Zone
              * @default
@@ -5524,6 +5683,17 @@ export interface components {
              */
             do: "privacy";
         };
+        /** PrivacyWarningOut */
+        PrivacyWarningOut: {
+            /** What */
+            what: string;
+            /** Entries */
+            entries: number;
+            /** Title */
+            title: string;
+            /** Found */
+            found: string;
+        };
         /** ProblemCount */
         ProblemCount: {
             /**
@@ -5728,7 +5898,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "reads" | "never read" | "stopped" | "taken back" | "sent elsewhere";
+            state: "reads" | "never read" | "inactive" | "revoked" | "redirected";
             /**
              * Last
              * @description when it was last fetched; empty for never
@@ -5741,8 +5911,8 @@ export interface components {
             a_day: number;
             /** Refused */
             refused: number;
-            /** Octets */
-            octets: number;
+            /** Size */
+            size: number;
             /**
              * Bars
              * @description how often on each of the last 90 days
@@ -6001,6 +6171,35 @@ export interface components {
              */
             do: "replace";
         };
+        /** ReplyIn */
+        ReplyIn: {
+            /** Uid */
+            uid: string;
+            /** Address */
+            address: string;
+            answer: components["schemas"]["Answer"];
+            /**
+             * Comment
+             * @default
+             */
+            comment: string;
+        };
+        /** ReplyOut */
+        ReplyOut: {
+            /** Sender */
+            sender: string;
+            /** Recipient */
+            recipient: string;
+            /** Subject */
+            subject: string;
+            /** Text */
+            text: string;
+            /**
+             * Calendar
+             * @description the part that programs read
+             */
+            calendar: string;
+        };
         /**
          * ReviewOut
          * @description What differs, to choose from.
@@ -6086,7 +6285,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "inferred" | "pieces" | "adopt" | "endless";
+            kind: "inferred" | "pieces" | "detached" | "endless";
             /** Calendar Id */
             calendar_id: number;
             /** Title */
@@ -6153,8 +6352,8 @@ export interface components {
             as_busy: number;
             /** Left Out */
             left_out: number;
-            /** Doubts */
-            doubts: components["schemas"]["DoubtOut"][];
+            /** Warnings */
+            warnings: components["schemas"]["PrivacyWarningOut"][];
             /** Total */
             total: number;
             /** Rows */
@@ -6207,6 +6406,15 @@ export interface components {
              * @default
              */
             target: string;
+        };
+        /** SeriesFindingOut */
+        SeriesFindingOut: {
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Message */
+            message: string;
         };
         /**
          * SeriesHead
@@ -6336,8 +6544,8 @@ export interface components {
             uses: components["schemas"]["FormUse"][];
             /** Fetched */
             fetched: number;
-            /** Octets */
-            octets: number;
+            /** Size */
+            size: number;
             /** Refused */
             refused: number;
             /**
@@ -6348,6 +6556,8 @@ export interface components {
         };
         /** SharesOut */
         SharesOut: {
+            /** Formats */
+            formats: components["schemas"]["FormatOut"][];
             /** Shares */
             shares: components["schemas"]["ShareOut"][];
             /**
@@ -6365,8 +6575,8 @@ export interface components {
              * @description what was given out of all shares in 90 days
              */
             fetched: number;
-            /** Octets */
-            octets: number;
+            /** Size */
+            size: number;
             /** Refused */
             refused: number;
             /**
@@ -6578,7 +6788,7 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["ClockChange"][];
             /** Ill */
-            ill: components["schemas"]["AilmentOut"][];
+            ill: components["schemas"]["SeriesFindingOut"][];
         };
         /** Tally */
         Tally: {
@@ -6724,7 +6934,7 @@ export interface components {
         };
         /**
          * TimeOut
-         * @description A day and hours that stand in a text, as fields of an event have them.
+         * @description A day and hours that are in a text, as fields of an event have them.
          */
         TimeOut: {
             /** Says */
@@ -6779,35 +6989,11 @@ export interface components {
             new: number;
             /** Same */
             same: number;
-            /** Odd */
-            odd: number;
+            /** Clock Change */
+            clock_change: number;
             /** Cut */
             cut: boolean;
             page: components["schemas"]["DifferencePage"];
-        };
-        /**
-         * TogetherIn
-         * @description Some of what is scattered, or all of a kind that is as sure as that.
-         */
-        TogetherIn: {
-            /**
-             * Ids
-             * @default []
-             */
-            ids: number[];
-            /**
-             * Kind
-             * @default inferred
-             * @enum {string}
-             */
-            kind: "inferred" | "pieces" | "adopt" | "endless";
-            /** Calendar Id */
-            calendar_id?: number | null;
-            /**
-             * Least
-             * @default 0.7
-             */
-            least: number;
         };
         /**
          * ToldOut
@@ -7164,7 +7350,7 @@ export interface operations {
                     "application/json": components["schemas"]["DaysOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7211,7 +7397,7 @@ export interface operations {
                     "application/json": components["schemas"]["OccurrencePage"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7231,7 +7417,7 @@ export interface operations {
             };
         };
     };
-    happens_api_entries__entry_id__happens_get: {
+    happens_api_entries__entry_id__occurrences_get: {
         parameters: {
             query?: {
                 zone?: string;
@@ -7254,7 +7440,7 @@ export interface operations {
                     "application/json": components["schemas"]["HappensOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7295,7 +7481,7 @@ export interface operations {
                     "application/json": components["schemas"]["DateOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7336,7 +7522,7 @@ export interface operations {
                     "application/json": components["schemas"]["DateOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7380,7 +7566,7 @@ export interface operations {
                     "application/json": components["schemas"]["datebridge__api__time__shapes__StretchOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7421,7 +7607,7 @@ export interface operations {
                     "application/json": components["schemas"]["LayerWarning"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7441,7 +7627,7 @@ export interface operations {
             };
         };
     };
-    kept_api_kept__kind__get: {
+    kept_api_preferences__kind__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -7461,7 +7647,7 @@ export interface operations {
                     "application/json": components["schemas"]["KeptOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7481,7 +7667,7 @@ export interface operations {
             };
         };
     };
-    keep_api_kept__kind___name__put: {
+    keep_api_preferences__kind___name__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -7506,7 +7692,7 @@ export interface operations {
                     "application/json": components["schemas"]["KeptOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7526,7 +7712,7 @@ export interface operations {
             };
         };
     };
-    forget_api_kept__kind___name__delete: {
+    forget_api_preferences__kind___name__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -7547,7 +7733,7 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7579,6 +7765,8 @@ export interface operations {
                 least?: number;
                 travel?: boolean;
                 about?: string;
+                shared?: boolean;
+                who?: string[];
                 offset?: number;
                 limit?: number;
             };
@@ -7597,7 +7785,7 @@ export interface operations {
                     "application/json": components["schemas"]["OverlapPage"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7629,6 +7817,8 @@ export interface operations {
                 least?: number;
                 travel?: boolean;
                 about?: string;
+                shared?: boolean;
+                who?: string[];
             };
             header?: never;
             path?: never;
@@ -7645,7 +7835,7 @@ export interface operations {
                     "text/csv": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7665,7 +7855,7 @@ export interface operations {
             };
         };
     };
-    likely_api_alike_get: {
+    likely_api_calendar_copies_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -7683,7 +7873,7 @@ export interface operations {
                     "application/json": components["schemas"]["AlikeOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7703,7 +7893,7 @@ export interface operations {
             };
         };
     };
-    mirror_api_mirror_get: {
+    mirror_api_mirrored_days_get: {
         parameters: {
             query?: {
                 left?: number[];
@@ -7730,7 +7920,7 @@ export interface operations {
                     "application/json": components["schemas"]["MirrorOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7772,7 +7962,7 @@ export interface operations {
                     "application/json": components["schemas"]["RepeatsOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7814,7 +8004,7 @@ export interface operations {
                     "application/json": components["schemas"]["FieldsOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7858,7 +8048,7 @@ export interface operations {
                     "application/json": components["schemas"]["CheckOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7900,7 +8090,7 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7942,7 +8132,7 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7984,7 +8174,7 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8026,7 +8216,7 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8067,7 +8257,7 @@ export interface operations {
                     "application/json": components["schemas"]["datebridge__api__time__editing__LineOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8109,7 +8299,7 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8147,7 +8337,7 @@ export interface operations {
                     "application/json": components["schemas"]["CalendarOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8189,7 +8379,7 @@ export interface operations {
                     "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8234,7 +8424,7 @@ export interface operations {
                     "application/json": components["schemas"]["EntryPage"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8278,7 +8468,7 @@ export interface operations {
                     "application/json": number[];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8320,7 +8510,7 @@ export interface operations {
                     "application/json": components["schemas"]["TermOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8360,7 +8550,7 @@ export interface operations {
                     "application/json": number;
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8401,7 +8591,7 @@ export interface operations {
                     "application/json": components["schemas"]["FacetValue"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8421,7 +8611,7 @@ export interface operations {
             };
         };
     };
-    check_filter_api_filter_get: {
+    check_filter_api_filters_check_get: {
         parameters: {
             query?: {
                 filter?: string;
@@ -8442,7 +8632,7 @@ export interface operations {
                     "application/json": components["schemas"]["FilterCheck"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8482,7 +8672,7 @@ export interface operations {
                     "application/json": components["schemas"]["EntryDetail"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8524,7 +8714,7 @@ export interface operations {
                     "application/json": components["schemas"]["SelectionCheck"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8566,7 +8756,7 @@ export interface operations {
                     "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8608,7 +8798,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8650,7 +8840,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8692,7 +8882,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8736,7 +8926,7 @@ export interface operations {
                     "application/json": components["schemas"]["ExportCheck"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8786,7 +8976,7 @@ export interface operations {
                     "text/tab-separated-values": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8824,7 +9014,7 @@ export interface operations {
                     "application/json": string[];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8850,6 +9040,11 @@ export interface operations {
                 state?: "proposed" | "applied";
                 offset?: number;
                 limit?: number;
+                words?: string;
+                calendar?: number | null;
+                day?: string | null;
+                zone?: string;
+                by?: "" | "person" | "command" | "clock" | "key";
             };
             header?: never;
             path?: never;
@@ -8866,7 +9061,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeSetPage"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8906,7 +9101,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeSetReview"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8949,7 +9144,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangePage"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8992,7 +9187,7 @@ export interface operations {
                     "application/json": components["schemas"]["TimesOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9032,7 +9227,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeSetOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9072,7 +9267,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeSetOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9115,7 +9310,7 @@ export interface operations {
                     "application/json": components["schemas"]["UndoOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9155,7 +9350,7 @@ export interface operations {
                     "text/calendar": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9193,7 +9388,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProblemCount"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9236,7 +9431,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProblemPage"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9276,7 +9471,7 @@ export interface operations {
                     "application/json": components["schemas"]["DuplicatesOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9296,7 +9491,7 @@ export interface operations {
             };
         };
     };
-    look_api_duplicates_look_post: {
+    look_api_duplicates_recompute_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -9312,7 +9507,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9355,7 +9550,7 @@ export interface operations {
                     "application/json": components["schemas"]["GroupPage"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9375,12 +9570,12 @@ export interface operations {
             };
         };
     };
-    one_api_duplicates_groups__group__post: {
+    one_api_duplicates_groups__group_id__post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                group: number;
+                group_id: number;
             };
             cookie?: never;
         };
@@ -9399,7 +9594,7 @@ export interface operations {
                     "application/json": components["schemas"]["DuplicateOut"] | null;
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9419,12 +9614,12 @@ export interface operations {
             };
         };
     };
-    accept_api_duplicates_groups__group__accept_post: {
+    accept_api_duplicates_groups__group_id__accept_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                group: number;
+                group_id: number;
             };
             cookie?: never;
         };
@@ -9443,7 +9638,7 @@ export interface operations {
                     "application/json": components["schemas"]["DoneOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9463,12 +9658,12 @@ export interface operations {
             };
         };
     };
-    apart_api_duplicates_groups__group__apart_post: {
+    apart_api_duplicates_groups__group_id__apart_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                group: number;
+                group_id: number;
             };
             cookie?: never;
         };
@@ -9481,7 +9676,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9519,7 +9714,7 @@ export interface operations {
                     "application/json": components["schemas"]["ApartOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9539,12 +9734,12 @@ export interface operations {
             };
         };
     };
-    forget_apart_api_duplicates_apart__ruling__delete: {
+    forget_apart_api_duplicates_apart__ruling_id__delete: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                ruling: number;
+                ruling_id: number;
             };
             cookie?: never;
         };
@@ -9557,7 +9752,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9599,7 +9794,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9639,7 +9834,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChecksOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9677,7 +9872,7 @@ export interface operations {
                     "application/json": components["schemas"]["Standards"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9717,7 +9912,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9755,7 +9950,7 @@ export interface operations {
                     "application/json": components["schemas"]["WholeOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9799,7 +9994,7 @@ export interface operations {
                     "application/json": components["schemas"]["CheckedPage"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9842,7 +10037,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9880,7 +10075,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9918,7 +10113,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9938,13 +10133,13 @@ export interface operations {
             };
         };
     };
-    leave_out_entry_api_checks__code__left_out__entry__put: {
+    leave_out_entry_api_checks__code__left_out__entry_id__put: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 code: string;
-                entry: number;
+                entry_id: number;
             };
             cookie?: never;
         };
@@ -9957,7 +10152,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9995,7 +10190,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10015,7 +10210,7 @@ export interface operations {
             };
         };
     };
-    bulk_api_bulk_post: {
+    bulk_api_bulk_changes_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -10037,7 +10232,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10057,7 +10252,7 @@ export interface operations {
             };
         };
     };
-    words_api_bulk_words_post: {
+    words_api_bulk_changes_words_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -10079,7 +10274,7 @@ export interface operations {
                     "application/json": components["schemas"]["StepWords"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10117,7 +10312,7 @@ export interface operations {
                     "application/json": components["schemas"]["RecipeOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10159,7 +10354,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10197,7 +10392,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10237,7 +10432,7 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10279,7 +10474,7 @@ export interface operations {
                     "application/json": components["schemas"]["RecipeOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10317,7 +10512,7 @@ export interface operations {
                     "application/json": components["schemas"]["ZonesOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10337,7 +10532,7 @@ export interface operations {
             };
         };
     };
-    look_api_zone_names_look_post: {
+    look_api_zone_names_recompute_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -10353,7 +10548,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10394,7 +10589,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReadingsOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10436,7 +10631,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10456,12 +10651,12 @@ export interface operations {
             };
         };
     };
-    take_back_api_zone_names_rulings__ruling__delete: {
+    take_back_api_zone_names_rulings__ruling_id__delete: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                ruling: number;
+                ruling_id: number;
             };
             cookie?: never;
         };
@@ -10476,7 +10671,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10514,7 +10709,7 @@ export interface operations {
                     "application/json": components["schemas"]["SeriesHead"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10557,7 +10752,7 @@ export interface operations {
                     "application/json": components["schemas"]["SeriesPage"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10577,14 +10772,14 @@ export interface operations {
             };
         };
     };
-    strip_api_series__entry__strip_get: {
+    strip_api_series__entry_id__strip_get: {
         parameters: {
             query?: {
                 year?: number | null;
             };
             header?: never;
             path: {
-                entry: number;
+                entry_id: number;
             };
             cookie?: never;
         };
@@ -10599,7 +10794,7 @@ export interface operations {
                     "application/json": components["schemas"]["StripOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10643,7 +10838,7 @@ export interface operations {
                     "application/json": components["schemas"]["AgainstOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10663,12 +10858,12 @@ export interface operations {
             };
         };
     };
-    shape_api_series__entry__shape_post: {
+    shape_api_series__entry_id__shape_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                entry: number;
+                entry_id: number;
             };
             cookie?: never;
         };
@@ -10687,7 +10882,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProposalOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10710,7 +10905,7 @@ export interface operations {
     scattered_page_api_series_scattered_get: {
         parameters: {
             query?: {
-                kind?: "inferred" | "pieces" | "adopt" | "endless";
+                kind?: "inferred" | "pieces" | "detached" | "endless";
                 calendar?: number | null;
                 offset?: number;
                 limit?: number;
@@ -10730,7 +10925,7 @@ export interface operations {
                     "application/json": components["schemas"]["ScatteredPage"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10750,7 +10945,7 @@ export interface operations {
             };
         };
     };
-    look_api_series_look_post: {
+    look_api_series_recompute_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -10766,7 +10961,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10786,7 +10981,7 @@ export interface operations {
             };
         };
     };
-    together_api_series_together_post: {
+    combine_api_series_combine_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -10795,7 +10990,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TogetherIn"];
+                "application/json": components["schemas"]["CombineIn"];
             };
         };
         responses: {
@@ -10808,7 +11003,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10828,7 +11023,7 @@ export interface operations {
             };
         };
     };
-    stand_alone_api_series_alone_post: {
+    stand_alone_api_series_detach_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -10850,7 +11045,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProposalOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10888,7 +11083,7 @@ export interface operations {
                     "application/json": components["schemas"]["ComparisonOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10930,7 +11125,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10950,12 +11145,12 @@ export interface operations {
             };
         };
     };
-    review_api_comparisons__number__get: {
+    review_api_comparisons__comparison_id__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                comparison_id: number;
             };
             cookie?: never;
         };
@@ -10970,7 +11165,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -10990,7 +11185,7 @@ export interface operations {
             };
         };
     };
-    pairs_api_comparisons__number__pairs_get: {
+    pairs_api_comparisons__comparison_id__pairs_get: {
         parameters: {
             query?: {
                 verdict?: ("same" | "uid" | "moved" | "season" | "times" | "fields" | "both" | "missing" | "extra" | "recut") | "";
@@ -11001,7 +11196,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                number: number;
+                comparison_id: number;
             };
             cookie?: never;
         };
@@ -11016,7 +11211,7 @@ export interface operations {
                     "application/json": components["schemas"]["PairPage"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11036,7 +11231,7 @@ export interface operations {
             };
         };
     };
-    pair_api_comparisons_pairs__pair__get: {
+    pair_api_comparisons_pairs__pair_id__get: {
         parameters: {
             query?: {
                 offset?: number;
@@ -11044,7 +11239,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                pair: number;
+                pair_id: number;
             };
             cookie?: never;
         };
@@ -11059,7 +11254,7 @@ export interface operations {
                     "application/json": components["schemas"]["PairDetail"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11079,12 +11274,12 @@ export interface operations {
             };
         };
     };
-    adjust_api_comparisons__number__adjust_post: {
+    adjust_api_comparisons__comparison_id__adjust_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                comparison_id: number;
             };
             cookie?: never;
         };
@@ -11103,7 +11298,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11141,7 +11336,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11181,7 +11376,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11221,7 +11416,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11259,7 +11454,7 @@ export interface operations {
                     "application/json": components["schemas"]["RouteOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11297,7 +11492,7 @@ export interface operations {
                     "text/event-stream": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11335,7 +11530,7 @@ export interface operations {
                     "application/json": components["schemas"]["ImportOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11377,7 +11572,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11421,7 +11616,7 @@ export interface operations {
                     "application/json": components["schemas"]["DraftOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11463,7 +11658,7 @@ export interface operations {
                     "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11503,7 +11698,7 @@ export interface operations {
                     "application/json": components["schemas"]["ImportDetail"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11541,7 +11736,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11585,7 +11780,7 @@ export interface operations {
                     "application/json": components["schemas"]["ImportOutcome"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11629,7 +11824,7 @@ export interface operations {
                     "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11669,7 +11864,177 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    invited_api_imports__file_id__invitations_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationsOut"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    preview_api_imports__file_id__reply_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplyOut"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    save_api_imports__file_id__reply_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    send_api_imports__file_id__reply_send_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11707,7 +12072,7 @@ export interface operations {
                     "application/json": components["schemas"]["AccountOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11749,7 +12114,7 @@ export interface operations {
                     "application/json": components["schemas"]["AddedOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11769,7 +12134,7 @@ export interface operations {
             };
         };
     };
-    look_api_accounts_look_post: {
+    look_api_accounts_discover_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -11778,7 +12143,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["LookIn"];
+                "application/json": components["schemas"]["DiscoverIn"];
             };
         };
         responses: {
@@ -11788,10 +12153,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LookOut"];
+                    "application/json": components["schemas"]["DiscoverOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11811,7 +12176,7 @@ export interface operations {
             };
         };
     };
-    look_through_api_accounts__account_id__look_through_post: {
+    look_through_api_accounts__account_id__rediscover_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -11831,7 +12196,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11871,7 +12236,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11913,7 +12278,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11957,7 +12322,7 @@ export interface operations {
                     "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11977,7 +12342,7 @@ export interface operations {
             };
         };
     };
-    switch_on_api_remotes_on_post: {
+    switch_on_api_remotes_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -11999,7 +12364,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12019,20 +12384,18 @@ export interface operations {
             };
         };
     };
-    switch_off_api_remotes__remote_id__off_post: {
+    switch_off_api_remotes__remote_id__delete: {
         parameters: {
-            query?: never;
+            query: {
+                keep: "nothing" | "snapshot";
+            };
             header?: never;
             path: {
                 remote_id: number;
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["KeepIn"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {
@@ -12043,7 +12406,7 @@ export interface operations {
                     "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12085,7 +12448,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12127,7 +12490,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12167,7 +12530,7 @@ export interface operations {
                     "application/json": components["schemas"]["AddressOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12187,7 +12550,7 @@ export interface operations {
             };
         };
     };
-    catalogue_api_catalogue_get: {
+    catalogue_api_catalogue_feeds_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -12205,7 +12568,7 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueRow"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12249,7 +12612,7 @@ export interface operations {
                     "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12289,7 +12652,7 @@ export interface operations {
                     "application/json": components["schemas"]["SetMade"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12331,7 +12694,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12372,7 +12735,7 @@ export interface operations {
                     "application/json": components["schemas"]["UnsettledPage"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12414,7 +12777,7 @@ export interface operations {
                     "application/json": components["schemas"]["AgainOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12454,7 +12817,7 @@ export interface operations {
                     "application/json": components["schemas"]["ConflictOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12492,7 +12855,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12530,7 +12893,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12574,7 +12937,7 @@ export interface operations {
                     "application/json": components["schemas"]["MergedOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12612,7 +12975,7 @@ export interface operations {
                     "application/json": components["schemas"]["SharesOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12654,7 +13017,7 @@ export interface operations {
                     "application/json": components["schemas"]["ShareMade"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12692,7 +13055,7 @@ export interface operations {
                     "application/json": components["schemas"]["RoleOut"][];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12712,12 +13075,12 @@ export interface operations {
             };
         };
     };
-    say_api_shares__share__put: {
+    say_api_shares__share_id__put: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                share: number;
+                share_id: number;
             };
             cookie?: never;
         };
@@ -12734,7 +13097,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12754,12 +13117,12 @@ export interface operations {
             };
         };
     };
-    end_api_shares__share__delete: {
+    end_api_shares__share_id__delete: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                share: number;
+                share_id: number;
             };
             cookie?: never;
         };
@@ -12772,7 +13135,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12792,12 +13155,12 @@ export interface operations {
             };
         };
     };
-    hand_over_api_shares__share__owner_post: {
+    hand_over_api_shares__share_id__owner_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                share: number;
+                share_id: number;
             };
             cookie?: never;
         };
@@ -12814,7 +13177,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12856,7 +13219,7 @@ export interface operations {
                     "application/json": components["schemas"]["SeenOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12897,7 +13260,7 @@ export interface operations {
                     "text/html": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12941,7 +13304,7 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12961,12 +13324,12 @@ export interface operations {
             };
         };
     };
-    file_api_shares__share__file_get: {
+    file_api_shares__share_id__file_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                share: number;
+                share_id: number;
             };
             cookie?: never;
         };
@@ -12981,7 +13344,7 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13001,12 +13364,12 @@ export interface operations {
             };
         };
     };
-    add_reader_api_shares__share__readers_post: {
+    add_reader_api_shares__share_id__readers_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                share: number;
+                share_id: number;
             };
             cookie?: never;
         };
@@ -13025,7 +13388,7 @@ export interface operations {
                     "application/json": components["schemas"]["ToldOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13045,12 +13408,12 @@ export interface operations {
             };
         };
     };
-    renew_api_readers__reader__renew_post: {
+    renew_api_readers__reader_id__renew_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                reader: number;
+                reader_id: number;
             };
             cookie?: never;
         };
@@ -13065,7 +13428,7 @@ export interface operations {
                     "application/json": components["schemas"]["ToldOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13085,12 +13448,12 @@ export interface operations {
             };
         };
     };
-    take_back_api_readers__reader__delete: {
+    take_back_api_readers__reader_id__delete: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                reader: number;
+                reader_id: number;
             };
             cookie?: never;
         };
@@ -13103,7 +13466,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13123,12 +13486,12 @@ export interface operations {
             };
         };
     };
-    send_on_api_readers__reader__target_put: {
+    send_on_api_readers__reader_id__target_put: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                reader: number;
+                reader_id: number;
             };
             cookie?: never;
         };
@@ -13145,7 +13508,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13165,12 +13528,12 @@ export interface operations {
             };
         };
     };
-    set_password_api_readers__reader__password_put: {
+    set_password_api_readers__reader_id__password_put: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                reader: number;
+                reader_id: number;
             };
             cookie?: never;
         };
@@ -13187,7 +13550,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13207,12 +13570,12 @@ export interface operations {
             };
         };
     };
-    invitation_api_readers__reader__invitation_get: {
+    invitation_api_readers__reader_id__invitation_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                reader: number;
+                reader_id: number;
             };
             cookie?: never;
         };
@@ -13227,7 +13590,7 @@ export interface operations {
                     "application/json": components["schemas"]["InvitationOut"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13247,12 +13610,12 @@ export interface operations {
             };
         };
     };
-    send_invitation_api_readers__reader__invitation_post: {
+    send_invitation_api_readers__reader_id__invitation_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                reader: number;
+                reader_id: number;
             };
             cookie?: never;
         };
@@ -13269,7 +13632,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13289,12 +13652,12 @@ export interface operations {
             };
         };
     };
-    invitation_file_api_readers__reader__invitation_file_post: {
+    invitation_file_api_readers__reader_id__invitation_file_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                reader: number;
+                reader_id: number;
             };
             cookie?: never;
         };
@@ -13313,7 +13676,7 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13333,12 +13696,12 @@ export interface operations {
             };
         };
     };
-    add_host_api_shares__share__hosts_post: {
+    add_host_api_shares__share_id__hosts_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                share: number;
+                share_id: number;
             };
             cookie?: never;
         };
@@ -13357,7 +13720,7 @@ export interface operations {
                     "application/json": components["schemas"]["ShareMade"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13377,12 +13740,12 @@ export interface operations {
             };
         };
     };
-    hand_out_api_share_hosts__host__hand_out_post: {
+    hand_out_api_hosts__host_id__hand_out_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                host: number;
+                host_id: number;
             };
             cookie?: never;
         };
@@ -13401,7 +13764,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobQueued"];
                 };
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13421,12 +13784,12 @@ export interface operations {
             };
         };
     };
-    leave_host_api_share_hosts__host__delete: {
+    leave_host_api_hosts__host_id__delete: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                host: number;
+                host_id: number;
             };
             cookie?: never;
         };
@@ -13439,7 +13802,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description What was sent makes no sense; the detail says where. */
+            /** @description The request is not valid; the detail says where. */
             422: {
                 headers: {
                     [name: string]: unknown;

@@ -21,12 +21,12 @@
   <Input
     bind:element={field}
     bind:value={address}
-    aria-label="Address of a calendar server, a feed, a page that links to one, or your e-mail address there"
-    placeholder="Address of a calendar server, a feed, a page that links to one, or your e-mail address there"
+    aria-label="Address of a calendar server, a feed, a web page that links to one, or your email address there"
+    placeholder="Address of a calendar server, a feed, a web page that links to one, or your email address there"
     autocomplete="off"
     spellcheck="false"
     class="min-w-0 flex-1"
   />
-  <Action kind="main" submit disabled={!address.trim()}>Find out what is there</Action>
+  <Action kind="main" submit disabled={!address.trim()}>Connect…</Action>
   <Action href="/connect/catalogue">Catalogue of open feeds</Action>
 </form>

@@ -19,7 +19,7 @@
       >
     </div>
     <div class="text-soft truncate pl-5 text-[12px]" title="{calendar.flow}; owned by {calendar.owner}">
-      {#if calendar.echo}<span class="text-changed">an echo of your share “{calendar.echo}”</span> ·{/if}
+      {#if calendar.echo}<span class="text-changed">a copy of your share “{calendar.echo}”</span> ·{/if}
       {calendar.flow}{calendar.live && calendar.owner !== 'you' ? ` · of ${calendar.owner}` : ''}
     </div>
   </div>
@@ -33,7 +33,7 @@
       <div class="text-soft truncate text-[12px]" title="{calendar.outcome}; {calendar.interval}">
         {#if calendar.refreshed_at}<span class="figures">{lately(calendar.refreshed_at)}</span>
           {calendar.outcome} · next <span class="figures">{lately(calendar.next_at)}</span>
-        {:else}being fetched for the first time{/if}
+        {:else}first download in progress{/if}
       </div>
     {:else}
       <div class="text-soft truncate text-[12px]" title="from {calendar.source}, {moment(calendar.taken_at)}">
@@ -72,7 +72,7 @@
     >
     <Action
       href="/connect/calendar/{calendar.id}"
-      hint="All about {calendar.label}, and what can be set"
+      hint="Details and settings of {calendar.label}"
       named="About… {calendar.label}">About…</Action
     >
   </div>

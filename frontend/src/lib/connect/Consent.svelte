@@ -9,10 +9,10 @@
 <div class="border-removed mb-4 border-l-4 pl-3" role="alert">
   <p>{refusal.message}</p>
   {#if refusal.trouble === 'leaves'}
-    <p class="mt-2 mb-1">Do you know {refusal.origin}, and are the user name and the password meant for it too?</p>
-    <Action onclick={() => onagree(refusal.origin)}>Send them to {refusal.origin} as well</Action>
+    <p class="mt-2 mb-1">Do you trust {refusal.origin}, and should it receive the user name and the password too?</p>
+    <Action onclick={() => onagree(refusal.origin)}>Send them to {refusal.origin} too</Action>
   {:else if refusal.trouble === 'plain'}
-    <p class="mt-2 mb-1">Better ask who runs it for an address with https. Only inside your own walls this may do.</p>
-    <Action onclick={() => onagree(refusal.origin)}>Use {refusal.origin} all the same</Action>
+    <p class="mt-2 mb-1">Ask the operator for an https address. Use http only within your own network.</p>
+    <Action onclick={() => onagree(refusal.origin)}>Use {refusal.origin} anyway</Action>
   {/if}
 </div>

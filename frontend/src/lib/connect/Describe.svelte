@@ -1,22 +1,17 @@
 <script lang="ts" module>
+  import { zonesQuery } from '$lib/api/queries';
   import Input from '$lib/ui/Input.svelte';
   import type { Schemas } from '$lib/api/client';
   export type Wanted = Schemas['CalendarIn'];
 </script>
 
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
-  import { answer, client } from '$lib/api/client';
   import { PALETTE } from '$lib/ui/palette';
 
   /** What a calendar is called, its colour, its zone, and a description. */
   let { wanted = $bindable() }: { wanted: Wanted } = $props();
 
-  const zones = createQuery(() => ({
-    queryKey: ['zones'],
-    queryFn: () => answer(client.GET('/api/zones')),
-    staleTime: Infinity,
-  }));
+  const zones = zonesQuery();
   const box = 'field min-w-0 flex-1';
 </script>
 
@@ -31,16 +26,16 @@
     <button
       type="button"
       aria-label="Colour {colour}"
-      aria-pressed={wanted.tint === colour}
-      class="h-5 w-[18px] shrink-0 border {wanted.tint === colour
+      aria-pressed={wanted.own_colour === colour}
+      class="h-5 w-[18px] shrink-0 border {wanted.own_colour === colour
         ? 'outline-ink outline-2 outline-offset-2'
         : 'border-line'}"
       style:background={colour}
-      onclick={() => (wanted.tint = colour)}
+      onclick={() => (wanted.own_colour = colour)}
     ></button>
   {/each}
   <Input
-    bind:value={wanted.tint}
+    bind:value={wanted.own_colour}
     aria-label="Colour as #rrggbb"
     placeholder="#rrggbb"
     class="figures w-24 min-w-0 px-1"

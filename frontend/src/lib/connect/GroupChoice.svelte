@@ -41,9 +41,9 @@
     unresolved: '',
   };
   const RULES = [
-    { value: 'newer', name: 'take it if it is newer, else keep what is there' },
-    { value: 'keep', name: 'keep what is there' },
-    { value: 'replace', name: 'replace what is there' },
+    { value: 'newer', name: 'import it if it is newer' },
+    { value: 'keep', name: 'keep the existing entry' },
+    { value: 'replace', name: 'replace the existing entry' },
   ] as const;
   const target = $derived(decision.calendar_id === null ? 'fresh' : String(decision.calendar_id));
 
@@ -58,12 +58,12 @@
     <p>{parts.join(' · ') || 'nothing'}</p>
     <p class="mb-2">
       {summary.first ? `${summary.first} to ${summary.last}` : 'No dates'}{summary.unplaced
-        ? `; ${counted(summary.unplaced, 'entry stands', 'entries stand')} at no time`
+        ? `; ${counted(summary.unplaced, 'entry has', 'entries have')} no date`
         : ''}
     </p>
     <div class="flex flex-wrap gap-x-8 gap-y-2 text-[13px]">
       <dl class="ruled w-56">
-        <dt class="text-soft">What is used</dt>
+        <dt class="text-soft">Features used</dt>
         {#each Object.entries(summary.features) as [name, n] (name)}
           <dd class="flex justify-between py-0.5"><span>{name}</span><span class="figures">{count(n)}</span></dd>
         {/each}
@@ -82,7 +82,7 @@
           <dd class="flex justify-between gap-3 py-0.5">
             <span class="min-w-0 break-all">
               {zone.tzid}{#if zone.method === 'defined'}{' '}<span class="text-soft">as the file defines it</span
-                >{:else if !zone.zone}{' '}<strong class="text-removed">nobody knows it</strong
+                >{:else if !zone.zone}{' '}<strong class="text-removed">unknown zone</strong
                 >{:else if zone.zone !== zone.tzid}{' '}<span class="text-soft">
                   = {zone.zone} {METHOD[zone.method]}</span
                 >{/if}
@@ -101,8 +101,8 @@
   >
     →
   </div>
-  <section class="min-w-0 flex-1 px-4 py-3" aria-label="Where it goes">
-    <h2 class="mb-2 font-bold">Where it goes</h2>
+  <section class="min-w-0 flex-1 px-4 py-3" aria-label="Import into">
+    <h2 class="mb-2 font-bold">Import into</h2>
     <label class="mb-2 flex items-center gap-2">
       <span class="w-24">Calendar</span>
       <select
@@ -111,7 +111,7 @@
         aria-label="Calendar"
         class="field min-w-0 flex-1"
       >
-        <option value="fresh">A fresh calendar, which can be thrown away as one</option>
+        <option value="fresh">A new calendar</option>
         {#each calendars.filter((one) => one.writable) as calendar (calendar.id)}
           <option value={String(calendar.id)}>{calendar.label} ({calendar.state})</option>
         {/each}
@@ -124,11 +124,12 @@
       </label>
     {:else}
       <fieldset class="mb-2">
-        <legend class="text-soft">If an entry is there already and differs</legend>
+        <legend class="text-soft">If an entry exists already and differs</legend>
         {#each RULES as rule (rule.value)}
           <label class="flex gap-2"
             ><input
               type="radio"
+              name="existing-{group.id}"
               class="accent-brass"
               bind:group={decision.existing}
               value={rule.value}
@@ -174,11 +175,11 @@
         </tbody>
       </table>
       <label class="mt-2 flex gap-2"
-        ><input type="checkbox" class="accent-brass" bind:checked={decision.skip_elsewhere} />Leave out what stands,
+        ><input type="checkbox" class="accent-brass" bind:checked={decision.skip_elsewhere} />Skip entries that exist,
         identical, in any calendar</label
       >
     {:else}
-      <p class="text-soft">None of these entries is here yet.</p>
+      <p class="text-soft">None of these entries exists here yet.</p>
     {/if}
   </section>
 </div>

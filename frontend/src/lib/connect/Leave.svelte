@@ -9,7 +9,7 @@
   import { notices } from '$lib/state/notice.svelte';
   import { counted } from '$lib/ui/words';
 
-  /** Leaving an account, or one calendar of it: what stays here. Nothing is deleted where it lives. */
+  /** Leaving an account, or one calendar of it: what stays here. Nothing is deleted on the server. */
   type Props = { account?: Account; calendar?: Calendar; onclose: () => void };
   const { account, calendar, onclose }: Props = $props();
 
@@ -28,9 +28,8 @@
         );
       else
         await answer(
-          client.POST('/api/remotes/{remote_id}/off', {
-            params: { path: { remote_id: calendar?.remote_id ?? 0 } },
-            body,
+          client.DELETE('/api/remotes/{remote_id}', {
+            params: { path: { remote_id: calendar?.remote_id ?? 0 }, query: { keep } },
           }),
         );
     });
@@ -44,14 +43,18 @@
 
 <Sheet label="{verb} {name}" {onclose}>
   <h2 class="mb-2 text-lg font-bold">{verb} {name}</h2>
-  <p class="mb-3">Nothing is deleted where it lives. What shall stay here?</p>
+  <p class="mb-3">Nothing is deleted on the server. Keep the local copies?</p>
   <label class="flex gap-2 py-1">
-    <input type="radio" class="accent-brass" value="snapshot" bind:group={keep} />
-    <span><strong>A snapshot.</strong> The entries stay as they are now, writable, and no longer follow anything.</span>
+    <input type="radio" class="accent-brass" name="keep" value="snapshot" bind:group={keep} />
+    <span
+      ><strong>Keep a snapshot.</strong> The entries stay as they are now. They can be edited, and are no longer synchronised.</span
+    >
   </label>
   <label class="flex gap-2 py-1">
-    <input type="radio" class="accent-brass" value="nothing" bind:group={keep} />
-    <span><strong>Nothing.</strong> The entries leave Date Bridge; the logbook can bring them back as a snapshot.</span>
+    <input type="radio" class="accent-brass" name="keep" value="nothing" bind:group={keep} />
+    <span
+      ><strong>Nothing.</strong> The entries are removed from Date Bridge. The logbook can restore them as a snapshot.</span
+    >
   </label>
   {#if waiting}
     <p class="border-removed mt-2 border-l-4 pl-2">

@@ -15,7 +15,7 @@
 
   const queries = useQueryClient();
   let where = $state('here');
-  let wanted = $state<Wanted>({ name: '', tint: '', zone: '', description: '' });
+  let wanted = $state<Wanted>({ name: '', own_colour: '', zone: '', description: '' });
   const place = $derived(accounts.find((account) => String(account.id) === where)?.name ?? 'only here');
 
   async function make(): Promise<void> {

@@ -1,11 +1,10 @@
 <script lang="ts">
-  import { goto } from '$app/navigation';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { key, query, refresh } from '$lib/api/queries';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import Input from '$lib/ui/Input.svelte';
   import Action from '$lib/ui/Action.svelte';
-  import JobLine from '$lib/ui/JobLine.svelte';
-  import Sheet from '$lib/ui/Sheet.svelte';
-  import { answer, client, type Job, type Schemas } from '$lib/api/client';
+  import ProposalSheet from '$lib/ui/ProposalSheet.svelte';
+  import { answer, client, type Schemas } from '$lib/api/client';
   import { attempt } from '$lib/state/attempt';
   import { notices } from '$lib/state/notice.svelte';
   import { count, counted } from '$lib/ui/words';
@@ -23,26 +22,25 @@
   const { selection, chosen, readable = 0, steps: given = [], onclose }: Props = $props();
 
   const queries = useQueryClient();
-  const recipes = createQuery(() => ({ queryKey: ['recipes'], queryFn: () => answer(client.GET('/api/recipes')) }));
+  const recipes = query(() => ({ queryKey: key('recipes'), queryFn: () => answer(client.GET('/api/recipes')) }));
   const only = (): Step | undefined => (given.length === 1 && isChoosable(given[0]) ? given[0] : undefined);
   // svelte-ignore state_referenced_locally (a start; the reader changes it)
   let steps = $state<Step[]>(only() ? [] : [...given]);
   // svelte-ignore state_referenced_locally
   let draft = $state<Step | null>(only() ?? (given.length ? null : freshStep('shift')));
   let name = $state('');
-  let job = $state<number | null>(null);
 
   const whole = $derived(draft ? [...steps, draft] : steps);
-  const words = createQuery(() => ({
-    queryKey: ['step-words', $state.snapshot(whole)],
-    queryFn: () => answer(client.POST('/api/bulk/words', { body: { steps: whole } })),
+  const words = query(() => ({
+    queryKey: key('step-words', $state.snapshot(whole)),
+    queryFn: () => answer(client.POST('/api/bulk-changes/words', { body: { steps: whole } })),
     placeholderData: (previous) => previous,
     enabled: whole.length > 0,
   }));
   const error = $derived(words.isError ? words.error.message : (words.data?.error ?? ''));
-  const listed = createQuery(() => ({
-    queryKey: ['step-words', $state.snapshot(steps)],
-    queryFn: () => answer(client.POST('/api/bulk/words', { body: { steps } })),
+  const listed = query(() => ({
+    queryKey: key('step-words', $state.snapshot(steps)),
+    queryFn: () => answer(client.POST('/api/bulk-changes/words', { body: { steps } })),
     enabled: steps.length > 0,
   }));
 
@@ -56,7 +54,7 @@
 
   /** Whether the steps can be done as they are now, whatever was asked for before the last letter; says why not. */
   async function sound(): Promise<boolean> {
-    const { error } = await answer(client.POST('/api/bulk/words', { body: { steps: whole } }));
+    const { error } = await answer(client.POST('/api/bulk-changes/words', { body: { steps: whole } }));
     if (error) notices.say(error, 'wrong');
     return !error;
   }
@@ -66,31 +64,19 @@
       if (!(await sound())) return;
       const params = { path: { name: name.trim() } };
       await answer(client.PUT('/api/recipes/{name}', { params, body: { steps: whole } }));
-      await queries.invalidateQueries({ queryKey: ['recipes'] });
-      notices.say(`Kept as “${name.trim()}”. It is listed under Mend › Recipes.`);
+      await refresh(queries, 'recipes');
+      notices.say(`Saved as “${name.trim()}” under Mend › Recipes.`);
     });
   }
 
-  async function start(): Promise<void> {
-    await attempt(async () => {
-      if (job !== null || !(await sound())) return;
-      const body = { selection, steps: whole, name: recipes.data?.some((one) => one.name === name) ? name : '' };
-      job = (await answer(client.POST('/api/bulk', { body }))).job_id;
-    });
-  }
-
-  function ended(done: Job): void {
-    if (done.state === 'done') {
-      onclose();
-      void goto(`/mend/${done.result.set_id}`);
-    } else {
-      job = null;
-      notices.say(done.message, 'wrong');
-    }
+  async function queue(): Promise<{ job_id: number } | null> {
+    if (!(await sound())) return null;
+    const body = { selection, steps: whole, name: recipes.data?.some((one) => one.name === name) ? name : '' };
+    return answer(client.POST('/api/bulk-changes', { body }));
   }
 </script>
 
-<Sheet label="Change" width={760} {onclose}>
+<ProposalSheet label="Change" width={760} action="Review the changes" disabled={!whole.length} {queue} {onclose}>
   <div class="mb-2 flex items-baseline gap-4">
     <h2 class="text-lg font-bold">Change {counted(chosen, 'entry', 'entries')}</h2>
     {#if recipes.data?.length}
@@ -104,8 +90,8 @@
     {/if}
   </div>
   <p class="text-soft mb-3">
-    You see every line it changes, and what cannot be changed and why, before anything happens.{readable
-      ? ` ${count(readable)} can only be read and stay.`
+    You review every change first, and see which entries cannot be changed and why.{readable
+      ? ` ${count(readable)} are read-only and stay as they are.`
       : ''}
   </p>
   {#if steps.length}
@@ -116,7 +102,7 @@
           <span class="min-w-0 flex-1 truncate">{listed.data?.says[at] ?? step.do}</span>
           <Action
             onclick={() => (steps = steps.filter((_, k) => k !== at))}
-            named="Take out step {at + 1}: {listed.data?.says[at] ?? step.do}">Take out</Action
+            named="Remove step {at + 1}: {listed.data?.says[at] ?? step.do}">Remove</Action
           >
         </li>
       {/each}
@@ -139,7 +125,7 @@
           {/each}
         </select></label
       >
-      {#if steps.length}<Action onclick={() => (draft = null)}>No further step</Action>{/if}
+      {#if steps.length}<Action onclick={() => (draft = null)}>No more steps</Action>{/if}
     </div>
     <div class="mb-3 pl-[72px]"><StepFields bind:step={draft} /></div>
   {/if}
@@ -152,17 +138,11 @@
         if (draft) steps = [...steps, draft];
         draft = freshStep('shift');
       }}
-      disabled={!!error}>One more step</Action
+      disabled={!!error}>Add a step</Action
     >
     <label class="ml-auto flex items-center gap-2 text-[13px]"
-      >Keep it as a recipe called <Input bind:value={name} maxlength={120} class="w-48" /></label
+      >Save as a recipe named <Input bind:value={name} maxlength={120} class="w-48" /></label
     >
-    <Action onclick={() => void keep()} disabled={!name.trim() || !!error}>Keep</Action>
+    <Action onclick={() => void keep()} disabled={!name.trim() || !!error}>Save</Action>
   </div>
-  {#if job !== null}<div class="mt-3"><JobLine id={job} onended={ended} /></div>{/if}
-  {#snippet actions()}
-    <Action kind="main" onclick={() => void start()} disabled={job !== null || !!error || !whole.length}>
-      Look at the changes
-    </Action>
-  {/snippet}
-</Sheet>
+</ProposalSheet>

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { key, query } from '$lib/api/queries';
   import Action from '$lib/ui/Action.svelte';
   import Export from '$lib/look/Export.svelte';
   import { answer, client } from '$lib/api/client';
@@ -10,8 +10,8 @@
   const { id, onclose, onedit }: { id: number; onclose: () => void; onedit?: () => void } = $props();
 
   let exporting = $state(false);
-  const detail = createQuery(() => ({
-    queryKey: ['entry', id],
+  const detail = query(() => ({
+    queryKey: key('entry', id),
     queryFn: () => answer(client.GET('/api/entries/{entry_id}', { params: { path: { entry_id: id } } })),
   }));
 </script>
@@ -24,11 +24,9 @@
   <h2 data-first tabindex="-1" class="mb-2 text-base leading-5 font-bold">{detail.data?.row.what ?? 'Fetching…'}</h2>
   <div class="mb-2 flex flex-wrap items-start gap-2">
     {#if onedit && ['event', 'to-do'].includes(detail.data?.row.kind ?? '')}
-      <Action onclick={onedit} hint="Change what it says">Edit</Action>
+      <Action onclick={onedit} hint="Edit this entry">Edit</Action>
     {/if}
-    <Action onclick={() => void showInTime(id)} key="i" hint="Show it where it happens, among the other layers"
-      >In time</Action
-    >
+    <Action onclick={() => void showInTime(id)} key="i" hint="Show it in time, with the other layers">In time</Action>
     <Action onclick={() => (exporting = true)} hint="Export this entry as a file">Export…</Action>
     <Action onclick={onclose} key="Esc">Close</Action>
   </div>
@@ -38,7 +36,7 @@
     {@const entry = detail.data}
     <p class="figures">{entry.row.when} {entry.row.zone}</p>
     <p class="text-soft mb-3">
-      {entry.calendar || 'in no calendar now'}{entry.row.repeats ? ` · ${entry.row.repeats}` : ''}{entry.row.until
+      {entry.calendar || 'no longer in a calendar'}{entry.row.repeats ? ` · ${entry.row.repeats}` : ''}{entry.row.until
         ? ` (${entry.row.until})`
         : ''}
     </p>

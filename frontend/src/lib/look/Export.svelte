@@ -1,7 +1,7 @@
 <script lang="ts">
+  import { key, query, zonesQuery } from '$lib/api/queries';
   import Input from '$lib/ui/Input.svelte';
   import Select from '$lib/ui/Select.svelte';
-  import { createQuery } from '@tanstack/svelte-query';
   import Action from '$lib/ui/Action.svelte';
   import Sheet from '$lib/ui/Sheet.svelte';
   import { answer, client, save, type Schemas } from '$lib/api/client';
@@ -18,28 +18,24 @@
   let file = $state(name);
   let busy = $state(false);
 
-  const check = createQuery(() => ({
-    queryKey: ['export', selection, calendar],
+  const check = query(() => ({
+    queryKey: key('export', selection, calendar),
     queryFn: () =>
       answer(client.POST('/api/exports/check', { params: { query: { calendar: calendar ?? null } }, body: selection })),
   }));
-  const zones = createQuery(() => ({
-    queryKey: ['zones'],
-    queryFn: () => answer(client.GET('/api/zones')),
-    staleTime: Infinity,
-  }));
+  const zones = zonesQuery();
 
   const FORMATS = [
     {
       value: 'ics',
       name: 'iCalendar, one file (.ics)',
-      says: 'Entries leave as they came; zone definitions go along.',
+      says: 'Entries as they were imported, with the zone definitions they need.',
     },
-    { value: 'zip', name: 'iCalendar, one file per calendar (.zip)', says: 'Each calendar keeps its own header.' },
+    { value: 'zip', name: 'iCalendar, one file per calendar (.zip)', says: 'Each calendar keeps its own properties.' },
     {
       value: 'csv',
       name: 'Spreadsheet (.csv)',
-      says: 'One row an entry. Edited there, it can be brought back: Mend, Bring a table back.',
+      says: 'One row for each entry. An edited table can be imported again under Mend.',
     },
   ] as const;
 

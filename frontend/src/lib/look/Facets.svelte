@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { key, query } from '$lib/api/queries';
   import { answer, client } from '$lib/api/client';
   import { roving } from '$lib/state/focus';
   import { count } from '$lib/ui/words';
@@ -9,8 +9,8 @@
 
   const NAMES = ['calendar', 'year', 'kind', 'zone', 'category', 'status', 'marks'] as const;
   let shown = $state<(typeof NAMES)[number]>('calendar');
-  const facets = createQuery(() => ({
-    queryKey: ['facets', shown, filter],
+  const facets = query(() => ({
+    queryKey: key('facets', shown, filter),
     queryFn: () => answer(client.GET('/api/facets', { params: { query: { by: shown, filter } } })),
     enabled: ready, // the rows come first
     placeholderData: (previous, query) => (query?.queryKey[1] === shown ? previous : undefined),

@@ -1,6 +1,9 @@
 <script lang="ts">
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { key, query } from '$lib/api/queries';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import { answer, client } from '$lib/api/client';
+  import { untrack } from 'svelte';
+  import { reach } from '$lib/api/reach.svelte';
   import { roving } from '$lib/state/focus';
   import { count } from '$lib/ui/words';
 
@@ -24,11 +27,11 @@
   });
 
   const ask = (filter: string, cursor: number) => ({
-    queryKey: ['filter', filter, cursor],
-    queryFn: () => answer(client.GET('/api/filter', { params: { query: { filter, cursor } } })),
+    queryKey: key('filter', filter, cursor),
+    queryFn: () => answer(client.GET('/api/filters/check', { params: { query: { filter, cursor } } })),
     staleTime: 5_000,
   });
-  const check = createQuery(() => ({
+  const check = query(() => ({
     ...ask(text, cursor),
     enabled: open || text !== '',
     placeholderData: (previous) => previous,
@@ -59,6 +62,11 @@
     await onapply(wanted);
     return true;
   }
+
+  // What could not be asked while nothing answered is asked as soon as something does.
+  $effect(() => {
+    if (!reach.lost) untrack(() => void (input && text !== value && apply()));
+  });
 
   function take(index: number): void {
     const option = options[index];
@@ -165,7 +173,7 @@
           >
           <button
             class="text-soft hover:text-removed border-line border-l px-1.5"
-            aria-label="Leave out: {term.says}"
+            aria-label="Remove: {term.says}"
             onclick={() => drop(term.start, term.end)}>×</button
           >
         </li>
@@ -176,24 +184,23 @@
   <ul
     id="completions"
     role="listbox"
-    aria-label="Ways to go on"
+    aria-label="Suggestions"
     class="bg-sheet border-ink absolute top-9 left-0 z-20 max-h-80 min-w-[460px] overflow-y-auto border shadow-lg {options.length
       ? ''
       : 'hidden'}"
   >
     {#each options as option, index (index)}
-      <li id="completion-{index}" role="option" aria-selected={index === chosen}>
-        <button
-          type="button"
-          tabindex="-1"
-          class="flex w-full gap-4 px-3 py-1 text-left {index === chosen ? 'bg-picked' : 'hover:bg-shade'}"
-          onmousedown={(event) => {
-            event.preventDefault();
-            take(index);
-          }}
-        >
-          <span class="figures">{option.insert}</span><span class="text-soft">{option.hint}</span>
-        </button>
+      <li
+        id="completion-{index}"
+        role="option"
+        aria-selected={index === chosen}
+        class="flex w-full cursor-default gap-4 px-3 py-1 {index === chosen ? 'bg-picked' : 'hover:bg-shade'}"
+        onmousedown={(event) => {
+          event.preventDefault();
+          take(index);
+        }}
+      >
+        <span class="figures">{option.insert}</span><span class="text-soft">{option.hint}</span>
       </li>
     {/each}
   </ul>

@@ -17,7 +17,7 @@
   import { roving } from '$lib/state/focus';
   import PagedList from '$lib/ui/PagedList.svelte';
   import { answer, client, type Entry, type Schemas } from '$lib/api/client';
-  import { looking } from '$lib/time/looking.svelte';
+  import { looking } from '$lib/state/looking.svelte';
   import LedgerRow from './LedgerRow.svelte';
   import type { Selection } from './selection.svelte';
 
@@ -35,6 +35,7 @@
     opened: number | null;
     calendars: Schemas['CalendarOut'][];
     total: number;
+    known: boolean;
     empty: Snippet;
     soon: (run: () => void) => void;
     onopen: (id: number) => void;
@@ -51,6 +52,7 @@
     opened,
     calendars,
     total = $bindable(0),
+    known = $bindable(false),
     empty,
     soon,
     onopen,
@@ -60,7 +62,7 @@
   }: Props = $props();
 
   const byId = $derived(new Map(calendars.map((calendar) => [calendar.id, calendar])));
-  let list: ReturnType<typeof PagedList<Entry>>;
+  let list: ReturnType<typeof PagedList<Entry>> | undefined = $state();
   let grid: HTMLDivElement | undefined;
   let cursor = $state(0);
   let anchor = 0;
@@ -83,12 +85,12 @@
   /** The entry the cursor is on, asked for where its page has not arrived yet. */
   export async function here(): Promise<number | undefined> {
     const query = { filter, sort, descending, first: cursor, last: cursor };
-    return list.rowAt(cursor)?.id ?? (await answer(client.GET('/api/entries/ids', { params: { query } })))[0];
+    return list?.rowAt(cursor)?.id ?? (await answer(client.GET('/api/entries/ids', { params: { query } })))[0];
   }
 
   /** When the rows are those of the filter. */
   export function arrived(): Promise<void> {
-    return list.arrived();
+    return list?.arrived() ?? Promise.resolve();
   }
 
   function fetchPage(offset: number, limit: number) {
@@ -119,10 +121,10 @@
 
   function move(to: number, extend: boolean): void {
     cursor = Math.max(0, Math.min(to, total - 1));
-    list.reveal(cursor);
+    list?.reveal(cursor);
     if (extend) void stretch(cursor);
     else anchor = cursor;
-    const entry = list.rowAt(cursor);
+    const entry = list?.rowAt(cursor);
     if (opened !== null && entry) onopen(entry.id);
   }
 
@@ -137,7 +139,7 @@
   }
 
   function onkeydown(event: KeyboardEvent): void {
-    const screen = list.perScreen();
+    const screen = list?.perScreen() ?? 10;
     const steps: Record<string, () => number> = {
       ArrowDown: () => cursor + 1,
       ArrowUp: () => cursor - 1,
@@ -167,50 +169,54 @@
   aria-label="Entries"
   aria-rowcount={total + 1}
   aria-multiselectable="true"
-  aria-activedescendant={total ? `row-${cursor}` : undefined}
+  aria-activedescendant={total && list?.draws(cursor) ? `row-${cursor}` : undefined}
   tabindex="0"
-  class="flex min-w-0 flex-1 flex-col outline-none"
+  class="print-table flex min-w-0 flex-1 flex-col outline-none"
   class:narrow={opened !== null}
   {onkeydown}
 >
-  <div
-    role="row"
-    {@attach roving('[data-head]')}
-    class="ledger gutter border-ink bg-paper grid items-center gap-x-3 overflow-hidden border-b px-4 text-[13px] font-bold"
-  >
-    <div role="columnheader" class="flex">
-      <button
-        tabindex="-1"
-        class="figures border-line bg-sheet h-4 w-4 border text-[11px] leading-3"
-        aria-label={selection.all ? 'Select nothing' : 'Select all that match'}
-        title="Select all that match (Ctrl+A)"
-        onclick={() => (selection.all ? selection.clear() : selection.everything())}>{selection.all ? '✓' : ''}</button
-      >
-    </div>
-    {#each COLUMNS as column (column.sort)}
-      <div
-        role="columnheader"
-        aria-sort={sort === column.sort ? (descending ? 'descending' : 'ascending') : 'none'}
-        class="flex min-w-0 items-center gap-2 overflow-hidden"
-      >
-        <button data-head class="hover:text-brass flex h-7 items-center gap-1" onclick={() => onorder(column.sort)}>
-          {column.name}<span aria-hidden="true">{sort === column.sort ? (descending ? '↓' : '↑') : ''}</span>
-        </button>
-        {#if column.sort === 'when'}
-          <button
-            data-head
-            class="text-brass font-normal whitespace-nowrap underline"
-            title="Times on one clock for all, or each on its own"
-            onclick={onclock}>{clock ? `on the clock of ${looking.clocks[0]?.name}` : 'each on its own clock'}</button
-          >
-        {/if}
+  <div class="print-head" role="presentation">
+    <div
+      role="row"
+      {@attach roving('[data-head]')}
+      class="ledger gutter border-ink bg-paper grid items-center gap-x-3 overflow-hidden border-b px-4 text-[13px] font-bold"
+    >
+      <div role="columnheader" class="flex">
+        <button
+          tabindex="-1"
+          class="figures border-line bg-sheet h-4 w-4 border text-[11px] leading-3"
+          aria-label={selection.all ? 'Select nothing' : 'Select all that match'}
+          title="Select all that match (Ctrl+A)"
+          onclick={() => (selection.all ? selection.clear() : selection.everything())}
+          >{selection.all ? '✓' : ''}</button
+        >
       </div>
-    {/each}
+      {#each COLUMNS as column (column.sort)}
+        <div
+          role="columnheader"
+          aria-sort={sort === column.sort ? (descending ? 'descending' : 'ascending') : 'none'}
+          class="flex min-w-0 items-center gap-2 overflow-hidden"
+        >
+          <button data-head class="hover:text-brass flex h-7 items-center gap-1" onclick={() => onorder(column.sort)}>
+            {column.name}<span aria-hidden="true">{sort === column.sort ? (descending ? '↓' : '↑') : ''}</span>
+          </button>
+          {#if column.sort === 'when'}
+            <button
+              data-head
+              class="text-brass font-normal whitespace-nowrap underline"
+              title="Show all times in one zone, or each in its own"
+              onclick={onclock}>{clock ? `on the clock of ${looking.clocks[0]?.name}` : 'each on its own clock'}</button
+            >
+          {/if}
+        </div>
+      {/each}
+    </div>
   </div>
   <PagedList
     role="rowgroup"
     bind:this={list}
     bind:total
+    bind:known
     queryKey={['entries', filter, sort, descending, clock]}
     enabled={looking.ready}
     {fetchPage}

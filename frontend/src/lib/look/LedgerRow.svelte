@@ -32,7 +32,7 @@
       <button
         tabindex="-1"
         class="figures border-line bg-sheet h-4 w-4 border text-[11px] leading-3"
-        aria-label={selected ? 'Take out of the selection' : 'Select'}
+        aria-label={selected ? 'Remove from the selection' : 'Select'}
         onclick={(event) => {
           event.stopPropagation();
           ontoggle();

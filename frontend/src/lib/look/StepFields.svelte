@@ -2,20 +2,15 @@
   import Input from '$lib/ui/Input.svelte';
   import Select from '$lib/ui/Select.svelte';
   import DayField from '$lib/time/DayField.svelte';
-  import ZoneChoice from '$lib/mend/ZoneChoice.svelte';
-  import { createQuery } from '@tanstack/svelte-query';
-  import { answer, client } from '$lib/api/client';
-  import { calendarsQuery } from '$lib/api/queries';
+  import ZoneChoice from '$lib/ui/ZoneChoice.svelte';
+  import { calendarsQuery, zonesQuery } from '$lib/api/queries';
   import { asMap, fromMap, listed, type Step } from './steps';
 
   /** What a step has to be told. */
   let { step = $bindable() }: { step: Step } = $props();
+  const uid = $props.id();
   const calendars = calendarsQuery();
-  const zones = createQuery(() => ({
-    queryKey: ['zones'],
-    queryFn: () => answer(client.GET('/api/zones')),
-    staleTime: Infinity,
-  }));
+  const zones = zonesQuery();
   const PARTS = [
     ['attachments', 'attachments'],
     ['unknown', 'properties no standard knows'],
@@ -89,7 +84,7 @@
       <option value="instant">the instant stays, the hour changes</option>
     </select>
     {#if step.keep === 'instant'}
-      <select class="field" aria-label="Where no rule says it" bind:value={step.otherwise}>
+      <select class="field" aria-label="Where the rule cannot express it" bind:value={step.otherwise}>
         <option value="leave">series no rule says so: leave them</option>
         <option value="dates">series no rule says so: date by date</option>
         <option value="clock">series no rule says so: keep their hour</option>
@@ -98,20 +93,20 @@
     <span class="text-soft"
       >{step.of === null || step.of === undefined ? 'all times' : `times in ${step.of || 'no zone'} only`}{step.zone
         ? ''
-        : '; no zone: the same hour on every clock'}</span
+        : '; floating: the same clock time in every zone'}</span
     >
   {:else if step.do === 'misread'}
     <ZoneChoice
       value={step.was}
-      label="Was read on the clock of"
+      label="Was read as"
       onchange={(was) => step.do === 'misread' && (step = { ...step, was })}
     />
     <ZoneChoice
       value={step.zone}
-      label="and meant on that of"
+      label="but meant"
       onchange={(zone) => step.do === 'misread' && (step = { ...step, zone })}
     />
-    <select class="field" aria-label="Where no rule says it" bind:value={step.otherwise}>
+    <select class="field" aria-label="Where the rule cannot express it" bind:value={step.otherwise}>
       <option value="leave">series no rule says so: leave them</option>
       <option value="dates">series no rule says so: date by date</option>
     </select>
@@ -149,10 +144,11 @@
     >
     <Input bind:value={step.find} aria-label="Find" placeholder="find" class="min-w-32 flex-1" />
     <span aria-hidden="true">→</span>
-    <Input bind:value={step.by} aria-label="Replace by" placeholder="nothing" class="min-w-32 flex-1" />
+    <Input bind:value={step.by} aria-label="Replace with" placeholder="nothing" class="min-w-32 flex-1" />
     <label class="flex gap-2"><input type="checkbox" class="accent-brass" bind:checked={step.cases} />match case</label>
     <label class="flex gap-2"
-      ><input type="checkbox" class="accent-brass" bind:checked={step.pattern} />a pattern (\1 is its first group)</label
+      ><input type="checkbox" class="accent-brass" bind:checked={step.pattern} />a regular expression (\1 is its first
+      group)</label
     >
   {:else if step.do === 'categories'}
     <Select bind:value={step.mode} aria-label="What to do" class="w-36">
@@ -166,10 +162,11 @@
       onchange={(event) => step.do === 'categories' && (step.values = listed(event.currentTarget.value))}
     />
   {:else if step.do === 'busy'}
-    <label class="flex gap-2"><input type="radio" class="accent-brass" value={true} bind:group={step.busy} />busy</label
+    <label class="flex gap-2"
+      ><input type="radio" class="accent-brass" name="{uid}-busy" value={true} bind:group={step.busy} />busy</label
     >
     <label class="flex gap-2"
-      ><input type="radio" class="accent-brass" value={false} bind:group={step.busy} />free</label
+      ><input type="radio" class="accent-brass" name="{uid}-busy" value={false} bind:group={step.busy} />free</label
     >
   {:else if step.do === 'privacy'}
     <Select bind:value={step.privacy} aria-label="Privacy" class="w-48">
@@ -200,7 +197,9 @@
     <Input bind:value={step.old} aria-label="Old address" placeholder="@old.example" class="min-w-40 flex-1" />
     <span aria-hidden="true">→</span>
     <Input bind:value={step.new} aria-label="New address" placeholder="@new.example" class="min-w-40 flex-1" />
-    <span class="text-soft w-full">A domain with @, or one address; organisers and attendees, alarms too.</span>
+    <span class="text-soft w-full"
+      >A domain with @, or one address. Applies to organisers, attendees and reminders.</span
+    >
   {:else if step.do === 'drop-people'}
     <Input
       aria-label="People"
@@ -216,7 +215,7 @@
     {#if step.part === 'unknown'}
       <Input
         aria-label="Names"
-        placeholder="all of them, or X-ONE, X-OTHER"
+        placeholder="all of them, or X-FIRST, X-SECOND"
         class="min-w-48 flex-1"
         value={step.names?.join(', ') ?? ''}
         onchange={(event) => step.do === 'strip' && (step.names = listed(event.currentTarget.value))}

@@ -1,14 +1,9 @@
 <script lang="ts">
   import Input from '$lib/ui/Input.svelte';
   import Select from '$lib/ui/Select.svelte';
-  import { goto } from '$app/navigation';
-  import Action from '$lib/ui/Action.svelte';
-  import JobLine from '$lib/ui/JobLine.svelte';
-  import Sheet from '$lib/ui/Sheet.svelte';
-  import { answer, client, type Job, type Schemas } from '$lib/api/client';
+  import ProposalSheet from '$lib/ui/ProposalSheet.svelte';
+  import { answer, client, type Schemas } from '$lib/api/client';
   import { accountsQuery, calendarsQuery } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
-  import { notices } from '$lib/state/notice.svelte';
   import { counted, freeName } from '$lib/ui/words';
 
   /** Copying or moving a selection: where to, and what happens to what stands there already. */
@@ -36,11 +31,10 @@
   let existing = $state<Schemas['TargetIn']['existing']>('skip');
   let move = $state(false);
   let tell = $state(false);
-  let job = $state<number | null>(null);
   const RULES = [
-    { value: 'skip', name: 'leave it there as it is' },
+    { value: 'skip', name: 'keep the existing entry' },
     { value: 'newer', name: 'replace it if the copy is newer' },
-    { value: 'both', name: 'keep both, the copy under a new UID' },
+    { value: 'both', name: 'keep both; the copy gets a new UID' },
   ] as const;
 
   const place = $derived(places.find((one) => target === `new:${one.id ?? ''}`));
@@ -61,39 +55,29 @@
   const where = $derived.by(() => {
     const [kind, id] = target.split(':');
     if (kind === 'calendar') return calendars.data?.find((calendar) => calendar.id === Number(id))?.label ?? '…';
-    return `a new ${fresh.trim() || 'calendar'}${place?.id ? ` on ${place.name}` : ''}`;
+    const called = fresh.trim() ? ` “${fresh.trim()}”` : '';
+    return `a new calendar${called}${place?.id ? ` on ${place.name}` : ''}`;
   });
 
-  async function start(): Promise<void> {
-    await attempt(async () => {
-      const body = { chosen: selection, target: wanted };
-      job = (await answer(client.POST('/api/transfers', { body }))).job_id;
-    });
-  }
-
-  function ended(done: Job): void {
-    if (done.state === 'done') {
-      onclose();
-      void goto(`/mend/${done.result.set_id}`);
-    } else {
-      job = null;
-      notices.say(done.message, 'wrong');
-    }
-  }
+  const queue = () => answer(client.POST('/api/transfers', { body: { chosen: selection, target: wanted } }));
 </script>
 
-<Sheet label="Copy or move" {onclose}>
+<ProposalSheet
+  label="Copy or move"
+  action="Review {move ? 'moving' : 'copying'} to {target ? where : '…'}"
+  disabled={!target || (target.startsWith('new:') && !fresh.trim())}
+  {queue}
+  {onclose}
+>
   <h2 class="mb-2 text-lg font-bold">{move ? 'Move' : 'Copy'} {counted(chosen, 'entry', 'entries')}</h2>
-  <p class="text-soft mb-3">
-    Series go whole, with all their changed occurrences. You see every change before anything happens.
-  </p>
+  <p class="text-soft mb-3">Series are copied with all their changed occurrences. You review every change first.</p>
   <label class="mb-2 flex items-center gap-2">
     <span class="w-24">To</span>
     <Select bind:value={target} aria-label="To" class="min-w-0 flex-1">
       <option value="" disabled>choose a calendar</option>
       {#each places as place (place.id)}
         <optgroup label={place.name}>
-          <option value="new:{place.id ?? ''}">a new calendar{place.id ? ` on ${place.name}` : ''}</option>
+          <option value="new:{place.id ?? ''}">{place.name}: a new calendar</option>
           {#each (calendars.data ?? []).filter((c) => c.writable && (c.account_id ?? null) === place.id) as calendar (calendar.id)}
             <option value="calendar:{calendar.id}">{calendar.name} ({calendar.state})</option>
           {/each}
@@ -108,29 +92,19 @@
     </label>
   {/if}
   <fieldset class="mb-2">
-    <legend class="text-soft">If an entry with the same UID stands there already</legend>
+    <legend class="text-soft">If an entry with the same UID exists there already</legend>
     {#each RULES as rule (rule.value)}
       <label class="flex gap-2">
-        <input type="radio" class="accent-brass" value={rule.value} bind:group={existing} />{rule.name}
+        <input type="radio" class="accent-brass" name="existing" value={rule.value} bind:group={existing} />{rule.name}
       </label>
     {/each}
   </fieldset>
   <label class="flex gap-2">
     <input type="checkbox" class="accent-brass" bind:checked={move} />
-    <span>Move: delete each at its source once it has been read back at the target</span>
+    <span>Move: delete each entry at its source after it was read back at the target</span>
   </label>
   <label class="flex gap-2">
     <input type="checkbox" class="accent-brass" bind:checked={tell} />
-    <span>Let the server there invite the attendees anew <span class="text-soft">(off: nobody is told)</span></span>
+    <span>Let the target server invite the attendees again <span class="text-soft">(off: nobody is told)</span></span>
   </label>
-  {#if job !== null}<div class="mt-3"><JobLine id={job} onended={ended} /></div>{/if}
-  {#snippet actions()}
-    <Action
-      kind="main"
-      onclick={() => void start()}
-      disabled={!target || job !== null || (target.startsWith('new:') && !fresh.trim())}
-    >
-      Look at {move ? 'moving' : 'copying'} to {target ? where : '…'}
-    </Action>
-  {/snippet}
-</Sheet>
+</ProposalSheet>

@@ -9,26 +9,26 @@ export const STEPS: { name: string; steps: { kind: Kind; name: string; fresh: ()
   {
     name: 'When',
     steps: [
-      { kind: 'shift', name: 'Shift by an amount', fresh: () => ({ do: 'shift', days: 0, minutes: 60 }) },
-      { kind: 'all-day', name: 'Make whole days of times', fresh: () => ({ do: 'all-day' }) },
+      { kind: 'shift', name: 'Shift by a duration', fresh: () => ({ do: 'shift', days: 0, minutes: 60 }) },
+      { kind: 'all-day', name: 'Timed events to all-day', fresh: () => ({ do: 'all-day' }) },
       {
         kind: 'timed',
-        name: 'Make times of whole days',
+        name: 'All-day events to timed',
         fresh: () => ({ do: 'timed', at: '09:00', minutes: 60, zone: '' }),
       },
       {
         kind: 'clock',
-        name: 'Put on another clock',
+        name: 'Change the zone',
         fresh: () => ({ do: 'clock', zone: 'UTC', keep: 'clock', of: null, otherwise: 'leave' }),
       },
       {
         kind: 'misread',
-        name: 'Read on the wrong clock',
+        name: 'Correct a misread zone',
         fresh: () => ({ do: 'misread', zone: 'UTC', was: 'UTC', of: null, otherwise: 'leave' }),
       },
       {
         kind: 'days-again',
-        name: 'Whole days that became hours',
+        name: 'Restore all-day events',
         fresh: () => ({ do: 'days-again', zone: 'UTC', of: null }),
       },
       { kind: 'end-series', name: 'End series at a day', fresh: () => ({ do: 'end-series', last: '' }) },
@@ -57,21 +57,21 @@ export const STEPS: { name: string; steps: { kind: Kind; name: string; fresh: ()
   {
     name: 'Who',
     steps: [
-      { kind: 'map-address', name: 'Other addresses', fresh: () => ({ do: 'map-address', old: '', new: '' }) },
-      { kind: 'drop-people', name: 'Without people who have left', fresh: () => ({ do: 'drop-people', who: [] }) },
+      { kind: 'map-address', name: 'Replace addresses', fresh: () => ({ do: 'map-address', old: '', new: '' }) },
+      { kind: 'drop-people', name: 'Remove people who left', fresh: () => ({ do: 'drop-people', who: [] }) },
     ],
   },
   {
-    name: 'Away with',
+    name: 'Remove',
     steps: [
-      { kind: 'strip', name: 'Take a part out', fresh: () => ({ do: 'strip', part: 'attachments', names: [] }) },
+      { kind: 'strip', name: 'Remove a part', fresh: () => ({ do: 'strip', part: 'attachments', names: [] }) },
       {
         kind: 'property',
-        name: 'Say a property by another',
+        name: 'Rename a property',
         fresh: () => ({ do: 'property', source: '', target: '', values: {}, keep: false }),
       },
       { kind: 'calendar', name: 'Move to a calendar', fresh: () => ({ do: 'calendar', calendar: '', account: '' }) },
-      { kind: 'delete', name: 'Delete what is over', fresh: () => ({ do: 'delete', check: '', before: '' }) },
+      { kind: 'delete', name: 'Delete past events', fresh: () => ({ do: 'delete', check: '', before: '' }) },
     ],
   },
 ];

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { key, query } from '$lib/api/queries';
   import Sheet from '$lib/ui/Sheet.svelte';
   import DifferenceList from '$lib/mend/DifferenceList.svelte';
   import { answer, client } from '$lib/api/client';
@@ -11,7 +11,7 @@
   let years = $state(2);
   const ask = (offset: number, limit: number) =>
     answer(client.GET('/api/series/against', { params: { query: { left, right, years, offset, limit } } }));
-  const head = createQuery(() => ({ queryKey: ['against', left, right, years], queryFn: () => ask(0, 1) }));
+  const head = query(() => ({ queryKey: key('against', left, right, years), queryFn: () => ask(0, 1) }));
 </script>
 
 <Sheet label="Two series against each other" width={980} leave="Close" {onclose}>
@@ -35,7 +35,7 @@
         right="{other} · {head.data.zones[1] || 'no zone'}"
         queryKey={['against', left, right, years, 'pages']}
         fetchPage={async (offset, limit) => (await ask(offset, limit)).page}
-        nothing="They happen alike."
+        nothing="Both happen at the same times."
       />
     </div>
   {:else if head.isError}<p class="text-removed">{head.error.message}</p>

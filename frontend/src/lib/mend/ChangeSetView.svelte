@@ -35,7 +35,7 @@
   const most = $derived(Math.max(1, ...review.by_year.map((year) => year.count)));
 
   onMount(() =>
-    keys.offer([{ key: 't', does: 'every time it affects, before and after', aim: 'find', run: () => (times = true) }]),
+    keys.offer([{ key: 't', does: 'all affected times, before and after', aim: 'find', run: () => (times = true) }]),
   );
 
   function fetchPage(offset: number, limit: number) {
@@ -52,7 +52,7 @@
   <div class="max-w-[46%] min-w-[300px] flex-1 max-[900px]:max-w-full">
     <p class="text-soft text-[13px]">
       {proposed ? 'Proposal' : `Batch ${set.id}`} · {moment(set.at)}{set.undone_by_id
-        ? ` · taken back by batch ${set.undone_by_id}`
+        ? ` · undone by batch ${set.undone_by_id}`
         : ''}
     </p>
     <h1 class="text-xl leading-6 font-bold">{set.title}</h1>
@@ -62,7 +62,7 @@
       <span class="text-added">+ {count(set.creates)} added</span>
       <span class="text-changed">≠ {count(set.updates)} changed</span>
       <span class="text-removed">− {count(set.deletes)} removed</span>
-      {#if set.held}<span class="text-same">‖ {count(set.held)} left alone</span>{/if}
+      {#if set.held}<span class="text-same">‖ {count(set.held)} left unchanged</span>{/if}
     </p>
     {#if set.updates || (set.creates && set.deletes)}
       <p class="mt-1"><Action onclick={() => (times = true)} key="t">Times before and after</Action></p>
@@ -117,22 +117,26 @@
     </dl>
   </section>
 </div>
-<div class="border-ink gutter flex overflow-hidden border-b px-4 py-1 text-[13px] font-bold" aria-hidden="true">
-  <span class="flex-1">{proposed ? 'What is there' : 'What was there'}</span>
-  <span class="w-40"></span>
-  <span class="flex-1 pl-4">{proposed ? 'What will be' : 'What it became'}</span>
-</div>
-<div class="flex min-h-0 flex-1 flex-col">
-  <PagedList
-    role="list"
-    label="Changes in two banks"
-    queryKey={['changes', set.id, set.state]}
-    {fetchPage}
-    rowHeight={54}
-  >
-    {#snippet row(change, _index)}<ChangeRow {change} onall={(one) => (shown = one)} />{/snippet}
-    {#snippet empty()}<p class="text-soft p-6">No entry is changed; only the calendar itself.</p>{/snippet}
-  </PagedList>
+<div class="print-table flex min-h-0 flex-1 flex-col">
+  <div class="print-head">
+    <div class="border-ink gutter flex overflow-hidden border-b px-4 py-1 text-[13px] font-bold" aria-hidden="true">
+      <span class="flex-1">{proposed ? 'Current' : 'Before'}</span>
+      <span class="w-40"></span>
+      <span class="flex-1 pl-4">{proposed ? 'Proposed' : 'After'}</span>
+    </div>
+  </div>
+  <div class="flex min-h-0 flex-1 flex-col">
+    <PagedList
+      role="list"
+      label="Changes in two banks"
+      queryKey={['changes', set.id, set.state]}
+      {fetchPage}
+      rowHeight={54}
+    >
+      {#snippet row(change, _index)}<ChangeRow {change} onall={(one) => (shown = one)} />{/snippet}
+      {#snippet empty()}<p class="text-soft p-6">No entry changes, only the calendar's properties.</p>{/snippet}
+    </PagedList>
+  </div>
 </div>
 
 {#if times}<TimesSheet set={set.id} {proposed} onclose={() => (times = false)} />{/if}

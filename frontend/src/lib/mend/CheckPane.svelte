@@ -7,8 +7,8 @@
   import Archive from '$lib/look/Archive.svelte';
   import Change from '$lib/look/Change.svelte';
   import { answer, client, type Calendar, type Job, type Schemas } from '$lib/api/client';
-  import { refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { refresh, refreshAll } from '$lib/api/queries';
+  import { attempt, begin } from '$lib/state/attempt';
   import { notices } from '$lib/state/notice.svelte';
   import { count, counted, SEVERITY } from '$lib/ui/words';
 
@@ -26,7 +26,7 @@
   export async function act(): Promise<void> {
     if (check.left_out) return;
     if (check.fixable) {
-      await attempt(async () => {
+      await begin(async () => {
         const params = { path: { code: check.code }, query: calendar ? { calendar } : {} };
         job = (await answer(client.POST('/api/checks/{code}/fix', { params }))).job_id;
       });
@@ -41,7 +41,7 @@
 
   /** One entry alone, put right as all could be. */
   async function fixOne(entry: number): Promise<void> {
-    await attempt(async () => {
+    await begin(async () => {
       const params = { path: { code: check.code }, query: { entry } };
       job = (await answer(client.POST('/api/checks/{code}/fix', { params }))).job_id;
     });
@@ -53,7 +53,7 @@
     await attempt(async () => {
       if (counts) await answer(client.DELETE('/api/checks/{code}/left-out', { params }));
       else await answer(client.PUT('/api/checks/{code}/left-out', { params }));
-      notices.say(counts ? `“${title}” counts again.` : `“${title}” is left out; nothing was changed.`);
+      notices.say(counts ? `“${title}” counts again.` : `“${title}” is ignored; nothing was changed.`);
     });
     await refreshAll(queries);
   }
@@ -64,10 +64,13 @@
       const code = check.code;
       if (entry === null)
         await answer(client.DELETE('/api/checks/{code}/left-out/entries', { params: { path: { code } } }));
-      else await answer(client.PUT('/api/checks/{code}/left-out/{entry}', { params: { path: { code, entry } } }));
-      notices.say(entry === null ? 'They count again.' : 'It does not count any more; the entry stays as it is.');
+      else
+        await answer(
+          client.PUT('/api/checks/{code}/left-out/{entry_id}', { params: { path: { code, entry_id: entry } } }),
+        );
+      notices.say(entry === null ? 'The findings count again.' : 'The finding is ignored; the entry stays as it is.');
     });
-    await queries.invalidateQueries({ queryKey: ['checked'] });
+    await refresh(queries, 'checked');
     await refreshAll(queries);
   }
 
@@ -84,10 +87,10 @@
     <strong class={INK[check.severity]}>{check.severity}</strong>
     <span class="text-soft"
       >· {check.left_out
-        ? 'left out: it does not count'
+        ? 'ignored: not counted'
         : check.wrong
           ? SEVERITY[check.severity]
-          : 'right by the standard, and seldom wanted'}</span
+          : 'valid, but rarely wanted'}</span
     >
   </p>
   <h2 class="text-lg leading-6 font-bold">{check.title}: {counted(check.count, 'entry', 'entries')}</h2>
@@ -95,8 +98,8 @@
   <div class="mt-2 flex flex-wrap gap-2">
     {#if !check.left_out}
       {#if check.fixable}
-        <Action kind="main" onclick={() => void act()} key="p" hint="A proposal, line by line; nothing is changed yet"
-          >Put right {count(check.count)}…</Action
+        <Action kind="main" onclick={() => void act()} key="p" hint="Makes a proposal; nothing is changed yet"
+          >Fix {count(check.count)}…</Action
         >
       {:else if check.remedy === 'change'}
         <Action kind="main" onclick={() => void act()} key="p">Change {count(check.count)}…</Action>
@@ -107,14 +110,14 @@
       {/if}
     {/if}
     <Action href={table} key={check.remedy === 'look' && !check.fixable ? 'p' : ''}>Show them in the table</Action>
-    <Action onclick={() => void leave()} key="x" hint="It is not to count; entries stay as they are"
-      >{check.left_out ? 'Count it again' : 'Leave out'}</Action
+    <Action onclick={() => void leave()} key="x" hint="Stop counting this finding; entries stay as they are"
+      >{check.left_out ? 'Stop ignoring' : 'Ignore'}</Action
     >
   </div>
   {#if check.excepted}
     <p class="mt-2 flex items-center gap-3 text-[13px]">
       {counted(check.excepted, 'entry does', 'entries do')} not count.
-      <Action onclick={() => void except(null)} named="Count them again: {check.title}">Count them again</Action>
+      <Action onclick={() => void except(null)} named="Stop ignoring: {check.title}">Stop ignoring</Action>
     </p>
   {/if}
   {#if job !== null}<div class="mt-2"><JobLine id={job} onended={(done) => void made(done)} /></div>{/if}
@@ -141,17 +144,17 @@
           {#if check.fixable && !check.left_out}
             <button
               class="text-brass underline"
-              aria-label="Put right {one.entry.what}"
-              title="A proposal for this entry alone"
-              onclick={() => void fixOne(one.entry.id)}>put right</button
+              aria-label="Fix {one.entry.what}"
+              title="Makes a proposal for this entry"
+              onclick={() => void fixOne(one.entry.id)}>fix</button
             >
           {/if}
           {#if check.wrong && !check.left_out}
             <button
               class="text-brass underline"
-              aria-label="Leave out {one.entry.what}"
-              title="It is meant to be so: it does not count any more"
-              onclick={() => void except(one.entry.id)}>leave out</button
+              aria-label="Ignore {one.entry.what}"
+              title="This is intended: stop counting it"
+              onclick={() => void except(one.entry.id)}>ignore</button
             >
           {/if}
         </div>
@@ -161,7 +164,7 @@
       {:else}<span class="text-soft">…</span>{/if}
     </div>
   {/snippet}
-  {#snippet empty()}<p class="text-soft p-4">Nothing of this is there any more.</p>{/snippet}
+  {#snippet empty()}<p class="text-soft p-4">No findings left.</p>{/snippet}
 </PagedList>
 
 {#if dialog === 'change'}

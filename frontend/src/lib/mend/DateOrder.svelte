@@ -13,7 +13,7 @@
 
 <Sheet label="Day or month first" onclose={() => (importing.dates = null)}>
   <h2 class="mb-2 text-lg font-bold">What is {example} in {file.name}?</h2>
-  <p>All dates of the table can be read in two ways, and no entry here tells which is meant.</p>
+  <p>All dates in the table can be read in two ways, and no entry here shows which is meant.</p>
   {#snippet actions()}
     <Action kind="main" onclick={() => void importing.sheet(file, 'day')}>
       {spelt(first, second)}: the day comes first

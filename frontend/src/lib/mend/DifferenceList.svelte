@@ -1,4 +1,5 @@
 <script lang="ts">
+  import type { Key } from '$lib/api/queries';
   import PagedList from '$lib/ui/PagedList.svelte';
   import type { Schemas } from '$lib/api/client';
 
@@ -8,7 +9,7 @@
     label: string;
     left: string;
     right: string;
-    queryKey: unknown[];
+    queryKey: Key;
     fetchPage: (offset: number, limit: number) => Promise<Page>;
     nothing: string;
     /** What is said of what is on one side alone. */
@@ -56,9 +57,9 @@
         <span class="border-line mx-3 w-40 shrink-0 border-x px-2 text-center text-[12px] leading-4">
           <strong class="{said.ink} block">{said.glyph} {one.moved || said.says}</strong>
           <span class="text-soft block truncate" title={one.fields.join(', ')}
-            >{one.odd === 'twice'
+            >{one.clock_change === 'twice'
               ? 'the hour comes twice'
-              : one.odd === 'skipped'
+              : one.clock_change === 'skipped'
                 ? 'the hour is skipped'
                 : one.fields.join(', ')}</span
           >

@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { key, query, refresh } from '$lib/api/queries';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import Action from '$lib/ui/Action.svelte';
   import Field from '$lib/ui/Field.svelte';
   import Input from '$lib/ui/Input.svelte';
@@ -9,11 +10,11 @@
   import { attempt } from '$lib/state/attempt';
   import { listed } from '$lib/look/steps';
 
-  /** What the checks go by that somebody has to say: how long is very long, which domains have departed. */
+  /** Limits of the checks that somebody has to say: how long is very long, which domains have departed. */
   const { onclose }: { onclose: () => void } = $props();
   const queries = useQueryClient();
-  const now = createQuery(() => ({
-    queryKey: ['standards'],
+  const now = query(() => ({
+    queryKey: key('standards'),
     queryFn: () => answer(client.GET('/api/checks/standards')),
   }));
   let wanted = $state<Required<Schemas['Standards']> | null>(null);
@@ -26,25 +27,24 @@
     if (!body) return;
     await attempt(async () => {
       await answer(client.PUT('/api/checks/standards', { body }));
-      await queries.invalidateQueries({ queryKey: ['checks'] });
-      await queries.invalidateQueries({ queryKey: ['standards'] });
+      await refresh(queries, 'checks', 'standards');
       onclose();
     });
   }
 </script>
 
-<Sheet label="What the checks go by" width={620} {onclose}>
-  <h2 class="mb-3 text-lg font-bold">What the checks go by</h2>
+<Sheet label="Limits of the checks" width={620} {onclose}>
+  <h2 class="mb-3 text-lg font-bold">Limits of the checks</h2>
   {#if wanted}
     {@const by = wanted}
-    <Field label="Domains of which nobody is left">
+    <Field label="Domains of people who left">
       <Input
         placeholder="old.example, left.example"
         value={by.departed.join(', ')}
         onchange={(event) => (by.departed = listed(event.currentTarget.value))}
       />
     </Field>
-    <Field label="Where links lead to the old system">
+    <Field label="Hosts of the old system, in links">
       <Input
         placeholder="old.example"
         value={by.hosts.join(', ')}
@@ -53,21 +53,21 @@
     </Field>
     <div class="flex flex-wrap gap-x-6">
       <label class="mb-3 flex items-center gap-2"
-        >Long ago is before <DayField
-          label="Long ago is before"
+        >Over long ago: before <DayField
+          label="Over long ago: before"
           value={by.older}
           onchange={(day) => (by.older = day)}
         /></label
       >
       <label class="mb-3 flex items-center gap-2"
-        >Very long is more than <input type="number" min="0" class="field-small w-20" bind:value={by.days} /> days</label
+        >Very long: more than <input type="number" min="0" class="field-small w-20" bind:value={by.days} /> days</label
       >
       <label class="mb-3 flex items-center gap-2"
-        >Very large is more than <input type="number" min="0" class="field-small w-20" bind:value={by.kilobytes} /> kB</label
+        >Very large: more than <input type="number" min="0" class="field-small w-20" bind:value={by.kilobytes} /> kB</label
       >
       <label class="mb-3 flex items-center gap-2"
-        >Series without end are wanted until <DayField
-          label="Series without end are wanted until"
+        >Endless series are wanted until <DayField
+          label="Endless series are wanted until"
           value={by.last}
           onchange={(day) => (by.last = day)}
         /></label
@@ -75,6 +75,6 @@
     </div>
   {:else}<p class="text-soft" role="status">Fetching…</p>{/if}
   {#snippet actions()}
-    <Action kind="main" onclick={() => void keep()} disabled={!wanted}>Go by this</Action>
+    <Action kind="main" onclick={() => void keep()} disabled={!wanted}>Save the limits</Action>
   {/snippet}
 </Sheet>

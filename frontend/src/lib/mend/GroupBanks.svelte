@@ -9,8 +9,8 @@
   const FATES = {
     stays: { says: 'stays', ink: 'text-added', glyph: '✓' },
     goes: { says: 'goes', ink: 'text-removed', glyph: '−' },
-    'read only': { says: 'can only be read: stays', ink: 'text-same', glyph: '‖' },
-    open: { says: 'left alone: say which is right', ink: 'text-changed', glyph: '?' },
+    'read only': { says: 'read-only: stays', ink: 'text-same', glyph: '‖' },
+    open: { says: 'unchanged: decide which is right', ink: 'text-changed', glyph: '?' },
   } as const;
   const columns = $derived(
     `minmax(220px, 1fr) 150px ${group.members

@@ -40,14 +40,13 @@
   </section>
 {/snippet}
 
-<Sheet label="Which one stays" width={820} {onclose}>
-  <h2 class="mb-1 text-lg font-bold">Which one stays</h2>
+<Sheet label="Order of preference" width={820} {onclose}>
+  <h2 class="mb-1 text-lg font-bold">Order of preference</h2>
   <p class="text-soft mb-3">
-    Of several entries of one meeting it is asked from the top; what leaves only one decides. What can only be read is
-    never removed.
+    The entry to keep is chosen by these rules, from the top. Read-only entries are never removed.
   </p>
   <div class="flex flex-wrap gap-6">
-    {@render list('Asked in this order', asked.map(nameOf), (at, by) => (asked = moved(asked, at, by)))}
+    {@render list('Rules in order', asked.map(nameOf), (at, by) => (asked = moved(asked, at, by)))}
     {@render list(
       'Calendars in this order',
       order.map((id) => labels.get(id) ?? ''),
@@ -60,7 +59,7 @@
       onclick={() => {
         onchoose(asked, usual ? [] : order);
         onclose();
-      }}>Go by this order</Action
+      }}>Use this order</Action
     >
   {/snippet}
 </Sheet>

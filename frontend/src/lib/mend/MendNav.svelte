@@ -5,7 +5,7 @@
   /** The desks of Mend. */
   const { children }: { children?: Snippet } = $props();
   const WAYS = [
-    { href: '/mend', name: 'What to mend', what: 'problems, proposals that wait, usual cleaning' },
+    { href: '/mend', name: 'Overview', what: 'problems, proposals that wait, usual cleaning' },
     { href: '/mend/checks', name: 'Checks', what: 'what is wrong with entries, and putting it right' },
     { href: '/mend/duplicates', name: 'Duplicates', what: 'entries that are the same meeting' },
     { href: '/mend/zones', name: 'Time zones', what: 'what zone names mean, and times on the wrong clock' },

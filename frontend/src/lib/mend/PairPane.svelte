@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { key, query } from '$lib/api/queries';
   import Sheet from '$lib/ui/Sheet.svelte';
   import DifferenceList from '$lib/mend/DifferenceList.svelte';
   import { answer, client } from '$lib/api/client';
@@ -9,8 +9,10 @@
   type Props = { pair: number; left: string; right: string; onclose: () => void };
   const { pair, left, right, onclose }: Props = $props();
   const ask = (offset: number, limit: number) =>
-    answer(client.GET('/api/comparisons/pairs/{pair}', { params: { path: { pair }, query: { offset, limit } } }));
-  const head = createQuery(() => ({ queryKey: ['pair', pair, 'head'], queryFn: () => ask(0, 1) }));
+    answer(
+      client.GET('/api/comparisons/pairs/{pair_id}', { params: { path: { pair_id: pair }, query: { offset, limit } } }),
+    );
+  const head = query(() => ({ queryKey: key('pair', pair, 'head'), queryFn: () => ask(0, 1) }));
 </script>
 
 <Sheet label="A pair, time by time" width={980} leave="Close" {onclose}>
@@ -26,7 +28,7 @@
         right="{right} · {head.data.zones[1] || 'no zone'}"
         queryKey={['pair', pair]}
         fetchPage={async (offset, limit) => (await ask(offset, limit)).page}
-        nothing="They are the same now."
+        nothing="Both are the same now."
       />
     </div>
   {:else if head.isError}<p class="text-removed">{head.error.message}</p>

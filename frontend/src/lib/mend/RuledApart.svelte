@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { key, query, refresh } from '$lib/api/queries';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import { answer, client } from '$lib/api/client';
   import { attempt } from '$lib/state/attempt';
   import { notices } from '$lib/state/notice.svelte';
@@ -7,15 +8,17 @@
 
   /** The pairs that somebody has said are two; each can be compared again. */
   const queries = useQueryClient();
-  const apart = createQuery(() => ({
-    queryKey: ['duplicates', 'apart'],
+  const apart = query(() => ({
+    queryKey: key('duplicates', 'apart'),
     queryFn: () => answer(client.GET('/api/duplicates/apart')),
   }));
 
   async function forget(ruling: number): Promise<void> {
-    await attempt(() => answer(client.DELETE('/api/duplicates/apart/{ruling}', { params: { path: { ruling } } })));
-    notices.say('They are compared again.');
-    await queries.invalidateQueries({ queryKey: ['duplicates'] });
+    await attempt(() =>
+      answer(client.DELETE('/api/duplicates/apart/{ruling_id}', { params: { path: { ruling_id: ruling } } })),
+    );
+    notices.say('Both are compared again.');
+    await refresh(queries, 'duplicates');
   }
 </script>
 

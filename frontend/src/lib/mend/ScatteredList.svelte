@@ -4,7 +4,7 @@
   import JobLine from '$lib/ui/JobLine.svelte';
   import PagedList from '$lib/ui/PagedList.svelte';
   import { answer, client, type Calendar, type Job, type Schemas } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt, begin } from '$lib/state/attempt';
   import { notices } from '$lib/state/notice.svelte';
   import { count, counted } from '$lib/ui/words';
 
@@ -14,12 +14,12 @@
   let job = $state<number | null>(null);
   let where = $state(0);
   let total = $state(0);
-  const VERBS = { inferred: 'Put together', pieces: 'Join', adopt: 'Give back', endless: 'End today' } as const;
+  const VERBS = { inferred: 'Combine', pieces: 'Join', detached: 'Attach', endless: 'End today' } as const;
 
-  export async function together(ids: number[] = []): Promise<void> {
-    await attempt(async () => {
+  export async function combine(ids: number[] = []): Promise<void> {
+    await begin(async () => {
       const body = { ids, kind: kind.kind, calendar_id: where || null, least: 0.5 };
-      job = (await answer(client.POST('/api/series/together', { body }))).job_id;
+      job = (await answer(client.POST('/api/series/combine', { body }))).job_id;
     });
   }
 
@@ -39,14 +39,16 @@
 </script>
 
 <div class="border-line border-b px-4 py-2">
-  <h2 class="text-lg leading-6 font-bold">{kind.title}: {count(kind.count)}</h2>
+  <h2 class="text-lg leading-6 font-bold">
+    {kind.title}: {count(total)}{total === kind.count ? '' : ` of ${count(kind.count)}`}
+  </h2>
   <p class="mt-1">
     {kind.says.charAt(0).toUpperCase() + kind.says.slice(1)}. {kind.kind === 'endless'
-      ? 'What has happened stays; what would come goes.'
-      : 'Nothing happens at another time afterwards.'}
+      ? 'Past occurrences stay; future ones are removed.'
+      : 'No occurrence changes its time.'}
   </p>
   <div class="mt-2 flex flex-wrap gap-2">
-    <Action kind="main" key="p" onclick={() => void together()} hint="A proposal; nothing is changed yet"
+    <Action kind="main" key="p" onclick={() => void combine()} hint="Makes a proposal; nothing is changed yet"
       >{VERBS[kind.kind]} all {count(total)}…</Action
     >
     <label class="flex items-center gap-2 text-[13px]"
@@ -82,11 +84,11 @@
         <span class="figures w-24 text-right whitespace-nowrap">{counted(one.entries, 'entry', 'entries')}</span>
         <span class="figures w-20 text-right">{one.sure} % sure</span>
         <Action onclick={() => void show(one.uids)} named="Show the entries: {one.title}">Show</Action>
-        <Action onclick={() => void together([one.id])} named="{VERBS[kind.kind]}: {one.title}"
+        <Action onclick={() => void combine([one.id])} named="{VERBS[kind.kind]}: {one.title}"
           >{VERBS[kind.kind]}…</Action
         >
       {:else}<span class="text-soft">…</span>{/if}
     </div>
   {/snippet}
-  {#snippet empty()}<p class="text-soft p-4">Nothing is scattered.</p>{/snippet}
+  {#snippet empty()}<p class="text-soft p-4">No scattered series.</p>{/snippet}
 </PagedList>

@@ -21,12 +21,12 @@
     if (first && !open) onopen(first);
   });
   const COLUMNS =
-    'grid grid-cols-[minmax(160px,1.4fr)_minmax(150px,1.2fr)_88px_88px_104px_104px_minmax(120px,1fr)] gap-x-3';
+    'grid grid-cols-[minmax(130px,1fr)_minmax(150px,1.2fr)_84px_84px_96px_70px_minmax(150px,1.4fr)] gap-x-3';
 </script>
 
 <div class="bg-shade text-soft gutter overflow-hidden px-4 py-1 text-[12px] {COLUMNS}" aria-hidden="true">
   <span>series</span><span>repeats</span><span>first</span><span>last</span><span>so far, to come</span><span
-    >dates, changes</span
+    >changes</span
   ><span>health</span>
 </div>
 <PagedList

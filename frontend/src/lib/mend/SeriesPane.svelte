@@ -1,6 +1,6 @@
 <script lang="ts">
+  import { key, query } from '$lib/api/queries';
   import { goto } from '$app/navigation';
-  import { createQuery } from '@tanstack/svelte-query';
   import Action from '$lib/ui/Action.svelte';
   import DayField from '$lib/time/DayField.svelte';
   import SeriesStrip from '$lib/mend/SeriesStrip.svelte';
@@ -13,16 +13,18 @@
   const { row, marked, onmark }: Props = $props();
   let year = $state(thisYear());
   let day = $state(today());
-  const strip = createQuery(() => ({
-    queryKey: ['series-strip', row.entry.id, year],
+  const strip = query(() => ({
+    queryKey: key('series-strip', row.entry.id, year),
     queryFn: () =>
-      answer(client.GET('/api/series/{entry}/strip', { params: { path: { entry: row.entry.id }, query: { year } } })),
+      answer(
+        client.GET('/api/series/{entry_id}/strip', { params: { path: { entry_id: row.entry.id }, query: { year } } }),
+      ),
   }));
 
   async function shape(how: 'split' | 'end' | 'explode' | 'reanchor'): Promise<void> {
     await attempt(async () => {
-      const params = { path: { entry: row.entry.id } };
-      const made = await answer(client.POST('/api/series/{entry}/shape', { params, body: { how, day } }));
+      const params = { path: { entry_id: row.entry.id } };
+      const made = await answer(client.POST('/api/series/{entry_id}/shape', { params, body: { how, day } }));
       await goto(`/mend/${made.set_id}`);
     });
   }
@@ -46,17 +48,21 @@
     {/each}
   {:else if strip.isError}<p class="text-removed">{strip.error.message}</p>
   {:else}<p class="text-soft" role="status">Reading the series…</p>{/if}
-  <div class="mt-2 flex flex-wrap items-center gap-2 text-[13px]">
+  <div class="mt-2 flex flex-wrap items-center gap-2 text-[13px]" data-form>
     <DayField label="Day" value={day} onchange={(value) => (day = value)} />
-    <Action onclick={() => void shape('end')} hint="It happens for the last time on that day">End on this day…</Action>
-    <Action onclick={() => void shape('split')} hint="From that day on it is a series of its own">Split here…</Action>
-    <Action onclick={() => void shape('explode')} hint="Each time becomes an entry of its own">Take apart…</Action>
-    <Action onclick={onmark} key="c" hint="Lay two series against each other, occurrence by occurrence"
+    <Action onclick={() => void shape('end')} hint="The last occurrence is on that day">End on this day…</Action>
+    <Action onclick={() => void shape('split')} hint="Occurrences from that day on become a new series"
+      >Split here…</Action
+    >
+    <Action onclick={() => void shape('explode')} hint="Each occurrence becomes a single event"
+      >Convert to single events…</Action
+    >
+    <Action onclick={onmark} key="c" hint="Compare two series, occurrence by occurrence"
       >{marked && marked.entry.id !== row.entry.id
-        ? `Lay against “${marked.entry.what}”`
+        ? `Compare with “${marked.entry.what}”`
         : marked
-          ? 'Do not lay against another'
-          : 'Lay against another'}</Action
+          ? 'Cancel the comparison'
+          : 'Compare with another series'}</Action
     >
     <Action href="/look?filter={encodeURIComponent(`repeats:yes what:"${row.entry.what}"`)}">Show in the table</Action>
   </div>

@@ -20,8 +20,8 @@
     changed: { ink: 'fill-changed', glyph: '≠', says: 'changed' },
     'left out': { ink: 'fill-removed', glyph: '×', says: 'left out' },
   } as const;
-  const odd = $derived(strip.ticks.filter((tick) => tick.what !== 'kept'));
-  const kept = $derived(strip.ticks.length - odd.length);
+  const changed = $derived(strip.ticks.filter((tick) => tick.what !== 'kept'));
+  const kept = $derived(strip.ticks.length - changed.length);
 </script>
 
 <figure class="overflow-x-auto">
@@ -55,11 +55,11 @@
     {/each}
   </svg>
   <figcaption class="text-soft text-[12px]">
-    {strip.year}: {counted(kept, 'time', 'times')} as the rule has it{odd.length
-      ? `; ${odd
+    {strip.year}: {counted(kept, 'time', 'times')} as the rule has it{changed.length
+      ? `; ${changed
           .slice(0, 6)
           .map((tick) => `${LOOKS[tick.what].says} ${tick.said}`)
-          .join(', ')}${odd.length > 6 ? ', …' : ''}`
+          .join(', ')}${changed.length > 6 ? ', …' : ''}`
       : ''}
   </figcaption>
 </figure>

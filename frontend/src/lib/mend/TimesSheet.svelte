@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { key, query } from '$lib/api/queries';
   import Sheet from '$lib/ui/Sheet.svelte';
   import DifferenceList from '$lib/mend/DifferenceList.svelte';
   import { answer, client } from '$lib/api/client';
@@ -12,7 +12,7 @@
     answer(
       client.GET('/api/change-sets/{set_id}/times', { params: { path: { set_id: set }, query: { offset, limit } } }),
     );
-  const head = createQuery(() => ({ queryKey: ['change-times', set], queryFn: () => ask(0, 1), staleTime: Infinity }));
+  const head = query(() => ({ queryKey: key('change-times', set), queryFn: () => ask(0, 1), staleTime: Infinity }));
 </script>
 
 <Sheet label="Times before and after" width={980} leave="Close" {onclose}>
@@ -20,14 +20,14 @@
   {#if head.data}
     {@const told = head.data}
     <p class="figures mb-2 flex flex-wrap gap-x-5 text-[13px]">
-      <span class="text-changed">≠ {counted(told.moved, 'time', 'times')} at another instant</span>
+      <span class="text-changed">≠ {counted(told.moved, 'time', 'times')} at another moment</span>
       {#if told.renamed}<span>{counted(told.renamed, 'entry changes', 'entries change')} only the name of the zone</span
         >{/if}
       {#if told.gone}<span class="text-removed">− {count(told.gone)} no more</span>{/if}
       {#if told.new}<span class="text-added">+ {count(told.new)} new</span>{/if}
       <span class="text-same">= {count(told.same)} as they are</span>
-      {#if told.odd}<span class="text-changed"
-          >{counted(told.odd, 'falls', 'fall')} where a clock is changed: skipped, or twice</span
+      {#if told.clock_change}<span class="text-changed"
+          >{counted(told.clock_change, 'falls', 'fall')} where a clock is changed: skipped, or twice</span
         >{/if}
       {#if told.cut}<span class="text-changed">there are more than are listed here</span>{/if}
     </p>
@@ -38,10 +38,10 @@
         right={proposed ? 'When it will be' : 'When it became'}
         queryKey={['change-times', set, 'pages']}
         fetchPage={async (offset, limit) => (await ask(offset, limit)).page}
-        nothing="No time is another one."
+        nothing="No time changes."
         alone={{ left: 'no more', right: 'new' }}
       />
     </div>
   {:else if head.isError}<p class="text-removed">{head.error.message}</p>
-  {:else}<p class="text-soft" role="status">Working out every time…</p>{/if}
+  {:else}<p class="text-soft" role="status">Calculating all times…</p>{/if}
 </Sheet>

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { key, query } from '$lib/api/queries';
   import Action from '$lib/ui/Action.svelte';
   import Change from '$lib/look/Change.svelte';
   import type { Step } from '$lib/look/steps';
@@ -8,8 +8,8 @@
 
   /** What shows only of calendars as wholes: what they do not say, copies, spellings, properties nobody knows. */
   const { calendars }: { calendars: Map<number, Calendar> } = $props();
-  const whole = createQuery(() => ({
-    queryKey: ['checks', 'calendars'],
+  const whole = query(() => ({
+    queryKey: key('checks', 'calendars'),
     queryFn: () => answer(client.GET('/api/checks/calendars')),
   }));
   let changing = $state<{ filter: string; chosen: number; steps: Step[] } | null>(null);
@@ -33,21 +33,21 @@
 <div class="min-h-0 flex-1 overflow-y-auto px-4 py-2">
   {#if whole.isError}<p class="text-removed">{whole.error.message}</p>{/if}
   {#if whole.data}
-    <h2 class="mt-1 font-bold">Calendars that do not say who they are</h2>
-    {#if !whole.data.lacking.length}<p class="text-soft py-1">All say their name, colour and zone.</p>{/if}
+    <h2 class="mt-1 font-bold">Calendars without a name, colour or zone</h2>
+    {#if !whole.data.lacking.length}<p class="text-soft py-1">All have a name, a colour and a zone.</p>{/if}
     <ul class="ruled">
       {#each whole.data.lacking as one (one.calendar_id)}
         <li class="flex items-center gap-3 py-1">
           <span class="min-w-0 flex-1 truncate">{named(one.calendar_id)}</span>
           <span class="text-soft">no {one.lacks.join(', no ')}</span>
-          <Action href="/connect/calendar/{one.calendar_id}" named="Describe it: {named(one.calendar_id)}"
-            >Describe it</Action
+          <Action href="/connect/calendar/{one.calendar_id}" named="Set properties: {named(one.calendar_id)}"
+            >Set properties</Action
           >
         </li>
       {/each}
     </ul>
-    <h2 class="mt-5 font-bold">Two calendars that look like one</h2>
-    {#if !whole.data.copies.length}<p class="text-soft py-1">None share most of their entries.</p>{/if}
+    <h2 class="mt-5 font-bold">Copies of one calendar</h2>
+    {#if !whole.data.copies.length}<p class="text-soft py-1">No two calendars share most of their entries.</p>{/if}
     <ul class="ruled">
       {#each whole.data.copies as one (`${one.left} ${one.right}`)}
         <li class="flex items-center gap-3 py-1">
@@ -61,20 +61,20 @@
       {/each}
     </ul>
     <h2 class="mt-5 font-bold">Categories spelt differently</h2>
-    {#if !whole.data.spellings.length}<p class="text-soft py-1">Each is spelt one way.</p>{/if}
+    {#if !whole.data.spellings.length}<p class="text-soft py-1">Every category has one spelling.</p>{/if}
     <ul class="ruled">
       {#each whole.data.spellings as group (group.map((one) => one.value).join('\n'))}
         <li class="flex items-center gap-3 py-1">
           <span class="min-w-0 flex-1 truncate"
             >{group.map((one) => `“${one.value}” ${count(one.count)}`).join(' · ')}</span
           >
-          <Action onclick={() => unite(group)}>Spell all “{group[0]?.value}”…</Action>
+          <Action onclick={() => unite(group)}>Change all to “{group[0]?.value}”…</Action>
         </li>
       {/each}
     </ul>
-    <h2 class="mt-5 font-bold">Properties no standard knows</h2>
+    <h2 class="mt-5 font-bold">Non-standard properties</h2>
     {#if whole.data.more_unknown}
-      <p class="text-soft py-1">Of the newest 20,000 entries that have any; there are more.</p>
+      <p class="text-soft py-1">From the newest 20,000 entries that have any; there are more.</p>
     {/if}
     {#if !whole.data.unknown.length}<p class="text-soft py-1">None.</p>{/if}
     <ul class="ruled">
@@ -90,12 +90,12 @@
                 chosen: one.entries,
                 steps: [{ do: 'strip', part: 'unknown', names: [one.name] }],
               })}
-            named="Take out {one.name}">Take out…</Action
+            named="Remove {one.name}">Remove…</Action
           >
         </li>
       {/each}
     </ul>
-  {:else if !whole.isError}<p class="text-soft py-2" role="status">Being looked for…</p>{/if}
+  {:else if !whole.isError}<p class="text-soft py-2" role="status">Searching…</p>{/if}
 </div>
 
 {#if changing}

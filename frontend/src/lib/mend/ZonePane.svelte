@@ -1,14 +1,14 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import Action from '$lib/ui/Action.svelte';
   import JobLine from '$lib/ui/JobLine.svelte';
   import Change from '$lib/look/Change.svelte';
   import YearLine from '$lib/mend/YearLine.svelte';
-  import ZoneChoice from '$lib/mend/ZoneChoice.svelte';
+  import ZoneChoice from '$lib/ui/ZoneChoice.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { key, query, refresh, refreshAll } from '$lib/api/queries';
+  import { begin } from '$lib/state/attempt';
   import { notices } from '$lib/state/notice.svelte';
   import type { Step } from '$lib/look/steps';
   import { count, counted } from '$lib/ui/words';
@@ -22,8 +22,8 @@
   let steps = $state<Step[] | null>(null);
   const proposed = $derived(name.zone || name.candidates[0]?.zones[0] || '');
   const chosen = $derived(zone || proposed);
-  const readings = createQuery(() => ({
-    queryKey: ['zone-readings', name.tzid],
+  const readings = query(() => ({
+    queryKey: key('zone-readings', name.tzid),
     queryFn: () => answer(client.GET('/api/zone-names/readings', { params: { query: { tzid: name.tzid } } })),
     enabled: !!name.contradicts,
   }));
@@ -52,8 +52,8 @@
 
   export async function decide(verdict = chosen): Promise<void> {
     if (!name.tzid) return mend('clock');
-    if (!verdict) return notices.say('Choose the zone it means first.', 'wrong');
-    await attempt(async () => {
+    if (!verdict) return notices.say('Choose the zone to use first.', 'wrong');
+    await begin(async () => {
       const body = { tzid: name.tzid, zone: verdict, calendar_id: where || null };
       job = (await answer(client.POST('/api/zone-names/rulings', { body }))).job_id;
     });
@@ -61,8 +61,8 @@
 
   async function ruled(): Promise<void> {
     job = null;
-    notices.say(`“${name.tzid}” is read as it was decided, also in what comes later.`);
-    await queries.invalidateQueries({ queryKey: ['zone-names'] });
+    notices.say(`“${name.tzid}” is read by the ruling, also in what comes later.`);
+    await refresh(queries, 'zone-names');
     await refreshAll(queries);
   }
 
@@ -84,14 +84,14 @@
           way: 'clock',
           key: 'p',
           does: name.tzid
-            ? `The hour is right, the zone is wrong: put it on ${there}`
-            : `Give it a zone: the same hour in ${there}`,
+            ? `Keep the clock time, change the zone to ${there}`
+            : `Assign a zone: the same clock time in ${there}`,
         },
-        { way: 'instant', key: '', does: `The instant is right: tell it on the clock of ${there}` },
-        { way: 'misread', key: '', does: 'Read on the wrong clock: shift by what two zones are apart on each date' },
-        { way: 'shift', key: '', does: 'Shift them by a fixed amount' },
-        { way: 'float', key: '', does: 'Take the zone away: the same hour on every clock' },
-        { way: 'days', key: '', does: `Whole days that became hours: the days of ${there} again` },
+        { way: 'instant', key: '', does: `Keep the moment, show it in ${there}` },
+        { way: 'misread', key: '', does: 'Correct a misread zone (shift by the difference of two zones)' },
+        { way: 'shift', key: '', does: 'Shift by a fixed duration' },
+        { way: 'float', key: '', does: 'Remove the zone (floating times)' },
+        { way: 'days', key: '', does: `Restore all-day events that became timed (days in ${there})` },
       ] as const
     ).filter((one) => name.tzid || ['clock', 'shift', 'days'].includes(one.way)),
   );
@@ -106,7 +106,7 @@
       >{/if}
   </p>
   <h2 class="text-lg leading-6 font-bold break-words">
-    {name.tzid || 'Times in no zone'}{name.zone && name.zone !== name.tzid ? ` → ${name.zone}` : ''}
+    {name.tzid || 'Floating times'}{name.zone && name.zone !== name.tzid ? ` → ${name.zone}` : ''}
   </h2>
   {#if name.contradicts}
     <p class="border-changed mt-1 border-l-4 pl-2"><strong>It {name.contradicts}.</strong></p>
@@ -131,7 +131,7 @@
     </figure>
     {#if name.candidates.length}
       <div class="text-[13px]">
-        <h3 class="font-bold">{name.defined ? 'Goes like' : 'Could be'}</h3>
+        <h3 class="font-bold">{name.defined ? 'Same as' : 'Could be'}</h3>
         <ul>
           {#each name.candidates as one (one.zones.join() + one.first)}
             <li class="flex flex-wrap gap-x-2">
@@ -155,7 +155,7 @@
     {/if}
   </div>
   {#if readings.data?.rows.length}
-    <h3 class="mt-3 text-[13px] font-bold">What both readings make of the entries</h3>
+    <h3 class="mt-3 text-[13px] font-bold">Both readings of the entries</h3>
     <table class="w-full max-w-[720px] text-[13px]">
       <thead
         ><tr class="text-soft text-left"
@@ -177,9 +177,9 @@
   {/if}
   <section class="border-line mt-3 border-t pt-2" aria-label="Decide">
     <div class="flex flex-wrap items-center gap-x-4 gap-y-2 text-[13px]">
-      <ZoneChoice value={chosen} label="The zone it means" onchange={(value) => (zone = value)} />
+      <ZoneChoice value={chosen} label="Zone to use" onchange={(value) => (zone = value)} />
       <label class="flex items-center gap-2"
-        >in <select class="field-small max-w-64" aria-label="For which calendar" bind:value={where}>
+        >in <select class="field-small max-w-64" aria-label="In which calendars" bind:value={where}>
           <option value={0}>all calendars ({count(name.entries)})</option>
           {#each name.uses as use (use.calendar_id)}<option value={use.calendar_id}
               >{use.name} ({count(use.entries)})</option
@@ -194,11 +194,11 @@
           key="d"
           disabled={!chosen}
           onclick={() => void decide()}
-          hint="A ruling: nothing is written into the entries; it can be taken back">It means {chosen || '…'}</Action
+          hint="A ruling: the entries are not changed, and it can be withdrawn">Use {chosen || 'this zone'}</Action
         >
         {#if name.defined}
-          <Action onclick={() => void decide('definition')} hint="What its definition says counts, whatever the name"
-            >Its definition counts</Action
+          <Action onclick={() => void decide('definition')} hint="The definition counts, whatever the name"
+            >Use its definition</Action
           >
         {/if}
         <Action onclick={() => void goto(`/look?filter=${encodeURIComponent(selection.filter)}`)}
@@ -209,7 +209,7 @@
     {#if job !== null}<div class="mt-2"><JobLine id={job} onended={() => void ruled()} /></div>{/if}
   </section>
   <section class="border-line mt-3 border-t pt-2" aria-label="Mend">
-    <h3 class="text-[13px] font-bold">Mend what is written, {counted(many, 'entry', 'entries')}</h3>
+    <h3 class="text-[13px] font-bold">Change the entries: {counted(many, 'entry', 'entries')}</h3>
     <ul class="mt-1 grid gap-1 text-[13px]">
       {#each ways as one (one.way)}
         <li><Action onclick={() => mend(one.way)} key={one.key}>{one.does}…</Action></li>

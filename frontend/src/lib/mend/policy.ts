@@ -3,11 +3,11 @@ import type { Schemas } from '$lib/api/client';
 export type Criterion = Schemas['AcceptIn']['policy'] extends (infer One)[] | undefined ? One : never;
 /** What an entry can be kept for, in the order in which it is asked if nothing else is said. */
 export const CRITERIA: readonly { value: Criterion; name: string }[] = [
-  { value: 'writable', name: 'the one that can be written' },
-  { value: 'answers', name: 'the one with most answers' },
-  { value: 'newest', name: 'the one changed last' },
-  { value: 'richest', name: 'the one that says most' },
-  { value: 'order', name: 'the one whose calendar comes first' },
+  { value: 'writable', name: 'the writable one' },
+  { value: 'answers', name: 'the one with the most replies' },
+  { value: 'newest', name: 'the one changed most recently' },
+  { value: 'richest', name: 'the most complete one' },
+  { value: 'order', name: 'the one in the calendar listed first' },
 ];
 
 export const nameOf = (criterion: Criterion): string =>

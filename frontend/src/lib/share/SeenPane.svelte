@@ -1,10 +1,11 @@
 <script lang="ts">
-  import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
+  import { key, query } from '$lib/api/queries';
+  import { keepPreviousData } from '@tanstack/svelte-query';
   import PagedList from '$lib/ui/PagedList.svelte';
   import SeenRow from '$lib/share/SeenRow.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { count, counted } from '$lib/ui/words';
-  import type { Wanted } from '$lib/share/share';
+  import { sharesQuery, type Wanted } from '$lib/share/share';
 
   /** A share through its readers' eyes: beside its source in two banks, as the page, as the text of each form. */
   type Props = { wanted: Wanted; share?: number; says?: string };
@@ -17,7 +18,9 @@
   ] as const;
   let view = $state<'banks' | 'page' | 'text'>('banks');
   let which = $state<Schemas['SeenIn']['which']>('all');
-  let form = $state<'feed' | 'jcal' | 'busy'>('feed');
+  let form = $state<Schemas['Form']>('feed');
+  const shares = sharesQuery();
+  const texts = $derived((shares.data?.formats ?? []).filter((one) => one.hosted));
   let opened = $state(0);
   // What is typed is looked at once it rests.
   // svelte-ignore state_referenced_locally (what is begun with)
@@ -32,15 +35,15 @@
   const body = $derived({ ...said, title: said.title || 'Untitled', owner: said.owner || 'nobody yet' });
   const fetchPage = (offset: number, limit: number) =>
     answer(client.POST('/api/shares/seen', { body: { wanted: body, share, which, offset, limit } }));
-  const seen = createQuery(() => ({
-    queryKey: ['seen', settled, which, 'head'],
+  const seen = query(() => ({
+    queryKey: key('seen', settled, which, 'head'),
     queryFn: () => fetchPage(0, 1),
     enabled: asked,
     placeholderData: keepPreviousData,
     retry: false,
   }));
-  const text = createQuery(() => ({
-    queryKey: ['seen', settled, 'text', form],
+  const text = query(() => ({
+    queryKey: key('seen', settled, 'text', form),
     queryFn: () =>
       answer(
         client.POST('/api/shares/seen/{form}', {
@@ -63,7 +66,7 @@
 </script>
 
 <div class="border-line flex flex-wrap items-center gap-x-4 gap-y-1 border-b px-4 py-1.5">
-  <h2 class="font-bold">As a reader sees it</h2>
+  <h2 class="font-bold">As readers see it</h2>
   <div class="flex" role="group" aria-label="Seen as">
     {#each [['banks', 'entry by entry'], ['page', 'the page'], ['text', 'the text']] as [value, name] (value)}
       <button
@@ -86,25 +89,24 @@
     <label class="flex items-center gap-2 text-[13px]"
       >Form
       <select class="field-small" aria-label="Form" bind:value={form}
-        ><option value="feed">feed</option><option value="jcal">jCal</option><option value="busy">busy times</option
-        ></select
+        >{#each texts as one (one.form)}<option value={one.form}>{one.name}</option>{/each}</select
       ></label
     >
   {/if}
 </div>
-{#each seen.data?.doubts ?? [] as doubt (doubt.what)}
+{#each seen.data?.warnings ?? [] as warning (warning.what)}
   <p class="border-changed bg-sheet border-l-4 px-4 py-1 text-[13px]" role="alert">
-    <strong>{counted(doubt.entries, 'entry seems', 'entries seem')} to hold {doubt.what}</strong> in what is given, such
-    as “{doubt.found}” in “{doubt.title}”.
+    <strong>{counted(warning.entries, 'entry seems', 'entries seem')} to hold {warning.what}</strong> in the shared
+    entries, such as “{warning.found}” in “{warning.title}”.
   </p>
 {/each}
 {#if !asked}
-  <p class="text-soft px-4 py-6">Choose calendars, or say a filter: what readers would get of them is shown here.</p>
+  <p class="text-soft px-4 py-6">Choose calendars or enter a filter. What readers would get is shown here.</p>
 {:else if seen.isError}
   <p class="text-removed px-4 py-3" role="alert">{seen.error.message}</p>
 {:else if view === 'page'}
   <iframe
-    title="The page as a reader sees it"
+    title="The page as readers see it"
     src={address}
     class="min-h-0 w-full flex-1 border-0"
     sandbox="allow-same-origin allow-forms"
@@ -122,7 +124,7 @@
     class="gutter border-line text-soft grid grid-cols-[1fr_44px_1fr] overflow-y-auto border-b px-4 py-0.5 text-[12px]"
     aria-hidden="true"
   >
-    <span>the entry as it stands</span><span></span><span>what readers get</span>
+    <span>the entry</span><span></span><span>what readers get</span>
   </div>
   <PagedList
     queryKey={['seen', settled, which]}
@@ -134,7 +136,7 @@
     {#snippet row(one: Schemas['SeenRow'] | undefined, index: number)}
       {#if one}<SeenRow {one} onopen={() => (opened = opened === index + 1 ? 0 : index + 1)} />{/if}
     {/snippet}
-    {#snippet empty()}<p class="px-4 py-3">{which === 'all' ? 'Nothing is in there.' : 'None.'}</p>{/snippet}
+    {#snippet empty()}<p class="px-4 py-3">{which === 'all' ? 'Empty.' : 'None.'}</p>{/snippet}
   </PagedList>
   {#if opened}
     {#key opened}
@@ -161,7 +163,7 @@
                     >
                     <td class="w-1/2 px-4 py-0.5 break-all {same ? '' : 'bg-picked'}"
                       >{#each line.given as given, g (g)}<span class="block">{given}</span>{:else}<span
-                          class="text-soft">− not given</span
+                          class="text-soft">− left out</span
                         >{/each}</td
                     >
                   </tr>

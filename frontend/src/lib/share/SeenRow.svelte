@@ -26,7 +26,7 @@
         <span class="block truncate {one.given_title ? '' : 'text-soft italic'}">{one.given_title || 'no title'}</span>
         <span class="text-soft block text-[12px]"
           >{one.as_busy ? 'private, as busy · ' : ''}{struck
-            ? `${struck} ${struck === 1 ? 'line' : 'lines'} not given`
+            ? `${struck} ${struck === 1 ? 'line' : 'lines'} left out`
             : 'all of it'}</span
         >
       {/if}

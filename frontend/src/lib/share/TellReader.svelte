@@ -1,5 +1,7 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { sharesQuery } from '$lib/share/share';
+  import { key, query } from '$lib/api/queries';
+  import { tick } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import Field from '$lib/ui/Field.svelte';
   import Input from '$lib/ui/Input.svelte';
@@ -12,15 +14,22 @@
   /** An address as it is told this once: to be copied, sent as an invitation, or put into a site. */
   type Props = { share: Share; told: Told; name: string; canMail: boolean; onclose: () => void };
   const { share, told, name, canMail, onclose }: Props = $props();
+  const shares = sharesQuery();
+  const others = $derived(
+    (shares.data?.formats ?? []).filter(
+      (one) => share.forms.includes(one.form) && !['feed', 'page'].includes(one.form),
+    ),
+  );
   const reader = $derived(share.readers.find((one) => one.id === told.reader));
-  const offered = createQuery(() => ({
-    queryKey: ['invitation', told.reader],
+  const offered = query(() => ({
+    queryKey: key('invitation', told.reader),
     queryFn: () =>
-      answer(client.GET('/api/readers/{reader}/invitation', { params: { path: { reader: told.reader } } })),
+      answer(client.GET('/api/readers/{reader_id}/invitation', { params: { path: { reader_id: told.reader } } })),
     staleTime: Infinity,
   }));
   let inviting = $state(false);
   let subject = $state('');
+  let subjectField = $state<HTMLInputElement>();
   let text = $state('');
   let attach = $state(false);
   const snippet = $derived(
@@ -30,19 +39,22 @@
   function begin(): void {
     [subject, text] = [offered.data?.subject ?? '', offered.data?.text ?? ''];
     inviting = true;
+    void tick().then(() => subjectField?.focus());
   }
   async function copy(what: string, called: string): Promise<void> {
     try {
       await navigator.clipboard.writeText(what);
       notices.say(`${called} is copied.`);
     } catch {
-      notices.say('The browser lets nothing be copied here. Select it, and copy it by hand.', 'wrong');
+      notices.say('The browser does not allow copying here. Select the text and copy it.', 'wrong');
     }
   }
   const body = $derived({ address: told.address, subject, text, attach });
   async function send(): Promise<void> {
     const done = await attempt(() =>
-      answer(client.POST('/api/readers/{reader}/invitation', { params: { path: { reader: told.reader } }, body })),
+      answer(
+        client.POST('/api/readers/{reader_id}/invitation', { params: { path: { reader_id: told.reader } }, body }),
+      ),
     );
     if (!done) return;
     notices.say(`${name} is invited.`);
@@ -51,8 +63,8 @@
   async function take(): Promise<void> {
     await attempt(async () => {
       const file = (await answer(
-        client.POST('/api/readers/{reader}/invitation/file', {
-          params: { path: { reader: told.reader } },
+        client.POST('/api/readers/{reader_id}/invitation/file', {
+          params: { path: { reader_id: told.reader } },
           body,
           parseAs: 'blob',
         }),
@@ -62,7 +74,7 @@
       link.download = 'invitation.eml';
       link.click();
       URL.revokeObjectURL(link.href);
-      notices.say('The invitation is saved as a file, to be sent by your own mail program.');
+      notices.say('The invitation is saved as a file. Send it with your mail program.');
     });
   }
 </script>
@@ -79,38 +91,36 @@
 <Sheet label="The address for {name || 'everybody'}" width={720} leave="Done" {onclose}>
   <h2 class="mb-1 text-lg font-bold">The address for {name || 'everybody'}</h2>
   <p class="border-changed mb-3 border-l-4 pl-3">
-    It is shown this once. Whoever has it can read “{share.title}”; only a digest of it is kept.
+    This is the only time it is shown. Anyone who has it can read “{share.title}”. Only its digest is stored.
   </p>
   {#if !inviting}
     {#if share.forms.includes('page')}{@render line('The page', told.address)}{/if}
     {#if share.forms.includes('feed')}{@render line('The feed', told.feed)}{@render line(
-        'The feed, for programs that open it at a click',
+        'The feed, as a webcal: link',
         told.webcal,
       )}{/if}
-    {#if share.forms.includes('busy')}{@render line('Busy times', `${told.address}busy.ifb`)}{/if}
-    {#if share.forms.includes('jcal')}{@render line('jCal', `${told.address}feed.json`)}{/if}
-    {#if share.forms.includes('file')}{@render line('The file', `${told.address}file.ics`)}{/if}
+    {#each others as one (one.form)}{@render line(one.title, `${told.address}${one.path}`)}{/each}
     {#if share.forms.includes('page') && share.sites.length}{@render line(
         `The piece of HTML for ${share.sites.join(', ')}`,
         snippet,
       )}{/if}
   {:else}
     <p class="text-soft mb-2">
-      To {reader?.mail}. <code class="figures">{'{address}'}</code> becomes the address above, and nobody else's.
+      To {reader?.mail}. <code class="figures">{'{address}'}</code> stands for the reader's own address.
     </p>
-    <Field label="Subject"><Input bind:value={subject} maxlength={200} /></Field>
+    <Field label="Subject"><Input bind:element={subjectField} bind:value={subject} maxlength={200} /></Field>
     <Field label="Text"
       ><textarea class="border-line bg-paper w-full border px-2 py-1" rows="12" bind:value={text}></textarea></Field
     >
     <label class="flex gap-2"
-      ><input type="checkbox" class="accent-brass" bind:checked={attach} /> with what the share gives as a file</label
+      ><input type="checkbox" class="accent-brass" bind:checked={attach} /> with the shared entries as a file</label
     >
   {/if}
   {#snippet actions()}
     {#if inviting}
-      {#if canMail}<Action kind="main" onclick={() => void send()}>Send it to {name}</Action>{/if}
+      {#if canMail}<Action kind="main" onclick={() => void send()}>Send to {name}</Action>{/if}
       <Action kind={canMail ? 'plain' : 'main'} onclick={() => void take()}>Save the message as a file</Action>
-      <Action onclick={() => (inviting = false)}>Back to the address</Action>
+      <Action onclick={() => (inviting = false)}>Back</Action>
     {:else if reader?.mail}
       <Action kind="main" onclick={begin} disabled={!offered.data}>Invite {name} by mail…</Action>
     {/if}

@@ -2,17 +2,16 @@
   import Field from '$lib/ui/Field.svelte';
   import Input from '$lib/ui/Input.svelte';
   import Select from '$lib/ui/Select.svelte';
-  import ZoneChoice from '$lib/mend/ZoneChoice.svelte';
-  import { createQuery } from '@tanstack/svelte-query';
+  import ZoneChoice from '$lib/ui/ZoneChoice.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { calendarsQuery } from '$lib/api/queries';
-  import { DETAILS, FORMS, GUARDED, type Wanted } from '$lib/share/share';
+  import { calendarsQuery, key, query } from '$lib/api/queries';
+  import { DETAILS, GUARDED, sharesQuery, type Wanted } from '$lib/share/share';
 
   /** What is given, of what, in which forms and for how long; whose it is. */
-  let { wanted = $bindable() }: { wanted: Wanted } = $props();
+  let { wanted = $bindable(), fresh }: { wanted: Wanted; fresh: boolean } = $props();
   const calendars = calendarsQuery();
-  const owners = createQuery(() => ({
-    queryKey: ['share-owners'],
+  const owners = query(() => ({
+    queryKey: key('share-owners'),
     queryFn: () => answer(client.GET('/api/shares/owners')),
   }));
   const id = $props.id();
@@ -25,6 +24,7 @@
     if (calendars.data && wanted.calendars.some((one) => !there.has(one)))
       wanted.calendars = wanted.calendars.filter((one) => there.has(one));
   });
+  const shares = sharesQuery();
   const busy = $derived(wanted.terms.detail === 'busy');
   const ticks = [
     ['attachments', 'attachments'],
@@ -52,17 +52,22 @@
     const known = owners.data?.find((one) => one.name === name);
     if (known && !wanted.contact) wanted.contact = known.contact;
   }
+  let named = $state('');
   const days = (said: string): number | null => (said.trim() === '' ? null : Math.max(0, Number(said) || 0));
 </script>
 
-<Field label="Title, as readers see it"><Input bind:value={wanted.title} maxlength={200} /></Field>
+<Field label="Title, as readers see it"
+  ><Input bind:value={wanted.title} maxlength={200} data-rest={fresh ? '' : undefined} /></Field
+>
 <fieldset class="mb-3">
   <legend class="mb-1">What is shared</legend>
   <label class="mr-4 inline-flex gap-2"
-    ><input type="radio" class="accent-brass" checked={!byFilter} onchange={() => choose('calendars')} /> whole calendars</label
+    ><input type="radio" class="accent-brass" name="what" checked={!byFilter} onchange={() => choose('calendars')} /> whole
+    calendars</label
   >
   <label class="inline-flex gap-2"
-    ><input type="radio" class="accent-brass" checked={byFilter} onchange={() => choose('filter')} /> what a filter says</label
+    ><input type="radio" class="accent-brass" name="what" checked={byFilter} onchange={() => choose('filter')} /> matches
+    of a filter</label
   >
   {#if byFilter}
     <Input
@@ -72,8 +77,18 @@
       class="mt-1 w-full"
     />
   {:else}
+    {#if listed.length > 12}
+      <Input
+        bind:value={named}
+        aria-label="Find a calendar"
+        placeholder="a part of a calendar's name"
+        class="mt-1 w-full"
+      />
+    {/if}
     <div class="border-line mt-1 max-h-[132px] overflow-y-auto border px-2 py-1" role="group" aria-label="Calendars">
-      {#each listed as one (one.id)}
+      {#each listed.filter((one) => wanted.calendars.includes(one.id) || one.label
+            .toLowerCase()
+            .includes(named.toLowerCase())) as one (one.id)}
         <label class="flex items-center gap-2">
           <input
             type="checkbox"
@@ -88,15 +103,15 @@
   {/if}
 </fieldset>
 <fieldset class="mb-3">
-  <legend class="mb-1">How much of each entry</legend>
+  <legend class="mb-1">Level of detail</legend>
   {#each DETAILS as [detail, name, says] (detail)}
     <label class="flex gap-2"
-      ><input type="radio" class="accent-brass" value={detail} bind:group={wanted.terms.detail} />
+      ><input type="radio" class="accent-brass" name="detail" value={detail} bind:group={wanted.terms.detail} />
       <span><strong class="font-medium">{name}</strong> <span class="text-soft">{says}</span></span></label
     >
   {/each}
   <label class="mt-1 flex items-center gap-2"
-    >Busy times are called <Input
+    >Title of busy times <Input
       bind:value={wanted.terms.busy_title}
       maxlength={100}
       class="w-44"
@@ -117,7 +132,7 @@
   >
 </div>
 <fieldset class="mb-3">
-  <legend class="mb-1">{busy ? 'With busy times nothing else is given' : 'Given besides, only where ticked'}</legend>
+  <legend class="mb-1">{busy ? 'Not available for busy times' : 'Also share'}</legend>
   <div class="flex flex-wrap gap-x-4">
     {#each ticks as [key, name] (key)}
       <label class="inline-flex gap-2 {busy ? 'opacity-50' : ''}"
@@ -152,11 +167,11 @@
       onchange={(event) => (wanted.terms.ahead = days(event.currentTarget.value))}
     /> days ahead</label
   >
-  <span class="text-soft text-[13px]">Series are cut to it.</span>
+  <span class="text-soft text-[13px]">Series are limited to this span.</span>
 </div>
 <fieldset class="mb-3">
-  <legend class="mb-1">In which forms</legend>
-  {#each FORMS as [form, name, says] (form)}
+  <legend class="mb-1">Formats</legend>
+  {#each shares.data?.formats ?? [] as { form, title, description } (form)}
     <label class="flex gap-2"
       ><input
         type="checkbox"
@@ -164,16 +179,16 @@
         checked={wanted.forms.includes(form)}
         onchange={() => (wanted.forms = turn(wanted.forms, form) as Schemas['Form'][])}
       />
-      <span><strong class="font-medium">{name}</strong> <span class="text-soft">{says}</span></span></label
+      <span><strong class="font-medium">{title}</strong> <span class="text-soft">{description}</span></span></label
     >
   {/each}
 </fieldset>
 <fieldset class="mb-3">
-  <legend class="mb-1">For how long</legend>
+  <legend class="mb-1">Duration</legend>
   <label class="flex gap-2"
-    ><input type="radio" class="accent-brass" value={false} bind:group={wanted.fixed} /> kept up to date; readers are
-    told to look every
-    <select class="field-small" aria-label="Readers look every" bind:value={wanted.interval}>
+    ><input type="radio" class="accent-brass" name="fixed" value={false} bind:group={wanted.fixed} /> kept up to date;
+    readers refresh every
+    <select class="field-small" aria-label="Refresh interval" bind:value={wanted.interval}>
       {#each INTERVALS as [seconds, name] (seconds)}<option value={seconds}>{name}</option>{/each}
       {#if !INTERVALS.some(([seconds]) => seconds === wanted.interval)}<option value={wanted.interval}
           >{wanted.interval} s</option
@@ -181,7 +196,7 @@
     </select></label
   >
   <label class="flex gap-2"
-    ><input type="radio" class="accent-brass" value={true} bind:group={wanted.fixed} /> fixed: as it is now, for good</label
+    ><input type="radio" class="accent-brass" name="fixed" value={true} bind:group={wanted.fixed} /> fixed: as it is now</label
   >
   <label class="mt-1 flex items-center gap-2"
     >until the end of
@@ -196,9 +211,9 @@
   >
 </fieldset>
 <div class="mb-3">
-  <ZoneChoice label="On the clock of" value={wanted.zone} onchange={(zone) => (wanted.zone = zone)} />
+  <ZoneChoice label="Zone" value={wanted.zone} onchange={(zone) => (wanted.zone = zone)} />
 </div>
-<Field label="Belongs to a role, not to a person"
+<Field label="Owner (a role, not a person)"
   ><input
     class="field w-full"
     list="{id}-owners"
@@ -210,11 +225,11 @@
 <datalist id="{id}-owners"
   >{#each owners.data ?? [] as one (one.name)}<option value={one.name}></option>{/each}</datalist
 >
-<Field label="How readers ask it"
+<Field label="Contact for readers"
   ><Input bind:value={wanted.contact} placeholder="harbour-office@skerrow.example" /></Field
 >
 {#if wanted.forms.includes('page')}
-  <Field label="Sites the page may be put into, one a line"
+  <Field label="Sites that may embed the page, one on each line"
     ><textarea
       class="border-line bg-paper w-full border px-2 py-1"
       rows="2"

@@ -1,4 +1,4 @@
-import { createQuery } from '@tanstack/svelte-query';
+import { key, query } from '$lib/api/queries';
 import { answer, client, type Schemas } from '$lib/api/client';
 
 export type Share = Schemas['ShareOut'];
@@ -6,33 +6,23 @@ export type Wanted = Required<Schemas['WantedIn']> & { terms: Required<Schemas['
 export type Told = Schemas['ToldOut'];
 
 export const DETAILS: [Schemas['Detail'], string, string][] = [
-  ['everything', 'Everything', 'all that is written in an entry'],
-  ['without-people', 'Without people', 'all but who is invited, who invites, and whom to ask'],
+  ['everything', 'Everything', 'all properties of an entry'],
+  ['without-people', 'Without people', 'everything except attendees, organiser and contact'],
   ['titles', 'Titles, times and places', 'no notes, no people, no categories, no links'],
-  ['busy', 'Only busy', 'when something is, and one title for all of it'],
+  ['busy', 'Only busy', 'only when somebody is busy, with one title'],
 ];
 export const GUARDED: [Schemas['Guarded'], string][] = [
   ['leave-out', 'left out'],
-  ['busy', 'given as busy'],
-  ['as-others', 'given as all others'],
+  ['busy', 'shared as busy'],
+  ['as-others', 'given like all others'],
 ];
-export const FORMS: [Schemas['Form'], string, string][] = [
-  ['feed', 'A feed', 'to be followed in a calendar program (.ics, webcal:)'],
-  ['page', 'A page', 'to be looked at in a browser, or put into a site'],
-  ['busy', 'Busy times', 'free-busy, for programs that look for a time'],
-  ['jcal', 'jCal', 'the feed as JSON, for programs'],
-  ['file', 'A file', 'to be taken once, whole or one entry'],
-];
-export const FORM_NAMES: Record<string, string> = {
-  feed: 'feed',
-  page: 'page',
-  busy: 'busy times',
-  jcal: 'jCal',
-  file: 'file',
-};
+
+/** What a format is called. */
+export const formName = (formats: Schemas['FormatOut'][] | undefined, form: string): string =>
+  formats?.find((one) => one.form === form)?.name ?? form;
 
 export const sharesQuery = () =>
-  createQuery(() => ({ queryKey: ['shares'], queryFn: () => answer(client.GET('/api/shares')) }));
+  query(() => ({ queryKey: key('shares'), queryFn: () => answer(client.GET('/api/shares')) }));
 
 /** What a new share says before anybody has said anything: as little as possible. */
 export const blank = (): Wanted => ({
@@ -81,11 +71,11 @@ export const wantedOf = (share: Share): Wanted => ({
 
 /** How many can read it, in words. */
 export function readersOf(share: Share): string {
-  const live = share.readers.filter((one) => one.state !== 'taken back');
+  const live = share.readers.filter((one) => one.state !== 'revoked');
   if (!live.length) return 'nobody yet';
-  if (live.every((one) => one.state === 'sent elsewhere')) return 'nobody: sent elsewhere';
+  if (live.every((one) => one.state === 'redirected')) return 'redirected, no readers';
   const named = live.filter((one) => one.name);
-  const everybody = live.length > named.length ? 'everybody with the address' : '';
+  const everybody = live.length > named.length ? 'everyone with the address' : '';
   const some = named.length ? `${named.length} named` : '';
   return [everybody, some].filter(Boolean).join(' · ');
 }

@@ -1,3 +1,5 @@
+import { tick } from 'svelte';
+import { keys } from '$lib/state/keys.svelte';
 import { notices } from '$lib/state/notice.svelte';
 
 /** Do something that the server may refuse; what it says then is shown. Tells whether it was done. */
@@ -9,4 +11,13 @@ export async function attempt(work: () => Promise<unknown>): Promise<boolean> {
     notices.wrong(error);
     return false;
   }
+}
+
+/** Ask for a job. Keys that change something rest until it has been begun; from then on its line on the page sees to it. */
+export async function begin(work: () => Promise<unknown>): Promise<boolean> {
+  const release = keys.hold();
+  const begun = await attempt(work);
+  await tick();
+  release();
+  return begun;
 }

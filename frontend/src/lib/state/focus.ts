@@ -71,16 +71,16 @@ export function drawer(close: () => void): Attachment<HTMLElement> {
   };
 }
 
-/** A place that has arrows of its own: settled anew whenever what is in it changes; tells how to end it. */
-function withArrows(
+/** A place that has arrows of its own: settled again whenever what is in it changes; tells how to end it. */
+export function withArrows(
   element: HTMLElement,
-  settle: () => void,
+  arrange: () => void,
   take: (event: Event) => void,
   press: (event: KeyboardEvent) => void,
 ): () => void {
   element.dataset.arrows = '';
-  settle();
-  const observer = new MutationObserver(settle);
+  arrange();
+  const observer = new MutationObserver(arrange);
   observer.observe(element, { childList: true, subtree: true });
   element.addEventListener('focusin', take);
   element.addEventListener('keydown', press);
@@ -94,8 +94,11 @@ function withArrows(
 /** One stop for Tab in a row of buttons; the arrows go from one to the next. `selector` says which belong to it. */
 export function roving(selector = 'button, a'): Attachment<HTMLElement> {
   return (element) => {
-    const all = () => [...element.querySelectorAll<HTMLElement>(selector)];
-    const settle = () => {
+    const all = () =>
+      [...element.querySelectorAll<HTMLElement>(selector)].filter((one) =>
+        one.checkVisibility({ visibilityProperty: true }),
+      );
+    const arrange = () => {
       const row = all();
       const stop = row.find((one) => one.tabIndex === 0 && !one.hasAttribute('disabled')) ?? row[0];
       for (const one of row) one.tabIndex = one === stop ? 0 : -1;
@@ -116,7 +119,33 @@ export function roving(selector = 'button, a'): Attachment<HTMLElement> {
       event.preventDefault();
       event.stopPropagation();
     };
-    return withArrows(element, settle, take, onkeydown);
+    return withArrows(element, arrange, take, onkeydown);
+  };
+}
+
+/** A line that wraps and shows only its first row: what does not fit takes no focus; says how many fit. */
+export function oneLine(fits: (count: number) => void): Attachment<HTMLElement> {
+  return (element) => {
+    const look = () => {
+      const all = [...element.children] as HTMLElement[];
+      let count = 0;
+      for (const one of all) {
+        const within = one.offsetLeft + one.offsetWidth <= element.offsetLeft + element.clientWidth + 1;
+        const seen = one.offsetTop === all[0]?.offsetTop && within;
+        one.style.visibility = seen ? '' : 'hidden';
+        count += Number(seen);
+      }
+      fits(count);
+    };
+    const sizes = new ResizeObserver(look);
+    const things = new MutationObserver(look);
+    sizes.observe(element);
+    things.observe(element, { childList: true, subtree: true, characterData: true });
+    look();
+    return () => {
+      sizes.disconnect();
+      things.disconnect();
+    };
   };
 }
 
@@ -177,7 +206,7 @@ export function walking(selector: string, edge?: (by: 1 | -1) => void, keep = fa
       if (keep) return;
       for (const one of all()) if ((one.tabIndex === 0) !== (one === now)) one.tabIndex = one === now ? 0 : -1;
     };
-    const settle = () => {
+    const arrange = () => {
       const things = all();
       stop(
         things.find((one) => one === document.activeElement) ?? things.find((one) => one.tabIndex === 0) ?? things[0],
@@ -193,7 +222,8 @@ export function walking(selector: string, edge?: (by: 1 | -1) => void, keep = fa
       if ((event.target as Element).closest('input, select, textarea')) return;
       const things = all();
       if (!things.length) return;
-      const now = (event.target as Element).closest<HTMLElement>(selector);
+      const held = event.target as HTMLElement;
+      const now = held.closest<HTMLElement>(selector) ?? (held === element ? null : held);
       const at = now
         ? nearest(
             now.getBoundingClientRect(),
@@ -210,6 +240,6 @@ export function walking(selector: string, edge?: (by: 1 | -1) => void, keep = fa
       event.preventDefault();
       event.stopPropagation();
     };
-    return withArrows(element, settle, take, onkeydown);
+    return withArrows(element, arrange, take, onkeydown);
   };
 }

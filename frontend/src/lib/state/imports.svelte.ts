@@ -1,9 +1,9 @@
 import { goto } from '$app/navigation';
 import { answer, client, Refusal, type Job, type Schemas } from '$lib/api/client';
-import { looking } from '$lib/time/looking.svelte';
+import { looking } from '$lib/state/looking.svelte';
 import { notices } from '$lib/state/notice.svelte';
 
-/** The octets of a file, in Base64. */
+/** The content of a file, in Base64. */
 async function packed(file: File): Promise<string> {
   const read = new FileReader();
   const said = new Promise<string>((resolve, reject) => {
@@ -45,7 +45,7 @@ class Importing {
       const response = await fetch('/api/imports', { method: 'POST', body });
       const said = await response.json();
       if (said.code === 'no-calendar-part' && list.length === 1 && list[0]) return await this.#message(list[0]);
-      if (!response.ok) throw new Refusal(said.detail ?? 'The file was not taken.');
+      if (!response.ok) throw new Refusal(said.detail ?? 'The file was not accepted.');
       this.job = said.job_id;
       await goto('/connect');
     } catch (error) {
@@ -62,7 +62,7 @@ class Importing {
     this.sending = true;
     this.dates = null;
     try {
-      notices.say(`Comparing ${file.name} with what is here…`);
+      notices.say(`Comparing ${file.name} with the entries here…`);
       const body = { name: file.name, data: await packed(file), order };
       const { job_id } = await answer(client.POST('/api/sheets', { body }));
       const job = await ended(job_id);
@@ -91,7 +91,7 @@ class Importing {
       body,
     });
     const said = await response.json();
-    if (!response.ok) throw new Refusal(said.detail ?? 'The message was not taken.');
+    if (!response.ok) throw new Refusal(said.detail ?? 'The message was not accepted.');
     this.draft = said as Schemas['DraftOut'];
     await goto('/connect/message');
   }

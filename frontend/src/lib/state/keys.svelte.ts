@@ -1,10 +1,12 @@
+import { notices } from './notice.svelte';
+
 /** What somebody wants who presses a key: the list under `?` is grouped by it, in this order. */
 export const AIMS = {
-  find: 'Find and choose',
+  find: 'Find and select',
   time: 'Move in time',
   layers: 'Layers',
-  change: 'Change and take back',
-  go: 'Get somewhere',
+  change: 'Change and undo',
+  go: 'Go to',
 } as const;
 /** Keys that work on a page: each page offers its own, the list under `?` shows those that work here. */
 export type Key = { key: string; does: string; run?: () => void; aim?: keyof typeof AIMS };
@@ -27,6 +29,9 @@ export const asking = (): boolean => document.querySelector('dialog:modal') !== 
 const TYPED = 'textarea, [contenteditable], input:not([type=checkbox], [type=radio], [type=button], [type=submit])';
 
 class Keys {
+  /** How many jobs that a page has begun are running, or about to. */
+  #jobs = 0;
+
   #pages = $state<Key[][]>([]);
 
   offer(keys: Key[]): () => void {
@@ -34,6 +39,16 @@ class Keys {
     const offered = this.#pages[this.#pages.length - 1];
     return () => {
       this.#pages = this.#pages.filter((page) => page !== offered);
+    };
+  }
+
+  /** A page begins a job: keys that change something rest until it has ended. */
+  hold(): () => void {
+    this.#jobs++;
+    let held = true;
+    return () => {
+      if (held) this.#jobs--;
+      held = false;
     };
   }
 
@@ -55,6 +70,8 @@ class Keys {
     if (choice && !held && event.key.length === 1 && event.key !== ' ' && match) return event.preventDefault();
     if (choice || !match?.run) return;
     event.preventDefault();
+    if (this.#jobs && match.aim === 'change')
+      return notices.say('A job is running on this page. Keys that change data work again when it has finished.');
     match.run();
   }
 }

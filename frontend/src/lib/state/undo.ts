@@ -9,7 +9,7 @@ type Batch = { id: number; title: string };
 /** What was done here last, in this window, and has not been taken back. */
 let done: Batch | null = null;
 /** What became of the last thing that was to be taken back here, as long as nothing else was done. */
-let back: '' | 'taken back' | 'proposed' = '';
+let back: '' | 'undone' | 'proposed' = '';
 
 /** Something was done here: `u` takes it back. */
 export function didIt(id: number, title: string): void {
@@ -28,12 +28,12 @@ export async function apply(setId: number): Promise<Schemas['ChangeSetOut']> {
 export async function undo(queries: QueryClient, setId: number, title: string): Promise<void> {
   const ours = done?.id === setId;
   const before = { done, back };
-  if (ours) [done, back] = [null, 'taken back']; // at once: a second press must not ask for it again
+  if (ours) [done, back] = [null, 'undone']; // at once: a second press must not ask for it again
   const went = await attempt(async () => {
     const made = await answer(client.POST('/api/change-sets/{set_id}/undo', { params: { path: { set_id: setId } } }));
     if (ours && !made.applied) back = 'proposed';
     await refreshAll(queries);
-    if (made.applied) notices.say(`Taken back: ${title}.`);
+    if (made.applied) notices.say(`Undone: ${title}.`);
     else {
       const held = made.held ? `${made.held} of these entries changed since. ` : '';
       notices.say(`${held}Look at what taking it back would do.`);
@@ -51,10 +51,10 @@ export async function undo(queries: QueryClient, setId: number, title: string): 
  */
 export async function undoLast(queries: QueryClient): Promise<void> {
   if (done) return undo(queries, done.id, done.title);
-  if (back) return notices.say(`It is ${back} already. What was done before that stands in the logbook.`);
+  if (back) return notices.say(`It is ${back} already. The logbook lists earlier batches.`);
   await attempt(async () => {
     const { last_batch } = await answer(client.GET('/api/route'));
-    if (!last_batch) return notices.say('There is no batch to take back.');
+    if (!last_batch) return notices.say('There is nothing to undo.');
     const params = { path: { set_id: last_batch.id }, query: { preview: true } };
     const made = await answer(client.POST('/api/change-sets/{set_id}/undo', { params }));
     back = 'proposed';

@@ -1,17 +1,17 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { key, query } from '$lib/api/queries';
   import Action from '$lib/ui/Action.svelte';
   import Sheet from '$lib/ui/Sheet.svelte';
   import { answer, client } from '$lib/api/client';
   import HourField from './HourField.svelte';
-  import { looking } from './looking.svelte';
+  import { looking } from '$lib/state/looking.svelte';
 
   /** An hour on one clock as the others show it, before and after each change of any of the clocks. */
   const { onclose, onclocks }: { onclose: () => void; onclocks: () => void } = $props();
   let at = $state('15:00');
   let zone = $state(looking.zone);
-  const hours = createQuery(() => ({
-    queryKey: ['hours', at, zone, looking.others],
+  const hours = query(() => ({
+    queryKey: key('hours', at, zone, looking.others),
     queryFn: () =>
       answer(
         client.GET('/api/hours', {
@@ -32,7 +32,7 @@
 </script>
 
 <Sheet label="Hours across" width={780} {onclose}>
-  <h2 class="mb-2 text-lg font-bold">When is it, on the other clocks?</h2>
+  <h2 class="mb-2 text-lg font-bold">Times in the other zones</h2>
   <p class="mb-3 flex items-center gap-2">
     <HourField label="Hour" value={at} onchange={(hour) => (at = hour)} />
     on the clock of
@@ -47,7 +47,7 @@
       <tr class="border-ink border-b text-left">
         <th class="py-1 pr-3">From</th>
         {#each looking.clocks as clock (clock.zone)}<th class="pr-3">{clock.name}</th>{/each}
-        <th>Because clocks change</th>
+        <th>When clocks change</th>
       </tr>
     </thead>
     <tbody class="figures">

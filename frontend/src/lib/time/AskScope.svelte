@@ -27,7 +27,7 @@
   </p>
   {#snippet actions()}
     <Action kind="main" onclick={() => onchoose('one')}>This one</Action>
-    <Action onclick={() => onchoose('following')}>This and all after</Action>
+    <Action onclick={() => onchoose('following')}>This and following</Action>
     <Action onclick={() => onchoose('all')}>All of the series</Action>
   {/snippet}
 </Sheet>

@@ -37,7 +37,7 @@
     onpointerdown,
   }: Props = $props();
 
-  const tint = $derived(calendar ? shade(calendar) : 'var(--soft)');
+  const colour = $derived(calendar ? shade(calendar) : 'var(--soft)');
   const free = $derived(piece.marks.includes('free'));
   const cancelled = $derived(piece.marks.includes('cancelled'));
   const said = $derived(
@@ -65,9 +65,9 @@
     {piece.begins ? 'border-l-4' : 'border-l'} {opened ? 'outline-brass outline-2' : ''} {cancelled
     ? 'line-through opacity-70'
     : ''} {free ? 'free' : ''}"
-  style:border-color={tint}
-  style:background={free ? undefined : `color-mix(in srgb, ${tint} 17%, var(--sheet))`}
-  style:--tint={tint}
+  style:border-color={colour}
+  style:background={free ? undefined : `color-mix(in srgb, ${colour} 17%, var(--sheet))`}
+  style:--colour={colour}
   onclick={onopen}
   {onkeydown}
   {onpointerdown}
@@ -96,7 +96,7 @@
     background: repeating-linear-gradient(
       -45deg,
       var(--sheet) 0 5px,
-      color-mix(in srgb, var(--tint) 12%, var(--sheet)) 5px 7px
+      color-mix(in srgb, var(--colour) 12%, var(--sheet)) 5px 7px
     );
   }
 </style>

@@ -1,20 +1,15 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { zonesQuery } from '$lib/api/queries';
   import Action from '$lib/ui/Action.svelte';
   import Sheet from '$lib/ui/Sheet.svelte';
-  import { answer, client } from '$lib/api/client';
   import HourField from './HourField.svelte';
-  import { looking, type Clock } from './looking.svelte';
+  import { looking, type Clock } from '$lib/state/looking.svelte';
 
   /** Up to four clocks with their short names and working hours, and the days that are worked. */
   const { onclose }: { onclose: () => void } = $props();
   let clocks = $state<Clock[]>($state.snapshot(looking.clocks));
   let worked = $state<number[]>($state.snapshot(looking.worked));
-  const zones = createQuery(() => ({
-    queryKey: ['zones'],
-    queryFn: () => answer(client.GET('/api/zones')),
-    staleTime: Infinity,
-  }));
+  const zones = zonesQuery();
   const wrong = $derived(
     clocks.find((clock) => zones.data && !zones.data.includes(clock.zone)) ??
       clocks.find((clock) => clock.from >= clock.to),
@@ -36,9 +31,7 @@
 
 <Sheet label="Clocks and working hours" width={680} {onclose}>
   <h2 class="mb-1 text-lg font-bold">Clocks and working hours</h2>
-  <p class="text-soft mb-3">
-    Days and hours go by the first clock. The working hours of each are shaded along its hours.
-  </p>
+  <p class="text-soft mb-3">Days and hours follow the first clock. The working hours of each clock are shaded.</p>
   {#each clocks as clock, k (k)}
     <div class="mb-1.5 flex items-center gap-2" role="group" aria-label="Clock {k + 1}">
       <input
@@ -72,8 +65,8 @@
       >add a clock</button
     >
   {/if}
-  <div class="mt-3 flex items-center gap-1" role="group" aria-label="Days that are worked">
-    <span class="mr-2">Worked</span>
+  <div class="mt-3 flex items-center gap-1" role="group" aria-label="Working days">
+    <span class="mr-2">Working hours</span>
     {#each DAYS as day, k (day)}
       <button
         aria-pressed={worked.includes(k)}

@@ -1,16 +1,18 @@
 <script lang="ts">
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import { tick, untrack } from 'svelte';
+  import { useQueryClient } from '@tanstack/svelte-query';
+  import { onMount, tick, untrack } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import { answer, client, type Calendar, type Fields, type Schemas } from '$lib/api/client';
-  import { refreshAll } from '$lib/api/queries';
+  import { key, query, refreshAll } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
   import { drawer } from '$lib/state/focus';
+  import { keys } from '$lib/state/keys.svelte';
+  import { unsaved } from '$lib/state/unsaved.svelte';
   import { didIt } from '$lib/state/undo';
   import { notices } from '$lib/state/notice.svelte';
   import { counted } from '$lib/ui/words';
   import AlarmFields from './AlarmFields.svelte';
-  import { looking } from './looking.svelte';
+  import { looking } from '$lib/state/looking.svelte';
   import MoreFields from './MoreFields.svelte';
   import RepeatFields from './RepeatFields.svelte';
   import WhenFields from './WhenFields.svelte';
@@ -29,8 +31,8 @@
   const { target, fresh, calendars, calendar, onclose, oncopy, ondone }: Props = $props();
 
   const queries = useQueryClient();
-  const loaded = createQuery(() => ({
-    queryKey: ['fields', target.entry, target.series, target.slot],
+  const loaded = query(() => ({
+    queryKey: key('fields', target.entry, target.series, target.slot),
     queryFn: () =>
       answer(
         client.GET('/api/fields', {
@@ -43,6 +45,8 @@
   }));
 
   let fields = $state<Fields | null>(null);
+  /** The fields as they were put here: while another answer is on its way, nothing counts as written. */
+  let base = $state('');
   let into = $state(0);
   let scope = $state<'one' | 'following' | 'all'>('one');
   let more = $state(false);
@@ -51,7 +55,11 @@
   let working = $state(false);
   $effect(() => {
     const from = target.entry > 0 ? loaded.data?.fields : fresh;
-    if (from) untrack(() => (fields = structuredClone($state.snapshot(from) as Fields)));
+    if (from)
+      untrack(() => {
+        fields = structuredClone($state.snapshot(from) as Fields);
+        base = JSON.stringify(fields);
+      });
     if (loaded.data?.is_series && target.slot === null) scope = 'all';
   });
   $effect(() => {
@@ -71,18 +79,18 @@
     listed,
     fields: fields as Fields,
   });
-  const check = createQuery(() => ({
-    queryKey: ['fields-check', JSON.stringify(body), looking.others],
+  const check = query(() => ({
+    queryKey: key('fields-check', JSON.stringify(body), looking.others),
     queryFn: () => answer(client.POST('/api/fields/check', { params: { query: { clock: looking.others } }, body })),
     enabled: fields !== null && fields.start !== '',
     placeholderData: (previous) => previous,
     gcTime: 0,
   }));
-  const changed = $derived(
-    fields !== null && JSON.stringify(fields) !== JSON.stringify(target.entry > 0 ? loaded.data?.fields : null),
-  );
-  const detail = createQuery(() => ({
-    queryKey: ['entry', target.entry],
+  const dirty = $derived(fields !== null && JSON.stringify(fields) !== base);
+  const changed = $derived(target.entry > 0 && dirty);
+  $effect(() => unsaved.watch(() => dirty && writable && !working));
+  const detail = query(() => ({
+    queryKey: key('entry', target.entry),
     queryFn: () => answer(client.GET('/api/entries/{entry_id}', { params: { path: { entry_id: target.entry } } })),
     enabled: source && target.entry > 0,
   }));
@@ -93,7 +101,7 @@
       const done = await work();
       didIt(done.set_id, done.title);
       if (target.entry === 0) looking.used(into);
-      notices.say(`${done.title}. u takes it back.`);
+      notices.did(done.title);
       ondone(done.day); // closed first: what it showed may be another version by now
       await tick();
       await refreshAll(queries);
@@ -118,21 +126,25 @@
     void finish(() => answer(client.POST('/api/removals', { body: { entry, series, slot, scope } })));
   }
 
+  onMount(() =>
+    keys.offer([{ key: 'Ctrl+Enter', does: 'save the drawer; Enter does the same from a line of it', aim: 'change' }]),
+  );
+
   const row = 'mb-2 flex items-center gap-2';
   const name = 'text-soft w-20 shrink-0';
   const SCOPES = [
     { value: 'one', name: 'this one' },
-    { value: 'following', name: 'this and all after' },
+    { value: 'following', name: 'this and following' },
     { value: 'all', name: 'all of the series' },
   ] as const;
 </script>
 
 <aside
-  {@attach drawer(() => onclose())}
+  {@attach drawer(() => unsaved.leave(onclose))}
   aria-label={target.entry ? 'Occurrence' : 'New event'}
   class="bg-sheet border-ink flex w-[430px] shrink-0 flex-col border-l-2 text-[13px]"
 >
-  <!-- svelte-ignore a11y_no_noninteractive_element_interactions (Ctrl+Enter saves, from any field) -->
+  <!-- svelte-ignore a11y_no_noninteractive_element_interactions (Enter saves, from any line; Ctrl+Enter from any field) -->
   <form
     class="min-h-0 flex-1 overflow-y-auto p-4"
     onsubmit={(event) => {
@@ -140,7 +152,10 @@
       save();
     }}
     onkeydown={(event) => {
-      if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) save();
+      const line = (event.target as Element).matches('input:not([type=checkbox], [type=radio])');
+      if (event.key !== 'Enter' || event.defaultPrevented || !(line || event.ctrlKey || event.metaKey)) return;
+      event.preventDefault();
+      event.currentTarget.requestSubmit();
     }}
   >
     {#if loaded.isError}
@@ -178,7 +193,13 @@
             <span class="text-soft">Edit</span>
             {#each SCOPES as one (one.value)}
               <label class="flex items-center gap-1"
-                ><input type="radio" class="accent-brass" bind:group={scope} value={one.value} />{one.name}</label
+                ><input
+                  type="radio"
+                  class="accent-brass"
+                  name="scope"
+                  bind:group={scope}
+                  value={one.value}
+                />{one.name}</label
               >
             {/each}
           </div>
@@ -214,7 +235,7 @@
                       <button
                         type="button"
                         class="text-brass underline"
-                        aria-label="Put {day} back"
+                        aria-label="Restore {day}"
                         onclick={() => fields && (fields.left_out = fields.left_out.filter((one) => one !== day))}
                         >back</button
                       >
@@ -281,8 +302,8 @@
       {#if check.data?.wrong}<p class="text-removed mb-2" role="alert">{check.data.wrong}</p>{/if}
       {#if check.data?.listable || listed}
         <label class="mb-2 flex items-center gap-1.5"
-          ><input type="checkbox" class="accent-brass" bind:checked={listed} />Write the series date by date{check.data
-            ?.listable
+          ><input type="checkbox" class="accent-brass" bind:checked={listed} />Store the series as a list of dates{check
+            .data?.listable
             ? `: ${counted(check.data.listable, 'date', 'dates')}`
             : ''}</label
         >
@@ -302,14 +323,14 @@
         {#if kind === 'to-do'}<Action
             onclick={() => save(true)}
             disabled={working || !fields.start}
-            hint="Give it a day and hours first">Make it an event</Action
+            hint="Enter a day and hours first">Make it an event</Action
           >{/if}
         <Action kind="grave" onclick={remove} disabled={working}
           >Delete {series ? SCOPES.find((one) => one.value === scope)?.name : 'it'}</Action
         >
       {/if}
       {#if target.entry}<Action onclick={() => oncopy(target.series || target.entry)}>Copy or move…</Action>{/if}
-      <Action onclick={onclose} key="Esc">Close</Action>
+      <Action onclick={() => unsaved.leave(onclose)} key="Esc">Close</Action>
     </div>
   {/if}
 </aside>

@@ -2,7 +2,7 @@
   import Action from '$lib/ui/Action.svelte';
   import type { Calendar } from '$lib/api/client';
   import { counted } from '$lib/ui/words';
-  import { looking } from './looking.svelte';
+  import { looking } from '$lib/state/looking.svelte';
 
   /** Where nothing is to be seen: how many layers are off, and the way to have them back. */
   const { calendars }: { calendars: Calendar[] } = $props();

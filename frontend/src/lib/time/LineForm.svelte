@@ -1,13 +1,13 @@
 <script lang="ts">
   import Input from '$lib/ui/Input.svelte';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import Action from '$lib/ui/Action.svelte';
   import { answer, client, type Calendar } from '$lib/api/client';
-  import { refreshAll } from '$lib/api/queries';
+  import { key, query, refreshAll } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
   import { notices } from '$lib/state/notice.svelte';
   import { didIt } from '$lib/state/undo';
-  import { looking } from './looking.svelte';
+  import { looking } from '$lib/state/looking.svelte';
 
   /** A new event in a typed line: what, when, and on whose clock. */
   type Props = {
@@ -23,8 +23,8 @@
   let chosen = $state(0);
   let input = $state<HTMLInputElement>();
   $effect(() => input?.focus());
-  const check = createQuery(() => ({
-    queryKey: ['line', text, looking.zone],
+  const check = query(() => ({
+    queryKey: key('line', text, looking.zone),
     queryFn: () => answer(client.GET('/api/lines', { params: { query: { text, zone: looking.zone } } })),
     enabled: text.trim() !== '',
     placeholderData: (previous) => previous,
@@ -32,6 +32,7 @@
   const said = $derived(text.trim() ? check.data : undefined);
   const unclear = $derived((check.isPlaceholderData ? [] : (said?.pieces ?? [])).filter((p) => p.means === 'unclear'));
   const into = $derived(chosen || usual);
+  const home = $derived(calendars.find((one) => one.id === into));
 
   async function add(): Promise<void> {
     await attempt(async () => {
@@ -39,9 +40,7 @@
       const done = await answer(client.POST('/api/lines', { body }));
       didIt(done.set_id, done.title);
       looking.used(into);
-      notices.say(
-        `${done.title}, added to ${calendars.find((one) => one.id === body.calendar)?.label}. u takes it back.`,
-      );
+      notices.did(`${done.title}, added to ${calendars.find((one) => one.id === body.calendar)?.label}`);
       // Whoever is quicker than the answer to what is typed has it asked for once more.
       const { title } = await answer(client.GET('/api/lines', { params: { query: { text, zone: looking.zone } } }));
       onclose();
@@ -62,7 +61,7 @@
     bind:element={input}
     bind:value={text}
     class="flex-1"
-    aria-label="New event in a line"
+    aria-label="New event"
     aria-describedby="line-said"
     placeholder="Berth 3 crane check, tue 14:00–15:30, Hobart time"
     onkeydown={(event) => event.key === 'Escape' && onclose()}
@@ -80,10 +79,15 @@
   >
   <Action onclick={onclose} key="Esc">Close</Action>
   <p id="line-said" class="w-full text-[13px]" role="status">
-    {#if !said}<span class="text-soft">What and when, also how often: every second tue until june, weekly on thu.</span>
+    {#if !said}<span class="text-soft"
+        >Title and time, with a repeat rule if needed: every second tue until june, weekly on thu.</span
+      >
     {:else if said.wrong}<span class="text-changed">{said.wrong}</span>
     {:else}
       <strong>{said.title}</strong> <span class="figures">{said.says}</span>
+      {#if home}<span class="text-soft"
+          >into {home.label}{home.live ? `, and from there to ${home.account}` : ', which lives only here'}</span
+        >{/if}
       {#each unclear as piece (piece.start)}
         <span class="text-changed ml-2"
           ><u class="decoration-wavy">{text.slice(piece.start, piece.end)}</u> is no day, hour, clock or repeat: it stays

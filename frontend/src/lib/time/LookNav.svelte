@@ -7,7 +7,7 @@
   const WAYS = [
     { href: '/look', name: 'Table', what: 'every entry, with filters' },
     { href: '/look/time', name: 'Time', what: 'layers over each other: days, weeks, months, years' },
-    { href: '/look/overlaps', name: 'Overlaps', what: 'what overlaps' },
+    { href: '/look/overlaps', name: 'Overlaps', what: 'overlaps' },
     { href: '/look/sides', name: 'Two sides', what: 'the same days of two calendars, against each other' },
   ];
 </script>

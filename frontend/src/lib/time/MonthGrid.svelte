@@ -1,9 +1,9 @@
 <script lang="ts">
   import type { Calendar, Schemas } from '$lib/api/client';
   import Block from './Block.svelte';
-  import { weekday, type Piece } from './layout';
+  import { weekday, weekOf, type Piece } from './layout';
   import { walking } from '$lib/state/focus';
-  import { looking } from './looking.svelte';
+  import { looking } from '$lib/state/looking.svelte';
 
   /** Whole weeks of a month, each with its ISO number; drawing over days makes a whole-day entry. */
   type Props = {
@@ -27,7 +27,6 @@
   );
   let grid: HTMLDivElement;
   let high = $state(600);
-  const cell = $derived(high / Math.max(1, weeks.length) - 21);
 
   let from = $state<string | null>(null);
   let to = $state<string | null>(null);
@@ -38,13 +37,8 @@
     return cell?.dataset.day ?? null;
   }
 
-  /** As many as fit: whole days first, then what begins here, then what goes on from the day before. */
-  function shown(day: Schemas['DayOut']): Piece[] {
-    const all = Math.floor(cell / 18);
-    const room = day.total > all ? Math.floor((cell - 16) / 18) : all;
-    const rank = (piece: Piece) => (piece.row >= 0 ? piece.row - 1000 : piece.begins ? 0 : 1);
-    return [...day.pieces].sort((a, b) => rank(a) - rank(b) || a.start - b.start).slice(0, Math.max(0, room));
-  }
+  /** How many lines of 18 pixels there are below a date. */
+  const lines = $derived(Math.max(1, Math.floor((high / Math.max(1, weeks.length) - 21) / 18)));
 </script>
 
 <div class="flex min-h-0 flex-1 flex-col">
@@ -81,25 +75,31 @@
     onpointerleave={() => (from = to = null)}
   >
     {#each weeks as week (week[0]?.date)}
-      <div class="border-line grid min-h-0 border-b" style:grid-template-columns="44px repeat(7, minmax(0, 1fr))">
+      {@const { drawn: pieces, more } = weekOf(week, lines)}
+      <div
+        class="border-line grid min-h-0 border-b"
+        style:grid-template-columns="44px repeat(7, minmax(0, 1fr))"
+        style:grid-template-rows="20px repeat({lines}, 18px) minmax(0, 1fr)"
+      >
         <button
-          class="text-soft hover:text-brass figures px-1 text-left text-[12px]"
+          class="text-soft hover:text-brass figures row-span-full px-1 text-left text-[12px]"
           title="Show this week"
           onclick={() => week[0] && p.onweek(week[0].date)}>{week[0]?.week.slice(5)}</button
         >
-        {#each week as day (day.date)}
+        {#each week as day, column (day.date)}
           {@const other = day.date.slice(0, 7) !== p.month}
           {@const chosen = p.picked?.includes(day.date)}
           {@const inside = drawn && day.date >= drawn[0] && day.date <= drawn[1]}
           <div
             data-day={day.date}
-            class="border-line flex min-h-0 min-w-0 flex-col overflow-hidden border-l px-0.5
+            class="border-line row-span-full min-w-0 overflow-hidden border-l
               {chosen || inside ? 'bg-picked' : other || !looking.worked.includes(weekday(day.date)) ? 'bg-shade' : ''}"
+            style:grid-column={column + 2}
           >
-            <div class="flex h-5 shrink-0 items-baseline gap-1 px-1">
+            <div class="flex h-5 items-baseline gap-1 px-1.5">
               <button
                 class="hover:text-brass figures text-[13px] {day.today
-                  ? 'text-brass font-bold underline'
+                  ? 'font-bold underline'
                   : other
                     ? 'text-soft'
                     : ''}"
@@ -107,29 +107,38 @@
                 aria-pressed={p.picked ? chosen : undefined}
                 onclick={() => p.onday(day.date)}>{Number(day.date.slice(8))}</button
               >
+              {#if day.today}<strong class="text-[11px]">today</strong>{/if}
               {#if day.change}<span class="text-changed truncate text-[10px] font-bold" title={day.change}
                   >{day.change}</span
                 >{/if}
             </div>
-            {#each shown(day) as piece (piece.key)}
-              <div class="mb-px h-[17px] shrink-0">
-                <Block
-                  {piece}
-                  short
-                  calendar={p.byId.get(piece.calendar)}
-                  overlaps={p.overlapping.has(piece.key)}
-                  opened={p.opened === piece.key}
-                  onopen={() => p.onopen(piece)}
-                />
-              </div>
-            {/each}
-            {#if day.total > shown(day).length}
-              <button
-                class="text-ink h-4 shrink-0 px-1 text-left text-[11px] underline"
-                onclick={() => p.oncrowd(day.date)}>and {day.total - shown(day).length} more</button
-              >
-            {/if}
           </div>
+        {/each}
+        {#each pieces as one (`${one.piece.key} ${one.column}`)}
+          <div
+            class="mx-0.5 mb-px min-w-0"
+            style:grid-column="{one.column + 2} / span {one.days}"
+            style:grid-row={one.line + 2}
+          >
+            <Block
+              piece={one.piece}
+              short
+              calendar={p.byId.get(one.piece.calendar)}
+              overlaps={p.overlapping.has(one.piece.key)}
+              opened={p.opened === one.piece.key}
+              onopen={() => p.onopen(one.piece)}
+            />
+          </div>
+        {/each}
+        {#each week as day, column (day.date)}
+          {#if more[column]}
+            <button
+              class="text-ink px-1.5 text-left text-[11px] leading-4 underline"
+              style:grid-column={column + 2}
+              style:grid-row={lines + 1}
+              onclick={() => p.oncrowd(day.date)}>{more[column] === day.total ? '' : 'and '}{more[column]} more</button
+            >
+          {/if}
         {/each}
       </div>
     {/each}

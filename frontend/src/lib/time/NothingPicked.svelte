@@ -11,7 +11,7 @@
 </script>
 
 <div class="text-soft p-6">
-  <p class="mb-2 text-base">No days are picked yet. Say them in words above, or begin with one of these:</p>
+  <p class="mb-2 text-base">No days are picked yet. Describe them above, or start with one of these:</p>
   <p class="mb-3 flex flex-wrap gap-2">
     {#each PHRASES as phrase (phrase)}<Action onclick={() => onsay(phrase)}>{phrase}</Action>{/each}
   </p>

@@ -91,7 +91,7 @@
   {/snippet}
   {#snippet empty()}
     <div class="p-6">
-      <p class="text-soft mb-2">Nothing happens here on the layers that are on.</p>
+      <p class="text-soft mb-2">Nothing happens here on the visible layers.</p>
       <LayersOff calendars={[...byId.values()]} />
     </div>
   {/snippet}
@@ -102,5 +102,15 @@
     grid-template-columns:
       124px 140px minmax(0, 2fr) minmax(0, 1.1fr) minmax(0, 1.2fr) minmax(0, 1.6fr)
       minmax(0, 0.8fr);
+  }
+  /* Where there is little room, what can be read in the drawer is left to it. */
+  @media (max-width: 900px) {
+    .ledger-of-time {
+      grid-template-columns: 116px 124px minmax(0, 2fr) minmax(0, 1fr);
+    }
+    .ledger-of-time > :nth-child(4),
+    .ledger-of-time > :nth-child(n + 6) {
+      display: none;
+    }
   }
 </style>

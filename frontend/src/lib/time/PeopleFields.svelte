@@ -26,7 +26,7 @@
   <input
     class="field-small min-w-0 flex-1"
     aria-label="Organiser"
-    placeholder="address of who invites"
+    placeholder="address of the organiser"
     value={organizer?.address ?? ''}
     onchange={(event) => {
       const typed = event.currentTarget.value.trim();
@@ -42,7 +42,7 @@
     <span class="min-w-0 flex-1 truncate" title={person.address}>{person.name || person.address}</span>
     <select
       class="field-small min-w-0"
-      aria-label="Answer of {person.name || person.address}"
+      aria-label="Reply of {person.name || person.address}"
       value={person.answer}
       onchange={(event) =>
         onchange(
@@ -71,6 +71,7 @@
     placeholder="address"
     aria-label="Address of an attendee"
     bind:value={address}
+    onchange={add}
     onkeydown={(event) => {
       if (event.key === 'Enter') {
         event.preventDefault();

@@ -1,11 +1,12 @@
 <script lang="ts">
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { key, query, refresh } from '$lib/api/queries';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
   import { toRest } from '$lib/state/focus';
   import Action from '$lib/ui/Action.svelte';
   import { answer, client } from '$lib/api/client';
   import { attempt } from '$lib/state/attempt';
-  import { looking } from './looking.svelte';
+  import { looking } from '$lib/state/looking.svelte';
 
   /** The days that are picked: by a rule in words, by clicking in a month or year, or kept under a name. */
   type Props = { picked: string[]; onpick: (days: string[]) => void };
@@ -16,9 +17,9 @@
   let wrong = $state('');
   let name = $state('');
   let input: HTMLInputElement | undefined;
-  const kept = createQuery(() => ({
-    queryKey: ['kept', 'days'],
-    queryFn: () => answer(client.GET('/api/kept/{kind}', { params: { path: { kind: 'days' } } })),
+  const kept = query(() => ({
+    queryKey: key('kept', 'days'),
+    queryFn: () => answer(client.GET('/api/preferences/{kind}', { params: { path: { kind: 'days' } } })),
   }));
 
   onMount(() => input?.focus());
@@ -49,8 +50,10 @@
   async function keep(): Promise<void> {
     await attempt(async () => {
       const params = { path: { kind: 'days' as const, name: name.trim() } };
-      await answer(client.PUT('/api/kept/{kind}/{name}', { params, body: { value: { days: picked, rule: text } } }));
-      await queries.invalidateQueries({ queryKey: ['kept', 'days'] });
+      await answer(
+        client.PUT('/api/preferences/{kind}/{name}', { params, body: { value: { days: picked, rule: text } } }),
+      );
+      await refresh(queries, 'kept');
     });
   }
 
@@ -91,16 +94,16 @@
   {#if kept.data?.length}
     <select
       class="field-small"
-      aria-label="Kept days"
+      aria-label="Saved days"
       value=""
       onchange={(event) => void show(event.currentTarget.value)}
     >
-      <option value="" disabled>kept days…</option>
+      <option value="" disabled>saved days…</option>
       {#each kept.data as one (one.name)}<option>{one.name}</option>{/each}
     </select>
   {/if}
   {#if picked.length}
-    <input class="field-small w-44" placeholder="a name" aria-label="Name to keep these days under" bind:value={name} />
+    <input class="field-small w-44" placeholder="a name" aria-label="Name for these days" bind:value={name} />
     <button class="text-brass underline disabled:opacity-50" disabled={!name.trim()} onclick={() => void keep()}
       >keep these {picked.length} days</button
     >

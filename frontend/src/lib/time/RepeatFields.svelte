@@ -1,7 +1,9 @@
 <script lang="ts">
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { key, query } from '$lib/api/queries';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { attempt } from '$lib/state/attempt';
+  import { reads } from '$lib/state/fields';
   import DayField from './DayField.svelte';
 
   /** A repeat rule, put together from choices or written out; what the choices cannot say is kept as written. */
@@ -17,11 +19,11 @@
   /** The start's day; while it is being typed and is none, the day on which everything began. */
   const day = $derived(Number.isNaN(Date.parse(start.slice(0, 10))) ? '1970-01-05' : start.slice(0, 10));
   const weekday = $derived(LONG[(new Date(`${day}T12:00:00Z`).getUTCDay() + 6) % 7]);
-  const key = (rule: string) => ['repeats', rule, day];
+  const keyOf = (rule: string) => key('repeats', rule, day);
   const ask = (choice: Schemas['ChoiceIn']) =>
     answer(client.POST('/api/repeats', { body: { rule, start: day, choice } }));
-  const said = createQuery(() => ({
-    queryKey: key(rule),
+  const said = query(() => ({
+    queryKey: keyOf(rule),
     queryFn: () => ask({}),
     placeholderData: (previous: Schemas['RepeatsOut'] | undefined) => previous,
     staleTime: Infinity,
@@ -32,13 +34,15 @@
 
   let asked = 0;
   const choose = (choice: Schemas['ChoiceIn']) =>
-    attempt(async () => {
-      const mine = ++asked;
-      const made = await ask(choice);
-      if (mine !== asked) return; // something else was chosen meanwhile
-      queries.setQueryData(key(made.rule), made);
-      onchange(made.rule);
-    });
+    reads(
+      attempt(async () => {
+        const mine = ++asked;
+        const made = await ask(choice);
+        if (mine !== asked) return; // something else was chosen meanwhile
+        queries.setQueryData(keyOf(made.rule), made);
+        onchange(made.rule);
+      }),
+    );
   /** What is typed into a field counts as soon as it is a number. */
   function typed(event: Event & { currentTarget: HTMLInputElement }, what: 'interval' | 'count'): void {
     const number = event.currentTarget.valueAsNumber;
@@ -139,7 +143,7 @@
         oninput={(event) => typed(event, 'count')}
       />
     {:else if repeats.ends === 'until'}
-      <DayField label="Last day of the series" value={repeats.until} onchange={(until) => void choose({ until })} />
+      <DayField label="Last day of the series" value={repeats.until} onchange={(until) => choose({ until })} />
     {/if}
   </div>
 {/if}

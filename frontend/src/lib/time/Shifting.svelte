@@ -7,7 +7,7 @@
   import { didIt } from '$lib/state/undo';
   import AskScope from './AskScope.svelte';
   import type { Piece } from './layout';
-  import { looking } from './looking.svelte';
+  import { looking } from '$lib/state/looking.svelte';
 
   /** An event is moved or stretched; of a series it is asked first how much of it is meant. */
   type Props = { byId: Map<number, Schemas['CalendarOut']>; onshifted: () => void };
@@ -33,7 +33,7 @@
       onshifted();
       didIt(done.set_id, done.title);
       await refreshAll(queries);
-      notices.say(`${done.title}. u takes it back.`);
+      notices.did(done.title);
     });
   }
 </script>

@@ -3,7 +3,7 @@
   import type { Calendar, Schemas } from '$lib/api/client';
   import Block from './Block.svelte';
   import { hourLabel, minutesOf, placed, weekday, type Piece } from './layout';
-  import { looking } from './looking.svelte';
+  import { looking } from '$lib/state/looking.svelte';
   import { roving, walking } from '$lib/state/focus';
   import { shade } from '$lib/ui/palette';
 

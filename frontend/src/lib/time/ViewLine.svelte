@@ -4,7 +4,7 @@
   import { toRest } from '$lib/state/focus';
   import { notices } from '$lib/state/notice.svelte';
   import { today } from '$lib/state/clock';
-  import { looking, STEPS, type View } from './looking.svelte';
+  import { looking, STEPS, type View } from '$lib/state/looking.svelte';
   import { SPANS, VIEWS } from './views';
 
   /** What is shown, as a sentence: which view, of which days, on which clocks, how finely divided. */
@@ -55,8 +55,8 @@
   }
 </script>
 
-<div class="flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1 px-4 pt-1.5 pb-1.5 text-[13px]">
-  {#if view !== 'picked'}<Action onclick={() => oncloser(-1)} hint="Farther, towards years (−)">−</Action>{/if}
+<div class="flex shrink-0 items-center gap-x-2 gap-y-1 px-4 py-1 text-[13px] max-[1000px]:flex-wrap">
+  {#if view !== 'picked'}<Action onclick={() => oncloser(-1)} hint="Zoom out (−)">−</Action>{/if}
   <select
     class="field-small w-[150px]"
     aria-label="View"
@@ -65,7 +65,7 @@
   >
     {#each VIEWS as one (one.view)}<option value={one.view}>{one.name}</option>{/each}
   </select>
-  {#if view !== 'picked'}<Action onclick={() => oncloser(1)} hint="Nearer, towards hours (+)">+</Action>{/if}
+  {#if view !== 'picked'}<Action onclick={() => oncloser(1)} hint="Zoom in (+)">+</Action>{/if}
   {#if view === 'agenda'}
     <select
       class="field-small"
@@ -77,15 +77,15 @@
     </select>
   {/if}
   {#if view !== 'picked'}
-    <Action onclick={() => onstep(-1)} hint="The ones before (←)">‹</Action>
-    <strong class="figures min-w-[150px] text-center text-[14px]">
+    <Action onclick={() => onstep(-1)} hint="Previous (←)">‹</Action>
+    <strong class="figures min-w-[150px] text-center text-[14px] whitespace-nowrap">
       {view === 'month' || view === 'year'
         ? view === 'year'
           ? on.slice(0, 4)
           : new Date(`${on}T12:00:00Z`).toLocaleDateString('en-GB', { month: 'long', year: 'numeric', timeZone: 'UTC' })
         : title}
     </strong>
-    <Action onclick={() => onstep(1)} hint="The next ones (→)">›</Action>
+    <Action onclick={() => onstep(1)} hint="Next (→)">›</Action>
     <Action onclick={() => onshow({ on: today() })} key=".">Today</Action>
     <form
       onsubmit={(event) => {
@@ -104,9 +104,9 @@
     </form>
   {/if}
   <button
-    class="text-brass underline"
+    class="text-brass min-w-0 flex-1 truncate text-left underline"
     onclick={onclocks}
-    title="Clocks, working hours, worked days; offsets as on the first day shown"
+    title="Clocks, working hours and days; offsets on the first day shown"
     >{looking.clocks.length > 1 ? 'clocks' : 'clock'}: {looking.clocks
       .map((clock, k) => `${clock.name}${offsets[k] ? ` ${offsets[k]}` : ''}`)
       .join(' · ')}</button
@@ -115,7 +115,7 @@
     <label class="flex items-center gap-1"
       >by <select
         class="field-small"
-        aria-label="Division of the hours"
+        aria-label="Division of hours"
         value={looking.step}
         onchange={(event) => {
           looking.step = Number(event.currentTarget.value);

@@ -1,9 +1,9 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
-  import { answer, client, type Fields, type Schemas } from '$lib/api/client';
+  import { zonesQuery } from '$lib/api/queries';
+  import type { Fields, Schemas } from '$lib/api/client';
   import DayField from './DayField.svelte';
   import HourField from './HourField.svelte';
-  import { looking } from './looking.svelte';
+  import { looking } from '$lib/state/looking.svelte';
 
   /**
    * When an entry is: days and hours on its own clock, and the same moment on the others.
@@ -15,11 +15,7 @@
   let { fields = $bindable(), clocks, as }: Props = $props();
   const meant = $derived(as.means !== '' && fields.zone === as.written);
 
-  const zones = createQuery(() => ({
-    queryKey: ['zones'],
-    queryFn: () => answer(client.GET('/api/zones')),
-    staleTime: Infinity,
-  }));
+  const zones = zonesQuery();
   function wholeDays(whole: boolean): void {
     if (whole) [fields.start, fields.end, fields.zone] = [fields.start.slice(0, 10), fields.end.slice(0, 10), ''];
     else
@@ -98,7 +94,7 @@
         () => (meant ? as.means : fields.zone),
         (zone) => (fields.zone = as.means && zone === as.means ? as.written : zone)
       }
-      placeholder="floating: the same hour everywhere"
+      placeholder="floating: the same clock time everywhere"
     />
     <datalist id="zones-of-editor">
       {#each zones.data ?? [] as zone (zone)}<option value={zone}></option>{/each}

@@ -1,7 +1,8 @@
-import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+import { key, query } from '$lib/api/queries';
+import { useQueryClient } from '@tanstack/svelte-query';
 import { answer, client, type Schemas } from '$lib/api/client';
 import { daysBetween } from './layout';
-import { looking, type View } from './looking.svelte';
+import { looking, type View } from '$lib/state/looking.svelte';
 
 // A month asks for as many as its cells can show, and two to choose from.
 const rows = Math.max(4, Math.min(16, Math.floor((window.innerHeight - 240) / 108) + 2));
@@ -27,7 +28,7 @@ export function daysOf(asked: () => Asked) {
     return { view, on, working: view === 'work' ? looking.worked : [], most: MOST[view] ?? 90 };
   });
   const ask = (wanted: Wanted) => ({
-    queryKey: ['days', wanted, looking.others, shown],
+    queryKey: key('days', wanted, looking.others, shown),
     queryFn: () =>
       answer(
         client.GET('/api/days', {
@@ -36,7 +37,7 @@ export function daysOf(asked: () => Asked) {
       ),
     structuralSharing: false,
   });
-  const days = createQuery(() => ({
+  const days = query(() => ({
     ...ask(wanted),
     enabled: looking.ready && known && view !== 'agenda' && (view !== 'picked' || picked.length > 0),
     placeholderData: (previous: Schemas['DaysOut'] | undefined) =>
@@ -52,12 +53,12 @@ export function daysOf(asked: () => Asked) {
     const timer = setTimeout(() => void queries.prefetchQuery(ahead), 200);
     return () => clearTimeout(timer);
   });
-  const clashes = createQuery(() => ({
-    queryKey: ['overlaps', 'marks', first, count, looking.zone, shown],
+  const clashes = query(() => ({
+    queryKey: key('overlaps', 'marks', first, count, looking.zone, shown),
     queryFn: () =>
       answer(
         client.GET('/api/overlaps', {
-          params: { query: { first, count, zone: looking.zone, calendar: shown, limit: 1 } },
+          params: { query: { first, count, zone: looking.zone, calendar: shown, shared: true, limit: 1 } },
         }),
       ),
     enabled: looking.ready && fits && view !== 'year' && view !== 'picked' && view !== 'agenda',

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { daysBetween, hourLabel, later, minutesOf, monthLater, placed, weekday, type Piece } from './layout';
+import { daysBetween, hourLabel, later, minutesOf, monthLater, placed, weekday, weekOf, type Piece } from './layout';
 
 const piece = (key: string, start: number, end: number, calendar = 1) => ({ key, start, end, calendar }) as Piece;
 const boxes = (pieces: Piece[], lanes: number[] | null = null, least = 15) =>
@@ -52,5 +52,37 @@ describe('months', () => {
     expect(monthLater('2026-01-31', 1)).toBe('2026-02-01');
     expect(monthLater('2026-11-26', 2)).toBe('2027-01-01');
     expect(monthLater('2026-01-31', -12)).toBe('2025-01-01');
+  });
+});
+
+describe('a week of a month', () => {
+  const day = (pieces: Piece[], total = pieces.length) => ({ pieces, total });
+  const whole = (key: string) => ({ key, row: 0, start: 0, end: 1440, begins: true }) as Piece;
+  const timed = (key: string, start: number, begins = true) =>
+    ({ key, row: -1, start, end: start + 30, begins }) as Piece;
+  const shown = (days: { pieces: Piece[]; total: number }[], lines: number) => {
+    const { drawn, more } = weekOf(days, lines);
+    return {
+      drawn: drawn.map((one) => `${one.piece.key} ${one.column}+${one.days} in ${one.line}`).sort(),
+      more,
+    };
+  };
+
+  it('draws what lasts through, in one line, and fills what is free with hours', () => {
+    const days = [day([whole('a'), timed('t', 60)]), day([whole('a'), whole('b')]), day([whole('b'), timed('u', 5)])];
+    expect(shown(days, 3)).toEqual({
+      drawn: ['a 0+2 in 0', 'b 1+2 in 1', 't 0+1 in 1', 'u 2+1 in 0'],
+      more: [0, 0, 0],
+    });
+  });
+
+  it('gives the last line of a full day to what is left out, also of what passes through', () => {
+    const full = [timed('a', 1), timed('b', 2), timed('c', 3)];
+    expect(shown([day(full), day([whole('x'), whole('y')])], 2)).toEqual({
+      drawn: ['a 0+1 in 0', 'x 1+1 in 0', 'y 1+1 in 1'],
+      more: [2, 0],
+    });
+    const passing = shown([day([whole('x'), whole('y')]), day([whole('x'), whole('y'), timed('t', 1)])], 2);
+    expect(passing).toEqual({ drawn: ['x 0+2 in 0'], more: [1, 2] });
   });
 });

@@ -57,6 +57,50 @@ function columns(pieces: Piece[], left: number, width: number, least: number): P
   return found;
 }
 
+/** A piece in a week of a month: from which of its seven days over how many, in which line below the date. */
+export type Drawn = { piece: Piece; column: number; days: number; line: number };
+
+/**
+ * What is drawn of a week with so many lines a day, and how much of each day is left out then.
+ *
+ * What takes whole days or several is drawn through, in one line; the hours of a day fill the lines that are free.
+ * A day with more than there are lines gives its last one to the number of those left out.
+ */
+export function weekOf(days: { pieces: Piece[]; total: number }[], lines: number): { drawn: Drawn[]; more: number[] } {
+  const room = days.map((day) => (day.total > lines ? Math.max(0, lines - 1) : lines));
+  const taken = days.map(() => new Set<number>());
+  const drawn: Drawn[] = [];
+  const runs = new Map<string, { piece: Piece; column: number; days: number }>();
+  days.forEach((day, column) => {
+    for (const piece of day.pieces) {
+      if (piece.row < 0) continue;
+      const run = runs.get(piece.key);
+      if (run && run.column + run.days === column) run.days++;
+      else runs.set(piece.key, { piece, column, days: 1 });
+    }
+  });
+  const through = [...runs.values()].sort((a, b) => a.column - b.column || b.days - a.days);
+  for (const run of through) {
+    const over = Array.from({ length: run.days }, (_, k) => run.column + k);
+    const least = Math.min(...over.map((column) => room[column] ?? 0));
+    const line = Array.from({ length: least }, (_, k) => k).find((k) => !over.some((one) => taken[one]?.has(k)));
+    if (line === undefined) continue;
+    for (const column of over) taken[column]?.add(line);
+    drawn.push({ ...run, line });
+  }
+  days.forEach((day, column) => {
+    const begun = (piece: Piece) => (piece.begins ? 0 : 1); // what goes on from the day before comes last
+    const timed = day.pieces.filter((piece) => piece.row < 0);
+    for (const piece of timed.sort((a, b) => begun(a) - begun(b) || a.start - b.start)) {
+      const line = Array.from({ length: room[column] ?? 0 }, (_, k) => k).find((k) => !taken[column]?.has(k));
+      if (line === undefined) break;
+      taken[column]?.add(line);
+      drawn.push({ piece, column, days: 1, line });
+    }
+  });
+  return { drawn, more: days.map((day, column) => day.total - (taken[column]?.size ?? 0)) };
+}
+
 export const hourLabel = (minutes: number): string => {
   const at = ((minutes % 1440) + 1440) % 1440;
   return `${String(Math.floor(at / 60)).padStart(2, '0')}:${String(at % 60).padStart(2, '0')}`;

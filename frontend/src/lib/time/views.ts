@@ -1,4 +1,4 @@
-import type { View } from './looking.svelte';
+import type { View } from '$lib/state/looking.svelte';
 
 export const VIEWS: { view: View; name: string }[] = [
   { view: 'day', name: 'a day' },

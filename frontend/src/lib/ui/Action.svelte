@@ -46,9 +46,11 @@
   <a
     {href}
     {onclick}
+    data-main={kind === 'main' ? '' : undefined}
     title={hint || undefined}
     aria-label={named || undefined}
     aria-keyshortcuts={key || undefined}
+    data-action
     class={look}>{@render inside()}</a
   >
 {:else}
@@ -57,9 +59,11 @@
     {onclick}
     {disabled}
     data-main={kind === 'main' ? '' : undefined}
+    data-acts={key === 'Escape' || key === 'Esc' ? undefined : ''}
     title={hint || undefined}
     aria-label={named || undefined}
     aria-keyshortcuts={key || undefined}
+    data-action
     class="{look} disabled:cursor-not-allowed disabled:opacity-50">{@render inside()}</button
   >
 {/if}

@@ -7,7 +7,7 @@
   type Props = { change: Schemas['ChangeOut'] | undefined; onall?: (change: Schemas['ChangeOut']) => void };
   const { change, onall }: Props = $props();
   /** What the columns do not show: the first of it stands in their place. */
-  const SHOWN = ['Title', 'Place', 'Start', 'End', 'Status', 'Rule', 'Zone, as written'];
+  const SHOWN = ['Title', 'Place', 'Start', 'End', 'Status', 'Rule', 'Zone as written'];
   const told = $derived(change?.fields.find((field) => !SHOWN.includes(field.label)));
 
   const PUSHED: Record<string, string> = {
@@ -31,14 +31,14 @@
       entry={change.before}
       differs={change.differs}
       nothing="not there"
-      struck={change.verb === 'removed'}
+      struck={change.verb === 'removed' && !change.held}
       says={told && `${told.label}: ${told.left.join(', ') || 'none'}`}
     />
     <div
       class="border-line mx-3 flex w-40 shrink-0 flex-col items-center border-x px-2 text-center text-[12px] leading-4"
     >
       <span class="font-bold {change.held ? 'text-same' : INKS[change.verb]}"
-        >{change.held ? '‖ left alone' : `${GLYPHS[change.verb]} ${change.verb}`}</span
+        >{change.held ? '‖ left unchanged' : `${GLYPHS[change.verb]} ${change.verb}`}</span
       >
       <span class="text-soft w-full truncate" title="{change.calendar} {change.reason}"
         >{change.held ? change.reason : change.calendar}</span
@@ -59,7 +59,7 @@
     <Bank
       entry={change.after}
       differs={change.differs}
-      nothing={change.verb === 'removed' ? 'gone' : ''}
+      nothing={change.held ? 'stays as it is' : change.verb === 'removed' ? 'gone' : ''}
       says={told && `${told.label}: ${told.right.join(', ') || 'none'}`}
     />
   {:else}<span class="text-soft">…</span>{/if}

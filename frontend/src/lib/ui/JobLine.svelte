@@ -4,10 +4,18 @@
   import Action from '$lib/ui/Action.svelte';
   import { answer, client, type Job } from '$lib/api/client';
   import { jobQuery } from '$lib/api/queries';
-  import { count, octets } from '$lib/ui/words';
+  import { keys } from '$lib/state/keys.svelte';
+  import { count, bytes } from '$lib/ui/words';
 
   /** A running job: how far it is, and a way to stop it. It goes on when the page is closed. */
-  const { id, onended }: { id: number; onended: (job: Job) => void } = $props();
+  type Props = {
+    id: number;
+    onended: (job: Job) => void;
+    /** It was not begun on this page, so the page can be used meanwhile. */
+    behind?: boolean;
+  };
+  const { id, onended, behind = false }: Props = $props();
+  $effect(() => (behind ? undefined : keys.hold()));
 
   const mine = untrack(() => id); // a line belongs to one job, also while it is taken off the page
   const job = jobQuery(() => mine);
@@ -15,7 +23,7 @@
   const figures = $derived.by(() => {
     if (!job.data?.total) return 'waiting for its turn';
     const [done, total] = [job.data.done, job.data.total];
-    return job.data.unit === 'octets' ? `${octets(done)} of ${octets(total)}` : `${count(done)} of ${count(total)}`;
+    return job.data.unit === 'bytes' ? `${bytes(done)} of ${bytes(total)}` : `${count(done)} of ${count(total)}`;
   });
   let told = false;
 

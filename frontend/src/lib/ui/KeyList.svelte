@@ -5,6 +5,15 @@
   /** The keys that work here, by what one wants to do. */
   const { onclose }: { onclose: () => void } = $props();
 
+  const HELP = [
+    ['guide', 'Guide'],
+    ['filters', 'Filters'],
+    ['sharing', 'Sharing'],
+    ['servers', 'Servers'],
+    ['cli', 'Command line'],
+    ['operating', 'Operation'],
+    ['glossary', 'Glossary'],
+  ];
   const groups = $derived(
     (Object.keys(AIMS) as (keyof typeof AIMS)[])
       .map((aim) => ({ aim, keys: keys.all.filter((key: Key) => (key.aim ?? 'go') === aim) }))
@@ -12,8 +21,9 @@
   );
 </script>
 
-<Sheet label="Keys that work here" width={820} leave="Close" {onclose}>
-  <h2 class="mb-3 text-lg font-bold">Keys that work here</h2>
+<Sheet label="Keys on this page" width={820} leave="Close" {onclose}>
+  <!-- svelte-ignore a11y_autofocus (the first link would have the focus, and Enter would open it) -->
+  <h2 tabindex="-1" autofocus class="mb-3 text-lg font-bold outline-none">Keys on this page</h2>
   <div class="gap-8 min-[760px]:columns-2">
     {#each groups as group (group.aim)}
       <section class="mb-4 break-inside-avoid">
@@ -29,4 +39,11 @@
       </section>
     {/each}
   </div>
+  <p class="text-soft flex flex-wrap gap-4 text-[13px]">
+    More:
+    {#each HELP as [page, name] (page)}
+      <a class="text-brass underline" href="/help/{page}" target="_blank" rel="noopener" data-sveltekit-reload>{name}</a
+      >
+    {/each}
+  </p>
 </Sheet>

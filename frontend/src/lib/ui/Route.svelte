@@ -1,6 +1,7 @@
 <script lang="ts">
   import { page } from '$app/state';
   import { count } from '$lib/ui/words';
+  import { printing } from '$lib/state/printing.svelte';
   import { theme } from '$lib/state/theme.svelte';
   import { routeQuery } from '$lib/api/queries';
 
@@ -19,7 +20,7 @@
     {
       href: '/mend',
       name: 'Mend',
-      number: (route.data?.mend ?? 0) + (route.data?.problems ?? 0),
+      number: route.data && route.data.mend + route.data.problems,
       unit: 'to mend',
       what: 'entries with problems, and proposals waiting',
     },
@@ -84,6 +85,12 @@
     <button class="hover:bg-shade h-control px-2 text-sm" onclick={() => theme.turn()}>
       {theme.night ? 'Day' : 'Night'}
     </button>
+    <button
+      class="hover:bg-shade h-control px-2 text-sm max-[1050px]:hidden"
+      title="Print what is shown (Ctrl+P)"
+      aria-keyshortcuts="Control+P"
+      onclick={() => void printing.print()}>Print</button
+    >
     <button class="hover:bg-shade h-control px-2 text-sm" onclick={onhelp} aria-keyshortcuts="?">
       <span class="max-[760px]:hidden">Keys</span>
       <kbd class="figures border-line ml-1 rounded-[2px] border px-1 text-[11px] max-[760px]:ml-0">?</kbd>

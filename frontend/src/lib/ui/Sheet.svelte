@@ -15,7 +15,7 @@
     children: Snippet;
     actions?: Snippet;
   };
-  const { label, width = 560, leave = 'Not now', onclose, children, actions }: Props = $props();
+  const { label, width = 560, leave = 'Cancel', onclose, children, actions }: Props = $props();
 
   let dialog: HTMLDialogElement;
   $effect(() => dialog.showModal());

@@ -8,6 +8,6 @@ export const PALETTE = [
 ] as const;
 
 /** A calendar's colour: the one it states, else its place in the palette. */
-export function shade(calendar: Pick<Calendar, 'tint' | 'colour'>): string {
-  return calendar.tint || (PALETTE[calendar.colour % PALETTE.length] ?? PALETTE[0]);
+export function shade(calendar: Pick<Calendar, 'own_colour' | 'colour'>): string {
+  return calendar.own_colour || (PALETTE[calendar.colour % PALETTE.length] ?? PALETTE[0]);
 }

@@ -6,7 +6,7 @@ export const count = (n: number): string => n.toLocaleString('en-GB');
 
 export const counted = (n: number, one: string, many: string): string => `${count(n)} ${n === 1 ? one : many}`;
 
-export function octets(n: number): string {
+export function bytes(n: number): string {
   if (n < 1000) return `${n} B`;
   return n < 1_000_000 ? `${(n / 1000).toFixed(0)} kB` : `${(n / 1_000_000).toFixed(1)} MB`;
 }

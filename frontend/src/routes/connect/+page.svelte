@@ -1,36 +1,40 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
   import { walking } from '$lib/state/focus';
   import Action from '$lib/ui/Action.svelte';
+  import FewRows from '$lib/ui/FewRows.svelte';
   import JobLine from '$lib/ui/JobLine.svelte';
   import AddAddress from '$lib/connect/AddAddress.svelte';
   import CalendarList from '$lib/connect/CalendarList.svelte';
+  import TakeMany from '$lib/connect/TakeMany.svelte';
   import { attempt } from '$lib/state/attempt';
   import { importing } from '$lib/state/imports.svelte';
   import { keys } from '$lib/state/keys.svelte';
   import { answer, client, type ImportFile, type Job } from '$lib/api/client';
-  import { calendarsQuery, refreshAll, routeQuery } from '$lib/api/queries';
+  import { calendarsQuery, key, query, refreshAll, routeQuery } from '$lib/api/queries';
   import { notices } from '$lib/state/notice.svelte';
-  import { count, counted, moment, octets } from '$lib/ui/words';
+  import { count, counted, moment, bytes } from '$lib/ui/words';
 
   const TALKING = ['pull', 'push', 'survey'];
   const queries = useQueryClient();
   const route = routeQuery();
   const calendars = calendarsQuery();
-  const files = createQuery(() => ({ queryKey: ['imports'], queryFn: () => answer(client.GET('/api/imports')) }));
-  const running = createQuery(() => ({
-    queryKey: ['jobs'],
+  const files = query(() => ({ queryKey: key('imports'), queryFn: () => answer(client.GET('/api/imports')) }));
+  const running = query(() => ({
+    queryKey: key('jobs'),
     queryFn: () => answer(client.GET('/api/jobs')),
   }));
 
   const waiting = $derived((files.data ?? []).filter((file) => file.state !== 'taken'));
+  const first = $derived(waiting.find((file) => file.state === 'waiting'));
   const ready = $derived(waiting.filter((file) => file.state === 'waiting').length);
   const rest = $derived((files.data ?? []).filter((file) => file.state === 'taken'));
 
   let input: HTMLInputElement;
   let field: AddAddress;
+  let taking = $state(false);
   const job = $derived(
     importing.job ??
       running.data?.find((j) => j.kind === 'read' && ['queued', 'running'].includes(j.state))?.id ??
@@ -51,16 +55,6 @@
     }
   }
 
-  async function takeAll(): Promise<void> {
-    try {
-      const ids = waiting.filter((file) => file.state === 'waiting').map((file) => file.id);
-      const { set_id } = await answer(client.POST('/api/imports/take', { body: { files: ids } }));
-      await goto(`/mend/${set_id}`);
-    } catch (error) {
-      notices.wrong(error);
-    }
-  }
-
   async function readAgain(file_id: number): Promise<void> {
     const params = { path: { file_id } };
     const done = await attempt(async () => {
@@ -69,7 +63,23 @@
     if (done) await refreshAll(queries);
   }
 
-  onMount(() => keys.offer([{ key: '/', does: 'type an address', aim: 'find', run: () => field.focus() }]));
+  onMount(() =>
+    keys.offer([
+      { key: '/', does: 'enter an address', aim: 'find', run: () => field.focus() },
+      {
+        key: 'w',
+        does: 'review the first file',
+        aim: 'go',
+        run: () => void (first && goto(`/connect/${first.id}`)),
+      },
+      {
+        key: 'd',
+        does: 'review changes that failed',
+        aim: 'go',
+        run: () => void (route.data?.to_decide && goto('/connect/conflicts')),
+      },
+    ]),
+  );
 
   async function turnAway(id: number, name: string): Promise<void> {
     try {
@@ -97,14 +107,14 @@
   <div class="bg-sheet border-line mb-4 border px-4 py-3">
     {#if calendars.data?.length === 0 && !waiting.length}
       <p class="mb-2 text-base font-bold">
-        Begin here: give the address of the system you are leaving, or drop a file.
+        Start here: enter the address of the system you are leaving, or drop a file.
       </p>
     {/if}
     <AddAddress bind:this={field} />
     <div class="border-line mt-3 flex items-center gap-3 border-t border-dashed pt-3">
       <p class="text-soft flex-1">
         <strong class="text-ink">Files:</strong> drop .ics files, a .zip of them, or a message (.eml) anywhere in this window.
-        They are shown to you first; nothing goes into a calendar before you say so. A file is a snapshot: it will not update.
+        You review each file before it is imported. A file is a one-time import; later changes to it are not picked up.
       </p>
       <input
         bind:this={input}
@@ -128,36 +138,40 @@
         <strong>{counted(route.data.to_decide, 'change has', 'changes have')} not arrived</strong> where the calendar lives:
         refused, or made where somebody else had changed the same entry.
       </span>
-      <Action kind="main" href="/connect/conflicts">Look at them and decide</Action>
+      <Action kind="main" href="/connect/conflicts" key="d">Review and decide</Action>
     </p>
   {/if}
   {#each surveys as one (one.id)}
-    <div class="mb-3"><JobLine id={one.id} onended={() => void refreshAll(queries)} /></div>
+    <div class="mb-3"><JobLine behind id={one.id} onended={() => void refreshAll(queries)} /></div>
   {/each}
   {#if job !== null}<div class="mb-5"><JobLine id={job} onended={(done) => void ended(done)} /></div>{/if}
 
   {#if files.isError}<p class="text-removed py-2">{files.error.message}</p>{/if}
-  {@render list('Waiting for you', waiting)}
+  {@render list('Files to review', waiting)}
   {#if ready > 1}
     <p class="-mt-4 mb-6">
-      <Action onclick={() => void takeAll()}>Import all {count(ready)}, each into a fresh calendar…</Action>
+      <Action onclick={() => (taking = true)}>Import several of {count(ready)} files…</Action>
     </p>
   {/if}
   <div class="mb-6"><CalendarList /></div>
   {@render list('Files imported', rest)}
 </div>
 
+{#if taking}
+  <TakeMany files={waiting.filter((file) => file.state === 'waiting')} onclose={() => (taking = false)} />
+{/if}
+
 {#snippet list(title: string, rows: ImportFile[])}
   {#if rows.length}
     <section class="mb-6" aria-label={title}>
       <h2 class="border-ink border-b pb-1 font-bold">{title}</h2>
-      <ul class="ruled">
-        {#each rows as file (file.id)}
+      <FewRows {rows}>
+        {#snippet row(file: ImportFile)}
           <li class="flex min-h-10 flex-wrap items-center gap-x-4 gap-y-1 py-0.5 text-[13px]">
             <span class="w-64 truncate font-medium" title={file.name}>{file.name}</span>
             <span class="w-36 {file.state === 'waiting' ? 'text-changed font-bold' : 'text-soft'}">
               {file.state === 'waiting'
-                ? 'waiting for you'
+                ? 'to review'
                 : file.state === 'taken'
                   ? 'snapshot, imported'
                   : file.again
@@ -168,21 +182,26 @@
             <span class="figures w-28 text-right {file.problems ? 'text-removed' : 'text-soft'}">
               {file.problems ? counted(file.problems, 'problem', 'problems') : 'no problems'}
             </span>
-            <span class="figures text-soft w-20 text-right">{octets(file.octets)}</span>
+            <span class="figures text-soft w-20 text-right">{bytes(file.size)}</span>
             <span class="figures text-soft w-36">{moment(file.at)}</span>
             <span class="text-soft flex-1 truncate" title={file.message}>{file.again ? '' : file.message}</span>
             {#if file.state === 'waiting'}
-              <Action onclick={() => void turnAway(file.id, file.name)} named="Turn away {file.name}">Turn away</Action>
-              <Action kind="main" href="/connect/{file.id}" named="Look inside {file.name}">Look inside</Action>
+              <Action onclick={() => void turnAway(file.id, file.name)} named="Discard {file.name}">Discard</Action>
+              <Action
+                kind="main"
+                href="/connect/{file.id}"
+                named={file === first ? '' : `Review ${file.name}`}
+                key={file === first ? 'w' : ''}>Review</Action
+              >
             {:else if file.state === 'refused'}
-              {#if file.again}<Action onclick={() => void readAgain(file.id)}>Read it again</Action>{/if}
-              <Action onclick={() => void turnAway(file.id, file.name)} named="Turn away {file.name}">Turn away</Action>
+              {#if file.again}<Action onclick={() => void readAgain(file.id)}>Read again</Action>{/if}
+              <Action onclick={() => void turnAway(file.id, file.name)} named="Discard {file.name}">Discard</Action>
             {:else if file.state === 'taken'}
               <Action href="/logbook/{file.set_id}">Batch {count(file.set_id ?? 0)}</Action>
             {/if}
           </li>
-        {/each}
-      </ul>
+        {/snippet}
+      </FewRows>
     </section>
   {/if}
 {/snippet}

@@ -2,7 +2,7 @@
   import { choice, number, on, text, view, type Changes } from '$lib/state/view';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount, tick, untrack } from 'svelte';
   import type { Snapshot } from './$types';
   import Action from '$lib/ui/Action.svelte';
@@ -19,15 +19,16 @@
   import Editor from '$lib/time/Editor.svelte';
   import LookNav from '$lib/time/LookNav.svelte';
   import { answer, client, Refusal } from '$lib/api/client';
-  import { calendarsQuery } from '$lib/api/queries';
+  import { accountsQuery, calendarsQuery, key, query, refresh } from '$lib/api/queries';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
-  import { looking } from '$lib/time/looking.svelte';
+  import { looking } from '$lib/state/looking.svelte';
   import { showInTime } from '$lib/time/open';
   import { count, counted } from '$lib/ui/words';
 
   const queries = useQueryClient();
   const calendars = calendarsQuery();
+  accountsQuery(); // whoever copies can type the name of an account at once
 
   const shape = {
     filter: text,
@@ -45,13 +46,14 @@
   const opened = $derived(asked.entry || null);
   const clock = $derived(asked.clock === 'own' ? '' : looking.zone);
   let total = $state(0);
+  let known = $state(false);
   let arrived = false;
   let editing = $state<number | null>(null);
   let dialog = $state<'export' | 'archive' | 'copy' | 'change' | null>(null);
   const selection = new Selection();
   const chosen = $derived(selection.count(total));
-  const check = createQuery(() => ({
-    queryKey: ['selection', selection.asked(filter)],
+  const check = query(() => ({
+    queryKey: key('selection', selection.asked(filter)),
     queryFn: () => answer(client.POST('/api/selections/check', { body: selection.asked(filter) })),
     enabled: chosen > 0,
     placeholderData: (previous) => previous,
@@ -61,8 +63,8 @@
   const occurrences = $derived(
     `/look/time?view=agenda&span=31${filter ? `&filter=${encodeURIComponent(filter)}` : ''}`,
   );
-  const sole = $derived(filter.match(/^(?:account:\S+ )?calendar:(?:"([^"]+)"|(\S+))/));
-  const fileName = $derived((sole?.[1] ?? sole?.[2] ?? 'entries') + (filter.includes('before:') ? ' archive' : ''));
+  const only = $derived(filter.match(/^(?:account:\S+ )?calendar:(?:"([^"]+)"|(\S+))/));
+  const fileName = $derived((only?.[1] ?? only?.[2] ?? 'entries') + (filter.includes('before:') ? ' archive' : ''));
 
   let line: FilterLine | undefined;
   let ledger: Ledger | undefined;
@@ -72,7 +74,7 @@
     return goto(url, { replaceState: true, keepFocus: true, noScroll: true });
   }
 
-  /** Show what matches: done when its rows are there. */
+  /** Show matches: done when its rows are there. */
   async function show(wanted: string): Promise<void> {
     if (wanted === filter) return;
     await change({ filter: wanted, entry: '' });
@@ -132,12 +134,12 @@
 
   async function propose(): Promise<void> {
     if (!changeable) {
-      if (chosen) notices.say('These can only be read: copy them to a calendar you may write.', 'wrong');
+      if (chosen) notices.say('These read-only: copy them to a writable calendar.', 'wrong');
       return;
     }
     try {
       const proposed = await answer(client.POST('/api/deletions', { body: selection.asked(filter) }));
-      await queries.invalidateQueries({ queryKey: ['route'] });
+      await refresh(queries, 'route');
       await goto(`/mend/${proposed.set_id}`);
     } catch (error) {
       notices.wrong(error);
@@ -151,7 +153,7 @@
   async function toClipboard(): Promise<void> {
     if (!chosen) return;
     if (chosen > MOST_COPIED) {
-      notices.say(`These are more than ${count(MOST_COPIED)} rows for the clipboard: export them as a file.`, 'wrong');
+      notices.say(`These are more than ${count(MOST_COPIED)} rows for the clipboard. Export them as a file.`, 'wrong');
       return;
     }
     const said = chosen;
@@ -162,7 +164,7 @@
         headers: { 'Content-Type': 'application/json' },
         body: JSON.stringify(selection.asked(filter)),
       });
-      if (!response.ok) throw new Refusal('The table was not made.');
+      if (!response.ok) throw new Refusal('The table was not created.');
       await navigator.clipboard.writeText(await response.text());
       notices.say(`On the clipboard: ${counted(said, 'entry', 'entries')}, one row each.`);
     } catch (error) {
@@ -181,9 +183,9 @@
   onMount(() => {
     void looking.load();
     return keys.offer([
-      { key: '/', does: 'type a filter; Enter goes from there into the table', aim: 'find', run: () => line?.focus() },
+      { key: '/', does: 'enter a filter; Enter goes to the table', aim: 'find', run: () => line?.focus() },
       { key: '↑ ↓', does: 'move; with Shift, extend the selection', aim: 'find' },
-      { key: ' ', does: 'select or leave out the row', aim: 'find' },
+      { key: ' ', does: 'select or deselect the row', aim: 'find' },
       { key: 'Ctrl+A', does: 'select all that match', aim: 'find', run: () => soon(() => selection.everything()) },
       { key: 'Enter', does: 'open the entry', aim: 'find' },
       { key: 'Escape', does: 'close the entry, or clear the selection', aim: 'find', run: leave },
@@ -192,37 +194,37 @@
       { key: 'o', does: 'list occurrences instead', aim: 'time', run: () => soon(() => void goto(occurrences)) },
       {
         key: 'Delete',
-        does: 'propose deleting what is selected',
+        does: 'propose deleting the selection',
         aim: 'change',
         run: () => soon(() => chosen && void propose()),
       },
       {
         key: 'a',
-        does: 'archive what is selected',
+        does: 'archive the selection',
         aim: 'change',
         run: () => soon(() => changeable && (dialog = 'archive')),
       },
       {
         key: 'm',
-        does: 'change what is selected, all alike',
+        does: 'change the selection',
         aim: 'change',
         run: () => soon(() => changeable && (dialog = 'change')),
       },
       {
         key: 'c',
-        does: 'copy or move what is selected',
+        does: 'copy or move the selection',
         aim: 'change',
         run: () => soon(() => chosen && (dialog = 'copy')),
       },
       {
         key: 'Ctrl+C',
-        does: 'put it on the clipboard as a table',
+        does: 'copy the selection as a table',
         aim: 'change',
         run: () => soon(() => void toClipboard()),
       },
       {
         key: 'e',
-        does: 'export what is selected',
+        does: 'export the selection',
         aim: 'change',
         run: () => soon(() => chosen && (dialog = 'export')),
       },
@@ -234,15 +236,15 @@
 <h1 class="visually-hidden">Look: the table of everything</h1>
 
 <LookNav>
-  <span class="figures" role="status">{counted(total, 'entry', 'entries')}</span>
-  <Action href={occurrences} hint="Each time it happens, day after day (o)">List occurrences</Action>
+  <span class="figures" role="status">{known ? counted(total, 'entry', 'entries') : '…'}</span>
+  <Action href={occurrences} hint="List every occurrence (o)">List occurrences</Action>
 </LookNav>
 <div class="flex flex-wrap items-start gap-x-3 gap-y-1 px-4 pb-2">
   <FilterLine bind:this={line} value={filter} onapply={show} onleave={() => ledger?.focus()} />
   <Action onclick={() => void today()} key=".">Today</Action>
-  {#if filter}<Action href="/share/new?filter={encodeURIComponent(filter)}" hint="give readers what this filter finds"
+  {#if filter}<Action href="/share/new?filter={encodeURIComponent(filter)}" hint="share what this filter finds"
       >Share…</Action
-    ><Action onclick={() => void show('')}>Show everything</Action>{/if}
+    ><Action onclick={() => void show('')}>Clear the filter</Action>{/if}
 </div>
 <Facets {filter} ready={total > 0 || filter !== ''} onnarrow={narrow} />
 
@@ -250,6 +252,7 @@
   <Ledger
     bind:this={ledger}
     bind:total
+    bind:known
     {filter}
     {sort}
     {descending}
@@ -268,7 +271,7 @@
         <div role="gridcell">
           {#if filter}
             <p class="mb-3 text-base">Nothing matches <span class="figures">{filter}</span>.</p>
-            <Action onclick={() => void show('')}>Show everything</Action>
+            <Action onclick={() => void show('')}>Clear the filter</Action>
           {:else}
             <p class="mb-3 text-base">There are no entries yet. Import a calendar file to begin.</p>
             <Action kind="main" href="/connect">Go to Connect</Action>
@@ -299,23 +302,21 @@
 
 {#if chosen > 0}
   <Deck label="Selection">
-    <span class="figures font-bold">{count(chosen)}</span> of {counted(total, 'entry', 'entries')} selected{selection.all &&
-    filter
-      ? ' (all that match)'
-      : ''}{#if readable}
-      <span class="text-changed">
-        · {readable === chosen
-          ? 'can only be read: copy them to a calendar you may write'
-          : `${count(readable)} can only be read`}</span
-      >{/if}
+    <p role="status">
+      <span class="figures font-bold">{count(chosen)}</span> of {counted(total, 'entry', 'entries')} selected{selection.all &&
+      filter
+        ? ' (all that match)'
+        : ''}{#if readable}
+        <span class="text-changed">
+          · {readable === chosen ? 'read-only: copy them to a writable calendar' : `${count(readable)} read-only`}</span
+        >{/if}
+    </p>
     {#snippet actions()}
       {#if !selection.all && total > chosen}
         <Action onclick={() => selection.everything()} key="Ctrl+A">Select all {count(total)} that match</Action>
       {/if}
       <Action onclick={() => selection.clear()}>Clear</Action>
-      <Action onclick={() => void toClipboard()} key="Ctrl+C" hint="As a table that a spreadsheet takes"
-        >Copy rows</Action
-      >
+      <Action onclick={() => void toClipboard()} key="Ctrl+C" hint="As a table for a spreadsheet">Copy rows</Action>
       <Action onclick={() => (dialog = 'copy')} key="c">Copy or move {count(chosen)}…</Action>
       <Action onclick={() => (dialog = 'export')} key="e">Export {count(chosen)}…</Action>
       {#if changeable}

@@ -1,17 +1,21 @@
 <script lang="ts">
+  import { key, query } from '$lib/api/queries';
+  import { goto } from '$app/navigation';
+  import { onMount } from 'svelte';
   import { thisYear } from '$lib/state/clock';
-  import { createQuery } from '@tanstack/svelte-query';
   import { walking } from '$lib/state/focus';
+  import { keys } from '$lib/state/keys.svelte';
   import { importing } from '$lib/state/imports.svelte';
   import Action from '$lib/ui/Action.svelte';
   import MendNav from '$lib/mend/MendNav.svelte';
   import PutAway from '$lib/mend/PutAway.svelte';
   import { answer, client } from '$lib/api/client';
   import { counted, moment, SEVERITY } from '$lib/ui/words';
+  import { rows } from '$lib/state/rows';
 
-  const problems = createQuery(() => ({ queryKey: ['problems'], queryFn: () => answer(client.GET('/api/problems')) }));
-  const proposals = createQuery(() => ({
-    queryKey: ['change-sets', 'proposed'],
+  const problems = query(() => ({ queryKey: key('problems'), queryFn: () => answer(client.GET('/api/problems')) }));
+  const proposals = query(() => ({
+    queryKey: key('change-sets', 'proposed'),
     queryFn: () => answer(client.GET('/api/change-sets', { params: { query: { state: 'proposed' } } })),
   }));
   let putting = $state(false);
@@ -26,6 +30,15 @@
         titles: own.map((one) => one.title).join(' · '),
         findings: own.reduce((sum, one) => sum + one.count, 0),
       })),
+  );
+  onMount(() =>
+    keys.offer([
+      { key: 'c', does: 'review the checks', aim: 'go', run: () => void goto('/mend/checks') },
+      { key: 'o', does: 'archive past events', aim: 'change', run: () => (putting = true) },
+      { key: 'd', does: 'find duplicates', aim: 'go', run: () => void goto('/mend/duplicates') },
+      { key: 'z', does: 'fix time zones', aim: 'go', run: () => void goto('/mend/zones') },
+      { key: 's', does: 'combine series', aim: 'go', run: () => void goto('/mend/series') },
+    ]),
   );
   const INK: Record<string, string> = { breaks: 'text-removed', alters: 'text-changed', untidy: 'text-same' };
 </script>
@@ -43,17 +56,13 @@
   {@attach walking('a[href], button', undefined, true)}
 >
   <h1 class="text-xl font-bold">Mend</h1>
-  <p class="text-soft mb-4">
-    What is wrong with the entries in your calendars, and what has been proposed and waits for you.
-  </p>
+  <p class="text-soft mb-4">Problems in your calendars, and proposals that wait for your review.</p>
 
   <section class="mb-6" aria-labelledby="problems">
-    <h2 id="problems" class="border-ink border-b pb-1 font-bold">Problems found in the entries</h2>
+    <h2 id="problems" class="border-ink border-b pb-1 font-bold">Problems in entries</h2>
     {#if problems.isError}<p class="text-removed py-2">{problems.error.message}</p>{/if}
-    {#if problems.data?.length === 0}<p class="py-3">
-        None. Every entry in your calendars is as the standard has it.
-      </p>{/if}
-    <ul class="ruled">
+    {#if problems.data?.length === 0}<p class="py-3">None. Every entry conforms to the standard.</p>{/if}
+    <ul class="ruled" {@attach rows()}>
       {#each bySeverity as group (group.severity)}
         <li class="flex items-center gap-4 py-1.5">
           <strong class="w-16 {INK[group.severity]}">{group.severity}</strong>
@@ -65,7 +74,7 @@
           <Action
             kind={group.severity === 'breaks' ? 'main' : 'plain'}
             href="/mend/checks?severity={group.severity}"
-            named="Go through them: what {group.severity}">Go through them</Action
+            named="Review: {group.severity}">Review</Action
           >
         </li>
       {/each}
@@ -73,20 +82,20 @@
   </section>
 
   <section class="mb-6" aria-labelledby="proposals">
-    <h2 id="proposals" class="border-ink border-b pb-1 font-bold">Proposals that wait</h2>
+    <h2 id="proposals" class="border-ink border-b pb-1 font-bold">Open proposals</h2>
     {#if proposals.data?.rows.length === 0}
       <p class="py-3">
-        None. Select entries in <a class="text-brass underline" href="/look">Look</a> and press Delete: what would go is shown
+        None. Select entries in <a class="text-brass underline" href="/look">Look</a> and press Delete: the deletion is shown
         here first.
       </p>
     {/if}
-    <ul class="ruled">
+    <ul class="ruled" {@attach rows()}>
       {#each proposals.data?.rows ?? [] as set (set.id)}
         <li class="flex items-center gap-4 py-1.5">
           <span class="figures w-36">{moment(set.at)}</span>
           <span class="w-96 truncate" title={set.title}>{set.title}</span>
           <span class="text-soft flex-1 truncate">{set.note || set.reason}</span>
-          <Action kind="main" href="/mend/{set.id}" named="Look at it: {set.title}">Look at it</Action>
+          <Action kind="main" href="/mend/{set.id}" named="Review: {set.title}">Review</Action>
         </li>
       {/each}
     </ul>
@@ -94,62 +103,62 @@
 
   <section aria-labelledby="habits">
     <h2 id="habits" class="border-ink border-b pb-1 font-bold">Usual cleaning</h2>
-    <ul class="ruled">
+    <ul class="ruled" {@attach rows()}>
       <li class="flex items-center gap-4 py-1.5">
-        <span class="flex-1">Meetings that came by two roads and stand there twice.</span>
-        <Action href="/mend/duplicates">Find duplicates</Action>
+        <span class="flex-1">Events that exist twice because they came from two sources.</span>
+        <Action href="/mend/duplicates" key="d">Find duplicates</Action>
       </li>
       <li class="flex items-center gap-4 py-1.5">
         <span class="flex-1"
-          >What is over before a day: put it away in an archive, one file a calendar, and remove it.</span
+          >Events that ended before a day: archive them, one file for each calendar, and delete them.</span
         >
-        <Action href="/look?filter=before:{thisYear()}" named="Show them: what is over before this year"
+        <Action href="/look?filter=before:{thisYear()}" named="Show them: events that ended before this year"
           >Show them</Action
         >
-        <Action onclick={() => (putting = true)}>Put away the old years…</Action>
+        <Action onclick={() => (putting = true)} key="o">Archive past events…</Action>
       </li>
       <li class="flex items-center gap-4 py-1.5">
-        <span class="flex-1"
-          >A table that was exported as a spreadsheet and edited there: its differences become a proposal.</span
+        <span class="flex-1">A table that was exported and edited in a spreadsheet: its changes become a proposal.</span
         >
-        <Action onclick={() => picker?.click()} disabled={importing.sending}>Bring a table back…</Action>
+        <Action onclick={() => picker?.click()} disabled={importing.sending}>Import a table…</Action>
       </li>
       <li class="flex items-center gap-4 py-1.5">
         <span class="flex-1"
-          >A wrong import: find its batch in the logbook, or in the table with <span class="figures">imported:</span
+          >A wrong import: find its batch in the logbook, or filter the table with <span class="figures">imported:</span
           ></span
         >
         <Action href="/logbook">Open the logbook</Action>
       </li>
       <li class="flex items-center gap-4 py-1.5">
-        <span class="flex-1">Zone names nobody knows, times on the wrong clock, and what is off in winter only.</span>
-        <Action href="/mend/zones">Set zones right</Action>
+        <span class="flex-1">Unknown zone names, times in the wrong zone, and times that are wrong in winter only.</span
+        >
+        <Action href="/mend/zones" key="z">Fix time zones</Action>
       </li>
       <li class="flex items-center gap-4 py-1.5">
-        <span class="flex-1">Series that came as single entries or in pieces, exceptions without their series.</span>
-        <Action href="/mend/series">Put series together</Action>
+        <span class="flex-1">Split or scattered series, and changed occurrences without their series.</span>
+        <Action href="/mend/series" key="s">Combine series</Action>
       </li>
     </ul>
   </section>
 
   <section class="mt-6" aria-labelledby="further">
-    <h2 id="further" class="border-ink border-b pb-1 font-bold">What else could be looked at</h2>
-    <ul class="ruled">
+    <h2 id="further" class="border-ink border-b pb-1 font-bold">More to review</h2>
+    <ul class="ruled" {@attach rows()}>
       <li class="flex items-center gap-4 py-1.5">
-        <span class="flex-1">Whether two calendars are two copies of one, and where they differ.</span>
+        <span class="flex-1">Two calendars that may be copies: compare them and see the differences.</span>
         <Action href="/look/sides">Compare two sides</Action>
         <Action href="/mend/reconcile">Reconcile them</Action>
       </li>
       <li class="flex items-center gap-4 py-1.5">
-        <span class="flex-1">What overlaps in the coming month, across calendars and accounts.</span>
-        <Action href="/look/overlaps">Show what overlaps</Action>
+        <span class="flex-1">Overlaps in the coming month, across calendars and accounts.</span>
+        <Action href="/look/overlaps">Show overlaps</Action>
       </li>
       <li class="flex items-center gap-4 py-1.5">
-        <span class="flex-1">Floating times, which stand at the same hour on every clock: seldom meant.</span>
+        <span class="flex-1">Floating times, which mean the same clock time in every zone: rarely intended.</span>
         <Action href="/look?filter=zone:none%20allday:no%20kind:event">Show them</Action>
       </li>
       <li class="flex items-center gap-4 py-1.5">
-        <span class="flex-1">Series with people, who may be told when something of them changes.</span>
+        <span class="flex-1">Series with attendees, who may be notified of changes.</span>
         <Action href="/look?filter=repeats:yes%20has:attendees">Show them</Action>
       </li>
     </ul>

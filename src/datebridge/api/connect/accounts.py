@@ -12,13 +12,13 @@ from datebridge.api.connect.shapes import (
     AddressOut,
     CatalogueRow,
     ComingOut,
+    DiscoverIn,
+    DiscoverOut,
     FoundCalendar,
     HabitOut,
     IntervalIn,
     KeepIn,
     LinkOut,
-    LookIn,
-    LookOut,
     RemoteOut,
     RemotesIn,
     SignInIn,
@@ -30,6 +30,7 @@ from datebridge.api.shapes import JobQueued, SetMade
 from datebridge.connect.feed import interval
 from datebridge.connect.habits import says
 from datebridge.core.accounts import AccountKind, reach_of
+from datebridge.core.choices import Keep
 from datebridge.services.accounts import accounts, addresses, leaving, statements
 from datebridge.store import remotes
 from datebridge.store.accounts import accounts as accounts_of
@@ -46,12 +47,18 @@ def listed(app: AppDep) -> list[AccountOut]:
     rows = sorted(accounts_of(app.store), key=lambda one: not reach_of(one.kind).many)
     return [
         AccountOut(
-            id=demand_id(row.id), kind=AccountKind(row.kind).value, name=row.name, host=row.host, user=row.user,
-            trouble=row.trouble, trouble_since=present.stamp(row.trouble_since), habits=_habits(row.habits),
+            id=demand_id(row.id),
+            kind=AccountKind(row.kind).value,
+            name=row.name,
+            host=row.host,
+            user=row.user,
+            trouble=row.trouble,
+            trouble_since=present.stamp(row.trouble_since),
+            habits=_habits(row.habits),
             remotes=[_remote(r.remote) for r in held if r.remote.account_id == row.id],
         )
         for row in rows
-    ]  # fmt: skip
+    ]
 
 
 def _habits(seen: dict[str, int]) -> list[HabitOut]:
@@ -62,21 +69,30 @@ def _habits(seen: dict[str, int]) -> list[HabitOut]:
 
 def _remote(row: Remote) -> RemoteOut:
     return RemoteOut(
-        id=demand_id(row.id), name=row.name, on=row.calendar_id is not None, calendar_id=row.calendar_id,
-        owner="you" if row.owned else row.owner, may="writable" if row.writable else "read only",
-        entries=row.entries, span=statements.span(row.first, row.last, row.endless),
-        holds=statements.kinds(row.components), trouble=row.trouble,
-    )  # fmt: skip
+        id=demand_id(row.id),
+        name=row.name,
+        on=row.calendar_id is not None,
+        calendar_id=row.calendar_id,
+        owner="you" if row.owned else row.owner,
+        may="writable" if row.writable else "read only",
+        entries=row.entries,
+        span=statements.span(row.first, row.last, row.endless),
+        holds=statements.kinds(row.components),
+        trouble=row.trouble,
+    )
 
 
-@router.post("/accounts/look")
-def look(app: AppDep, wish: LookIn) -> LookOut:
+@router.post("/accounts/discover")
+def look(app: AppDep, body: DiscoverIn) -> DiscoverOut:
     """What is at an address: a server, a feed, or a page that links to one. Nothing is kept."""
-    seen = addresses.look_at(app.settings, wish.address, wish.user, wish.password, wish.agreed)
+    seen = addresses.look_at(app.settings, body.address, body.user, body.password, body.agreed)
     found = seen.found
-    out = LookOut(
-        kind=found.kind, says=found.says(seen.title), locked=found.locked,
-        connected=accounts.connected_as(app.store, app.settings, found.address, wish.user), title=seen.title,
+    out = DiscoverOut(
+        kind=found.kind,
+        says=found.says(seen.title),
+        locked=found.locked,
+        connected=accounts.connected_as(app.store, app.settings, found.address, body.user),
+        title=seen.title,
         links=[LinkOut(title=title, address=address) for title, address in found.links],
         calendars=[
             FoundCalendar(
@@ -85,10 +101,10 @@ def look(app: AppDep, wish: LookIn) -> LookOut:
             for c in found.calendars
         ],
         coming=[ComingOut(day=f"{c.day:%Y-%m-%d %a}", time=c.time, title=c.title) for c in seen.coming],
-    )  # fmt: skip
+    )
     seconds = interval(seen.header)
     out.interval = f"its publisher asks for every {statements.length(seconds)}" if seconds else ""
-    out.octets = len(found.data)
+    out.size = len(found.data)
     if seen.inspection is not None:
         summary = seen.inspection.summary
         out.entries = summary.entries
@@ -97,18 +113,24 @@ def look(app: AppDep, wish: LookIn) -> LookOut:
 
 
 @router.post("/accounts")
-def add(app: AppDep, wish: AddIn) -> AddedOut:
+def add(app: AppDep, body: AddIn) -> AddedOut:
     """Add a server, all calendars left off, or subscribe to a feed."""
     account, job = accounts.add(
-        app.store, app.settings, wish.address, wish.user, wish.password, wish.name, wish.publisher,
-        wish.agreed,
-    )  # fmt: skip
+        app.store,
+        app.settings,
+        body.address,
+        body.user,
+        body.password,
+        body.name,
+        body.publisher,
+        body.agreed,
+    )
     return AddedOut(account_id=account, job_id=job)
 
 
-@router.post("/accounts/{account_id}/look-through")
+@router.post("/accounts/{account_id}/rediscover")
 def look_through(app: AppDep, account_id: AccountNo) -> JobQueued:
-    """List an account's calendars anew, and count what is in those left off."""
+    """List an account's calendars again, and count what is in those left off."""
     return JobQueued(job_id=accounts.survey(app.store, account_id))
 
 
@@ -118,35 +140,35 @@ def refresh_account(app: AppDep, account_id: AccountNo) -> JobQueued:
 
 
 @router.post("/accounts/{account_id}/sign-in", status_code=204)
-def sign_in(app: AppDep, account_id: AccountNo, wish: SignInIn) -> None:
+def sign_in(app: AppDep, account_id: AccountNo, body: SignInIn) -> None:
     """Another user name and password, kept once they have been seen to work."""
-    accounts.sign_in(app.store, app.settings, account_id, wish.user, wish.password, wish.agreed)
+    accounts.sign_in(app.store, app.settings, account_id, body.user, body.password, body.agreed)
 
 
 @router.post("/accounts/{account_id}/disconnect")
-def disconnect(app: AppDep, account_id: AccountNo, wish: KeepIn) -> SetMade:
-    """Disconnect an account. Nothing is deleted where it lives."""
-    return SetMade(set_id=leaving.disconnect(app.store, account_id, wish.keep))
+def disconnect(app: AppDep, account_id: AccountNo, body: KeepIn) -> SetMade:
+    """Disconnect an account. Nothing is deleted on the server."""
+    return SetMade(set_id=leaving.disconnect(app.store, account_id, body.keep))
 
 
-@router.post("/remotes/on")
-def switch_on(app: AppDep, wish: RemotesIn) -> JobQueued:
-    return JobQueued(job_id=accounts.switch_on(app.store, wish.remotes)[-1])
+@router.post("/remotes")
+def switch_on(app: AppDep, body: RemotesIn) -> JobQueued:
+    return JobQueued(job_id=accounts.switch_on(app.store, body.remotes)[-1])
 
 
-@router.post("/remotes/{remote_id}/off")
-def switch_off(app: AppDep, remote_id: RemoteNo, wish: KeepIn) -> SetMade:
-    return SetMade(set_id=leaving.switch_off(app.store, remote_id, wish.keep))
+@router.delete("/remotes/{remote_id}")
+def switch_off(app: AppDep, remote_id: RemoteNo, keep: Keep) -> SetMade:
+    return SetMade(set_id=leaving.switch_off(app.store, remote_id, keep))
 
 
 @router.post("/remotes/refresh")
-def refresh(app: AppDep, wish: RemotesIn) -> JobQueued:
-    return JobQueued(job_id=accounts.refresh_now(app.store, wish.remotes)[-1])
+def refresh(app: AppDep, body: RemotesIn) -> JobQueued:
+    return JobQueued(job_id=accounts.refresh_now(app.store, body.remotes)[-1])
 
 
 @router.put("/remotes/{remote_id}/interval", status_code=204)
-def set_interval(app: AppDep, remote_id: RemoteNo, wish: IntervalIn) -> None:
-    accounts.set_interval(app.store, remote_id, wish.every)
+def set_interval(app: AppDep, remote_id: RemoteNo, body: IntervalIn) -> None:
+    accounts.set_interval(app.store, remote_id, body.every)
 
 
 @router.post("/remotes/{remote_id}/address")
@@ -156,7 +178,7 @@ def reveal(app: AppDep, remote_id: RemoteNo, response: Response) -> AddressOut:
     return AddressOut(address=accounts.address_of(app.store, app.settings, remote_id))
 
 
-@router.get("/catalogue")
+@router.get("/catalogue-feeds")
 def catalogue(app: AppDep) -> list[CatalogueRow]:
     """Open feeds by subject."""
     return [

@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Literal
 
-from fastapi import HTTPException
-
 from datebridge.api import present
 from datebridge.api.connect.shapes import (
     AgainIn,
@@ -23,6 +21,7 @@ from datebridge.api.connect.shapes import (
 from datebridge.api.context import AppDep
 from datebridge.api.kinds import Limit, Offset, PushNo
 from datebridge.api.routing import new_router
+from datebridge.core.errors import NotFound
 from datebridge.core.ids import RemoteId
 from datebridge.core.merge import BOOKKEEPING, Differing, both_of, combined, mine_counts
 from datebridge.services.look import details
@@ -46,10 +45,10 @@ def unsettled(app: AppDep, offset: Offset = 0, limit: Limit = 100) -> UnsettledP
 
 
 @router.post("/conflicts/again")
-def again(app: AppDep, wish: AgainIn) -> AgainOut:
+def again(app: AppDep, body: AgainIn) -> AgainOut:
     """Try again what was refused, many at once."""
-    remote = RemoteId(wish.remote_id) if wish.remote_id is not None else None
-    return AgainOut(count=conflicts.try_again(app.store, remote, wish.message))
+    remote = RemoteId(body.remote_id) if body.remote_id is not None else None
+    return AgainOut(count=conflicts.try_again(app.store, remote, body.message))
 
 
 def _unsettled(connection: Connection, row: pushes.Unsettled) -> UnsettledOut:
@@ -66,22 +65,25 @@ def conflict(app: AppDep, push_id: PushNo) -> ConflictOut:
     with app.store.read() as connection:
         row = pushes.one_unsettled(connection, push_id)
         if row is None:
-            raise HTTPException(404, "This has been decided already.")
+            raise NotFound("This has been decided already.")
         shown = _unsettled(connection, row)
     return ConflictOut(
         push=shown,
         pairs=[
             PairOut(
-                recurrence_id=pair.recurrence_id, title=pair.recurrence_id or "the series or event itself",
-                mine=_lines(pair.mine), theirs=_lines(pair.theirs), gone=not text,
+                recurrence_id=pair.recurrence_id,
+                title=pair.recurrence_id or "the series or event itself",
+                mine=_lines(pair.mine),
+                theirs=_lines(pair.theirs),
+                gone=not text,
                 fields=[_field(pair, field) for field in pair.fields],
             )
             for pair, text in conflicts.outcome(pairs, {}, {})
         ],
-    )  # fmt: skip
+    )
 
 
-def _field(pair: conflicts.Pair, field: Differing) -> FieldOut:
+def _field(pair: conflicts.ConflictSides, field: Differing) -> FieldOut:
     def said(text: str) -> list[str]:
         return details.in_words(pair.component, text, field.name)
 
@@ -93,10 +95,16 @@ def _field(pair: conflicts.Pair, field: Differing) -> FieldOut:
     if both is not None and (pair.sides.get(field.name) == "both" or not pair.base):
         proposed = "both"
     return FieldOut(
-        name=field.name, label=details.label(field.name), mine=list(field.mine), theirs=list(field.theirs),
-        mine_said=said(pair.mine), theirs_said=said(pair.theirs), both_said=both, proposed=proposed,
+        name=field.name,
+        label=details.label(field.name),
+        mine=list(field.mine),
+        theirs=list(field.theirs),
+        mine_said=said(pair.mine),
+        theirs_said=said(pair.theirs),
+        both_said=both,
+        proposed=proposed,
         bookkeeping=field.name in BOOKKEEPING,
-    )  # fmt: skip
+    )
 
 
 def _lines(text: str) -> list[str]:
@@ -116,6 +124,6 @@ def take_mine(app: AppDep, push_id: PushNo) -> None:
 
 
 @router.post("/conflicts/{push_id}/merge")
-def merge(app: AppDep, push_id: PushNo, wish: MergeIn) -> MergedOut:
-    """Make the entry anew, field by field."""
-    return MergedOut(set_id=conflicts.take_merged(app.store, push_id, wish.mine, parts=wish.both))
+def merge(app: AppDep, push_id: PushNo, body: MergeIn) -> MergedOut:
+    """Rewrite the entry, field by field."""
+    return MergedOut(set_id=conflicts.take_merged(app.store, push_id, body.mine, parts=body.both))

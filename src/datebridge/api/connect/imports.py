@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
-from fastapi import HTTPException, UploadFile
+from fastapi import UploadFile
 
 from datebridge.api import present
 from datebridge.api.context import App, AppDep, zone_of
@@ -23,9 +23,10 @@ from datebridge.api.shapes import (
     JobQueued,
     SetMade,
     TimeOut,
-)  # fmt: skip
+)
 from datebridge.api.time.views import today_in
 from datebridge.core.editing.typed import begins, ends, said
+from datebridge.core.errors import NotFound
 from datebridge.services.imports import decide, files, messages, uploads
 from datebridge.services.imports.decide import Decision
 from datebridge.store import imports
@@ -47,17 +48,20 @@ def draft(app: AppDep, file: UploadFile, zone: str = "") -> DraftOut:
     own = zone_of(zone)
     found = messages.draft_of(file.file.read(), file.filename or "message.eml", today_in(own)[0])
     return DraftOut(
-        sender=found.sender, fields=found.fields,
-        attached=[AttachedOut(name=a.name, octets=a.octets) for a in found.attached],
+        sender=found.sender,
+        fields=found.fields,
+        attached=[AttachedOut(name=a.name, size=a.size) for a in found.attached],
         times=[
             TimeOut(
-                says=said(line, own), whole=line.at is None, zone="" if line.at is None else line.zone or own,
+                says=said(line, own),
+                whole=line.at is None,
+                zone="" if line.at is None else line.zone or own,
                 start=line.day.isoformat() if line.at is None else begins(line).isoformat(timespec="minutes"),
                 end=line.day.isoformat() if line.at is None else ends(line).isoformat(timespec="minutes"),
             )
             for line in found.times
         ],
-    )  # fmt: skip
+    )
 
 
 @router.get("")
@@ -67,18 +71,21 @@ def listed(app: AppDep) -> list[ImportOut]:
         return [_out(app, row) for row in imports.listed(connection)]
 
 
-def _out(app: App, row: imports.Listed) -> ImportOut:
+def _out(app: App, row: imports.ListedFile) -> ImportOut:
     shown = {name: value for name, value in asdict(row).items() if name not in ("created_at", "path")}
     again = uploads.can_be_read_again(app.settings, row.state, row.path)
     return ImportOut(**shown, at=present.stamp(row.created_at), again=again)
 
 
 @router.post("/take")
-def take_many(app: AppDep, wish: ImportManyIn) -> SetMade:
-    """Propose importing several files as one batch, each into a fresh calendar."""
+def take_many(app: AppDep, body: ImportManyIn) -> SetMade:
+    """Propose importing several files as one batch, each into a fresh calendar or all into one."""
     with app.store.read() as connection:
-        decisions = files.fresh_decisions(connection, wish.files)
-    return SetMade(set_id=decide.propose_import(app.store, wish.files, decisions))
+        if body.together:
+            decisions = files.joined_decisions(connection, body.files, body.calendar_id, body.name)
+        else:
+            decisions = files.fresh_decisions(connection, body.files)
+    return SetMade(set_id=decide.propose_import(app.store, body.files, decisions))
 
 
 @router.get("/{file_id}")
@@ -88,33 +95,35 @@ def detail(app: AppDep, file_id: FileNo) -> ImportDetail:
     with app.store.read() as connection:
         row = imports.one(connection, file_id)
         if row is None:
-            raise HTTPException(404, "This file is not there any more.")
+            raise NotFound("This file no longer exists.")
         here = imports.compare(connection, file_id) if row.state == "waiting" else []
         taken = names(connection, live=True).values()
         groups = [
             GroupOut(
-                id=group.id, name=group.name, summary=group.summary,
+                id=group.id,
+                name=group.name,
+                summary=group.summary,
                 suggested_name=files.suggested_name(taken, group.name, row.name),
                 here=[HereOut.model_validate(asdict(h)) for h in here if h.group_id == group.id],
                 **files.suggested([h for h in here if h.group_id == group.id], group.summary)._asdict(),
             )
             for group in imports.groups_of(connection, file_id)
-        ]  # fmt: skip
+        ]
         problems = present.problem_counts(imports.problem_counts(connection, file_id))
     return ImportDetail(file=_out(app, row), groups=groups, problem_counts=problems)
 
 
 @router.post("/{file_id}/rehearse")
-def rehearse(app: AppDep, file_id: FileNo, wish: ImportIn) -> ImportOutcome:
+def rehearse(app: AppDep, file_id: FileNo, body: ImportIn) -> ImportOutcome:
     """What importing the file as decided would do."""
-    decisions = [Decision(**d.model_dump()) for d in wish.decisions]
+    decisions = [Decision(**d.model_dump()) for d in body.decisions]
     return ImportOutcome.model_validate(decide.rehearse_import(app.store, [file_id], decisions)._asdict())
 
 
 @router.post("/{file_id}/take")
-def take(app: AppDep, file_id: FileNo, wish: ImportIn) -> SetMade:
+def take(app: AppDep, file_id: FileNo, body: ImportIn) -> SetMade:
     """Propose importing the file as decided."""
-    decisions = [Decision(**d.model_dump()) for d in wish.decisions]
+    decisions = [Decision(**d.model_dump()) for d in body.decisions]
     return SetMade(set_id=decide.propose_import(app.store, [file_id], decisions))
 
 

@@ -18,7 +18,7 @@ class CalendarOut(BaseModel):
     label: str = Field(description="the name, with the account where another calendar has the same name")
     term: str = Field(description="what the filter line says to show just this calendar")
     colour: int
-    tint: str
+    own_colour: str
     zone: str
     description: str
     state: str = Field(description="what the calendar is, in words: live or snapshot, writable or not, which way")
@@ -83,7 +83,7 @@ class AccountOut(BaseModel):
     remotes: list[RemoteOut]
 
 
-class LookIn(BaseModel):
+class DiscoverIn(BaseModel):
     address: str = Field(min_length=1, max_length=2_000)
     user: str = Field(default="", max_length=200)
     password: str = Field(default="", max_length=500)
@@ -92,7 +92,7 @@ class LookIn(BaseModel):
     )
 
 
-class AddIn(LookIn):
+class AddIn(DiscoverIn):
     name: str = Field(default="", max_length=200)
     publisher: str = Field(default="", max_length=200)
 
@@ -114,7 +114,7 @@ class ComingOut(BaseModel):
     title: str
 
 
-class LookOut(BaseModel):
+class DiscoverOut(BaseModel):
     """What is at an address."""
 
     kind: Literal["server", "feed", "page"]
@@ -124,7 +124,7 @@ class LookOut(BaseModel):
     title: str
     links: list[LinkOut]
     calendars: list[FoundCalendar]
-    octets: int = Field(default=0, description="how large a feed is")
+    size: int = Field(default=0, description="how large a feed is")
     entries: int | None = Field(default=None, description="null for a feed that is too large to be looked into here")
     span: str = ""
     interval: str = ""
@@ -160,7 +160,7 @@ class AddressOut(BaseModel):
 
 class CalendarIn(BaseModel):
     name: str = Field(max_length=200)
-    tint: str = Field(default="", max_length=24)
+    own_colour: str = Field(default="", max_length=24)
     zone: str = Field(default="", max_length=80)
     description: str = Field(default="", max_length=5_000)
 

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from typing import Literal
 
-from fastapi import HTTPException
 from fastapi.responses import FileResponse
 from pydantic import BaseModel
 
 from datebridge.api import present
 from datebridge.api.connect.shapes import PushedOut
-from datebridge.api.context import App, AppDep
-from datebridge.api.kinds import Limit, Offset, SetNo
+from datebridge.api.context import App, AppDep, zone_of
+from datebridge.api.kinds import CalendarNo, Day, Limit, Offset, SetNo
 from datebridge.api.mend.banks import DifferenceOut, DifferencePage, bank
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import (
@@ -21,9 +20,12 @@ from datebridge.api.shapes import (
     ChangeSetReview,
     Count,
     UndoOut,
-)  # fmt: skip
+)
 from datebridge.core.changes import KINDS, Kind, State
-from datebridge.core.words.spans import difference
+from datebridge.core.errors import NotFound
+from datebridge.core.language.spans import difference
+from datebridge.core.moments import instant_at, wall_seconds_of
+from datebridge.core.recurrence.starts import DAY
 from datebridge.services.mend.affected import affected
 from datebridge.store.calendars import names
 from datebridge.store.changesets import review
@@ -38,11 +40,26 @@ router = new_router("/api", "changes")
 
 @router.get("/change-sets")
 def change_sets(
-    app: AppDep, state: Literal["proposed", "applied"] = "applied", offset: Offset = 0, limit: Limit = 100
+    app: AppDep,
+    state: Literal["proposed", "applied"] = "applied",
+    offset: Offset = 0,
+    limit: Limit = 100,
+    words: str = "",
+    calendar: CalendarNo | None = None,
+    day: Day | None = None,
+    zone: str = "",
+    by: Literal["", "person", "command", "clock", "key"] = "",
 ) -> ChangeSetPage:
-    """Proposals that wait, or the logbook; newest first."""
+    """Proposals that wait, or the logbook; newest first.
+
+    Of these only what has all `words` in its title, its reason or by whom; what touched a `calendar`; what was done on
+    a `day` on the clock of `zone`; and `by` whom.
+    """
+    first = instant_at(wall_seconds_of(day), zone_of(zone)) if day else None
+    following = instant_at(wall_seconds_of(day) + DAY, zone_of(zone)) if day else None
+    sought = review.Sought(words, calendar, first, following, by)
     with app.store.read() as connection:
-        total, rows = review.list_sets(connection, State(state), offset, limit)
+        total, rows = review.list_sets(connection, State(state), offset, limit, sought)
     return ChangeSetPage(total=total, rows=[present.change_set(row) for row in rows])
 
 
@@ -52,16 +69,20 @@ def change_set(app: AppDep, set_id: SetNo) -> ChangeSetReview:
     with app.store.read() as connection:
         row = review.set_row(connection, set_id)
         if row is None:
-            raise HTTPException(404, f"There is no change set {set_id}.")
+            raise NotFound(f"There is no change set {set_id}.")
         counts = review.breakdown(connection, set_id)
         warnings = review.warnings(connection, set_id) if row.state == State.PROPOSED else []
-        pushed = counts_by(connection, "set_id", set_id).get(set_id, {})
+        pushed = counts_by(connection, "set_id", set_id, entries=True).get(set_id, {})
     listed = {name: [Count(label=label, count=count) for label, count in rows] for name, rows in counts.items()}
     return ChangeSetReview(
-        change_set=present.change_set(row), by_calendar=listed["calendar"], by_year=listed["year"],
-        by_kind=listed["kind"], warnings=warnings, button=present.button(row, counts["calendar"]),
+        change_set=present.change_set(row),
+        by_calendar=listed["calendar"],
+        by_year=listed["year"],
+        by_kind=listed["kind"],
+        warnings=warnings,
+        button=present.button(row, counts["calendar"]),
         pushed=PushedOut.model_validate(pushed),
-    )  # fmt: skip
+    )
 
 
 @router.get("/change-sets/{set_id}/changes")
@@ -83,7 +104,7 @@ class TimesOut(BaseModel):
     gone: int
     new: int
     same: int
-    odd: int
+    clock_change: int
     cut: bool
     page: DifferencePage
 
@@ -93,20 +114,30 @@ def times(app: AppDep, set_id: SetNo, offset: Offset = 0, limit: Limit = 100) ->
     """Every occurrence a set affects, before and after, on both clocks."""
     with app.store.read() as connection:
         if review.set_row(connection, set_id) is None:
-            raise HTTPException(404, f"There is no change set {set_id}.")
+            raise NotFound(f"There is no change set {set_id}.")
     found = affected(app.store, set_id)
     rows = [
         DifferenceOut(
-            verdict=row.one.verdict, title=row.title, left=bank(row.one.left, *row.clocks),
-            right=bank(row.one.right, *row.clocks[::-1]), moved=difference(row.one.moved_by),
-            fields=list(row.one.fields), odd=row.odd,
+            verdict=row.one.verdict,
+            title=row.title,
+            left=bank(row.one.left, *row.clocks),
+            right=bank(row.one.right, *row.clocks[::-1]),
+            moved=difference(row.one.moved_by),
+            fields=list(row.one.fields),
+            clock_change=row.clock_change,
         )
         for row in found.rows[offset : offset + limit]
-    ]  # fmt: skip
+    ]
     return TimesOut(
-        moved=found.moved, renamed=found.renamed, gone=found.gone, new=found.new, same=found.same, odd=found.odd,
-        cut=found.cut, page=DifferencePage(total=len(found.rows), rows=rows),
-    )  # fmt: skip
+        moved=found.moved,
+        renamed=found.renamed,
+        gone=found.gone,
+        new=found.new,
+        same=found.same,
+        clock_change=found.clock_change,
+        cut=found.cut,
+        page=DifferencePage(total=len(found.rows), rows=rows),
+    )
 
 
 @router.post("/change-sets/{set_id}/apply")
@@ -141,7 +172,7 @@ def _set(app: App, set_id: SetNo) -> ChangeSetOut:
     with app.store.read() as connection:
         row = review.set_row(connection, set_id)
     if row is None:
-        raise HTTPException(404, f"There is no change set {set_id}.")
+        raise NotFound(f"There is no change set {set_id}.")
     return present.change_set(row)
 
 
@@ -150,5 +181,5 @@ def archive(app: AppDep, name: str) -> FileResponse:
     """An archive file written by archiving."""
     folder = app.settings.archive_dir
     if not folder.is_dir() or name not in {path.name for path in folder.iterdir()}:
-        raise HTTPException(404, f"There is no archive {name}.")
+        raise NotFound(f"There is no archive {name}.")
     return FileResponse(folder / name, media_type="text/calendar; charset=utf-8", filename=name)

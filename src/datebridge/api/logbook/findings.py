@@ -9,7 +9,7 @@ from datebridge.api.routing import new_router
 from datebridge.api.shapes import (
     ProblemCount,
     ProblemPage,
-)  # fmt: skip
+)
 from datebridge.store import findings, imports
 
 router = new_router("/api", "findings")

@@ -6,7 +6,7 @@ from functools import partial
 from typing import Annotated, Literal
 from urllib.parse import quote as encode
 
-from fastapi import Body, HTTPException
+from fastapi import Body
 from fastapi.responses import StreamingResponse
 
 from datebridge.api import present
@@ -31,11 +31,13 @@ from datebridge.api.shapes import (
     SheetIn,
     TermCount,
     TermOut,
-)  # fmt: skip
+)
 from datebridge.clock import this_day
 from datebridge.core.checks import examine
+from datebridge.core.errors import NotFound, NotValid
 from datebridge.core.ids import CalendarId
-from datebridge.core.words.filters import FilterError, complete, quote, resolve_filter, said
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import FilterError, complete, quote, resolve_filter, said
 from datebridge.services.accounts import statements
 from datebridge.services.exports import export
 from datebridge.services.jobs import jobs
@@ -52,11 +54,15 @@ from datebridge.store.tables import VERSIONS
 router = new_router("/api", "entries")
 Sort = Literal["when", "what", "where", "calendar", "repeats", "zone", "marks", "status"]
 Facet = Literal["calendar", "year", "kind", "zone", "category", "status", "marks"]
-_MEDIA = {"ics": "text/calendar; charset=utf-8", "zip": "application/zip", "csv": "text/csv; charset=utf-8",
-          "tsv": "text/tab-separated-values; charset=utf-8"}  # fmt: skip
+_MEDIA = {
+    "ics": "text/calendar; charset=utf-8",
+    "zip": "application/zip",
+    "csv": "text/csv; charset=utf-8",
+    "tsv": "text/tab-separated-values; charset=utf-8",
+}
 _MEDIA_TYPES = [kind.partition(";")[0] for kind in _MEDIA.values()]
 _FACET_TERMS = {"kind": "kind", "zone": "zone", "status": "status", "category": "category"}
-#: So many terms of a filter line are counted one by one.
+#: How many terms of a filter line are counted one by one.
 _MOST_COUNTED = 12
 _MARK_TERMS = {"series": "repeats:yes", "all day": "allday:yes", "private": "private:yes", "override": "override:yes"}
 
@@ -134,7 +140,7 @@ def _term(facet: str, value: str) -> str:
     return _MARK_TERMS.get(value, f"has:{value}")
 
 
-@router.get("/filter")
+@router.get("/filters/check")
 def check_filter(app: AppDep, filter: str = "", cursor: Offset = 0) -> FilterCheck:
     """Whether a filter line parses, and how it can go on at the cursor."""
     suggestions = [
@@ -162,7 +168,7 @@ def entry(app: AppDep, entry_id: EntryNo) -> EntryDetail:
     with app.store.read() as connection:
         found = stored.version(connection, entry_id)
         if found is None:
-            raise HTTPException(404, "This entry is not there any more.")
+            raise NotFound("This entry no longer exists.")
         rows = rows_of(connection, [entry_id]) or rows_of(connection, [entry_id], VERSIONS)
         problems = findings.of_versions(connection, [entry_id])
         zones = zones_beside(connection, entry_id)
@@ -171,14 +177,19 @@ def entry(app: AppDep, entry_id: EntryNo) -> EntryDetail:
     known = {(p.code, p.message) for p in problems}
     problems += [
         Finding(entry_id, p.code, p.message, p.done, 0, "", p.uid)
-        for p in examine(component, text, zones).problems if (p.code, p.message) not in known
-    ]  # fmt: skip
+        for p in examine(component, text, zones).problems
+        if (p.code, p.message) not in known
+    ]
     return EntryDetail(
-        row=present.entry(rows[0]), calendar=found.calendar, facts=facts,
+        row=present.entry(rows[0]),
+        calendar=found.calendar,
+        facts=facts,
         answers=[FactOut(label=said, value=f"{n:,}") for said, n in details.answers(text)],
-        problems=[present.problem(p) for p in problems], source=text.split("\n"),
-        file=found.file, file_line=found.file_line,
-    )  # fmt: skip
+        problems=[present.problem(p) for p in problems],
+        source=text.split("\n"),
+        file=found.file,
+        file_line=found.file_line,
+    )
 
 
 @router.post("/selections/check")
@@ -195,20 +206,20 @@ def propose_deletion(app: AppDep, chosen: SelectionIn) -> SetMade:
 
 
 @router.post("/archives")
-def archive(app: AppDep, wish: ArchiveIn) -> JobQueued:
+def archive(app: AppDep, body: ArchiveIn) -> JobQueued:
     """Write a selection to an archive file, read it back, and propose its deletion."""
-    chosen = wish.selection
+    chosen = body.selection
     resolve_filter(chosen.filter, this_day())  # what is wrong with it is said now, not by the job
-    params = {**selection(chosen).as_params(), "name": wish.name}
-    return JobQueued(job_id=jobs.enqueue(app.store, "archive", f"Archiving into {wish.name}", params))
+    params = {**selection(chosen).as_params(), "name": body.name}
+    return JobQueued(job_id=jobs.enqueue(app.store, JobKind.ARCHIVE, f"Archiving into {body.name}", params))
 
 
 @router.post("/archives/by-age")
-def put_away(app: AppDep, wish: PutAwayIn) -> JobQueued:
+def put_away(app: AppDep, body: PutAwayIn) -> JobQueued:
     """Write what is over before a day to archives, one a calendar, read them back, and propose its deletion."""
-    params = {"before": wish.before.isoformat(), "calendars": list(wish.calendars), "shorten": wish.shorten}
+    params = {"before": body.before.isoformat(), "calendars": list(body.calendars), "shorten": body.shorten}
     return JobQueued(
-        job_id=jobs.enqueue(app.store, "put-away", f"Putting away what is over before {wish.before}", params)
+        job_id=jobs.enqueue(app.store, JobKind.PUT_AWAY, f"Archiving events that ended before {body.before}", params)
     )
 
 
@@ -220,7 +231,9 @@ def bring_back(app: AppDep, sheet: SheetIn) -> JobQueued:
     first.
     """
     params = {"name": sheet.name, "data": sheet.data, "order": sheet.order}
-    return JobQueued(job_id=jobs.enqueue(app.store, "sheet", f"Comparing {sheet.name} with what is here", params))
+    return JobQueued(
+        job_id=jobs.enqueue(app.store, JobKind.SHEET, f"Comparing {sheet.name} with the entries here", params)
+    )
 
 
 @router.post("/exports/check")
@@ -236,12 +249,16 @@ def check_export(app: AppDep, chosen: SelectionIn, calendar: CalendarNo | None =
 
 @router.post("/exports", response_class=StreamingResponse, responses={200: {"content": {m: {} for m in _MEDIA_TYPES}}})
 def export_file(
-    app: AppDep, chosen: SelectionIn, format: export.Format = "ics", calendar: CalendarNo | None = None,
-    zone: str = "", name: str = "date-bridge",
-) -> StreamingResponse:  # fmt: skip
+    app: AppDep,
+    chosen: SelectionIn,
+    format: export.Format = "ics",
+    calendar: CalendarNo | None = None,
+    zone: str = "",
+    name: str = "date-bridge",
+) -> StreamingResponse:
     """A selection or a calendar as a file."""
     if zone and not details.is_zone(zone):
-        raise HTTPException(422, f"“{zone}” is not a time zone.")
+        raise NotValid(f"“{zone}” is not a time zone.")
     resolve_filter(chosen.filter, this_day())  # once the file has begun, it is too late to say what is wrong
     with app.store.read() as connection:
         export.demand_calendar(connection, calendar)

@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from pydantic import BaseModel, Field
 
 from datebridge.core.comparing.series import Difference, Point, Verdict
+from datebridge.core.language.clocks import hours
+from datebridge.core.language.spans import day_name, difference
 from datebridge.core.moments import Clock, from_wall_seconds, wall_at
 from datebridge.core.recurrence.starts import DAY
-from datebridge.core.words.clocks import hours
-from datebridge.core.words.spans import day_name, difference
 
 
 class BankOut(BaseModel):
@@ -30,7 +30,7 @@ class DifferenceOut(BaseModel):
     right: BankOut | None
     moved: str = Field(description="by how much the right one is later (+) or earlier; empty for not at all")
     fields: list[str]
-    odd: str = Field(default="", description="skipped, or twice: its clock is changed just then")
+    clock_change: str = Field(default="", description="skipped, or twice: its clock is changed just then")
 
 
 class DifferencePage(BaseModel):
@@ -70,9 +70,12 @@ def differences(
         total=len(found),
         rows=[
             DifferenceOut(
-                verdict=one.verdict, left=bank(one.left, left, right), right=bank(one.right, right, left),
-                moved=difference(one.moved_by), fields=list(one.fields),
+                verdict=one.verdict,
+                left=bank(one.left, left, right),
+                right=bank(one.right, right, left),
+                moved=difference(one.moved_by),
+                fields=list(one.fields),
             )
             for one in found[offset : offset + limit]
         ],
-    )  # fmt: skip
+    )

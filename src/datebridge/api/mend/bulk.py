@@ -6,7 +6,7 @@ from typing import Annotated
 from urllib.parse import quote as encode
 
 from annotated_types import Len
-from fastapi import HTTPException, Path, Response
+from fastapi import Path, Response
 from pydantic import AfterValidator, BaseModel, Discriminator, Field
 
 from datebridge.api.context import AppDep, selection
@@ -15,7 +15,9 @@ from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobQueued, SelectionIn
 from datebridge.clock import this_day
 from datebridge.core.bulk import CannotChange, Recipe, Step, demand, said
-from datebridge.core.words.filters import resolve_filter
+from datebridge.core.errors import NotFound
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import resolve_filter
 from datebridge.services.exports.export import file_name
 from datebridge.services.jobs import jobs
 from datebridge.services.mend import recipes
@@ -54,26 +56,28 @@ class RecipeFileIn(BaseModel):
     text: str = Field(max_length=200_000)
 
 
-@router.post("/bulk")
-def bulk(app: AppDep, wish: BulkIn) -> JobQueued:
+@router.post("/bulk-changes")
+def bulk(app: AppDep, body: BulkIn) -> JobQueued:
     """Propose a selection as these steps make it."""
-    demand(wish.steps)
-    resolve_filter(wish.selection.filter, this_day())  # what is wrong with it is said now, not by the job
+    demand(body.steps)
+    resolve_filter(body.selection.filter, this_day())  # what is wrong with it is said now, not by the job
     params = {
-        **selection(wish.selection).as_params(), "steps": recipes.as_json(wish.steps), "name": wish.name.strip(),
-    }  # fmt: skip
-    return JobQueued(job_id=jobs.enqueue(app.store, "bulk", "Changing in bulk: making the proposal", params))
+        **selection(body.selection).as_params(),
+        "steps": recipes.as_json(body.steps),
+        "name": body.name.strip(),
+    }
+    return JobQueued(job_id=jobs.enqueue(app.store, JobKind.BULK, "Changing in bulk: making the proposal", params))
 
 
-@router.post("/bulk/words")
-def words(wish: StepsIn) -> StepWords:
+@router.post("/bulk-changes/words")
+def words(body: StepsIn) -> StepWords:
     """Steps in a few words each, and what is still wrong with one."""
     try:
-        demand(wish.steps)
+        demand(body.steps)
         error = ""
     except CannotChange as refused:
         error = str(refused)
-    return StepWords(says=[said(step) for step in wish.steps], error=error)
+    return StepWords(says=[said(step) for step in body.steps], error=error)
 
 
 @router.get("/recipes")
@@ -88,11 +92,11 @@ def _out(one: Recipe) -> RecipeOut:
 
 
 @router.put("/recipes/{name}", status_code=204)
-def keep(app: AppDep, name: Name, wish: StepsIn) -> None:
+def keep(app: AppDep, name: Name, body: StepsIn) -> None:
     """Keep steps under a name, in place of what was called so."""
-    demand(wish.steps)
+    demand(body.steps)
     with app.store.write() as connection:
-        recipes.keep_recipe(connection, Recipe(name.strip() or name, wish.steps))
+        recipes.keep_recipe(connection, Recipe(name.strip() or name, body.steps))
 
 
 @router.delete("/recipes/{name}", status_code=204)
@@ -108,12 +112,13 @@ def export(app: AppDep, name: Name) -> Response:
     with app.store.read() as connection:
         found = next((one for one in recipes.all_kept(connection) if one.name == name), None)
     if found is None:
-        raise HTTPException(404, f"There is no recipe “{name}”.")
+        raise NotFound(f"There is no recipe “{name}”.")
     file = file_name(found.name, "recipe.json")
     return Response(
-        recipes.write_file(found), media_type="application/json; charset=utf-8",
+        recipes.write_file(found),
+        media_type="application/json; charset=utf-8",
         headers={"Content-Disposition": f"attachment; filename*=UTF-8''{encode(file)}"},
-    )  # fmt: skip
+    )
 
 
 @router.post("/recipes/files")

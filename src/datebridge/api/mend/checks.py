@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import HTTPException, Path
+from fastapi import Path
 from pydantic import BaseModel, Discriminator, Field
 
 from datebridge.api import present
@@ -15,11 +15,13 @@ from datebridge.api.shapes import EntryOut, JobQueued
 from datebridge.core.bulk.steps import Step
 from datebridge.core.changes import PERSON
 from datebridge.core.checks import ALL, described, is_fixable, why
+from datebridge.core.cleanup_filters import CLEANUP_FILTERS, CleanupFilter, Remedy, Standards
+from datebridge.core.errors import CannotDo, NotFound, NotValid
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import FilterError
 from datebridge.core.problems import CODES, Severity
-from datebridge.core.sifts import SIFTS, Remedy, Sift, Standards
-from datebridge.core.words.filters import FilterError
 from datebridge.services.jobs import jobs
-from datebridge.services.mend import sifting
+from datebridge.services.mend import cleanup
 from datebridge.store import findings
 from datebridge.store.calendars import known
 from datebridge.store.database import Connection
@@ -27,7 +29,7 @@ from datebridge.store.entries.ledger import rows_of
 
 router = new_router("/api", "checks")
 Code = Annotated[str, Path(max_length=60)]
-_SIFTS = {sift.code: sift for sift in SIFTS}
+_CLEANUP_FILTERS = {one_filter.code: one_filter for one_filter in CLEANUP_FILTERS}
 _ORDER = ("breaks", "alters", "untidy")
 
 
@@ -73,7 +75,7 @@ class LackingOut(BaseModel):
 
 
 class CopiesOut(BaseModel):
-    """Two calendars that look like one: so many UIDs stand in both, of so many of the smaller one."""
+    """Two calendars that look like one: so many UIDs are in both, of so many of the smaller one."""
 
     left: int
     right: int
@@ -108,19 +110,19 @@ def checks(app: AppDep, calendar: CalendarNo | None = None) -> ChecksOut:
     with app.store.read() as connection:
         counts = findings.of_all(connection, calendar)
         out = findings.left_out(connection)
-        own = sifting.standards(connection)
+        own = cleanup.standards(connection)
         term = _term(connection, calendar)
         excepted = findings.excepted(connection)
     counts |= {code: 0 for code in excepted if code not in counts and (code in ALL or code in CODES)}
     found = [_check(code, number, code in out, term, excepted[code]) for code, number in counts.items()]
     clean = [check.title for code, check in ALL.items() if code not in counts]
-    for sift in SIFTS:
-        line = sift.filter(own)
+    for one_filter in CLEANUP_FILTERS:
+        line = one_filter.filter(own)
         number = app.ledger.how_many(_joined(term, line)) if line else 0
         if number:
-            found.append(_sifted(sift, number, sift.code in out, _joined(term, line), own))
+            found.append(_cleanup_row(one_filter, number, one_filter.code in out, _joined(term, line), own))
         elif line:
-            clean.append(sift.title)
+            clean.append(one_filter.title)
     found.sort(key=lambda one: (one.left_out, not one.wrong, _ORDER.index(one.severity), -one.count, one.code))
     return ChecksOut(found=found, clean=sorted(clean))
 
@@ -130,7 +132,7 @@ def _term(connection: Connection, calendar: CalendarNo | None) -> str:
         return ""
     named = known(connection).get(calendar)
     if named is None:
-        raise HTTPException(404, "There is no such calendar any more.")
+        raise NotFound("This calendar no longer exists.")
     return named.term("calendar")
 
 
@@ -141,49 +143,71 @@ def _joined(*terms: str) -> str:
 def _check(code: str, number: int, left_out: bool, term: str, excepted: int) -> CheckCount:
     severity, title = described(code)
     return CheckCount(
-        code=code, severity=severity, title=title, why=why(code), count=number, wrong=True, fixable=is_fixable(code),
-        left_out=left_out, excepted=excepted, filter=_joined(term, f"problem:{code}"), remedy="look", steps=[],
-    )  # fmt: skip
+        code=code,
+        severity=severity,
+        title=title,
+        why=why(code),
+        count=number,
+        wrong=True,
+        fixable=is_fixable(code),
+        left_out=left_out,
+        excepted=excepted,
+        filter=_joined(term, f"problem:{code}"),
+        remedy="look",
+        steps=[],
+    )
 
 
-def _sifted(sift: Sift, number: int, left_out: bool, line: str, own: Standards) -> CheckCount:
+def _cleanup_row(one_filter: CleanupFilter, number: int, left_out: bool, line: str, own: Standards) -> CheckCount:
     return CheckCount(
-        code=sift.code, severity=sift.severity, title=sift.title, why=sift.why, count=number, wrong=False,
-        fixable=False, left_out=left_out, filter=line, remedy=sift.remedy, steps=sift.steps(own),
-    )  # fmt: skip
+        code=one_filter.code,
+        severity=one_filter.severity,
+        title=one_filter.title,
+        why=one_filter.why,
+        count=number,
+        wrong=False,
+        fixable=False,
+        left_out=left_out,
+        filter=line,
+        remedy=one_filter.remedy,
+        steps=one_filter.steps(own),
+    )
 
 
 @router.get("/checks/standards")
 def standards(app: AppDep) -> Standards:
     """What the checks go by that somebody has to say."""
     with app.store.read() as connection:
-        return sifting.standards(connection)
+        return cleanup.standards(connection)
 
 
 @router.put("/checks/standards", status_code=204)
 def keep_standards(app: AppDep, wanted: Standards) -> None:
     """Have the checks go by other standards."""
-    for sift in SIFTS:
+    for one_filter in CLEANUP_FILTERS:
         try:
-            app.ledger.how_many(sift.filter(wanted))
+            app.ledger.how_many(one_filter.filter(wanted))
         except FilterError as error:
-            raise HTTPException(422, f"{sift.title}: {error.message}") from error
+            raise NotValid(f"{one_filter.title}: {error.message}") from error
     with app.store.write() as connection:
-        sifting.keep_standards(connection, wanted)
+        cleanup.keep_standards(connection, wanted)
 
 
 @router.get("/checks/calendars")
 def of_calendars(app: AppDep) -> WholeOut:
-    """What shows only of calendars as wholes: names, copies, spellings, properties nobody knows."""
+    """What shows only of calendars as wholes: names, copies, spellings, unknown properties."""
     with app.store.read() as connection:
-        lacking = [LackingOut(calendar_id=one.calendar, lacks=one.lacks) for one in sifting.lacking(connection)]
-        copies = [CopiesOut(**one._asdict()) for one in sifting.copies(connection)]
-        unknown, more = sifting.unknown_properties(connection)
-    spelt = [[SpellingOut(value=value, count=n) for value, n in group] for group in sifting.spellings(app.ledger)]
+        lacking = [LackingOut(calendar_id=one.calendar, lacks=one.lacks) for one in cleanup.lacking(connection)]
+        copies = [CopiesOut(**one._asdict()) for one in cleanup.copies(connection)]
+        unknown, more = cleanup.unknown_properties(connection)
+    spelt = [[SpellingOut(value=value, count=n) for value, n in group] for group in cleanup.spellings(app.ledger)]
     return WholeOut(
-        lacking=lacking, copies=copies, spellings=spelt, unknown=[UnknownOut(**one._asdict()) for one in unknown],
+        lacking=lacking,
+        copies=copies,
+        spellings=spelt,
+        unknown=[UnknownOut(**one._asdict()) for one in unknown],
         more_unknown=more,
-    )  # fmt: skip
+    )
 
 
 @router.get("/checks/{code}/entries")
@@ -191,8 +215,8 @@ def entries(
     app: AppDep, code: Code, calendar: CalendarNo | None = None, offset: Offset = 0, limit: Limit = 100
 ) -> CheckedPage:
     """A page of the entries in which a check has found something, with what it says."""
-    if code in _SIFTS:
-        return _sifted_entries(app, _SIFTS[code], calendar, offset, limit)
+    if code in _CLEANUP_FILTERS:
+        return _cleanup_entries(app, _CLEANUP_FILTERS[code], calendar, offset, limit)
     _known(code)
     with app.store.read() as connection:
         total, found = findings.page_of(connection, code, calendar, offset, limit)
@@ -201,9 +225,11 @@ def entries(
     return CheckedPage(total=total, rows=shown)
 
 
-def _sifted_entries(app: App, sift: Sift, calendar: CalendarNo | None, offset: int, limit: int) -> CheckedPage:
+def _cleanup_entries(
+    app: App, one_filter: CleanupFilter, calendar: CalendarNo | None, offset: int, limit: int
+) -> CheckedPage:
     with app.store.read() as connection:
-        line = sift.filter(sifting.standards(connection))
+        line = one_filter.filter(cleanup.standards(connection))
         term = _term(connection, calendar)
     if not line:
         return CheckedPage(total=0, rows=[])
@@ -212,20 +238,22 @@ def _sifted_entries(app: App, sift: Sift, calendar: CalendarNo | None, offset: i
 
 
 def _known(code: str) -> None:
-    if code not in ALL and code not in CODES and code not in _SIFTS:
-        raise HTTPException(404, f"There is no check “{code}”.")
+    if code not in ALL and code not in CODES and code not in _CLEANUP_FILTERS:
+        raise NotFound(f"There is no check “{code}”.")
 
 
 @router.post("/checks/{code}/fix")
 def fix(app: AppDep, code: Code, calendar: CalendarNo | None = None, entry: EntryNo | None = None) -> JobQueued:
     """Propose what a check has found as it would be without it: everywhere, in a calendar, or in one entry."""
     _known(code)
-    title = f"Putting right: {_title(code).lower()}"
-    return JobQueued(job_id=jobs.enqueue(app.store, "fix", title, {"code": code, "calendar": calendar, "entry": entry}))
+    title = f"Fixing: {_title(code).lower()}"
+    return JobQueued(
+        job_id=jobs.enqueue(app.store, JobKind.FIX, title, {"code": code, "calendar": calendar, "entry": entry})
+    )
 
 
 def _title(code: str) -> str:
-    return _SIFTS[code].title if code in _SIFTS else described(code)[1]
+    return _CLEANUP_FILTERS[code].title if code in _CLEANUP_FILTERS else described(code)[1]
 
 
 @router.put("/checks/{code}/left-out", status_code=204)
@@ -236,15 +264,15 @@ def leave_out(app: AppDep, code: Code) -> None:
         findings.leave_out(connection, code, PERSON)
 
 
-@router.put("/checks/{code}/left-out/{entry}", status_code=204)
-def leave_out_entry(app: AppDep, code: Code, entry: EntryNo) -> None:
+@router.put("/checks/{code}/left-out/{entry_id}", status_code=204)
+def leave_out_entry(app: AppDep, code: Code, entry_id: EntryNo) -> None:
     """Have what a check finds in one entry not count."""
     _known(code)
-    if code in _SIFTS:
-        raise HTTPException(409, "What is only seldom wanted is not left out one by one.")
+    if code in _CLEANUP_FILTERS:
+        raise CannotDo("Findings of valid entries cannot be ignored one by one.")
     with app.store.write() as connection:
-        if not findings.leave_out_entry(connection, code, entry, PERSON):
-            raise HTTPException(409, "It is not there any more, or has no UID by which it could be remembered.")
+        if not findings.leave_out_entry(connection, code, entry_id, PERSON):
+            raise CannotDo("This entry no longer exists, or has no UID by which it could be remembered.")
 
 
 @router.delete("/checks/{code}/left-out/entries", status_code=204)

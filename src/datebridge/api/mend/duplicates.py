@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Literal
 
 from annotated_types import Len
-from fastapi import HTTPException, Query
+from fastapi import Query
 from pydantic import BaseModel, Field
 
 from datebridge.api import present
@@ -15,7 +15,9 @@ from datebridge.api.routing import new_router
 from datebridge.api.shapes import EntryOut, JobQueued
 from datebridge.api.time.editing import DoneOut
 from datebridge.core.changes import PERSON
+from datebridge.core.errors import NotFound
 from datebridge.core.ids import JobId
+from datebridge.core.job_kinds import JobKind
 from datebridge.core.matching import Alike
 from datebridge.core.matching.surviving import CRITERIA, Criterion
 from datebridge.core.merge import BOOKKEEPING
@@ -25,25 +27,25 @@ from datebridge.core.text.lines import unescape_text
 from datebridge.services.jobs import jobs
 from datebridge.services.look import details
 from datebridge.services.mend import duplicates
-from datebridge.services.mend.duplicates import Plan, Wish
+from datebridge.services.mend.duplicates import KeepPolicy, Plan
 from datebridge.store import duplicates as stored
 from datebridge.store.entries.ledger import rows_of
 
 router = new_router("/api", "duplicates")
 Score = Annotated[float, Query(ge=0, le=1)]
 KIND_TITLES: dict[Alike, tuple[str, str]] = {
-    Alike.IDENTICAL: ("Identical", "everything they say is the same"),
-    Alike.SAME_UID: ("One UID", "one UID, and something they say differs"),
-    Alike.SAME_TIME: ("Same title and time", "other UIDs; title, time and length agree"),
-    Alike.OTHER_LENGTH: ("Another length", "other UIDs; title and start agree, and one is longer"),
-    Alike.SHIFTED: ("Shifted", "two zones apart, or a day beside its hours"),
-    Alike.PARTS: ("Series and its parts", "single entries that stand at the times of a series"),
-    Alike.CUT: ("Series cut in pieces", "shorter series that a longer one contains"),
-    Alike.CHANGED: ("Moved, and its original", "where an occurrence stood before it was changed in its series"),
-    Alike.LOOSE: ("Changed outside its series", "an occurrence, and a change of it that its series does not know"),
-    Alike.ECHO: ("Echoes", "came back through a feed"),
+    Alike.IDENTICAL: ("Identical", "all properties are equal"),
+    Alike.SAME_UID: ("One UID", "same UID, different properties"),
+    Alike.SAME_TIME: ("Same title and time", "different UIDs; same title, time and length"),
+    Alike.OTHER_LENGTH: ("Another length", "different UIDs; same title and start, one is longer"),
+    Alike.SHIFTED: ("Shifted", "shifted by the difference of two zones, or all-day beside timed"),
+    Alike.PARTS: ("Series and its parts", "single events at the times of a series"),
+    Alike.CUT: ("Split series", "shorter series that are part of a longer one"),
+    Alike.CHANGED: ("Moved, and its original", "an event at the time where an occurrence was before it was moved"),
+    Alike.LOOSE: ("Changed outside its series", "an occurrence, and a changed copy outside its series"),
+    Alike.ECHO: ("Echoes", "came back through a feed of one of your shares"),
 }
-#: So much of what is lost is shown, and so many of the times at which it happens otherwise.
+#: How much of what is lost is shown, and so many of the times at which it happens otherwise.
 _SHOWN, _TIMES = 40, 6
 _TAKEN = {"RECURRENCE-ID": "Changed occurrences"}
 Fate = Literal["stays", "goes", "read only", "open"]
@@ -51,22 +53,22 @@ _FIRST = ("SUMMARY", "DTSTART", "DTEND", "DURATION", "RRULE", "LOCATION", "DESCR
 _LAST = ("UID", "SEQUENCE", "LAST-MODIFIED", "CREATED", "DTSTAMP")
 
 
-class WishIn(BaseModel):
+class KeepPolicyIn(BaseModel):
     """What entries are kept for, in the order in which it is asked, and the calendars that come first."""
 
     policy: Annotated[list[Criterion], Len(max_length=5)] = list(CRITERIA)
     order: Annotated[list[CalendarNo], Len(max_length=500)] = []
 
-    def wish(self) -> Wish:
+    def policy_of(self) -> KeepPolicy:
         """As the services take it."""
-        return Wish(tuple(self.policy), tuple(self.order))
+        return KeepPolicy(tuple(self.policy), tuple(self.order))
 
 
-class AcceptIn(WishIn):
+class AcceptIn(KeepPolicyIn):
     keep: EntryNo | None = Field(default=None, description="the entry that stays, where a person has chosen")
 
 
-class ProposalIn(WishIn):
+class ProposalIn(KeepPolicyIn):
     kind: Alike | None = None
     least: Annotated[float, Field(ge=0, le=1)] = 0.95
 
@@ -171,9 +173,9 @@ def found(app: AppDep, least: Score = 0.5) -> DuplicatesOut:
     return DuplicatesOut(as_of=as_of, outdated=outdated, job=job, kinds=kinds)
 
 
-@router.post("/duplicates/look", status_code=204)
+@router.post("/duplicates/recompute", status_code=204)
 def look(app: AppDep) -> None:
-    """Look for duplicates anew."""
+    """Look for duplicates again."""
     with app.store.write() as connection:
         stored.queue_looking(connection)
 
@@ -192,18 +194,23 @@ def groups(
         first = present.entry(own[0])
         shown.append(
             GroupRow(
-                id=group.id, kind=group.kind, score=group.score, what=first.what, when=first.when,
-                calendars=list(dict.fromkeys(row.calendar_id or 0 for row in own)), members=len(own),
+                id=group.id,
+                kind=group.kind,
+                score=group.score,
+                what=first.what,
+                when=first.when,
+                calendars=list(dict.fromkeys(row.calendar_id or 0 for row in own)),
+                members=len(own),
             )
-        )  # fmt: skip
+        )
     return GroupPage(total=total, rows=shown)
 
 
-@router.post("/duplicates/groups/{group}")
-def one(app: AppDep, group: GroupNo, wish: AcceptIn) -> DuplicateOut | None:
+@router.post("/duplicates/groups/{group_id}")
+def one(app: AppDep, group_id: GroupNo, body: AcceptIn) -> DuplicateOut | None:
     """A group in banks, with what would become of it; nothing where it is no longer as it was."""
     with app.store.read() as connection:
-        plan = duplicates.plan(connection, group, wish.wish(), wish.keep)
+        plan = duplicates.plan(connection, group_id, body.policy_of(), body.keep)
         if plan is None:
             return None
         entries = {row.id: row for row in rows_of(connection, plan.found.members)}
@@ -213,28 +220,38 @@ def one(app: AppDep, group: GroupNo, wish: AcceptIn) -> DuplicateOut | None:
     joined = plan.joined
     lost, more, fewer = (list(said) if plan.goes else [] for said in (joined.joined.lost, joined.more, joined.fewer))
 
-    def fate(member: stored.Member) -> Fate:
+    def fate(member: stored.GroupMember) -> Fate:
         if member is plan.keep:
             return "stays"
         return "goes" if member.id in goes else "read only" if member.id in readable else "open"
 
     return DuplicateOut(
-        id=group, kind=plan.found.kind, title=KIND_TITLES[plan.found.kind][0], score=plan.found.score,
-        reasons=list(plan.found.reasons), fields=_aligned(plan, order), why=plan.why, choices=list(plan.choices),
+        id=group_id,
+        kind=plan.found.kind,
+        title=KIND_TITLES[plan.found.kind][0],
+        score=plan.found.score,
+        reasons=list(plan.found.reasons),
+        fields=_aligned(plan, order),
+        why=plan.why,
+        choices=list(plan.choices),
         members=[_member(one, fate(one), present.entry(entries[one.id])) for one in order],
         taken=[_TAKEN.get(name) or details.label(name) for name in joined.joined.taken],
-        lost=[_lost(line) for line in lost[:_SHOWN]], lost_count=len(lost),
-        more=more[:_TIMES], more_count=len(more), fewer=fewer[:_TIMES], fewer_count=len(fewer),
+        lost=[_lost(line) for line in lost[:_SHOWN]],
+        lost_count=len(lost),
+        more=more[:_TIMES],
+        more_count=len(more),
+        fewer=fewer[:_TIMES],
+        fewer_count=len(fewer),
         only_some=joined.cut,
-    )  # fmt: skip
+    )
 
 
-def _member(one: stored.Member, fate: Fate, entry: EntryOut) -> MemberOut:
+def _member(one: stored.GroupMember, fate: Fate, entry: EntryOut) -> MemberOut:
     changed = f"{from_wall_seconds(one.modified).isoformat()}+00:00" if one.modified > 0 else ""
     return MemberOut(id=one.id, calendar_id=one.calendar, changed=changed, fate=fate, entry=entry)
 
 
-def _aligned(plan: Plan, order: list[stored.Member]) -> list[AlignedOut]:
+def _aligned(plan: Plan, order: list[stored.GroupMember]) -> list[AlignedOut]:
     names = dict.fromkeys(_FIRST)
     for member in order:
         names.update(dict.fromkeys(line.name for _, line in Component(member.text).properties()))
@@ -259,22 +276,22 @@ def _lost(line: str) -> str:
     return f"{details.label(name.partition(';')[0])}: {unescape_text(value)}"
 
 
-@router.post("/duplicates/groups/{group}/accept")
-def accept(app: AppDep, group: GroupNo, wish: AcceptIn) -> DoneOut:
-    """Keep one of a group, at once; it can be taken back."""
-    set_id, title = duplicates.accept(app.store, group, wish.wish(), wish.keep)
+@router.post("/duplicates/groups/{group_id}/accept")
+def accept(app: AppDep, group_id: GroupNo, body: AcceptIn) -> DoneOut:
+    """Keep one of a group, at once; it can be undone."""
+    set_id, title = duplicates.accept(app.store, group_id, body.policy_of(), body.keep)
     return DoneOut(set_id=set_id, title=title)
 
 
-@router.post("/duplicates/groups/{group}/apart", status_code=204)
-def apart(app: AppDep, group: GroupNo) -> None:
+@router.post("/duplicates/groups/{group_id}/apart", status_code=204)
+def apart(app: AppDep, group_id: GroupNo) -> None:
     """Remember that these are not the same, for good."""
     with app.store.write() as connection:
-        known = stored.one(connection, group)
+        known = stored.one(connection, group_id)
         if known is None:
-            raise HTTPException(404, duplicates.GONE)
+            raise NotFound(duplicates.GONE)
         stored.rule_apart(connection, known, PERSON)
-        stored.drop(connection, group)
+        stored.drop(connection, group_id)
 
 
 @router.get("/duplicates/apart")
@@ -284,18 +301,23 @@ def ruled_apart(app: AppDep) -> list[ApartOut]:
         return [ApartOut(id=one.ruling, left=one.left, right=one.right) for one in stored.ruled_apart(connection)]
 
 
-@router.delete("/duplicates/apart/{ruling}", status_code=204)
-def forget_apart(app: AppDep, ruling: GroupNo) -> None:
+@router.delete("/duplicates/apart/{ruling_id}", status_code=204)
+def forget_apart(app: AppDep, ruling_id: GroupNo) -> None:
     """Have two entries be compared again."""
     with app.store.write() as connection:
-        stored.revoke_apart(connection, ruling)
+        stored.revoke_apart(connection, ruling_id)
         stored.queue_looking(connection)
 
 
 @router.post("/duplicates/proposals")
-def propose(app: AppDep, wish: ProposalIn) -> JobQueued:
+def propose(app: AppDep, body: ProposalIn) -> JobQueued:
     """Propose keeping one of every group of a kind, or of all kinds, that is as sure as that."""
     params = {
-        "kind": wish.kind.value if wish.kind else "", "least": wish.least, "policy": wish.policy, "order": wish.order,
-    }  # fmt: skip
-    return JobQueued(job_id=jobs.enqueue(app.store, "duplicates", "Removing duplicates: making the proposal", params))
+        "kind": body.kind.value if body.kind else "",
+        "least": body.least,
+        "policy": body.policy,
+        "order": body.order,
+    }
+    return JobQueued(
+        job_id=jobs.enqueue(app.store, JobKind.DUPLICATES, "Preparing the proposal: remove duplicates", params)
+    )

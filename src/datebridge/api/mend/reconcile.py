@@ -6,7 +6,6 @@ from datetime import timedelta
 from typing import Annotated, Literal
 
 from annotated_types import Len
-from fastapi import HTTPException
 from pydantic import BaseModel, Field
 
 from datebridge.api.context import AppDep
@@ -15,27 +14,29 @@ from datebridge.api.mend.banks import DifferencePage, differences
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobQueued
 from datebridge.core.comparing import Of
+from datebridge.core.errors import NotFound, NotValid
 from datebridge.core.ids import CalendarId
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.spans import difference
 from datebridge.core.moments import from_wall_seconds, wall_seconds_of
-from datebridge.core.words.spans import difference
 from datebridge.services.jobs import jobs
 from datebridge.services.mend import reconcile
 from datebridge.services.mend.reconcile import Side
 from datebridge.store import comparisons
 from datebridge.store.calendars import is_there, names
-from datebridge.store.comparisons import Asked, Comparison, PairRow
+from datebridge.store.comparisons import Comparison, PairFilter, PairRow
 
 router = new_router("/api", "reconcile")
 VERDICTS: dict[Of, tuple[str, str]] = {
     "missing": ("Missing", "only on the left"),
     "extra": ("Extra", "only on the right"),
-    "season": ("Off for part of the year", "as two zones are apart"),
-    "moved": ("Moved", "every time by as much"),
+    "season": ("Wrong for part of the year", "by the difference of two zones"),
+    "moved": ("Moved", "all times by the same duration"),
     "times": ("Some times differ", "moved, missing or extra"),
-    "fields": ("Says something else", "at the same times"),
-    "both": ("Times and words differ", "both are another"),
-    "recut": ("Cut differently", "the same occurrences: a series in pieces, or one by one"),
-    "uid": ("Under another UID", "and the same otherwise"),
+    "fields": ("Different properties", "at the same times"),
+    "both": ("Different times and properties", "both differ"),
+    "recut": ("Cut differently", "the same occurrences, as a split series or as single events"),
+    "uid": ("Different UID", "otherwise equal"),
 }
 
 
@@ -116,9 +117,9 @@ class AskedIn(BaseModel):
     month: str = Field(default="", max_length=7)
     field: str = Field(default="", max_length=80)
 
-    def asked(self) -> Asked:
+    def asked(self) -> PairFilter:
         """As the store takes it."""
-        return Asked(self.verdict, self.month, self.field)
+        return PairFilter(self.verdict, self.month, self.field)
 
 
 class AdjustIn(AskedIn):
@@ -134,103 +135,130 @@ def made(app: AppDep) -> list[ComparisonOut]:
         found = comparisons.comparisons(connection)
         return [
             _comparison(one, called, sum(comparisons.tallies(connection, one.id).verdicts.values()))
-            for one in found if one.left in called and one.right in called
-        ]  # fmt: skip
+            for one in found
+            if one.left in called and one.right in called
+        ]
 
 
 def _comparison(one: Comparison, called: dict[CalendarId, str], different: int) -> ComparisonOut:
     first, last = (from_wall_seconds(moment).date() for moment in (one.low, one.high - 1))
     counts = {name: one.counts.get(name, 0) for name in ("same", "changed", "missing", "extra", "pairs")}
     return ComparisonOut(
-        id=one.id, left_id=one.left, right_id=one.right, left=called.get(one.left, "gone"),
-        right=called.get(one.right, "gone"), days=f"{first} – {last}", different=different, outdated=one.outdated,
+        id=one.id,
+        left_id=one.left,
+        right_id=one.right,
+        left=called.get(one.left, "gone"),
+        right=called.get(one.right, "gone"),
+        days=f"{first} – {last}",
+        different=different,
+        outdated=one.outdated,
         **counts,
-    )  # fmt: skip
+    )
 
 
 @router.post("/comparisons")
-def compare(app: AppDep, wish: CompareIn) -> JobQueued:
+def compare(app: AppDep, body: CompareIn) -> JobQueued:
     """Compare two calendars."""
-    if wish.left == wish.right:
-        raise HTTPException(422, "A calendar is the same as itself. Choose two.")
-    if wish.last < wish.first:
-        raise HTTPException(422, "The last day lies before the first.")
+    if body.left == body.right:
+        raise NotValid("Choose two different calendars.")
+    if body.last < body.first:
+        raise NotValid("The last day is before the first.")
     with app.store.read() as connection:
-        for calendar in (wish.left, wish.right):
+        for calendar in (body.left, body.right):
             if not is_there(connection, calendar, live=True):
-                raise HTTPException(404, "One of these calendars is not there any more.")
+                raise NotFound("One of these calendars no longer exists.")
     params = {
-        "left": wish.left, "right": wish.right, "low": wall_seconds_of(wish.first),
-        "high": wall_seconds_of(wish.last + timedelta(days=1)),
-    }  # fmt: skip
-    return JobQueued(job_id=jobs.enqueue(app.store, "compare", "Comparing two calendars", params))
+        "left": body.left,
+        "right": body.right,
+        "low": wall_seconds_of(body.first),
+        "high": wall_seconds_of(body.last + timedelta(days=1)),
+    }
+    return JobQueued(job_id=jobs.enqueue(app.store, JobKind.COMPARE, "Comparing two calendars", params))
 
 
-@router.get("/comparisons/{number}")
-def review(app: AppDep, number: GroupNo) -> ReviewOut:
+@router.get("/comparisons/{comparison_id}")
+def review(app: AppDep, comparison_id: GroupNo) -> ReviewOut:
     """What differs between two calendars, counted by kind, month and field."""
     with app.store.read() as connection:
-        known = _known(comparisons.comparison(connection, number))
-        told = comparisons.tallies(connection, number)
+        known = _known(comparisons.comparison(connection, comparison_id))
+        told = comparisons.tallies(connection, comparison_id)
         called = names(connection, live=True)
     return ReviewOut(
         comparison=_comparison(known, called, sum(told.verdicts.values())),
-        verdicts=[Tally(value=one, title=title, says=says, count=told.verdicts[one])
-                  for one, (title, says) in VERDICTS.items() if one in told.verdicts],
+        verdicts=[
+            Tally(value=one, title=title, says=says, count=told.verdicts[one])
+            for one, (title, says) in VERDICTS.items()
+            if one in told.verdicts
+        ],
         months=[Tally(value=value, title=value, count=count) for value, count in told.months.items()],
         fields=[Tally(value=value, title=value, count=count) for value, count in told.fields.items()],
-    )  # fmt: skip
+    )
 
 
 def _known(found: Comparison | None) -> Comparison:
     if found is None:
-        raise HTTPException(404, "This comparison is kept no more. Compare once more.")
+        raise NotFound("This comparison no longer exists. Compare again.")
     return found
 
 
-@router.get("/comparisons/{number}/pairs")
+@router.get("/comparisons/{comparison_id}/pairs")
 def pairs(
-    app: AppDep, number: GroupNo, verdict: Of | Literal[""] = "", month: str = "", field: str = "",
-    offset: Offset = 0, limit: Limit = 100,
-) -> PairPage:  # fmt: skip
+    app: AppDep,
+    comparison_id: GroupNo,
+    verdict: Of | Literal[""] = "",
+    month: str = "",
+    field: str = "",
+    offset: Offset = 0,
+    limit: Limit = 100,
+) -> PairPage:
     """A page of pairs that differ."""
     with app.store.read() as connection:
-        total, rows = comparisons.page(connection, number, Asked(verdict, month, field), offset, limit)
+        total, rows = comparisons.page(connection, comparison_id, PairFilter(verdict, month, field), offset, limit)
     return PairPage(total=total, rows=[_pair(row) for row in rows])
 
 
 def _pair(row: PairRow) -> PairOut:
-    right, _, wrong = row.slip.partition("\n")
+    right, _, wrong = row.misreading.partition("\n")
     says = [VERDICTS[row.verdict][1]] if row.verdict in VERDICTS else []
     if row.verdict == "season":
-        says = [f"off by {difference(row.moved_by or 0)} for part of the year: {right} taken for {wrong}"]
+        says = [f"wrong by {difference(row.moved_by or 0)} for part of the year: {right} taken for {wrong}"]
     elif row.moved_by:
         says = [f"{difference(row.moved_by)}" + (f" ({right} taken for {wrong})" if wrong else "")]
     if row.fields:
         says.append(row.fields)
     return PairOut(
-        id=row.id, verdict=row.verdict, title=row.title, month=row.month, says="; ".join(says), same=row.same,
-        changed=row.changed, missing=row.missing, extra=row.extra, matched=row.matched,
-    )  # fmt: skip
+        id=row.id,
+        verdict=row.verdict,
+        title=row.title,
+        month=row.month,
+        says="; ".join(says),
+        same=row.same,
+        changed=row.changed,
+        missing=row.missing,
+        extra=row.extra,
+        matched=row.matched,
+    )
 
 
-@router.get("/comparisons/pairs/{pair}")
-def pair(app: AppDep, pair: GroupNo, offset: Offset = 0, limit: Limit = 100) -> PairDetail:
+@router.get("/comparisons/pairs/{pair_id}")
+def pair(app: AppDep, pair_id: GroupNo, offset: Offset = 0, limit: Limit = 100) -> PairDetail:
     """A pair in two banks, occurrence by occurrence."""
-    found = reconcile.occurrences_of(app.store, pair)
+    found = reconcile.occurrences_of(app.store, pair_id)
     if found is None:
-        raise HTTPException(404, "This comparison is kept no more. Compare once more.")
+        raise NotFound("This comparison no longer exists. Compare again.")
     return PairDetail(
-        title=found.row.title, zones=list(found.zones), same=found.same,
+        title=found.row.title,
+        zones=list(found.zones),
+        same=found.same,
         page=differences(found.differences, *found.clocks, offset, limit),
-    )  # fmt: skip
+    )
 
 
-@router.post("/comparisons/{number}/adjust")
-def adjust(app: AppDep, number: GroupNo, wish: AdjustIn) -> JobQueued:
+@router.post("/comparisons/{comparison_id}/adjust")
+def adjust(app: AppDep, comparison_id: GroupNo, body: AdjustIn) -> JobQueued:
     """Propose making one side as the other is: some pairs, or all of a kind."""
     with app.store.read() as connection:
-        _known(comparisons.comparison(connection, number))
-    params = {"comparison": number, "to": wish.to, "asked": list(wish.asked()), "pairs": wish.pairs}
-    title = "Making one calendar as the other is: the proposal"
-    return JobQueued(job_id=jobs.enqueue(app.store, "adjust", title, params))
+        _known(comparisons.comparison(connection, comparison_id))
+    params = {"comparison": comparison_id, "to": body.to, "asked": list(body.asked()), "pairs": body.pairs}
+    title = "Preparing the proposal: make one calendar match the other"
+    return JobQueued(job_id=jobs.enqueue(app.store, JobKind.ADJUST, title, params))

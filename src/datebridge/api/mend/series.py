@@ -6,7 +6,7 @@ from datetime import date
 from typing import Annotated, Literal
 
 from annotated_types import Len
-from fastapi import HTTPException, Query
+from fastapi import Query
 from pydantic import BaseModel, Field
 
 from datebridge.api import present
@@ -18,7 +18,9 @@ from datebridge.api.shapes import EntryOut, JobQueued
 from datebridge.clock import this_day
 from datebridge.core.checks import is_fixable, severity_of, title_of, why
 from datebridge.core.checks.of_series import OF_SERIES
+from datebridge.core.errors import NotFound
 from datebridge.core.ids import JobId, SetId
+from datebridge.core.job_kinds import JobKind
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.problems import Severity
 from datebridge.services.jobs import jobs
@@ -27,12 +29,17 @@ from datebridge.services.mend.series import Shape
 from datebridge.store import findings, scattered
 
 router = new_router("/api", "series")
-Kind = Literal["inferred", "pieces", "adopt", "endless"]
+Kind = Literal["inferred", "pieces", "detached", "endless"]
 #: Checks that are about series, in the order in which they are shown.
 _CHECKS = (
-    *(check.code for check in OF_SERIES), "until-type", "count-and-until", "odd-rule", "bad-rule",
-    "override-without-master", "two-masters",
-)  # fmt: skip
+    *(check.code for check in OF_SERIES),
+    "until-type",
+    "count-and-until",
+    "odd-rule",
+    "bad-rule",
+    "override-without-master",
+    "two-masters",
+)
 _MOST_YEARS = 12
 
 
@@ -92,7 +99,7 @@ class ClockChange(BaseModel):
     said: str
 
 
-class AilmentOut(BaseModel):
+class SeriesFindingOut(BaseModel):
     code: str
     title: str
     message: str
@@ -105,7 +112,7 @@ class StripOut(BaseModel):
     days: int
     ticks: list[TickOut]
     changes: list[ClockChange]
-    ill: list[AilmentOut]
+    ill: list[SeriesFindingOut]
 
 
 class ScatteredOut(BaseModel):
@@ -124,7 +131,7 @@ class ScatteredPage(BaseModel):
     rows: list[ScatteredOut]
 
 
-class TogetherIn(BaseModel):
+class CombineIn(BaseModel):
     """Some of what is scattered, or all of a kind that is as sure as that."""
 
     ids: Annotated[list[GroupNo], Len(max_length=10_000)] = []
@@ -159,21 +166,26 @@ def head(app: AppDep) -> SeriesHead:
     total, _ = app.ledger.page("repeats:yes", "when", False, 0, 1)
     found = [
         FindingCount(
-            code=code, severity=severity_of(code), title=title_of(code), why=why(code), count=counted[code],
+            code=code,
+            severity=severity_of(code),
+            title=title_of(code),
+            why=why(code),
+            count=counted[code],
             fixable=is_fixable(code),
         )
-        for code in _CHECKS if counted.get(code)
-    ]  # fmt: skip
+        for code in _CHECKS
+        if counted.get(code)
+    ]
     return SeriesHead(
         total=total, findings=found, scattered=[one for one in kinds if one.count], outdated=outdated, job=job
     )
 
 
 KIND_TITLES: dict[Kind, tuple[str, str]] = {
-    "inferred": ("Scattered singles", "single entries that look like one series"),
-    "pieces": ("Series in pieces", "series that follow each other and look like one"),
-    "endless": ("Endless and forgotten", "series without end that nobody has changed for two years and more"),
-    "adopt": ("Orphans with a home", "changed occurrences whose series is here under another UID"),
+    "inferred": ("Scattered singles", "single events that look like one series"),
+    "pieces": ("Split series", "consecutive series that look like one"),
+    "endless": ("Endless series, unused", "series without an end date, unchanged for two years or more"),
+    "detached": ("Detached changed occurrences", "changed occurrences whose series exists under another UID"),
 }
 
 
@@ -184,9 +196,12 @@ def _kind(kind: Kind, count: int) -> KindOut:
 
 @router.get("/series")
 def page(
-    app: AppDep, filter: str = "", sort: Literal["what", "when", "calendar"] = "what", offset: Offset = 0,
+    app: AppDep,
+    filter: str = "",
+    sort: Literal["what", "when", "calendar"] = "what",
+    offset: Offset = 0,
     limit: Limit = 100,
-) -> SeriesPage:  # fmt: skip
+) -> SeriesPage:
     """A page of series that match a filter."""
     total, rows = app.ledger.page(f"repeats:yes {filter}".strip(), sort, False, offset, limit)
     with app.store.read() as connection:
@@ -195,53 +210,65 @@ def page(
         total=total,
         rows=[
             SeriesRow(
-                entry=present.entry(one.row), first=one.first, last=one.last,
+                entry=present.entry(one.row),
+                first=one.first,
+                last=one.last,
                 so_far="" if one.so_far is None else f"{one.so_far:,}",
                 to_come=("" if one.last else "no end") if one.to_come is None else f"{one.to_come:,}",
-                left_out=one.left_out, extra=one.extra, changed=one.changed, ill=[title_of(code) for code in one.codes],
+                left_out=one.left_out,
+                extra=one.extra,
+                changed=one.changed,
+                ill=[title_of(code) for code in one.codes],
             )
             for one in found
         ],
-    )  # fmt: skip
+    )
 
 
-@router.get("/series/{entry}/strip")
-def strip(app: AppDep, entry: EntryNo, year: Annotated[int | None, Query(ge=1900, le=2200)] = None) -> StripOut:
+@router.get("/series/{entry_id}/strip")
+def strip(app: AppDep, entry_id: EntryNo, year: Annotated[int | None, Query(ge=1900, le=2200)] = None) -> StripOut:
     """What a series does over a year, against the days on which its clock is changed."""
     year = year or this_day().year
     with app.store.read() as connection:
-        found = series_list.strip(connection, entry, year)
-        ill = series_list.wrong_with(connection, entry)
+        found = series_list.strip(connection, entry_id, year)
+        ill = series_list.wrong_with(connection, entry_id)
     if found is None:
-        raise HTTPException(404, "This series is not there any more.")
+        raise NotFound("This series no longer exists.")
     return StripOut(
-        year=year, days=(date(year + 1, 1, 1) - date(year, 1, 1)).days,
+        year=year,
+        days=(date(year + 1, 1, 1) - date(year, 1, 1)).days,
         ticks=[TickOut(day=one.day, what=one.what, said=one.said) for one in found.ticks],
         changes=[ClockChange(day=day, said=said) for day, said in found.changes],
-        ill=[AilmentOut(code=one.code, title=title_of(one.code), message=one.message) for one in ill[:50]],
-    )  # fmt: skip
+        ill=[SeriesFindingOut(code=one.code, title=title_of(one.code), message=one.message) for one in ill[:50]],
+    )
 
 
 @router.get("/series/against")
 def against(
-    app: AppDep, left: EntryNo, right: EntryNo, years: Annotated[int, Query(ge=1, le=_MOST_YEARS)] = 2,
-    offset: Offset = 0, limit: Limit = 100,
-) -> AgainstOut:  # fmt: skip
+    app: AppDep,
+    left: EntryNo,
+    right: EntryNo,
+    years: Annotated[int, Query(ge=1, le=_MOST_YEARS)] = 2,
+    offset: Offset = 0,
+    limit: Limit = 100,
+) -> AgainstOut:
     """Two series laid against each other, from so many years ago to as many from now."""
     middle = wall_seconds_of(this_day())
     found = series_list.against(app.store, left, right, middle - years * 31_622_400, middle + years * 31_622_400)
     if found is None:
-        raise HTTPException(404, "One of these series is not there any more.")
+        raise NotFound("One of these series no longer exists.")
     return AgainstOut(
-        titles=list(found.titles), zones=list(found.zones), same=found.same,
+        titles=list(found.titles),
+        zones=list(found.zones),
+        same=found.same,
         page=differences(found.differences, *found.clocks, offset, limit),
-    )  # fmt: skip
+    )
 
 
-@router.post("/series/{entry}/shape")
-def shape(app: AppDep, entry: EntryNo, wish: ShapeIn) -> ProposalOut:
+@router.post("/series/{entry_id}/shape")
+def shape(app: AppDep, entry_id: EntryNo, body: ShapeIn) -> ProposalOut:
     """Propose splitting a series at a day, ending it on one, taking it apart, or beginning it on its own rule."""
-    return ProposalOut(set_id=series.shape(app.store, entry, wish.how, wish.day))
+    return ProposalOut(set_id=series.shape(app.store, entry_id, body.how, body.day))
 
 
 # ---- what is scattered ------------------------------------------------------------------------------------
@@ -258,29 +285,35 @@ def scattered_page(
         total=total,
         rows=[
             ScatteredOut(
-                id=one.id, kind=one.kind, calendar_id=one.calendar, title=one.title, words=one.words,
-                sure=round(one.confidence * 100), entries=len(one.entries), uids=one.entries[:60],
+                id=one.id,
+                kind=one.kind,
+                calendar_id=one.calendar,
+                title=one.title,
+                words=one.words,
+                sure=round(one.confidence * 100),
+                entries=len(one.entries),
+                uids=one.entries[:60],
             )
             for one in rows
         ],
-    )  # fmt: skip
+    )
 
 
-@router.post("/series/look", status_code=204)
+@router.post("/series/recompute", status_code=204)
 def look(app: AppDep) -> None:
-    """Look anew for what is scattered."""
+    """Look again for what is scattered."""
     with app.store.write() as connection:
         scattered.queue_looking(connection)
 
 
-@router.post("/series/together")
-def together(app: AppDep, wish: TogetherIn) -> JobQueued:
+@router.post("/series/combine")
+def combine(app: AppDep, body: CombineIn) -> JobQueued:
     """Propose putting together what is scattered."""
-    params = {"ids": wish.ids, "kind": wish.kind, "least": wish.least, "calendar": wish.calendar_id}
-    return JobQueued(job_id=jobs.enqueue(app.store, "together", "Putting series together: making the proposal", params))
+    params = {"ids": body.ids, "kind": body.kind, "least": body.least, "calendar": body.calendar_id}
+    return JobQueued(job_id=jobs.enqueue(app.store, JobKind.COMBINE, "Preparing the proposal: combine series", params))
 
 
-@router.post("/series/alone")
+@router.post("/series/detach")
 def stand_alone(app: AppDep, ids: Annotated[list[EntryNo], Len(min_length=1, max_length=10_000)]) -> ProposalOut:
     """Propose making changed occurrences without their series entries of their own."""
     return ProposalOut(set_id=series.orphans_alone(app.store, ids))

@@ -14,10 +14,10 @@ from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobQueued
 from datebridge.clock import this_day
 from datebridge.core.ids import CalendarId, JobId
+from datebridge.core.language.clocks import hours
+from datebridge.core.language.filters import quote
+from datebridge.core.language.spans import difference
 from datebridge.core.moments import Clock
-from datebridge.core.words.clocks import hours
-from datebridge.core.words.filters import quote
-from datebridge.core.words.spans import difference
 from datebridge.core.zones.fitting import Stretch
 from datebridge.core.zones.meaning import BY_DEFINITION
 from datebridge.core.zones.usage import Named
@@ -133,7 +133,7 @@ class ReadingsOut(BaseModel):
 
 @router.get("/zone-names")
 def found(app: AppDep) -> ZonesOut:
-    """Every zone name in use; what nobody knows first, then what contradicts itself."""
+    """Every zone name in use; what is unknown first, then what contradicts itself."""
     known = zones.names(app.store)
     with app.store.read() as connection:
         called = names(connection, live=True)
@@ -141,16 +141,20 @@ def found(app: AppDep) -> ZonesOut:
         outdated, job = comparisons.looking(connection)
     rulings = [
         RulingOut(
-            id=one.id, tzid=one.tzid, zone=_said(one.verdict),
-            calendar=called.get(one.calendar, "a calendar that is gone") if one.calendar is not None else "",
+            id=one.id,
+            tzid=one.tzid,
+            zone=_said(one.verdict),
+            calendar=called.get(one.calendar, "a deleted calendar") if one.calendar is not None else "",
         )
         for one in zones.standing(app.store)
-    ]  # fmt: skip
+    ]
     return ZonesOut(
         names=[_name(sum(other.tzid == one.tzid for other in known[:at]), one, called) for at, one in enumerate(known)],
-        rulings=rulings, outdated=outdated,
-        off=[_off(one, called) for one in off if one.left in called and one.right in called], job=job,
-    )  # fmt: skip
+        rulings=rulings,
+        outdated=outdated,
+        off=[_off(one, called) for one in off if one.left in called and one.right in called],
+        job=job,
+    )
 
 
 def _said(verdict: str) -> str:
@@ -173,23 +177,36 @@ def _name(number: int, one: Named, called: dict[CalendarId, str]) -> NameOut:
     other = said.named if one.own is not None and said.contradicts else ""
     year = this_day().year
     return NameOut(
-        key=f"{one.tzid}\n{number}", tzid=one.tzid, state=state, zone=said.zone, method=said.method, says=said.says,
-        contradicts=said.contradicts, named=said.named, like=like, sure=round(said.confidence * 100),
-        years=f"{said.first}" if said.first == said.last else f"{said.first}–{said.last}", entries=one.entries,
+        key=f"{one.tzid}\n{number}",
+        tzid=one.tzid,
+        state=state,
+        zone=said.zone,
+        method=said.method,
+        says=said.says,
+        contradicts=said.contradicts,
+        named=said.named,
+        like=like,
+        sure=round(said.confidence * 100),
+        years=f"{said.first}" if said.first == said.last else f"{said.first}–{said.last}",
+        entries=one.entries,
         uses=_uses(one, called),
-        others=one.others, defined=one.own is not None,
+        others=one.others,
+        defined=one.own is not None,
         candidates=[_stretch(some) for some in said.candidates[:6]],
         filter=f"zone:{quote(one.tzid)}" if one.tzid else "zone:none allday:no",
         own_year=_steps(zones.year_of(own, year)) if own is not None else [],
         zone_year=_steps(zones.year_of(other, year)) if other else [],
-    )  # fmt: skip
+    )
 
 
 def _stretch(some: Stretch) -> StretchOut:
     return StretchOut(
-        zones=list(some.zones[:_MOST_FITTING]), more=max(0, len(some.zones) - _MOST_FITTING), first=some.first,
-        last=some.last, parts=day_of(some.parts) if some.parts is not None else "",
-    )  # fmt: skip
+        zones=list(some.zones[:_MOST_FITTING]),
+        more=max(0, len(some.zones) - _MOST_FITTING),
+        first=some.first,
+        last=some.last,
+        parts=day_of(some.parts) if some.parts is not None else "",
+    )
 
 
 def _uses(one: Named, called: dict[CalendarId, str]) -> list[UseOut]:
@@ -202,18 +219,26 @@ def _steps(steps: list[Step]) -> list[StepOut]:
 
 
 def _off(one: comparisons.OffPart, called: dict[CalendarId, str]) -> OffOut:
-    right, _, wrong = one.pair.slip.partition("\n")
+    right, _, wrong = one.pair.misreading.partition("\n")
     return OffOut(
-        pair=one.pair.id, title=one.pair.title, left=called[one.left], right=called[one.right], left_id=one.left,
-        right_id=one.right, moved=difference(one.pair.moved_by or 0), off=one.pair.changed, agree=one.pair.same,
-        right_zone=right, wrong_zone=wrong,
+        pair=one.pair.id,
+        title=one.pair.title,
+        left=called[one.left],
+        right=called[one.right],
+        left_id=one.left,
+        right_id=one.right,
+        moved=difference(one.pair.moved_by or 0),
+        off=one.pair.changed,
+        agree=one.pair.same,
+        right_zone=right,
+        wrong_zone=wrong,
         filter=f"calendar:{quote(called[one.right])} what:{quote(one.pair.title)}",
-    )  # fmt: skip
+    )
 
 
-@router.post("/zone-names/look", status_code=204)
+@router.post("/zone-names/recompute", status_code=204)
 def look(app: AppDep) -> None:
-    """Look anew for what is off for part of the year."""
+    """Look again for what is off for part of the year."""
     with app.store.write() as connection:
         comparisons.queue_looking(connection)
 
@@ -232,10 +257,13 @@ def readings(
         walls = [zones.shown(instant, named) for instant in (one.by_name, one.by_definition)]
         shown.append(
             ReadingOut(
-                title=one.title, day=day_of(walls[0]), by_name=hours(walls[0], walls[0]),
-                by_definition=hours(walls[1], walls[1]), apart=difference(one.by_definition - one.by_name),
+                title=one.title,
+                day=day_of(walls[0]),
+                by_name=hours(walls[0], walls[0]),
+                by_definition=hours(walls[1], walls[1]),
+                apart=difference(one.by_definition - one.by_name),
             )
-        )  # fmt: skip
+        )
     return ReadingsOut(rows=shown, same=same)
 
 
@@ -245,7 +273,7 @@ def decide(app: AppDep, said: RulingIn) -> JobQueued:
     return JobQueued(job_id=zones.decide(app.store, said.tzid, said.zone, said.calendar_id))
 
 
-@router.delete("/zone-names/rulings/{ruling}")
-def take_back(app: AppDep, ruling: GroupNo) -> JobQueued:
+@router.delete("/zone-names/rulings/{ruling_id}")
+def take_back(app: AppDep, ruling_id: GroupNo) -> JobQueued:
     """Take a ruling back."""
-    return JobQueued(job_id=zones.take_back(app.store, ruling))
+    return JobQueued(job_id=zones.take_back(app.store, ruling_id))

@@ -10,8 +10,9 @@ from email.utils import formatdate, parsedate_to_datetime
 from starlette.types import Send
 
 from datebridge.api.packing import takes_gzip
-from datebridge.services.sharing.made import MEDIA, Made
-from datebridge.services.sharing.plans import Form
+from datebridge.core.choices import Form
+from datebridge.core.sharing.formats import FORMATS
+from datebridge.services.sharing.render_cache import RenderedForm
 
 _SAFE = (
     (b"x-content-type-options", b"nosniff"),
@@ -19,13 +20,13 @@ _SAFE = (
     (b"cross-origin-resource-policy", b"same-origin"),
     (b"permissions-policy", b"camera=(), geolocation=(), microphone=()"),
 )
-#: What is no page may load nothing and stand in no frame.
+#: What is no page may load nothing and be in no frame.
 NOTHING = "default-src 'none'; frame-ancestors 'none'"
 _RANGE = re.compile(r"bytes=(\d{0,18})-(\d{0,18})", re.ASCII)
 
 
 @dataclass(slots=True)
-class Asked:
+class ReaderRequest:
     """A request. `share`, `reader` and `form` say what it was for, once that is known; 0 and "" until then."""
 
     method: str
@@ -66,7 +67,9 @@ def too_many(words: str, seconds: int) -> Answer:
     return Answer(429, words.encode(), headers={"Retry-After": str(seconds)})
 
 
-def conditional(made: Made, form: Form, title: str, interval: int, everybody: bool, asked: Asked) -> Answer:
+def conditional(
+    made: RenderedForm, form: Form, title: str, interval: int, everybody: bool, asked: ReaderRequest
+) -> Answer:
     """A form as it is asked for: whole, in part, packed, or not at all where it is still the same (RFC 9110 §13).
 
     Args:
@@ -84,7 +87,7 @@ def conditional(made: Made, form: Form, title: str, interval: int, everybody: bo
         "X-Robots-Tag": "noindex, nofollow",
     }
     if _is_same(made, (plain, packed), asked):
-        return Answer(304, b"", MEDIA[form], headers)
+        return Answer(304, b"", FORMATS[form].media, headers)
     if form is Form.FILE:
         name = re.sub(r"[^A-Za-z0-9.-]+", "-", title).strip("-.")[:80] or "calendar"
         headers["Content-Disposition"] = f'attachment; filename="{name}.ics"'
@@ -93,14 +96,14 @@ def conditional(made: Made, form: Form, title: str, interval: int, everybody: bo
         headers["ETag"] = plain
         part = _part(wanted, len(made.body))
         if part is not None:
-            return _in_part(made.body, part, MEDIA[form], headers)
-        return Answer(200, made.body, MEDIA[form], headers)
+            return _in_part(made.body, part, FORMATS[form].media, headers)
+        return Answer(200, made.body, FORMATS[form].media, headers)
     if packs:
-        return Answer(200, made.packed, MEDIA[form], {**headers, "Content-Encoding": "gzip"})
-    return Answer(200, made.body, MEDIA[form], headers)
+        return Answer(200, made.packed, FORMATS[form].media, {**headers, "Content-Encoding": "gzip"})
+    return Answer(200, made.body, FORMATS[form].media, headers)
 
 
-def _is_same(made: Made, tags: tuple[str, str], asked: Asked) -> bool:
+def _is_same(made: RenderedForm, tags: tuple[str, str], asked: ReaderRequest) -> bool:
     said = asked.header(b"if-none-match")
     if said:
         known = {tag.strip().removeprefix("W/") for tag in said[:2_000].split(",")}

@@ -23,17 +23,19 @@ from argon2.exceptions import Argon2Error, InvalidHash
 from starlette.types import Receive, Scope, Send
 
 from datebridge.api.packing import takes_gzip
-from datebridge.api.public.answers import Answer, Asked, conditional, send_answer, too_many
+from datebridge.api.public.answers import Answer, ReaderRequest, conditional, send_answer, too_many
 from datebridge.api.public.limits import Limit, client_of
 from datebridge.api.public.pages import Offer, look_of, render
 from datebridge.api.public.refusals import Refusal, refusal_page
 from datebridge.api.public.words import language_of
 from datebridge.clock import now
+from datebridge.core.choices import Form
+from datebridge.core.sharing.formats import FORMATS, by_path
 from datebridge.core.text.writer import write_calendar
 from datebridge.services.accounts import secrets as sealed
-from datebridge.services.sharing.addresses import Known, Registry, address_of
-from datebridge.services.sharing.made import MEDIA, Giver, colours_of
-from datebridge.services.sharing.plans import Form, day_in, today_in
+from datebridge.services.sharing.addresses import KnownShare, Registry, address_of
+from datebridge.services.sharing.plans import day_in, today_in
+from datebridge.services.sharing.render_cache import ShareRenderer, colours_of
 from datebridge.settings import Settings
 from datebridge.store.database import Store
 from datebridge.store.shares import Address
@@ -41,9 +43,6 @@ from datebridge.store.use import GIVEN, REFUSED, SAME, UseBook
 
 log = structlog.get_logger()
 WEB = Path(__file__).resolve().parents[2] / "web" / "reader"
-FORMS = {
-    "": Form.PAGE, "feed.ics": Form.FEED, "feed.json": Form.JCAL, "busy.ifb": Form.BUSY, "file.ics": Form.FILE,
-}  # fmt: skip
 _KINDS = {".css": "text/css; charset=utf-8", ".js": "text/javascript; charset=utf-8", ".woff2": "font/woff2"}
 _PAGE = (
     "default-src 'none'; style-src 'self'; style-src-attr 'unsafe-inline'; script-src 'self'; font-src 'self';"
@@ -58,7 +57,7 @@ class Door:
 
     def __init__(self, settings: Settings, store: Store, book: UseBook) -> None:
         self.settings, self.store, self.book = settings, store, book
-        self.registry, self.giver = Registry(store), Giver(store)
+        self.registry, self.renderer = Registry(store), ShareRenderer(store)
         self.clients = Limit(settings.share_client_rate, 10)
         self.shares = Limit(settings.share_rate, 2)
         self.misses = Limit(settings.share_misses / 60, 60)
@@ -83,13 +82,13 @@ class Door:
             answer = Answer(500, b"Something went wrong here. Please try again later.")
         kind = SAME if answer.status == 304 else GIVEN if answer.status < 400 else REFUSED
         if asked.form or answer.status >= 400:
-            octets = len(answer.body) if kind == GIVEN and asked.method != "HEAD" else 0
-            self.book.count(now(), asked.share, asked.reader, asked.form, kind, octets)
+            size = len(answer.body) if kind == GIVEN and asked.method != "HEAD" else 0
+            self.book.count(now(), asked.share, asked.reader, asked.form, kind, size)
         await send_answer(answer, asked.method, send)
 
     # ---- who asks, and for what --------------------------------------------------------------------
 
-    def _asked(self, scope: Scope) -> Asked:
+    def _asked(self, scope: Scope) -> ReaderRequest:
         headers = dict(scope["headers"])
         client = str(scope["client"][0]) if scope.get("client") else ""
         if self.settings.share_proxy and client == self.settings.share_proxy:
@@ -98,9 +97,9 @@ class Door:
             query = dict(parse_qsl(scope["query_string"][:_LONGEST].decode("latin-1"), max_num_fields=20))
         except ValueError:
             query = {}
-        return Asked(scope["method"], headers, query, client_of(client))
+        return ReaderRequest(scope["method"], headers, query, client_of(client))
 
-    async def _answer(self, scope: Scope, asked: Asked) -> Answer:
+    async def _answer(self, scope: Scope, asked: ReaderRequest) -> Answer:
         path = scope["path"].removeprefix(scope.get("root_path", "")).removeprefix(self._under).lstrip("/")
         if asked.method not in ("GET", "HEAD"):
             return Answer(405, b"Calendars can only be read here.", headers={"Allow": "GET, HEAD"})
@@ -115,7 +114,7 @@ class Door:
         self.registry.look()
         if self._kept_for != self.registry.readings:
             self._kept_for = self.registry.readings
-            self.giver.forget(self.registry.live)
+            self.renderer.forget(self.registry.live)
         address = self.registry.find(token)
         known = self.registry.shares.get(address.share) if address is not None else None
         if address is None or known is None:
@@ -127,14 +126,16 @@ class Door:
             return Answer(307, headers={"Location": f"{token}/"})
         return await self._of_share(known, address, token, what, asked)
 
-    def _miss(self, asked: Asked) -> Answer:
+    def _miss(self, asked: ReaderRequest) -> Answer:
         if not self.misses.take(asked.client):
-            return too_many("Too many wrong addresses. Please wait a minute.", 60)
+            return too_many("Too many unknown addresses. Please wait a minute.", 60)
         return refusal_page(Refusal.UNKNOWN, asked.header(b"accept-language"))
 
-    async def _of_share(self, known: Known, address: Address, token: str, what: str, asked: Asked) -> Answer:
+    async def _of_share(
+        self, known: KnownShare, address: Address, token: str, what: str, asked: ReaderRequest
+    ) -> Answer:
         entry = what.removeprefix("entry/") if what.startswith("entry/") else ""
-        form = Form.FILE if entry else FORMS.get(what)
+        form = Form.FILE if entry else by_path(what)
         asked.form = str(form or "")
         refused = self._refused(known, address, form, what, asked)
         if refused is not None:
@@ -146,14 +147,16 @@ class Door:
             return await to_thread.run_sync(self._page, known, token, asked)
         if entry:
             return await to_thread.run_sync(self._entry, known, entry.removesuffix(".ics"), asked)
-        made = self.giver.ready(address.share, known.plan, known.said, form, self.registry.state)
+        made = self.renderer.ready(address.share, known.plan, known.said, form, self.registry.state)
         if made is None:
-            made = await to_thread.run_sync(self.giver.made, address.share, known.plan, known.said, form)
+            made = await to_thread.run_sync(self.renderer.made, address.share, known.plan, known.said, form)
         share = known.share
         interval = share.interval if share.fixed_at is None else 0
         return conditional(made, form, share.title, interval, not (reader.name or reader.password), asked)
 
-    def _refused(self, known: Known, address: Address, form: Form | None, what: str, asked: Asked) -> Answer | None:
+    def _refused(
+        self, known: KnownShare, address: Address, form: Form | None, what: str, asked: ReaderRequest
+    ) -> Answer | None:
         said = partial(refusal_page, accepted=asked.header(b"accept-language"), known=known)
         if address.target:
             return self._moved(address, what) or said(Refusal.ENDED)
@@ -172,13 +175,13 @@ class Door:
             target = sealed.unseal(self.settings, address.target)
         except sealed.KeyLost:
             return None
-        if target.endswith("/") and what in FORMS:  # another door like this one: the same form there
+        if target.endswith("/") and by_path(what) is not None:  # another door like this one: the same form there
             target += what
         elif target.startswith("../") and "/" in what:  # from one entry, the way up is longer
             target = "../" * what.count("/") + target
         return Answer(301, headers={"Location": target, "Cache-Control": "no-cache"})
 
-    async def _opens(self, reader: int, digest: str, asked: Asked) -> bool:
+    async def _opens(self, reader: int, digest: str, asked: ReaderRequest) -> bool:
         """Whether a program gives the password (RFC 7617); the user name may be any."""
         scheme, _, given = asked.header(b"authorization").partition(" ")
         if scheme.lower() != "basic" or len(given) > 1_000:
@@ -208,7 +211,7 @@ class Door:
 
     # ---- what is given ---------------------------------------------------------------------------
 
-    def _asset(self, name: str, asked: Asked) -> Answer:
+    def _asset(self, name: str, asked: ReaderRequest) -> Answer:
         data, packed, media, etag = self._assets[name]
         headers = {"ETag": etag, "Cache-Control": "public, max-age=3600", "Vary": "Accept-Encoding"}
         if asked.header(b"if-none-match") == etag:
@@ -217,22 +220,31 @@ class Door:
             return Answer(200, packed, media, {**headers, "Content-Encoding": "gzip"})
         return Answer(200, data, media, headers)
 
-    def _page(self, known: Known, token: str, asked: Asked) -> Answer:
+    def _page(self, known: KnownShare, token: str, asked: ReaderRequest) -> Answer:
         share, plan = known.share, known.plan
-        almanac = self.giver.almanac(asked.share, plan, known.said)
+        page_data = self.renderer.page_data(asked.share, plan, known.said)
         today = today_in(plan.zone)
-        feed = address_of(self.settings, token) + "feed.ics" if Form.FEED in share.forms else ""
+        feed = address_of(self.settings, token) + FORMATS[Form.FEED].path if Form.FEED in share.forms else ""
         as_of = day_in(share.fixed_at, plan.zone) if share.fixed_at else None
         offer = Offer(
-            plan.title, plan.zone, feed, Form.FILE in share.forms, share.fixed_at is None, as_of,
-            colours_of(self.store), "../../reader/", "", share.indexed,
-        )  # fmt: skip
+            plan.title,
+            plan.zone,
+            feed,
+            Form.FILE in share.forms,
+            share.fixed_at is None,
+            as_of,
+            colours_of(self.store),
+            "../../reader/",
+            "",
+            share.indexed,
+        )
         accepted = asked.header(b"accept-language")
-        html = render(almanac, look_of(asked.query, today), offer, today, accepted).encode("utf-8", "replace")
+        html = render(page_data, look_of(asked.query, today), offer, today, accepted).encode("utf-8", "replace")
         headers = {
-            "Cache-Control": "private, no-cache", "Vary": "Accept-Language, Accept-Encoding",
+            "Cache-Control": "private, no-cache",
+            "Vary": "Accept-Language, Accept-Encoding",
             "Content-Language": language_of(accepted).code,
-        }  # fmt: skip
+        }
         if not share.indexed:
             headers["X-Robots-Tag"] = "noindex, nofollow"
         if takes_gzip(asked.header(b"accept-encoding")):
@@ -240,15 +252,15 @@ class Door:
         sites = " ".join(share.sites) or "'none'"
         return Answer(200, html, "text/html; charset=utf-8", headers, _PAGE.format(sites=sites))
 
-    def _entry(self, known: Known, key: str, asked: Asked) -> Answer:
-        almanac = self.giver.almanac(asked.share, known.plan, known.said)
-        entry = almanac.find(key)
+    def _entry(self, known: KnownShare, key: str, asked: ReaderRequest) -> Answer:
+        page_data = self.renderer.page_data(asked.share, known.plan, known.said)
+        entry = page_data.find(key)
         if entry is None:
             return refusal_page(Refusal.UNKNOWN, asked.header(b"accept-language"))
-        texts = [one.passed.text for one in almanac.series_of(entry)]
-        body = b"".join(write_calendar(known.plan.cover.lines, almanac.given.zones, texts))
+        texts = [one.redacted.text for one in page_data.series_of(entry)]
+        body = b"".join(write_calendar(known.plan.cover.lines, page_data.given.zones, texts))
         headers = {"Content-Disposition": 'attachment; filename="entry.ics"', "Cache-Control": "private, no-cache"}
-        return Answer(200, body, MEDIA[Form.FILE], headers)
+        return Answer(200, body, FORMATS[Form.FILE].media, headers)
 
     def close(self) -> None:
         self.book.write_down()

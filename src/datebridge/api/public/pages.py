@@ -1,6 +1,6 @@
 """The readers' page: days, weeks, months, a list and a search, made ready here so that it needs no script.
 
-What it is made of is an `Almanac` and nothing else, so it cannot say more than was given.
+What it is made of is an `PageData` and nothing else, so it cannot say more than was given.
 """
 
 from __future__ import annotations
@@ -15,17 +15,18 @@ from typing import Any
 from urllib.parse import urlencode
 from zoneinfo import available_timezones
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, Undefined
 from markupsafe import Markup
 
+from datebridge.api.public.blocks import LEAST, GridDay, Head, MonthDay, Opened, ShownLine, side_by_side
 from datebridge.api.public.words import Language, language_of
-from datebridge.core.giving.almanac import Almanac, Details, details
-from datebridge.core.happening.occurrences import Occurrence
-from datebridge.core.happening.window import Shown, Window
 from datebridge.core.index.facts import Mark
+from datebridge.core.language.clocks import hours, place_of
 from datebridge.core.moments import from_wall_seconds
+from datebridge.core.occurrences.expanding import Occurrence
+from datebridge.core.occurrences.window import ShownEntry, Window
+from datebridge.core.sharing.page_data import PageData, details
 from datebridge.core.views.days import Day, Piece, bounds_of, lay_out
-from datebridge.core.words.clocks import hours, place_of
 
 VIEWS = ("day", "week", "month", "list")
 _TEMPLATES = Path(__file__).parent / "templates"
@@ -37,14 +38,14 @@ _LISTED_DAYS, _LISTED = 28, 300
 _ALONE_DAYS, _ALONE = 397, 20_000
 #: A search looks so far ahead, and shows so many.
 _SEARCHED_DAYS, _FOUND = 366, 200
-#: So many stand on a day of the grid, and of a month.
+#: How many are on a day of the grid, and of a month.
 _ON_GRID, _ON_MONTH = 120, 4
-#: The hours a grid shows at least, and how many minutes a block is high at least.
-_HOURS, _LEAST = (8, 18), 30
+#: The hours a grid shows at least.
+_HOURS = (8, 18)
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class PageView:
     """What a reader looks at, as the page's address says it.
 
     Attributes:
@@ -65,12 +66,20 @@ class Look:
     def address(self, **changes: Any) -> str:
         """The address of another look, from this page."""
         other = replace(self, **{"opened": "", **changes})
-        said = {**other.kept, "view": other.view, "on": other.on.isoformat(), "zone": other.zone, "q": other.words,
-                "open": other.opened}  # fmt: skip
+        said = {
+            **other.kept,
+            "view": other.view,
+            "on": other.on.isoformat(),
+            "zone": other.zone,
+            "q": other.words,
+            "open": other.opened,
+        }
         return "?" + urlencode({name: value for name, value in said.items() if value})
 
 
-def look_of(params: Mapping[str, str], today: date, usual: str = "week", kept: Mapping[str, str] | None = None) -> Look:
+def look_of(
+    params: Mapping[str, str], today: date, usual: str = "week", kept: Mapping[str, str] | None = None
+) -> PageView:
     """What an address asks for; what makes no sense is as usual."""
     view = params.get("view", "")
     said = params.get("on", "")
@@ -79,10 +88,14 @@ def look_of(params: Mapping[str, str], today: date, usual: str = "week", kept: M
     except ValueError:
         on = today
     zone = params.get("zone", "")
-    return Look(
-        view if view in VIEWS else usual, on, zone if zone in _zones() else "", params.get("q", "").strip()[:200],
-        params.get("open", "")[:40], kept=dict(kept or {}),
-    )  # fmt: skip
+    return PageView(
+        view if view in VIEWS else usual,
+        on,
+        zone if zone in _zones() else "",
+        params.get("q", "").strip()[:200],
+        params.get("open", "")[:40],
+        kept=dict(kept or {}),
+    )
 
 
 @cache
@@ -120,49 +133,59 @@ class Offer:
     scripted: bool = True
 
 
-def render(almanac: Almanac, look: Look, offer: Offer, today: date, accepted: str = "en") -> str:
+def render(page_data: PageData, look: PageView, offer: Offer, today: date, accepted: str = "en") -> str:
     """The page as HTML."""
     language = language_of(accepted)
-    page = _Page(almanac, look, offer, today, language)
-    return str(_environment().get_template("page.html").render(page=page, w=language.words, look=look, offer=offer))
+    page = _Page(page_data, look, offer, today, language)
+    return str(
+        _environment().get_template("page.html").render(page=page, w=_Words(language.words), look=look, offer=offer)
+    )
 
 
-def standing_alone(almanac: Almanac, title: str, zone: str, today: date) -> str:
+def standing_alone(page_data: PageData, title: str, zone: str, today: date) -> str:
     """The page as one file that needs nothing beside it: a list, from a month ago to a year ahead."""
     style = STYLE.read_text("utf-8") if STYLE.is_file() else ""
     style = re.sub(r"@font-face\{[^}]*\}", "", style)
-    look = Look("list", today - timedelta(days=31), length=_ALONE_DAYS)
-    offer = Offer(title, zone, live=False, as_of=today, colours=dict.fromkeys(almanac.names, 0), style=style)
-    return render(almanac, look, offer, today)
+    look = PageView("list", today - timedelta(days=31), length=_ALONE_DAYS)
+    offer = Offer(title, zone, live=False, as_of=today, colours=dict.fromkeys(page_data.names, 0), style=style)
+    return render(page_data, look, offer, today)
 
 
 @cache
 def _environment() -> Environment:
     return Environment(
-        loader=FileSystemLoader(_TEMPLATES), autoescape=True, undefined=StrictUndefined, trim_blocks=True,
+        loader=FileSystemLoader(_TEMPLATES),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
         lstrip_blocks=True,
-    )  # fmt: skip
+        finalize=_printed,
+    )
 
 
-@dataclass(frozen=True, slots=True)
-class Line:
-    """An occurrence as one line of a list, or as a block on a grid."""
+class _Words:
+    """The words of a language by name; unlike a dictionary it has nothing else that a name could mean."""
 
-    key: str
-    title: str
-    when: str
-    place: str
-    state: str
-    colour: int
-    calendar: str
-    style: str = ""
+    def __init__(self, words: Mapping[str, str]) -> None:
+        self.__dict__.update(words)
+
+
+def _printed(value: object) -> object:
+    """What a template may print: text and numbers, and nothing where a choice says nothing.
+
+    Raises:
+        TypeError: for anything else, which a reader could make nothing of.
+    """
+    if not isinstance(value, str | int | float | Undefined):
+        raise TypeError(f"a page cannot print a {type(value).__name__}")
+    return value
 
 
 class _Page:
     """What the template shows."""
 
-    def __init__(self, almanac: Almanac, look: Look, offer: Offer, today: date, language: Language) -> None:
-        self.almanac, self.look, self.offer, self.today, self.language = almanac, look, offer, today, language
+    def __init__(self, page_data: PageData, look: PageView, offer: Offer, today: date, language: Language) -> None:
+        self.page_data, self.look, self.offer, self.today, self.language = page_data, look, offer, today, language
         self.zone = look.zone or offer.zone or "UTC"
         self.views = VIEWS
         self.place = place_of(self.zone)
@@ -208,23 +231,26 @@ class _Page:
             return on + timedelta(days=direction * _LISTED_DAYS)
         if view == "month":
             first = on.replace(day=1)
-            return (first - timedelta(days=1)).replace(day=1) if direction < 0 else (
-                first + timedelta(days=32)).replace(day=1)  # fmt: skip
+            return (
+                (first - timedelta(days=1)).replace(day=1)
+                if direction < 0
+                else (first + timedelta(days=32)).replace(day=1)
+            )
         return on + timedelta(days=direction * (7 if view == "week" else 1))
 
     def _window(self) -> Window:
-        only = self.almanac.matching(self.look.words) if self.look.words else None
-        return self.almanac.window(*bounds_of(self.days), self.zone, only)
+        only = self.page_data.matching(self.look.words) if self.look.words else None
+        return self.page_data.window(*bounds_of(self.days), self.zone, only)
 
     # ---- the list --------------------------------------------------------------------------------
 
     @property
-    def listed(self) -> list[tuple[str, str, bool, list[Line]]]:
+    def listed(self) -> list[tuple[str, str, bool, list[ShownLine]]]:
         """Days with what begins or goes on there, each with its address and whether it is today."""
         window = self._window()
         self.cut = window.cut
         most = _FOUND if self.look.words else _ALONE if self.look.length else _LISTED
-        found: dict[date, list[Line]] = {}
+        found: dict[date, list[ShownLine]] = {}
         first = self.days[0]
         for one in window.occurrences[:most]:
             day = max(from_wall_seconds(one.shown_start).date(), first)
@@ -240,15 +266,24 @@ class _Page:
     count = 0
     cut: tuple[str, ...] = ()
 
-    def _line(self, one: Occurrence, entry: Shown, style: str = "") -> Line:
+    def _line(self, one: Occurrence, entry: ShownEntry, style: str = "") -> ShownLine:
         whole = bool(entry.marks & Mark.ALL_DAY)
         when = self._whole(one) if whole else hours(one.shown_start, one.shown_end)
-        state = self.language.words["called_off"] if entry.cancelled else (
-            self.language.words["tentative"] if entry.status == "TENTATIVE" else "")  # fmt: skip
-        return Line(
-            self.almanac.key(one), entry.title or "—", when, entry.place, state,
-            self.offer.colours.get(entry.calendar, 0) % 12, self.almanac.names.get(entry.calendar, ""), style,
-        )  # fmt: skip
+        state = (
+            self.language.words["called_off"]
+            if entry.cancelled
+            else (self.language.words["tentative"] if entry.status == "TENTATIVE" else "")
+        )
+        return ShownLine(
+            self.page_data.key(one),
+            entry.title or "—",
+            when,
+            entry.place,
+            state,
+            self.offer.colours.get(entry.calendar, 0) % 12,
+            self.page_data.names.get(entry.calendar, ""),
+            style,
+        )
 
     def _whole(self, one: Occurrence) -> str:
         first = from_wall_seconds(one.shown_start).date()
@@ -267,7 +302,7 @@ class _Page:
         days = lay_out(window, self.days, self.zone, _ON_GRID)
         timed = [piece for day in days for piece in day.pieces if piece.row < 0]
         first = min((piece.start // 60 for piece in timed), default=_HOURS[0])
-        last = max((-(-max(piece.end, piece.start + _LEAST) // 60) for piece in timed), default=_HOURS[1])
+        last = max((-(-max(piece.end, piece.start + LEAST) // 60) for piece in timed), default=_HOURS[1])
         self.any_whole = any(day.total > len(day.pieces) or any(p.row >= 0 for p in day.pieces) for day in days)
         self.hours = list(range(min(first, _HOURS[0]), min(max(last, _HOURS[1]), 24)))
         return [self._grid_day(day) for day in days]
@@ -279,27 +314,32 @@ class _Page:
         whole = [piece for piece in day.pieces if piece.row >= 0]
         timed = [piece for piece in day.pieces if piece.row < 0]
         return GridDay(
-            self._head(day), [self._of_piece(piece) for piece in whole],
-            [self._of_piece(piece, self._spot(piece, *spot)) for piece, *spot in _side_by_side(timed)],
+            self._head(day),
+            [self._of_piece(piece) for piece in whole],
+            [self._of_piece(piece, self._spot(piece, *spot)) for piece, *spot in side_by_side(timed)],
             day.total - len(day.pieces),
-        )  # fmt: skip
+        )
 
     def _spot(self, piece: Piece, column: int, columns: int) -> str:
-        """Where a piece stands in its column, in parts of it."""
+        """Where a piece is in its column, in parts of it."""
         first, minutes = self.hours[0] * 60, len(self.hours) * 60
-        end = min(max(piece.end, piece.start + _LEAST), first + minutes)
+        end = min(max(piece.end, piece.start + LEAST), first + minutes)
         top, height = (piece.start - first) / minutes, (end - piece.start) / minutes
         left, width = column / columns, 1 / columns
         return f"top:{top:.3%};height:{height:.3%};left:{left:.2%};width:{width:.2%}"
 
     def _head(self, day: Day) -> Head:
         return Head(
-            day.date.isoformat(), self.language.weekday(day.date), str(day.date.day), self.language.day(day.date),
-            self.look.address(view="day", on=day.date), day.date == self.today,
+            day.date.isoformat(),
+            self.language.weekday(day.date),
+            str(day.date.day),
+            self.language.day(day.date),
+            self.look.address(view="day", on=day.date),
+            day.date == self.today,
             self.look.view == "month" and day.date.month != self.look.on.month,
-        )  # fmt: skip
+        )
 
-    def _of_piece(self, piece: Piece, style: str = "") -> Line:
+    def _of_piece(self, piece: Piece, style: str = "") -> ShownLine:
         return self._line(piece.occurrence, piece.entry, style)
 
     @property
@@ -323,23 +363,23 @@ class _Page:
     @property
     def opened(self) -> Opened | None:
         """The occurrence whose details are asked for."""
-        entry = self.almanac.find(self.look.opened) if self.look.opened else None
-        one = self.almanac.occurrence(self.look.opened, self.zone) if entry is not None else None
+        entry = self.page_data.find(self.look.opened) if self.look.opened else None
+        one = self.page_data.occurrence(self.look.opened, self.zone) if entry is not None else None
         if one is None:
             return None
-        shown = self.almanac.given.entries[one.entry - 1]
+        shown = self.page_data.given.entries[one.entry - 1]
         marks = shown.timed.marks if shown.timed is not None else 0
         day = self.language.day(from_wall_seconds(one.shown_start).date())
         when = self._whole(one) if marks & Mark.ALL_DAY else hours(one.shown_start, one.shown_end)
-        calendar = self.almanac.names.get(shown.source.calendar, "")
+        calendar = self.page_data.names.get(shown.source.calendar, "")
         return Opened(details(shown), f"{day} · {when}", calendar, f"entry/{self.look.opened.partition('.')[0]}.ics")
 
     @property
     def legend(self) -> list[tuple[str, int]]:
         """The calendars by name with their colours, where there are several."""
-        if len(self.almanac.names) < 2:
+        if len(self.page_data.names) < 2:
             return []
-        return [(name, self.offer.colours.get(number, 0) % 12) for number, name in self.almanac.names.items()]
+        return [(name, self.offer.colours.get(number, 0) % 12) for number, name in self.page_data.names.items()]
 
     @property
     def stand(self) -> str:
@@ -356,76 +396,5 @@ class _Page:
         return Markup(self.offer.style.replace("</", "<\\/"))  # noqa: S704
 
 
-@dataclass(frozen=True, slots=True)
-class Head:
-    """A day as the head of a column or a cell."""
-
-    iso: str
-    weekday: str
-    number: str
-    full: str
-    address: str
-    today: bool
-    aside: bool
-
-
-@dataclass(frozen=True, slots=True)
-class GridDay:
-    """A day of the grid."""
-
-    head: Head
-    whole: list[Line]
-    timed: list[Line]
-    beyond: int
-
-    @property
-    def total(self) -> int:
-        return len(self.whole) + len(self.timed)
-
-
-@dataclass(frozen=True, slots=True)
-class MonthDay:
-    """A day of a month."""
-
-    head: Head
-    lines: list[Line]
-    beyond: int
-
-
-@dataclass(frozen=True, slots=True)
-class Opened:
-    """An occurrence with its details."""
-
-    about: Details
-    when: str
-    calendar: str
-    file: str
-
-
 def _days(first: date, count: int) -> list[date]:
     return [first + timedelta(days=number) for number in range(count)]
-
-
-def _side_by_side(pieces: Sequence[Piece]) -> list[tuple[Piece, int, int]]:
-    """Pieces with the column each stands in, and how many columns there are where it stands."""
-    found: list[tuple[Piece, int, int]] = []
-    cluster: list[tuple[Piece, int]] = []
-    ends: list[int] = []
-
-    def close() -> None:
-        found.extend((piece, column, len(ends)) for piece, column in cluster)
-        cluster.clear()
-        ends.clear()
-
-    for piece in sorted(pieces, key=lambda one: (one.start, -one.end)):
-        if ends and piece.start >= max(ends):
-            close()
-        column = next((number for number, end in enumerate(ends) if end <= piece.start), len(ends))
-        end = max(piece.end, piece.start + _LEAST)
-        if column == len(ends):
-            ends.append(end)
-        else:
-            ends[column] = end
-        cluster.append((piece, column))
-    close()
-    return found

@@ -7,7 +7,7 @@ from html import escape
 
 from datebridge.api.public.answers import Answer
 from datebridge.api.public.words import language_of
-from datebridge.services.sharing.addresses import Known
+from datebridge.services.sharing.addresses import KnownShare
 
 
 class Refusal(Enum):
@@ -20,7 +20,7 @@ class Refusal(Enum):
     PASSWORD = 401, "password_wanted"
 
 
-def refusal_page(why: Refusal, accepted: str, known: Known | None = None) -> Answer:
+def refusal_page(why: Refusal, accepted: str, known: KnownShare | None = None) -> Answer:
     """The answer, as a small page of its own; it says what the calendar is called only to who was given it."""
     status, key = why.value
     language = language_of(accepted)

@@ -51,19 +51,19 @@ def _main(settings_json: str, listener: socket.socket) -> None:
 
 
 def warm() -> None:
-    """Have at hand what the first reader would wait for: the template, and how dates are written."""
+    """Have ready what the first reader would wait for: the template, and how dates are written."""
     from datetime import date
 
     from datebridge.api.public.pages import Offer, look_of, render
-    from datebridge.core.giving.almanac import Almanac
-    from datebridge.core.giving.gathering import Given
-    from datebridge.core.sharing import Terms
+    from datebridge.core.sharing.gathering import SharedContent
+    from datebridge.core.sharing.page_data import PageData
+    from datebridge.core.sharing.terms import Terms
 
     day = date(2026, 11, 24)
     for language in ("en", "de", "fr", "nb", "es"):
         for view in ("week", "month"):
             look = look_of({"view": view}, day)
-            render(Almanac(Given(Terms()), b"none", {}), look, Offer("", "UTC"), day, language)
+            render(PageData(SharedContent(Terms()), b"none", {}), look, Offer("", "UTC"), day, language)
 
 
 @contextmanager

@@ -8,16 +8,16 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from datetime import date
-from functools import lru_cache
+from functools import cache, lru_cache
 from pathlib import Path
 
 from babel import Locale, UnknownLocaleError
 from babel.dates import format_date, format_skeleton, get_day_names
+from babel.messages.pofile import read_po
 
-_SAID: dict[str, dict[str, str]] = json.loads((Path(__file__).parent / "words.json").read_text("utf-8"))
+_LANGUAGES = Path(__file__).parent / "languages"
 #: Languages whose speakers read another one of ours.
 _NEAR = {"no": "nb", "nn": "nb", "da": "nb"}
 
@@ -66,9 +66,19 @@ def language_of(accepted: str) -> Language:
     for _, _, tag in sorted(wanted):
         base = tag.partition("-")[0].lower()
         code = _NEAR.get(base, base)
-        if code in _SAID:
+        if code in _spoken():
             return _language(code, tag if base == code and tag != "en" else "en_GB" if code == "en" else code)
     return _language("en", "en_GB")
+
+
+@cache
+def _spoken() -> dict[str, dict[str, str]]:
+    """The words of each language by name, from its catalogue."""
+    found = {}
+    for path in sorted(_LANGUAGES.glob("*.po")):
+        with path.open("rb") as file:
+            found[path.stem] = {str(one.id): str(one.string) for one in read_po(file) if one.id}
+    return found
 
 
 @lru_cache(maxsize=64)
@@ -77,4 +87,4 @@ def _language(code: str, tag: str) -> Language:
         locale = Locale.parse(tag, sep="-" if "-" in tag else "_")
     except (UnknownLocaleError, ValueError):
         locale = Locale.parse("en_GB" if code == "en" else code)
-    return Language(code, locale, _SAID[code])
+    return Language(code, locale, _spoken()[code])

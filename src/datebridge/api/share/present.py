@@ -10,8 +10,9 @@ from typing import Literal
 from datebridge.api import present
 from datebridge.api.share.shapes import FormUse, HostOut, ReaderOut, ShareOut, TermsIO
 from datebridge.clock import now
-from datebridge.core.sharing import Detail, Guarded, Terms
-from datebridge.services.sharing.plans import Form, day_in, terms_of
+from datebridge.core.choices import Form
+from datebridge.core.sharing.terms import Detail, Guarded, Terms
+from datebridge.services.sharing.plans import day_in, terms_of
 from datebridge.store.tables import Reader, Role, Share, ShareHost, demand_id
 from datebridge.store.use import KEPT_DAYS, Day
 
@@ -19,28 +20,38 @@ from datebridge.store.use import KEPT_DAYS, Day
 _STOPPED = 14
 _UNREAD = 30
 _DETAILS = {
-    Detail.EVERYTHING: "everything", Detail.WITHOUT_PEOPLE: "without people", Detail.TITLES: "titles, times and places",
+    Detail.EVERYTHING: "everything",
+    Detail.WITHOUT_PEOPLE: "without people",
+    Detail.TITLES: "titles, times and places",
     Detail.BUSY: "only busy",
-}  # fmt: skip
-_GUARDED = {Guarded.LEAVE_OUT: "left out", Guarded.BUSY: "as busy", Guarded.AS_OTHERS: "as all others"}
+}
+_GUARDED = {Guarded.LEAVE_OUT: "left out", Guarded.BUSY: "as busy", Guarded.AS_OTHERS: "like all others"}
 
 
 def in_words(terms: Terms) -> str:
     """What is given, in a line.
 
     >>> in_words(Terms(Detail.BUSY, busy_title="At sea"))
-    'only busy, called “At sea”; private left out'
+    'only busy, titled “At sea”; private left out'
     """
     busy = terms.detail is Detail.BUSY
     said = _DETAILS[terms.detail]
     if busy and terms.busy_title:
-        said += f", called “{terms.busy_title}”"
-    ticked = [] if busy else [
-        name for name, on in (
-            ("attachments", terms.attachments), ("alarms", terms.alarms), ("conference addresses", terms.conferences),
-            ("unknown properties", terms.unknown),
-        ) if on
-    ]  # fmt: skip
+        said += f", titled “{terms.busy_title}”"
+    ticked = (
+        []
+        if busy
+        else [
+            name
+            for name, on in (
+                ("attachments", terms.attachments),
+                ("alarms", terms.alarms),
+                ("conference addresses", terms.conferences),
+                ("unknown properties", terms.unknown),
+            )
+            if on
+        ]
+    )
     if ticked:
         said += " with " + " and ".join(ticked)
     if terms.private is terms.confidential:
@@ -51,9 +62,15 @@ def in_words(terms: Terms) -> str:
 
 
 def share_out(
-    share: Share, owner: Role, readers: Sequence[Reader], hosts: Sequence[ShareHost], names: Mapping[int, str],
-    used: Sequence[Day], elsewhere: set[int], today: date,
-) -> ShareOut:  # fmt: skip
+    share: Share,
+    owner: Role,
+    readers: Sequence[Reader],
+    hosts: Sequence[ShareHost],
+    names: Mapping[int, str],
+    used: Sequence[Day],
+    elsewhere: set[int],
+    today: date,
+) -> ShareOut:
     """A share with all that belongs to it."""
     own = [one for one in used if one.share == share.id]
     terms = terms_of(share.terms)
@@ -62,29 +79,43 @@ def share_out(
     lately = any(one.day > today - timedelta(days=_UNREAD) and one.fetched + one.unchanged for one in own)
     old = now() - share.made_at > _UNREAD * 86_400
     return ShareOut(
-        id=demand_id(share.id), title=share.title, owner=owner.name, contact=owner.contact,
+        id=demand_id(share.id),
+        title=share.title,
+        owner=owner.name,
+        contact=owner.contact,
         calendars=share.calendars,  # type: ignore[arg-type]
-        names=[names[number] for number in share.calendars if number in names], filter=share.filter,
-        terms=TermsIO.model_validate(terms, from_attributes=True), forms=[Form(form) for form in share.forms],
-        zone=share.zone, interval=share.interval, fixed_at=present.stamp(share.fixed_at) or "",
+        names=[names[number] for number in share.calendars if number in names],
+        filter=share.filter,
+        terms=TermsIO.model_validate(terms, from_attributes=True),
+        forms=[Form(form) for form in share.forms],
+        zone=share.zone,
+        interval=share.interval,
+        fixed_at=present.stamp(share.fixed_at) or "",
         until=day_in(share.until - 1, share.zone).isoformat() if share.until else "",
-        over=bool(share.until and share.until <= now()), sites=share.sites, indexed=share.indexed,
-        made=present.stamp(share.made_at) or "", says=in_words(terms),
-        readers=[reader_out(one, own, elsewhere, today) for one in readers], hosts=[host_out(one) for one in hosts],
-        bars=bars_of(own, today), uses=_by_form(own), refused=sum(one.refused for one in own),
-        fetched=fetched, octets=sum(one.octets for one in own),
+        over=bool(share.until and share.until <= now()),
+        sites=share.sites,
+        indexed=share.indexed,
+        made=present.stamp(share.made_at) or "",
+        says=in_words(terms),
+        readers=[reader_out(one, own, elsewhere, today) for one in readers],
+        hosts=[host_out(one) for one in hosts],
+        bars=bars_of(own, today),
+        uses=_by_form(own),
+        refused=sum(one.refused for one in own),
+        fetched=fetched,
+        size=sum(one.size for one in own),
         unread=bool(live) and old and not lately,
-    )  # fmt: skip
+    )
 
 
 def _by_form(used: Sequence[Day]) -> list[FormUse]:
     """How each form was used, the most used first."""
     found: dict[str, FormUse] = {}
     for one in used:
-        sum_of = found.setdefault(one.form, FormUse(form=one.form, fetched=0, unchanged=0, octets=0))
+        sum_of = found.setdefault(one.form, FormUse(form=one.form, fetched=0, unchanged=0, size=0))
         sum_of.fetched += one.fetched
         sum_of.unchanged += one.unchanged
-        sum_of.octets += one.octets
+        sum_of.size += one.size
     return sorted(
         (one for one in found.values() if one.fetched + one.unchanged), key=lambda one: -one.fetched - one.unchanged
     )
@@ -96,21 +127,27 @@ def reader_out(reader: Reader, used: Sequence[Day], elsewhere: set[int], today: 
     came = [one for one in own if one.fetched + one.unchanged]
     last = max((one.last for one in came), default=0)
     days = (today - min((one.day for one in came), default=today)).days + 1
-    state: Literal["reads", "never read", "stopped", "taken back", "sent elsewhere"] = "reads"
+    state: Literal["reads", "never read", "inactive", "revoked", "redirected"] = "reads"
     if reader.ended_at is not None:
-        state = "taken back"
+        state = "revoked"
     elif reader.id in elsewhere:
-        state = "sent elsewhere"
+        state = "redirected"
     elif not came:
         state = "never read"
     elif max(one.day for one in came) < today - timedelta(days=_STOPPED):
-        state = "stopped"
+        state = "inactive"
     return ReaderOut(
-        id=demand_id(reader.id), name=reader.name, mail=reader.mail, password=bool(reader.password), state=state,
+        id=demand_id(reader.id),
+        name=reader.name,
+        mail=reader.mail,
+        password=bool(reader.password),
+        state=state,
         last=present.stamp(last) or "" if last else "",
         a_day=round(sum(one.fetched + one.unchanged for one in came) / days, 1),
-        refused=sum(one.refused for one in own), octets=sum(one.octets for one in own), bars=bars_of(own, today),
-    )  # fmt: skip
+        refused=sum(one.refused for one in own),
+        size=sum(one.size for one in own),
+        bars=bars_of(own, today),
+    )
 
 
 def bars_of(used: Sequence[Day], today: date) -> list[int]:
@@ -123,6 +160,12 @@ def bars_of(used: Sequence[Day], today: date) -> list[int]:
 
 def host_out(host: ShareHost) -> HostOut:
     return HostOut(
-        id=demand_id(host.id), host=host.host, user=host.user, form=Form(host.form), always=host.always,
-        outcome=host.outcome, trouble=host.trouble, last=present.stamp(host.done_at) or "" if host.done_at else "",
-    )  # fmt: skip
+        id=demand_id(host.id),
+        host=host.host,
+        user=host.user,
+        form=Form(host.form),
+        always=host.always,
+        outcome=host.outcome,
+        trouble=host.trouble,
+        last=present.stamp(host.done_at) or "" if host.done_at else "",
+    )

@@ -8,10 +8,12 @@ from annotated_types import Ge, Le
 from pydantic import BaseModel, Field
 
 from datebridge.api.kinds import CalendarNo, Day
-from datebridge.core.sharing import Detail, Guarded
-from datebridge.services.sharing.plans import Form
+from datebridge.core.choices import Form
+from datebridge.core.sharing.terms import Detail, Guarded
 
 ShareNo = Annotated[int, Ge(1), Le(2**63 - 1)]
+ReaderNo = Annotated[int, Ge(1), Le(2**63 - 1)]
+HostNo = Annotated[int, Ge(1), Le(2**63 - 1)]
 Days = Annotated[int, Ge(0), Le(36_600)]
 
 
@@ -55,7 +57,7 @@ class FormUse(BaseModel):
     form: str
     fetched: int
     unchanged: int
-    octets: int
+    size: int
 
 
 class ReaderOut(BaseModel):
@@ -65,11 +67,11 @@ class ReaderOut(BaseModel):
     name: str = Field(description="empty for everybody who has the address")
     mail: str
     password: bool = Field(description="whether programs have to give one")
-    state: Literal["reads", "never read", "stopped", "taken back", "sent elsewhere"]
+    state: Literal["reads", "never read", "inactive", "revoked", "redirected"]
     last: str = Field(description="when it was last fetched; empty for never")
     a_day: float = Field(description="how often a day, over the days since it was first fetched")
     refused: int
-    octets: int
+    size: int
     bars: list[int] = Field(description="how often on each of the last 90 days")
 
 
@@ -112,17 +114,29 @@ class ShareOut(BaseModel):
     bars: list[int]
     uses: list[FormUse]
     fetched: int
-    octets: int
+    size: int
     refused: int
     unread: bool = Field(description="nobody has read it for 30 days, though it could be")
 
 
+class FormatOut(BaseModel):
+    """A format in which a share can be read: under which path of a reader's address, and what it is called."""
+
+    form: Form
+    path: str
+    name: str
+    title: str
+    description: str
+    hosted: bool
+
+
 class SharesOut(BaseModel):
+    formats: list[FormatOut]
     shares: list[ShareOut]
     door: str = Field(description="where readers come in; empty where they have no door")
     mail: bool = Field(description="whether a mail server is set up")
     fetched: int = Field(description="what was given out of all shares in 90 days")
-    octets: int
+    size: int
     refused: int
     unknown: int = Field(description="tries with addresses nobody knows")
 
@@ -166,7 +180,7 @@ class SeenRow(BaseModel):
     lines: list[LineOut]
 
 
-class DoubtOut(BaseModel):
+class PrivacyWarningOut(BaseModel):
     what: str
     entries: int
     title: str
@@ -181,7 +195,7 @@ class SeenOut(BaseModel):
     given: int
     as_busy: int
     left_out: int
-    doubts: list[DoubtOut]
+    warnings: list[PrivacyWarningOut]
     total: int
     rows: list[SeenRow]
 

@@ -6,7 +6,7 @@ from datetime import UTC, datetime, time, timedelta
 from typing import Annotated
 from zoneinfo import ZoneInfo
 
-from fastapi import HTTPException, Query, Request, Response
+from fastapi import Query, Request, Response
 from fastapi.responses import HTMLResponse, StreamingResponse
 from pydantic import ValidationError
 
@@ -15,9 +15,10 @@ from datebridge.api.public.pages import Offer, look_of, render
 from datebridge.api.routing import new_router
 from datebridge.api.share import present
 from datebridge.api.share.shapes import (
-    DoubtOut,
+    FormatOut,
     LineOut,
     OwnerIn,
+    PrivacyWarningOut,
     RoleOut,
     SeenIn,
     SeenOut,
@@ -27,11 +28,14 @@ from datebridge.api.share.shapes import (
     SharesOut,
     WantedIn,
 )
-from datebridge.core.sharing import Terms
+from datebridge.core.choices import Form
+from datebridge.core.errors import NotValid
+from datebridge.core.sharing.formats import FORMATS
+from datebridge.core.sharing.terms import Terms
 from datebridge.services.sharing import shares
 from datebridge.services.sharing.addresses import door
-from datebridge.services.sharing.made import MEDIA, colours_of, make
-from datebridge.services.sharing.plans import Form, Plan, plan_of, today_in
+from datebridge.services.sharing.plans import Plan, plan_of, today_in
+from datebridge.services.sharing.render_cache import colours_of, make
 from datebridge.services.sharing.shares import CannotShare, NoShare, Wanted
 from datebridge.store import shares as kept
 from datebridge.store.calendars import names
@@ -39,7 +43,7 @@ from datebridge.store.tables import Share, demand_id
 from datebridge.store.use import today, use_of
 
 router = new_router("/api", "shares")
-#: What the page of a preview may do, and that it may stand in this application's own pages.
+#: What the page of a preview may do, and that it may be in this application's own pages.
 _SEEN_PAGE = (
     "default-src 'none'; style-src 'self'; style-src-attr 'unsafe-inline'; font-src 'self'; img-src 'self' data:;"
     " base-uri 'none'; form-action 'self'; frame-ancestors 'self'"
@@ -59,16 +63,27 @@ def listed(app: AppDep) -> SharesOut:
         called = {int(number): name for number, name in names(connection, live=True).items()}
     rows = [
         present.share_out(
-            one, owners[one.role_id], [r for r in readers if r.share_id == one.id],
-            [h for h in hosts if h.share_id == one.id], called, used, elsewhere, today(),
+            one,
+            owners[one.role_id],
+            [r for r in readers if r.share_id == one.id],
+            [h for h in hosts if h.share_id == one.id],
+            called,
+            used,
+            elsewhere,
+            today(),
         )
         for one in found
-    ]  # fmt: skip
+    ]
     return SharesOut(
-        shares=rows, door=door(app.settings), mail=bool(app.settings.mail_server),
-        fetched=sum(one.fetched + one.unchanged for one in used), octets=sum(one.octets for one in used),
-        refused=sum(one.refused for one in used), unknown=sum(one.refused for one in used if not one.share),
-    )  # fmt: skip
+        shares=rows,
+        formats=[FormatOut.model_validate(one, from_attributes=True) for one in FORMATS.values()],
+        door=door(app.settings),
+        mail=bool(app.settings.mail_server),
+        fetched=sum(one.fetched + one.unchanged for one in used),
+        size=sum(one.size for one in used),
+        refused=sum(one.refused for one in used),
+        unknown=sum(one.refused for one in used if not one.share),
+    )
 
 
 @router.get("/shares/owners")
@@ -88,9 +103,20 @@ def wanted_of(said: WantedIn) -> Wanted:
             raise CannotShare(f"“{said.zone[:80]}” is no time zone.") from None
         until = int(datetime.combine(said.until + timedelta(days=1), time(), zone).astimezone(UTC).timestamp())
     return Wanted(
-        said.title, said.owner, said.contact, tuple(said.calendars), said.filter, Terms(**dict(said.terms)),
-        tuple(said.forms), said.zone, said.interval, said.fixed, until, tuple(said.sites), said.indexed,
-    )  # fmt: skip
+        said.title,
+        said.owner,
+        said.contact,
+        tuple(said.calendars),
+        said.filter,
+        Terms(**dict(said.terms)),
+        tuple(said.forms),
+        said.zone,
+        said.interval,
+        said.fixed,
+        until,
+        tuple(said.sites),
+        said.indexed,
+    )
 
 
 @router.post("/shares")
@@ -99,22 +125,22 @@ def make_share(app: AppDep, said: WantedIn) -> ShareMade:
     return ShareMade(id=shares.make(app.store, app.ledger, wanted_of(said)))
 
 
-@router.put("/shares/{share}", status_code=204)
-def say(app: AppDep, share: ShareNo, said: WantedIn) -> None:
+@router.put("/shares/{share_id}", status_code=204)
+def say(app: AppDep, share_id: ShareNo, said: WantedIn) -> None:
     """Say otherwise what a share gives. Its readers and their addresses stay."""
-    shares.say(app.store, app.ledger, share, wanted_of(said))
+    shares.say(app.store, app.ledger, share_id, wanted_of(said))
 
 
-@router.post("/shares/{share}/owner", status_code=204)
-def hand_over(app: AppDep, share: ShareNo, said: OwnerIn) -> None:
+@router.post("/shares/{share_id}/owner", status_code=204)
+def hand_over(app: AppDep, share_id: ShareNo, said: OwnerIn) -> None:
     """Have another role own a share. Its addresses stay."""
-    shares.hand_over(app.store, share, said.owner, said.contact)
+    shares.hand_over(app.store, share_id, said.owner, said.contact)
 
 
-@router.delete("/shares/{share}", status_code=204)
-def end(app: AppDep, share: ShareNo) -> None:
+@router.delete("/shares/{share_id}", status_code=204)
+def end(app: AppDep, share_id: ShareNo) -> None:
     """Take a share back as a whole, at once."""
-    shares.end(app.store, share)
+    shares.end(app.store, share_id)
 
 
 # ---- seen as a reader sees it ----------------------------------------------------------------------------
@@ -129,19 +155,26 @@ def seen(app: AppDep, said: SeenIn) -> SeenOut:
     with app.store.read() as connection:
         called = names(connection)
     return SeenOut(
-        says=given.said, considered=given.considered, given=len(given.entries), as_busy=given.as_busy,
+        says=given.said,
+        considered=given.considered,
+        given=len(given.entries),
+        as_busy=given.as_busy,
         left_out=sum(given.left_out.values()),
-        doubts=[DoubtOut.model_validate(one, from_attributes=True) for one in app.seeing.doubts(plan)],
+        warnings=[PrivacyWarningOut.model_validate(one, from_attributes=True) for one in app.seeing.warnings(plan)],
         total=total,
         rows=[
             SeenRow(
-                title=one.title, given_title=one.given_title, when=one.when,
+                title=one.title,
+                given_title=one.given_title,
+                when=one.when,
                 calendar=called.get(one.calendar, ""),  # type: ignore[call-overload]
-                fate=one.fate, as_busy=one.as_busy, lines=[LineOut(source=a, given=b) for a, b in one.lines],
+                fate=one.fate,
+                as_busy=one.as_busy,
+                lines=[LineOut(source=a, given=b) for a, b in one.lines],
             )
             for one in rows
         ],
-    )  # fmt: skip
+    )
 
 
 def _plan(app: App, said: WantedIn, share: int | None) -> Plan:
@@ -149,7 +182,7 @@ def _plan(app: App, said: WantedIn, share: int | None) -> Plan:
     wanted = wanted_of(said)
     with app.store.session() as session:
         if not wanted.calendars and not wanted.filter.strip():
-            raise CannotShare("Say which calendars are shared, or by which filter.")
+            raise CannotShare("Choose the calendars to share, or enter a filter.")
         wanted = shares.demand_sense(session.connection(), wanted)
         found = session.get(Share, share) if share is not None else None
     plan = wanted.plan
@@ -173,17 +206,26 @@ def seen_page(
     try:
         said = WantedIn.model_validate_json(wanted)
     except ValidationError as error:
-        raise HTTPException(422, "This is no share.") from error
+        raise NotValid("This is not a share.") from error
     plan = _plan(app, said, share)
-    almanac = app.seeing.almanac(plan)
+    page_data = app.seeing.page_data(plan)
     day = today_in(plan.zone)
     look = look_of(request.query_params, day, kept={"wanted": wanted, **({"share": str(share)} if share else {})})
     forms = said.forms
     offer = Offer(
-        plan.title, plan.zone, "…/feed.ics" if Form.FEED in forms else "", Form.FILE in forms, not said.fixed, None,
-        colours_of(app.store), "/reader/", "", said.indexed, False,
-    )  # fmt: skip
-    html = render(almanac, look, offer, day, request.headers.get("accept-language", ""))
+        plan.title,
+        plan.zone,
+        f"…/{FORMATS[Form.FEED].path}" if Form.FEED in forms else "",
+        Form.FILE in forms,
+        not said.fixed,
+        None,
+        colours_of(app.store),
+        "/reader/",
+        "",
+        said.indexed,
+        False,
+    )
+    html = render(page_data, look, offer, day, request.headers.get("accept-language", ""))
     return HTMLResponse(html, headers={"Content-Security-Policy": _SEEN_PAGE})
 
 
@@ -192,18 +234,18 @@ def seen_form(app: AppDep, form: Form, said: SeenIn) -> Response:
     """A form exactly as its readers get it."""
     plan = _plan(app, said.wanted, said.share)
     if form is Form.PAGE:
-        raise HTTPException(422, "The page is asked for by its own address.")
+        raise NotValid("The page has its own address.")
     body = make(app.seeing.given(plan), plan, form, today_in(plan.zone))
-    return Response(body, media_type=MEDIA[form])
+    return Response(body, media_type=FORMATS[form].media)
 
 
-@router.get("/shares/{share}/file")
-def file(app: AppDep, share: ShareNo) -> Response:
+@router.get("/shares/{share_id}/file")
+def file(app: AppDep, share_id: ShareNo) -> Response:
     """What a share gives, once, as a file."""
     with app.store.session() as session:
-        found = session.get(Share, share)
+        found = session.get(Share, share_id)
     if found is None or found.ended_at is not None:
-        raise NoShare("There is no such share any more.")
+        raise NoShare("This share no longer exists.")
     plan = plan_of(found)
     body = make(app.seeing.given(plan), plan, Form.FILE, today_in(plan.zone))
-    return Response(body, media_type=MEDIA[Form.FILE], headers={"Content-Disposition": "attachment"})
+    return Response(body, media_type=FORMATS[Form.FILE].media, headers={"Content-Disposition": "attachment"})

@@ -17,14 +17,14 @@ from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, star
 from datebridge.core.editing.repeats import Ends, Monthly, Repeats, chosen, read_repeats
 from datebridge.core.editing.typed import begins, ends, read_line, rule_of, said
 from datebridge.core.editing.writing import new_event
-from datebridge.core.happening.occurrences import timed
-from datebridge.core.happening.series import Series
 from datebridge.core.ids import VersionId
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Mark
+from datebridge.core.language.phrases import NotUnderstood
+from datebridge.core.language.spans import day_name
 from datebridge.core.moments import from_wall_seconds, instant_at, wall_at
-from datebridge.core.words.phrases import NotUnderstood
-from datebridge.core.words.spans import day_name
+from datebridge.core.occurrences.expanding import timed
+from datebridge.core.occurrences.series import Series
 from datebridge.core.zones.across import offset_of
 from datebridge.services.editing import edits
 from datebridge.services.editing.edits import Target
@@ -154,10 +154,10 @@ class RepeatsOut(BaseModel):
 
 
 @router.post("/repeats")
-def repeats(wish: RepeatsIn) -> RepeatsOut:
+def repeats(body: RepeatsIn) -> RepeatsOut:
     """What a rule says as choices, once a choice has been made."""
-    chosen_rule = chosen(wish.rule, wish.start, **wish.choice.model_dump(exclude_none=True))
-    return RepeatsOut(rule=chosen_rule, repeats=read_repeats(chosen_rule, wish.start))
+    chosen_rule = chosen(body.rule, body.start, **body.choice.model_dump(exclude_none=True))
+    return RepeatsOut(rule=chosen_rule, repeats=read_repeats(chosen_rule, body.start))
 
 
 @router.get("/fields")
@@ -173,39 +173,54 @@ def fields(app: AppDep, entry: EntryNo, series: EntryNo = VersionId(0), slot: Sl
         meaning = loaded.group.zones.of(fields.zone, year, year)
         means = "" if meaning.defined or meaning.zone == fields.zone else meaning.zone
     return FieldsOut(
-        fields=fields, zone_means=means, kind="to-do" if loaded.component == "VTODO" else "event",
-        calendar=loaded.calendar, calendar_name=loaded.calendar_name,
-        is_series=loaded.is_series, is_override=bool(facts.recurrence_id),
-    )  # fmt: skip
+        fields=fields,
+        zone_means=means,
+        kind="to-do" if loaded.component == "VTODO" else "event",
+        calendar=loaded.calendar,
+        calendar_name=loaded.calendar_name,
+        is_series=loaded.is_series,
+        is_override=bool(facts.recurrence_id),
+    )
 
 
 @router.post("/fields/check")
-def check(app: AppDep, wish: EditIn, clock: Zones = []) -> CheckOut:  # noqa: B006
+def check(app: AppDep, body: EditIn, clock: Zones = []) -> CheckOut:  # noqa: B006
     """What an edit would come to; `entry` 0 for a new event."""
     said: list[str] = []
     try:
         # A to-do has statuses of its own; they are checked where the edit is planned.
-        trial = replace(wish.fields, title=wish.fields.title or "-", status="")
+        trial = replace(body.fields, title=body.fields.title or "-", status="")
         text = new_event("check", trial, "20000101T000000Z")
-        if wish.entry:
+        if body.entry:
             with app.store.read() as connection:
-                loaded = edits.load(connection, wish.target())
-                plan = edits.plan_edit(loaded, wish.scope, wish.fields, wish.event, wish.listed)
+                loaded = edits.load(connection, body.target())
+                plan = edits.plan_edit(loaded, body.scope, body.fields, body.event, body.listed)
                 said = edits.consequences(connection, loaded, plan)
+            text = next((edit.text for edit in reversed(plan.edits) if edit.text and _repeats(edit.text)), text)
     except CannotEdit as error:
         return CheckOut(wrong=str(error), listable=error.dates, said=[], words="", dates=[], count=None, clocks=[])
     facts = derive("VEVENT", text)
     entry = timed(facts)
     series = Series([entry] if entry else [], facts.zone or "UTC")
     found: list[str] = []
-    after = (facts.start_wall or 0) - 1
+    # What goes on from this one is told from here on, also where the series began before.
+    after = start_of(body.fields).wall_seconds - 1
     while facts.marks & Mark.SERIES and len(found) < 8 and (one := series.next(after)) is not None:
         found.append(f"{day_name(present.day_of(one.slot))} {from_wall_seconds(one.slot).year}")
         after = one.shown_start
     return CheckOut(
-        wrong="", listable=0, said=said, words=facts.repeats, dates=found,
-        count=series.count() if facts.marks & Mark.SERIES else 1, clocks=_clocks(wish.fields, clock),
-    )  # fmt: skip
+        wrong="",
+        listable=0,
+        said=said,
+        words=facts.repeats,
+        dates=found,
+        count=series.count() if facts.marks & Mark.SERIES else 1,
+        clocks=_clocks(body.fields, clock),
+    )
+
+
+def _repeats(text: str) -> bool:
+    return bool(derive("VEVENT", text).marks & Mark.SERIES)
 
 
 def _clocks(fields: Fields, zones: list[str]) -> list[ClockOut]:
@@ -227,40 +242,40 @@ def _clocks(fields: Fields, zones: list[str]) -> list[ClockOut]:
 
 
 @router.post("/edits")
-def save(app: AppDep, wish: EditIn) -> DoneOut:
+def save(app: AppDep, body: EditIn) -> DoneOut:
     """Edit an occurrence, it and all after it, or the whole series."""
-    set_id, title = edits.save(app.store, wish.target(), wish.scope, wish.fields, wish.event, wish.listed)
-    return DoneOut(set_id=set_id, title=title, day=wish.fields.start[:10])
+    set_id, title = edits.save(app.store, body.target(), body.scope, body.fields, body.event, body.listed)
+    return DoneOut(set_id=set_id, title=title, day=body.fields.start[:10])
 
 
 @router.post("/events")
-def create(app: AppDep, wish: NewIn) -> DoneOut:
+def create(app: AppDep, body: NewIn) -> DoneOut:
     """Make a new event."""
-    set_id, title = edits.create(app.store, wish.calendar, wish.fields)
-    return DoneOut(set_id=set_id, title=title, day=wish.fields.start[:10])
+    set_id, title = edits.create(app.store, body.calendar, body.fields)
+    return DoneOut(set_id=set_id, title=title, day=body.fields.start[:10])
 
 
 @router.post("/shifts")
-def shift(app: AppDep, wish: ShiftIn) -> DoneOut:
+def shift(app: AppDep, body: ShiftIn) -> DoneOut:
     """Move or stretch an occurrence on the clock asked."""
-    own = zone_of(wish.zone)
-    after = edits.moved(app.store, wish.target(), wish.begin, wish.end, own)
-    set_id, title = edits.save(app.store, wish.target(), wish.scope, after)
+    own = zone_of(body.zone)
+    after = edits.moved(app.store, body.target(), body.begin, body.end, own)
+    set_id, title = edits.save(app.store, body.target(), body.scope, after)
     return DoneOut(set_id=set_id, title=title.replace("Edit", "Move", 1), day=after.start[:10])
 
 
 @router.post("/removals")
-def remove(app: AppDep, wish: RemovalIn) -> DoneOut:
+def remove(app: AppDep, body: RemovalIn) -> DoneOut:
     """Delete an occurrence, it and all after it, or the whole entry."""
-    set_id, title = edits.delete(app.store, wish.target(), wish.scope)
+    set_id, title = edits.delete(app.store, body.target(), body.scope)
     return DoneOut(set_id=set_id, title=title)
 
 
 @router.post("/lines")
-def line(app: AppDep, wish: LineIn) -> DoneOut:
+def line(app: AppDep, body: LineIn) -> DoneOut:
     """Make an event from a typed line; without a clock named in it, its hours are on the clock asked."""
-    own = zone_of(wish.zone)
-    found = read_line(wish.text, today_in(own)[0])
+    own = zone_of(body.zone)
+    found = read_line(body.text, today_in(own)[0])
     made = Fields(title=found.title, whole=found.at is None, zone="" if found.at is None else found.zone or own)
     made.rule = rule_of(found)
     if found.at is None:
@@ -268,7 +283,7 @@ def line(app: AppDep, wish: LineIn) -> DoneOut:
     else:
         made.start = begins(found).isoformat(timespec="minutes")
         made.end = ends(found).isoformat(timespec="minutes")
-    set_id, title = edits.create(app.store, wish.calendar, made)
+    set_id, title = edits.create(app.store, body.calendar, made)
     return DoneOut(set_id=set_id, title=title, day=found.day.isoformat())
 
 

@@ -16,14 +16,14 @@ from datebridge.api.routing import new_router
 from datebridge.api.time import present
 from datebridge.api.time.shapes import AlikeOut, MirrorDay, MirrorOut, MirrorPair, OverlapOut, OverlapPage
 from datebridge.api.time.views import MOST_DAYS, Calendars, today_in
-from datebridge.core.happening.window import key_of
+from datebridge.core.language.spans import day_name, difference, length, span
 from datebridge.core.moments import wall_seconds_of
+from datebridge.core.occurrences.window import key_of
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.views import mirror as sides
 from datebridge.core.views.days import bounds_of, days_of, run_of
-from datebridge.core.views.mirror import Mirror, Pair
-from datebridge.core.views.overlaps import Asked, Overlaps, as_sheet, overlapping
-from datebridge.core.words.spans import day_name, difference, length, span
+from datebridge.core.views.mirror import Mirror, MirroredPair
+from datebridge.core.views.overlaps import OverlapQuery, Overlaps, as_sheet, overlapping
 from datebridge.store.calendars import known
 from datebridge.store.entries.alike import alike
 from datebridge.store.shares import shares_echoed
@@ -32,7 +32,7 @@ router = new_router("/api", "comparing")
 Sides = Annotated[list[CalendarNo], Query(max_length=500)]
 
 
-def _overlaps(app: App, calendar: Sequence[int], first: Day, count: int, zone: str, asked: Asked) -> Overlaps:
+def _overlaps(app: App, calendar: Sequence[int], first: Day, count: int, zone: str, asked: OverlapQuery) -> Overlaps:
     low = wall_seconds_of(first)
     if asked.about.strip():
         about = asked.about.strip().lower()
@@ -40,73 +40,114 @@ def _overlaps(app: App, calendar: Sequence[int], first: Day, count: int, zone: s
     with app.store.read() as connection:  # what only repeats one's own calendars collides with nothing
         echoes = shares_echoed(connection)
     layers = [one for one in calendar if one not in echoes]
-    return overlapping(app.happenings.window(low, low + count * DAY, zone_of(zone), layers), asked)
+    window = app.happenings.window(low, low + count * DAY, zone_of(zone), layers)
+    owners: dict[int, str] = {one.id: one.name for one in app.ledger.calendars()}
+    return overlapping(window, asked, app.happenings.people, owners)
 
 
 @router.get("/overlaps")
 def overlaps(
-    app: AppDep, first: Day, calendar: Calendars = [],  # noqa: B006
-    count: int = Query(31, ge=1, le=MOST_DAYS), zone: str = "", blocking: bool = True, whole_days: bool = True,
-    least: int = Query(1, ge=1, le=1440), travel: bool = True, about: str = "",
-    offset: Offset = 0, limit: Limit = 100,
-) -> OverlapPage:  # fmt: skip
-    """What overlaps among the calendars from `first` on, `least` minutes at least."""
-    asked = Asked(blocking, whole_days, least * 60, travel, about)
+    app: AppDep,
+    first: Day,
+    calendar: Calendars = [],  # noqa: B006
+    count: int = Query(31, ge=1, le=MOST_DAYS),
+    zone: str = "",
+    blocking: bool = True,
+    whole_days: bool = True,
+    least: int = Query(1, ge=1, le=1440),
+    travel: bool = True,
+    about: str = "",
+    shared: bool = False,
+    who: Annotated[list[str], Query(max_length=2)] = [],  # noqa: B006
+    offset: Offset = 0,
+    limit: Limit = 100,
+) -> OverlapPage:
+    """What overlaps among the calendars from `first` on, `least` minutes at least.
+
+    `shared`: only what takes the time of one person or one place. `who`: of one person, or between two.
+    """
+    asked = OverlapQuery(blocking, whole_days, least * 60, travel, about, shared=shared, people=tuple(who))
     found = _overlaps(app, calendar, first, count, zone, asked)
     own = zone_of(zone)
     rows = [
         OverlapOut(
             left=present.occurrence(one.first, found.window.entries[one.first.entry], own),
             right=present.occurrence(one.second, found.window.entries[one.second.entry], own),
-            shared=length(one.shared), travel=one.from_travel,
+            shared=length(one.shared),
+            travel=one.from_travel,
         )
         for one in found.found[offset : offset + limit]
-    ]  # fmt: skip
+    ]
     both = [party for one in found.found for party in (one.first, one.second)]
     return OverlapPage(
-        total=len(found.found), offset=offset, rows=rows, twins=found.twins, capped=found.capped,
+        total=len(found.found),
+        offset=offset,
+        rows=rows,
+        twins=found.twins,
+        capped=found.capped,
         cut=list(found.window.cut),
         keys=sorted({key_of(one) for one in both})[:5000] if offset == 0 else [],
         entries=sorted({one.entry for one in both})[:5000] if offset == 0 else [],
-    )  # fmt: skip
+    )
 
 
 @router.get("/overlaps/file", response_class=StreamingResponse, responses={200: {"content": {"text/csv": {}}}})
 def overlaps_file(
-    app: AppDep, first: Day, calendar: Calendars = [],  # noqa: B006
-    count: int = Query(31, ge=1, le=MOST_DAYS), zone: str = "", blocking: bool = True, whole_days: bool = True,
-    least: int = Query(1, ge=1, le=1440), travel: bool = True, about: str = "",
-) -> StreamingResponse:  # fmt: skip
+    app: AppDep,
+    first: Day,
+    calendar: Calendars = [],  # noqa: B006
+    count: int = Query(31, ge=1, le=MOST_DAYS),
+    zone: str = "",
+    blocking: bool = True,
+    whole_days: bool = True,
+    least: int = Query(1, ge=1, le=1440),
+    travel: bool = True,
+    about: str = "",
+    shared: bool = False,
+    who: Annotated[list[str], Query(max_length=2)] = [],  # noqa: B006
+) -> StreamingResponse:
     """The same as a file for a spreadsheet."""
-    asked = Asked(blocking, whole_days, least * 60, travel, about)
+    asked = OverlapQuery(blocking, whole_days, least * 60, travel, about, shared=shared, people=tuple(who))
     found = _overlaps(app, calendar, first, count, zone, asked)
     names = {one.id: one.name for one in app.ledger.calendars()}
     return StreamingResponse(
-        as_sheet(found, names), media_type="text/csv; charset=utf-8",
+        as_sheet(found, names),
+        media_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": f"attachment; filename=overlaps-{first}.csv"},
-    )  # fmt: skip
+    )
 
 
-@router.get("/alike")
+@router.get("/calendar-copies")
 def likely(app: AppDep) -> list[AlikeOut]:
     """Pairs of calendars that look like two copies of one, the likeliest first."""
     with app.store.read() as connection:
         named = known(connection)
         return [
             AlikeOut(
-                left=one.left, right=one.right, left_name=named[one.left].label, right_name=named[one.right].label,
-                uids=one.uids, titles=one.titles,
+                left=one.left,
+                right=one.right,
+                left_name=named[one.left].label,
+                right_name=named[one.right].label,
+                uids=one.uids,
+                titles=one.titles,
             )
-            for one in alike(connection) if one.left in named and one.right in named
-        ]  # fmt: skip
+            for one in alike(connection)
+            if one.left in named and one.right in named
+        ]
 
 
-@router.get("/mirror")
+@router.get("/mirrored-days")
 def mirror(
-    app: AppDep, left: Sides = [], right: Sides = [],  # noqa: B006
-    view: Literal["week", "month"] = "week", on: Day | None = None, first: Day | None = None,
-    count: int = Query(7, ge=1, le=62), zone: str = "", most: int = Query(40, ge=1, le=500),
-) -> MirrorOut:  # fmt: skip
+    app: AppDep,
+    left: Sides = [],  # noqa: B006
+    right: Sides = [],  # noqa: B006
+    view: Literal["week", "month"] = "week",
+    on: Day | None = None,
+    first: Day | None = None,
+    count: int = Query(7, ge=1, le=62),
+    zone: str = "",
+    most: int = Query(40, ge=1, le=500),
+) -> MirrorOut:
     """Two sets of calendars on the same days, pair by pair. All differences; of what agrees `most` a day.
 
     The days are those of the week or month around `on`, or `count` of them from `first`.
@@ -116,30 +157,34 @@ def mirror(
     shown = run_of(first, count) if first else days_of(view, on or today)
     first = shown[0]
     found = sides.mirror(*(app.happenings.window(*bounds_of(shown), own, side) for side in (left, right)))
-    by_day: dict[date, list[Pair]] = {}
+    by_day: dict[date, list[MirroredPair]] = {}
     for pair in found.pairs:
         by_day.setdefault(max(present.day_of(pair.at), first), []).append(pair)
     days = [_mirror_day(found, day, by_day.get(day, []), today, most, own) for day in shown]
     verdicts = [p.verdict for p in found.pairs]
     return MirrorOut(
         title=span([first, shown[-1]]),
-        same=verdicts.count("same"), changed=verdicts.count("changed"), moved=verdicts.count("moved"),
-        alone_left=sum(p.right is None for p in found.pairs), alone_right=sum(p.left is None for p in found.pairs),
-        days=days, cut=sorted({*found.left.cut, *found.right.cut}),
-    )  # fmt: skip
+        same=verdicts.count("same"),
+        changed=verdicts.count("changed"),
+        moved=verdicts.count("moved"),
+        alone_left=sum(p.right is None for p in found.pairs),
+        alone_right=sum(p.left is None for p in found.pairs),
+        days=days,
+        cut=sorted({*found.left.cut, *found.right.cut}),
+    )
 
 
-def _mirror_day(found: Mirror, day: date, pairs: list[Pair], today: date, most: int, zone: str) -> MirrorDay:
+def _mirror_day(found: Mirror, day: date, pairs: list[MirroredPair], today: date, most: int, zone: str) -> MirrorDay:
     differing = sum(p.verdict != "same" for p in pairs)
     room = max(0, most - differing)
-    listed: list[Pair] = []
+    listed: list[MirroredPair] = []
     for pair in pairs:
         if pair.verdict != "same" or room > 0:
             room -= pair.verdict == "same"
             listed.append(pair)
     midnight = wall_seconds_of(day)
 
-    def shown(pair: Pair) -> MirrorPair:
+    def shown(pair: MirroredPair) -> MirrorPair:
         left = None if pair.left is None else found.left.occurrences[pair.left]
         right = None if pair.right is None else found.right.occurrences[pair.right]
         return MirrorPair(
@@ -150,6 +195,9 @@ def _mirror_day(found: Mirror, day: date, pairs: list[Pair], today: date, most: 
         )
 
     return MirrorDay(
-        date=day, name=day_name(day), today=day == today, more=len(pairs) - len(listed),
+        date=day,
+        name=day_name(day),
+        today=day == today,
+        more=len(pairs) - len(listed),
         pairs=[shown(p) for p in listed],
-    )  # fmt: skip
+    )

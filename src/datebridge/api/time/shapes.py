@@ -93,7 +93,7 @@ class OverlapPage(BaseModel):
 
 
 class AlikeOut(BaseModel):
-    """Two calendars, and how many UIDs and titles stand in both."""
+    """Two calendars, and how many UIDs and titles are in both."""
 
     left: int
     right: int

@@ -6,7 +6,7 @@ import json
 from datetime import date, time, timedelta
 from typing import Annotated
 
-from fastapi import HTTPException, Query, Response
+from fastapi import Query, Response
 from pydantic import Field
 
 from datebridge.api.context import AppDep, zone_of
@@ -24,15 +24,16 @@ from datebridge.api.time.shapes import (
     OccurrencePage,
     StretchOut,
     ThereOut,
-)  # fmt: skip
+)
 from datebridge.clock import now
-from datebridge.core.happening.occurrences import Occurrence
+from datebridge.core.errors import NotFound, NotValid
+from datebridge.core.language.colours import warnings
+from datebridge.core.language.phrases import read_date, read_days
+from datebridge.core.language.spans import day_name, span
 from datebridge.core.moments import instant_at, wall_at, wall_seconds_of
+from datebridge.core.occurrences.expanding import Occurrence
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.views.days import View, days_of, run_of
-from datebridge.core.words.colours import warnings
-from datebridge.core.words.phrases import read_date, read_days
-from datebridge.core.words.spans import day_name, span
 from datebridge.core.zones.across import across, offset_of
 from datebridge.services.look import views
 from datebridge.store.entries.ledger import rows_of
@@ -84,10 +85,14 @@ def days(
     shown = [present.day(one, today) for one in found]
     noon = instant_at(wall_seconds_of(min(wanted)) + DAY // 2, own)
     made = DaysOut.model_construct(
-        zone=own, title=span(wanted), total=sum(one.total for one in found), days=shown,
+        zone=own,
+        title=span(wanted),
+        total=sum(one.total for one in found),
+        days=shown,
         offsets=[offset_of(noon, zone_of(c)) for c in clock],
-        now=minute if today in wanted else None, cut=list(cut),
-    )  # fmt: skip
+        now=minute if today in wanted else None,
+        cut=list(cut),
+    )
     # Hundreds of pieces, made just now: they are written out without being checked once more.
     return Response(made.model_dump_json(), media_type="application/json")
 
@@ -118,14 +123,14 @@ def occurrences(
     return OccurrencePage(total=len(found), offset=offset, rows=rows, cut=list(window.cut))
 
 
-@router.get("/entries/{entry_id}/happens")
+@router.get("/entries/{entry_id}/occurrences")
 def happens(app: AppDep, entry_id: EntryNo, zone: str = "", slot: Slot | None = None) -> HappensOut:
     """What an entry comes to in time: how often, first and last, and the next from now (or from a slot) on."""
     own = zone_of(zone)
     with app.store.read() as connection:
         found = rows_of(connection, [entry_id])
         if not found:
-            raise HTTPException(404, "This entry is not there any more.")
+            raise NotFound("This entry no longer exists.")
         row = found[0]
         series = app.happenings.series(connection, row.calendar_id or 0, row.uid, own)
         begin = wall_at(now(), own) - 1 if slot is None else slot - 1
@@ -142,11 +147,13 @@ def happens(app: AppDep, entry_id: EntryNo, zone: str = "", slot: Slot | None = 
     else:
         around_day = present.day_of(around.shown_start) if around else None
     return HappensOut(
-        repeats=row.repeats, count=series.count(), around=around_day,
+        repeats=row.repeats,
+        count=series.count(),
+        around=around_day,
         first=present.occurrence(first, known[first.entry], own) if first else None,
         last=present.occurrence(last, known[last.entry], own) if last else None,
         upcoming=[present.occurrence(o, known[o.entry], own) for o in upcoming],
-    )  # fmt: skip
+    )
 
 
 @router.get("/phrases/date")
@@ -199,26 +206,26 @@ def layer_warnings(
     return [LayerWarning(calendar=number, message=message) for number, message in found]
 
 
-@router.get("/kept/{kind}")
+@router.get("/preferences/{kind}")
 def kept(app: AppDep, kind: KeptKind) -> list[KeptOut]:
     """What is kept under a name, in order of the names."""
     with app.store.read() as connection:
         return [KeptOut(name=name, value=value) for name, value in kept_of(connection, kind)]
 
 
-@router.put("/kept/{kind}/{name:path}")
+@router.put("/preferences/{kind}/{name:path}")
 def keep(app: AppDep, kind: KeptKind, name: str, given: KeptIn) -> KeptOut:
     """Keep something under a name, in place of what was kept there."""
     if not name.strip() or len(name) > 80:
-        raise HTTPException(422, "Give it a name of at most 80 characters.")
+        raise NotValid("Enter a name of at most 80 characters.")
     if len(json.dumps(given.value)) > 50_000:
-        raise HTTPException(422, "This is too much to be kept.")
+        raise NotValid("This is too large to be saved.")
     with app.store.write() as connection:
         keep_under(connection, kind, name.strip(), given.value)
     return KeptOut(name=name.strip(), value=given.value)
 
 
-@router.delete("/kept/{kind}/{name:path}")
+@router.delete("/preferences/{kind}/{name:path}")
 def forget(app: AppDep, kind: KeptKind, name: str) -> None:
     """Forget what is kept under a name."""
     with app.store.write() as connection:

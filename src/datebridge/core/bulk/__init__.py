@@ -2,7 +2,7 @@
 
 >>> recipe = [Categories("add", ["Lab"]), Status("CONFIRMED")]
 >>> text = "BEGIN:VTODO\\nUID:1\\nSUMMARY:Tide\\nEND:VTODO"
->>> [outcome] = change(Subject([Member(1, text)]), recipe)
+>>> [outcome] = change(Subject([SubjectMember(1, text)]), recipe)
 >>> outcome.text.split("\\n")[3], outcome.why_not
 ('CATEGORIES:Lab', ('status confirmed: A to-do cannot be confirmed.',))
 
@@ -45,11 +45,11 @@ from datebridge.core.bulk.steps import (
     Timed,
     said,
 )
-from datebridge.core.bulk.subject import CannotChange, Member, Subject, kind_of
+from datebridge.core.bulk.subject import CannotChange, Subject, SubjectMember, kind_of
 from datebridge.core.checks import ALL, CHECKS, examine
 from datebridge.core.editing.lines import Lines
 from datebridge.core.editing.series import Group
-from datebridge.core.editing.series import Member as InSeries
+from datebridge.core.editing.series import SeriesMember as InSeries
 from datebridge.core.editing.writing import stamped
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts, Mark
@@ -58,18 +58,39 @@ from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.series.health import heal
 
 __all__ = [
-    "CannotChange", "Member", "Outcome", "Recipe", "Step", "Subject", "change", "demand", "needs_series", "said",
-]  # fmt: skip
+    "CannotChange",
+    "Outcome",
+    "Recipe",
+    "Step",
+    "Subject",
+    "SubjectMember",
+    "change",
+    "demand",
+    "needs_series",
+    "said",
+]
 
 _PLAIN: dict[type, Callable[[Lines, Any], None]] = {
-    Categories: wording.categories, Replace: wording.replace, Busy: wording.busy, Privacy: wording.privacy,
-    Status: wording.status, Strip: wording.strip, Property: wording.turn, MapAddress: people.map_address,
+    Categories: wording.categories,
+    Replace: wording.replace,
+    Busy: wording.busy,
+    Privacy: wording.privacy,
+    Status: wording.status,
+    Strip: wording.strip,
+    Property: wording.turn,
+    MapAddress: people.map_address,
     Alarms: people.alarms,
-}  # fmt: skip
+}
 _TIMES: dict[type, Callable[[Subject, Any], None]] = {
-    Shift: timing.shift, AllDay: timing.all_day, Timed: timing.timed, EndSeries: timing.end_series,
-    BeginSeries: timing.begin_series, OnClock: zoning.on_clock, Misread: zoning.misread, DaysAgain: zoning.days_again,
-}  # fmt: skip
+    Shift: timing.shift,
+    AllDay: timing.all_day,
+    Timed: timing.timed,
+    EndSeries: timing.end_series,
+    BeginSeries: timing.begin_series,
+    OnClock: zoning.on_clock,
+    Misread: zoning.misread,
+    DaysAgain: zoning.days_again,
+}
 
 
 class Outcome(NamedTuple):
@@ -92,7 +113,7 @@ def needs_series(steps: Sequence[Step]) -> bool:
     return any(
         isinstance(step, TIMING)
         or (isinstance(step, Delete) and step.before)
-        or (isinstance(step, Fix) and ALL[step.check].together)
+        or (isinstance(step, Fix) and ALL[step.check].of_series)
         for step in steps
     )
 
@@ -140,7 +161,7 @@ def _do(subject: Subject, step: Step, why_not: dict[int, list[str]]) -> None:
     """One step, for all it concerns; where it does not apply, nothing of it is done and the reason is noted."""
     chosen = [member for member in subject.living if member.chosen]
 
-    def cannot(members: Sequence[Member], error: CannotChange) -> None:
+    def cannot(members: Sequence[SubjectMember], error: CannotChange) -> None:
         for member in members:
             why_not.setdefault(member.key, []).append(f"{said(step)}: {error}")
 
@@ -159,7 +180,7 @@ def _do(subject: Subject, step: Step, why_not: dict[int, list[str]]) -> None:
                     member.text = text
                 cannot(members, error)
         return
-    if isinstance(step, Fix) and ALL[step.check].together:
+    if isinstance(step, Fix) and ALL[step.check].of_series:
         _heal(subject, step)
         return
     for member in chosen:
@@ -187,7 +208,7 @@ def _heal(subject: Subject, step: Fix) -> None:
         subject.note(one, reason)
 
 
-def _do_alone(subject: Subject, member: Member, step: Step) -> None:
+def _do_alone(subject: Subject, member: SubjectMember, step: Step) -> None:
     text = member.text or ""
     if isinstance(step, MoveTo):
         raise CannotChange("A file has no other calendars.")
@@ -217,7 +238,7 @@ def _delete_before(subject: Subject, step: Delete) -> None:
 
 
 def _is_over(facts: Facts, limit: int) -> bool:
-    """Whether all of an entry has ended by a moment on its own clock; never of what stands at no time."""
+    """Whether all of an entry has ended by a moment on its own clock; never of what has no time."""
     if facts.start_wall is None or facts.end_wall is None:
         return False
     if not facts.marks & Mark.SERIES:

@@ -19,7 +19,7 @@ from datebridge.core.bulk.steps import (
     Step,
     Timed,
 )
-from datebridge.core.bulk.subject import CannotChange, Member, Subject
+from datebridge.core.bulk.subject import CannotChange, Subject, SubjectMember
 from datebridge.core.bulk.timing import day_of, timed
 from datebridge.core.bulk.wording import check_property, replacing
 from datebridge.core.checks import CHECKS, is_fixable
@@ -34,7 +34,7 @@ def demand(steps: Sequence[Step]) -> None:  # noqa: C901 (one case a step)
     CannotChange: if a step could not be done to any entry; the message says which and why.
     """
     if not steps:
-        raise CannotChange("Say what is to be changed.")
+        raise CannotChange("Choose a change.")
     for step in steps:
         match step:
             case Replace():
@@ -44,15 +44,17 @@ def demand(steps: Sequence[Step]) -> None:  # noqa: C901 (one case a step)
             case Property():
                 check_property(step)
             case Categories() if step.mode != "set" and not any(value.strip() for value in step.values):
-                raise CannotChange("Name a category.")
+                raise CannotChange("Enter a category.")
             case DropPeople() if not any("@" in one for one in step.who):
-                raise CannotChange("Name addresses, or domains that begin with @.")
+                raise CannotChange("Enter addresses, or domains that start with @.")
             case Fix():
                 if not is_fixable(step.check):
                     raise CannotChange(f"There is no check “{step.check[:40]}” that puts something right.")
             case Delete():
                 if not step.check and not step.before:
-                    raise CannotChange("Say what is to be deleted: what a check finds, or what is over before a day.")
+                    raise CannotChange(
+                        "Choose what to delete: the findings of a check, or events that ended before a day."
+                    )
                 if step.check and step.check not in CHECKS:
                     raise CannotChange(f"There is no check “{step.check[:40]}”.")
                 if step.before:
@@ -62,6 +64,6 @@ def demand(steps: Sequence[Step]) -> None:  # noqa: C901 (one case a step)
             case BeginSeries():
                 day_of(step.first)
             case Timed():
-                timed(Subject([Member(0, _PROBE)]), step)
+                timed(Subject([SubjectMember(0, _PROBE)]), step)
             case Shift() if not step.days and not step.minutes:
-                raise CannotChange("Say by how much.")
+                raise CannotChange("Enter a duration.")

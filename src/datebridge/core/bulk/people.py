@@ -12,7 +12,7 @@ import re
 from functools import lru_cache
 
 from datebridge.core.bulk.steps import Alarms, DropPeople, MapAddress
-from datebridge.core.bulk.subject import CannotChange, Member, Subject, called, kind_of
+from datebridge.core.bulk.subject import CannotChange, Subject, SubjectMember, called, kind_of
 from datebridge.core.editing.fields import Alarm
 from datebridge.core.editing.lines import Lines, parsed
 from datebridge.core.editing.writing import trigger_of
@@ -35,11 +35,11 @@ def check_address(step: MapAddress) -> None:
     for one in (step.old.strip(), step.new.strip()):
         if not _DOMAIN.match(one) and not _ADDRESS.match(one):
             raise CannotChange(
-                f"“{one[:60]}” is no address. Write ida@old.example, or @old.example for all of a domain."
+                f"“{one[:60]}” is not an address. Write ida@old.example, or @old.example for all of a domain."
             )
         kinds.append(one.startswith("@"))
     if kinds[0] != kinds[1]:
-        raise CannotChange("Write two addresses, or two domains that begin with @.")
+        raise CannotChange("Enter two addresses, or two domains that start with @.")
 
 
 @lru_cache(maxsize=64)
@@ -83,7 +83,7 @@ def is_among(address: str, who: list[str]) -> bool:
     return any(one.strip().lower() in (address, domain) for one in who)
 
 
-def drop_people(lines: Lines, step: DropPeople, subject: Subject, member: Member) -> None:
+def drop_people(lines: Lines, step: DropPeople, subject: Subject, member: SubjectMember) -> None:
     """Take attendees out."""
     lines.drop("ATTENDEE", lambda line: is_among(address_of(line), step.who))
     organizer = next(lines.own("ORGANIZER"), None)
@@ -91,7 +91,7 @@ def drop_people(lines: Lines, step: DropPeople, subject: Subject, member: Member
         if next(lines.own("ATTENDEE"), None) is None:
             lines.drop("ORGANIZER")  # nobody is left to whom it would be one
         else:
-            subject.note(member, "Its organiser has left and stays, since others are invited.")
+            subject.note(member, "Its organiser left, but stays because others are invited.")
 
 
 # ---- alarms -------------------------------------------------------------------------------------------

@@ -2,7 +2,7 @@
 
 A rule that puts nothing on hours of its own gives the same days at whatever hour its start stands. So where a shift
 leaves the start on its day, or is by whole weeks and the rule goes by days or weeks, the rule stays as it is, and only
-times are written anew: the start, the end, UNTIL, extra and left-out dates, and those of its changed occurrences.
+times are rewritten: the start, the end, UNTIL, extra and exception dates, and those of its changed occurrences.
 Everything else is left to `core.editing.series`.
 """
 
@@ -16,7 +16,6 @@ from datebridge.core.editing.times import moment_in, value_of
 from datebridge.core.moments import (
     Moment,
     NotAMoment,
-    basic,
     basic_date,
     from_wall_seconds,
     instant_at,
@@ -24,6 +23,7 @@ from datebridge.core.moments import (
     wall_at,
 )
 from datebridge.core.recurrence.rules import NotARule, Rule, parse_rule
+from datebridge.core.recurrence.ruletext import RuleText
 from datebridge.core.text.lines import ContentLine
 
 _BY_DAY = frozenset({"DAILY", "WEEKLY", "MONTHLY", "YEARLY"})
@@ -84,7 +84,7 @@ def _master(text: str, start: Moment, by: int) -> str:
     if not _keeps_its_days(rule, start, by):
         raise _NotQuick
     if rule.until is not None:
-        lines.change(rules[0][0], _until(rules[0][1].value, rule.until, start, by))
+        lines.change(rules[0][0], str(RuleText.of(rules[0][1].value).with_until(_until(rule.until, start, by), start)))
     for name in ("EXDATE", "RDATE"):
         for index, line in list(lines.own(name)):
             lines.change(index, ",".join(_dates(line, start, by)))
@@ -101,21 +101,18 @@ def _keeps_its_days(rule: Rule, start: Moment, by: int) -> bool:
     return (start.wall + timedelta(minutes=by)).date() == start.wall.date()
 
 
-def _until(value: str, until: Moment, start: Moment, by: int) -> str:
-    """A rule with its UNTIL as much later, on the clock of the series."""
+def _until(until: Moment, start: Moment, by: int) -> Moment:
+    """An UNTIL as much later, on the clock of the series."""
     if until.is_date:
-        if by % _DAY:
-            return value
-        made = f"{until.wall + timedelta(minutes=by):%Y%m%d}"
-    else:
-        if until.zone != "UTC" or not start.zone:
+        if not start.is_date:
             raise _NotQuick
-        wall = wall_at(until.wall_seconds, start.zone)
-        if instant_at(wall, start.zone) != until.wall_seconds:
-            raise _NotQuick  # in an hour that comes twice
-        made = basic(from_wall_seconds(instant_at(wall + by * 60, start.zone))) + "Z"
-    parts = value.split(";")
-    return ";".join(f"UNTIL={made}" if part.strip().upper().startswith("UNTIL=") else part for part in parts)
+        return until._replace(wall=until.wall + timedelta(minutes=by))
+    if until.zone != "UTC" or not start.zone:
+        raise _NotQuick
+    wall = wall_at(until.wall_seconds, start.zone)
+    if instant_at(wall, start.zone) != until.wall_seconds:
+        raise _NotQuick  # in an hour that comes twice
+    return start._replace(wall=from_wall_seconds(wall + by * 60))
 
 
 def _dates(line: ContentLine, start: Moment, by: int) -> list[str]:
@@ -164,14 +161,14 @@ def shifted_times(text: str, by: int, names: tuple[str, ...] = ("DTSTART", "DTEN
         try:
             moment = parse_moment(line.value.strip(), line.param("TZID") or "", "")
             if moment.is_date and by % _DAY:
-                raise CannotChange("It is a whole day; hours and minutes do not apply.")
+                raise CannotChange("It is all-day; hours and minutes do not apply.")
             later = moment._replace(wall=moment.wall + timedelta(minutes=by))
         except NotAMoment:
             continue
         except OverflowError:
-            raise CannotChange("It would lie outside the years there are.") from None
+            raise CannotChange("It would be outside the supported years.") from None
         lines.change(index, basic_date(later.wall) if later.is_date else value_of(later)[0])
         found = found or line.name != "TRIGGER"
     if not found and names[0] != "TRIGGER":
-        raise CannotChange("It has no start that could be read.")
+        raise CannotChange("Its start cannot be read.")
     return lines.text

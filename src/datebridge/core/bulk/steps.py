@@ -12,8 +12,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
-from datebridge.core.words.plural import counted
-from datebridge.core.words.spans import length
+from datebridge.core.language.plural import counted
+from datebridge.core.language.spans import length
 
 #: Which words of an entry can be searched and replaced.
 Words = Literal["title", "place", "notes", "category", "link"]
@@ -219,7 +219,7 @@ class Property:
 
 @dataclass(frozen=True, slots=True)
 class Fix:
-    """What a check finds is put right as the check can."""
+    """What a check finds is fixed as the check can."""
 
     check: str
     do: Literal["fix"] = "fix"
@@ -235,9 +235,28 @@ class Delete:
 
 
 Step = (
-    Shift | MoveTo | Categories | Replace | Busy | Privacy | Status | Alarms | MapAddress | DropPeople | Strip | AllDay
-    | Timed | OnClock | Misread | DaysAgain | EndSeries | BeginSeries | Property | Fix | Delete
-)  # fmt: skip
+    Shift
+    | MoveTo
+    | Categories
+    | Replace
+    | Busy
+    | Privacy
+    | Status
+    | Alarms
+    | MapAddress
+    | DropPeople
+    | Strip
+    | AllDay
+    | Timed
+    | OnClock
+    | Misread
+    | DaysAgain
+    | EndSeries
+    | BeginSeries
+    | Property
+    | Fix
+    | Delete
+)
 
 #: Steps that concern a series with all its changed occurrences.
 TIMING = (Shift, AllDay, Timed, OnClock, Misread, DaysAgain, EndSeries, BeginSeries)
@@ -261,7 +280,7 @@ def said(step: Step) -> str:  # noqa: C901 (one line a step)
             return f"to the calendar {step.calendar}"
         case Categories():
             what = ", ".join(step.values) or "none"
-            verb = {"set": "categories", "add": "category added", "remove": "category taken out"}[step.mode]
+            verb = {"set": "categories", "add": "category added", "remove": "category removed"}[step.mode]
             return f"{verb}: {what}"
         case Replace():
             return f"{step.field}: “{step.find}” → “{step.by}”"
@@ -272,7 +291,7 @@ def said(step: Step) -> str:  # noqa: C901 (one line a step)
         case Status():
             return f"status {step.status.lower() or 'not said'}"
         case Alarms():
-            return "alarms taken out" if step.mode == "strip" else f"alarm {_alarm(step)}"
+            return "alarms removed" if step.mode == "strip" else f"alarm {_alarm(step)}"
         case MapAddress():
             return f"addresses {step.old} → {step.new}"
         case DropPeople():
@@ -280,11 +299,11 @@ def said(step: Step) -> str:  # noqa: C901 (one line a step)
         case Strip():
             return f"without {', '.join(step.names) if step.names else _PARTS[step.part]}"
         case AllDay():
-            return "as whole days"
+            return "as all-day events"
         case Timed():
             return f"at {step.at}, {counted(step.minutes, 'minute')}"
         case OnClock():
-            where = f"on the clock of {step.zone}" if step.zone else "in no zone"
+            where = f"in the zone {step.zone}" if step.zone else "in no zone"
             return f"{where}, same {'hour' if step.keep == 'clock' else 'instant'}"
         case Misread():
             return f"read on {step.was}, meant on {step.zone}"
@@ -297,15 +316,20 @@ def said(step: Step) -> str:  # noqa: C901 (one line a step)
         case Property():
             return f"{step.source} → {step.target}"
         case Fix():
-            return f"put right: {step.check}"
+            return f"fixed: {step.check}"
         case Delete():
-            return f"deleted: {step.check}" if step.check else f"deleted: over before {step.before}"
+            return f"deleted: {step.check}" if step.check else f"deleted: ended before {step.before}"
 
 
 _PARTS: dict[Part, str] = {
-    "attachments": "attachments", "unknown": "unknown properties", "notes": "notes", "people": "people",
-    "place": "place", "link": "link", "conference": "conference address",
-}  # fmt: skip
+    "attachments": "attachments",
+    "unknown": "unknown properties",
+    "notes": "notes",
+    "people": "people",
+    "place": "place",
+    "link": "link",
+    "conference": "conference address",
+}
 
 
 def _alarm(step: Alarms) -> str:

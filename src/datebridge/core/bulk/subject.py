@@ -15,11 +15,11 @@ from datebridge.core.zones.meaning import NO_ZONES, Zones
 class CannotChange(CannotDo):
     """A step does not apply to an entry; the message says why, for all such entries alike."""
 
-    code, title = "cannot-change", "This entry cannot be changed so"
+    code, title = "cannot-change", "This entry cannot be changed this way"
 
 
 @dataclass(slots=True)
-class Member:
+class SubjectMember:
     """One entry.
 
     Attributes:
@@ -40,26 +40,26 @@ class Subject:
     Attributes:
         stamp: now, in UTC as iCalendar writes it.
         notes: what has to be said of a member, by key.
-        significant: the members of which people would have to be told anew (RFC 5546 §2.1.4).
+        significant: the members of which people would have to be told again (RFC 5546 §2.1.4).
     """
 
-    members: list[Member]
+    members: list[SubjectMember]
     zones: Zones = NO_ZONES
     stamp: str = ""
     notes: dict[int, list[str]] = field(default_factory=dict)
     significant: set[int] = field(default_factory=set)
 
-    def note(self, member: Member, said: str) -> None:
+    def note(self, member: SubjectMember, said: str) -> None:
         """Say something of a member."""
         self.notes.setdefault(member.key, []).append(said)
 
     @property
-    def living(self) -> list[Member]:
+    def living(self) -> list[SubjectMember]:
         """Those that have not been deleted by a step before."""
         return [member for member in self.members if member.text is not None]
 
     @property
-    def master(self) -> Member | None:
+    def master(self) -> SubjectMember | None:
         """The entry all others belong to."""
         return next((m for m in self.living if not _is_override(m.text or "")), None)
 

@@ -1,6 +1,6 @@
-"""Steps about times: shifted, as whole days, as hours, series cut at either end. A series goes with its changes.
+"""Steps about times: shifted, as all-day events, as hours, series cut at either end. A series goes with its changes.
 
->>> member = Member(1, "BEGIN:VEVENT\\nDTSTART;TZID=Europe/Oslo:20261124T090000\\nDURATION:PT1H\\nEND:VEVENT")
+>>> member = SubjectMember(1, "BEGIN:VEVENT\\nDTSTART;TZID=Europe/Oslo:20261124T090000\\nDURATION:PT1H\\nEND:VEVENT")
 >>> shift(Subject([member]), Shift(minutes=-60))
 >>> member.text.split("\\n")[1]
 'DTSTART;TZID=Europe/Oslo:20261124T080000'
@@ -14,17 +14,17 @@ from datetime import date, datetime, time, timedelta
 
 from datebridge.core.bulk.quick import shifted_series, shifted_times
 from datebridge.core.bulk.steps import AllDay, BeginSeries, EndSeries, Shift, Timed
-from datebridge.core.bulk.subject import CannotChange, Member, Subject, kind_of
+from datebridge.core.bulk.subject import CannotChange, Subject, SubjectMember, kind_of
 from datebridge.core.editing.dates import going_on
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, read_fields, shown_text, start_of
 from datebridge.core.editing.lines import Lines
 from datebridge.core.editing.series import Clocked, Group, edit, fields_at, remove
-from datebridge.core.editing.series import Member as Entry
+from datebridge.core.editing.series import SeriesMember as Entry
 from datebridge.core.editing.writing import rewritten
-from datebridge.core.happening.occurrences import slot_of
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import wall_seconds_of
+from datebridge.core.occurrences.expanding import slot_of
 from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.tzids import resolve
 
@@ -38,7 +38,7 @@ def _is_plain(text: str) -> bool:
     return not any(name in upper for name in _SERIES)
 
 
-def _group(subject: Subject, master: Member) -> Group:
+def _group(subject: Subject, master: SubjectMember) -> Group:
     clock = subject.clock_of(master.text or "")
     return Group([Entry(m.key, m.text or "") for m in subject.living], clock, subject.zones)
 
@@ -52,7 +52,7 @@ def _take(subject: Subject, plan_edits: Iterable[tuple[int | None, str | None]])
             subject.significant.add(key)
 
 
-def each(subject: Subject, whole: Callable[[Member], None], alone: Callable[[Member], None]) -> None:
+def each(subject: Subject, whole: Callable[[SubjectMember], None], single: Callable[[SubjectMember], None]) -> None:
     """Do a step to each chosen member: to a master with all that belongs to it, to others alone.
 
     Raises:
@@ -64,7 +64,7 @@ def each(subject: Subject, whole: Callable[[Member], None], alone: Callable[[Mem
         whole(master)
         return
     for member in chosen:
-        alone(member)
+        single(member)
 
 
 # ---- shifted ------------------------------------------------------------------------------------------
@@ -80,11 +80,11 @@ def shift(subject: Subject, step: Shift) -> None:
     if not by:
         return
 
-    def alone(member: Member) -> None:
+    def single(member: SubjectMember) -> None:
         member.text = shifted_times(member.text or "", by)
         subject.significant.add(member.key)
 
-    def whole(master: Member) -> None:
+    def whole(master: SubjectMember) -> None:
         quick = shifted_series(subject, by)
         if quick is not None:
             _take(subject, quick.items())
@@ -92,9 +92,9 @@ def shift(subject: Subject, step: Shift) -> None:
         text = master.text or ""
         shown = read_fields(text, subject.zones)
         if not shown.start:
-            raise CannotChange("It has no start that could be read.")
+            raise CannotChange("Its start cannot be read.")
         if shown.whole and by % 1440:
-            raise CannotChange("It is a whole day; hours and minutes do not apply.")
+            raise CannotChange("It is all-day; hours and minutes do not apply.")
         begin = start_of(shown, subject.zones).wall_seconds
         after = _moved(fields_at(text, begin, subject.zones), by)
         others = {m.key: m.text for m in subject.living if m is not master}
@@ -104,7 +104,7 @@ def shift(subject: Subject, step: Shift) -> None:
                 member.text = shifted_times(member.text or "", by)
         master.text = shifted_times(master.text or "", by, ("TRIGGER",))
 
-    each(subject, whole, alone)
+    each(subject, whole, single)
 
 
 def _moved(fields: Fields, by: int) -> Fields:
@@ -112,16 +112,20 @@ def _moved(fields: Fields, by: int) -> Fields:
     try:
         first, last = start.wall + timedelta(minutes=by), end + timedelta(minutes=by)
     except OverflowError:
-        raise CannotChange("It would lie outside the years there are.") from None
+        raise CannotChange("It would be outside the supported years.") from None
     if fields.whole:
         last -= timedelta(days=1)
     return replace(fields, start=shown_text(first, fields.whole), end=shown_text(last, fields.whole))
 
 
 def edit_all(
-    subject: Subject, master: Member, begin: int, after: Fields, listed: bool = False,
+    subject: Subject,
+    master: SubjectMember,
+    begin: int,
+    after: Fields,
+    listed: bool = False,
     clocks: tuple[Clocked, Clocked] | None = None,
-) -> None:  # fmt: skip
+) -> None:
     """Edit a whole series; see `editing.series.edit`.
 
     Raises:
@@ -144,7 +148,7 @@ def all_day(subject: Subject, step: AllDay) -> None:
     """Times become the days on which it happens; a series with its changed occurrences.
 
     Raises:
-        CannotChange: where an entry stands at no time.
+        CannotChange: where an entry has no time.
     """
 
     def make(fields: Fields) -> Fields:
@@ -161,7 +165,7 @@ def timed(subject: Subject, step: Timed) -> None:
     """Whole days become times; what has times keeps them.
 
     Raises:
-        CannotChange: where the zone is none, or an entry stands at no time.
+        CannotChange: where the zone is none, or an entry has no time.
     """
     if step.zone and resolve(step.zone).method == "unresolved" and step.zone not in subject.zones:
         raise CannotChange(f"“{step.zone[:60]}” is not a time zone.")
@@ -183,11 +187,11 @@ def _clock(said: str) -> time:
     try:
         return time.fromisoformat(said.strip()).replace(tzinfo=None, second=0, microsecond=0)
     except ValueError:
-        raise CannotChange(f"“{said[:20]}” is no time of day. Write 09:00.") from None
+        raise CannotChange(f"“{said[:20]}” is not a time of day. Write 09:00.") from None
 
 
 def _convert(subject: Subject, make: Callable[[Fields], Fields]) -> None:
-    def alone(member: Member) -> None:
+    def single(member: SubjectMember) -> None:
         text = member.text or ""
         fields = placed(text, subject)
         after = make(fields)
@@ -195,7 +199,7 @@ def _convert(subject: Subject, make: Callable[[Fields], Fields]) -> None:
             member.text = rewritten_so(text, after, subject)
             subject.significant.add(member.key)
 
-    def whole(master: Member) -> None:
+    def whole(master: SubjectMember) -> None:
         text = master.text or ""
         fields = placed(text, subject)
         begin = start_of(fields, subject.zones).wall_seconds
@@ -205,20 +209,20 @@ def _convert(subject: Subject, make: Callable[[Fields], Fields]) -> None:
             edit_all(subject, master, begin, after)
         for member in subject.living:
             if member is not master:
-                alone(member)
+                single(member)
 
-    each(subject, whole, alone)
+    each(subject, whole, single)
 
 
 def placed(text: str, subject: Subject) -> Fields:
-    """The fields of an entry that stands at a time.
+    """The fields of an entry that has a time.
 
     Raises:
         CannotChange: if it does not.
     """
     fields = read_fields(text, subject.zones)
     if not fields.start:
-        raise CannotChange("It has no start that could be read.")
+        raise CannotChange("Its start cannot be read.")
     return fields
 
 
@@ -245,7 +249,7 @@ def end_series(subject: Subject, step: EndSeries) -> None:
     """
     after = wall_seconds_of(day_of(step.last)) + _ONE_DAY
 
-    def whole(master: Member) -> None:
+    def whole(master: SubjectMember) -> None:
         text = master.text or ""
         facts = derive(kind_of(text), text, subject.zones)
         if not facts.marks & Mark.SERIES or facts.start_wall is None:
@@ -255,7 +259,7 @@ def end_series(subject: Subject, step: EndSeries) -> None:
         if slot is None:
             return
         if next(shape.each(facts.start_wall, -(1 << 40), after), None) is None:
-            raise CannotChange("It begins after that day.")
+            raise CannotChange("It starts after that day.")
         plan = remove(_group(subject, master), master.key, slot, "following", subject.stamp)
         _take(subject, [(one.id, one.text) for one in plan.edits])
 
@@ -270,7 +274,7 @@ def begin_series(subject: Subject, step: BeginSeries) -> None:
     """
     low = wall_seconds_of(day_of(step.first))
 
-    def whole(master: Member) -> None:
+    def whole(master: SubjectMember) -> None:
         text = master.text or ""
         facts = derive(kind_of(text), text, subject.zones)
         if not facts.marks & Mark.SERIES or facts.start_wall is None:
@@ -278,7 +282,7 @@ def begin_series(subject: Subject, step: BeginSeries) -> None:
         shape = pattern(facts.recurrence)
         slot = next(shape.each(facts.start_wall, low, 1 << 40), None)
         if slot is None:
-            raise CannotChange("It is over before that day.")
+            raise CannotChange("It ends before that day.")
         if next(shape.each(facts.start_wall, -(1 << 40), low), None) is None:
             return
         clock = subject.clock_of(text)
@@ -286,7 +290,7 @@ def begin_series(subject: Subject, step: BeginSeries) -> None:
             (m, derive(kind_of(m.text or ""), m.text or "", subject.zones)) for m in subject.living if m is not master
         ]
         if any(facts.marks & Mark.FUTURE for _, facts in others):
-            raise CannotChange("One of its changes holds for all that follow (RANGE=THISANDFUTURE).")
+            raise CannotChange("One of its changes applies to all following occurrences (RANGE=THISANDFUTURE).")
         lines = Lines(text)
         start = start_of(read_fields(text, subject.zones), subject.zones)
         try:
@@ -301,7 +305,7 @@ def begin_series(subject: Subject, step: BeginSeries) -> None:
     each(subject, whole, _as_it_is)
 
 
-def _as_it_is(member: Member) -> None:
+def _as_it_is(member: SubjectMember) -> None:
     """What happens once is no series that could end or begin."""
 
 
@@ -314,4 +318,4 @@ def day_of(said: str) -> date:
     try:
         return date.fromisoformat(said.strip())
     except ValueError:
-        raise CannotChange(f"“{said[:20]}” is no day. Write 2026-12-31.") from None
+        raise CannotChange(f"“{said[:20]}” is not a date. Write 2026-12-31.") from None

@@ -13,15 +13,19 @@ from datebridge.core.bulk.steps import Busy, Categories, Privacy, Property, Repl
 from datebridge.core.bulk.subject import CannotChange, called, kind_of
 from datebridge.core.editing.lines import Lines, parsed, written
 from datebridge.core.editing.writing import FORMATTED
+from datebridge.core.language.plural import counted
 from datebridge.core.text.lines import escape_text, one_line, split_text_list, unescape_text
 from datebridge.core.text.properties import ALLOWED, KNOWN
-from datebridge.core.words.plural import counted
 
 _PROPERTIES = {"title": "SUMMARY", "place": "LOCATION", "notes": "DESCRIPTION"}
 _PARTS: dict[str, tuple[str, ...]] = {
-    "attachments": ("ATTACH",), "notes": ("DESCRIPTION", *FORMATTED), "people": ("ATTENDEE", "ORGANIZER"),
-    "place": ("LOCATION", "GEO"), "link": ("URL",), "conference": ("CONFERENCE",),
-}  # fmt: skip
+    "attachments": ("ATTACH",),
+    "notes": ("DESCRIPTION", *FORMATTED),
+    "people": ("ATTENDEE", "ORGANIZER"),
+    "place": ("LOCATION", "GEO"),
+    "link": ("URL",),
+    "conference": ("CONFERENCE",),
+}
 #: What a STATUS can be (RFC 5545 §3.8.1.11).
 _STATUSES = {
     "VEVENT": {"TENTATIVE", "CONFIRMED", "CANCELLED"},
@@ -37,7 +41,7 @@ _VALUES = {"TRANSP": {"OPAQUE", "TRANSPARENT"}, "CLASS": {"PUBLIC", "PRIVATE", "
 _TEXTS = frozenset({"SUMMARY", "LOCATION", "DESCRIPTION", "COMMENT", "CONTACT", "CATEGORIES", "RESOURCES"})
 #: Standard properties that an extension can become, and the reverse: none by which an entry is known or placed.
 TURNABLE = _TEXTS | frozenset(_VALUES) | {"STATUS", "URL", "PRIORITY", "COLOR", "GEO", "PERCENT-COMPLETE"}
-#: So many seconds a pattern may take in one text; one that is sound takes a few millionths of them.
+#: How many seconds a pattern may take in one text; one that is sound takes a few millionths of them.
 _PATIENCE = 1.0
 #: In a replacement: a group of the pattern, or a backslash.
 _GROUP = re.compile(r"\\(\d{1,2}|\\)")
@@ -94,7 +98,7 @@ def replacing(find: str, by: str, pattern: bool, cases: bool) -> Callable[[str],
         CannotChange: if there is nothing to find, or the pattern is none.
     """
     if not find:
-        raise CannotChange("Say what is to be found.")
+        raise CannotChange("Enter the text to find.")
     if pattern:
         _demand_small(find)
     try:
@@ -166,7 +170,7 @@ def replace(lines: Lines, step: Replace) -> None:
     if made == had:
         return
     if step.field == "title" and not made.strip():
-        raise CannotChange("No title would be left.")
+        raise CannotChange("The title would be empty.")
     lines.set(name, escape_text(made))
     if step.field == "notes":
         for copy in FORMATTED:  # the notes over again, out of date now

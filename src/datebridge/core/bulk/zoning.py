@@ -1,11 +1,11 @@
 """Steps about clocks: another zone for the same hour or instant, times that were misread, days that became hours.
 
->>> member = Member(1, "BEGIN:VEVENT\\nDTSTART;TZID=Europe/Oslo:20261124T090000\\nDURATION:PT1H\\nEND:VEVENT")
+>>> member = SubjectMember(1, "BEGIN:VEVENT\\nDTSTART;TZID=Europe/Oslo:20261124T090000\\nDURATION:PT1H\\nEND:VEVENT")
 >>> on_clock(Subject([member]), OnClock("Atlantic/Reykjavik", "instant"))
 >>> member.text.split("\\n")[1]
 'DTSTART;TZID=Atlantic/Reykjavik:20261124T080000'
 
-A series is moved with its rule, extra and left-out dates and changed occurrences (`editing.series`), and only if every
+A series is moved with its rule, extra and exception dates and changed occurrences (`editing.series`), and only if every
 one of its starts is then where it belongs; where no rule says that, the step says so, and what else can be done.
 """
 
@@ -16,7 +16,7 @@ from dataclasses import replace
 from datetime import timedelta
 
 from datebridge.core.bulk.steps import DaysAgain, Misread, OnClock
-from datebridge.core.bulk.subject import CannotChange, Member, Subject
+from datebridge.core.bulk.subject import CannotChange, Subject, SubjectMember
 from datebridge.core.bulk.timing import each, edit_all, placed, rewritten_so
 from datebridge.core.editing.fields import Fields, clock_named, end_wall_of, shown_text, start_of
 from datebridge.core.editing.series import Clocked, fields_at
@@ -35,13 +35,13 @@ def on_clock(subject: Subject, step: OnClock) -> None:
     """
     target = _clock(subject, step.zone) if step.zone else None
     if step.keep == "instant" and target is None:
-        raise CannotChange("Without a zone no instant can be kept. Keep the hour instead.")
+        raise CannotChange("Without a zone the moment cannot be kept. Keep the clock time instead.")
 
     def make(fields: Fields, own: Clock | None) -> tuple[Clocked, Clocked]:
         if step.keep == "clock":
             return _same, _same
         if own is None or target is None:
-            raise CannotChange("It is in no zone, so it has no instant to keep.")
+            raise CannotChange("It is floating, so it has no moment to keep.")
         return _from_to(own, target), _from_to(target, own)
 
     _do(subject, step.of, step.zone, make, step.otherwise)
@@ -75,7 +75,7 @@ def days_again(subject: Subject, step: DaysAgain) -> None:
 
     def make(fields: Fields) -> Fields:
         if fields.whole:
-            raise CannotChange("It is made of whole days already.")
+            raise CannotChange("It is all-day already.")
         if step.of is not None and fields.zone != step.of:
             raise CannotChange(_NOT_OF)
         own = clock_named(fields.zone, subject.zones, start_of(fields, subject.zones).wall.year) or None
@@ -88,19 +88,19 @@ def days_again(subject: Subject, step: DaysAgain) -> None:
         first = from_wall_seconds(start)
         return replace(fields, whole=True, zone="", start=first.date().isoformat(), end=last.date().isoformat())
 
-    def alone(member: Member) -> None:
+    def single(member: SubjectMember) -> None:
         member.text = rewritten_so(member.text or "", make(placed(member.text or "", subject)), subject)
         subject.significant.add(member.key)
 
-    def whole(master: Member) -> None:
+    def whole(master: SubjectMember) -> None:
         text = master.text or ""
         begin = start_of(placed(text, subject), subject.zones).wall_seconds
         edit_all(subject, master, begin, make(fields_at(text, begin, subject.zones)))
         for member in subject.living:
             if member is not master and not placed(member.text or "", subject).whole:
-                alone(member)
+                single(member)
 
-    each(subject, whole, alone)
+    each(subject, whole, single)
 
 
 def _same(wall: int) -> int:
@@ -119,14 +119,17 @@ def _clock(subject: Subject, zone: str) -> Clock:
 
 
 def _do(
-    subject: Subject, of: str | None, zone: str | None,
-    make: Callable[[Fields, Clock | None], tuple[Clocked, Clocked]], otherwise: str,
-) -> None:  # fmt: skip
+    subject: Subject,
+    of: str | None,
+    zone: str | None,
+    make: Callable[[Fields, Clock | None], tuple[Clocked, Clocked]],
+    otherwise: str,
+) -> None:
     """Put each chosen entry on a clock, a series as a whole; `zone`: the TZID from now on, None for the one it has."""
 
     def moved(fields: Fields) -> tuple[Fields, tuple[Clocked, Clocked]]:
         if fields.whole:
-            raise CannotChange("It is made of whole days, which are in no zone.")
+            raise CannotChange("It is all-day, and all-day events have no zone.")
         if of is not None and fields.zone != of:
             raise CannotChange(_NOT_OF)
         start = start_of(fields, subject.zones)
@@ -135,17 +138,19 @@ def _do(
         first = from_wall_seconds(there(start.wall_seconds))
         last = from_wall_seconds(there(Moment(end_wall_of(fields)).wall_seconds))
         after = replace(
-            fields, zone=fields.zone if zone is None else zone, start=shown_text(first, False),
+            fields,
+            zone=fields.zone if zone is None else zone,
+            start=shown_text(first, False),
             end=shown_text(max(first, last), False),
-        )  # fmt: skip
+        )
         return after, clocks
 
-    def alone(member: Member) -> None:
+    def single(member: SubjectMember) -> None:
         after, _ = moved(placed(member.text or "", subject))
         member.text = rewritten_so(member.text or "", after, subject)
         subject.significant.add(member.key)
 
-    def whole(master: Member) -> None:
+    def whole(master: SubjectMember) -> None:
         text = master.text or ""
         begin = start_of(placed(text, subject), subject.zones).wall_seconds
         others = [member for member in subject.living if member is not master]
@@ -161,11 +166,11 @@ def _do(
         for member in others:
             if member.text is not None:
                 try:
-                    alone(member)
+                    single(member)
                 except CannotChange as error:
                     subject.note(member, str(error))
 
-    each(subject, whole, alone)
+    each(subject, whole, single)
 
 
 def _no_rule(begin: int, there: Clocked) -> str:

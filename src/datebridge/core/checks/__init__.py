@@ -2,7 +2,7 @@
 
 >>> facts = examine("VEVENT", "BEGIN:VEVENT\\nUID:1\\nDTSTART:20261124T090000Z\\nDTEND:20261124T080000Z\\nEND:VEVENT")
 >>> [(problem.code, problem.message) for problem in facts.problems]
-[('end-before-start', 'The end lies before the start.')]
+[('end-before-start', 'The end is before the start.')]
 
 To add a check: a file with a `CHECK`, and its name below. What is stored is looked at with it in the background.
 What only shows among all entries of a calendar is in `census`; what only a file shows, in `core.problems`.
@@ -22,20 +22,48 @@ from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 #: The files of the checks of single entries.
 _FILES = (
-    "alarm_twice", "bad_address", "bad_date", "bad_duration", "bad_parameter", "bad_rule", "bad_trigger",
-    "count_and_until", "damaged_text", "duration_and_end", "end_before_start", "exrule", "footer_twice",
-    "incomplete_alarm", "inline_attachment", "late_alarm", "loose_value", "many_alarms", "markup", "misfit_rule",
+    "alarm_twice",
+    "bad_address",
+    "bad_date",
+    "bad_duration",
+    "bad_parameter",
+    "bad_rule",
+    "bad_trigger",
+    "count_and_until",
+    "damaged_text",
+    "duration_and_end",
+    "end_before_start",
+    "exrule",
+    "footer_twice",
+    "incomplete_alarm",
+    "inline_attachment",
+    "late_alarm",
+    "loose_value",
+    "many_alarms",
+    "markup",
+    "misfit_rule",
     "misplaced_property",
-    "mixed_types", "negative_duration", "no_organizer", "no_start", "no_uid", "not_a_content_line",
-    "odd_rule", "repeated_property", "rule_too_long", "unquoted_zone", "unresolved_zone", "until_type",
-    "value_type", "zone_contradiction",
-)  # fmt: skip
+    "mixed_types",
+    "negative_duration",
+    "no_organizer",
+    "no_start",
+    "no_uid",
+    "not_a_content_line",
+    "odd_rule",
+    "repeated_property",
+    "rule_too_long",
+    "unquoted_zone",
+    "unresolved_zone",
+    "until_type",
+    "value_type",
+    "zone_contradiction",
+)
 _FOUND: list[Check] = [import_module(f"{__name__}.{name}").CHECK for name in _FILES]
 #: The checks of single entries, by code.
 CHECKS = {check.code: check for check in _FOUND}
 #: By which revision of each check an index was made; of those among all entries of a calendar, too.
 REVISIONS = {check.code: check.revision for check in (*CHECKS.values(), *CENSUS, *OF_SERIES)}
-#: Those that come and go with the definitions that stand beside an entry.
+#: Those that come and go with the definitions that are beside an entry.
 BY_ZONE = frozenset({"unresolved-zone", "zone-contradiction", "end-before-start"})
 _FINDING = [check for check in CHECKS.values() if check.find is not noted]
 
@@ -44,7 +72,7 @@ def examine(component: str, text: str, zones: Zones = NO_ZONES) -> Facts:
     """Read an entry's text, with everything that is wrong with it. Never fails.
 
     Args:
-        zones: what the calendar it stands in defines.
+        zones: what the calendar it is in defines.
     """
     entry = read_entry(component, text, zones)
     problems = entry.problems()
@@ -94,9 +122,9 @@ def why(code: str) -> str:
 
 
 def is_fixable(code: str) -> bool:
-    """Whether it can be put right by itself."""
+    """Whether it can be fixed by itself."""
     check = ALL.get(code)
-    return check is not None and (check.fix is not None or check.together)
+    return check is not None and (check.fix is not None or check.of_series)
 
 
 def described(code: str) -> tuple[Severity, str]:
@@ -108,6 +136,15 @@ def described(code: str) -> tuple[Severity, str]:
 #: All checks, those of whole calendars too.
 ALL: dict[str, Check] = {**CHECKS, **{check.code: check for check in (*CENSUS, *OF_SERIES)}}
 __all__ = [
-    "ALL", "BY_ZONE", "CHECKS", "REVISIONS", "Check", "described", "examine", "is_fixable", "severity_of", "title_of",
+    "ALL",
+    "BY_ZONE",
+    "CHECKS",
+    "REVISIONS",
+    "Check",
+    "described",
+    "examine",
+    "is_fixable",
+    "severity_of",
+    "title_of",
     "why",
-]  # fmt: skip
+]

@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from datebridge.core.checks.alarms import alarms_of, is_alone
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading
 from datebridge.core.index.facts import Mark
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     said = [] if is_alone(entry.text) else [one.says for one in alarms_of(entry.text)]
     if more := len(said) - len(set(said)):
-        yield Found(
-            "An alarm stands there twice." if more == 1 else f"{more + 1} alarms are the same.", "All ring.", "BEGIN"
+        yield CheckFinding(
+            "An alarm exists twice." if more == 1 else f"{more + 1} alarms are the same.", "All ring.", "BEGIN"
         )
 
 
@@ -30,6 +30,11 @@ def fix(text: str) -> str | None:
 
 
 CHECK = Check(
-    "alarm-twice", "untidy", "The same alarm twice", find, marks=Mark.ALARM, fix=fix,
-    why="It rings twice at once. Putting right leaves one of each.",
-)  # fmt: skip
+    "alarm-twice",
+    "untidy",
+    "The same alarm twice",
+    find,
+    marks=Mark.ALARM,
+    fix=fix,
+    why="It rings twice at the same time. The fix keeps one of each.",
+)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.checks.fixing import rewritten
 from datebridge.core.index.derive import Reading
 
@@ -19,19 +19,19 @@ def _wrong(value: str) -> str:
     """What is wrong with an address; "" where nothing is."""
     said = value.strip()
     if said[:7].lower() == "mailto:":
-        return "" if _PLAIN.match(said[7:]) else "is no e-mail address"
+        return "" if _PLAIN.match(said[7:]) else "is not an email address"
     if _SCHEME.match(said):
         return ""
     return "lacks “mailto:”" if _PLAIN.match(said) else "is no address"
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     people = [("ATTENDEE", value) for _, value in entry.lists.get("ATTENDEE", ())]
     if "ORGANIZER" in entry.fields:
         people.append(("ORGANIZER", entry.fields["ORGANIZER"][1]))
     for name, value in people:
         if _USUAL.match(value) is None and (what := _wrong(value)):
-            yield Found(f"“{value[:60]}” {what}.", "Kept as it is.", name)
+            yield CheckFinding(f"“{value[:60]}” {what}.", "Kept as it is.", name)
 
 
 def fix(text: str) -> str | None:
@@ -50,7 +50,12 @@ def fix(text: str) -> str | None:
 
 
 CHECK = Check(
-    "bad-address", "breaks", "An address that is none", find, needs=frozenset({"ATTENDEE", "ORGANIZER"}), fix=fix,
-    why="A server that invites people refuses the whole entry for one such address. Putting right writes those of which"
-    " it is plain what is meant.",
-)  # fmt: skip
+    "bad-address",
+    "breaks",
+    "Invalid attendee address",
+    find,
+    needs=frozenset({"ATTENDEE", "ORGANIZER"}),
+    fix=fix,
+    why="A server that sends invitations refuses the whole entry because of one such address. The fix "
+    "corrects those whose meaning is clear.",
+)

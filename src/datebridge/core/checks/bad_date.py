@@ -10,6 +10,6 @@ from datebridge.core.checks.check import Check
 CHECK = Check(
     "bad-date",
     "breaks",
-    "A date that does not exist",
-    why="A date that does not exist cannot be placed; other systems refuse the entry or put it somewhere.",
+    "Date that does not exist",
+    why="Other systems refuse the entry or show it on another date.",
 )

@@ -7,6 +7,6 @@ from datebridge.core.checks.check import Check
 CHECK = Check(
     "bad-duration",
     "breaks",
-    "A duration that cannot be read",
-    why="How long it lasts cannot be read; other systems refuse it or give it a length of their own.",
+    "Invalid duration",
+    why="Other systems refuse the entry or give it another length.",
 )

@@ -7,6 +7,6 @@ from datebridge.core.checks.check import Check
 CHECK = Check(
     "bad-parameter",
     "breaks",
-    "A parameter with an open quote",
-    why="A quotation mark is missing, so where the value begins is anybody's guess.",
+    "Parameter without a closing quotation mark",
+    why="A quotation mark is missing, so the start of the value is unclear.",
 )

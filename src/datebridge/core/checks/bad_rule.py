@@ -7,6 +7,6 @@ from datebridge.core.checks.check import Check
 CHECK = Check(
     "bad-rule",
     "breaks",
-    "A repeat rule that is not one",
+    "Invalid repeat rule",
     why="No system can tell when it repeats; most refuse it, some show it once.",
 )

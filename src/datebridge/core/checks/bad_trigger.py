@@ -7,6 +7,6 @@ from datebridge.core.checks.check import Check
 CHECK = Check(
     "bad-trigger",
     "breaks",
-    "An alarm whose time cannot be read",
+    "Alarm with an invalid time",
     why="It never rings, and strict servers refuse the entry.",
 )

@@ -20,13 +20,13 @@ CENSUS = (
         "two-masters",
         "alters",
         "Two entries with one UID",
-        why="A server takes each UID once: one of them will not arrive.",
+        why="A server stores each UID once: one of the entries will be refused.",
     ),
     Check(
         "override-without-master",
         "alters",
-        "A changed occurrence without its series",
-        why="It changes a series that is not there; other systems show it alone, or not at all.",
+        "Changed occurrence without its series",
+        why="Its series does not exist; other systems show it alone, or not at all.",
     ),
 )
 

@@ -10,7 +10,7 @@ from datebridge.core.index.derive import Reading
 from datebridge.core.problems import Severity
 
 
-class Found(NamedTuple):
+class CheckFinding(NamedTuple):
     """What is wrong, in one plain sentence; what Date Bridge did with it; and at which property, or line, it stands."""
 
     message: str
@@ -18,7 +18,7 @@ class Found(NamedTuple):
     name: str | int = ""
 
 
-def noted(entry: Reading) -> Iterable[Found]:
+def noted(entry: Reading) -> Iterable[CheckFinding]:
     """What is noted while an entry is read is not looked for once more."""
     return ()
 
@@ -36,18 +36,18 @@ class Check:
         find: says what of this is wrong with an entry.
         needs: it is asked only of entries with one of these properties; of all where there are none.
         marks: it is asked only of entries with one of these marks; of all where there are none.
-        fix: the entry's text without it, where one can be right; None where there is nothing to put right.
-        together: it is found, and put right, with all of a UID at hand (`core.series.health`).
-        revision: raised whenever it finds something else than before: what is stored is looked at anew then.
+        fix: the entry's text without it, where it can be right; None where there is nothing to fix.
+        of_series: it is found, and fixed, with all entries of a UID (`core.series.health`).
+        revision: raised whenever it finds something else than before: what is stored is checked again then.
     """
 
     code: str
     severity: Severity
     title: str
-    find: Callable[[Reading], Iterable[Found]] = noted
+    find: Callable[[Reading], Iterable[CheckFinding]] = noted
     needs: frozenset[str] = frozenset()
     marks: int = 0
     fix: Callable[[str], str | None] | None = None
-    together: bool = False
+    of_series: bool = False
     revision: int = 1
     why: str = ""

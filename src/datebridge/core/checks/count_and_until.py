@@ -4,22 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     for read in entry.placing.rules:
         if read.rule.count is not None and read.rule.until is not None:
-            yield Found("RRULE has both COUNT and UNTIL.", "What ends it first counts.", "RRULE")
+            yield CheckFinding("RRULE has both COUNT and UNTIL.", "The earlier end counts.", "RRULE")
 
 
 CHECK = Check(
     "count-and-until",
     "breaks",
-    "A repeat rule with both COUNT and UNTIL",
+    "Repeat rule with both COUNT and UNTIL",
     find,
     needs=frozenset({"RRULE"}),
-    together=True,
+    of_series=True,
     why="The two ends contradict each other, and systems choose differently.",
 )

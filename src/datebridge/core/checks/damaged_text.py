@@ -5,13 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.checks.fixing import rewritten
 from datebridge.core.index.derive import Reading
 from datebridge.core.text.lines import unescape_text
 
 _NAMES = ("SUMMARY", "LOCATION", "DESCRIPTION")
-#: What letters of two or three octets become where each octet is taken for a letter of its own (Windows-1252, Latin-1).
+#: What letters of two or three bytes become where each octet is taken for a letter of its own (Windows-1252, Latin-1).
 _TRACES = re.compile(r"[ÃÂÅÄÐÑâ][\x80-\xbf€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]")
 
 
@@ -24,7 +24,7 @@ def _mended(said: str) -> str:
     return str(fix_encoding(said))
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     for name in _NAMES:
         value = entry.value(name)
         if value.isascii():
@@ -32,9 +32,9 @@ def find(entry: Reading) -> Iterator[Found]:
         if _TRACES.search(value) and (made := _mended(value)) != value:
             at = next(k for k, letter in enumerate(value) if k >= len(made) or letter != made[k])
             word = unescape_text(value[max(0, at - 12) : at + 12]).strip()
-            yield Found(f"“{word}” was read in a wrong encoding.", "Shown as it is.", name)
+            yield CheckFinding(f"“{word}” was read in a wrong encoding.", "Shown as it is.", name)
         elif "\ufffd" in value:
-            yield Found("Letters are lost: they came as � already.", "Kept.", name)
+            yield CheckFinding("Letters were lost before: they arrived as �.", "Kept.", name)
 
 
 def fix(text: str) -> str | None:
@@ -48,8 +48,11 @@ def fix(text: str) -> str | None:
 
 
 CHECK = Check(
-    "damaged-text", "alters", "Text damaged by a wrong encoding", find,
-    needs=frozenset({"SUMMARY", "LOCATION", "DESCRIPTION"}), fix=fix,
-    why="Somewhere on the way the text was read as another encoding than it was written in. Putting right gives the"
-    " letters back where they can be known.",
-)  # fmt: skip
+    "damaged-text",
+    "alters",
+    "Text damaged by a wrong encoding",
+    find,
+    needs=frozenset({"SUMMARY", "LOCATION", "DESCRIPTION"}),
+    fix=fix,
+    why="The text was read in another encoding than it was written in. The fix restores the letters where possible.",
+)

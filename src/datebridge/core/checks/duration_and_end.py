@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading, read_entry
 from datebridge.core.text.component import Component
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     if entry.placing.end_name:
         end = entry.placing.end_name
-        yield Found(f"Both {end} and DURATION are given.", f"{end} counts.", "DURATION")
+        yield CheckFinding(f"Both {end} and DURATION are given.", f"{end} counts.", "DURATION")
 
 
 def fix(text: str) -> str | None:
@@ -30,5 +30,5 @@ CHECK = Check(
     find,
     needs=frozenset({"DURATION"}),
     fix=fix,
-    why="Only one of them may stand. Putting right takes the duration out; the end counts.",
+    why="Only one of them is allowed. The fix removes the duration; the end counts.",
 )

@@ -4,22 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading
 from datebridge.core.index.placing import is_early
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     start, end = entry.placing.start, entry.placing.end
     if start is not None and end is not None and is_early(start, end):
-        yield Found("The end lies before the start.", "Shown with no length; kept as it is.", entry.placing.end_name)
+        yield CheckFinding(
+            "The end is before the start.", "Shown with no length; kept as it is.", entry.placing.end_name
+        )
 
 
 CHECK = Check(
     "end-before-start",
     "breaks",
-    "An end before the start",
+    "End before the start",
     find,
     needs=frozenset({"DTEND", "DUE"}),
-    why="Strict servers refuse it. Open it and say when it ends.",
+    why="Strict servers refuse it. Open it and correct the end.",
 )

@@ -4,22 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading
 
 
-def find(entry: Reading) -> Iterator[Found]:
-    yield Found(
-        "EXRULE leaves occurrences out by a rule; the standard has given it up.",
-        "Kept; not followed, so what it leaves out is shown.", "EXRULE",
-    )  # fmt: skip
+def find(entry: Reading) -> Iterator[CheckFinding]:
+    yield CheckFinding(
+        "EXRULE leaves occurrences out by a rule; the standard no longer has it.",
+        "Kept; not followed, so what it leaves out is shown.",
+        "EXRULE",
+    )
 
 
 CHECK = Check(
     "exrule",
     "alters",
-    "A rule for what is left out (EXRULE)",
+    "Exception rule (EXRULE)",
     find,
     needs=frozenset({"EXRULE"}),
-    why="The standard has given it up, so what it leaves out comes back in other systems.",
+    why="The standard no longer has EXRULE, so excluded occurrences reappear in other systems.",
 )

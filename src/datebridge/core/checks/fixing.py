@@ -11,7 +11,7 @@ _PARAM = r';{}=(?:"[^"]*"|[^;:"]*)'
 
 
 def rewritten(text: str, names: Collection[str], rewrite: Callable[[str, str, str], str | None]) -> str | None:
-    """A text with some of its own properties written anew, not those of components within it; None where none was.
+    """A text with some of its own properties rewritten, not those of components within it; None where none was.
 
     Args:
         rewrite: given name, parameters and value, the whole new line; None leaves it.

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.checks.fixing import rewritten
 from datebridge.core.index.derive import Reading
 from datebridge.core.text.lines import escape_text, unescape_text
@@ -31,13 +31,13 @@ def _repeated(said: str) -> list[int]:
     return found
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     value = entry.value("DESCRIPTION")
     if len(value) <= 2 * _LONG or not any(trace in value for trace in _TRACES):
         return
     if places := _repeated(unescape_text(value)):
         times = "twice" if len(places) == 1 else f"{len(places) + 1:,} times"
-        yield Found(f"The notes say the same paragraph {times}.", "Kept.", "DESCRIPTION")
+        yield CheckFinding(f"The notes say the same paragraph {times}.", "Kept.", "DESCRIPTION")
 
 
 def fix(text: str) -> str | None:
@@ -57,8 +57,12 @@ def fix(text: str) -> str | None:
 
 
 CHECK = Check(
-    "footer-twice", "untidy", "The same paragraph again in the notes", find, needs=frozenset({"DESCRIPTION"}), fix=fix,
+    "footer-twice",
+    "untidy",
+    "Repeated paragraph in the notes",
+    find,
+    needs=frozenset({"DESCRIPTION"}),
+    fix=fix,
     revision=2,
-    why="Conference details were put in anew at every change, and hide what the notes say. Putting right leaves the"
-    " first of each.",
-)  # fmt: skip
+    why="Conference details were added at every change and hide the notes. The fix keeps the first of each.",
+)

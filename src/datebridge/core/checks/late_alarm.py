@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 
 from datebridge.core.checks.alarms import alarms_of
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading
 from datebridge.core.index.facts import Mark
 
@@ -14,19 +14,23 @@ from datebridge.core.index.facts import Mark
 _MAYBE = re.compile(r"\nTRIGGER[^\n]*:(?!\s*-)", re.IGNORECASE)
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     facts = entry.facts
     if facts.start is None or facts.start_wall is None or facts.end_wall is None:
         return
     long = facts.end_wall - facts.start_wall
     for one in alarms_of(entry.text) if _MAYBE.search(entry.text) else ():
         if one.offset is not None and one.offset > (0 if one.to_end else long):
-            yield Found("An alarm rings after the end.", "Kept.", "BEGIN")
+            yield CheckFinding("An alarm rings after the end.", "Kept.", "BEGIN")
         elif one.at is not None and not facts.marks & Mark.SERIES and one.at > facts.start + max(long, 0):
-            yield Found("An alarm at a fixed time rings after the end.", "Kept.", "BEGIN")
+            yield CheckFinding("An alarm at a fixed time rings after the end.", "Kept.", "BEGIN")
 
 
 CHECK = Check(
-    "late-alarm", "alters", "An alarm after the end", find, marks=Mark.ALARM,
-    why="It rings when there is nothing to be reminded of any more; mostly the entry was moved and the alarm was not.",
-)  # fmt: skip
+    "late-alarm",
+    "alters",
+    "Alarm after the end",
+    find,
+    marks=Mark.ALARM,
+    why="It rings when the event is over; usually the event was moved and the alarm was not.",
+)

@@ -28,8 +28,8 @@ def _tightened(name: str, params: str, value: str) -> str | None:
 CHECK = Check(
     "loose-value",
     "breaks",
-    "Spaces or signs within or beside a date or number",
+    "Spaces or signs in a date or number",
     revision=2,
     fix=fix,
-    why="Strict readers refuse such dates and rules. Putting right writes them as they are read.",
+    why="Strict readers refuse such dates and rules. The fix writes them correctly.",
 )

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 from html.parser import HTMLParser
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.checks.fixing import rewritten
 from datebridge.core.index.derive import Reading
 from datebridge.core.text.lines import escape_text, unescape_text
@@ -80,7 +80,7 @@ def _told_apart(text: str) -> str:
     return "".join([*made, _AROUND.sub("", text[at:]).replace("<", "&lt;")] if made else [text.replace("<", "&lt;")])
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     value = entry.value("DESCRIPTION")
     if "<" not in value and "&" not in value:
         return
@@ -88,7 +88,7 @@ def find(entry: Reading) -> Iterator[Found]:
     entity = _ENTITY.search(value)
     if tags or entity:
         tag = tags[0][0] if tags else entity[0] if entity else ""
-        yield Found(f"The notes hold mark-up: “{tag[:40]}”.", "Shown as it is written.", "DESCRIPTION")
+        yield CheckFinding(f"The notes contain HTML: “{tag[:40]}”.", "Shown as it is written.", "DESCRIPTION")
 
 
 def fix(text: str) -> str | None:
@@ -109,7 +109,12 @@ def fix(text: str) -> str | None:
 
 
 CHECK = Check(
-    "markup", "alters", "Mark-up in the notes", find, needs=frozenset({"DESCRIPTION"}), fix=fix, revision=2,
-    why="Notes are plain text: other systems show the tags themselves. Putting right leaves what a reader would see,"
-    " with the addresses of links.",
-)  # fmt: skip
+    "markup",
+    "alters",
+    "HTML in the notes",
+    find,
+    needs=frozenset({"DESCRIPTION"}),
+    fix=fix,
+    revision=2,
+    why="Notes are plain text: other systems show the tags. The fix keeps the visible text and the addresses of links.",
+)

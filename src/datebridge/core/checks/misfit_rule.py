@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading
 from datebridge.core.recurrence.rules import Rule
 
@@ -16,10 +16,12 @@ _ONLY = {
 }
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     for read in entry.placing.rules:
         for part in _misfits(read.rule):
-            yield Found(f"RRULE: {part} in a {read.rule.freq} rule.", "Kept as it is; systems differ in it.", "RRULE")
+            yield CheckFinding(
+                f"RRULE: {part} in a {read.rule.freq} rule.", "Kept as it is; systems differ in it.", "RRULE"
+            )
 
 
 def _misfits(rule: Rule) -> Iterator[str]:
@@ -32,8 +34,8 @@ def _misfits(rule: Rule) -> Iterator[str]:
 CHECK = Check(
     "misfit-rule",
     "alters",
-    "A repeat rule with parts that do not go together",
+    "Repeat rule with parts that do not fit together",
     find,
     needs=frozenset({"RRULE"}),
-    why="The standard gives it no meaning: some systems pass over the part, others refuse the entry.",
+    why="The standard does not define its meaning: some systems ignore the part, others refuse the entry.",
 )

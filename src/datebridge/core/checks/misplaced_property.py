@@ -4,23 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading
 from datebridge.core.text.properties import MISPLACED
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     misplaced = MISPLACED[entry.facts.component]
     if misplaced.isdisjoint(entry.fields) and misplaced.isdisjoint(entry.lists):
         return
     for name in sorted(misplaced.intersection([*entry.fields, *entry.lists])):
-        yield Found(f"{name} may not stand in a {entry.facts.component}.", "Kept.", name)
+        yield CheckFinding(f"{name} is not allowed in a {entry.facts.component}.", "Kept.", name)
 
 
 CHECK = Check(
     "misplaced-property",
     "untidy",
-    "A property where it may not be",
+    "Property in the wrong place",
     find,
-    why="Other systems pass over what may not stand there.",
+    why="Other systems ignore it.",
 )

@@ -7,6 +7,6 @@ from datebridge.core.checks.check import Check
 CHECK = Check(
     "negative-duration",
     "breaks",
-    "A duration below nothing",
+    "Negative duration",
     why="Strict servers refuse an entry that ends before it begins.",
 )

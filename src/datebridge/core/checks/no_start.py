@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     if entry.facts.component in ("VEVENT", "VFREEBUSY") and "DTSTART" not in entry.fields:
-        yield Found("There is no DTSTART.", "Kept; it stands at no time.")
+        yield CheckFinding("There is no DTSTART.", "Kept; it has no date.")
 
 
-CHECK = Check(
-    "no-start", "breaks", "No start", find, why="It stands at no time, and other systems leave it out or refuse it."
-)
+CHECK = Check("no-start", "breaks", "No start", find, why="It has no date, and other systems skip it or refuse it.")

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading, digest_of
 from datebridge.core.text.component import Component
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     if not entry.facts.uid and entry.facts.component != "VFREEBUSY":
-        yield Found("There is no UID.", "Kept; it can only be recognised by its text.")
+        yield CheckFinding("There is no UID.", "Kept; it can only be recognised by its text.")
 
 
 def fix(text: str) -> str | None:
@@ -28,5 +28,5 @@ CHECK = Check(
     "No UID",
     find,
     fix=fix,
-    why="Servers refuse it, and it arrives anew at every import. Putting right gives it a UID, always the same one.",
+    why="Servers refuse it, and every import adds it again. The fix assigns a UID, always the same one.",
 )

@@ -7,6 +7,6 @@ from datebridge.core.checks.check import Check
 CHECK = Check(
     "not-a-content-line",
     "breaks",
-    "A line that is not a property",
+    "Line that is not a property",
     why="Strict readers refuse the whole file for one such line.",
 )

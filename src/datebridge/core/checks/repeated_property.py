@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     for name, times in entry.repeated.items():
         often = "more than once" if times == 2 else f"{times:,} times"
-        yield Found(f"{name} stands {often}.", "The first one counts.", name)
+        yield CheckFinding(f"{name} exists {often}.", "The first one counts.", name)
 
 
 CHECK = Check(
     "repeated-property",
     "alters",
-    "A property that may stand once stands twice",
+    "Repeated property",
     find,
-    why="Only one may stand; systems choose differently which counts.",
+    why="Only one is allowed; systems choose differently which one counts.",
 )

@@ -7,6 +7,6 @@ from datebridge.core.checks.check import Check
 CHECK = Check(
     "rule-too-long",
     "alters",
-    "A repeat rule too long to be counted",
-    why="It repeats so often that programs give up on it.",
+    "Repeat rule with too many occurrences",
+    why="It repeats so often that programs cannot process it.",
 )

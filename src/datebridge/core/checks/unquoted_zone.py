@@ -32,7 +32,7 @@ def _quoted(name: str, params: str, value: str) -> str | None:
 CHECK = Check(
     "unquoted-zone",
     "breaks",
-    "A time zone name with a colon, not in quotes",
+    "Zone name with an unquoted colon",
     fix=fix,
-    why="The colon in the zone's name ends it too early. Putting right puts the name into quotation marks.",
+    why="The colon ends the zone's name too early. The fix adds quotation marks.",
 )

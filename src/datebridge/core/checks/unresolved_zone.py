@@ -4,21 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     for meaning in entry.placing.meanings_used():
         if meaning.clock == "":
-            said = f"“{meaning.tzid}” is not a zone name anyone knows."
-            yield Found(said, "Kept; its times are shown as they are written.", "DTSTART")
+            said = f"“{meaning.tzid}” is not a known zone name."
+            yield CheckFinding(said, "Kept; its times are shown as they are written.", "DTSTART")
 
 
 CHECK = Check(
     "unresolved-zone",
     "alters",
-    "A time zone name nobody knows",
+    "Unknown time zone",
     find,
-    why="Nobody knows these clocks, so other systems show it at another hour.",
+    why="Other systems show the entry at another hour.",
 )

@@ -1,19 +1,19 @@
-"""An UNTIL of another type than the start (RFC 5545 §3.3.10)."""
+"""UNTIL of another type than the start (RFC 5545 §3.3.10)."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading
 from datebridge.core.moments import Moment
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     start = entry.placing.start
     for read in entry.placing.rules:
         if start is not None and read.rule.until is not None and (wrong := _wrong(read.rule.until, start)):
-            yield Found(f"UNTIL is {wrong}.", "Read as it was meant.", "RRULE")
+            yield CheckFinding(f"UNTIL is {wrong}.", "Read as it was meant.", "RRULE")
 
 
 def _wrong(until: Moment, start: Moment) -> str:
@@ -32,9 +32,9 @@ def _wrong(until: Moment, start: Moment) -> str:
 CHECK = Check(
     "until-type",
     "alters",
-    "An UNTIL of another type than the start",
+    "UNTIL of another type than the start",
     find,
     needs=frozenset({"RRULE"}),
-    together=True,
+    of_series=True,
     why="Systems read the end of such a series differently, by a day or by hours.",
 )

@@ -31,7 +31,7 @@ def _typed(name: str, params: str, value: str) -> str | None:
 CHECK = Check(
     "value-type",
     "alters",
-    "A date that is not said to be one, or a time that is",
+    "Date or time with the wrong VALUE",
     fix=fix,
-    why="Strict readers refuse it. Putting right says that it is a date.",
+    why="Strict readers refuse it. The fix marks it as a date.",
 )

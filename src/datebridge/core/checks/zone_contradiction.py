@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from datebridge.core.checks.check import Check, Found
+from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.zones.evidence import understand
 
-#: So many years after the first that differs are looked at.
+#: How many years after the first that differs are looked at.
 _AHEAD = 10
 
 
-def find(entry: Reading) -> Iterator[Found]:
+def find(entry: Reading) -> Iterator[CheckFinding]:
     for meaning in entry.placing.meanings_used():
         if meaning.clock == "" or meaning.contradiction is None:
             continue
@@ -27,14 +27,14 @@ def find(entry: Reading) -> Iterator[Found]:
             f"“{meaning.tzid[:60]}” {told.contradicts}: {named} by its name, {defined} by its definition"
             f" (from {when} UTC on)."
         )
-        yield Found(said, done, "DTSTART")
+        yield CheckFinding(said, done, "DTSTART")
 
 
 CHECK = Check(
     "zone-contradiction",
     "alters",
-    "A zone name and its definition that differ",
+    "Zone name and definition differ",
     find,
     revision=2,
-    why="Systems that go by the name and those that go by the definition show different hours.",
+    why="Some systems use the name, others the definition, and show different hours.",
 )

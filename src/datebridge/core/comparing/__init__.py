@@ -8,7 +8,7 @@
 >>> pair.verdict, pair.differences[0].moved_by
 ('moved', 3600)
 
-Entries are paired by UID, then by matching (`core.matching`). What is left stands on one side only.
+Entries are paired by UID, then by matching (`core.matching`). What is left is on one side only.
 """
 
 from __future__ import annotations
@@ -21,13 +21,24 @@ from typing import Generic, Literal, TypeVar
 
 from datebridge.core.comparing.fields import differing
 from datebridge.core.comparing.recutting import recut
-from datebridge.core.comparing.seasons import Move, Slip, explain
+from datebridge.core.comparing.seasons import Move, ZoneMisreading, explain
 from datebridge.core.comparing.series import Difference, Point, Verdict, compare, points
-from datebridge.core.happening.occurrences import Bounds, Clocks, Timed, occurrences
 from datebridge.core.index.facts import Mark
-from datebridge.core.matching import Alike, Item, find, item_of, together
+from datebridge.core.matching import Alike, Item, find, item_of, joined_items
+from datebridge.core.occurrences.expanding import Bounds, Clocks, Timed, occurrences
 
-__all__ = ["Difference", "Held", "Of", "Pair", "Point", "Verdict", "differing", "item_of", "reconcile", "summary"]
+__all__ = [
+    "Difference",
+    "Held",
+    "Of",
+    "PairedEntries",
+    "Point",
+    "Verdict",
+    "differing",
+    "item_of",
+    "reconcile",
+    "summary",
+]
 
 Key = TypeVar("Key", bound=Hashable)
 #: Reads the texts of entries by their keys.
@@ -59,14 +70,14 @@ class Held(Generic[Key]):
 
 
 @dataclass(slots=True)
-class Pair(Generic[Key]):
+class PairedEntries(Generic[Key]):
     """What belongs together, and how it differs; one side is None where nothing does.
 
     Attributes:
         matched: it was paired by what it says; "" where the UIDs are the same.
         same: how many occurrences are the same; `still`: which, unless all are.
         recut: some of what happens is the same under other UIDs: a series in pieces, or written out.
-        slip: the zones that explain what is moved.
+        misreading: the zones that explain what is moved.
     """
 
     left: Held[Key] | None
@@ -75,7 +86,7 @@ class Pair(Generic[Key]):
     same: int = 0
     differences: list[Difference] = field(default_factory=list)
     still: list[Point] = field(default_factory=list)
-    slip: Slip | None = None
+    misreading: ZoneMisreading | None = None
     cut: bool = False
     recut: bool = False
 
@@ -96,7 +107,7 @@ class Pair(Generic[Key]):
             return "fields"
         if fields:
             return "both"
-        if self.slip is not None and (self.same or len(times) > 1):
+        if self.misreading is not None and (self.same or len(times) > 1):
             return "season"
         return "moved" if len(times) == 1 and None not in times and not self.same else "times"
 
@@ -107,9 +118,16 @@ class Pair(Generic[Key]):
 
 
 def reconcile(
-    left: Sequence[Item[Key]], right: Sequence[Item[Key]], read: Read[Key], low: int, high: int, *,
-    clocks: Clocks | None = None, bounds: Bounds | None = None, match: bool = True,
-) -> list[Pair[Key]]:  # fmt: skip
+    left: Sequence[Item[Key]],
+    right: Sequence[Item[Key]],
+    read: Read[Key],
+    low: int,
+    high: int,
+    *,
+    clocks: Clocks | None = None,
+    bounds: Bounds | None = None,
+    match: bool = True,
+) -> list[PairedEntries[Key]]:
     """Compare two calendars over [low, high), in UTC seconds; in the order of the left one, what is extra last.
 
     Args:
@@ -119,20 +137,20 @@ def reconcile(
     """
     bounds = bounds or Bounds()
     one, other = _held(left), _held(right)
-    pairs: list[Pair[Key]] = []
+    pairs: list[PairedEntries[Key]] = []
     rest, others = [], []
     for identity, held in one.items():
         counterpart = other.get(identity)
         if counterpart is None:
             rest.append(held)
         else:
-            pairs.append(Pair(held, counterpart))
+            pairs.append(PairedEntries(held, counterpart))
     others = [held for identity, held in other.items() if identity not in one]
     if match and rest and others:
         matched, rest, others = _matched(rest, others, read, clocks)
         pairs += matched
-    pairs += [Pair(held, None) for held in rest]
-    pairs += [Pair(None, held) for held in others]
+    pairs += [PairedEntries(held, None) for held in rest]
+    pairs += [PairedEntries(None, held) for held in others]
     _compare(pairs, read, low, high, clocks, bounds)
     if match:
         _recut(pairs, read)
@@ -154,11 +172,15 @@ def _held(items: Iterable[Item[Key]]) -> dict[tuple[str, str], Held[Key]]:
 
 def _matched(
     left: list[Held[Key]], right: list[Held[Key]], read: Read[Key], clocks: Clocks | None
-) -> tuple[list[Pair[Key]], list[Held[Key]], list[Held[Key]]]:
+) -> tuple[list[PairedEntries[Key]], list[Held[Key]], list[Held[Key]]]:
     """What is the same meeting under another UID."""
-    homes = {item.key: (side, n) for side, some in ((0, left), (1, right)) for n, held in enumerate(some)
-             for item in held.items}  # fmt: skip
-    items = together([item for held in (*left, *right) for item in held.items])
+    homes = {
+        item.key: (side, n)
+        for side, some in ((0, left), (1, right))
+        for n, held in enumerate(some)
+        for item in held.items
+    }
+    items = joined_items([item for held in (*left, *right) for item in held.items])
     gone, taken = set[int](), set[int]()
     pairs = []
     for group in sorted(find(items, read, clocks=clocks), key=lambda group: -group.score):
@@ -172,7 +194,7 @@ def _matched(
         for a, b in zip(*sides, strict=False):
             gone.add(a)
             taken.add(b)
-            pairs.append(Pair(left[a], right[b], group.reasons[0] if group.reasons else "alike"))
+            pairs.append(PairedEntries(left[a], right[b], group.reasons[0] if group.reasons else "alike"))
     return (
         pairs,
         [held for n, held in enumerate(left) if n not in gone],
@@ -181,7 +203,7 @@ def _matched(
 
 
 def _compare(
-    pairs: list[Pair[Key]], read: Read[Key], low: int, high: int, clocks: Clocks | None, bounds: Bounds
+    pairs: list[PairedEntries[Key]], read: Read[Key], low: int, high: int, clocks: Clocks | None, bounds: Bounds
 ) -> None:
     alike = [p for p in pairs if p.left is not None and p.right is not None and _is_alike(p.left, p.right)]
     known = {id(pair) for pair in alike}
@@ -231,14 +253,19 @@ def _compare(
         pair.same = len(pair.still) or sum(1 for point in same if _inside(point, low, high))
 
 
-def _recut(pairs: list[Pair[Key]], read: Read[Key]) -> None:
+def _recut(pairs: list[PairedEntries[Key]], read: Read[Key]) -> None:
     """See `recutting.recut`."""
     if not {one.verdict for pair in pairs for one in pair.differences} >= {"missing", "extra"}:
         return
     items = {
-        item.timed.id: item for pair in pairs if pair.differences for held in (pair.left, pair.right) if held
-        for item in held.items if item.timed is not None
-    }  # fmt: skip
+        item.timed.id: item
+        for pair in pairs
+        if pair.differences
+        for held in (pair.left, pair.right)
+        if held
+        for item in held.items
+        if item.timed is not None
+    }
 
     def same(some: list[tuple[int, int]]) -> set[tuple[int, int]]:
         found = dict.fromkeys(some)
@@ -253,10 +280,10 @@ def _inside(point: Point | None, low: int, high: int) -> bool:
     return point is not None and point.start < high and (point.end > low or point.start >= low)
 
 
-def _count(alike: list[Pair[Key]], low: int, high: int, clocks: Clocks | None, bounds: Bounds) -> None:
+def _count(alike: list[PairedEntries[Key]], low: int, high: int, clocks: Clocks | None, bounds: Bounds) -> None:
     """Count how often what is the same on both sides happens; most of it happens once, and that is plain to see."""
     entries: list[Timed] = []
-    owner: dict[int, Pair[Key]] = {}
+    owner: dict[int, PairedEntries[Key]] = {}
     for pair in alike:
         held = pair.left or Held([])
         first = held.first
@@ -283,45 +310,48 @@ def _is_alike(left: Held[Key], right: Held[Key]) -> bool:
     return sorted(one) == sorted(other)
 
 
-def _texts(pairs: list[Pair[Key]], known: set[int], read: Read[Key]) -> Mapping[Key, str]:
+def _texts(pairs: list[PairedEntries[Key]], known: set[int], read: Read[Key]) -> Mapping[Key, str]:
     wanted = [
-        item.key for pair in pairs if id(pair) not in known and pair.left is not None and pair.right is not None
-        for held in (pair.left, pair.right) for item in held.items
-    ]  # fmt: skip
+        item.key
+        for pair in pairs
+        if id(pair) not in known and pair.left is not None and pair.right is not None
+        for held in (pair.left, pair.right)
+        for item in held.items
+    ]
     return read(wanted) if wanted else {}
 
 
 # ---- off for part of the year ---------------------------------------------------------------------------
 
 
-def _explain(pairs: list[Pair[Key]]) -> None:
+def _explain(pairs: list[PairedEntries[Key]]) -> None:
     """Find the zones that explain what is moved: of each series by itself, of what happens once all together."""
-    single: defaultdict[tuple[str, str], list[Pair[Key]]] = defaultdict(list)
+    single: defaultdict[tuple[str, str], list[PairedEntries[Key]]] = defaultdict(list)
     hints = _zones(pairs)
     for pair in pairs:
         if pair.left is None or pair.right is None or not any(one.moved_by for one in pair.differences):
             continue
         zones = pair.left.first.zone, pair.right.first.zone
         if pair.left.first.is_series or pair.right.first.is_series:
-            pair.slip = explain([*_moves(pair), *(Move(point.start, 0) for point in pair.still)], *zones, hints)
+            pair.misreading = explain([*_moves(pair), *(Move(point.start, 0) for point in pair.still)], *zones, hints)
         else:
             single[zones].append(pair)
     for zones, some in single.items():
         moves = [move for pair in some for move in _moves(pair)]
         still = [move for pair in pairs if _is_still(pair, zones) for move in _unmoved(pair)]
-        slip = explain([*moves, *still], *zones, hints) if len({m.by for m in moves}) > 1 or still else None
-        for pair in some if slip is not None else ():
-            pair.slip = slip
+        misreading = explain([*moves, *still], *zones, hints) if len({m.by for m in moves}) > 1 or still else None
+        for pair in some if misreading is not None else ():
+            pair.misreading = misreading
 
 
-def _zones(pairs: list[Pair[Key]]) -> list[str]:
+def _zones(pairs: list[PairedEntries[Key]]) -> list[str]:
     used = Counter(
         item.zone for pair in pairs for held in (pair.left, pair.right) if held for item in held.items if item.zone
     )
     return [zone for zone, _ in used.most_common(12)]
 
 
-def _moves(pair: Pair[Key]) -> list[Move]:
+def _moves(pair: PairedEntries[Key]) -> list[Move]:
     return [
         Move(one.left.start, one.moved_by)
         for one in pair.differences
@@ -329,19 +359,19 @@ def _moves(pair: Pair[Key]) -> list[Move]:
     ]
 
 
-def _is_still(pair: Pair[Key], zones: tuple[str, str]) -> bool:
+def _is_still(pair: PairedEntries[Key], zones: tuple[str, str]) -> bool:
     left, right = pair.left, pair.right
     if left is None or right is None or pair.differences or left.first.is_series:
         return False
     return (left.first.zone, right.first.zone) == zones and not left.first.no_clock
 
 
-def _unmoved(pair: Pair[Key]) -> list[Move]:
+def _unmoved(pair: PairedEntries[Key]) -> list[Move]:
     start = pair.left.first.start if pair.left is not None else None
     return [Move(start, 0)] if start is not None else []
 
 
-def summary(pairs: Iterable[Pair[Key]]) -> dict[Verdict, int]:
+def summary(pairs: Iterable[PairedEntries[Key]]) -> dict[Verdict, int]:
     """How many occurrences are same, changed, missing, extra."""
     found: dict[Verdict, int] = {"same": 0, "changed": 0, "missing": 0, "extra": 0}
     for pair in pairs:

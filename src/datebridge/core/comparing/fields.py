@@ -14,15 +14,38 @@ from datebridge.core.text.lines import NotAContentLine, parse_line, split_text_l
 #: Lines that say how an entry was kept, or when it happens: that is compared by its occurrences.
 _PASSED = frozenset(
     {
-        "UID", "DTSTAMP", "CREATED", "LAST-MODIFIED", "SEQUENCE", "DTSTART", "DTEND", "DUE", "DURATION", "RRULE",
-        "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID",
+        "UID",
+        "DTSTAMP",
+        "CREATED",
+        "LAST-MODIFIED",
+        "SEQUENCE",
+        "DTSTART",
+        "DTEND",
+        "DUE",
+        "DURATION",
+        "RRULE",
+        "RDATE",
+        "EXDATE",
+        "EXRULE",
+        "RECURRENCE-ID",
     }
-)  # fmt: skip
+)
 _NAMES = {
-    "SUMMARY": "title", "LOCATION": "place", "DESCRIPTION": "notes", "STATUS": "status", "TRANSP": "busy",
-    "CLASS": "privacy", "CATEGORIES": "categories", "ORGANIZER": "organiser", "ATTENDEE": "attendees",
-    "ATTACH": "attachments", "URL": "link", "CONFERENCE": "conference", "COLOR": "colour", "PRIORITY": "priority",
-}  # fmt: skip
+    "SUMMARY": "title",
+    "LOCATION": "place",
+    "DESCRIPTION": "notes",
+    "STATUS": "status",
+    "TRANSP": "busy",
+    "CLASS": "privacy",
+    "CATEGORIES": "categories",
+    "ORGANIZER": "organiser",
+    "ATTENDEE": "attendees",
+    "ATTACH": "attachments",
+    "URL": "link",
+    "CONFERENCE": "conference",
+    "COLOR": "colour",
+    "PRIORITY": "priority",
+}
 #: What holds where nothing is said (RFC 5545 §3.8.2.7, §3.8.1.3).
 _DEFAULT = {"TRANSP": "OPAQUE", "CLASS": "PUBLIC", "PRIORITY": "0"}
 #: Parameters that no reader of an entry sees.

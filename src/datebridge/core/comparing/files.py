@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any, NamedTuple
 
-from datebridge.core.comparing import Difference, Held, Pair, Point, Verdict, reconcile, summary
-from datebridge.core.happening.occurrences import Bounds, clock_of
+from datebridge.core.comparing import Difference, Held, PairedEntries, Point, Verdict, reconcile, summary
 from datebridge.core.index.facts import Mark
-from datebridge.core.matching.files import Member, Stored
+from datebridge.core.matching.files import FileEntry, Stored
 from datebridge.core.moments import Clock
+from datebridge.core.occurrences.expanding import Bounds, clock_of
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.text.reader import RawComponent
 from datebridge.core.views.expansion import spelled
@@ -61,9 +61,14 @@ def compare_files(stored: Stored, low: int | None = None, high: int | None = Non
     ]
     bounds = Bounds(left=1_000_000)
     pairs = reconcile(
-        sides[0], sides[1], lambda keys: stored.texts, first if low is None else low, last if high is None else high,
-        clocks=stored.clock, bounds=bounds,
-    )  # fmt: skip
+        sides[0],
+        sides[1],
+        lambda keys: stored.texts,
+        first if low is None else low,
+        last if high is None else high,
+        clocks=stored.clock,
+        bounds=bounds,
+    )
     told = [_told(stored, pair, one) for pair in pairs for one in pair.differences]
     told.sort(key=lambda one: ((one.left or one.right or {}).get("start", ""), one.uid))
     cut = [pair.left.first.title for pair in pairs if pair.cut and pair.left is not None]
@@ -81,7 +86,7 @@ def _span(stored: Stored) -> tuple[int, int]:
     return low - 2 * DAY, high + 2 * DAY
 
 
-def _told(stored: Stored, pair: Pair[Member], one: Difference) -> Told:
+def _told(stored: Stored, pair: PairedEntries[FileEntry], one: Difference) -> Told:
     point = one.left or one.right
     held = pair.left if one.left is not None else pair.right
     first = held.first if held is not None else None
@@ -94,7 +99,7 @@ def _told(stored: Stored, pair: Pair[Member], one: Difference) -> Told:
     return Told(one.verdict, uid, slot, left, right, one.fields, one.moved_by)
 
 
-def _side(stored: Stored, held: Held[Member] | None, point: Point | None) -> dict[str, str] | None:
+def _side(stored: Stored, held: Held[FileEntry] | None, point: Point | None) -> dict[str, str] | None:
     if point is None or held is None:
         return None
     item = next((item for item in held.items if item.timed is not None and item.timed.id == point.entry), held.first)

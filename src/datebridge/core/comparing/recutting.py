@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, TypeVar
 from datebridge.core.comparing.series import Difference, Point, Verdict
 
 if TYPE_CHECKING:
-    from datebridge.core.comparing import Pair
+    from datebridge.core.comparing import PairedEntries
 
 Key = TypeVar("Key", bound=Hashable)
-#: So often it is asked anew what is left once pairs were taken out; then the rest stays as it is told.
+#: How often it is asked again what is left once pairs were taken out; then the rest stays as it is told.
 _ROUNDS = 4
 #: When something happens, and what it is called.
 _Place = tuple[int, int, bool, str]
@@ -22,7 +22,7 @@ _ONE_SIDE = ("missing", "extra")
 
 
 def recut(
-    pairs: Sequence[Pair[Key]],
+    pairs: Sequence[PairedEntries[Key]],
     title: Callable[[int], str],
     same: Callable[[list[tuple[int, int]]], set[tuple[int, int]]],
 ) -> None:
@@ -48,19 +48,23 @@ def recut(
             pair.differences = [one for one in pair.differences if one.verdict not in _ONE_SIDE]
 
 
-def _is_met(pair: Pair[Key], partners: Mapping[tuple[int, int], tuple[Pair[Key], Pair[Key]]], among: set[int]) -> bool:
+def _is_met(
+    pair: PairedEntries[Key],
+    partners: Mapping[tuple[int, int], tuple[PairedEntries[Key], PairedEntries[Key]]],
+    among: set[int],
+) -> bool:
     """Whether all that a pair has on one side only has its counterpart in one of some pairs."""
     own = [(id(pair), n) for n, one in enumerate(pair.differences) if one.verdict in _ONE_SIDE]
     return all(key in partners and {id(one) for one in partners[key]} <= among for key in own)
 
 
 def _partners(
-    pairs: Sequence[Pair[Key]],
+    pairs: Sequence[PairedEntries[Key]],
     title: Callable[[int], str],
     same: Callable[[list[tuple[int, int]]], set[tuple[int, int]]],
-) -> dict[tuple[int, int], tuple[Pair[Key], Pair[Key]]]:
+) -> dict[tuple[int, int], tuple[PairedEntries[Key], PairedEntries[Key]]]:
     """Of each difference, by its pair and number, the two pairs that it and its counterpart are of."""
-    extra: defaultdict[_Place, list[tuple[Pair[Key], int, Point]]] = defaultdict(list)
+    extra: defaultdict[_Place, list[tuple[PairedEntries[Key], int, Point]]] = defaultdict(list)
     for pair, n, _, point in _alone(pairs, "extra"):
         extra[(point.start, point.end, point.all_day, title(point.entry))].append((pair, n, point))
     met = []
@@ -69,14 +73,16 @@ def _partners(
         if fitting:
             met.append(((pair, n, point), fitting.pop()))
     alike = same([(one[2].entry, other[2].entry) for one, other in met]) if met else set()
-    found: dict[tuple[int, int], tuple[Pair[Key], Pair[Key]]] = {}
+    found: dict[tuple[int, int], tuple[PairedEntries[Key], PairedEntries[Key]]] = {}
     for one, other in met:
         if (one[2].entry, other[2].entry) in alike:
             found[id(one[0]), one[1]] = found[id(other[0]), other[1]] = one[0], other[0]
     return found
 
 
-def _alone(pairs: Sequence[Pair[Key]], verdict: Verdict) -> list[tuple[Pair[Key], int, Difference, Point]]:
+def _alone(
+    pairs: Sequence[PairedEntries[Key]], verdict: Verdict
+) -> list[tuple[PairedEntries[Key], int, Difference, Point]]:
     return [
         (pair, n, one, point)
         for pair in pairs

@@ -1,8 +1,8 @@
-"""Off for part of the year: the two zones that explain it, one read on the clock of the other.
+"""Wrong for part of the year: the two zones that explain it, one read on the clock of the other.
 
 >>> winter, summer = 1767603600, 1783242000  # 5 January 2026, 5 July 2026
 >>> explain([Move(winter, -3600), Move(summer, 0)], "Europe/Lisbon", "")
-Slip(right='Europe/Lisbon', wrong='Africa/Lagos', moved=1, still=1)
+ZoneMisreading(right='Europe/Lisbon', wrong='Africa/Lagos', moved=1, still=1)
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ class Move(NamedTuple):
     by: int
 
 
-class Slip(NamedTuple):
+class ZoneMisreading(NamedTuple):
     """What is on the clock of one zone was read on that of another.
 
     Attributes:
@@ -36,7 +36,7 @@ class Slip(NamedTuple):
     still: int
 
 
-def explain(moves: Sequence[Move], left: str, right: str, hints: Sequence[str] = ()) -> Slip | None:
+def explain(moves: Sequence[Move], left: str, right: str, hints: Sequence[str] = ()) -> ZoneMisreading | None:
     """The zones that explain all moves, those that are none, too; None where no two do.
 
     Args:
@@ -52,7 +52,7 @@ def explain(moves: Sequence[Move], left: str, right: str, hints: Sequence[str] =
         if wrong is None and own == left:
             wrong = next(iter(ranked(zone for zone in listed() if _explains(tried, own, zone))), None)
         if wrong is not None:
-            return Slip(own, wrong, len(moved), len(moves) - len(moved))
+            return ZoneMisreading(own, wrong, len(moved), len(moves) - len(moved))
     return None
 
 

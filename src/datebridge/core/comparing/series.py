@@ -11,9 +11,9 @@ from collections import defaultdict
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from typing import Literal, NamedTuple
 
-from datebridge.core.happening.occurrences import Bounds, Clocks, Occurrence, Timed, clock_of, occurrences, slot_of
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import Clock, instant_at, parse_moment
+from datebridge.core.occurrences.expanding import Bounds, Clocks, Occurrence, Timed, clock_of, occurrences, slot_of
 
 #: As far as a counterpart is looked for, in seconds.
 NEAR = 36 * 3600

@@ -33,9 +33,13 @@ def zones_in(files: Mapping[str, Iterable[RawComponent]]) -> list[Named]:
         hint = resolve(stored.headers[calendar].zone) if calendar in stored.headers else resolve("")
         uses.append(
             Use(
-                tzid, stored.names.get(calendar, ""), len(years), min(first for first, _ in years),
-                max(last for _, last in years), stored.zones.get(calendar, NO_ZONES).text(tzid),
+                tzid,
+                stored.names.get(calendar, ""),
+                len(years),
+                min(first for first, _ in years),
+                max(last for _, last in years),
+                stored.zones.get(calendar, NO_ZONES).text(tzid),
                 hint.zone if hint.exact else "",
             )
-        )  # fmt: skip
+        )
     return named(uses)

@@ -16,8 +16,6 @@ from datebridge.core.editing.times import length_text, read_span, set_exact_leng
 from datebridge.core.moments import (
     Moment,
     NotAMoment,
-    basic,
-    basic_date,
     from_wall_seconds,
     instant_at,
     last_wall,
@@ -26,13 +24,16 @@ from datebridge.core.moments import (
 )
 from datebridge.core.recurrence.pattern import Pattern
 from datebridge.core.recurrence.rules import WEEKDAYS, Rule, on_clock_of, read_rule
+from datebridge.core.recurrence.ruletext import RuleText
 from datebridge.core.recurrence.starts import DAY, last_counted
 from datebridge.core.text.lines import ContentLine
 from datebridge.core.zones.meaning import Zones
 
 #: A series of more dates than this is not written date by date.
 MOST_LISTED = 1_000
-#: So many starts are counted to say how many are left; past that, an UNTIL says it.
+#: How far back the last start before a slot is looked for: a rule of seconds has one in the hour before.
+_BACK = (3600, DAY, 8 * DAY, 32 * DAY, 400 * DAY, 3660 * DAY)
+#: How many starts are counted to say how many are left; past that, an UNTIL says it.
 _MOST_COUNTED = 10_000
 
 
@@ -43,7 +44,7 @@ def numbered(number: int, noun: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class DateItem:
-    """One value of an EXDATE or RDATE: where it stands on the clock of the series; `rest` of a PERIOD as written."""
+    """One value of an EXDATE or RDATE: where it is on the clock of the series; `rest` of a PERIOD as written."""
 
     text: str
     wall: int | None
@@ -67,7 +68,7 @@ def items_of(line: ContentLine, start: Moment, zones: Zones) -> Iterator[DateIte
 
 
 def _keep(lines: Lines, start: Moment, zones: Zones, keep: Callable[[int, bool], bool]) -> None:
-    """Leave only the extra and left-out dates that are to be kept, by their wall and whether they are a day alone."""
+    """Leave only the extra and exception dates that are to be kept, by their wall and whether each is a whole day."""
     gone = set()
     for name in ("EXDATE", "RDATE"):
         for index, line in lines.own(name):
@@ -88,23 +89,33 @@ def ended(lines: Lines, start: Moment, zones: Zones, slot: int) -> None:
     for index, line in lines.own("RRULE"):
         if next(rule_starts(line.value, start, slot), None) is None:
             continue
-        parts = [p for p in line.value.split(";") if not p.strip().upper().startswith(("UNTIL=", "COUNT="))]
-        lines.change(index, ";".join([*parts, f"UNTIL={_before(start, slot)}"]))
+        last = _last_before(line.value, start, slot)
+        until = _before(start, slot if last is None else last + (DAY if start.is_date else 1))
+        lines.change(index, str(RuleText.of(line.value).without("COUNT").with_until(until, start)))
     _keep(
         lines, start, zones, lambda wall, whole: wall < slot - (slot % DAY if whole else 0) or (whole and wall < slot)
     )
 
 
-def _before(start: Moment, slot: int) -> str:
-    """An UNTIL that allows what begins before a slot."""
-    if start.is_date:
-        return basic_date(from_wall_seconds(slot - DAY))
-    wall = slot - 1
-    if not start.zone:
-        return basic(from_wall_seconds(wall))
-    while last_wall(instant_at(wall, start.zone), start.zone) >= slot:
+def _last_before(rule: str, start: Moment, slot: int) -> int | None:
+    """The last start of a rule before a slot; None where none is found in the ten years before it."""
+    for back in _BACK:
+        found = None
+        for wall in rule_starts(rule, start, slot - back):
+            if wall >= slot:
+                break
+            found = wall
+        if found is not None:
+            return found
+    return None
+
+
+def _before(start: Moment, slot: int) -> Moment:
+    """An UNTIL that allows what begins before a slot, on the clock of the series."""
+    wall = slot - (DAY if start.is_date else 1)
+    while start.zone and not start.is_date and last_wall(instant_at(wall, start.zone), start.zone) >= slot:
         wall -= 900  # the slot is a time the clocks skip
-    return basic(from_wall_seconds(instant_at(wall, start.zone))) + "Z"
+    return start._replace(wall=from_wall_seconds(wall))
 
 
 def only_early(lines: Lines, start: Moment, zones: Zones, slot: int) -> None:
@@ -149,7 +160,7 @@ def going_on(lines: Lines, start: Moment, zones: Zones, shape: Pattern, begin: i
             continue
         found = list(islice(rule_starts(text, start, slot), MOST_LISTED + 1))
         if len(found) > MOST_LISTED:
-            raise CannotEdit("The series goes by several rules, which cannot begin anew together. Edit all of it.")
+            raise CannotEdit("The series goes by several rules, which cannot start again together. Edit all of it.")
         gone.add(index)
         dates |= set(found)
         said.append(f"One of its rules is written as {numbered(len(found), 'date')}, since it needs another beginning.")
@@ -170,15 +181,14 @@ def going_on(lines: Lines, start: Moment, zones: Zones, shape: Pattern, begin: i
 
 
 def _continued(text: str, start: Moment, new: Moment, slot: int) -> str | None:
-    """A rule as a series that begins anew has to say it; None where no rule does."""
+    """A rule as a series that starts again has to say it; None where no rule does."""
     rule, _ = read_rule(text)
     begin = start.wall_seconds
 
     def wanted(low: int | None) -> Iterator[int]:
         return rule_starts(text, start, slot if low is None else max(low, slot))
 
-    parts = {name.strip().upper(): value for name, _, value in (p.partition("=") for p in text.split(";"))}
-    said = dict(parts)
+    said = RuleText.of(text)
     if rule.count is not None and begin < slot:
         used = 0
         for wall in rule_starts(text, start):
@@ -187,16 +197,16 @@ def _continued(text: str, start: Moment, new: Moment, slot: int) -> str | None:
             used += 1
         used += next(rule_starts(text, start), None) != begin  # the start counts, whether it fits or not
         if used <= _MOST_COUNTED and next(wanted(None), None) == new.wall_seconds:
-            parts["COUNT"] = str(max(1, rule.count - used))
+            said = said.with_values(COUNT=str(max(1, rule.count - used)))
         else:  # too many to be counted, or not from the new start on: programs differ in whether that one counts
             last, _ = last_counted(on_clock_of(rule, start), begin)
-            parts.pop("COUNT")
+            said = said.without("COUNT")
             if last is not None:
-                parts["UNTIL"] = _before(start, last + (DAY if start.is_date else 1))
+                said = said.with_until(_before(start, last + (DAY if start.is_date else 1)), start)
     for more in ({}, _implied(rule, start)):
-        found = ";".join(f"{name}={value}" for name, value in {**parts, **more}.items())
-        if follows(found, new, wanted, lambda wall: wall):
-            return text if parts == said and not more else found
+        continued = str(said.with_values(**more))
+        if follows(continued, new, wanted, lambda wall: wall):
+            return continued
     return None
 
 
@@ -213,8 +223,11 @@ def _implied(rule: Rule, start: Moment) -> dict[str, str]:
         if rule.freq == "YEARLY" and "BYMONTH" not in rule.by:
             found["BYMONTH"] = str(wall.month)
     if not start.is_date:
-        units = (("BYHOUR", wall.hour, ("HOURLY", "MINUTELY", "SECONDLY")),
-                 ("BYMINUTE", wall.minute, ("MINUTELY", "SECONDLY")), ("BYSECOND", wall.second, ("SECONDLY",)))  # fmt: skip  # noqa: E501
+        units = (
+            ("BYHOUR", wall.hour, ("HOURLY", "MINUTELY", "SECONDLY")),
+            ("BYMINUTE", wall.minute, ("MINUTELY", "SECONDLY")),
+            ("BYSECOND", wall.second, ("SECONDLY",)),
+        )
         found |= {name: str(own) for name, own, quick in units if name not in rule.by and rule.freq not in quick}
     return found
 
@@ -223,7 +236,7 @@ def _implied(rule: Rule, start: Moment) -> dict[str, str]:
 
 
 def move_dates(lines: Lines, start: Moment, move: Move, zones: Zones, shape: Pattern, rules: list[str]) -> None:
-    """Move extra and left-out dates along with their series. What cannot be read stays as it is.
+    """Move extra and exception dates along with their series. What cannot be read stays as it is.
 
     `rules` and `shape` are those of the series before it was moved.
     """
@@ -267,7 +280,7 @@ def _moved_date(item: DateItem, move: Move) -> str:
 
 
 def _left_out(item: DateItem, start: Moment, move: Move, shape: Pattern, rules: list[str]) -> list[str]:
-    """What a left-out date becomes: of a whole day with hours, every time of the series on it."""
+    """What an exception date becomes: of a whole day with hours, every time of the series on it."""
     assert item.wall is not None  # noqa: S101
     begin = start.wall_seconds
     day = item.wall // DAY * DAY

@@ -121,14 +121,22 @@ def read_fields(text: str, zones: Zones = NO_ZONES) -> Fields:
     organizer = component.first("ORGANIZER")
     conference = component.first("CONFERENCE")
     found = Fields(
-        title=said("SUMMARY"), place=said("LOCATION"), notes=said("DESCRIPTION"), link=lines.value("URL"),
+        title=said("SUMMARY"),
+        place=said("LOCATION"),
+        notes=said("DESCRIPTION"),
+        link=lines.value("URL"),
         conference=conference.value if conference else "",
         categories=[c for _, line in lines.own("CATEGORIES") for c in split_text_list(line.value)],
-        busy=facts.busy != "TRANSPARENT", privacy=facts.privacy, status=facts.status, rule=lines.value("RRULE"),
+        busy=facts.busy != "TRANSPARENT",
+        privacy=facts.privacy,
+        status=facts.status,
+        rule=lines.value("RRULE"),
         organizer=person_of(organizer) if organizer else None,
-        attendees=[person_of(line) for _, line in lines.own("ATTENDEE")], travel=facts.travel // 60,
-        attachments=[attachment_name(line) for _, line in lines.own("ATTACH")], alarms=_alarms(lines),
-    )  # fmt: skip
+        attendees=[person_of(line) for _, line in lines.own("ATTENDEE")],
+        travel=facts.travel // 60,
+        attachments=[attachment_name(line) for _, line in lines.own("ATTACH")],
+        alarms=_alarms(lines),
+    )
     if facts.start_wall is not None and facts.end_wall is not None:
         found.whole = bool(facts.marks & Mark.ALL_DAY)
         found.zone = "" if found.whole else facts.tzid
@@ -176,7 +184,7 @@ def wall_of(text: str, what: str = "time") -> datetime:
         return datetime.fromisoformat(text).replace(tzinfo=None, microsecond=0)
     except ValueError:
         raise CannotEdit(
-            f"The {what} “{text[:40]}” is no date or time. Write it as 2026-11-24 or 2026-11-24T09:00."
+            f"The {what} “{text[:40]}” is not a date or time. Write it as 2026-11-24 or 2026-11-24T09:00."
         ) from None
 
 
@@ -191,7 +199,7 @@ def moment_of(text: str, fields: Fields, what: str = "time", zones: Zones = NO_Z
 
 
 def clock_named(tzid: str, zones: Zones, year: int) -> Clock:
-    """What a TZID means in a year; "" where nobody knows, or where none is given."""
+    """What a TZID means in a year; "" where that is unknown, or where none is given."""
     return zones.of(tzid, year, year).clock if tzid else ""
 
 
@@ -205,7 +213,7 @@ def end_wall_of(fields: Fields) -> datetime:
     try:
         return end.replace(hour=0, minute=0, second=0) + timedelta(days=1) if fields.whole else end
     except OverflowError:
-        raise CannotEdit("The end lies past the last day there is.") from None
+        raise CannotEdit("The end is after the last supported day.") from None
 
 
 def left_out(line: ContentLine, item: str, start: Moment, zones: Zones = NO_ZONES) -> str:
@@ -233,7 +241,7 @@ def attachment_name(line: ContentLine) -> str:
     if name:
         return name
     if line.param("ENCODING"):
-        return f"{line.param('FMTTYPE') or 'attached'}, {len(line.value) * 3 // 4:,} octets inside"
+        return f"{line.param('FMTTYPE') or 'attached'}, {len(line.value) * 3 // 4:,} bytes inside"
     return line.value
 
 

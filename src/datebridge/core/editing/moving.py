@@ -15,11 +15,12 @@ from dataclasses import dataclass
 from datetime import datetime
 from itertools import islice, product, zip_longest
 
-from datebridge.core.moments import Moment, basic, basic_date, from_wall_seconds, instant_at
+from datebridge.core.moments import Moment, from_wall_seconds
 from datebridge.core.recurrence.rules import WEEKDAYS, NotARule, Rule, on_clock_of, read_rule
+from datebridge.core.recurrence.ruletext import RuleText
 from datebridge.core.recurrence.starts import DAY, starts
 
-#: So many starts are compared from the beginning, and some again after so many days.
+#: How many starts are compared from the beginning, and some again after so many days.
 _COMPARED, _LATER, _AFTER = 400, 100, (400, 1_500, 15_000)
 _END = Moment(datetime(9999, 12, 31)).wall_seconds  # noqa: DTZ001
 
@@ -113,14 +114,14 @@ def move_rule(text: str, move: Move) -> str | None:
         return _distinct(move.of(wall) for wall in rule_starts(text, move.old, low))
 
     if move.old.is_date == move.new.is_date:
-        for candidate in candidates(rule, move):
+        for candidate in _candidates(text, rule, move):
             if follows(candidate, move.new, wanted, move.back):
                 return candidate
         return None
-    for candidate in candidates(rule, move):
+    for candidate in _candidates(text, rule, move):
         if rule.count is not None:
             number = sum(1 for _ in islice(wanted(None), 10_001))
-            candidate = _joined({**_parts(candidate), "COUNT": str(number)})
+            candidate = str(RuleText.of(candidate).with_values(COUNT=str(number)))
         if _same(rule_starts(candidate, move.new), wanted(None), _COMPARED):
             return candidate
     return None
@@ -134,37 +135,28 @@ def _distinct(moments: Iterable[int]) -> Iterator[int]:
         last = moment
 
 
-def candidates(rule: Rule, move: Move) -> Iterator[str]:
+def _candidates(text: str, rule: Rule, move: Move) -> Iterator[str]:
     """Ways to say a moved rule, the plainest first."""
+    until = _until(rule, move)
     seen = set()
-    for parts in _ways(rule, move):
-        found = _joined({**parts, **_until(rule, move)})
-        if found not in seen:
-            seen.add(found)
-            yield found
+    for changes in _ways(rule, move):
+        moved = RuleText.of(text).with_values(**changes)
+        said = str(moved if until is None else moved.with_until(until, move.new))
+        if said not in seen:
+            seen.add(said)
+            yield said
 
 
-def _parts(text: str) -> dict[str, str]:
-    return dict(part.partition("=")[::2] for part in text.split(";"))
-
-
-def _joined(parts: dict[str, str]) -> str:
-    return ";".join(f"{name}={value}" for name, value in parts.items() if value)
-
-
-def _until(rule: Rule, move: Move) -> dict[str, str]:
+def _until(rule: Rule, move: Move) -> Moment | None:
     """UNTIL where the last start it allows goes."""
     if rule.until is None:
-        return {}
+        return None
     until = on_clock_of(rule, move.old).until if not _too_quick(rule, move.old) else rule.until
     assert until is not None  # noqa: S101
     wall = until.wall_seconds + (DAY - 1 if until.is_date and not move.old.is_date else 0)
-    if move.new.is_date:
-        return {"UNTIL": basic_date(from_wall_seconds(move.of(wall)))}
-    wall = move.of(wall)
-    if move.new.zone:
-        return {"UNTIL": basic(from_wall_seconds(instant_at(wall, move.new.zone))) + "Z"}
-    return {"UNTIL": basic(from_wall_seconds(wall))}
+    if move.of(wall) == wall and move.new == move.old:
+        return rule.until
+    return move.new._replace(wall=from_wall_seconds(move.of(wall)))
 
 
 def _too_quick(rule: Rule, start: Moment) -> bool:
@@ -172,9 +164,8 @@ def _too_quick(rule: Rule, start: Moment) -> bool:
 
 
 def _ways(rule: Rule, move: Move) -> Iterator[dict[str, str]]:
-    whole = _parts(rule.text)
-    if move.new.is_date:
-        whole = {name: value for name, value in whole.items() if name not in ("BYHOUR", "BYMINUTE", "BYSECOND")}
+    """The parts that may have to change, each way with its values; "" takes a part out."""
+    whole = dict.fromkeys(("BYHOUR", "BYMINUTE", "BYSECOND"), "") if move.new.is_date else {}
     before, after = move.old.wall, move.new.wall
     days = (after.date() - before.date()).days
     yield whole

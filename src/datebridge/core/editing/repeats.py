@@ -15,6 +15,7 @@ from datetime import date
 from typing import Literal
 
 from datebridge.core.recurrence.rules import WEEKDAYS
+from datebridge.core.recurrence.ruletext import RuleText
 
 #: On the day of the start; its weekday so often in the month, or the last time; the month's last day; its first working
 #: day; something that only the rule says.
@@ -23,7 +24,7 @@ Ends = Literal["never", "count", "until"]
 _CHOSEN = frozenset({"FREQ", "INTERVAL", "BYDAY", "BYMONTHDAY", "BYMONTH", "BYSETPOS", "COUNT", "UNTIL", "WKST"})
 _PLAIN = ("DAILY", "WEEKLY", "MONTHLY", "YEARLY")
 _WORKING = {"BYDAY": "MO,TU,WE,TH,FR", "BYSETPOS": "1"}
-#: So often, where nothing else was said.
+#: How often, where nothing else was said.
 _TIMES = "10"
 
 
@@ -51,65 +52,64 @@ class Repeats:
 
 def read_repeats(rule: str, start: date) -> Repeats:
     """The choices that a rule stands for. Never fails: what makes no sense is not plain."""
-    parts = _parts(rule)
-    frequency = parts.get("FREQ", "")
-    weekdays = tuple(parts["BYDAY"].split(",")) if "BYDAY" in parts else ()
+    parts = RuleText.of(rule)
+    frequency = parts.value("FREQ")
+    weekdays = tuple(parts.value("BYDAY").split(",")) if "BYDAY" in parts else ()
     if not weekdays and frequency == "WEEKLY":
         weekdays = (WEEKDAYS[start.weekday()],)
-    until = parts.get("UNTIL", "")
+    until = parts.value("UNTIL")
     return Repeats(
-        frequency, frequency in _PLAIN and _CHOSEN.issuperset(parts), _number(parts.get("INTERVAL", "")) or 1,
-        weekdays, _monthly(parts, start), _nth(start),
-        "count" if "COUNT" in parts else "until" if until else "never", _number(parts.get("COUNT", "")),
+        frequency,
+        frequency in _PLAIN and _CHOSEN.issuperset(parts.names()),
+        _number(parts.value("INTERVAL")) or 1,
+        weekdays,
+        _monthly(parts, start),
+        _nth(start),
+        "count" if "COUNT" in parts else "until" if until else "never",
+        _number(parts.value("COUNT")),
         f"{until[:4]}-{until[4:6]}-{until[6:8]}" if until else "",
-    )  # fmt: skip
+    )
 
 
 def chosen(
-    rule: str, start: date, *, frequency: str | None = None, interval: int | None = None, weekday: str | None = None,
-    monthly: Monthly | None = None, ends: Ends | None = None, count: int | None = None, until: date | None = None,
-) -> str:  # fmt: skip
+    rule: str,
+    start: date,
+    *,
+    frequency: str | None = None,
+    interval: int | None = None,
+    weekday: str | None = None,
+    monthly: Monthly | None = None,
+    ends: Ends | None = None,
+    count: int | None = None,
+    until: date | None = None,
+) -> str:
     """The rule after a choice.
 
     Args:
         weekday: one that is put in, or taken out again.
     """
-    parts = _parts(rule)
+    parts = RuleText.of(rule)
     if frequency is not None:
         if not frequency:
             return ""
         if "FREQ" in parts:
-            _set(parts, BYDAY="", BYMONTHDAY="", BYMONTH="", BYSETPOS="")
-        parts["FREQ"] = frequency
+            parts = parts.without("BYDAY", "BYMONTHDAY", "BYMONTH", "BYSETPOS")
+        parts = parts.with_values(FREQ=frequency)
     if interval is not None:
-        _set(parts, INTERVAL=str(interval) if interval > 1 else "")
+        parts = parts.with_values(INTERVAL=str(interval) if interval > 1 else "")
     if weekday is not None:
         there = set(read_repeats(rule, start).weekdays) ^ {weekday}
-        _set(parts, BYDAY=",".join(name for name in WEEKDAYS if name in there))
+        parts = parts.with_values(BYDAY=",".join(name for name in WEEKDAYS if name in there))
     if monthly is not None:
-        _set(parts, BYDAY="", BYMONTHDAY="", BYSETPOS="")
-        parts |= _on(monthly, start)
+        parts = parts.without("BYDAY", "BYMONTHDAY", "BYSETPOS").with_values(**_on(monthly, start))
     if ends is not None:
         far = f"{start.year + 1:04d}{start:%m%d}"
-        _set(parts, COUNT=_TIMES if ends == "count" else "", UNTIL=far if ends == "until" else "")
+        parts = parts.with_values(COUNT=_TIMES if ends == "count" else "", UNTIL=far if ends == "until" else "")
     if count is not None:
-        _set(parts, COUNT=str(count))
+        parts = parts.with_values(COUNT=str(count))
     if until is not None:
-        _set(parts, UNTIL=f"{until.year:04d}{until:%m%d}")
-    return ";".join(f"{name}={value}" for name, value in parts.items())
-
-
-def _parts(rule: str) -> dict[str, str]:
-    split = (part.partition("=") for part in rule.split(";") if part.strip())
-    return {name.strip().upper(): value.strip().upper() for name, _, value in split}
-
-
-def _set(parts: dict[str, str], **values: str) -> None:
-    for name, value in values.items():
-        if value:
-            parts[name] = value
-        else:
-            parts.pop(name, None)
+        parts = parts.with_values(UNTIL=f"{until.year:04d}{until:%m%d}")
+    return str(parts)
 
 
 def _nth(start: date) -> int:
@@ -120,14 +120,16 @@ def _on(monthly: Monthly, start: date) -> dict[str, str]:
     """The parts that say on which day of a month."""
     weekday = WEEKDAYS[start.weekday()]
     known: dict[Monthly, dict[str, str]] = {
-        "nth": {"BYDAY": f"{_nth(start)}{weekday}"}, "last": {"BYDAY": f"-1{weekday}"}, "end": {"BYMONTHDAY": "-1"},
+        "nth": {"BYDAY": f"{_nth(start)}{weekday}"},
+        "last": {"BYDAY": f"-1{weekday}"},
+        "end": {"BYMONTHDAY": "-1"},
         "work": _WORKING,
-    }  # fmt: skip
+    }
     return known.get(monthly, {})
 
 
-def _monthly(parts: dict[str, str], start: date) -> Monthly:
-    said = {name: parts[name] for name in ("BYDAY", "BYMONTHDAY", "BYSETPOS") if name in parts}
+def _monthly(parts: RuleText, start: date) -> Monthly:
+    said = {name: parts.value(name) for name in ("BYDAY", "BYMONTHDAY", "BYSETPOS") if name in parts}
     if not said:
         return "day"
     known: tuple[Monthly, ...] = ("nth", "last", "end", "work")

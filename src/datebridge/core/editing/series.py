@@ -26,24 +26,33 @@ from datebridge.core.editing.lines import Lines, written
 from datebridge.core.editing.moving import Across, Move, move_rule
 from datebridge.core.editing.times import read_span, set_exact_length, value_of
 from datebridge.core.editing.writing import FORMATTED, rewritten, touched
-from datebridge.core.happening.occurrences import slot_of
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.moments import Clock, Moment, from_wall_seconds, instant_at, wall_at
+from datebridge.core.occurrences.expanding import slot_of
 from datebridge.core.recurrence.pattern import Pattern, pattern
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 __all__ = [
-    "AsSeries", "Edit", "Group", "Member", "Plan", "Scope", "edit", "fields_at", "remove", "standing_alone",
-]  # fmt: skip
+    "AsSeries",
+    "Edit",
+    "Group",
+    "Plan",
+    "Scope",
+    "SeriesMember",
+    "edit",
+    "fields_at",
+    "remove",
+    "standing_alone",
+]
 
 Scope = Literal["one", "following", "all"]
 #: What a time of a series, in wall seconds on its clock, is on another.
 Clocked = Callable[[int], int]
 
 
-class Member(NamedTuple):
+class SeriesMember(NamedTuple):
     """One entry of a UID: what it is stored as, and its text."""
 
     id: int
@@ -75,17 +84,17 @@ class Group:
         zones: what its calendar defines.
     """
 
-    members: Sequence[Member]
+    members: Sequence[SeriesMember]
     clock: Clock | None = None
     zones: Zones = NO_ZONES
 
     @cached_property
-    def master(self) -> Member | None:
+    def master(self) -> SeriesMember | None:
         """The entry that all others belong to; None where only changed occurrences are there."""
         return next((m for m in self.members if not next(Lines(m.text).own("RECURRENCE-ID"), None)), None)
 
     @cached_property
-    def overrides(self) -> list[tuple[Member, int]]:
+    def overrides(self) -> list[tuple[SeriesMember, int]]:
         """Overrides with the slots they stand for."""
         found = []
         for member in self.members:
@@ -111,7 +120,7 @@ class Group:
         found = AsSeries(self.master.text, self.zones) if self.master else None
         return found if found and found.facts.marks & Mark.SERIES and found.facts.start_wall is not None else None
 
-    def member(self, wanted: int) -> Member:
+    def member(self, wanted: int) -> SeriesMember:
         """One of its entries.
 
         Raises:
@@ -120,7 +129,7 @@ class Group:
         for member in self.members:
             if member.id == wanted:
                 return member
-        raise CannotEdit("This entry is not there any more.")
+        raise CannotEdit("This entry no longer exists.")
 
 
 class AsSeries:
@@ -189,14 +198,21 @@ def fields_at(text: str, slot: int | None, zones: Zones = NO_ZONES) -> Fields:
 
 
 def edit(
-    group: Group, target: int, slot: int | None, scope: Scope, after: Fields, stamp: str, fresh: str,
-    listed: bool = False, clocks: tuple[Clocked, Clocked] | None = None,
-) -> Plan:  # fmt: skip
+    group: Group,
+    target: int,
+    slot: int | None,
+    scope: Scope,
+    after: Fields,
+    stamp: str,
+    fresh: str,
+    listed: bool = False,
+    clocks: tuple[Clocked, Clocked] | None = None,
+) -> Plan:
     """Plan an edit of the occurrence of `target` in `slot` (None for a lone entry or an override itself).
 
     Args:
         after: the fields as they shall be, with the times of that occurrence.
-        fresh: a UID for a series that begins anew.
+        fresh: a UID for a series that starts again.
         listed: write a series as dates where no rule says what is wished.
         clocks: of an edit of all: what each start becomes on the clock of `after`, and the inverse; by as much as the
             one shown where they are not given.
@@ -242,13 +258,21 @@ def remove(group: Group, target: int, slot: int | None, scope: Scope, stamp: str
         lines.add(written("EXDATE", *value_of(series.at(slot))))
         touched(lines, stamp, True)
         gone = [one for one, at in group.overrides if at == slot]
-        return Plan([Edit(master.id, lines.text, "One occurrence left out."),
-                     *(Edit(one.id, None, "The left-out occurrence.") for one in gone)])  # fmt: skip
+        return Plan(
+            [
+                Edit(master.id, lines.text, "One occurrence excluded."),
+                *(Edit(one.id, None, "The excluded occurrence.") for one in gone),
+            ]
+        )
     if slot == _first(series):
         return Plan([Edit(one.id, None, "Deleted.") for one in group.members])
     after = [one for one, at in group.overrides if at >= slot]
-    return Plan([Edit(master.id, _ended(series, slot, stamp), "Ends before it."),
-                 *(Edit(one.id, None, "It came after.") for one in after)])  # fmt: skip
+    return Plan(
+        [
+            Edit(master.id, _ended(series, slot, stamp), "Ends before it."),
+            *(Edit(one.id, None, "It came after.") for one in after),
+        ]
+    )
 
 
 def _first(series: AsSeries) -> int:
@@ -259,7 +283,7 @@ def _first(series: AsSeries) -> int:
 def twin_note(before: str, after: str) -> str:
     """What to say where an edit takes out a formatted copy of the notes; "" where it does not."""
     had, has = ([name for name in FORMATTED if next(Lines(text).own(name), None)] for text in (before, after))
-    return "The formatted copy of the notes would be out of date; it is taken out." if len(has) < len(had) else ""
+    return "The formatted copy of the notes would be out of date; it is removed." if len(has) < len(had) else ""
 
 
 # ---- one ----------------------------------------------------------------------------------------------
@@ -297,9 +321,15 @@ def standing_alone(series: AsSeries, slot: int) -> Lines:
 
 
 def _all(
-    group: Group, master: Member, slot: int, shown: Fields, after: Fields, stamp: str, listed: bool,
+    group: Group,
+    master: SeriesMember,
+    slot: int,
+    shown: Fields,
+    after: Fields,
+    stamp: str,
+    listed: bool,
     clocks: tuple[Clocked, Clocked] | None = None,
-) -> Plan:  # fmt: skip
+) -> Plan:
     """Edit a whole series: what was shown at one slot and is now otherwise is otherwise at every slot."""
     zones = group.zones
     series = AsSeries(master.text, zones)
@@ -312,7 +342,7 @@ def _all(
     if clocks is not None:
         move = Across(series.start, new._replace(wall=from_wall_seconds(clocks[0](series.begin))), *clocks)
     moved = move.old != move.new or clocks is not None
-    wanted, exact = _whole_wish(series, shown, after, move)
+    wanted, exact = _whole_request(series, shown, after, move)
     wanted.left_out = series.fields.left_out
     by_hand = after.rule != shown.rule
     wanted.rule = after.rule if by_hand else series.fields.rule
@@ -331,7 +361,7 @@ def _all(
     return plan
 
 
-def _whole_wish(series: AsSeries, shown: Fields, after: Fields, move: Move) -> tuple[Fields, int | None]:
+def _whole_request(series: AsSeries, shown: Fields, after: Fields, move: Move) -> tuple[Fields, int | None]:
     """The fields of the whole series from those of one occurrence, and its length in seconds if that is to be kept."""
     wanted = replace(after)
     before = series.fields
@@ -351,7 +381,7 @@ def _whole_wish(series: AsSeries, shown: Fields, after: Fields, move: Move) -> t
         ends = [Moment(wall).wall_seconds for wall in (start_of(after).wall, end_wall_of(after))]
         exact = max(0, instant_at(ends[1], clock) - instant_at(ends[0], clock))
         if ends[1] < ends[0]:
-            raise CannotEdit("The end lies before the start.")
+            raise CannotEdit("The end is before the start.")
     if exact is not None and clock:
         end = wall_at(instant_at(begin, clock) + exact, clock)
     else:
@@ -364,7 +394,7 @@ def _whole_wish(series: AsSeries, shown: Fields, after: Fields, move: Move) -> t
 def _moved(
     series: AsSeries, move: Move, wanted: Fields, exact: int | None, stamp: str, listed: bool, plan: Plan
 ) -> str:
-    """A series written at other times, its rules, extra and left-out dates with it."""
+    """A series written at other times, its rules, extra and exception dates with it."""
     rules = {}
     unsaid = None
     old = [line.value for _, line in Lines(series.text).own("RRULE")]
@@ -376,7 +406,7 @@ def _moved(
     lines = Lines(series.text)
     if unsaid is not None:
         number = as_dates(lines, series.start, move, series.zones, series.shape, series.begin)
-        plan.said.append(f"No rule says this, so the series becomes {numbered(number, 'date')}, one by one.")
+        plan.said.append(f"No rule can express this, so the series becomes {numbered(number, 'date')}, one by one.")
     else:
         for index, rule in rules.items():
             if rule is not None and rule != lines.lines[index].partition(":")[2]:
@@ -451,21 +481,21 @@ def _following(group: Group, series: AsSeries, slot: int, after: Fields, stamp: 
     wanted = replace(after, rule=own.rule if after.rule == shown.rule else after.rule)
     if after.left_out == shown.left_out:
         wanted.left_out = own.left_out
-    later = [Member(one.id, one.text) for one, at in group.overrides if at >= slot]
-    rest = Group([Member(-1, base), *later], group.clock, group.zones)
+    later = [SeriesMember(one.id, one.text) for one, at in group.overrides if at >= slot]
+    rest = Group([SeriesMember(-1, base), *later], group.clock, group.zones)
     if rest.series is None:  # nothing but this one is left
         edits = [Edit(-1, rewritten(base, replace(wanted, rule=own.rule), stamp, zones=group.zones), "")]
         moved = Plan(edits)
     else:
-        moved = _all(rest, Member(-1, base), slot, own, wanted, stamp, listed)
+        moved = _all(rest, SeriesMember(-1, base), slot, own, wanted, stamp, listed)
     plan = Plan([Edit(group.master.id, _ended(series, slot, stamp), "Ends before the change.")], said + moved.said)
     texts = {made.id: made for made in moved.edits}
-    plan.edits.append(Edit(None, texts[-1].text, "Goes on with the change."))
+    plan.edits.append(Edit(None, texts[-1].text, "Continues with the change."))
     for one in later:
         made = texts.get(one.id, Edit(one.id, one.text, ""))
-        plan.edits.append(Edit(one.id, None, "Goes on with the new series."))
+        plan.edits.append(Edit(one.id, None, "Continues with the new series."))
         if made.text is not None:
             renamed = Lines(made.text)
             renamed.set("UID", fresh)
-            plan.edits.append(Edit(None, renamed.text, "Goes on with the new series."))
+            plan.edits.append(Edit(None, renamed.text, "Continues with the new series."))
     return plan

@@ -147,15 +147,18 @@ def write_times(lines: Lines, before: Fields, after: Fields, zones: Zones = NO_Z
         CannotEdit: where the fields make no times.
     """
     if (
-        not after.whole and after.zone and after.zone != before.zone
-        and after.zone not in zones and resolve(after.zone).method == "unresolved"
-    ):  # fmt: skip
+        not after.whole
+        and after.zone
+        and after.zone != before.zone
+        and after.zone not in zones
+        and resolve(after.zone).method == "unresolved"
+    ):
         raise CannotEdit(f"“{after.zone[:60]}” is not a time zone.")
     span = read_span(lines, zones)
     start = start_of(after, zones)
     end = start._replace(wall=end_wall_of(after))
     if end.wall < start.wall and _between(start, end) < 0:
-        raise CannotEdit("The end lies before the start.")
+        raise CannotEdit("The end is before the start.")
     same_clock = (after.zone, after.whole) == (before.zone, before.whole)
     moved = after.start != before.start or not same_clock
     if span.form == "due":

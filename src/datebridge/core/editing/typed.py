@@ -15,12 +15,8 @@ from functools import cache
 from typing import Literal
 from zoneinfo import available_timezones
 
-from datebridge.core.moments import from_wall_seconds, instant_at, wall_at, wall_seconds_of
-from datebridge.core.recurrence.rules import WEEKDAYS, parse_rule
-from datebridge.core.recurrence.starts import starts
-from datebridge.core.recurrence.words import describe
-from datebridge.core.words.clocks import DAY, hours, place_of
-from datebridge.core.words.phrases import (
+from datebridge.core.language.clocks import DAY, hours, place_of
+from datebridge.core.language.phrases import (
     MONTH_ORDINALS,
     NotUnderstood,
     date_of,
@@ -29,7 +25,12 @@ from datebridge.core.words.phrases import (
     weekday_of,
     words_of,
 )
-from datebridge.core.words.spans import day_name
+from datebridge.core.language.spans import day_name
+from datebridge.core.moments import from_wall_seconds, instant_at, wall_at, wall_seconds_of
+from datebridge.core.recurrence.rules import WEEKDAYS, parse_rule
+from datebridge.core.recurrence.ruletext import RuleText
+from datebridge.core.recurrence.starts import starts
+from datebridge.core.recurrence.words import describe
 
 #: What a piece of the line was understood as; `unclear`: nothing, so that it stays in the title.
 Means = Literal["title", "when", "unclear"]
@@ -45,7 +46,7 @@ class Piece:
 
 
 @dataclass(slots=True)
-class Line:
+class TypedLine:
     """What a typed line says; parts it leaves open are None.
 
     Attributes:
@@ -67,7 +68,7 @@ class Line:
 
 
 @dataclass(slots=True)
-class _Found:
+class _ReadLine:
     """What has been found so far."""
 
     day: date | None = None
@@ -90,7 +91,7 @@ _RANGE = re.compile(
 _AHEAD = 366 * 9
 
 
-def read_line(text: str, today: date) -> Line:
+def read_line(text: str, today: date) -> TypedLine:
     """A title, then with commas a day, hours, a clock, repeats: ``Crane check, weekly on tue 14:00, Hobart time``.
 
     A series begins on the first of its days, from the day that is named, or today, on.
@@ -98,7 +99,7 @@ def read_line(text: str, today: date) -> Line:
     Raises:
         NotUnderstood: if there is no title, or no day, no hours and no repeats.
     """
-    found = _Found()
+    found = _ReadLine()
     titles: list[str] = []
     pieces: list[Piece] = []
     for start, end in _parts(text):
@@ -108,7 +109,7 @@ def read_line(text: str, today: date) -> Line:
             continue
         titles.append(part)
         pieces.append(Piece(start, end, "unclear" if len(titles) > 1 else "title"))
-    if titles and not found.says_when:  # no commas: what stands at the end may be the day and hours
+    if titles and not found.says_when:  # no commas: what is at the end may be the day and hours
         cut = _said_at_end(found, titles[-1], today)
         if cut:
             last = pieces.pop()
@@ -116,11 +117,13 @@ def read_line(text: str, today: date) -> Line:
             titles[-1] = titles[-1][:cut].rstrip()
     title = ", ".join(titles)
     if not title or not found.says_when:
-        raise NotUnderstood("Say what and when: “Crane check, tue 14:00–15:30, Hobart time”, or “Regatta, 3 jun”.")
+        raise NotUnderstood(
+            "Enter a title and a time: “Crane check, tue 14:00–15:30, Hobart time”, or “Regatta, 3 jun”."
+        )
     day = found.day or today
     if found.rule:
         day = _first_day(found.rule, day)
-    return Line(title, day, found.at, found.length, found.zone, found.rule, found.until, tuple(pieces))
+    return TypedLine(title, day, found.at, found.length, found.zone, found.rule, found.until, tuple(pieces))
 
 
 def _parts(text: str) -> Iterator[tuple[int, int]]:
@@ -132,7 +135,7 @@ def _parts(text: str) -> Iterator[tuple[int, int]]:
             yield begin, begin + len(part.strip())
 
 
-def _said_at_end(found: _Found, title: str, today: date) -> int:
+def _said_at_end(found: _ReadLine, title: str, today: date) -> int:
     """How much of a title is left once its last words are taken for day, hours and repeats; 0 where they are not."""
     places = [match.start() for match in re.finditer(r"\S+", title)]
     for place in places[max(1, len(places) - 9) :]:  # the most words first
@@ -148,10 +151,10 @@ def _first_day(rule: str, day: date) -> date:
     return from_wall_seconds(first).date()
 
 
-def _take(found: _Found, part: str, today: date) -> bool:
+def _take(found: _ReadLine, part: str, today: date) -> bool:
     """Take what a part says of day, hours, clock and repeats; nothing is taken unless all of it is understood."""
     words = plain(part).replace("–", "-").split()
-    wanted = _Found()
+    wanted = _ReadLine()
     zone = _zone_in(words)
     if zone is not None:
         wanted.zone, words = zone, words[: -2 if words[-1] == "time" else -1]
@@ -165,7 +168,7 @@ def _take(found: _Found, part: str, today: date) -> bool:
     return False
 
 
-def _takes_day_and_hours(found: _Found, words: list[str], today: date) -> bool:
+def _takes_day_and_hours(found: _ReadLine, words: list[str], today: date) -> bool:
     for cut in range(len(words) + 1):  # the day first, then the hours; either may be missing
         day = date_of(words_of(" ".join(words[:cut]).removeprefix("on ")), today) if cut else None
         match = _RANGE.fullmatch(" ".join(words[cut:])) if cut < len(words) else None
@@ -183,33 +186,33 @@ _MOST_WORDS, _LONGEST = 3_000, 8
 _BEGINS = frozenset({"today", "tomorrow", "on", "next", "this"})
 
 
-def times_in(text: str, today: date, most: int = 6) -> list[Line]:
-    """Days, with their hours where they are named, that stand in running text; in its order, each once.
+def times_in(text: str, today: date, most: int = 6) -> list[TypedLine]:
+    """Days, with their hours where they are named, that are in running text; in its order, each once.
 
     >>> found = times_in("Shall we say tuesday 14:00-15:00, or Thu 3 Dec at 9:30? You may choose.", date(2026, 11, 26))
     >>> [(f"{line.day:%d.%m.}", str(line.at), line.length) for line in found]
     [('01.12.', '14:00:00', 60), ('03.12.', '09:30:00', None)]
     """
     words = [match[0].strip("()[]<>\"'*_") for match in re.finditer(r"\S+", text[: _MOST_WORDS * 12])][:_MOST_WORDS]
-    found: dict[tuple[date, time | None], Line] = {}
+    found: dict[tuple[date, time | None], TypedLine] = {}
     at = 0
     while at < len(words) and len(found) < most:
         taken, size = _day_at(words[at : at + _LONGEST], today)
         if taken is not None and taken.day is not None:
-            line = Line("", taken.day, taken.at, taken.length, taken.zone)
+            line = TypedLine("", taken.day, taken.at, taken.length, taken.zone)
             found.setdefault((line.day, line.at), line)
         at += max(size, 1)
     return list(found.values())
 
 
-def _day_at(words: list[str], today: date) -> tuple[_Found | None, int]:
+def _day_at(words: list[str], today: date) -> tuple[_ReadLine | None, int]:
     """What day, and hours, the longest of the phrases says that begin here; and how many words that are."""
     first = plain(words[0]).strip(".,;:!?")
     if not (first[:1].isdigit() or first in _BEGINS or weekday_of(first) is not None or date_of([first], today)):
         return None, 0
     for size in range(len(words), 0, -1):
         phrase = " ".join(word.strip(",;:!?") for word in words[:size]).rstrip(".,;:!?").replace(" at ", " ")
-        found = _Found()
+        found = _ReadLine()
         # A month's name alone, or "sat", is a word like others; a number, or a day's whole name, is meant.
         told = any(c.isdigit() for c in phrase) or any(
             (len(word) > 5 and (weekday_of(word) is not None or word == "tomorrow")) or word == "today"
@@ -227,7 +230,7 @@ _UNITS = {"day": "DAILY", "week": "WEEKLY", "month": "MONTHLY", "year": "YEARLY"
 _WORKING = "MO,TU,WE,TH,FR"
 
 
-def _without_repeats(found: _Found, words: list[str], today: date) -> Iterator[list[str]]:
+def _without_repeats(found: _ReadLine, words: list[str], today: date) -> Iterator[list[str]]:
     """The words that are left once those that say how it repeats are taken out, the most of them first; then all."""
     for begin, word in enumerate(words):
         if word in _PLAIN or word in ("every", "each", "fortnightly"):
@@ -238,7 +241,7 @@ def _without_repeats(found: _Found, words: list[str], today: date) -> Iterator[l
     yield words
 
 
-def _repeats(found: _Found, words: list[str], today: date) -> bool:
+def _repeats(found: _ReadLine, words: list[str], today: date) -> bool:
     """Take a phrase such as ``weekly on mon and thu until june``, ``every second tue``, ``every last fri, 6 times``."""
     for cut in range(len(words), 0, -1):
         ends = _end(words[cut:], today) if cut < len(words) else ("", None)
@@ -331,12 +334,12 @@ def _weekdays(words: list[str]) -> str:
 # ---- what was made of it ----------------------------------------------------------------------------
 
 
-def begins(line: Line) -> datetime:
+def begins(line: TypedLine) -> datetime:
     """When it begins, on its own clock; the day's midnight for a whole day."""
     return datetime.combine(line.day, line.at or time())
 
 
-def ends(line: Line) -> datetime:
+def ends(line: TypedLine) -> datetime:
     """When it ends: an hour later where no length is said.
 
     Raises:
@@ -345,15 +348,17 @@ def ends(line: Line) -> datetime:
     try:
         return begins(line) + timedelta(minutes=line.length or 60)
     except OverflowError:
-        raise NotUnderstood("The end lies past the last day there is.") from None
+        raise NotUnderstood("The end is after the last supported day.") from None
 
 
-def rule_of(line: Line) -> str:
+def rule_of(line: TypedLine) -> str:
     """How it repeats, with its end, as a rule is written; "" for once."""
-    return line.rule + (f";UNTIL={line.until.year:04d}{line.until:%m%d}" if line.rule and line.until else "")
+    if not line.rule or not line.until:
+        return line.rule
+    return str(RuleText.of(line.rule).with_values(UNTIL=f"{line.until.year:04d}{line.until:%m%d}"))
 
 
-def said(line: Line, here: str) -> str:
+def said(line: TypedLine, here: str) -> str:
     """What was understood, in words: ``Tue 1 Dec 2026, 14:00–15:30 in Hobart · 03:00–04:30 here · every Tuesday``.
 
     Args:
@@ -380,7 +385,7 @@ def said(line: Line, here: str) -> str:
 # ---- hours and clocks -------------------------------------------------------------------------------
 
 
-def _takes_hours(found: _Found, match: re.Match[str] | None) -> bool:
+def _takes_hours(found: _ReadLine, match: re.Match[str] | None) -> bool:
     if match is None or not (match[2] or match[3] or match[5] or match[4]):
         return False  # a number alone is no time
     end = _time(match[4], match[5], match[6]) if match[4] else None

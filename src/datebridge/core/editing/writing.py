@@ -19,16 +19,19 @@ from datebridge.core.editing.fields import (
 )
 from datebridge.core.editing.lines import Lines, parsed, written
 from datebridge.core.editing.times import length_text, value_of, write_times
-from datebridge.core.moments import Moment, basic, basic_date, from_wall_seconds
+from datebridge.core.moments import Moment, basic
 from datebridge.core.recurrence.rules import NotARule, parse_rule
+from datebridge.core.recurrence.ruletext import RuleText
 from datebridge.core.text.lines import escape_text, one_line
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 #: Fields that a plain property holds, as TEXT.
 _TEXTS = {"title": "SUMMARY", "place": "LOCATION", "notes": "DESCRIPTION"}
 _WORDS = {"privacy": "CLASS", "status": "STATUS", "link": "URL"}
-_STATUS = {"VEVENT": ("", "TENTATIVE", "CONFIRMED", "CANCELLED"),
-           "VTODO": ("", "NEEDS-ACTION", "COMPLETED", "IN-PROCESS", "CANCELLED")}  # fmt: skip
+_STATUS = {
+    "VEVENT": ("", "TENTATIVE", "CONFIRMED", "CANCELLED"),
+    "VTODO": ("", "NEEDS-ACTION", "COMPLETED", "IN-PROCESS", "CANCELLED"),
+}
 #: The notes over again, with formatting; stale once the notes are edited.
 FORMATTED = ("X-ALT-DESC", "STYLED-DESCRIPTION")
 
@@ -41,7 +44,7 @@ def new_event(uid: str, fields: Fields, stamp: str) -> str:
     """
     empty = f"BEGIN:VEVENT\nUID:{uid}\nDTSTAMP:{stamp}\nEND:VEVENT"
     if not fields.title.strip():
-        raise CannotEdit("Give it a title.")
+        raise CannotEdit("Enter a title.")
     return rewritten(empty, fields, stamp, touch=False)
 
 
@@ -85,7 +88,7 @@ def _write_words(lines: Lines, before: Fields, after: Fields) -> None:
         if getattr(after, name) != getattr(before, name):
             value = _one_line(getattr(after, name))
             if name == "status" and value.upper() not in _STATUS.get(kind, ("",)):
-                raise CannotEdit(f"“{value}” is no status of such an entry.")
+                raise CannotEdit(f"“{value}” is not a status of such an entry.")
             lines.set(prop, value if name == "link" else value.upper())
     if after.conference != before.conference:
         lines.set("CONFERENCE", _one_line(after.conference), {"VALUE": "URI"})
@@ -151,7 +154,7 @@ def _one_line(value: str) -> str:
 
 
 def written_rule(text: str, start: Moment) -> str:
-    """A rule as RFC 5545 §3.3.10 wants it beside its start: UNTIL a date beside a date, else in UTC if it is zoned.
+    """A rule as RFC 5545 §3.3.10 wants it beside its start (`until_value`).
 
     Raises:
         CannotEdit: if it is no rule.
@@ -163,17 +166,7 @@ def written_rule(text: str, start: Moment) -> str:
         raise CannotEdit(f"The rule cannot be read: {error}.") from error
     if rule.until is None:
         return one_line(text)
-    until = rule.until
-    if start.is_date:
-        value = basic_date(until.on_clock_of(start))
-    else:
-        if until.is_date:
-            until = until._replace(wall=until.wall.replace(hour=23, minute=59, second=59), is_date=False)
-        instant = until._replace(zone=until.zone or start.zone).instant() if start.zone else None
-        shown = until.wall if instant is None else from_wall_seconds(instant)
-        value = basic(shown) + ("" if instant is None else "Z")
-    parts = [f"UNTIL={value}" if part.strip().upper().startswith("UNTIL=") else part for part in text.split(";")]
-    return one_line(";".join(parts))
+    return one_line(str(RuleText.of(text).with_until(rule.until, start)))
 
 
 def _write_left_out(lines: Lines, before: Fields, after: Fields, zones: Zones) -> None:
@@ -241,7 +234,7 @@ def _write_people(lines: Lines, name: str, people: list[Person]) -> None:
     alike: defaultdict[_Who, list[Person]] = defaultdict(list)
     for person in people:
         alike[_who(person)].append(person)
-    # Where an address stands twice, each line is first whose it is.
+    # Where an address is there twice, each line is first whose it is.
     stays = {index: alike[who].pop() for index, line in own if alike.get(who := _who(person_of(line)))}
     wanted: defaultdict[str, list[Person]] = defaultdict(list)
     for person in reversed(people):
@@ -264,7 +257,7 @@ def _write_people(lines: Lines, name: str, people: list[Person]) -> None:
             lines.change(index, line.value, changes)
     for address, person in reversed([(address, person) for address, left in wanted.items() for person in left]):
         if "@" not in address or " " in address:
-            raise CannotEdit(f"“{person.address[:60]}” is no e-mail address.")
+            raise CannotEdit(f"“{person.address[:60]}” is not an email address.")
         params = {"CN": person.name, "PARTSTAT": person.answer.upper(), "ROLE": person.role.upper()}
         value = f"mailto:{_one_line(person.address)}"
         lines.add(written(name, value, {key: one or None for key, one in params.items()}))

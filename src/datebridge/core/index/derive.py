@@ -18,11 +18,11 @@ from hashlib import blake2b
 
 from datebridge.core.index.facts import ANSWER_MARKS, ANSWERS, Facts, Mark
 from datebridge.core.index.placing import Placing
+from datebridge.core.language.filters import as_person
 from datebridge.core.moments import NotAMoment, parse_duration, parse_moment
 from datebridge.core.problems import Problem
 from datebridge.core.text.lines import LINE, LINES, param_of, split_text_list, unescape_text
 from datebridge.core.text.properties import KNOWN, ONCE
-from datebridge.core.words.filters import as_person
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 _COLLECTED = frozenset({"ATTENDEE", "CATEGORIES", "RDATE", "EXDATE", "RRULE", "EXRULE", "COMMENT", "CONTACT"})
@@ -52,7 +52,7 @@ def derive(component: str, text: str, zones: Zones = NO_ZONES) -> Facts:
     """Read an entry's text. Never fails; what is wrong with it is the business of `core.checks.examine`.
 
     Args:
-        zones: what the calendar it stands in defines.
+        zones: what the calendar it is in defines.
     """
     return read_entry(component, text, zones).facts
 
@@ -85,7 +85,7 @@ class Reading:
         fields: the first line of each property: its parameters and its value.
         lists: all lines of properties that may stand several times.
         repeated: how often properties stand that may stand once, and stand more often.
-        placing: where it stands in time.
+        placing: where it is in time.
     """
 
     placing: Placing

@@ -1,4 +1,4 @@
-"""What is known of one entry: the index that stands beside its text."""
+"""What is known of one entry: the index that is beside its text."""
 
 from __future__ import annotations
 
@@ -35,8 +35,11 @@ class Mark:
 #: An answer as people say it, by PARTSTAT; whatever else is there, or nothing, is no answer yet.
 ANSWERS = {"ACCEPTED": "accepted", "DECLINED": "declined", "TENTATIVE": "tentative"}
 ANSWER_MARKS = {
-    "accepted": Mark.ACCEPTED, "declined": Mark.DECLINED, "tentative": Mark.TENTATIVE, "none": Mark.UNANSWERED,
-}  # fmt: skip
+    "accepted": Mark.ACCEPTED,
+    "declined": Mark.DECLINED,
+    "tentative": Mark.TENTATIVE,
+    "none": Mark.UNANSWERED,
+}
 
 
 @dataclass(slots=True)
@@ -50,11 +53,11 @@ class Facts:
         start_wall, end_wall: the (first) occurrence on the clock of its start; the end is exclusive.
         until_wall: when the last occurrence has ended; None for a series without end or an unplaced entry.
         tzid: of the start, as written; zone: the IANA zone it means, "" where its calendar's definition counts.
-        recurrence: the rules, extra and left-out dates; see `recurrence.pattern`.
+        recurrence: the rules, extra and exception dates; see `recurrence.pattern`.
         travel: seconds it takes to get there.
         weekdays: on which occurrences can begin, Monday as 1 to Sunday as 64.
         gap_days: within how many days the next one always begins while the series runs; 0 if not known.
-        digest: of the text without DTSTAMP, which many programs set anew at every export.
+        digest: of the text without DTSTAMP, which many programs set again at every export.
         problems: what is wrong with it, where that was asked for (`core.checks.examine`).
         words: what a free-text search looks through besides summary and location.
     """

@@ -1,4 +1,4 @@
-"""Where an entry stands in time: its start, end, rules and zones, read from its fields into its facts.
+"""Where an entry is in time: its start, end, rules and zones, read from its fields into its facts.
 
 A TZID means what `zones.meaning` says of it in the years the entry is in use, so start, end, UNTIL, extra and left-out
 dates are all told on one clock, also where that is one the calendar defines itself.
@@ -47,7 +47,7 @@ class ReadRule(NamedTuple):
     """A rule as it is written, and which of its parts make no sense."""
 
     rule: Rule
-    odd: tuple[str, ...]
+    invalid: tuple[str, ...]
 
 
 class Placing:
@@ -61,9 +61,13 @@ class Placing:
     """
 
     def __init__(
-        self, facts: Facts, fields: dict[str, Field], lists: dict[str, list[Field]],
-        complain: Complain, zones: Zones,
-    ) -> None:  # fmt: skip
+        self,
+        facts: Facts,
+        fields: dict[str, Field],
+        lists: dict[str, list[Field]],
+        complain: Complain,
+        zones: Zones,
+    ) -> None:
         self.facts, self.fields, self.lists = facts, fields, lists
         self.complain, self.zones = complain, zones
         self.years: tuple[int, int] | None = None
@@ -133,7 +137,7 @@ class Placing:
         return found
 
     def _mended(self, name: str, params: str, text: str) -> Moment | None:
-        """What was meant by a value that is no moment as it stands."""
+        """What was meant by a value that is no moment as it is."""
         tzid = _tzid(params)
         try:
             return parse_moment(text, tzid, self._clock(tzid))  # spaces around it are nothing
@@ -150,9 +154,11 @@ class Placing:
                 self.used.pop(tzid, None)
                 self.used[whole] = None
                 self.complain(
-                    "unquoted-zone", f"{name} has a time zone name with a colon that is not in quotes: {whole[:60]}.",
-                    "Read as it was meant.", name,
-                )  # fmt: skip
+                    "unquoted-zone",
+                    f"{name} has a time zone name with a colon that is not in quotes: {whole[:60]}.",
+                    "Read as it was meant.",
+                    name,
+                )
                 return found
         try:
             loose = text.replace(" ", "0").replace("+", "0")
@@ -203,7 +209,7 @@ class Placing:
         return (start.wall.year, from_wall_seconds(last + DAY).year)
 
     def _zones(self) -> None:
-        """Note the zone names in use, and whether nobody knows one of them."""
+        """Note the zone names in use, and whether one of them is unknown."""
         if not self.used:
             return
         self.facts.tzids = tuple(sorted(self.used)) if len(self.used) > 1 else tuple(self.used)
@@ -314,12 +320,12 @@ class Placing:
 
     def _rule(self, text: str, start: Moment) -> Rule | None:
         try:
-            rule, odd = read_rule(text)
+            rule, invalid = read_rule(text)
             shown = on_clock_of(rule, start)
         except NotARule as error:
             self.complain("bad-rule", f"RRULE: {error}.", "Kept; the entry counts as happening once.", "RRULE")
             return None
-        self.rules.append(ReadRule(rule, tuple(odd)))
+        self.rules.append(ReadRule(rule, tuple(invalid)))
         if " " in text.strip():
             self.complain("loose-value", "RRULE has spaces in it.", "Read without them.", "RRULE")
         return shown
@@ -339,14 +345,14 @@ class Placing:
                 if moment is None:
                     continue
                 wall = Moment(moment.on_clock_of(start)).wall_seconds
-                odd: int | None = None
+                invalid: int | None = None
                 if start.is_date:
                     wall = wall // DAY * DAY
                 elif start.zone and not moment.is_date and moment.zone and moment.zone != start.zone:
                     instant = moment.instant()
-                    odd = instant if instant is not None and instant_at(wall, start.zone) != instant else None
+                    invalid = instant if instant is not None and instant_at(wall, start.zone) != instant else None
                 long = self._period(name, params, moment, end) if period else None
-                dates.append((wall, moment.is_date and not start.is_date, long, odd))
+                dates.append((wall, moment.is_date and not start.is_date, long, invalid))
         return dates
 
     @staticmethod
@@ -383,7 +389,7 @@ def _written(rules: list[Rule], extra: list[_Date], gone: list[_Date], nominal: 
     """Recurrence text; see `recurrence.pattern`."""
     lines = [rule.text for rule in rules]
     lines += [f"+{moment}" + (f"/{long[0]}:{long[1]}" if long is not None else "") for moment, _, long, _ in extra]
-    # A left-out date takes the whole day out of a series with hours, and a time its day out of one without.
+    # An exception date takes the whole day out of a series with hours, and a time its day out of one without.
     for moment, day, _, instant in gone:
         lines.append(f"!{moment}" if day else f"@{instant}" if instant is not None else f"-{moment}")
     if nominal is not None:

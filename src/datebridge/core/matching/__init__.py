@@ -8,7 +8,7 @@
 >>> texts = {item.key: text for item, text in made}
 >>> for group in find([item for item, _ in made], lambda keys: texts):
 ...     print(group.kind, group.members, group.reasons[0])
-same-time ('a', 'b') titles written otherwise
+same-time ('a', 'b') titles written differently
 
 Candidates come from blocks and sweeps (`candidates`), each pair is judged by what speaks for and against it
 (`judging`), times that are shifted and series that contain others have modules of their own (`shifting`, `within`), and
@@ -22,10 +22,9 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Hashable, Iterable, Mapping, Sequence
 from typing import Generic, TypeVar
 
-from datebridge.core.happening.occurrences import Bounds, Clocks
 from datebridge.core.matching import candidates, shifting, within
-from datebridge.core.matching.groups import CONTAINING, Alike, Group, Pair, grouped
-from datebridge.core.matching.item import NOTHING, Content, Item, content_of, item_of, together
+from datebridge.core.matching.groups import CONTAINING, Alike, Group, MatchedPair, grouped
+from datebridge.core.matching.item import NOTHING, Content, Item, content_of, item_of, joined_items
 from datebridge.core.matching.judging import (
     THRESHOLD,
     Around,
@@ -41,8 +40,9 @@ from datebridge.core.matching.judging import (
     score,
 )
 from datebridge.core.matching.titles import Words, compare, words
+from datebridge.core.occurrences.expanding import Bounds, Clocks
 
-__all__ = ["CONTAINING", "THRESHOLD", "Alike", "Group", "Item", "find", "item_of", "together"]
+__all__ = ["CONTAINING", "THRESHOLD", "Alike", "Group", "Item", "find", "item_of", "joined_items"]
 
 Key = TypeVar("Key", bound=Hashable)
 #: Reads the texts of entries by their keys.
@@ -52,10 +52,16 @@ _ECHO = 0.6
 
 
 def find(
-    items: Sequence[Item[Key]], read: Read[Key], *, feeds: Collection[int] = (), clocks: Clocks | None = None,
-    apart: Collection[frozenset[Key]] = (), threshold: float = THRESHOLD, bounds: Bounds | None = None,
+    items: Sequence[Item[Key]],
+    read: Read[Key],
+    *,
+    feeds: Collection[int] = (),
+    clocks: Clocks | None = None,
+    apart: Collection[frozenset[Key]] = (),
+    threshold: float = THRESHOLD,
+    bounds: Bounds | None = None,
     pause: Callable[[], None] = lambda: None,
-) -> list[Group[Key]]:  # fmt: skip
+) -> list[Group[Key]]:
     """The groups of items that are one meeting, by kind, the surest first.
 
     Args:
@@ -75,16 +81,23 @@ class _Matching(Generic[Key]):
     """One look at all items together."""
 
     def __init__(
-        self, items: Sequence[Item[Key]], read: Read[Key], feeds: frozenset[int], clocks: Clocks | None,
-        apart: frozenset[frozenset[Key]], threshold: float, bounds: Bounds, pause: Callable[[], None],
-    ) -> None:  # fmt: skip
+        self,
+        items: Sequence[Item[Key]],
+        read: Read[Key],
+        feeds: frozenset[int],
+        clocks: Clocks | None,
+        apart: frozenset[frozenset[Key]],
+        threshold: float,
+        bounds: Bounds,
+        pause: Callable[[], None],
+    ) -> None:
         self.items, self.read, self.feeds, self.clocks = items, read, feeds, clocks
         self.apart, self.threshold, self.bounds, self.pause = apart, threshold, bounds, pause
         self.around = Around.of(items)
         self.contents: dict[int, Content] = {}
         #: What the changed occurrences of a series say.
         self.parts: dict[int, tuple[bytes, ...]] = {}
-        self.pairs: dict[tuple[int, int], Pair] = {}
+        self.pairs: dict[tuple[int, int], MatchedPair] = {}
 
     def groups(self) -> list[Group[Key]]:
         items = self.items
@@ -121,7 +134,7 @@ class _Matching(Generic[Key]):
         if one.uid:
             evidence = of_one_uid(one, other, self.around, said, too)
         else:
-            evidence = [Evidence(4.0, "the same text, without a UID")]
+            evidence = [Evidence(4.0, "equal text, without a UID")]
         self._note(a, b, Alike.SAME_UID, evidence)
 
     def _note(self, a: int, b: int, kind: Alike, evidence: list[Evidence]) -> None:
@@ -135,10 +148,10 @@ class _Matching(Generic[Key]):
             kind = Alike.IDENTICAL
             apart = self.items[a].calendar != self.items[b].calendar
             weight = 0.5 if apart and is_bare(self.items[a], said) else 2.5
-            evidence = [Evidence(weight, "everything they say is the same"), *evidence]
+            evidence = [Evidence(weight, "all properties are equal"), *evidence]
         value = score(evidence)
         if value >= self.threshold:
-            self.pairs[a, b] = Pair(a, b, kind, value, reasons(evidence))
+            self.pairs[a, b] = MatchedPair(a, b, kind, value, reasons(evidence))
 
     def _shifted(self) -> None:
         items = self.items
@@ -148,9 +161,12 @@ class _Matching(Generic[Key]):
         for one in found:
             first, second = items[one.first], items[one.second]
             evidence = [
-                Evidence(-1.0), of_titles(first, second, self.around), of_places(first, second),
-                *of_contents(*self._said(one.first, one.second)), one.evidence,
-            ]  # fmt: skip
+                Evidence(-1.0),
+                of_titles(first, second, self.around),
+                of_places(first, second),
+                *of_contents(*self._said(one.first, one.second)),
+                one.evidence,
+            ]
             self._note(one.first, one.second, Alike.SHIFTED, evidence)
 
     def _within(self) -> None:
@@ -166,12 +182,16 @@ class _Matching(Generic[Key]):
             said, too = self._said(one.whole, one.part)
             bare = is_bare(whole, said) and is_bare(part, too) and whole.calendar != part.calendar
             evidence = [
-                Evidence(-2.5 if bare else -1.0), Evidence(1.0, "same title"), of_places(whole, part),
-                *of_contents(said, too), of_calendars(whole, part, self.around), one.evidence,
-            ]  # fmt: skip
+                Evidence(-2.5 if bare else -1.0),
+                Evidence(1.0, "same title"),
+                of_places(whole, part),
+                *of_contents(said, too),
+                of_calendars(whole, part, self.around),
+                one.evidence,
+            ]
             self._note(one.whole, one.part, one.kind, evidence)
 
-    def _echoes(self) -> list[Pair]:
+    def _echoes(self) -> list[MatchedPair]:
         """The pairs; what a feed has in common with one calendar is an echo, if that is most of the feed."""
         sizes = Counter(item.calendar for item in self.items)
         shared: defaultdict[tuple[int, int], set[int]] = defaultdict(set)
@@ -183,7 +203,7 @@ class _Matching(Generic[Key]):
         echoes = {pair for pair, own in shared.items() if len(own) >= _ECHO * sizes[pair[0]]}
         return [self._echo(pair, echoes) for pair in self.pairs.values()]
 
-    def _echo(self, pair: Pair, echoes: set[tuple[int, int]]) -> Pair:
+    def _echo(self, pair: MatchedPair, echoes: set[tuple[int, int]]) -> MatchedPair:
         one, other = self.items[pair.first].calendar, self.items[pair.second].calendar
         if pair.kind in CONTAINING or not ({(one, other), (other, one)} & echoes):
             return pair
@@ -192,7 +212,7 @@ class _Matching(Generic[Key]):
 
 
 def _covered(items: Sequence[Item[Hashable]], pairs: Iterable[tuple[int, int]]) -> Callable[[int, int], float]:
-    """Which part of the smaller of two calendars stands in the other, by title and time or by UID.
+    """Which part of the smaller of two calendars is in the other, by title and time or by UID.
 
     Counted in entries and in titles, and the lesser of the two counts: two people who both have lunch every day share
     many entries, but one title.

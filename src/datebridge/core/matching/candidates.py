@@ -12,7 +12,7 @@ from datebridge.core.matching.titles import Words, words
 #: In blocks up to this size all are compared; larger ones are swept in the order of their titles, from both ends.
 _ALL = 12
 _NEIGHBOURS = 4
-#: So many of a block that are the same in every way are paired one after the other, not each with each.
+#: How many of a block that are the same in every way are paired one after the other, not each with each.
 Number = int
 
 

@@ -6,12 +6,12 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from datebridge.core.happening.occurrences import Bounds
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts
-from datebridge.core.matching import Group, find, item_of, together
+from datebridge.core.matching import Group, find, item_of, joined_items
 from datebridge.core.matching.item import Item
 from datebridge.core.moments import Clock
+from datebridge.core.occurrences.expanding import Bounds
 from datebridge.core.text.headers import Description, description_of
 from datebridge.core.text.reader import RawComponent
 from datebridge.core.zones.meaning import NO_ZONES, Zones
@@ -19,7 +19,7 @@ from datebridge.core.zones.meaning import NO_ZONES, Zones
 _MATCHED = frozenset({"VEVENT", "VTODO", "VJOURNAL"})
 
 
-class Member(NamedTuple):
+class FileEntry(NamedTuple):
     """An entry of a file."""
 
     file: str
@@ -31,16 +31,16 @@ class Member(NamedTuple):
 
 @dataclass(slots=True)
 class Stored:
-    """The entries of files as items, with their texts, and what stands beside them.
+    """The entries of files as items, with their texts, and what is beside them.
 
     Attributes:
         zones: what each calendar defines, by its number. headers: what each says of itself.
         names: the file of each calendar.
     """
 
-    items: list[Item[Member]] = field(default_factory=list)
-    texts: dict[Member, str] = field(default_factory=dict)
-    facts: dict[Member, Facts] = field(default_factory=dict)
+    items: list[Item[FileEntry]] = field(default_factory=list)
+    texts: dict[FileEntry, str] = field(default_factory=dict)
+    facts: dict[FileEntry, Facts] = field(default_factory=dict)
     zones: dict[int, Zones] = field(default_factory=dict)
     headers: dict[int, Description] = field(default_factory=dict)
     names: dict[int, str] = field(default_factory=dict)
@@ -73,7 +73,7 @@ class Stored:
                 continue
             number, calendar = len(self.texts) + 1, own.get(component.calendar, 0)
             facts = derive(component.name, component.text, self.zones.get(calendar, NO_ZONES))
-            member = Member(name, number, facts.uid, facts.recurrence_id, facts.summary)
+            member = FileEntry(name, number, facts.uid, facts.recurrence_id, facts.summary)
             self.texts[member], self.facts[member] = component.text, facts
             self.items.append(item_of(member, calendar, facts, number))
 
@@ -82,12 +82,12 @@ class Stored:
         return self.zones.get(calendar, NO_ZONES).clock(tzid)
 
 
-def duplicates_in(files: Mapping[str, Iterable[RawComponent]]) -> tuple[list[Group[Member]], bool]:
+def duplicates_in(files: Mapping[str, Iterable[RawComponent]]) -> tuple[list[Group[FileEntry]], bool]:
     """The groups within and across files, and whether series were so long that not all of their times were looked at.
 
     Args:
         files: their components, by name.
     """
     stored, bounds = Stored.read(files), Bounds()
-    groups = find(together(stored.items), lambda keys: stored.texts, clocks=stored.clock, bounds=bounds)
+    groups = find(joined_items(stored.items), lambda keys: stored.texts, clocks=stored.clock, bounds=bounds)
     return groups, bool(bounds.cut)

@@ -17,15 +17,15 @@ class Alike(StrEnum):
     """In which way entries are one meeting."""
 
     IDENTICAL = "identical"  #: all they say is the same
-    SAME_UID = "same-uid"  #: one UID, and something they say differs
-    SAME_TIME = "same-time"  #: other UIDs; title, time and length agree
-    OTHER_LENGTH = "other-length"  #: other UIDs; title and start agree, and one is longer
-    SHIFTED = "shifted"  #: an offset between two zones apart, or a day beside its hours
+    SAME_UID = "same-uid"  #: same UID, different properties
+    SAME_TIME = "same-time"  #: different UIDs; same title, time and length
+    OTHER_LENGTH = "other-length"  #: different UIDs; same title and start, one is longer
+    SHIFTED = "shifted"  #: an offset between shifted by the difference of two zones, or all-day beside timed
     PARTS = "parts"  #: a series, and single entries it consists of
     CUT = "cut"  #: a series, and series it consists of
     CHANGED = "changed"  #: a series in which an occurrence was changed, and the original of that
     LOOSE = "loose"  #: a series, and a change of an occurrence that is an event of its own, beside its original
-    ECHO = "echo"  #: came back through a feed
+    ECHO = "echo"  #: came back through a feed of one of your shares
 
 
 #: In these one entry contains the others; in all other kinds all are the same.
@@ -33,7 +33,7 @@ CONTAINING = frozenset({Alike.PARTS, Alike.CUT, Alike.CHANGED, Alike.LOOSE})
 _ORDER = list(Alike)
 
 
-class Pair(NamedTuple):
+class MatchedPair(NamedTuple):
     """Two items, by number, that are one meeting; where one contains the other it is the first."""
 
     first: int
@@ -59,17 +59,17 @@ class Group(Generic[Key]):
     members: tuple[Key, ...]
 
 
-def grouped(items: Sequence[Item[Key]], pairs: Iterable[Pair]) -> list[Group[Key]]:
+def grouped(items: Sequence[Item[Key]], pairs: Iterable[MatchedPair]) -> list[Group[Key]]:
     """The groups that pairs make. Whoever is part of a series is in no other group with others of its parts."""
-    alike: list[Pair] = []
-    within: list[Pair] = []
+    alike: list[MatchedPair] = []
+    within: list[MatchedPair] = []
     for pair in pairs:
         (within if pair.kind in CONTAINING else alike).append(pair)
     found = [*_same(items, alike), *_contained(items, within)]
     return sorted(found, key=lambda group: (_ORDER.index(group.kind), -group.score))
 
 
-def _same(items: Sequence[Item[Key]], pairs: list[Pair]) -> Iterable[Group[Key]]:
+def _same(items: Sequence[Item[Key]], pairs: list[MatchedPair]) -> Iterable[Group[Key]]:
     """Joined by their surest pairs first, so that a group is as sure as the weakest of what holds it together."""
     parent = list(range(len(items)))
 
@@ -79,13 +79,13 @@ def _same(items: Sequence[Item[Key]], pairs: list[Pair]) -> Iterable[Group[Key]]
             n = parent[n]
         return n
 
-    joined: list[Pair] = []
+    joined: list[MatchedPair] = []
     for pair in sorted(pairs, key=lambda p: (-p.score, p.first, p.second)):
         one, other = root(pair.first), root(pair.second)
         if one != other:
             parent[max(one, other)] = min(one, other)
             joined.append(pair)
-    clusters: defaultdict[int, list[Pair]] = defaultdict(list)
+    clusters: defaultdict[int, list[MatchedPair]] = defaultdict(list)
     for pair in joined:
         clusters[root(pair.first)].append(pair)
     for held in clusters.values():
@@ -97,8 +97,8 @@ def _same(items: Sequence[Item[Key]], pairs: list[Pair]) -> Iterable[Group[Key]]
         yield Group(kind, weakest.score, reasons, tuple(items[n].key for n in members))
 
 
-def _contained(items: Sequence[Item[Key]], pairs: list[Pair]) -> Iterable[Group[Key]]:
-    clusters: defaultdict[tuple[int, Alike], list[Pair]] = defaultdict(list)
+def _contained(items: Sequence[Item[Key]], pairs: list[MatchedPair]) -> Iterable[Group[Key]]:
+    clusters: defaultdict[tuple[int, Alike], list[MatchedPair]] = defaultdict(list)
     for pair in pairs:
         clusters[pair.first, pair.kind].append(pair)
     for (whole, kind), held in clusters.items():

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from hashlib import blake2b
 from typing import Generic, NamedTuple, TypeVar
 
-from datebridge.core.happening.occurrences import Timed, timed
 from datebridge.core.index.facts import Facts, Mark
+from datebridge.core.occurrences.expanding import Timed, timed
 
 Key = TypeVar("Key", bound=Hashable)
 Key_co = TypeVar("Key_co", bound=Hashable, covariant=True)
@@ -95,13 +95,22 @@ class Item(NamedTuple, Generic[Key_co]):
 def item_of(key: Key, calendar: int, facts: Facts, number: int = 0) -> Item[Key]:
     """An entry by its facts; see `together` for its changed occurrences."""
     return Item(
-        key, calendar, facts.component, facts.uid, facts.recurrence_id, facts.summary, facts.location, facts.start,
-        facts.marks, facts.digest, timed(facts, number, calendar),
-    )  # fmt: skip
+        key,
+        calendar,
+        facts.component,
+        facts.uid,
+        facts.recurrence_id,
+        facts.summary,
+        facts.location,
+        facts.start,
+        facts.marks,
+        facts.digest,
+        timed(facts, number, calendar),
+    )
 
 
-def together(entries: Iterable[Item[Key]]) -> list[Item[Key]]:
-    """Entries as items: changed occurrences become part of their series, where it stands in the same calendar."""
+def joined_items(entries: Iterable[Item[Key]]) -> list[Item[Key]]:
+    """Entries as items: changed occurrences become part of their series, where it is in the same calendar."""
     entries = list(entries)
     series = {(e.calendar, e.component, e.uid): n for n, e in enumerate(entries) if e.is_series and not e.recurrence_id}
     parts: dict[int, list[Item[Key]]] = {}

@@ -45,7 +45,7 @@ def join(text: str, others: Sequence[str], write: bool = True) -> Joined:
     """Take over from others what one does not say; lines taken over keep their bytes.
 
     Args:
-        write: whether it can be written; where not, all that differs is lost.
+        write: whether it is writable; where not, all that differs is lost.
     """
     joining = _Joining(Lines(text), write)
     for other in others:

@@ -12,15 +12,15 @@ from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from datebridge.core.language.plural import counted
 from datebridge.core.matching.item import NOTHING, Content, Item
 from datebridge.core.matching.titles import Words, compare, places, words
-from datebridge.core.words.plural import counted
 
 #: Two entries are taken for one meeting from here on.
 THRESHOLD = 0.5
-#: Titles that stand at so many different times tell little by themselves.
+#: Titles that are at so many different times tell little by themselves.
 _RARE, _KNOWN = 3, 20
-#: A slip happens now and then; what stands more often than this is meant.
+#: A typing error happens now and then; what stands more often than this is meant.
 _SLIPS = 2
 
 
@@ -53,7 +53,7 @@ class Around:
 
     Attributes:
         times: at how many different times each title stands.
-        covered: for two calendars, which part of the smaller stands in the other as well.
+        covered: for two calendars, which part of the smaller is in the other as well.
     """
 
     times: Counter[Words] = field(default_factory=Counter)
@@ -76,11 +76,13 @@ def of_titles(one: Item[Hashable], other: Item[Hashable], around: Around) -> Evi
     weight = 2.5 if often <= _RARE else 1.2 if often <= _KNOWN else 0.0
     if not first:
         return Evidence(-1.0, "neither has a title")
-    if likeness == "slip":
+    if likeness == "typo":
         meant = min(around.times[first], around.times[second]) > _SLIPS
-        return Evidence(-4.0 if meant else weight - 0.5, "titles differ by a slip")
+        return Evidence(-4.0 if meant else weight - 0.5, "titles differ by a typing error")
     if one.title != other.title:
-        said = "titles differ in case" if one.title.casefold() == other.title.casefold() else "titles written otherwise"
+        said = (
+            "titles differ in case" if one.title.casefold() == other.title.casefold() else "titles written differently"
+        )
         return Evidence(weight - 0.1, said)
     return Evidence(weight, "same title")
 
@@ -93,7 +95,7 @@ def of_places(one: Item[Hashable], other: Item[Hashable]) -> Evidence:
     if likeness == "near":
         return Evidence(1.2, "places agree as far as both say one")
     if likeness == "unsaid":
-        return Evidence(-0.2, "one says no place")
+        return Evidence(-0.2, "one has no place")
     return Evidence(-9.0, f"places differ: “{_short(one.place)}”, “{_short(other.place)}”")
 
 
@@ -136,7 +138,7 @@ def is_bare(one: Item[Hashable], content: Content) -> bool:
 
 
 def of_calendars(one: Item[Hashable], other: Item[Hashable], around: Around) -> Evidence:
-    """What it says that they stand in one calendar, or in two that share much."""
+    """What it says that they are in one calendar, or in two that share much."""
     if one.calendar == other.calendar:
         return Evidence(2.0, "in one calendar")
     covered = around.covered(one.calendar, other.calendar)
@@ -152,11 +154,14 @@ def at_one_time(
     same = one.length == other.length
     when = "same start, and one is longer" if not same else "same days" if one.all_day else "same start and length"
     if one.recurrence != other.recurrence:
-        when = f"{when}, and other dates left out"
+        when = f"{when}, with other exception dates"
     return [
-        Evidence(-1.0 if same else -3.0, when), of_titles(one, other, around), of_places(one, other),
-        *of_contents(said, too), of_calendars(one, other, around),
-    ]  # fmt: skip
+        Evidence(-1.0 if same else -3.0, when),
+        of_titles(one, other, around),
+        of_places(one, other),
+        *of_contents(said, too),
+        of_calendars(one, other, around),
+    ]
 
 
 def of_one_uid(
@@ -175,7 +180,7 @@ def of_one_uid(
     found.append(
         {
             "same": Evidence(1.0, "same title"),
-            "slip": Evidence(0.5, "titles differ by a slip"),
+            "typo": Evidence(0.5, "titles differ by a typing error"),
             "other": Evidence(-2.0, f"titles differ: “{_short(one.title)}”, “{_short(other.title)}”"),
         }[likeness]
     )

@@ -1,7 +1,7 @@
 """The same meeting at a shifted time: read on the clock of another zone, or a day beside its hours.
 
 An offset says little about two entries, for meetings an hour or four apart are common. It says much about two
-calendars: where it explains nearly all that stands in both but not together, through summer and winter, somebody read
+calendars: where it explains nearly all that is in both but not together, through summer and winter, somebody read
 the one on the clock of the other. So what could explain two entries is gathered by calendars first, and decided there.
 """
 
@@ -21,7 +21,7 @@ from datebridge.core.moments import Clock, instant_at, wall_at
 _DAY = 86_400
 #: No two zones are further apart (Etc/GMT+12 and Pacific/Kiritimati).
 _REACH = 26 * 3600
-#: So many of one title are compared with each that comes after it.
+#: How many of one title are compared with each that comes after it.
 _NEXT = 6
 #: An offset between two zones counts from so many titles on, if it explains this part of what is near.
 _LEAST, _PART = 3, 0.6
@@ -143,9 +143,13 @@ def _one_to_one(pairs: list[Near]) -> list[Near]:
 
 
 def _explanations(
-    one: Item[Hashable], other: Item[Hashable], apart: int, zones: list[str],
-    offsets: dict[int, dict[int, list[tuple[str, str]]]], one_calendar: bool,
-) -> Iterator[Explained]:  # fmt: skip
+    one: Item[Hashable],
+    other: Item[Hashable],
+    apart: int,
+    zones: list[str],
+    offsets: dict[int, dict[int, list[tuple[str, str]]]],
+    one_calendar: bool,
+) -> Iterator[Explained]:
     if one.all_day != other.all_day:
         day, hours = (one, other) if one.all_day else (other, one)
         if _is_whole(day, hours, zones):

@@ -2,7 +2,7 @@
 
 >>> twins = [Twin(calendar=1, writable=False, modified=9), Twin(calendar=2, writable=True, modified=5)]
 >>> choose(twins)
-(1, 'it can be written')
+(1, 'it is writable')
 >>> choose(twins, policy=("newest", "writable"))
 (0, 'changed last')
 >>> choose([Twin(1, answers=5, sequence=1, uid="a"), Twin(1, sequence=2, uid="a")])
@@ -61,9 +61,12 @@ def choose(twins: Sequence[Twin], policy: Policy = CRITERIA, order: Sequence[int
         "order": lambda twin: -place.get(twin.calendar, len(place)),
     }
     said: dict[Criterion, str] = {
-        "writable": "it can be written", "answers": "most of its people have answered", "newest": "changed last",
-        "richest": "it says most", "order": "its calendar comes first",
-    }  # fmt: skip
+        "writable": "it is writable",
+        "answers": "most of its attendees have replied",
+        "newest": "changed last",
+        "richest": "it is the most complete",
+        "order": "its calendar is listed first",
+    }
     if len({twin.uid for twin in twins}) == 1 and twins[0].uid and tuple(policy) == CRITERIA:
         policy = ("writable", "newest", "answers", "richest", "order")
     left = list(range(len(twins)))
@@ -77,4 +80,4 @@ def choose(twins: Sequence[Twin], policy: Policy = CRITERIA, order: Sequence[int
             left, why = kept, "it lives on its server, the other is a snapshot" if lives else said[criterion]
         if len(left) == 1:
             break
-    return left[0], why or "the first of several that are alike"
+    return left[0], why or "the first of several equal ones"

@@ -3,7 +3,7 @@
 >>> words("FW: Crew briefing – Réykjavík!") == words("crew briefing, reykjavik")
 True
 >>> compare(words("Crew briefing"), words("Crew breifing")), compare(words("Berth 3"), words("Berth 4"))
-('slip', 'other')
+('typo', 'other')
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from typing import Literal
 from rapidfuzz.distance import OSA
 
 Words = tuple[str, ...]
-Likeness = Literal["same", "slip", "other"]
+Likeness = Literal["same", "typo", "other"]
 
 #: What programs put before a title when they forward, answer, copy or cancel it.
 _BEFORE = re.compile(
@@ -26,7 +26,7 @@ _BEFORE = re.compile(
 )
 _AFTER = re.compile(r"\s*\((?:copy|cancell?ed)\)\s*$", re.IGNORECASE)
 _WORD = re.compile(r"[^\W_]+")
-#: Shorter words are never slips of each other: "Moe" and "Mae" are two people.
+#: Shorter words are never typing errors of each other: "Moe" and "Mae" are two people.
 _LEAST = 5
 _LONGEST = 400
 
@@ -55,7 +55,7 @@ def is_slip(one: str, other: str) -> bool:
 
 @lru_cache(maxsize=65_536)
 def compare(one: Words, other: Words) -> Likeness:
-    """Whether two titles are the same, differ by slips, or are two."""
+    """Whether two titles are the same, differ by typing errors, or are two."""
     if one == other:
         return "same"
     if not one or not other:
@@ -66,7 +66,7 @@ def compare(one: Words, other: Words) -> Likeness:
         return "other"
     unlike = [(a, b) for a, b in zip(one, other, strict=True) if a != b]
     if len(unlike) <= max(1, len(one) // 4) and all(is_slip(a, b) for a, b in unlike):
-        return "slip"
+        return "typo"
     return "other"
 
 

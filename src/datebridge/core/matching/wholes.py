@@ -20,17 +20,17 @@ from itertools import islice
 
 from datebridge.core.editing.lines import Lines
 from datebridge.core.editing.times import value_of
-from datebridge.core.happening.occurrences import clock_of, occurrences, slot_of, timed
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.matching.joining import Joined, join, shortened
 from datebridge.core.moments import Clock, Moment, from_wall_seconds, instant_at, wall_at
+from datebridge.core.occurrences.expanding import clock_of, occurrences, slot_of, timed
 from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.text.component import Component
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 _DAY = 86_400
-#: So many times of a whole are compared; one without end is looked at so far beyond all dates that are said.
+#: How many times of a whole are compared; one without end is looked at so far beyond all dates that are said.
 MOST_TIMES, _AHEAD = 2_000, 2 * 366 * _DAY
 _ENDS = ("DTEND", "DURATION", "DUE")
 _NOTHING = "BEGIN:VEVENT\nEND:VEVENT"
@@ -144,7 +144,7 @@ def join_wholes(stays: Whole, others: Sequence[Whole], write: bool = True, shift
     """Take over from others, which are the same, what one does not say; say what is lost, and what happens otherwise.
 
     Args:
-        write: whether it can be written; where not, all that differs is lost.
+        write: whether it is writable; where not, all that differs is lost.
         shifted: whether all of their times differ, so that only what they say is compared.
     """
     made = join(stays.text, [other.text for other in others], write)
@@ -180,7 +180,7 @@ def join_contained(stays: Whole, others: Sequence[Whole], write: bool = True) ->
 
 
 def _key(facts: Facts) -> str:
-    """The key an override of what stands at its start would have."""
+    """The key an override of what is at its start would have."""
     if facts.start is None:
         return ""
     wall = from_wall_seconds(facts.start)

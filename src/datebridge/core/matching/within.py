@@ -9,22 +9,22 @@ from collections.abc import Hashable, Iterator, Sequence
 from dataclasses import dataclass, field
 from itertools import islice
 
-from datebridge.core.happening.occurrences import Bounds, Clocks, Timed, clock_of, occurrences, slot_of
+from datebridge.core.language.plural import counted
 from datebridge.core.matching.candidates import by_title
 from datebridge.core.matching.groups import Alike
 from datebridge.core.matching.item import Item
 from datebridge.core.matching.judging import Evidence
 from datebridge.core.moments import instant_at
-from datebridge.core.words.plural import counted
+from datebridge.core.occurrences.expanding import Bounds, Clocks, Timed, clock_of, occurrences, slot_of
 
 _DAY = 86_400
 #: Of a series that may be part of another one, so many times are looked at.
 _LOOKED = 400
-#: A series without end is looked at this far beyond what stands beside it.
+#: A series without end is looked at this far beyond what is beside it.
 _AHEAD = 2 * 366 * _DAY
 #: An entry this near to an occurrence may be a change of it.
 _SAME_DAY = 12 * 3600
-#: So many series that have a time in common with an entry are looked at.
+#: How many series that have a time in common with an entry are looked at.
 _WHOLES = 40
 #: Shorter UIDs are those of programs that count, and tell nothing.
 _TELLING = 8

@@ -27,7 +27,7 @@ __all__ = ["DayShape", "Steps", "parse_rule", "weekday_of", "year_of"]
 EPOCH = 719_163
 LAST_DAY = date.max.toordinal() - EPOCH
 LAST_YEAR = 9999
-#: So many years, weeks or days one after the other in which nothing happens, and nothing more is looked for.
+#: How many years, weeks or days one after the other in which nothing happens, and nothing more is looked for.
 MOST_EMPTY = 1_000
 _LENGTHS = {leap: [31, 29 if leap else 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31] for leap in (False, True)}
 _FIRSTS = {leap: [0, *accumulate(lengths)] for leap, lengths in _LENGTHS.items()}
@@ -124,11 +124,14 @@ def _parts_of(text: str, weekday: int, day: int, month: int) -> tuple[_Parts, di
     counts = rule.freq in ("MONTHLY", "YEARLY") and "BYWEEKNO" not in by
     weekdays = {(WEEKDAYS.index(name), nth if counts else 0) for nth, name in rule.byday}
     parts = _Parts(
-        WEEKDAYS.index(rule.wkst), frozenset((month,) if month else by.get("BYMONTH", ())),
-        frozenset(by.get("BYWEEKNO", ()) if rule.freq == "YEARLY" else ()), frozenset(by.get("BYYEARDAY", ())),
+        WEEKDAYS.index(rule.wkst),
+        frozenset((month,) if month else by.get("BYMONTH", ())),
+        frozenset(by.get("BYWEEKNO", ()) if rule.freq == "YEARLY" else ()),
+        frozenset(by.get("BYYEARDAY", ())),
         frozenset((day,) if day else by.get("BYMONTHDAY", ())),
-        frozenset({(weekday, 0)} if weekday >= 0 else weekdays), rule.freq == "MONTHLY" or "BYMONTH" in by,
-    )  # fmt: skip
+        frozenset({(weekday, 0)} if weekday >= 0 else weekdays),
+        rule.freq == "MONTHLY" or "BYMONTH" in by,
+    )
     return parts, {}
 
 
@@ -150,9 +153,11 @@ class DayShape:
         began = date.fromordinal(start + EPOCH)
         takes = _takes(rule.text)
         parts, masks = _parts_of(
-            rule.text, began.weekday() if takes == "weekday" else -1, began.day if takes in ("day", "date") else 0,
+            rule.text,
+            began.weekday() if takes == "weekday" else -1,
+            began.day if takes in ("day", "date") else 0,
             began.month if takes == "date" else 0,
-        )  # fmt: skip
+        )
         return DayShape(rule.freq, rule.interval, start, began.year, began.month, parts, masks)
 
     @property

@@ -1,4 +1,4 @@
-"""What an entry's rules, extra and left-out dates come to: the slots of its series.
+"""What an entry's rules, extra and exception dates come to: the slots of its series.
 
 >>> monday = 20_780 * DAY + 9 * 3600  # 2026-11-23 09:00
 >>> pattern(f"FREQ=WEEKLY\\n+{monday + DAY}\\n-{monday + 7 * DAY}").slots(monday, monday, monday + 14 * DAY + 1)
@@ -122,9 +122,16 @@ def pattern(text: str) -> Pattern:
     longest = max((long[0] * DAY + long[1] for long in extra.values() if long is not None), default=0)
     crowded = len(rules) > 1 or bool(extra) or any(r.freq in _SUB_DAILY or "BYMINUTE" in r.by for r in rules.values())
     return Pattern(
-        tuple(rules.values()), extra, tuple(sorted(gone)), frozenset(days), frozenset(instants), nominal, longest,
-        plain, crowded,
-    )  # fmt: skip
+        tuple(rules.values()),
+        extra,
+        tuple(sorted(gone)),
+        frozenset(days),
+        frozenset(instants),
+        nominal,
+        longest,
+        plain,
+        crowded,
+    )
 
 
 def _length(text: str) -> Length:

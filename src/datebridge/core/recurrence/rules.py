@@ -2,8 +2,8 @@
 
 >>> parse_rule("FREQ=WEEKLY;BYDAY=MO,WE;COUNT=4").byday
 ((0, 'MO'), (0, 'WE'))
->>> rule, odd = read_rule("FREQ=DAILY;COUNT=-1;UNTIL=20270101")
->>> rule.text, odd
+>>> rule, invalid = read_rule("FREQ=DAILY;COUNT=-1;UNTIL=20270101")
+>>> rule.text, invalid
 ('FREQ=DAILY;UNTIL=20270101', ['COUNT=-1 is out of range'])
 """
 
@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from datebridge.core.moments import Moment, NotAMoment, basic, basic_date, from_wall_seconds, last_wall, parse_moment
+from datebridge.core.recurrence.ruletext import RuleText
 
 FREQUENCIES = ("SECONDLY", "MINUTELY", "HOURLY", "DAILY", "WEEKLY", "MONTHLY", "YEARLY")
 WEEKDAYS = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")
@@ -22,10 +23,15 @@ _NUMBER = re.compile(r"[+-]?\d{1,18}", re.ASCII)
 _NAME = re.compile(r"[A-Z][A-Z0-9-]*", re.ASCII)
 #: Numbers each BY part may hold: lowest, highest, whether negative ones count from the end.
 _RANGES = {
-    "BYSECOND": (0, 60, False), "BYMINUTE": (0, 59, False), "BYHOUR": (0, 23, False),
-    "BYMONTHDAY": (1, 31, True), "BYYEARDAY": (1, 366, True), "BYWEEKNO": (1, 53, True),
-    "BYMONTH": (1, 12, False), "BYSETPOS": (1, 366, True),
-}  # fmt: skip
+    "BYSECOND": (0, 60, False),
+    "BYMINUTE": (0, 59, False),
+    "BYHOUR": (0, 23, False),
+    "BYMONTHDAY": (1, 31, True),
+    "BYYEARDAY": (1, 366, True),
+    "BYWEEKNO": (1, 53, True),
+    "BYMONTH": (1, 12, False),
+    "BYSETPOS": (1, 366, True),
+}
 #: Beyond any moment there is, whatever the unit.
 _MOST = 10**18
 
@@ -59,9 +65,9 @@ def parse_rule(text: str) -> Rule:
     Raises:
         NotARule: if a part is missing, unknown, twice there or out of range.
     """
-    rule, odd = read_rule(text)
-    if odd:
-        raise NotARule(odd[0])
+    rule, invalid = read_rule(text)
+    if invalid:
+        raise NotARule(invalid[0])
     return rule
 
 
@@ -73,11 +79,11 @@ def read_rule(text: str) -> tuple[Rule, list[str]]:
     Raises:
         NotARule: if it has no frequency.
     """
-    parts, odd = _parts(text)
+    parts, invalid = _parts(text)
     freq = parts.pop("FREQ", "")
     if freq not in FREQUENCIES:
         raise NotARule(f"“{freq}” is not a frequency" if freq else "it has no FREQ")
-    reading = _Reading(parts, odd)
+    reading = _Reading(parts, invalid)
     interval = reading.number("INTERVAL", _MOST) or 1
     count = reading.number("COUNT", _MOST)
     until = reading.until()
@@ -88,9 +94,9 @@ def read_rule(text: str) -> tuple[Rule, list[str]]:
     for name, value in parts.items():
         if name in ("RSCALE", "SKIP"):
             if (name, value) not in (("RSCALE", "GREGORIAN"), ("SKIP", "OMIT")):
-                odd.append(f"{name}={value} is not followed (RFC 7529)")
+                invalid.append(f"{name}={value} is not followed (RFC 7529)")
         elif name not in _RANGES and not name.startswith("X-"):
-            odd.append(f"{name[:40]} is not a part of a rule")
+            invalid.append(f"{name[:40]} is not a part of a rule")
     written = [f"FREQ={freq}"]
     written += [f"INTERVAL={interval}"] if interval > 1 else []
     written += [f"COUNT={count}"] if count is not None else []
@@ -98,29 +104,29 @@ def read_rule(text: str) -> tuple[Rule, list[str]]:
     written += ["BYDAY=" + ",".join(f"{nth or ''}{day}" for nth, day in byday)] if byday else []
     written += [f"{name}={','.join(map(str, numbers))}" for name, numbers in by.items()]
     written += [f"WKST={wkst}"] if wkst != "MO" else []
-    return Rule(";".join([*written, *other]), freq, interval, count, until, byday, by, wkst, other), odd
+    return Rule(";".join([*written, *other]), freq, interval, count, until, byday, by, wkst, other), invalid
 
 
 def _parts(text: str) -> tuple[dict[str, str], list[str]]:
     parts: dict[str, str] = {}
-    odd = []
+    invalid = []
     for part in text.strip().rstrip(";").split(";"):
         name, equals, value = part.partition("=")
         name, value = name.strip().upper(), value.strip().upper()
         if not equals or not value or not _NAME.fullmatch(name) or "\n" in value or "\r" in value:
-            odd.append(f"“{' '.join(part.split())[:40]}” is not a part of a rule")
+            invalid.append(f"“{' '.join(part.split())[:40]}” is not a part of a rule")
         elif name in parts:
-            odd.append(f"{name[:40]} stands twice")
+            invalid.append(f"{name[:40]} stands twice")
         else:
             parts[name] = value
-    return parts, odd
+    return parts, invalid
 
 
 class _Reading:
-    """The parts of a rule, read one kind at a time; what is read is taken out, what is odd is noted."""
+    """The parts of a rule, read one kind at a time; what is read is taken out, what is invalid is noted."""
 
-    def __init__(self, parts: dict[str, str], odd: list[str]) -> None:
-        self.parts, self.odd = parts, odd
+    def __init__(self, parts: dict[str, str], invalid: list[str]) -> None:
+        self.parts, self.invalid = parts, invalid
 
     def number(self, name: str, high: int) -> int | None:
         if name not in self.parts:
@@ -128,7 +134,7 @@ class _Reading:
         try:
             return _number(name, self.parts.pop(name), 1, high, False)
         except NotARule as error:
-            self.odd.append(str(error))
+            self.invalid.append(str(error))
             return None
 
     def until(self) -> Moment | None:
@@ -138,13 +144,13 @@ class _Reading:
         try:
             return parse_moment(text)
         except NotAMoment:
-            self.odd.append(f"UNTIL={text[:40]} is not a date")
+            self.invalid.append(f"UNTIL={text[:40]} is not a date")
             return None
 
     def weekday(self, name: str) -> str:
         value = self.parts.pop(name, "")
         if value and value not in WEEKDAYS:
-            self.odd.append(f"{name}={value[:40]} is not a weekday")
+            self.invalid.append(f"{name}={value[:40]} is not a weekday")
             return ""
         return value
 
@@ -153,9 +159,9 @@ class _Reading:
         for item in self.parts.pop("BYDAY").split(",") if "BYDAY" in self.parts else ():
             match = _BYDAY.fullmatch(item.strip())
             if match is None:
-                self._odd(f"BYDAY={item[:40]} is not a weekday")
+                self._note_invalid(f"BYDAY={item[:40]} is not a weekday")
             elif match[1] and not 1 <= abs(int(match[1])) <= 53:
-                self._odd(f"BYDAY={item} counts from 1 to 53, or from the end")
+                self._note_invalid(f"BYDAY={item} counts from 1 to 53, or from the end")
                 if not int(match[1]):
                     found[0, match[2]] = None
             else:
@@ -169,12 +175,12 @@ class _Reading:
             try:
                 found[_number(name, item.strip(), low, high, negative)] = None
             except NotARule as error:
-                self._odd(str(error))
+                self._note_invalid(str(error))
         return tuple(found)
 
-    def _odd(self, message: str) -> None:
-        if len(self.odd) < 20:
-            self.odd.append(message)
+    def _note_invalid(self, message: str) -> None:
+        if len(self.invalid) < 20:
+            self.invalid.append(message)
 
 
 def _number(name: str, text: str, low: int, high: int, negative: bool) -> int:
@@ -206,10 +212,10 @@ def on_clock_of(rule: Rule, start: Moment) -> Rule:
     drop = {"UNTIL"}
     if start.is_date:
         drop |= {"BYHOUR", "BYMINUTE", "BYSECOND"}
-    parts = [p for p in rule.text.split(";") if p.partition("=")[0] not in drop]
+    shown = RuleText.of(rule.text).without(*drop)
     if rule.until is not None:
         until = rule.until.on_clock_of(start)
         if start.zone and not rule.until.is_date and (instant := rule.until.instant()) is not None:
             until = from_wall_seconds(last_wall(instant, start.zone))  # it may lie in an hour that comes twice
-        parts.append(f"UNTIL={basic_date(until) if start.is_date or rule.until.is_date else basic(until)}")
-    return parse_rule(";".join(parts))
+        shown = shown.with_values(UNTIL=basic_date(until) if start.is_date or rule.until.is_date else basic(until))
+    return parse_rule(str(shown))

@@ -34,7 +34,7 @@ DAY = 86400
 _END = (LAST_DAY + 1) * DAY
 #: Looks at years, weeks or days that counting to COUNT may take. What is longer is not counted to its end.
 _MOST_COUNTING = 2_000
-#: So many years are gone through one by one before whole cycles of them are counted.
+#: How many years are gone through one by one before whole cycles of them are counted.
 _NEAR = 40
 
 

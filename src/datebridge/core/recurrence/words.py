@@ -10,18 +10,34 @@ from __future__ import annotations
 from datetime import datetime
 
 from datebridge.core.recurrence.rules import WEEKDAYS, Rule, parse_rule
+from datebridge.core.recurrence.ruletext import RuleText
 
 __all__ = ["describe", "parse_rule"]
 
 DAY_NAMES = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 MONTH_NAMES = (
-    "January", "February", "March", "April", "May", "June",
-    "July", "August", "September", "October", "November", "December",
-)  # fmt: skip
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+)
 _UNITS = {
-    "SECONDLY": "second", "MINUTELY": "minute", "HOURLY": "hour", "DAILY": "day",
-    "WEEKLY": "week", "MONTHLY": "month", "YEARLY": "year",
-}  # fmt: skip
+    "SECONDLY": "second",
+    "MINUTELY": "minute",
+    "HOURLY": "hour",
+    "DAILY": "day",
+    "WEEKLY": "week",
+    "MONTHLY": "month",
+    "YEARLY": "year",
+}
 _ORDINALS = ("", "first", "second", "third", "fourth", "fifth")
 _WORKDAYS = WEEKDAYS[:5]
 
@@ -120,7 +136,7 @@ def _months(rule: Rule, before: str) -> str:
 
 def _leftover(rule: Rule) -> str:
     """The parts there are no words for, as they are written."""
-    parts = [p for p in rule.text.split(";") if p.upper().startswith("BY")]
+    parts = [part for name, part in RuleText.of(rule.text).parts if name.startswith("BY")]
     return f" ({'; '.join(parts)})" if parts else ""
 
 

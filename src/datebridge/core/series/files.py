@@ -9,18 +9,18 @@ from datetime import datetime
 from typing import Any, NamedTuple
 
 from datebridge.core.checks import CHECKS, examine
-from datebridge.core.happening.occurrences import Timed
-from datebridge.core.happening.series import Series
 from datebridge.core.index.facts import Mark
-from datebridge.core.matching.files import Member, Stored
+from datebridge.core.matching.files import FileEntry, Stored
 from datebridge.core.matching.titles import words
 from datebridge.core.moments import from_wall_seconds
+from datebridge.core.occurrences.expanding import Timed
+from datebridge.core.occurrences.series import Series
 from datebridge.core.recurrence.rules import parse_rule
 from datebridge.core.recurrence.words import describe
-from datebridge.core.series.health import Group, ailments
-from datebridge.core.series.health import Member as Part
+from datebridge.core.series.health import Group, series_findings
+from datebridge.core.series.health import SeriesMember as Part
 from datebridge.core.series.inferring import Inferred, Single, infer
-from datebridge.core.series.pieces import Known, adoptions, pieces
+from datebridge.core.series.pieces import SeriesShape, attachments, pieces
 from datebridge.core.text.component import Component
 from datebridge.core.text.reader import RawComponent
 from datebridge.core.views.expansion import spelled
@@ -38,7 +38,7 @@ class Finding(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Listed:
+class ListedSeries:
     """A series; `count` is None where it never ends, or is not counted to its end."""
 
     file: str
@@ -68,17 +68,17 @@ class Scattered(NamedTuple):
     confidence: float
 
 
-class Found(NamedTuple):
+class FileFinding(NamedTuple):
     """The series there are, and those that are scattered."""
 
-    series: list[Listed]
+    series: list[ListedSeries]
     inferred: list[Scattered]
 
 
-def series_in(files: Mapping[str, Iterable[RawComponent]]) -> Found:
+def series_in(files: Mapping[str, Iterable[RawComponent]]) -> FileFinding:
     """What files hold of series."""
     stored = Stored.read(files)
-    groups: defaultdict[tuple[int, str, str], list[Member]] = defaultdict(list)
+    groups: defaultdict[tuple[int, str, str], list[FileEntry]] = defaultdict(list)
     for item in stored.items:
         if item.uid:
             groups[item.calendar, item.component, item.uid].append(item.key)
@@ -88,20 +88,25 @@ def series_in(files: Mapping[str, Iterable[RawComponent]]) -> Found:
         members.sort(key=lambda member: member.recurrence_id != "")
         if any(stored.facts[member].marks & (Mark.SERIES | Mark.OVERRIDE) for member in members):
             listed.append(_listed(stored, calendar, members, loose))
-    return Found(listed, [_scattered(stored, one) for one in infer(_singles(stored))])
+    return FileFinding(listed, [_scattered(stored, one) for one in infer(_singles(stored))])
 
 
-def _loose(stored: Stored) -> dict[Member, list[Finding]]:
+def _loose(stored: Stored) -> dict[FileEntry, list[Finding]]:
     """What only shows among several series: pieces of one, and changed occurrences without theirs."""
-    found: defaultdict[Member, list[Finding]] = defaultdict(list)
-    known = [Known(item.key, item.title, item.place, item.component, item.timed) for item in stored.items if item.timed]
+    found: defaultdict[FileEntry, list[Finding]] = defaultdict(list)
+    known = [
+        SeriesShape(item.key, item.title, item.place, item.component, item.timed) for item in stored.items if item.timed
+    ]
     for run in pieces(known):
         for member in run:
-            found[member].append(Finding("series-in-pieces", f"One of {len(run)} pieces that follow each other.", ""))
+            found[member].append(Finding("series-in-pieces", f"One of {len(run)} consecutive parts.", ""))
     masters = {(one.timed.calendar, one.component, one.timed.uid) for one in known if not one.timed.recurrence_id}
-    orphans = [one for one in known if one.timed.recurrence_id
-               and (one.timed.calendar, one.component, one.timed.uid) not in masters]  # fmt: skip
-    homes = {adoption.orphan: adoption.series for adoption in adoptions(known, orphans)}
+    orphans = [
+        one
+        for one in known
+        if one.timed.recurrence_id and (one.timed.calendar, one.component, one.timed.uid) not in masters
+    ]
+    homes = {attachment.orphan: attachment.series for attachment in attachments(known, orphans)}
     for orphan in orphans:
         home = homes.get(orphan.key)
         where = f"; it belongs to “{home.uid}”" if home is not None else ""
@@ -110,7 +115,9 @@ def _loose(stored: Stored) -> dict[Member, list[Finding]]:
     return found
 
 
-def _listed(stored: Stored, calendar: int, members: list[Member], loose: dict[Member, list[Finding]]) -> Listed:
+def _listed(
+    stored: Stored, calendar: int, members: list[FileEntry], loose: dict[FileEntry, list[Finding]]
+) -> ListedSeries:
     zones = stored.zones[calendar]
     placed = (stored.items[member.number - 1].timed for member in members)
     timed: list[Timed] = [one for one in placed if one is not None]
@@ -118,7 +125,7 @@ def _listed(stored: Stored, calendar: int, members: list[Member], loose: dict[Me
     clock = (master.zone or zones.clock(master.tzid)) if not master.all_day and master.tzid else None
     group = Group([Part(member.number, stored.texts[member]) for member in members], clock, zones)
     by_number = {member.number: member for member in members}
-    findings = [Finding(one.code, one.message, by_number[one.key].recurrence_id) for one in ailments(group)]
+    findings = [Finding(one.code, one.message, by_number[one.key].recurrence_id) for one in series_findings(group)]
     for member in members:
         own = _problems(master.component, stored.texts[member], stored, calendar)
         findings += [Finding(code, said, member.recurrence_id) for code, said in own]
@@ -130,10 +137,17 @@ def _listed(stored: Stored, calendar: int, members: list[Member], loose: dict[Me
     def day(moment: int) -> str:
         return spelled(moment, clock, master.all_day)
 
-    return Listed(
-        members[0].file, members[0].uid, members[0].title, rule.value if rule else "", master.repeats,
-        day(first.start) if first else "", day(last.start) if last else None, series.count(), findings,
-    )  # fmt: skip
+    return ListedSeries(
+        members[0].file,
+        members[0].uid,
+        members[0].title,
+        rule.value if rule else "",
+        master.repeats,
+        day(first.start) if first else "",
+        day(last.start) if last else None,
+        series.count(),
+        findings,
+    )
 
 
 def _problems(component: str, text: str, stored: Stored, calendar: int) -> list[tuple[str, str]]:
@@ -141,19 +155,21 @@ def _problems(component: str, text: str, stored: Stored, calendar: int) -> list[
     return [(p.code, p.message) for p in facts.problems if p.code in _OF_RULES and p.code in CHECKS]
 
 
-def _singles(stored: Stored) -> list[Single[Member]]:
+def _singles(stored: Stored) -> list[Single[FileEntry]]:
     return [
         Single(
-            item.key, item.timed.start_wall, item.length,
+            item.key,
+            item.timed.start_wall,
+            item.length,
             (item.calendar, item.component, words(item.title), item.timed.tzid, item.all_day, item.no_clock),
             item.all_day,
         )
         for item in stored.items
         if item.timed is not None and not item.is_series and not item.recurrence_id and words(item.title)
-    ]  # fmt: skip
+    ]
 
 
-def _scattered(stored: Stored, one: Inferred[Member]) -> Scattered:
+def _scattered(stored: Stored, one: Inferred[FileEntry]) -> Scattered:
     said = one.phrase
     whole = stored.facts[one.keys[0]].all_day
 
@@ -162,7 +178,11 @@ def _scattered(stored: Stored, one: Inferred[Member]) -> Scattered:
         return at.date().isoformat() if whole else at.isoformat()
 
     return Scattered(
-        [member.uid for member in (*one.keys, *(key for _, key in one.moved))], one.keys[0].title, said.rule,
-        [wall(moment) for moment in said.extra], [wall(moment) for moment in one.left_out],
-        describe(parse_rule(said.rule), from_wall_seconds(said.start)), one.confidence,
-    )  # fmt: skip
+        [member.uid for member in (*one.keys, *(key for _, key in one.moved))],
+        one.keys[0].title,
+        said.rule,
+        [wall(moment) for moment in said.extra],
+        [wall(moment) for moment in one.left_out],
+        describe(parse_rule(said.rule), from_wall_seconds(said.start)),
+        one.confidence,
+    )

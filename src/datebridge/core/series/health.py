@@ -2,10 +2,10 @@
 
 >>> master = "BEGIN:VEVENT\\nUID:1\\nDTSTART:20261124T080000Z\\nRRULE:FREQ=DAILY;COUNT=9\\nEND:VEVENT"
 >>> master = master.replace("\\nEND", "\\nEXDATE:20261126T090000Z\\nEND")
->>> [ailment] = ailments(Group([Member(1, master)]))
->>> ailment.code, ailment.message
+>>> [series_finding] = series_findings(Group([SeriesMember(1, master)]))
+>>> series_finding.code, series_finding.message
 ('exdate-misses', 'Nothing happens at 2026-11-26 09:00, which is left out; 2026-11-26 08:00 may be meant.')
->>> heal(Group([Member(1, master)]), {"exdate-misses"}, "20261124T000000Z").edits[0].text.split("\\n")[4]
+>>> heal(Group([SeriesMember(1, master)]), {"exdate-misses"}, "20261124T000000Z").edits[0].text.split("\\n")[4]
 'EXDATE:20261126T080000Z'
 """
 
@@ -20,27 +20,28 @@ from datebridge.core.comparing.fields import said_by
 from datebridge.core.editing.dates import items_of
 from datebridge.core.editing.fields import CannotEdit
 from datebridge.core.editing.lines import Lines, written
-from datebridge.core.editing.series import AsSeries, Edit, Group, Member, Plan, standing_alone
+from datebridge.core.editing.series import AsSeries, Edit, Group, Plan, SeriesMember, standing_alone
 from datebridge.core.editing.times import moment_in, read_span, value_of
 from datebridge.core.editing.writing import touched
-from datebridge.core.happening.occurrences import slot_of
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts, Mark
-from datebridge.core.moments import Moment, NotAMoment, basic, basic_date, from_wall_seconds, instant_at
+from datebridge.core.moments import Moment, NotAMoment, from_wall_seconds
+from datebridge.core.occurrences.expanding import slot_of
 from datebridge.core.recurrence.rules import NotARule, on_clock_of, read_rule
+from datebridge.core.recurrence.ruletext import RuleText
 from datebridge.core.recurrence.starts import DAY, Steps, fits, last_counted, starts
 from datebridge.core.series.proving import NotTheSame
 from datebridge.core.series.shaping import reanchor
 
-__all__ = ["Ailment", "Group", "Member", "ailments", "heal"]
+__all__ = ["Group", "SeriesFinding", "SeriesMember", "heal", "series_findings"]
 
-#: A time this near to one that hits nothing may be meant by it: a slip of zones is no larger.
+#: A time this near to one that hits nothing may be meant by it: a misread zone is no larger.
 _NEAR = 14 * 3600
-#: So many left-out dates and changed occurrences of a series are looked at.
+#: How many exception dates and changed occurrences of a series are looked at.
 _MOST = 2_000
-#: So many years a rule is followed to see whether it gives anything, in steps.
+#: How many years a rule is followed to see whether it gives anything, in steps.
 _LOOKS = 400
-#: So many times near one that hits nothing are looked at.
+#: How many times near one that hits nothing are looked at.
 _FEW = 40
 #: What is wrong with how a rule is written, found by checks of single entries, with what is done.
 _FORM = {
@@ -50,11 +51,11 @@ _FORM = {
 }
 
 
-class Ailment(NamedTuple):
+class SeriesFinding(NamedTuple):
     """Something wrong with an entry of a series.
 
     Attributes:
-        key: the entry, as `Member.id`.
+        key: the entry, as `SeriesMember.id`.
         meant: the slot that was meant instead, in wall seconds of the series; None where there is none.
         slot: what it is about, in wall seconds of the series, where it is about one time.
     """
@@ -68,15 +69,15 @@ class Ailment(NamedTuple):
 
 @dataclass(slots=True)
 class _Override:
-    """A changed occurrence: where it stands in its series, and how that is told."""
+    """A changed occurrence: where it is in its series, and how that is told."""
 
-    member: Member
+    member: SeriesMember
     facts: Facts
     slot: int | None
     told: Moment | None
 
 
-def ailments(group: Group) -> list[Ailment]:
+def series_findings(group: Group) -> list[SeriesFinding]:
     """What is wrong with a series; nothing for what is none. Bounded by the size of its texts."""
     series = group.series
     if series is None or group.master is None:
@@ -90,7 +91,7 @@ def ailments(group: Group) -> list[Ailment]:
 # ---- the master -----------------------------------------------------------------------------------------
 
 
-def _of_rule(series: AsSeries, master: Member) -> Iterator[Ailment]:
+def _of_rule(series: AsSeries, master: SeriesMember) -> Iterator[SeriesFinding]:
     for _, line in Lines(master.text).own("RRULE"):
         try:
             rule = on_clock_of(read_rule(line.value)[0], series.start)
@@ -98,38 +99,43 @@ def _of_rule(series: AsSeries, master: Member) -> Iterator[Ailment]:
             continue
         begin = series.begin
         if rule.until is not None and rule.until.wall_seconds + (DAY - 1 if rule.until.is_date else 0) < begin:
-            yield Ailment("empty-rule", master.id, f"The rule ends on {rule.until.wall:%Y-%m-%d}, before it begins.")
+            yield SeriesFinding(
+                "empty-rule", master.id, f"The rule ends on {rule.until.wall:%Y-%m-%d}, before the start."
+            )
         elif not fits(rule, begin):
             first = next(starts(rule, begin, begin + 1, 1 << 40, Steps(_LOOKS)), None)
             if first is None:
-                yield Ailment("empty-rule", master.id, "The rule never gives a time: its parts contradict each other.")
+                yield SeriesFinding(
+                    "empty-rule", master.id, "The rule has no occurrences: its parts contradict each other."
+                )
             else:
                 said = f"It begins {_at(series, begin)}, but its rule first gives {_at(series, first)}."
-                yield Ailment("start-off-rule", master.id, said, begin, first)
+                yield SeriesFinding("start-off-rule", master.id, said, begin, first)
 
 
-def _of_dates(series: AsSeries, master: Member) -> Iterator[Ailment]:
+def _of_dates(series: AsSeries, master: SeriesMember) -> Iterator[SeriesFinding]:
     gone = frozenset(series.shape.gone)
     for slot, whole in _left_out(series, master.text):
         if whole:
             if not _rules_give(series, slot, slot + DAY):
-                said = f"Nothing happens on {from_wall_seconds(slot):%Y-%m-%d}, which is left out."
-                yield Ailment("exdate-misses", master.id, said, slot)
+                said = f"No occurrence on {from_wall_seconds(slot):%Y-%m-%d}, which is an exception date."
+                yield SeriesFinding("exdate-misses", master.id, said, slot)
             continue
         if _rules_give(series, slot, slot + 1):
             continue
         meant = _nearest(series, slot, gone)
         may = f"; {_at(series, meant)} may be meant" if meant is not None else ""
         said = f"Nothing happens at {_at(series, slot)}, which is left out{may}."
-        yield Ailment("exdate-misses", master.id, said, slot, meant)
+        yield SeriesFinding("exdate-misses", master.id, said, slot, meant)
 
 
 def _left_out(series: AsSeries, text: str) -> list[tuple[int, bool]]:
     found = [
         (item.wall, item.whole and not series.start.is_date)
-        for _, line in Lines(text).own("EXDATE") for item in items_of(line, series.start, series.zones)
+        for _, line in Lines(text).own("EXDATE")
+        for item in items_of(line, series.start, series.zones)
         if item.wall is not None
-    ]  # fmt: skip
+    ]
     return found[:_MOST]
 
 
@@ -184,7 +190,7 @@ def _overrides(group: Group) -> list[_Override]:
     return found
 
 
-def _of_overrides(group: Group, series: AsSeries) -> Iterator[Ailment]:
+def _of_overrides(group: Group, series: AsSeries) -> Iterator[SeriesFinding]:
     overrides = _overrides(group)
     taken = frozenset(one.slot for one in overrides if one.slot is not None)
     # From then on what the series itself says does not count any more (RFC 5545 §3.2.13).
@@ -200,18 +206,18 @@ def _of_overrides(group: Group, series: AsSeries) -> Iterator[Ailment]:
             meant = _nearest(series, one.slot, taken)
             may = f"; {_at(series, meant)} may be meant" if meant is not None else ""
             said = f"It stands for {_at(series, one.slot)}, at which its series does not happen{may}."
-            yield Ailment("override-outside", key, said, one.slot, meant)
+            yield SeriesFinding("override-outside", key, said, one.slot, meant)
             continue
         earlier = held.get(slot)
         if earlier is not None:
             said = f"Another entry changes {_at(series, slot)} as well, and was changed later."
-            yield Ailment("override-twice", earlier.member.id, said, slot)
+            yield SeriesFinding("override-twice", earlier.member.id, said, slot)
         held[slot] = one
         if one.told is not None and not _told_alike(one.told, series.start):
             said = f"Its series is {_form(series.start)}, and it names {_at(series, slot)} {_form(one.told)}."
-            yield Ailment("override-id-form", key, said, slot, slot)
+            yield SeriesFinding("override-id-form", key, said, slot, slot)
         if (onward is None or slot < onward) and _is_original(series, slot, one):
-            yield Ailment("override-same", key, f"{_at(series, slot)} is as the series has it.", slot)
+            yield SeriesFinding("override-same", key, f"{_at(series, slot)} is as the series has it.", slot)
 
 
 def _last_changed(one: _Override) -> tuple[int, int, int]:
@@ -250,22 +256,22 @@ def _is_original(series: AsSeries, slot: int, one: _Override) -> bool:
     return same and said_by(original) == said_by(one.member.text)
 
 
-# ---- put right --------------------------------------------------------------------------------------------
+# ---- fixed --------------------------------------------------------------------------------------------
 
 
 def heal(group: Group, codes: Collection[str], stamp: str) -> Plan:
     """Put right what is wrong with a series, as far as it can be; a plan without edits where nothing can.
 
     Args:
-        codes: which ailments.
+        codes: which series_findings.
         stamp: now, in UTC as iCalendar writes it.
     """
     plan = Plan()
-    found = [one for one in (*_of_form(group), *ailments(group)) if one.code in codes]
+    found = [one for one in (*_of_form(group), *series_findings(group)) if one.code in codes]
     texts = {member.id: member.text for member in group.members}
     edits: dict[int, Edit] = {}
     for one in _at_once(found):
-        text = texts.get(one.ailment.key)
+        text = texts.get(one.series_finding.key)
         if text is None:
             continue
         try:
@@ -274,25 +280,25 @@ def heal(group: Group, codes: Collection[str], stamp: str) -> Plan:
             plan.said.append(str(error))
             continue
         if made == text:
-            plan.said += [one.ailment.message] if one.ailment.code not in _FORM else []
+            plan.said += [one.series_finding.message] if one.series_finding.code not in _FORM else []
             continue
         if made is None:
-            texts.pop(one.ailment.key)
+            texts.pop(one.series_finding.key)
         else:
-            texts[one.ailment.key] = made
-        edits[one.ailment.key] = Edit(one.ailment.key, made, reason)
+            texts[one.series_finding.key] = made
+        edits[one.series_finding.key] = Edit(one.series_finding.key, made, reason)
     plan.edits = list(edits.values())
     return plan
 
 
 class _Case(NamedTuple):
-    """An ailment to be healed; left-out dates of one entry together, by what each means."""
+    """A series finding to be healed; exception dates of one entry together, by what each means."""
 
-    ailment: Ailment
+    series_finding: SeriesFinding
     dates: dict[int, int | None]
 
 
-def _at_once(found: Sequence[Ailment]) -> Iterator[_Case]:
+def _at_once(found: Sequence[SeriesFinding]) -> Iterator[_Case]:
     dates: dict[int, _Case] = {}
     for one in found:
         if one.code != "exdate-misses" or one.slot is None:
@@ -304,15 +310,17 @@ def _at_once(found: Sequence[Ailment]) -> Iterator[_Case]:
 
 
 def _healed(group: Group, case: _Case, text: str, stamp: str) -> tuple[str | None, str]:
-    """An entry without an ailment: None where it goes; as it was where nothing can be done. And why."""
-    series, one = group.series, case.ailment
+    """An entry without a series finding: None where it goes; as it was where nothing can be done. And why."""
+    series, one = group.series, case.series_finding
     if series is None:
         return text, ""
     if one.code in ("override-same", "override-twice"):
         return None, one.message
     lines = Lines(text)
     if one.code == "start-off-rule":
-        now = Group([Member(one.key, text), *(m for m in group.members if m.id != one.key)], group.clock, group.zones)
+        now = Group(
+            [SeriesMember(one.key, text), *(m for m in group.members if m.id != one.key)], group.clock, group.zones
+        )
         return reanchor(now, stamp).edits[0].text, one.message
     if one.code in _FORM:
         _write_rules(lines, series, one.code)
@@ -331,51 +339,36 @@ def _healed(group: Group, case: _Case, text: str, stamp: str) -> tuple[str | Non
     return lines.text, one.message
 
 
-def _of_form(group: Group) -> list[Ailment]:
+def _of_form(group: Group) -> list[SeriesFinding]:
     """What is wrong with how rules are written; the checks of single entries say whether it is."""
-    return [Ailment(code, group.master.id, _FORM[code]) for code in _FORM] if group.series and group.master else []
+    return (
+        [SeriesFinding(code, group.master.id, _FORM[code]) for code in _FORM] if group.series and group.master else []
+    )
 
 
 def _write_rules(lines: Lines, series: AsSeries, code: str) -> None:
     """Write rules as they are understood, each with one end of the form its start asks for (RFC 5545 §3.3.10)."""
     for index, line in lines.own("RRULE"):
         try:
-            rule, odd = read_rule(line.value)
+            rule, invalid = read_rule(line.value)
             shown = on_clock_of(rule, series.start)
         except NotARule:
             continue
         text = line.value
         if code == "odd-rule":
-            text = rule.text if odd else text
+            text = rule.text if invalid else text
         elif code == "until-type":
-            text = _with_end(text, "UNTIL", _until(shown.until, series.start)) if shown.until is not None else text
+            text = str(RuleText.of(text).with_until(rule.until, series.start)) if rule.until is not None else text
         elif rule.count is not None and shown.until is not None:
             last, known = last_counted(shown, series.begin)
             until = shown.until.wall_seconds + (DAY - 1 if shown.until.is_date else 0)
-            text = _with_end(text, "COUNT" if last is None or not known or last > until else "UNTIL", "")
+            text = str(RuleText.of(text).without("COUNT" if last is None or not known or last > until else "UNTIL"))
         if text != line.value:
             lines.change(index, text)
 
 
-def _with_end(rule: str, name: str, value: str) -> str:
-    """A rule with another end; without it where there is no value."""
-    parts = [(part.partition("=")[0].strip().upper(), part) for part in rule.split(";") if part.strip()]
-    kept = [f"{name}={value}" if own == name else part for own, part in parts if own != name or value]
-    return ";".join(kept)
-
-
-def _until(until: Moment, start: Moment) -> str:
-    """An UNTIL on the clock of its series, in the form the start asks for."""
-    if start.is_date:
-        return basic_date(until.wall)
-    wall = until.wall_seconds + (DAY - 1 if until.is_date else 0)
-    if not start.zone:
-        return basic(from_wall_seconds(wall)) + ("Z" if start.tzid == "UTC" else "")
-    return basic(from_wall_seconds(instant_at(wall, start.zone))) + "Z"
-
-
 def _move_left_out(lines: Lines, series: AsSeries, dates: dict[int, int | None]) -> None:
-    """Have left-out dates be those that were meant; where none was, take them out.
+    """Have exception dates be those that were meant; where none was, take them out.
 
     Args:
         dates: those that hit nothing, each with the slot that was meant, or None.

@@ -24,9 +24,9 @@ from datebridge.core.series.phrasing import Phrase, candidates, phrase
 
 Key = TypeVar("Key", bound=Hashable)
 Key_co = TypeVar("Key_co", bound=Hashable, covariant=True)
-#: So many times a rule must give at least; by month or year, where chance gives fewer, one less.
+#: How many times a rule must give at least; by month or year, where chance gives fewer, one less.
 LEAST = 5
-#: It must give this part of what it says, explained gaps not counted; and so few may stand beside it.
+#: It must give this part of what it says, explained gaps not counted; and so few may be beside it.
 _PART, _BESIDE = 0.7, 0.25
 #: A single this far from a left-out time may be that one, moved.
 _NEAR = 3 * DAY
@@ -156,9 +156,11 @@ def _completed(
     reach = min(_NEAR, step // 2)
     near = sorted(
         (abs(single.start - slot), slot, n)
-        for n, single in enumerate(rest) if single.start not in said.hits
-        for slot in said.left_out if abs(single.start - slot) <= reach
-    )  # fmt: skip
+        for n, single in enumerate(rest)
+        if single.start not in said.hits
+        for slot in said.left_out
+        if abs(single.start - slot) <= reach
+    )
     moved: dict[int, Key] = {}
     taken: set[int] = set()
     for _, slot, n in near:
@@ -169,10 +171,13 @@ def _completed(
     extra = tuple(time for time in said.extra if time not in gone)
     own = [times[time] for time in sorted((*said.hits, *extra))]
     explained = sum(1 for time in said.left_out if time not in moved and time // DAY in free)
-    odd = len(said.left_out) - len(moved) - explained + len(extra) + len(moved) / 2
+    exceptions = len(said.left_out) - len(moved) - explained + len(extra) + len(moved) / 2
     hits = len(said.hits)
-    confidence = (1 - 0.5 ** max(1, hits - 3)) * hits / (hits + odd)
+    confidence = (1 - 0.5 ** max(1, hits - 3)) * hits / (hits + exceptions)
     return Inferred(
-        said._replace(extra=extra), tuple(single.key for single in own), tuple(sorted(moved.items())), explained,
+        said._replace(extra=extra),
+        tuple(single.key for single in own),
+        tuple(sorted(moved.items())),
+        explained,
         round(confidence, 3),
-    )  # fmt: skip
+    )

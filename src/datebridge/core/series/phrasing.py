@@ -1,4 +1,4 @@
-"""Times said as a rule with extra and left-out dates: exactly those, and the plainest rule that does.
+"""Times said as a rule with extra and exception dates: exactly those, and the plainest rule that does.
 
 >>> monday = 20_780 * DAY + 9 * 3600  # 2026-11-23 09:00
 >>> said = phrase("FREQ=WEEKLY", [monday + n * 7 * DAY for n in (0, 1, 3, 4)] + [monday + 8 * DAY])
@@ -18,7 +18,7 @@ from datebridge.core.recurrence.starts import DAY, Steps, fits, parse_rule, star
 
 __all__ = ["DAY", "Phrase", "candidates", "phrase"]
 
-#: So many of the first times are tried as the one a rule begins with: those before it are extra dates.
+#: How many of the first times are tried as the one a rule begins with: those before it are extra dates.
 _ANCHORS = 3
 #: What a rule costs in words beside its dates: of two that say the same, the one with fewer parts is taken.
 _PARTS = 0.25
@@ -61,9 +61,12 @@ def phrase(rule: str, times: Iterable[int]) -> Phrase | None:
         given = given[: given.index(hits[-1]) + 1]
         said = set(hits)
         found = Phrase(
-            f"{rule};COUNT={len(given)}", start, hits, tuple(time for time in given if time not in known),
+            f"{rule};COUNT={len(given)}",
+            start,
+            hits,
+            tuple(time for time in given if time not in known),
             tuple(time for time in wanted if time not in said),
-        )  # fmt: skip
+        )
         if best is None or found.cost < best.cost:
             best = found
     return best

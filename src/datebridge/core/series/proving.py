@@ -13,9 +13,9 @@ from collections.abc import Iterable, Sequence
 from datebridge.core.comparing.fields import differing
 from datebridge.core.comparing.series import Difference, Point, compare, points
 from datebridge.core.errors import CannotDo
-from datebridge.core.happening.occurrences import Clocks, Timed, timed
 from datebridge.core.index.derive import derive
 from datebridge.core.moments import Clock
+from datebridge.core.occurrences.expanding import Clocks, Timed, timed
 from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.zones.meaning import NO_ZONES, Zones
@@ -27,7 +27,7 @@ _AHEAD = 5 * 366 * DAY
 class NotTheSame(CannotDo):
     """A change would do more than it was asked to; the message says what."""
 
-    code, title = "not-the-same", "This would change more than was asked"
+    code, title = "not-the-same", "This would change more than intended"
 
 
 def differences(before: Iterable[str], after: Iterable[str], zones: Zones = NO_ZONES) -> list[Difference]:

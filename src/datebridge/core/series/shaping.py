@@ -1,4 +1,4 @@
-"""Series put together and taken apart: gathered from singles, joined from pieces, exploded, begun on their own rule.
+"""Series combined and taken apart: gathered from singles, joined from pieces, exploded, begun on their own rule.
 
 Each gives a plan of edits, and each is proved: what happened before happens after, at the same time and as it was
 (`proving`). Where that cannot be, the change is refused.
@@ -19,6 +19,7 @@ from datebridge.core.editing.times import read_span, set_exact_length, value_of
 from datebridge.core.editing.writing import touched
 from datebridge.core.moments import Moment, from_wall_seconds
 from datebridge.core.recurrence.rules import on_clock_of, read_rule
+from datebridge.core.recurrence.ruletext import RuleText
 from datebridge.core.recurrence.starts import starts
 from datebridge.core.series.inferring import Inferred
 from datebridge.core.series.phrasing import Phrase, phrase
@@ -38,11 +39,11 @@ def start_moment(text: str, zones: Zones = NO_ZONES) -> Moment:
     """When an entry begins.
 
     Raises:
-        CannotEdit: if it stands at no time.
+        CannotEdit: if it has no time.
     """
     fields = read_fields(text, zones)
     if not fields.start:
-        raise CannotEdit("It has no start that could be read.")
+        raise CannotEdit("Its start cannot be read.")
     return start_of(fields, zones)
 
 
@@ -116,7 +117,7 @@ def _as_override(text: str, uid: str, start: Moment, slot: int) -> str:
 
 
 def join(groups: Sequence[Group], stamp: str) -> Plan:
-    """Make one series of pieces that follow each other; it keeps the UID of the first.
+    """Make one series of consecutive parts; it keeps the UID of the first.
 
     Raises:
         CannotEdit: where they are no series on one clock, or have no rule in common. NotTheSame: where the one series
@@ -130,8 +131,8 @@ def join(groups: Sequence[Group], stamp: str) -> Plan:
     zones = first.zones
     start = start_moment(first.master.text, zones)
     endless = any(one is not None and one.facts.until_wall is None for one in series)
-    rules = list(dict.fromkeys(_endless(line.value) for g in ordered if g.master
-                               for _, line in Lines(g.master.text).own("RRULE")))  # fmt: skip
+    written_rules = [line.value for g in ordered if g.master for _, line in Lines(g.master.text).own("RRULE")]
+    rules = list(dict.fromkeys(str(RuleText.of(rule).without("COUNT", "UNTIL")) for rule in written_rules))
     slots = sorted({slot for one in series if one is not None for slot in one.slots(MOST_LISTED * 20)})
     said = min((p for rule in rules if (p := phrase(rule, slots)) is not None), key=lambda p: p.cost, default=None)
     if said is None or (endless and len(rules) > 1):
@@ -140,7 +141,7 @@ def join(groups: Sequence[Group], stamp: str) -> Plan:
     for name in _SERIES[:4]:
         lines.drop(name)
     _begin_at(lines, said.start, zones)
-    _say(lines, start, said._replace(rule=said.rule.rpartition(";COUNT=")[0] if endless else said.rule))
+    _say(lines, start, said._replace(rule=str(RuleText.of(said.rule).without("COUNT")) if endless else said.rule))
     touched(lines, stamp, False)
     uid = lines.value("UID")
     made = [lines.text]
@@ -165,10 +166,6 @@ def _clock(group: Group) -> str:
     return start_moment(group.master.text, group.zones).tzid if group.master else ""
 
 
-def _endless(rule: str) -> str:
-    return ";".join(p for p in rule.split(";") if p.partition("=")[0].strip().upper() not in ("COUNT", "UNTIL", ""))
-
-
 # ---- a series into singles --------------------------------------------------------------------------------
 
 
@@ -180,14 +177,14 @@ def explode(group: Group, stamp: str) -> Plan:
     """
     series, master = group.series, group.master
     if series is None or master is None:
-        raise CannotEdit("This is no series.")
+        raise CannotEdit("This is not a series.")
     if not series.dates:
         raise CannotEdit(
-            f"A series without end, or of more than {MOST_LISTED:,} times, is not taken apart. End it first."
+            f"A series without end, or of more than {MOST_LISTED:,} times, cannot be converted. End it first."
         )
     uid = Lines(master.text).value("UID")
     overrides = {slot: member for member, slot in group.overrides}
-    made, plan = [], Plan([Edit(member.id, None, "Taken apart into single entries.") for member in group.members])
+    made, plan = [], Plan([Edit(member.id, None, "Converted to single events.") for member in group.members])
     for slot in series.slots(MOST_LISTED):
         known = overrides.get(slot)
         lines = Lines(known.text) if known else standing_alone(series, slot)
@@ -203,7 +200,7 @@ def explode(group: Group, stamp: str) -> Plan:
 # ---- changed occurrences without their series -------------------------------------------------------------
 
 
-def adopt(text: str, series: Group, slot: int, stamp: str) -> str:
+def attach_override(text: str, series: Group, slot: int, stamp: str) -> str:
     """A changed occurrence as one of a series that has the slot.
 
     Raises:
@@ -219,7 +216,7 @@ def adopt(text: str, series: Group, slot: int, stamp: str) -> str:
     return lines.text
 
 
-def alone(text: str, stamp: str) -> str:
+def detach(text: str, stamp: str) -> str:
     """A changed occurrence as an entry of its own."""
     lines = Lines(text)
     told = lines.value("RECURRENCE-ID")
@@ -230,7 +227,7 @@ def alone(text: str, stamp: str) -> str:
     return lines.text
 
 
-# ---- a series begun anew ----------------------------------------------------------------------------------
+# ---- a series restarted ----------------------------------------------------------------------------------
 
 
 def reanchor(group: Group, stamp: str) -> Plan:
@@ -241,7 +238,7 @@ def reanchor(group: Group, stamp: str) -> Plan:
     """
     series, master = group.series, group.master
     if series is None or master is None:
-        raise CannotEdit("This is no series.")
+        raise CannotEdit("This is not a series.")
     lines = Lines(master.text)
     rules = list(lines.own("RRULE"))
     if len(rules) != 1:
@@ -252,8 +249,7 @@ def reanchor(group: Group, stamp: str) -> Plan:
         raise CannotEdit("Its rule gives no other time.")
     index, line = rules[0]
     if rule.count is not None:
-        parts = [p for p in line.value.split(";") if p.partition("=")[0].strip().upper() != "COUNT"]
-        lines.change(index, ";".join([*parts, f"COUNT={rule.count - 1}"]))
+        lines.change(index, str(RuleText.of(line.value).with_values(COUNT=str(rule.count - 1))))
     _begin_at(lines, first, group.zones)
     if series.has(series.begin):
         lines.add(written("RDATE", *value_of(series.start)))

@@ -1,7 +1,7 @@
 """A calendar's own lines: name, description, colour, zone, stated in its header (RFC 7986 §5).
 
 >>> header = described(new_header("Tides"), Description("Tides", "#16684a", "UTC", "High and low"))
->>> description_of(header).tint
+>>> description_of(header).own_colour
 '#16684a'
 """
 
@@ -22,10 +22,10 @@ _SHADE = "X-DATE-BRIDGE-COLOR"
 
 @dataclass(frozen=True, slots=True)
 class Description:
-    """What a header says. `tint` is a CSS colour, ``#rrggbb`` or a name; `zone` an IANA zone; "" where unsaid."""
+    """What a header says. `own_colour` is a CSS colour, ``#rrggbb`` or a name; `zone` an IANA zone; "" where unsaid."""
 
     name: str
-    tint: str = ""
+    own_colour: str = ""
     zone: str = ""
     text: str = ""
 
@@ -38,11 +38,13 @@ def description_of(header: str) -> Description:
         line = next((found for name in names if (found := component.first(name))), None)
         return unescape_text(line.value).strip() if line else ""
 
-    tint = value(_SHADE, "COLOR").lower()
+    own_colour = value(_SHADE, "COLOR").lower()
     return Description(
-        value("NAME", "X-WR-CALNAME"), tint if _HEX.match(tint) or _NAME.match(tint) else "",
-        value("X-WR-TIMEZONE"), value("DESCRIPTION", "X-WR-CALDESC"),
-    )  # fmt: skip
+        value("NAME", "X-WR-CALNAME"),
+        own_colour if _HEX.match(own_colour) or _NAME.match(own_colour) else "",
+        value("X-WR-TIMEZONE"),
+        value("DESCRIPTION", "X-WR-CALDESC"),
+    )
 
 
 def described(header: str, wanted: Description) -> str:
@@ -53,10 +55,10 @@ def described(header: str, wanted: Description) -> str:
         component = _with(component, "NAME", wanted.name)
         if component.first("X-WR-CALNAME"):
             component = _with(component, "X-WR-CALNAME", wanted.name)
-    if now.tint != wanted.tint:
+    if now.own_colour != wanted.own_colour:
         component = component.without(_SHADE).without("COLOR")
-        if wanted.tint:
-            component = _with(component, _SHADE if wanted.tint.startswith("#") else "COLOR", wanted.tint)
+        if wanted.own_colour:
+            component = _with(component, _SHADE if wanted.own_colour.startswith("#") else "COLOR", wanted.own_colour)
     if now.zone != wanted.zone:
         component = (
             _with(component, "X-WR-TIMEZONE", wanted.zone) if wanted.zone else component.without("X-WR-TIMEZONE")
@@ -71,6 +73,6 @@ def _with(component: Component, name: str, value: str) -> Component:
     return component.with_property(name, escape_text(value))
 
 
-def is_tint(value: str) -> bool:
+def is_css_colour(value: str) -> bool:
     """Whether a value is a colour a header can state."""
     return bool(_HEX.match(value) or _NAME.match(value))

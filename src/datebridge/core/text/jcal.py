@@ -28,16 +28,38 @@ from datebridge.core.text.properties import KNOWN
 MOST_DEEP = 50
 #: What a property's value is where VALUE does not say (RFC 5545 §3.8, RFC 7986, RFC 9073, RFC 9074).
 _DEFAULTS = {
-    **dict.fromkeys(("COMPLETED", "DTEND", "DUE", "DTSTART", "RECURRENCE-ID", "EXDATE", "RDATE", "CREATED", "DTSTAMP",
-                     "LAST-MODIFIED", "ACKNOWLEDGED", "TZUNTIL"), "date-time"),
+    **dict.fromkeys(
+        (
+            "COMPLETED",
+            "DTEND",
+            "DUE",
+            "DTSTART",
+            "RECURRENCE-ID",
+            "EXDATE",
+            "RDATE",
+            "CREATED",
+            "DTSTAMP",
+            "LAST-MODIFIED",
+            "ACKNOWLEDGED",
+            "TZUNTIL",
+        ),
+        "date-time",
+    ),
     **dict.fromkeys(("DURATION", "TRIGGER", "ESTIMATED-DURATION"), "duration"),
     **dict.fromkeys(("ATTACH", "TZURL", "URL", "SOURCE", "CONCEPT"), "uri"),
     **dict.fromkeys(("ATTENDEE", "ORGANIZER", "CALENDAR-ADDRESS"), "cal-address"),
     **dict.fromkeys(("PERCENT-COMPLETE", "PRIORITY", "REPEAT", "SEQUENCE"), "integer"),
-    **dict.fromkeys(("RRULE", "EXRULE"), "recur"), **dict.fromkeys(("TZOFFSETFROM", "TZOFFSETTO"), "utc-offset"),
-    "GEO": "float", "FREEBUSY": "period", "IMAGE": "", "CONFERENCE": "", "LINK": "", "REFRESH-INTERVAL": "",
-    "STRUCTURED-DATA": "", "STYLED-DESCRIPTION": "",
-}  # fmt: skip
+    **dict.fromkeys(("RRULE", "EXRULE"), "recur"),
+    **dict.fromkeys(("TZOFFSETFROM", "TZOFFSETTO"), "utc-offset"),
+    "GEO": "float",
+    "FREEBUSY": "period",
+    "IMAGE": "",
+    "CONFERENCE": "",
+    "LINK": "",
+    "REFRESH-INTERVAL": "",
+    "STRUCTURED-DATA": "",
+    "STYLED-DESCRIPTION": "",
+}
 _TEXTS = frozenset({"X-WR-CALNAME", "X-WR-CALDESC", "X-WR-TIMEZONE"})
 _MANY = frozenset({"CATEGORIES", "RESOURCES", "EXDATE", "RDATE", "FREEBUSY"})
 _STRUCTURED = frozenset({"GEO", "REQUEST-STATUS"})
@@ -190,17 +212,23 @@ def _boolean(text: str) -> bool | None:
 
 
 _TO: dict[str, Callable[[str], Any]] = {
-    "date": _date, "date-time": _date_time, "time": _time, "utc-offset": _offset, "period": _period, "recur": _recur,
-    "integer": lambda text: int(text) if _NUMBER.fullmatch(text) else None, "boolean": _boolean,
+    "date": _date,
+    "date-time": _date_time,
+    "time": _time,
+    "utc-offset": _offset,
+    "period": _period,
+    "recur": _recur,
+    "integer": lambda text: int(text) if _NUMBER.fullmatch(text) else None,
+    "boolean": _boolean,
     "float": lambda text: _number_or_float(text) if _FLOAT.fullmatch(text) else None,
-}  # fmt: skip
+}
 
 
 # ---- from jCal -------------------------------------------------------------------------------------------
 
 
 def from_jcal(data: Any) -> str:
-    """jCal as a component's lines. Whatever stands in a value stays in it: nothing makes a line of its own.
+    """jCal as a component's lines. Whatever is in a value stays in it: nothing makes a line of its own.
 
     Raises:
         NotJcal: where it is none.
@@ -211,8 +239,13 @@ def from_jcal(data: Any) -> str:
 def _lines(data: Any, depth: int) -> list[str]:
     if depth > MOST_DEEP:
         raise NotJcal(f"components are nested more than {MOST_DEEP} deep")
-    if not (isinstance(data, list) and len(data) == 3 and isinstance(data[0], str)
-            and isinstance(data[1], list) and isinstance(data[2], list)):  # fmt: skip
+    if not (
+        isinstance(data, list)
+        and len(data) == 3
+        and isinstance(data[0], str)
+        and isinstance(data[1], list)
+        and isinstance(data[2], list)
+    ):
         raise NotJcal(f"a component is a list of a name, properties and components, not {_shown(data)}")
     name = data[0].upper()
     if not _NAME.fullmatch(name):
@@ -225,8 +258,13 @@ def _lines(data: Any, depth: int) -> list[str]:
 
 
 def _line(data: Any) -> str:
-    if not (isinstance(data, list) and len(data) >= 4 and isinstance(data[0], str)
-            and isinstance(data[1], dict) and isinstance(data[2], str)):  # fmt: skip
+    if not (
+        isinstance(data, list)
+        and len(data) >= 4
+        and isinstance(data[0], str)
+        and isinstance(data[1], dict)
+        and isinstance(data[2], str)
+    ):
         raise NotJcal(f"a property is a list of a name, parameters, a type and values, not {_shown(data)}")
     name, kind = data[0].upper(), data[2].lower()
     if not _NAME.fullmatch(name) or not _NAME.fullmatch(kind) or name in ("BEGIN", "END"):

@@ -6,10 +6,10 @@
 [('VEVENT', 2), ('VCALENDAR', 1)]
 
 What was in the file is either in a component's text or in a problem's text, never gone. The reader
-works on blocks of unfolded octets: a component that is whole and well nested is taken in one piece,
+works on blocks of unfolded size: a component that is whole and well nested is taken in one piece,
 anything else goes line by line through a small state machine that knows how files break.
 
-Where an entry begins inside another, what ends next tells whether it stands in that one or follows it:
+Where an entry begins inside another, what ends next tells whether it is in that one or follows it:
 
 >>> def names(text):
 ...     lines = ["BEGIN:VCALENDAR", "BEGIN:VEVENT", "BEGIN:VALARM", *text.split()]
@@ -135,7 +135,7 @@ class _Entry:
         if between.stack:
             between.close("missing-end", f"the {self.stack[-1]} around it ends", between.numbers[-1])
         self.problems += inner.problems
-        said = f"This {inner.name} stands inside a {self.stack[-1]}."
+        said = f"This {inner.name} is inside a {self.stack[-1]}."
         self.problems.append(Problem("nested-entry", said, "Kept inside it, not as an entry.", inner.numbers[0]))
         self.problems += between.problems
         self.lines += inner.lines + between.lines
@@ -151,7 +151,7 @@ class Reader:
 
     def __init__(self, source: BinaryIO) -> None:
         self.problems: list[Problem] = []
-        self.octets = 0
+        self.size = 0
         chunks, self.encoding, declared = utf8_stream(source)
         self._chunks = chunks
         if self.encoding != "utf-8" and not declared:
@@ -178,7 +178,7 @@ class Reader:
         for block in blocks(self._counted()):
             if self._may_be_broken and (at := block.data.find(REPLACED)) >= 0:
                 self._may_be_broken = False
-                message = "The file is not whole UTF-16: some of it stands for no character."
+                message = "The file is not whole UTF-16: some of it is not a character."
                 self._note("encoding", message, "Marked by � where it was.", block.line_at(at))
             yield from self._read_block(block)
         yield from self._finish()
@@ -189,7 +189,7 @@ class Reader:
 
     def _counted(self) -> Iterator[bytes]:
         for chunk in self._chunks:
-            self.octets += len(chunk)
+            self.size += len(chunk)
             yield chunk
 
     def _note(self, code: str, message: str, done: str, line: int, text: str = "") -> None:
@@ -284,7 +284,7 @@ class Reader:
                 self._entry = None
         if self._entry is None:
             if self._calendar is None:
-                self._note("no-calendar", f"This {name} stands outside any calendar.", "Taken as if in one.", line)
+                self._note("no-calendar", f"This {name} is outside any calendar.", "Taken as if in one.", line)
                 self._open_calendar("BEGIN:VCALENDAR", line)
                 self._implicit = True
             self._entry = _Entry()
@@ -314,7 +314,7 @@ class Reader:
             self._note("stray-end", f"END:{name} without a BEGIN:{name}.", "Left out.", line, text)
 
     def _stand_inside(self, name: str, line: int) -> None:
-        """What ends is open around the last entry: that one stands in it, and must have ended."""
+        """What ends is open around the last entry: that one is in it, and must have ended."""
         inner = self._ended or self._entry
         assert inner is not None  # noqa: S101  (there is nothing around no entry)
         while True:
@@ -393,26 +393,32 @@ class Reader:
     def _flush_junk(self) -> None:
         if self._junk:
             count = len(self._junk)
-            lines = "1 line stands" if count == 1 else f"{count} lines stand"
+            lines = "1 line is" if count == 1 else f"{count} lines are"
             self._note(
-                "junk-outside", f"{lines} outside any calendar.", "Left out; kept here.", self._junk_line,
+                "junk-outside",
+                f"{lines} outside any calendar.",
+                "Not imported; kept here.",
+                self._junk_line,
                 "\n".join(self._junk),
-            )  # fmt: skip
+            )
             self._junk = []
 
     def _finish(self) -> Iterator[RawComponent]:
         self._flush_junk()
         implicit = self._implicit
         yield from self._close_calendar(
-            self._last_line, "the file stops here",
+            self._last_line,
+            "the file stops here",
             "missing-end" if implicit and self._entry is None else "truncated",
-        )  # fmt: skip
+        )
         self._flush_junk()
         if self._ordinal < 0:
             self._note(
-                "not-a-calendar", "There is no calendar data in this file.",
-                "Nothing was read. An iCalendar file begins with BEGIN:VCALENDAR.", 1,
-            )  # fmt: skip
+                "not-a-calendar",
+                "There is no calendar data in this file.",
+                "This is not an iCalendar file: it does not start with BEGIN:VCALENDAR.",
+                1,
+            )
 
 
 def _well_nested(body: bytes) -> bool:

@@ -30,9 +30,21 @@ _CUT = re.compile(rb"\nBEGIN:V(?:EVENT|TODO|JOURNAL|CALENDAR)(?=\n)")
 _HIGH_WORD = re.compile(rb"[A-Za-z]*[\x80-\xff][A-Za-z\x80-\xff]*")
 #: Encodings old programs wrote, tried in this order of likelihood where a file is not UTF-8.
 LEGACY = [
-    "cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "iso8859_2", "iso8859_15", "koi8_r",
-    "shift_jis", "euc_jp", "gb18030", "big5", "euc_kr",
-]  # fmt: skip
+    "cp1252",
+    "cp1250",
+    "cp1251",
+    "cp1253",
+    "cp1254",
+    "cp1257",
+    "iso8859_2",
+    "iso8859_15",
+    "koi8_r",
+    "shift_jis",
+    "euc_jp",
+    "gb18030",
+    "big5",
+    "euc_kr",
+]
 
 
 @dataclass(slots=True)
@@ -133,7 +145,7 @@ def _line_feeds(raw: bytes, lone: bool) -> bytes:
 def _apart(match: re.Match[bytes]) -> bytes:
     """A line with CRs in it, taken apart where there is a fence among them, or after what is no text.
 
-    So pieces of files that were put together are read, whatever their lines end with; text that holds a CR stays text.
+    So pieces of files that were combined are read, whatever their lines end with; text that holds a CR stays text.
     """
     first, *others = match[0].split(b"\r")
     fenced = any(_FENCE.match(piece) for piece in (first, *others))

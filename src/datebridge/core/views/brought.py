@@ -183,7 +183,7 @@ def _one_of(column: str, cell: str, allowed: tuple[str, ...]) -> str:
 def _address(column: str, said: str) -> str:
     said = said.removeprefix("mailto:")
     if said and ("@" not in said or " " in said):
-        raise BadCell(column, f"“{said[:60]}” is no e-mail address.")
+        raise BadCell(column, f"“{said[:60]}” is not an email address.")
     return said
 
 
@@ -199,7 +199,7 @@ def _alarms(said: Sequence[str], own: Here) -> list[Alarm]:
     found = [(one, places.pop() if (places := left.get(one.upper())) else None) for one in said]
     spare = sorted(place for places in left.values() for place in places)
     if not known.keys() >= set(spare):
-        raise BadCell("alarms", "One of its alarms cannot be read, and stays; take it out in its source.")
+        raise BadCell("alarms", "One of its alarms cannot be read, and stays; remove it in the source.")
     instead = (known[place] for place in spare)
     return [
         known[place] if place is not None else _alarm(one, next(instead, None))
@@ -264,7 +264,7 @@ def _near(wall: int, clock: Clock, before: int) -> int:
 
 
 def _walls(wanted: Fields, cells: Mapping[str, str], now: Mapping[str, str], whole: bool, zone: str) -> None:
-    """Times as they stand in the cells: whole days, floating times, or those of an entry that had no clock."""
+    """Times as they are in the cells: whole days, floating times, or those of an entry that had no clock."""
     kept = whole == (now["all_day"] == "yes")
     walls: dict[str, datetime] = {}
     for name in ("start", "end"):
@@ -298,7 +298,7 @@ def _moment(column: str, cell: str, whole: bool) -> datetime:
     except ValueError:
         shape = "2026-11-24" if whole else "2026-11-24 09:00"
         raise BadCell(
-            column, f"“{cell.strip()[:40]}” is no {'day' if whole else 'date and time'}. Write {shape}."
+            column, f"“{cell.strip()[:40]}” is not a {'date' if whole else 'date and time'}. Write {shape}."
         ) from None
 
 

@@ -11,10 +11,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 
-from datebridge.core.happening.occurrences import Occurrence, occurrences, timed
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts
 from datebridge.core.moments import from_wall_seconds, wall_seconds_of
+from datebridge.core.occurrences.expanding import Occurrence, occurrences, timed
 from datebridge.core.recurrence.starts import DAY
 
 

@@ -15,13 +15,13 @@ from datetime import date, timedelta
 from heapq import heappop, heappush
 from typing import Literal
 
-from datebridge.core.happening.occurrences import Occurrence
-from datebridge.core.happening.window import Shown, Window, key_of, spans_days
 from datebridge.core.index.facts import Mark
+from datebridge.core.language.clocks import hours as clock_hours
+from datebridge.core.language.clocks import own_clock
 from datebridge.core.moments import instant_at, wall_at, wall_seconds_of
+from datebridge.core.occurrences.expanding import Occurrence
+from datebridge.core.occurrences.window import ShownEntry, Window, key_of, spans_days
 from datebridge.core.recurrence.starts import DAY
-from datebridge.core.words.clocks import hours as clock_hours
-from datebridge.core.words.clocks import own_clock
 from datebridge.core.zones.across import change_on
 
 #: A day, the week around it from Monday on, the working days of that week, the whole weeks its month touches, its year.
@@ -71,7 +71,7 @@ class Piece:
 
     key: str
     occurrence: Occurrence
-    entry: Shown
+    entry: ShownEntry
     start: int
     end: int
     begins: bool
@@ -155,27 +155,34 @@ def _rows(window: Window, found: dict[int, Day]) -> dict[str, int]:
     return rows
 
 
-def _piece(one: Occurrence, entry: Shown, midnight: int, rows: dict[str, int], zone: str) -> Piece:
+def _piece(one: Occurrence, entry: ShownEntry, midnight: int, rows: dict[str, int], zone: str) -> Piece:
     key = key_of(one)
     start, end = max(one.shown_start, midnight), min(one.shown_end, midnight + DAY)
     return Piece(
-        key, one, entry, (start - midnight) // 60, max(end - midnight, start - midnight) // 60,
-        one.shown_start >= midnight, one.shown_end <= midnight + DAY, rows.get(key, -1),
-        hours(one, entry), own_hours(one, entry, zone),
-    )  # fmt: skip
+        key,
+        one,
+        entry,
+        (start - midnight) // 60,
+        max(end - midnight, start - midnight) // 60,
+        one.shown_start >= midnight,
+        one.shown_end <= midnight + DAY,
+        rows.get(key, -1),
+        hours(one, entry),
+        own_hours(one, entry, zone),
+    )
 
 
-def hours(one: Occurrence, entry: Shown) -> str:
+def hours(one: Occurrence, entry: ShownEntry) -> str:
     """``14:00–15:30``, with the days it goes on; "" for whole days."""
     return "" if entry.marks & Mark.ALL_DAY else clock_hours(one.shown_start, one.shown_end)
 
 
-def own_hours(one: Occurrence, entry: Shown, zone: str) -> str:
+def own_hours(one: Occurrence, entry: ShownEntry, zone: str) -> str:
     """The hours on the entry's own clock, where that is another one: ``09:00–10:00 Hobart +11:00``."""
     if entry.marks & Mark.ALL_DAY:
         return ""
     if entry.marks & Mark.FLOATING:
-        return "floating: the same hour on every clock"
+        return "floating: the same clock time in every zone"
     if not entry.zone:
         return f"goes by “{entry.tzid}”"
     return own_clock(one.start, one.end, entry.zone, one.shown_start)

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from datetime import timedelta, timezone
 from typing import NamedTuple
 
-from datebridge.core.happening.occurrences import Bounds, Occurrence, Timed, clock_of, occurrences, slot_of, timed
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts
 from datebridge.core.moments import Clock, from_wall_seconds, instant_at, wall_at
+from datebridge.core.occurrences.expanding import Bounds, Occurrence, Timed, clock_of, occurrences, slot_of, timed
 from datebridge.core.text.reader import RawComponent
 from datebridge.core.zones.meaning import Zones
 

@@ -14,7 +14,7 @@ from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
-from datebridge.core.happening.window import Window, spans_days
+from datebridge.core.occurrences.window import Window, spans_days
 
 #: As far as the same title is looked for, in seconds.
 _NEAR = 36 * 3600
@@ -33,8 +33,8 @@ class Side(NamedTuple):
     place: str = ""
 
 
-class Pair(NamedTuple):
-    """What belongs together, by number; one is None where something stands alone. `moved` is right less left."""
+class MirroredPair(NamedTuple):
+    """What belongs together, by number; one is None where something is alone. `moved` is right less left."""
 
     left: int | None
     right: int | None
@@ -43,17 +43,17 @@ class Pair(NamedTuple):
     at: int
 
 
-def pair(left: Sequence[Side], right: Sequence[Side]) -> list[Pair]:
+def pair(left: Sequence[Side], right: Sequence[Side]) -> list[MirroredPair]:
     """Join both sides, in order of time: by UID and slot, by title and time, then by title and the nearest time."""
     rest, other = list(left), list(right)
-    pairs: list[Pair] = []
+    pairs: list[MirroredPair] = []
     for key in _KEYS:
         found, rest, other = _join(rest, other, key)
         pairs += [_judged(a, b) for a, b in found]
     near, rest, other = _nearest(rest, other)
     pairs += [_judged(a, b) for a, b in near]
-    pairs += [Pair(a.number, None, "alone", 0, a.start) for a in rest]
-    pairs += [Pair(None, b.number, "alone", 0, b.start) for b in other]
+    pairs += [MirroredPair(a.number, None, "alone", 0, a.start) for a in rest]
+    pairs += [MirroredPair(None, b.number, "alone", 0, b.start) for b in other]
     return sorted(pairs, key=lambda p: p.at)
 
 
@@ -98,12 +98,12 @@ def _nearest(left: Iterable[Side], right: Iterable[Side]) -> _Joined:
     return found, rest, [side for sides in by_title.values() for side in sides]
 
 
-def _judged(left: Side, right: Side) -> Pair:
+def _judged(left: Side, right: Side) -> MirroredPair:
     moved = right.start - left.start
     verdict: Verdict = "moved" if moved or left.all_day != right.all_day else "changed"
     if not moved and (left.title, left.end, left.place) == (right.title, right.end, right.place):
         verdict = "same" if left.all_day == right.all_day else verdict
-    return Pair(left.number, right.number, verdict, moved, min(left.start, right.start))
+    return MirroredPair(left.number, right.number, verdict, moved, min(left.start, right.start))
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,7 +112,7 @@ class Mirror:
 
     left: Window
     right: Window
-    pairs: list[Pair]
+    pairs: list[MirroredPair]
 
 
 def mirror(left: Window, right: Window) -> Mirror:

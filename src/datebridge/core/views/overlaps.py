@@ -8,14 +8,16 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from heapq import heappop, heappush
 
-from datebridge.core.happening.occurrences import Occurrence
-from datebridge.core.happening.window import Window, spans_days
+from datebridge.core.editing.fields import person_of
+from datebridge.core.editing.lines import Lines
 from datebridge.core.ids import CalendarId
 from datebridge.core.moments import from_wall_seconds
+from datebridge.core.occurrences.expanding import Occurrence
+from datebridge.core.occurrences.window import ShownEntry, Window, spans_days
 from datebridge.core.recurrence.days import Steps
 from datebridge.core.views.sheet import defuse
 
@@ -49,7 +51,7 @@ def overlaps(
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class OverlapQuery:
     """What counts as an overlap.
 
     Attributes:
@@ -58,6 +60,9 @@ class Asked:
         least: how many seconds must be shared.
         travel: whether the way there counts as part of an entry that says how long it takes.
         about: only pairs of which one has this in its title, or is in a calendar `named` so; "" for all.
+        shared: only what takes the time of the same person, or the same place.
+        people: of one name or address only what both take of this person; of two, what takes the first person's time
+            and what takes the second's. A calendar called so is theirs too.
     """
 
     blocking: bool = True
@@ -66,6 +71,47 @@ class Asked:
     travel: bool = True
     about: str = ""
     named: frozenset[int] = frozenset()
+    shared: bool = False
+    people: tuple[str, ...] = ()
+
+
+#: Who has an entry in the calendar: address and name, in small letters.
+People = frozenset[tuple[str, str]]
+
+
+def people_in(text: str) -> People:
+    """The organiser and the attendees of a component, but for those who declined (RFC 5545 §3.2.12)."""
+    lines = Lines(text)
+    named = [person_of(line) for name in ("ORGANIZER", "ATTENDEE") for _, line in lines.own(name)]
+    return frozenset(
+        (one.address.lower(), one.name.strip().lower()) for one in named if one.answer != "DECLINED" and one.address
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Taken:
+    """Whose time an entry takes, and which place."""
+
+    people: People
+    place: str
+    calendar: int
+    owner: str
+
+    def with_the_same(self, other: _Taken) -> bool:
+        """Whether both take the time of one person or one place; what names neither takes its calendar's time."""
+        if self.place and self.place == other.place:
+            return True
+        if {address for address, _ in self.people} & {address for address, _ in other.people}:
+            return True
+        unsaid = not (self.people or self.place) or not (other.people or other.place)
+        return unsaid and self.calendar == other.calendar
+
+    def of(self, person: str) -> bool:
+        return person in self.owner or any(person in address or person in name for address, name in self.people)
+
+
+def _nobody(entries: Iterable[int]) -> Mapping[int, People]:
+    return {}
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,8 +134,18 @@ class Overlaps:
     capped: bool
 
 
-def overlapping(window: Window, asked: Asked) -> Overlaps:
-    """The overlaps in a window, in order of time, MOST_PAIRS at most."""
+def overlapping(
+    window: Window,
+    asked: OverlapQuery,
+    people: Callable[[Iterable[int]], Mapping[int, People]] = _nobody,
+    owners: Mapping[int, str] | None = None,
+) -> Overlaps:
+    """The overlaps in a window, in order of time, MOST_PAIRS at most.
+
+    Args:
+        people: tells for entries that have attendees who they are; asked only where that counts.
+        owners: what the calendars are called, since many are called after whose they are.
+    """
     entries = window.entries
     chosen = [
         one
@@ -99,6 +155,10 @@ def overlapping(window: Window, asked: Asked) -> Overlaps:
     ]
     spans = [(one.shown_start - (entries[one.entry].travel if asked.travel else 0), one.shown_end) for one in chosen]
     about = asked.about.strip().lower()
+    wanted = tuple(one.strip().lower() for one in asked.people if one.strip())
+    by_whom = asked.shared or wanted
+    known = people({one.entry for one in chosen}) if by_whom else {}
+    taken = {one.entry: _taken(one.entry, entries[one.entry], known, owners or {}) for one in chosen} if by_whom else {}
     found: list[Overlap] = []
     twins = 0
     steps = Steps(_MOST_LOOKS)
@@ -106,6 +166,10 @@ def overlapping(window: Window, asked: Asked) -> Overlaps:
         first, second = chosen[a], chosen[b]
         one, other = entries[first.entry], entries[second.entry]
         if about and not any(about in e.title.lower() or e.calendar in asked.named for e in (one, other)):
+            continue
+        if asked.shared and not taken[first.entry].with_the_same(taken[second.entry]):
+            continue
+        if wanted and not _of(wanted, taken[first.entry], taken[second.entry]):
             continue
         if one.uid == other.uid and one.calendar != other.calendar and first.start == second.start:
             twins += 1
@@ -115,6 +179,17 @@ def overlapping(window: Window, asked: Asked) -> Overlaps:
         apart = min(first.shown_end, second.shown_end) <= max(first.shown_start, second.shown_start)
         found.append(Overlap(first, second, shared, apart))
     return Overlaps(window, found, twins, steps.spent)
+
+
+def _taken(number: int, entry: ShownEntry, known: Mapping[int, People], owners: Mapping[int, str]) -> _Taken:
+    place = " ".join(entry.place.lower().split())
+    return _Taken(known.get(number, frozenset()), place, entry.calendar, owners.get(entry.calendar, "").lower())
+
+
+def _of(wanted: tuple[str, ...], one: _Taken, other: _Taken) -> bool:
+    """Whether a pair is one person's twice, or the first one's and the second one's."""
+    first, last = wanted[0], wanted[-1]
+    return (one.of(first) and other.of(last)) or (one.of(last) and other.of(first))
 
 
 def as_sheet(found: Overlaps, names: Mapping[CalendarId, str]) -> Iterator[bytes]:

@@ -23,12 +23,32 @@ from datebridge.core.tzids import zone_info
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 COLUMNS = (
-    "calendar", "uid", "recurrence_id", "kind", "title", "start", "end", "all_day", "zone", "repeats", "rule",
-    "location", "description", "categories", "status", "privacy", "busy", "organizer", "attendees", "alarms",
-    "url", "modified", "problems",
-)  # fmt: skip
+    "calendar",
+    "uid",
+    "recurrence_id",
+    "kind",
+    "title",
+    "start",
+    "end",
+    "all_day",
+    "zone",
+    "repeats",
+    "rule",
+    "location",
+    "description",
+    "categories",
+    "status",
+    "privacy",
+    "busy",
+    "organizer",
+    "attendees",
+    "alarms",
+    "url",
+    "modified",
+    "problems",
+)
 _KINDS = {"VEVENT": "event", "VTODO": "to-do", "VJOURNAL": "journal", "VFREEBUSY": "free-busy"}
-#: What would be run as a formula by a spreadsheet: it stands at the beginning of a cell, or of what becomes one
+#: What would be run as a formula by a spreadsheet: it is at the beginning of a cell, or of what becomes one
 #: where a semicolon or tab parts them. Apostrophes that are there already are told apart by one more.
 _DANGEROUS = re.compile(r"(?:\A|(?<=[;\t\r\n]))(?='*[=+\-@\t\r\n＝＋－＠])")
 

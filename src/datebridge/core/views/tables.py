@@ -24,7 +24,7 @@ from datebridge.core.views.sheet import COLUMNS
 Order = Literal["", "day", "month"]
 #: More rows than this are not brought back at once.
 MOST_ROWS = 100_000
-#: A workbook unpacks to so many octets at most; so many columns are looked at.
+#: A workbook unpacks to so many bytes at most; so many columns are looked at.
 _MOST_UNPACKED, _MOST_COLUMNS = 200 << 20, 100
 #: Columns of which each cell is a date, or a date and a time.
 DATED = ("start", "end", "modified")
@@ -38,7 +38,7 @@ _DATE = re.compile(
 class NoSheet(CannotDo):
     """The file is no table that could be brought back; the message says why and what to do."""
 
-    code, title, status = "no-sheet", "This table cannot be brought back", 422
+    code, title, status = "no-sheet", "This table cannot be imported", 422
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +58,7 @@ class Sheet:
     """A table that was brought back.
 
     Attributes:
-        ignored: columns nobody knows.
+        ignored: unknown columns.
         unclear: a date of which the table does not tell whether the day or the month comes first; "" where none is.
         zone: the zone that most of its times are in; `alike`: whether all are, as where it was written in one zone.
     """
@@ -96,15 +96,15 @@ def _sheet(lines: Iterator[tuple[int, list[str]]]) -> Sheet:
     _, first = next(lines, (1, []))
     names = [name.strip().lower() for name in first]
     if "title" not in names or not {"uid", "start"} & set(names):
-        raise NoSheet("Its first row does not name the columns of an export: uid, title, start and others.")
+        raise NoSheet("Its first row does not have the columns of an export: uid, title, start and others.")
     if len(set(names) & set(COLUMNS)) < len([name for name in names if name in COLUMNS]):
-        raise NoSheet("One of its columns stands there twice.")
+        raise NoSheet("One of its columns exists twice.")
     sheet = Sheet(ignored=[name for name in names if name and name not in COLUMNS])
     for number, values in lines:
         if not any(value.strip() for value in values):
             continue
         if len(sheet.rows) == MOST_ROWS:
-            raise NoSheet(f"It has more than {MOST_ROWS:,} rows; bring it back in parts.")
+            raise NoSheet(f"It has more than {MOST_ROWS:,} rows; import it in parts.")
         cells = {name: value for name, value in zip(names, values, strict=False) if name in COLUMNS}
         sheet.rows.append(SheetRow(number, cells))
     return sheet
@@ -126,7 +126,7 @@ def _lines(data: bytes) -> Iterator[tuple[int, list[str]]]:
             csv.reader(io.StringIO(text, newline=""), delimiter=delimiter or max(",;\t", key=head.count)), number
         )
     except csv.Error as error:
-        raise NoSheet(f"It is no table: {error}.") from error
+        raise NoSheet(f"This is not a table: {error}.") from error
 
 
 def _decoded(data: bytes) -> str:
@@ -147,19 +147,19 @@ def _workbook(data: bytes) -> Iterator[tuple[int, list[str]]]:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
             if sum(one.file_size for one in packed.infolist()) > _MOST_UNPACKED:
-                raise NoSheet("It is too large once unpacked; save it as .csv, or bring it back in parts.")
+                raise NoSheet("It is too large once unpacked; save it as .csv, or import it in parts.")
         book = load_workbook(io.BytesIO(data), read_only=True, data_only=True, keep_links=False)
         sheets = [one for one in book.worksheets if "title" in _first(one)] or book.worksheets
         if not sheets:
             raise NoSheet("This workbook has no sheet with a table.")
         for number, row in enumerate(sheets[0].iter_rows(values_only=True, max_col=_MOST_COLUMNS), 1):
             if number > 10 * MOST_ROWS:
-                raise NoSheet(f"It has more than {MOST_ROWS:,} rows; bring it back in parts.")
+                raise NoSheet(f"It has more than {MOST_ROWS:,} rows; import it in parts.")
             yield number, [_cell(value) for value in row]
     except NoSheet:
         raise
     except Exception as error:  # whatever is wrong with a workbook, its reader raises it as it comes
-        raise NoSheet("This workbook is damaged, locked or of another kind; save it anew, or as .csv.") from error
+        raise NoSheet("This workbook is damaged, locked or of another kind; save it again, or as .csv.") from error
 
 
 def _first(sheet: object) -> list[str]:

@@ -1,4 +1,4 @@
-"""A zone as a calendar defines it: the offsets of a VTIMEZONE (RFC 5545 §3.6.5), for names nobody knows.
+"""A zone as a calendar defines it: the offsets of a VTIMEZONE (RFC 5545 §3.6.5), for unknown names.
 
 >>> zone = defined(define("Skerrow", "Atlantic/Faroe", 2026, 2026))
 >>> datetime(2026, 7, 1, 9, tzinfo=zone).isoformat()
@@ -16,8 +16,9 @@ from functools import lru_cache
 from itertools import accumulate, islice
 from typing import NamedTuple
 
-from datebridge.core.moments import Moment, NotAMoment, basic, from_wall_seconds, parse_moment
+from datebridge.core.moments import Moment, NotAMoment, from_wall_seconds, parse_moment
 from datebridge.core.recurrence.rules import NotARule, on_clock_of, parse_rule, read_rule
+from datebridge.core.recurrence.ruletext import RuleText
 from datebridge.core.recurrence.starts import starts
 from datebridge.core.text.component import Component
 from datebridge.core.text.lines import ContentLine
@@ -158,8 +159,8 @@ def _changes(observance: Component) -> list[_Change]:
         for line in found.get("RRULE", [])[:20]:
             rule = read_rule(line.value)[0]
             if rule.until is not None and rule.until.zone == "UTC":  # "in UTC time" (§3.6.5), of the offset before
-                shown = basic(from_wall_seconds(rule.until.wall_seconds + before))
-                rule = parse_rule(re.sub(r"UNTIL=[^;]*", f"UNTIL={shown}", rule.text))
+                shown = Moment(from_wall_seconds(rule.until.wall_seconds + before))
+                rule = parse_rule(str(RuleText.of(rule.text).with_until(shown, shown)))
             begun = starts(on_clock_of(rule, start), start.wall_seconds, start.wall_seconds, _LAST_YEAR)
             walls.update(islice(begun, _MOST_CHANGES))
         for line in found.get("RDATE", []):

@@ -181,9 +181,14 @@ def _change(
 
 
 def _observance(
-    kind: str, start: datetime, before: timedelta, after: timedelta, name: str, rule: str = "",
+    kind: str,
+    start: datetime,
+    before: timedelta,
+    after: timedelta,
+    name: str,
+    rule: str = "",
     dates: Sequence[datetime] = (),
-) -> list[str]:  # fmt: skip
+) -> list[str]:
     lines = [f"BEGIN:{kind}", f"DTSTART:{basic(start)}"]
     if rule:
         lines.append(f"RRULE:{rule}")

@@ -17,7 +17,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from datebridge.core.tzids import Resolution, links, listed, resolve
-from datebridge.core.zones.abbreviations import meant_by
+from datebridge.core.zones.abbreviations import by_offsets, meant_by
 from datebridge.core.zones.defined import DefinedZone, define, defined
 from datebridge.core.zones.fitting import Fit, Stretch, fitted
 from datebridge.core.zones.meaning import BY_DEFINITION, differs
@@ -26,18 +26,29 @@ __all__ = ["Method", "Understood", "define", "defined", "understand"]
 
 #: How the meaning of a name was found. ``hint``: nothing but what its calendar says of itself.
 Method = Literal[
-    "iana", "link", "cldr", "path", "offset", "display", "definition", "fixed", "abbreviation", "hint", "ruling",
-    "floating",     "unresolved",
-]  # fmt: skip
+    "iana",
+    "link",
+    "cldr",
+    "path",
+    "offset",
+    "display",
+    "definition",
+    "fixed",
+    "abbreviation",
+    "hint",
+    "ruling",
+    "floating",
+    "unresolved",
+]
 _BY_NAME: dict[str, tuple[float, str]] = {
-    "iana": (1.0, "a name of the zone database"),
+    "iana": (1.0, "a name in the zone database"),
     "link": (1.0, "an older name in the zone database"),
     "cldr": (0.95, "an alias in the CLDR table"),
-    "path": (0.95, "a zone behind a maker's prefix"),
+    "path": (0.95, "a zone name with a vendor prefix"),
     "offset": (0.9, "an offset from UTC"),
     "display": (0.8, "the offset and the city in its name"),
 }
-#: So many zones are named in a sentence.
+#: How many zones are named in a sentence.
 _FEW = 4
 
 
@@ -46,7 +57,7 @@ class Understood:
     """What a TZID means where it is used.
 
     Attributes:
-        zone: the IANA zone it goes by, or goes like; "" where none does, or nobody knows.
+        zone: the IANA zone it goes by, or goes like; "" where none does, or is unknown.
         confidence: from 0 to 1.
         first, last: the years that were looked at.
         says: what speaks for it, in words.
@@ -83,7 +94,7 @@ def understand(
         ruled: what somebody has decided; see `meaning.Zones`.
     """
     if not tzid:
-        return Understood("", "", "floating", 1.0, first, last, "no zone: the same hour on every clock")
+        return Understood("", "", "floating", 1.0, first, last, "floating: the same clock time in every zone")
     name = resolve(tzid)
     found = _by_name(tzid, name, first, last, hints) if own is None else _by_both(tzid, name, own, first, last, hints)
     if not ruled or (ruled == BY_DEFINITION and own is None):
@@ -91,15 +102,26 @@ def understand(
     if ruled == BY_DEFINITION and own is not None:
         fit = fitted(own, first, last)
         zone = _chosen(fit.whole, hints)
-        return _ruled(found, zone, True, "decided: its definition counts")
+        return _ruled(found, zone, True, "ruling: its definition counts")
     return _ruled(found, ruled, False, f"decided: {ruled}")
 
 
 def _ruled(found: Understood, zone: str, own_counts: bool, says: str) -> Understood:
     return Understood(
-        found.tzid, zone, "ruling", 1.0, found.first, found.last, says, found.contradicts, found.parts, found.named,
-        found.own, own_counts, found.candidates,
-    )  # fmt: skip
+        found.tzid,
+        zone,
+        "ruling",
+        1.0,
+        found.first,
+        found.last,
+        says,
+        found.contradicts,
+        found.parts,
+        found.named,
+        found.own,
+        own_counts,
+        found.candidates,
+    )
 
 
 def _by_name(tzid: str, name: Resolution, first: int, last: int, hints: Sequence[str]) -> Understood:
@@ -109,6 +131,10 @@ def _by_name(tzid: str, name: Resolution, first: int, last: int, hints: Sequence
         if method == "link":
             says += f", for {links()[name.zone]}"
         return Understood(tzid, name.zone, method, confidence, first, last, says, named=name.zone)
+    if offsets := by_offsets(tzid):
+        candidates = tuple(Stretch((zone,), first, last) for zone in _hinted(offsets, hints))
+        says = f"the offsets of its winter and summer: {_listed(offsets)}"
+        return Understood(tzid, "", "abbreviation", 1 / (1 + len(offsets)), first, last, says, candidates=candidates)
     meant = meant_by(tzid)
     if meant:
         candidates = tuple(Stretch((zone,), first, last) for zone in _hinted(meant, hints))
@@ -116,9 +142,9 @@ def _by_name(tzid: str, name: Resolution, first: int, last: int, hints: Sequence
         return Understood(tzid, "", "abbreviation", 1 / (1 + len(meant)), first, last, says, candidates=candidates)
     candidates = tuple(Stretch((zone,), first, last) for zone in dict.fromkeys(hints))
     if candidates:
-        says = f"nothing but that its calendar goes by {_listed(tuple(hints)[:2])}"
+        says = f"only the zone of its calendar, {_listed(tuple(hints)[:2])}"
         return Understood(tzid, "", "hint", 0.3, first, last, says, candidates=candidates)
-    return Understood(tzid, "", "unresolved", 0.0, first, last, "a name nobody knows, and no definition")
+    return Understood(tzid, "", "unresolved", 0.0, first, last, "unknown name without a definition")
 
 
 def _is_older(name: Resolution) -> bool:
@@ -133,14 +159,22 @@ def _by_both(tzid: str, name: Resolution, own: DefinedZone, first: int, last: in
     if name.zone and apart is None:
         confidence, says = _BY_NAME["link" if _is_older(name) else name.method]
         return Understood(
-            tzid, name.zone, name.method, max(confidence, 0.98), first, last, f"{says}; its definition agrees",
-            named=name.zone, own=True, candidates=candidates,
-        )  # fmt: skip
+            tzid,
+            name.zone,
+            name.method,
+            max(confidence, 0.98),
+            first,
+            last,
+            f"{says}; its definition agrees",
+            named=name.zone,
+            own=True,
+            candidates=candidates,
+        )
     zone = _chosen(fit.whole, hints)
     like = _like(name.zone, fit, hints)
     contradicts = f"says {_place(name.zone)}, behaves {like}" if name.zone else ""
     if name.zone and name.exact:
-        says = "a name of the zone database counts, though its definition differs"
+        says = "a name in the zone database counts, though its definition differs"
         return Understood(
             tzid, name.zone, "iana", 0.7, first, last, says, contradicts, apart, name.zone, True, False, candidates
         )
@@ -175,7 +209,7 @@ def _like(named: str, fit: Fit, hints: Sequence[str]) -> str:
             told.append(f"like {zone} until {part.last}")
     if len(told) > _FEW:
         told = [*told[: _FEW - 1], "and others"]
-    return ", ".join(told) if told else "like no zone there is"
+    return ", ".join(told) if told else "like no known zone"
 
 
 def _chosen(zones: Sequence[str], hints: Sequence[str]) -> str:

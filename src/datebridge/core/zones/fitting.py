@@ -25,7 +25,7 @@ from datebridge.core.zones.meaning import differs
 
 __all__ = ["Fit", "Stretch", "define", "defined", "fitted"]
 
-#: So many years of a definition are fitted, counted from the last one in use.
+#: How many years of a definition are fitted, counted from the last one in use.
 MOST_YEARS = 40
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 #: The last one that has a next.

@@ -29,7 +29,7 @@ __all__ = ["BY_DEFINITION", "NO_ZONES", "Meaning", "Zones", "define"]
 #: A ruling that the calendar's own definition counts, whatever the name.
 BY_DEFINITION = "definition"
 
-#: Years beyond which nobody knows what clocks will show.
+#: Years beyond which what clocks will show is unknown.
 _FIRST, _LAST = 1900, 2100
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
@@ -39,8 +39,8 @@ class Meaning:
     """What a TZID means where it is used.
 
     Attributes:
-        clock: what its times go by; "" where nobody knows.
-        zone: the IANA zone, "" where the calendar's own definition counts or nobody knows.
+        clock: what its times go by; "" where that is unknown.
+        zone: the IANA zone, "" where the calendar's own definition counts or is unknown.
         defined: whether the calendar's own definition counts.
         contradiction: an instant at which name and definition differ in the years in use, else None.
     """

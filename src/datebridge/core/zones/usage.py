@@ -69,7 +69,7 @@ class Named:
 
 
 def named(uses: Iterable[Use]) -> list[Named]:
-    """The names with their meanings: what nobody knows first, then what contradicts itself, then the others by use."""
+    """The names with their meanings: what is unknown first, then what contradicts itself, then the others by use."""
     uses = list(uses)
     alike: defaultdict[tuple[object, ...], list[Use]] = defaultdict(list)
     for use in uses:

@@ -1,4 +1,4 @@
-"""Accounts: adding one, looking through it, switching its calendars on, refreshing them, signing in anew."""
+"""Accounts: adding one, looking through it, switching its calendars on, refreshing them, signing in again."""
 
 from __future__ import annotations
 
@@ -9,32 +9,38 @@ from typing import Any
 from datebridge.clock import now
 from datebridge.connect.caldav import CalDavServer
 from datebridge.connect.errors import Unreachable
-from datebridge.connect.homes import Home, Listed
+from datebridge.connect.homes import Home, ListedCalendar
 from datebridge.connect.origins import host_of, origin_of
 from datebridge.core.accounts import reach_of
 from datebridge.core.ids import AccountId, JobId, RemoteId
 from datebridge.core.index.summary import Summary
+from datebridge.core.job_kinds import JobKind
 from datebridge.core.objects import take_apart
 from datebridge.services.accounts.addresses import bare, look_at
-from datebridge.services.accounts.connecting import line_to
+from datebridge.services.accounts.connecting import connected_to
+from datebridge.services.accounts.refreshing import queue_pulls
 from datebridge.services.accounts.secrets import KeyLost, seal, unseal
 from datebridge.services.jobs import jobs
-from datebridge.services.jobs.jobs import JobContext
-from datebridge.services.sync.pull import is_of_account, queue_pulls
+from datebridge.services.jobs.jobs import JobContext, performs
 from datebridge.settings import Settings
 from datebridge.store import accounts as stored
 from datebridge.store.accounts import NotConnected, ids_on, remote, remotes_of
 from datebridge.store.calendars import add_calendar
 from datebridge.store.database import Session, Store
-from datebridge.store.jobs import lane_of
 from datebridge.store.remotes import note
 from datebridge.store.tables import Account, Remote, demand_id
 
 
 def add(
-    store: Store, settings: Settings, address: str, user: str = "", password: str = "", name: str = "",
-    publisher: str = "", agreed: Collection[str] = (),
-) -> tuple[AccountId, JobId]:  # fmt: skip
+    store: Store,
+    settings: Settings,
+    address: str,
+    user: str = "",
+    password: str = "",
+    name: str = "",
+    publisher: str = "",
+    agreed: Collection[str] = (),
+) -> tuple[AccountId, JobId]:
     """Add what is at an address: a server with all its calendars left off, or a feed, subscribed to.
 
     `name` is what the account is called, or the feed's calendar; `publisher` who publishes the feed; `agreed` as for
@@ -53,9 +59,9 @@ def add(
     if found.locked:
         raise Unreachable("password", "A user name and a password are needed.")
     if found.is_page:
-        raise Unreachable("answer", "This is a page. Choose one of the calendars it links to.")
+        raise Unreachable("answer", "This is a web page. Choose one of the calendars it links to.")
     if known := connected_as(store, settings, found.address, user):
-        raise NotConnected(f"This is connected already, as “{known}”.")
+        raise NotConnected(f"Already connected as “{known}”.")
     host = origin_of(found.address)
     many = reach_of(found.kind).many
     called = name.strip() or look.title if many else publisher or host_of(host)
@@ -121,25 +127,36 @@ def _keep_home(account: Account, home: Home) -> None:
     account.addresses, account.schedules = list(home.addresses), home.schedules
 
 
-def _remote(account_id: AccountId, one: Listed) -> Remote:
+def _remote(account_id: AccountId, one: ListedCalendar) -> Remote:
     return Remote(
-        account_id=account_id, url=one.url, name=one.name, colour=one.colour, colour_space=one.colour_space,
-        description=one.description, zone=one.zone, owner=one.owner, owned=one.owned, writable=one.writable,
-        components=",".join(one.components), position=one.position, syncs=one.syncs,
+        account_id=account_id,
+        url=one.url,
+        name=one.name,
+        colour=one.colour,
+        colour_space=one.colour_space,
+        description=one.description,
+        zone=one.zone,
+        owner=one.owner,
+        owned=one.owned,
+        writable=one.writable,
+        components=",".join(one.components),
+        position=one.position,
+        syncs=one.syncs,
         max_size=one.max_size,
-    )  # fmt: skip
+    )
 
 
 def survey(store: Store, account_id: AccountId) -> JobId:
     """Queue looking through an account: which calendars there are now, and what is in those left off."""
-    title = f"Looking through {stored.account(store, account_id).name}"
-    return jobs.enqueue(store, "survey", title, {"account": account_id}, lane_of(account_id))
+    title = f"Discovering calendars on {stored.account(store, account_id).name}"
+    return jobs.enqueue(store, JobKind.SURVEY, title, {"account": account_id}, account_id)
 
 
+@performs(JobKind.SURVEY)
 def survey_job(context: JobContext) -> dict[str, Any]:
-    """List an account's calendars anew and count what is in those left off."""
+    """List an account's calendars again and count what is in those left off."""
     store, account_id = context.store, AccountId(context.params["account"])
-    with line_to(store, context.settings, account_id, context.check) as line:
+    with connected_to(store, context.settings, account_id, context.check) as line:
         try:
             home = line.server.discover()
             listed = line.server.calendars(home)
@@ -159,7 +176,7 @@ def survey_job(context: JobContext) -> dict[str, Any]:
             try:
                 summary, trouble = _counted(line.server, row.url), ""
             except Unreachable as error:
-                if is_of_account(error):
+                if error.of_account:
                     _note(store, account_id, error)
                     raise jobs.Refused(error.message) from error
                 summary, trouble = None, error.message
@@ -226,7 +243,7 @@ def refresh_account(store: Store, account_id: AccountId) -> JobId:
     """
     wanted = ids_on(store, account_id)
     if not wanted:
-        raise NotConnected("Nothing of this account is switched on, so there is nothing to refresh.")
+        raise NotConnected("No calendar of this account is switched on, so there is nothing to refresh.")
     return refresh_now(store, wanted)[-1]
 
 
@@ -244,7 +261,7 @@ def sign_in(
     address = unseal(settings, account.address_sealed)
     look = look_at(settings, address, user, password, {*account.origins, *agreed}, within=False)
     if look.found.locked:
-        raise Unreachable("password", f"{account.name} asks for a user name and a password.")
+        raise Unreachable("password", f"{account.name} requires a user name and a password.")
     with store.writing_session() as session:
         fresh = stored.demand_account(session, account_id)
         fresh.user, fresh.password_sealed, fresh.origins = user, seal(settings, password), look.origins

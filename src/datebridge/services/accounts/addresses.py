@@ -23,13 +23,13 @@ from datebridge.settings import Settings
 
 #: How far ahead a feed is shown before it is subscribed to, in days.
 AHEAD = 92
-#: Feeds of more octets are not looked into before they are fetched; of those the beginning is read for their header.
+#: Feeds of more bytes are not looked into before they are fetched; of those the beginning is read for their header.
 _LARGE, _BEGINNING = 4 << 20, 64 << 10
 _MAIL = re.compile(r"[^\s/@:?#]+@[^\s/@:?#]+")
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class Discovery:
     """What was found at an address; for a feed with its header, what is in it and what it brings in the coming months.
 
     `origins` are those that user name and password may go to. What is in a large feed is not looked into here: nobody
@@ -45,9 +45,13 @@ class Look:
 
 
 def look_at(
-    settings: Settings, address: str, user: str = "", password: str = "", agreed: Collection[str] = (),
+    settings: Settings,
+    address: str,
+    user: str = "",
+    password: str = "",
+    agreed: Collection[str] = (),
     within: bool = True,
-) -> Look:  # fmt: skip
+) -> Discovery:
     """Find out what is at an address, without keeping anything.
 
     Args:
@@ -95,7 +99,7 @@ def _demand_consent(domain: str, place: Place, signed_in: bool, agreed: Collecti
 
 def _look(
     settings: Settings, address: str, user: str, password: str, agreed: Collection[str], within: bool
-) -> Look:  # fmt: skip
+) -> Discovery:
     first, *others = tidy(address)
     if (user or password) and not is_loopback(first):
         demand_encryption(first, agreed)
@@ -105,16 +109,16 @@ def _look(
         origins = web.origins
     title = host_of(found.address)
     if not found.is_published:
-        return Look(found, found.home.title if found.home and found.home.title else title, sorted(origins))
+        return Discovery(found, found.home.title if found.home and found.home.title else title, sorted(origins))
     whole = within and len(found.data) <= _LARGE
     inspection = inspect(open_bytes(found.data if whole else found.data[:_BEGINNING]), keep=True)
     header = next((c.text for c in inspection.components if c.name == "VCALENDAR"), "")
     # Without a name of its own it gets its host's: the rest of its address may work like a password.
     title = description_of(header).name or title
     if not whole:
-        return Look(found, title, sorted(origins), header)
+        return Discovery(found, title, sorted(origins), header)
     entries = [(c.name, c.text) for c in inspection.components if c.name not in ("VCALENDAR", "VTIMEZONE")]
-    return Look(found, title, sorted(origins), header, inspection, tuple(coming(entries, this_day(), AHEAD)))
+    return Discovery(found, title, sorted(origins), header, inspection, tuple(coming(entries, this_day(), AHEAD)))
 
 
 def demand_encryption(address: str, agreed: Collection[str]) -> None:
@@ -150,7 +154,7 @@ def bare(address: str, user: str, password: str) -> tuple[str, str, str]:
             user, password = unquote(parts.username), unquote(parts.password or "")
         return parts._replace(netloc=parts.netloc.rpartition("@")[2]).geturl(), user, password
     except ValueError as error:
-        raise Unreachable("address", "This is no web address. It should begin with https:// or http://.") from error
+        raise Unreachable("address", "This is not a web address. It should start with https:// or http://.") from error
 
 
 def catalogue(settings: Settings) -> list[dict[str, str]]:

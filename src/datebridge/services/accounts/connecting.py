@@ -23,7 +23,7 @@ from datebridge.store.tables import Account, demand_id
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class AccountConnection:
     """An open connection: the account, its whole address, the client."""
 
     account: Account
@@ -50,14 +50,23 @@ class Line:
 
 
 def open_web(
-    settings: Settings, user: str = "", password: str = "", origins: Iterable[str] = (),
+    settings: Settings,
+    user: str = "",
+    password: str = "",
+    origins: Iterable[str] = (),
     check: Callable[[], None] | None = None,
-) -> Web:  # fmt: skip
+) -> Web:
     """A patient client: it goes where the settings let it, and tries again what was put off."""
     return Web(
-        Gate(settings.allowed_origins), user, password, origins=origins, connections=settings.connections,
-        patience=settings.patience, most_octets=settings.max_answer, check=check,
-    )  # fmt: skip
+        Gate(settings.allowed_origins),
+        user,
+        password,
+        origins=origins,
+        connections=settings.connections,
+        patience=settings.patience,
+        most_octets=settings.max_answer,
+        check=check,
+    )
 
 
 #: How many may look at once at what is elsewhere while somebody waits for the answer.
@@ -67,32 +76,34 @@ _LOOK_TIME, _LOOK_OCTETS = 45.0, 64 << 20
 
 
 @contextmanager
-def looking_web(
-    settings: Settings, user: str = "", password: str = "", origins: Iterable[str] = ()
-) -> Iterator[Web]:  # fmt: skip
+def looking_web(settings: Settings, user: str = "", password: str = "", origins: Iterable[str] = ()) -> Iterator[Web]:
     """A client for somebody who waits: never patient, soon done, and few at once.
 
     Raises:
         Unreachable: ``busy`` while too many are at it.
     """
     if not _LOOKS.acquire(blocking=False):
-        raise Unreachable(
-            "busy", "Several addresses are being looked at already, and take their time. Try again in a moment.", 5
-        )
+        raise Unreachable("busy", "Several addresses are being checked already. Try again in a moment.", 5)
     try:
         with Web(
-            Gate(settings.allowed_origins), user, password, origins=origins, connections=2, timeout=15,
-            most_octets=min(_LOOK_OCTETS, settings.max_answer), budget=_LOOK_TIME,
-        ) as web:  # fmt: skip
+            Gate(settings.allowed_origins),
+            user,
+            password,
+            origins=origins,
+            connections=2,
+            timeout=15,
+            most_octets=min(_LOOK_OCTETS, settings.max_answer),
+            budget=_LOOK_TIME,
+        ) as web:
             yield web
     finally:
         _LOOKS.release()
 
 
 @contextmanager
-def line_to(
+def connected_to(
     store: Store, settings: Settings, account_id: int, check: Callable[[], None] | None = None, waiting: bool = False
-) -> Iterator[Line]:
+) -> Iterator[AccountConnection]:
     """A connection to an account's other end; `waiting` where somebody waits for what comes of it.
 
     Raises:
@@ -104,7 +115,7 @@ def line_to(
     signed = (settings, account.user, password, account.origins or [origin_of(address)])
     with looking_web(*signed) if waiting else open_web(*signed, check) as web:
         try:
-            yield Line(account, address, web)
+            yield AccountConnection(account, address, web)
         except Unreachable:
             accounts.note_habits(store, AccountId(account_id), web.habits)
             raise

@@ -1,4 +1,4 @@
-"""Leaving: switching a calendar off, disconnecting an account. Nothing is deleted where it lives."""
+"""Leaving: switching a calendar off, disconnecting an account. Nothing is deleted on the server."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from datebridge.store.tables import Remote
 
 
 def switch_off(store: Store, remote_id: RemoteId, keep: Keep, by: By = PERSON) -> SetId:
-    """Stop following a calendar; returns the batch. Nothing is deleted where it lives.
+    """Stop following a calendar; returns the batch. Nothing is deleted on the server.
 
     Raises:
         NotConnected: if it is not switched on.
@@ -29,7 +29,7 @@ def switch_off(store: Store, remote_id: RemoteId, keep: Keep, by: By = PERSON) -
 
 
 def disconnect(store: Store, account_id: AccountId, keep: Keep, by: By = PERSON) -> SetId:
-    """Disconnect an account; returns the batch. Nothing is deleted where it lives.
+    """Disconnect an account; returns the batch. Nothing is deleted on the server.
 
     Raises:
         NotConnected: if there is no such account.
@@ -44,12 +44,12 @@ def disconnect(store: Store, account_id: AccountId, keep: Keep, by: By = PERSON)
 
 def _leave(connection: Connection, title: str, rows: list[Remote], keep: Keep, by: By) -> SetId:
     stays = "nothing stays here" if keep == "nothing" else "a snapshot stays here"
-    reason = "Nothing is deleted where it lives."
+    reason = "Nothing is deleted on the server."
     on = [switched_on(row) for row in rows]
     with propose(connection, Kind.LEAVE, by, f"{title}; {stays}", reason, nothing=None) as draft:
         if keep == "nothing":
             for _, calendar in on:
-                draft.delete(entries_of(connection, calendar), "No longer followed.")
+                draft.delete(entries_of(connection, calendar), "No longer synchronised.")
     apply_within(connection, draft.id)
     for remote_id, _ in on:
         drop_all(connection, remote_id, "The calendar was switched off.")

@@ -33,8 +33,8 @@ def demand_key(store: Store, settings: Settings) -> None:
     if not sealed or (settings.key_file.is_file() and any(_opens(settings, one) for one in sealed)):
         return
     raise KeyLost(
-        f"The key to the stored addresses and passwords, {settings.key_file}, is gone or another one. Put it back; or"
-        " start with --new-key, and add each account again: its calendars stay."
+        f"The key to the stored addresses and passwords, {settings.key_file}, is missing or has changed. "
+        "Restore it; or start with --new-key and add each account again: its calendars are kept."
     )
 
 
@@ -60,7 +60,7 @@ def _box(path: Path) -> Fernet:
         raise KeyLost("The key to the stored passwords is damaged. Add the account again.") from error
 
 
-def begin_anew(settings: Settings) -> None:
+def start_over(settings: Settings) -> None:
     """Lay the key aside that opens nothing: the next secret is sealed with a new one."""
     if settings.key_file.is_file():
         settings.key_file.replace(settings.key_file.with_suffix(".old"))

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 from datebridge.core.accounts import reach_of
 from datebridge.core.ids import CalendarId
+from datebridge.core.language.filters import FilterContext
+from datebridge.core.language.kinds import KINDS
 from datebridge.core.moments import from_wall_seconds
-from datebridge.core.words.filters import Known
-from datebridge.core.words.kinds import KINDS
 from datebridge.settings import Settings
 from datebridge.store.calendars import known
 from datebridge.store.database import Connection
@@ -67,23 +67,36 @@ def of_calendars(
         remote = remotes.get(calendar)
         account = remote.account_name if remote else ""
         may = "writable" if writable else "read only"
-        own = alike.get(calendar, Known(name))
+        own = alike.get(calendar, FilterContext(name))
         label, term = own.label, own.term("calendar")
         if remote is None:
             found[calendar] = Statement(
-                label, term, f"snapshot · {may} here", "nowhere: it stays here", "", None, 0, 0,
+                label,
+                term,
+                f"snapshot · {may} here",
+                "local only",
+                "",
+                None,
+                0,
+                0,
                 echoes.get(calendar, ""),
-            )  # fmt: skip
+            )
             continue
         seconds, interval = interval_of(settings, remote)
         both = writable and reach_of(remote.account_kind).takes
         flow = f"both ways with {account}" if both else f"from {account} only"
         counts = pushing.get(demand_id(remote.remote.id), {})
         found[calendar] = Statement(
-            label, term, f"live {length(seconds)} · {may}", flow, interval, remote,
-            sum(counts.get(state, 0) for state in PENDING), sum(counts.get(state, 0) for state in TO_DECIDE),
+            label,
+            term,
+            f"live {length(seconds)} · {may}",
+            flow,
+            interval,
+            remote,
+            sum(counts.get(state, 0) for state in PENDING),
+            sum(counts.get(state, 0) for state in TO_DECIDE),
             echoes.get(calendar, ""),
-        )  # fmt: skip
+        )
     return found
 
 

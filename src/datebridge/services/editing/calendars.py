@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.ids import AccountId, CalendarId, SetId
-from datebridge.core.text.headers import Description, described, is_tint
-from datebridge.core.words.plural import counted
+from datebridge.core.language.plural import counted
+from datebridge.core.text.headers import Description, described, is_css_colour
 from datebridge.services.look.details import is_zone
 from datebridge.store import accounts
 from datebridge.store.calendars import (
@@ -33,12 +33,12 @@ def fresh_calendar(
     if not name:
         raise CannotApply("A calendar needs a name.")
     if accounts.calendar_named(connection, name, account_id) is not None:
-        raise CannotApply(f"There is a calendar called “{name}” already. Choose another name.")
+        raise CannotApply(f"There is a calendar named “{name}” already. Choose another name.")
     if account_id is not None and not accounts.takes_changes(connection, account_id):
         raise CannotApply("Calendars can only be made on a server.")
     if account_id is not None and accounts.off_named(connection, name, account_id) is not None:
         raise CannotApply(
-            f"There is a calendar called “{name}” on this account already, and it is switched off. Switch it on in"
+            f"There is a calendar named “{name}” on this account already, and it is switched off. Switch it on in"
             " Connect, or choose another name."
         )
     calendar = add_calendar(connection, name, "made here")
@@ -73,7 +73,11 @@ def propose_description(store: Store, calendar_id: CalendarId, wanted: Descripti
         row = _demand(connection, calendar_id)
         before, text = header_of(connection, calendar_id) or (None, "")
     after = described(text, wanted)
-    title = f"Rename {row.name} to {wanted.name}" if wanted.name != row.name else f"Describe {row.name} anew"
+    title = (
+        f"Rename {row.name} to {wanted.name}"
+        if wanted.name != row.name
+        else f"Change the properties of {row.name} again"
+    )
     with propose(store, Kind.CALENDAR, by, title, "Name, colour, zone or description.") as draft:
         if after != text:
             with draft.stage() as writer:
@@ -92,27 +96,27 @@ def propose_deletion(store: Store, calendar_id: CalendarId, by: By = PERSON) -> 
         row = _demand(connection, calendar_id)
         ids = entries_of(connection, calendar_id)
     if not row.writable:
-        raise CannotApply(f"{row.name} can only be read. Switch it off instead.")
+        raise CannotApply(f"{row.name} is read-only. Switch it off instead.")
     if row.owned is False:
         raise CannotApply(f"{row.name} belongs to {row.owner or 'somebody else'}. Only its owner may delete it.")
     where = f" on {row.account}" if row.account else ""
     title = f"Delete {row.name}{where} with {counted(row.entries, 'entry', 'entries')}"
-    with propose(store, Kind.CALENDAR_GONE, by, title, "The calendar with everything in it.") as draft:
-        draft.delete(ids, "Goes with its calendar.")
+    with propose(store, Kind.CALENDAR_GONE, by, title, "The calendar and all its entries.") as draft:
+        draft.delete(ids, "Deleted with its calendar.")
     return draft.id
 
 
 def _demand(connection: Connection, calendar_id: CalendarId) -> CalendarFacts:
     row = facts_of(connection, calendar_id)
     if row is None or not row.live:
-        raise CannotApply("There is no such calendar any more.")
+        raise CannotApply("This calendar no longer exists.")
     return row
 
 
 def _check(wanted: Description) -> None:
     if not wanted.name.strip():
         raise CannotApply("A calendar needs a name.")
-    if wanted.tint and not is_tint(wanted.tint):
-        raise CannotApply(f"“{wanted.tint}” is no colour. Write it as #rrggbb.")
+    if wanted.own_colour and not is_css_colour(wanted.own_colour):
+        raise CannotApply(f"“{wanted.own_colour}” is not a colour. Write it as #rrggbb.")
     if wanted.zone and not is_zone(wanted.zone):
         raise CannotApply(f"“{wanted.zone}” is not a time zone.")

@@ -9,13 +9,13 @@ from datebridge.clock import this_moment
 from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.checks import examine
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, set_times, start_of
-from datebridge.core.editing.series import Edit, Group, Member, Plan, Scope, edit, fields_at, remove, twin_note
+from datebridge.core.editing.series import Edit, Group, Plan, Scope, SeriesMember, edit, fields_at, remove, twin_note
 from datebridge.core.editing.writing import as_event, new_event, rewritten
 from datebridge.core.ids import CalendarId, SetId, VersionId
 from datebridge.core.index.facts import Mark
 from datebridge.core.invitations import told
+from datebridge.core.language.plural import counted
 from datebridge.core.moments import Clock, Moment, basic, instant_at, wall_at
-from datebridge.core.words.plural import counted
 from datebridge.store.accounts import account_of
 from datebridge.store.calendars import is_there
 from datebridge.store.changesets.apply import apply_within
@@ -70,13 +70,13 @@ def load(connection: Connection, target: Target) -> Loaded:
     """
     if target.series and target.entry != target.series:
         raise CannotEdit(
-            "This occurrence follows a change of “this and all after” (RANGE=THISANDFUTURE). Edit the one that was"
+            "This occurrence follows a change of “this and following” (RANGE=THISANDFUTURE). Edit the one that was"
             " changed, or the whole series in the table."
         )
     wanted = VersionId(target.series or target.entry)
     row = standing(connection, wanted)
     if row is None or row.component not in ("VEVENT", "VTODO"):
-        raise CannotEdit("This entry is not there any more, or is no event.")
+        raise CannotEdit("This entry no longer exists, or is not an event.")
     members = texts_of_uid(connection, row)
     zones = zones_of(connection, row.calendar)
 
@@ -86,7 +86,7 @@ def load(connection: Connection, target: Target) -> Loaded:
 
     own = clock_of(row)
     master = master_of(connection, row) if row.uid else None
-    group = Group([Member(*m) for m in members], clock_of(master) if master else own, zones)
+    group = Group([SeriesMember(*m) for m in members], clock_of(master) if master else own, zones)
     slot = (row.start_wall if target.slot is None else target.slot) if row.marks & Mark.SERIES else None
     return Loaded(row.calendar, row.calendar_name, row.component, group, wanted, slot, own)
 
@@ -105,7 +105,9 @@ def plan_edit(loaded: Loaded, scope: Scope, after: Fields, event: bool = False, 
         make = as_event if event else rewritten
         text = make(loaded.text, after, stamp(), zones=zones)
         note = twin_note(loaded.text, text)
-        return Plan([Edit(loaded.target, text, "Made an event." if event else "Edited.")], [note] if note else [])
+        return Plan(
+            [Edit(loaded.target, text, "Converted to an event." if event else "Edited.")], [note] if note else []
+        )
     return edit(loaded.group, loaded.target, loaded.slot, scope, after, stamp(), str(uuid4()), listed)
 
 
@@ -116,14 +118,19 @@ def consequences(connection: Connection, loaded: Loaded, plan: Plan) -> list[str
     if owner is not None and owner.schedules:
         number = told(loaded.text, owner.addresses)
         if number:
-            said.append(f"{owner.name} will tell {counted(number, 'attendee')}.")
+            said.append(f"{owner.name} notifies {counted(number, 'attendee')}.")
     return said
 
 
 def save(
-    store: Store, target: Target, scope: Scope, after: Fields, event: bool = False, listed: bool = False,
+    store: Store,
+    target: Target,
+    scope: Scope,
+    after: Fields,
+    event: bool = False,
+    listed: bool = False,
     by: By = PERSON,
-) -> tuple[SetId, str]:  # fmt: skip
+) -> tuple[SetId, str]:
     """Edit an occurrence; returns the batch and what it is called.
 
     Raises:
@@ -183,7 +190,7 @@ def create(store: Store, calendar: CalendarId, fields: Fields, by: By = PERSON) 
     title = f"New: {fields.title.strip()}"
     with store.write() as connection:
         if not is_there(connection, calendar, live=True):
-            raise CannotApply("There is no such calendar any more.")
+            raise CannotApply("This calendar no longer exists.")
         with propose(connection, Kind.EDIT, by, title) as draft, draft.stage() as writer:
             facts = examine("VEVENT", text)
             version = writer.add(facts, text)

@@ -9,10 +9,11 @@ from typing import Any
 from datebridge.clock import now
 from datebridge.core.changes import Details, Kind
 from datebridge.core.ids import SetId, VersionId
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import Selection
 from datebridge.core.text.reader import Reader
-from datebridge.core.words.filters import Selection
 from datebridge.services.exports.export import file_name, gather, write_ics
-from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.services.jobs.jobs import JobContext, Refused, performs
 from datebridge.store.changesets.draft import propose
 from datebridge.store.database import Connection
 from datebridge.store.entries.leaving import texts
@@ -20,6 +21,7 @@ from datebridge.store.entries.ledger import Ledger
 from datebridge.store.private import open_private
 
 
+@performs(JobKind.ARCHIVE)
 def archive_job(context: JobContext) -> dict[str, Any]:
     """Write the archive, prove it complete, propose the deletion.
 
@@ -67,8 +69,8 @@ def prove(context: JobContext, path: Path, meant: Counter[str]) -> None:
     missing, extra = meant - kept, kept - meant
     if missing or extra:
         raise Refused(
-            f"The archive read back lacks {missing.total():,} entries and has {extra.total():,} it should not."
-            " Nothing was deleted; the archive was thrown away."
+            f"The archive that was read back lacks {missing.total():,} entries and has {extra.total():,} it should not."
+            " Nothing was deleted; the archive was discarded."
         )
 
 
@@ -93,13 +95,17 @@ def _propose(context: JobContext, ids: list[VersionId], path: Path) -> dict[str,
     def conclude(connection: Connection, set_id: SetId) -> None:
         result.update(context.conclude(connection, {"set_id": set_id, "archive": path.name, "entries": len(ids)}))
 
-    reason = context.params.get("reason") or f"Kept in the archive {path.name}, read back and found complete."
+    reason = context.params.get("reason") or f"Archived in {path.name}, read back and found complete."
     details = Details(archive=path.name, entries=len(ids), read_back=now())
     with propose(
-        context.store, Kind.ARCHIVE, context.by, lambda tally: f"Archive {tally.what} from {tally.where}", reason,
+        context.store,
+        Kind.ARCHIVE,
+        context.by,
+        lambda tally: f"Archive {tally.what} from {tally.where}",
+        reason,
         details=details,
-    ) as draft:  # fmt: skip
-        draft.delete(ids, f"Kept in the archive {path.name}.")
+    ) as draft:
+        draft.delete(ids, f"Archived in {path.name}.")
         draft.afterwards(conclude)
     return result
 

@@ -62,9 +62,12 @@ def _pieces(found: Inspection, source: Path, ending: str, zone: str) -> Iterator
         names = {c.calendar: description_of(c.text).name for c in found.components if c.name == "VCALENDAR"}
         entries = (c for c in found.components if c.name not in ("VCALENDAR", "VTIMEZONE"))
         yield from write_sheet(
-            (Row(names.get(c.calendar) or source.stem, c.name, c.text, found.zones.get(c.calendar, NO_ZONES))
-             for c in entries), zone,
-        )  # fmt: skip
+            (
+                Row(names.get(c.calendar) or source.stem, c.name, c.text, found.zones.get(c.calendar, NO_ZONES))
+                for c in entries
+            ),
+            zone,
+        )
         return
     if ending == ".ics":
         yield from write_calendars(found, source.stem)

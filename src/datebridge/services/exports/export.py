@@ -9,11 +9,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 from datebridge.core.ids import CalendarId, VersionId
+from datebridge.core.language.filters import Selection
+from datebridge.core.language.plural import counted
 from datebridge.core.objects import missing_definitions
 from datebridge.core.text.writer import new_header, write_calendar
 from datebridge.core.views.sheet import Row, write_sheet, write_table
-from datebridge.core.words.filters import Selection
-from datebridge.core.words.plural import counted
 from datebridge.store.calendars import header_of, is_there, names
 from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.database import Connection, Store
@@ -47,7 +47,7 @@ def demand_calendar(connection: Connection, calendar: CalendarId | None) -> None
     CannotApply: if a calendar is meant that is not there.
     """
     if calendar is not None and not is_there(connection, calendar):
-        raise CannotApply("There is no such calendar any more.")
+        raise CannotApply("This calendar no longer exists.")
 
 
 def gather(
@@ -115,12 +115,12 @@ def write(
 
 def cautions(connection: Connection, export: Export) -> list[str]:
     """What a person should know before exporting these entries."""
-    counts = leaving.doubts(connection, export.ids)
+    counts = leaving.privacy_counts(connection, export.ids)
     said = {
         "unplaced": "{} exported without a start; other programs may leave them out.",
         "no-uid": "{} exported without a UID; other programs may refuse them.",
         "not-a-content-line": "{} exported with lines that are not iCalendar; other programs may refuse them.",
-        "unresolved": "{} exported in time zones nobody knows; other programs may show another hour.",
+        "unresolved": "{} exported in unknown time zones; other programs may show another hour.",
     }
     return [
         text.format(counted(counts[key], "entry is", "entries are")) for key, text in said.items() if counts.get(key)

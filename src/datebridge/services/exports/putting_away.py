@@ -14,20 +14,21 @@ from pathlib import Path
 from typing import Any
 
 from datebridge.clock import now
-from datebridge.core.bulk import Member, Outcome, Subject, change
+from datebridge.core.bulk import Outcome, Subject, SubjectMember, change
 from datebridge.core.bulk.steps import BeginSeries, Delete, EndSeries, Step
 from datebridge.core.changes import Change, Details, Kind
 from datebridge.core.checks import examine
 from datebridge.core.editing.writing import stamped
 from datebridge.core.ids import CalendarId, SetId, VersionId
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.plural import counted
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.text.writer import write_calendar
-from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.editing.edits import stamp
 from datebridge.services.exports.archive import free_path, prove
 from datebridge.services.exports.export import file_name, header_for, zones_for
-from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.services.jobs.jobs import JobContext, Refused, performs
 from datebridge.store.calendars import names
 from datebridge.store.changesets.draft import Draft, propose
 from datebridge.store.database import Connection
@@ -52,6 +53,7 @@ class _Put:
     notes: Counter[str] = field(default_factory=Counter)
 
 
+@performs(JobKind.PUT_AWAY)
 def put_away_job(context: JobContext) -> dict[str, Any]:
     """Write the archives, prove them complete, propose what goes.
 
@@ -87,9 +89,14 @@ def _folder(context: JobContext) -> Path:
 
 
 def _calendar(
-    context: JobContext, calendar: CalendarId, units: Sequence[list[Placed]], before: date, shorten: bool, done: int,
+    context: JobContext,
+    calendar: CalendarId,
+    units: Sequence[list[Placed]],
+    before: date,
+    shorten: bool,
+    done: int,
     total: int,
-) -> tuple[_Put, int]:  # fmt: skip
+) -> tuple[_Put, int]:
     with context.store.read() as connection:
         put = _Put(calendar, zones_of(connection, calendar))
     for some in chunks(units, _AT_ONCE):
@@ -98,13 +105,13 @@ def _calendar(
         for unit in some:
             _unit(put, [one for one in unit if one.id in texts], texts, before, shorten)
             done += len(unit)
-        context.progress(done, 2 * total, "entries", "Looking for what is over")
+        context.progress(done, 2 * total, "entries", "Looking for past events")
     return put, done
 
 
 def _unit(put: _Put, unit: list[Placed], texts: dict[VersionId, str], before: date, shorten: bool) -> None:
     def after(step: Step) -> list[Outcome]:
-        members = [Member(one.id, texts[one.id]) for one in unit]
+        members = [SubjectMember(one.id, texts[one.id]) for one in unit]
         return change(Subject(members, put.zones, ""), [step])
 
     if all(outcome.text is None for outcome in after(Delete(before=before.isoformat()))):
@@ -150,7 +157,7 @@ def _pieces(connection: Connection, put: _Put) -> Iterator[bytes]:
 def _propose(context: JobContext, before: date, put: list[_Put], files: list[str]) -> dict[str, Any]:
     entries = sum(len(one.texts) for one in put)
     shorter = sum(text is not None for one in put for _, text in one.shorter)
-    notes = [f"Kept in {counted(len(files), 'archive')}, read back and found complete."]
+    notes = [f"Archived in {counted(len(files), 'archive')}, read back and found complete."]
     if shorter:
         notes.append(f"{counted(shorter, 'series is', 'series are')} shortened and go on from {before}.")
     left = sum((one.notes for one in put), Counter[str]())
@@ -162,12 +169,15 @@ def _propose(context: JobContext, before: date, put: list[_Put], files: list[str
         result.update(context.conclude(connection, {"set_id": set_id, "archives": files, "entries": entries}))
 
     with propose(
-        context.store, Kind.ARCHIVE, context.by,
-        lambda tally: f"Put away what is over before {before}: {tally.what} in {tally.where}", " ".join(notes),
+        context.store,
+        Kind.ARCHIVE,
+        context.by,
+        lambda tally: f"Archive events that ended before {before}: {tally.what} in {tally.where}",
+        " ".join(notes),
         details=details,
-    ) as draft:  # fmt: skip
+    ) as draft:
         for one, file in zip(put, files, strict=True):
-            draft.delete(one.gone, f"Kept in the archive {file}.")
+            draft.delete(one.gone, f"Archived in {file}.")
             _shorten(draft, one, file)
         draft.afterwards(conclude)
     return result
@@ -180,8 +190,8 @@ def _shorten(draft: Draft, put: _Put, file: str) -> None:
             for here, text in some:
                 place = (here.calendar, here.component, here.uid, here.recurrence_id)
                 if text is None:
-                    draft.add(Change(*place, here.id, None, f"Its past is kept in the archive {file}."))
+                    draft.add(Change(*place, here.id, None, f"Its past is archived in {file}."))
                     continue
                 made = stamped(text, moment, True)
                 version = writer.add(examine(here.component, made, put.zones), made)
-                draft.add(Change(*place, here.id, version, f"Its past is kept in the archive {file}."))
+                draft.add(Change(*place, here.id, version, f"Its past is archived in {file}."))

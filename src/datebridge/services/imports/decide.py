@@ -32,9 +32,9 @@ from datebridge.store.entries.present import digests_elsewhere, from_files, pres
 from datebridge.store.sql import chunks
 
 Existing = Literal["newer", "keep", "replace"]
-#: So many titles of what a file does not have any more are named.
+#: How many titles of what a file does not have any more are named.
 _SHOWN = 5
-_NOT_WAITING = "This file is not waiting to be imported any more."
+_NOT_WAITING = "This file has already been imported or discarded."
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +47,7 @@ class Decision:
             (by SEQUENCE, then LAST-MODIFIED), kept as it is there, or replaced.
         skip_elsewhere: leave out entries that stand, identical, in any calendar.
         drop_missing: take out what came from files before and is not in this one any more.
+        joined: into one fresh calendar with all others that are joined.
     """
 
     group_id: GroupId
@@ -55,6 +56,7 @@ class Decision:
     existing: Existing = "newer"
     skip_elsewhere: bool = False
     drop_missing: bool = False
+    joined: bool = False
 
 
 class Outcome(NamedTuple):
@@ -97,8 +99,9 @@ def rehearse_import(store: Store, files: list[FileId], decisions: list[Decision]
         _demand_waiting(connection, files)
         creates = updates = deletes = skipped = 0
         missed: list[str] = []
-        for decision in decisions:
-            compared = _compared(connection, decision, _demand_target(connection, decision))
+        for same in _by_target(decisions):
+            decision = same[0]
+            compared, _ = _compared(connection, same, _demand_target(connection, decision))
             for taken in compared:
                 skipped += taken.left_out
                 if taken.listed and taken.met is not None:
@@ -125,9 +128,19 @@ def propose_import(store: Store, files: list[FileId], decisions: list[Decision],
         CannotApply: if a file is not waiting, a target can only be read, or nothing would be taken.
     """
     with _drafted(store, files, decisions, by) as draft:
-        for decision in decisions:
-            _take(draft, store, decision)
+        for same in _by_target(decisions):
+            _take(draft, store, same)
     return draft.id
+
+
+def _by_target(decisions: list[Decision]) -> list[list[Decision]]:
+    """Decisions with those together that go into one calendar and say the same of what is there."""
+    found: dict[Decision, list[Decision]] = {}
+    for decision in decisions:
+        alone = decision.calendar_id is None and not decision.joined
+        key = decision if alone else replace(decision, group_id=GroupId(0), name="")
+        found.setdefault(key, []).append(decision)
+    return list(found.values())
 
 
 @contextmanager
@@ -135,13 +148,12 @@ def _drafted(store: Store, files: list[FileId], decisions: list[Decision], by: B
     with store.read() as connection:
         names = _demand_waiting(connection, files)
     what = names[0] if len(names) == 1 else f"{len(names)} files"
-    fresh = any(decision.calendar_id is None for decision in decisions)
-    reason = "A snapshot: it will not update." if fresh else "Taken once from a file; the file is not followed."
+    reason = "One-time import; later changes to the file are not picked up."
 
     def title(tally: Tally) -> str:
         return f"Import {what} into {tally.where}"
 
-    nothing = "Everything in the file is here already; there is nothing to import."
+    nothing = "All entries of the file exist already; there is nothing to import."
     details = Details(files=tuple(names))
     with propose(store, Kind.IMPORT, by, title, reason, details=details, nothing=nothing) as draft:
 
@@ -171,25 +183,52 @@ def _demand_target(connection: Connection, decision: Decision) -> bool:
         return False
     target = calendars.facts_of(connection, decision.calendar_id)
     if target is None:
-        raise CannotApply("There is no such calendar any more.")
+        raise CannotApply("This calendar no longer exists.")
     if not target.writable:
-        raise CannotApply(f"{target.name} can only be read. Choose a calendar you may write.")
+        raise CannotApply(f"{target.name} is read-only. Choose a writable calendar.")
     return target.account_id is not None
 
 
-def _compared(connection: Connection, decision: Decision, on_server: bool) -> list[_Taken]:
-    """What becomes of each entry of a part of a file, in its order."""
-    if imports.group(connection, decision.group_id) is None:
+def _compared(connection: Connection, same: list[Decision], on_server: bool) -> tuple[list[_Taken], list[str]]:
+    """What becomes of each entry of the parts of files that go into one calendar, in their order; and the names of
+    zones that several of them define in different ways."""
+    decision = same[0]
+    if any(imports.group(connection, one.group_id) is None for one in same):
         raise CannotApply(_NOT_WAITING)
-    elsewhere = digests_elsewhere(connection, decision.group_id) if decision.skip_elsewhere else set()
+    elsewhere: set[bytes] = set()
+    for one in same:
+        elsewhere |= digests_elsewhere(connection, one.group_id) if one.skip_elsewhere else set()
     here = present(connection, decision.calendar_id) if decision.calendar_id is not None else []
-    coming = staged(connection, decision.group_id)
+    coming, apart = _once([staged(connection, one.group_id) for one in same])
     wanted = [
         _with_uid(item) if on_server and listed else item
-        for item, listed in coming if not (listed and item.digest in elsewhere)
-    ]  # fmt: skip
+        for item, listed in coming
+        if not (listed and item.digest in elsewhere)
+    ]
     outcomes = {met.item.key: met for met in reconcile(wanted, here, Policy(decision.existing)) if met.item}
-    return [_Taken(item, listed, outcomes.get(item.key)) for item, listed in coming]
+    return [_Taken(item, listed, outcomes.get(item.key)) for item, listed in coming], apart
+
+
+def _once(
+    parts: list[list[tuple[Item[VersionId], bool]]],
+) -> tuple[list[tuple[Item[VersionId], bool]], list[str]]:
+    """What several parts hold, each entry once: of what is in several, the newest, of the same age the first.
+
+    What one part holds twice stays twice. Of a zone the first definition counts; the names of those that differ follow.
+    """
+    found = list(parts[0])
+    apart: list[str] = []
+    for part in parts[1:]:
+        places = {item.identity: place for place, (item, _) in enumerate(found)}
+        for item, listed in part:
+            place = places.get(item.identity)
+            if place is None:
+                found.append((item, listed))
+            elif listed and item.age > found[place][0].age:
+                found[place] = (item, listed)
+            elif not listed and item.identity.component == "VTIMEZONE" and item.digest != found[place][0].digest:
+                apart.append(item.identity.uid)
+    return found, apart
 
 
 def _with_uid(item: Item[VersionId]) -> Item[VersionId]:
@@ -200,15 +239,16 @@ def _with_uid(item: Item[VersionId]) -> Item[VersionId]:
     return item._replace(identity=Identity(item.identity.component, uid))
 
 
-def _take(draft: Draft, store: Store, decision: Decision) -> None:
-    """Add the changes of one part of a file."""
+def _take(draft: Draft, store: Store, same: list[Decision]) -> None:
+    """Add the changes of a part of a file, or of all parts that go into one calendar."""
+    decision = same[0]
     with store.read() as connection:
         on_server = _demand_target(connection, decision)
         group = imports.group(connection, decision.group_id)
         if group is None:
             raise CannotApply(_NOT_WAITING)
-        whole = decision.calendar_id is None and not decision.skip_elsewhere
-        compared = [] if whole else _compared(connection, decision, on_server)
+        whole = decision.calendar_id is None and not decision.skip_elsewhere and len(same) == 1
+        compared, conflicting = ([], []) if whole else _compared(connection, same, on_server)
         gone = _missing(connection, decision, compared) if decision.drop_missing else {}
     calendar = decision.calendar_id
     if calendar is None:
@@ -217,13 +257,12 @@ def _take(draft: Draft, store: Store, decision: Decision) -> None:
             calendar = calendars.add_calendar(writer.connection, name, group.file_name)
             header = described(group.header, replace(description_of(group.header), name=name))
             version = writer.add_text("VCALENDAR", header)
-        draft.add(Change(calendar, "VCALENDAR", "", "", None, version, "A fresh calendar for this file."))
+        draft.add(Change(calendar, "VCALENDAR", "", "", None, version, "A new calendar for this file."))
     if whole:
         draft.create(calendar, decision.group_id)
         return
     skipped = sum(taken.left_out for taken in compared)
     draft.details = replace(draft.details, skipped=draft.details.skipped + skipped)
-    conflicting = []
     for taken in compared:
         if taken.met is None:
             continue
@@ -232,13 +271,13 @@ def _take(draft: Draft, store: Store, decision: Decision) -> None:
         elif taken.met.verdict in (Verdict.ADD, Verdict.CHANGE):
             draft.add(_change(calendar, taken.met))
     _give_uids(draft, compared)
-    draft.delete(gone, "Not in the file any more.")
+    draft.delete(gone, "No longer in the file.")
     if conflicting:
         with draft.stage() as writer:
             writer.file_id = group.file_id
             for uid in conflicting:
                 said = f"“{uid}” is defined in another way in the calendar it goes to."
-                writer.problem(Problem("zone-conflict", said, "The definition that is there stays in use.", uid=uid))
+                writer.problem(Problem("zone-conflict", said, "The existing definition is used.", uid=uid))
 
 
 def _change(calendar: CalendarId, met: Met[VersionId, VersionId]) -> Change:
@@ -254,8 +293,9 @@ def _give_uids(draft: Draft, compared: list[_Taken]) -> None:
     """Store what gets a UID on its way with it, and have the changes be about that."""
     given = {
         taken.item.key: taken.met.item.identity
-        for taken in compared if taken.met and taken.met.item and taken.met.item.identity != taken.item.identity
-    }  # fmt: skip
+        for taken in compared
+        if taken.met and taken.met.item and taken.met.item.identity != taken.item.identity
+    }
     made: dict[VersionId, VersionId] = {}
     wanted = [change.after for change in draft.changes if change.after in given]
     for some in chunks(wanted):

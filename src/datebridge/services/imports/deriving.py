@@ -35,7 +35,7 @@ _Defined = dict[GroupId, tuple[list[tuple[str, str]], dict[str, str]]]
 
 
 class Text(NamedTuple):
-    """One component to be read: its name, its text, and the group whose definitions stand beside it."""
+    """One component to be read: its name, its text, and the group whose definitions are beside it."""
 
     group: GroupId
     name: str
@@ -103,9 +103,9 @@ class _Helper:
 class Deriving(AbstractContextManager["Deriving"]):
     """Reads batches of texts, on other cores where the file is large enough."""
 
-    def __init__(self, octets: int) -> None:
+    def __init__(self, size: int) -> None:
         cores = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
-        number = min(_MOST_HELPERS, cores - 1) if octets >= _WORTHWHILE else 0
+        number = min(_MOST_HELPERS, cores - 1) if size >= _WORTHWHILE else 0
         self._helpers: SimpleQueue[_Helper] = SimpleQueue()
         self._all = [_Helper() for _ in range(number)]
         for helper in self._all:

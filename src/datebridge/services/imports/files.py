@@ -35,6 +35,19 @@ def suggested_name(taken: Iterable[str], name: str, file_name: str) -> str:
     return f"{stem} {number}"
 
 
+def joined_decisions(
+    connection: Connection, files: list[FileId], calendar: CalendarId | None, name: str
+) -> list[Decision]:
+    """All parts of the given files into one calendar: one there is, or a fresh one."""
+    wanted = name.strip() or "Imported"
+    called = suggested_name(calendars.names(connection, live=True).values(), wanted, wanted)
+    return [
+        Decision(group.id, calendar, "" if calendar else called, joined=calendar is None)
+        for number in files
+        for group in imports.groups_of(connection, number)
+    ]
+
+
 def fresh_decisions(connection: Connection, files: list[FileId]) -> list[Decision]:
     """Each part of the given files into a fresh calendar of its own."""
     taken = list(calendars.names(connection, live=True).values())
@@ -56,10 +69,10 @@ def turn_away(store: Store, settings: Settings, file: FileId) -> None:
     with store.write() as connection:
         row = imports.one(connection, file)
         if row is None:
-            raise CannotApply("This file is not there any more.")
+            raise CannotApply("This file no longer exists.")
         if row.state in ("taken", "reading", "queued"):
             state = "imported" if row.state == "taken" else row.state
-            raise CannotApply(f"{row.name} is {state}, so it cannot be turned away.")
+            raise CannotApply(f"{row.name} is {state}, so it cannot be discarded.")
         imports.forget(connection, file)
     forget_upload(settings, row.path)
 

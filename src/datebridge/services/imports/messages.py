@@ -10,7 +10,7 @@ from itertools import islice
 from pathlib import PurePosixPath
 
 from datebridge.core.editing.fields import Fields, Person
-from datebridge.core.editing.typed import Line, times_in
+from datebridge.core.editing.typed import TypedLine, times_in
 from datebridge.core.text.storable import storable
 from datebridge.services.imports.uploads import MOST_PARTS, UNPARSED, parse_message
 
@@ -22,7 +22,7 @@ class Attached:
     """A file that came with a message."""
 
     name: str
-    octets: int
+    size: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,13 +32,13 @@ class Draft:
     Attributes:
         sender: as the message has it.
         fields: subject as title, everybody it went between as people, text as notes; at no time yet.
-        times: days and hours that stand in the text.
+        times: days and hours that are in the text.
     """
 
     sender: str
     fields: Fields
     attached: tuple[Attached, ...]
-    times: tuple[Line, ...]
+    times: tuple[TypedLine, ...]
 
 
 def draft_of(content: bytes, name: str, today: date) -> Draft:
@@ -85,8 +85,8 @@ def _text_of(message: EmailMessage) -> str:
     try:
         content = part.get_content() if part is not None else ""
     except UNPARSED:  # a charset that is none
-        octets = part.get_payload(decode=True) if part is not None else b""
-        content = octets.decode("utf-8", "replace") if isinstance(octets, bytes) else ""
+        size = part.get_payload(decode=True) if part is not None else b""
+        content = size.decode("utf-8", "replace") if isinstance(size, bytes) else ""
     return storable("\n".join(line.rstrip() for line in str(content).splitlines()).strip()[:_MOST_TEXT])
 
 
@@ -95,8 +95,8 @@ def _attached(message: EmailMessage) -> list[Attached]:
     try:
         for part in islice(message.iter_attachments(), MOST_PARTS):
             content = part.get_payload(decode=True)
-            octets = len(content) if isinstance(content, bytes) else 0
-            found.append(Attached(storable(part.get_filename() or part.get_content_type()), octets))
+            size = len(content) if isinstance(content, bytes) else 0
+            found.append(Attached(storable(part.get_filename() or part.get_content_type()), size))
     except UNPARSED:  # those before it are told
         pass
     return found

@@ -14,12 +14,13 @@ from datebridge.core.checks.census import Census
 from datebridge.core.ids import FileId, GroupId, VersionId
 from datebridge.core.index.summary import Summary
 from datebridge.core.inspection import undefined_zones
+from datebridge.core.job_kinds import JobKind
 from datebridge.core.problems import Problem
 from datebridge.core.text.headers import description_of
 from datebridge.core.text.reader import RawComponent, Reader
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.imports.deriving import Batch, Deriving, Text, batch_of
-from datebridge.services.jobs.jobs import JobContext, Stopped
+from datebridge.services.jobs.jobs import JobContext, Stopped, performs
 from datebridge.store import imports
 from datebridge.store.database import Connection
 from datebridge.store.entries.reindex import Reindexing, stored_of
@@ -33,22 +34,23 @@ from datebridge.store.tables import ImportFile, demand_id
 _BATCH = 2_000
 
 
+@performs(JobKind.READ)
 def read_job(context: JobContext) -> dict[str, Any]:
     """Read the files of a job, one after the other. Taken up again, it goes on with the first unfinished one."""
     ids = context.params["files"]
     with context.store.session() as session:
         rows = [row for i in ids if (row := session.get(ImportFile, i)) is not None]
-    total = sum(row.octets for row in rows)
+    total = sum(row.size for row in rows)
     before = 0
     try:
         for row in rows:
             if row.state in ("queued", "reading"):
                 _ReadFile(context, row, before, total).run()
-            before += row.octets
+            before += row.size
     except Stopped:
         _abandon(context, rows)
         raise
-    context.progress(total, total, "octets")
+    context.progress(total, total, "bytes")
     return {"files": ids}
 
 
@@ -68,7 +70,7 @@ def _abandon(context: JobContext, rows: list[ImportFile]) -> None:
 class _Part:
     """Some components of a file, with the groups they belong to, whose facts are being read."""
 
-    octets: int
+    size: int
     components: list[tuple[GroupId, RawComponent]] = field(default_factory=list)
     texts: list[Text] = field(default_factory=list)
     facts: Future[Batch] | None = None
@@ -98,7 +100,7 @@ class _ReadFile:
         with store.write() as connection:
             imports.begin_reading(connection, self.file)
         path = self.context.settings.imports_dir / self.row.path
-        with path.open("rb") as source, Deriving(self.row.octets) as other:
+        with path.open("rb") as source, Deriving(self.row.size) as other:
             reader = Reader(source)
             components = iter(reader)
             under_way: deque[_Part] = deque()
@@ -129,7 +131,7 @@ class _ReadFile:
 
     def _begin(self, connection: Connection, reader: Reader, batch: list[RawComponent], other: Deriving) -> _Part:
         """Sort out where components belong, and have their facts read."""
-        part = _Part(min(reader.octets, self.row.octets))
+        part = _Part(min(reader.size, self.row.size))
         for component in batch:
             group = self._group_of(connection, reader, component)
             if component.name == "VTIMEZONE":
@@ -168,7 +170,7 @@ class _ReadFile:
             writer.flush()
         for group, summary in found.summaries.items():
             self.summaries[group].merge(summary)
-        self.context.progress(self.before + part.octets, self.total, "octets", self.row.name)
+        self.context.progress(self.before + part.size, self.total, "bytes", self.row.name)
 
     def _one(self, writer: VersionWriter, group: GroupId, component: RawComponent, row: Row, late: bool) -> None:
         if row.problems:
@@ -217,11 +219,13 @@ class _ReadFile:
             count = sum(1 for g in self.ordinals.values() if g == group)
             writer.problem(
                 Problem(
-                    "several-calendars", f"The file holds {count:,} calendars of one name.",
+                    "several-calendars",
+                    f"The file holds {count:,} calendars of one name.",
                     "Taken as one calendar with the lines of the first; the other lines are kept here.",
-                    1, "\n".join(dict.fromkeys(lines)),
+                    1,
+                    "\n".join(dict.fromkeys(lines)),
                 )
-            )  # fmt: skip
+            )
         used: Counter[str] = sum((summary.zones for summary in self.summaries.values()), Counter())
         defined = {tzid for zones in self.zones.values() for tzid in zones}
         for problem in undefined_zones(used, defined, lambda tzid: self.lines.get(tzid, 1)):

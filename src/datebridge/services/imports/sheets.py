@@ -13,18 +13,19 @@ from datebridge.core.changes import Change, Kind
 from datebridge.core.checks import examine
 from datebridge.core.editing.fields import CannotEdit, start_of
 from datebridge.core.editing.series import Group, edit, fields_at
-from datebridge.core.editing.series import Member as Entry
+from datebridge.core.editing.series import SeriesMember as Entry
 from datebridge.core.editing.writing import new_event, rewritten
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import Facts, Mark
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.plural import counted
 from datebridge.core.moments import Clock
 from datebridge.core.views.brought import BadCell, changed_since, edited, here, new_fields, wanted_of
 from datebridge.core.views.sheet import Row, cells_of
 from datebridge.core.views.tables import DATED, NoSheet, Order, Sheet, SheetRow, read_table
-from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.editing.edits import stamp
-from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.services.jobs.jobs import JobContext, Refused, performs
 from datebridge.services.look.details import is_zone
 from datebridge.store.calendars import names
 from datebridge.store.changesets.draft import Draft, propose
@@ -36,7 +37,7 @@ from datebridge.store.sql import chunks
 
 _AT_ONCE = 500
 _KINDS = {"event": "VEVENT", "to-do": "VTODO", "journal": "VJOURNAL", "free-busy": "VFREEBUSY", "": "VEVENT"}
-#: So many cells that could not be read are told in a set's own words.
+#: How many cells that could not be read are told in a set's own words.
 _TOLD = 12
 
 
@@ -54,6 +55,7 @@ class _Tally:
         return said
 
 
+@performs(JobKind.SHEET)
 def sheet_job(context: JobContext) -> dict[str, Any]:
     """Propose what was edited in a sheet.
 
@@ -65,7 +67,7 @@ def sheet_job(context: JobContext) -> dict[str, Any]:
     try:
         data = b64decode(context.params["data"])
     except ValueError as error:
-        raise NoSheet("It did not arrive whole. Bring it back once more.") from error
+        raise NoSheet("The upload was incomplete. Import the file again.") from error
     sheet = read_table(data, order)
     name, tally = context.params["name"], _Tally()
     result: dict[str, Any] = {}
@@ -79,7 +81,7 @@ def sheet_job(context: JobContext) -> dict[str, Any]:
             context.progress(at * _AT_ONCE, len(sheet.rows), "rows")
             _rows(context, draft, sheet, list(some), tally)
         if not any(not one.held for one in draft.changes):
-            raise Refused(f"Nothing in {name} differs from what is here. {' '.join(tally.unread[:_TOLD])}".strip())
+            raise Refused(f"Nothing in {name} differs from the entries here. {' '.join(tally.unread[:_TOLD])}".strip())
         draft.title = lambda counts: f"From {name}: {counts.what} in {counts.where}"
         draft.reason = _said(sheet, tally)
 
@@ -92,12 +94,12 @@ def sheet_job(context: JobContext) -> dict[str, Any]:
 
 
 def _said(sheet: Sheet, tally: _Tally) -> str:
-    parts = [f"{counted(len(sheet.rows), 'row')}; {tally.same:,} as they are here."]
+    parts = [f"{counted(len(sheet.rows), 'row')}; {tally.same:,} unchanged."]
     if tally.unread:
         more = f" and {len(tally.unread) - _TOLD:,} more" if len(tally.unread) > _TOLD else ""
         parts.append(f"Not applied: {' '.join(tally.unread[:_TOLD])}{more}")
     if sheet.ignored:
-        parts.append(f"Columns nobody knows are left: {', '.join(sheet.ignored[:8])}.")
+        parts.append(f"Unknown columns are ignored: {', '.join(sheet.ignored[:8])}.")
     return " ".join(parts)
 
 
@@ -156,7 +158,7 @@ def _rows(context: JobContext, draft: Draft, sheet: Sheet, rows: list[SheetRow],
             others = [tally.changed[one.id] for one, _ in made if one.id in tally.changed]
             if others:
                 if [tally.changed.get(one.id, ("", ""))[1] for one, _ in made] != [wanted for _, wanted in made]:
-                    said = f"row {others[0][0]} changes the same event; bring back one of the two, and then the other"
+                    said = f"row {others[0][0]} changes the same event; import one of the two, and then the other"
                     tally.cell(row, BadCell("uid", said))
                 continue
             tally.changed |= {one.id: (str(row.number), wanted) for one, wanted in made}
@@ -168,16 +170,23 @@ def _rows(context: JobContext, draft: Draft, sheet: Sheet, rows: list[SheetRow],
                 facts = examine(one.component, wanted, zones[one.calendar])
                 version = writer.add(facts, wanted)
                 draft.add(
-                    Change(one.calendar, one.component, facts.uid, facts.recurrence_id, one.id, version,
-                           f"Row {row.number}.")
-                )  # fmt: skip
+                    Change(
+                        one.calendar,
+                        one.component,
+                        facts.uid,
+                        facts.recurrence_id,
+                        one.id,
+                        version,
+                        f"Row {row.number}.",
+                    )
+                )
 
 
 def _calendar(row: SheetRow, numbers: dict[str, list[CalendarId]]) -> CalendarId:
     said = row.cells.get("calendar", "").strip()
     fitting = numbers.get(said, [])
     if len(fitting) != 1:
-        why = "name the calendar of a new event" if not said else f"there is no one calendar “{said[:60]}”"
+        why = "enter the calendar of the new event" if not said else f"there is no one calendar “{said[:60]}”"
         raise BadCell("calendar", f"{why[:1].upper()}{why[1:]}.")
     return fitting[0]
 
@@ -198,18 +207,23 @@ def _fitting(row: SheetRow, placed: dict[str, list[Placed]], called: dict[Calend
 def _match(row: SheetRow, placed: dict[str, list[Placed]], called: dict[CalendarId, str]) -> Placed:
     fitting = _fitting(row, placed, called)
     if not fitting:
-        raise BadCell("uid", "There is no such entry any more.")
+        raise BadCell("uid", "This entry no longer exists.")
     if len(fitting) > 1:
-        raise BadCell("uid", "Several entries have this UID; remove what came twice first.")
+        raise BadCell("uid", "Several entries have this UID; remove the duplicates first.")
     if row.cells.get("calendar", "").strip() not in ("", called.get(fitting[0].calendar)):
         raise BadCell("calendar", "Entries are not moved by a table; move them in Look.")
     return fitting[0]
 
 
 def _edited(
-    row: SheetRow, sheet: Sheet, own: Placed, group: list[Placed], texts: dict[VersionId, str], zones: Zones,
+    row: SheetRow,
+    sheet: Sheet,
+    own: Placed,
+    group: list[Placed],
+    texts: dict[VersionId, str],
+    zones: Zones,
     tally: _Tally,
-) -> list[tuple[Placed, str | None]]:  # fmt: skip
+) -> list[tuple[Placed, str | None]]:
     """What a row makes of its entry, and of the changed occurrences of a series."""
     text = texts[own.id]
     written = Row("", own.component, text, zones)

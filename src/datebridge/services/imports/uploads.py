@@ -20,6 +20,7 @@ from typing import BinaryIO
 from datebridge.clock import now
 from datebridge.connect.feed import is_calendar
 from datebridge.core.errors import CannotDo
+from datebridge.core.job_kinds import JobKind
 from datebridge.core.text.storable import storable
 from datebridge.settings import Settings
 from datebridge.store import imports
@@ -39,17 +40,25 @@ _MOST_MESSAGE = 64 << 20
 UNPARSED = (ValueError, LookupError, TypeError, AttributeError, RecursionError, MessageError)
 #: What comes of archives that are damaged, or lie about themselves.
 _DAMAGED = (
-    zipfile.BadZipFile, RuntimeError, NotImplementedError, zlib.error, lzma.LZMAError, EOFError, struct.error,
-    ValueError, OverflowError, OSError,
-)  # fmt: skip
+    zipfile.BadZipFile,
+    RuntimeError,
+    NotImplementedError,
+    zlib.error,
+    lzma.LZMAError,
+    EOFError,
+    struct.error,
+    ValueError,
+    OverflowError,
+    OSError,
+)
 _LOCKED = 1  # of the flags of a file in an archive
 _CALENDAR_TYPES = frozenset({"text/calendar", "application/ics"})
 
 
 class NotTaken(CannotDo):
-    """The file is not taken; the message says why and what to do."""
+    """The file is not accepted; the message says why and what to do."""
 
-    code, title, status = "not-taken", "The file is not taken", 413
+    code, title, status = "not-taken", "The file is not accepted", 413
 
 
 class NoCalendarPart(NotTaken):
@@ -81,21 +90,21 @@ def receive(store: Store, settings: Settings, files: list[tuple[str, BinaryIO]])
                 if not stays:
                     path.unlink()
         if not kept:
-            raise NotTaken("There is no file in it that could be read. Calendar files end in .ics.")
+            raise NotTaken("The archive contains no calendar file. Calendar files end in .ics.")
     except BaseException:
         for _, path in kept:
             path.unlink(missing_ok=True)
         raise
     with store.writing_session() as session:
         rows = [
-            ImportFile(name=storable(name), path=path.name, octets=path.stat().st_size, created_at=now())
+            ImportFile(name=storable(name), path=path.name, size=path.stat().st_size, created_at=now())
             for name, path in kept
         ]
         session.add_all(rows)
         session.flush()
         title = f"Reading {rows[0].name}" if len(rows) == 1 else f"Reading {len(rows)} files"
         params = {"files": [demand_id(row.id) for row in rows]}
-        return add_job(session.connection(), "read", title, params)
+        return add_job(session.connection(), JobKind.READ, title, params)
 
 
 def can_be_read_again(settings: Settings, state: str, path: str) -> bool:
@@ -112,10 +121,10 @@ def read_again(store: Store, settings: Settings, file_id: int) -> int:
     with store.writing_session() as session:
         row = session.get(ImportFile, file_id)
         if row is None or not can_be_read_again(settings, row.state, row.path):
-            raise CannotApply("This file cannot be read again. Bring it once more.")
+            raise CannotApply("This file cannot be read again. Import it again.")
         row.state, row.message = "queued", ""
         session.flush()
-        return add_job(session.connection(), "read", f"Reading {row.name}", {"files": [file_id]})
+        return add_job(session.connection(), JobKind.READ, f"Reading {row.name}", {"files": [file_id]})
 
 
 def _opener(name: str, path: Path) -> Callable[[Path, str, Settings], list[tuple[str, Path]]] | None:
@@ -131,8 +140,8 @@ def _opener(name: str, path: Path) -> Callable[[Path, str, Settings], list[tuple
         if not head.startswith(b"PK"):
             what = "a calendar" if is_calendar(head) else "another file"
             raise NotTaken(
-                f"{name} is two things at once: {what}, with an archive behind it. Nothing of it is taken. Save the one"
-                " that is meant as a file of its own."
+                f"{name} is two things at once: {what}, with an archive behind it. Nothing was imported. "
+                "Save the one you need as a separate file."
             )
         return _unpack
     return _open_message if is_message(name, head) else None
@@ -145,7 +154,7 @@ def _copy(content: BinaryIO, path: Path, most: int, name: str) -> int:
             while chunk := content.read(_COPY):
                 size += len(chunk)
                 if size > most:
-                    raise NotTaken(f"{name} is larger than {most >> 20} MB, the most that is taken in one piece.")
+                    raise NotTaken(f"{name} is larger than {most >> 20} MB, the largest file that is accepted.")
                 out.write(chunk)
     except BaseException:
         path.unlink(missing_ok=True)
@@ -162,7 +171,7 @@ def _unpack(archive: Path, name: str, settings: Settings) -> list[tuple[str, Pat
                 m for m in packed.infolist() if not m.is_dir() and m.filename.lower().endswith((".ics", ".ical"))
             ]
             if len(members) > settings.max_archive_files:
-                raise NotTaken(f"{name} holds more than {settings.max_archive_files:,} files. Take it apart first.")
+                raise NotTaken(f"{name} holds more than {settings.max_archive_files:,} files. Split it first.")
             room = settings.max_archive_octets
             for member in members:
                 if member.flag_bits & _LOCKED:
@@ -176,7 +185,7 @@ def _unpack(archive: Path, name: str, settings: Settings) -> list[tuple[str, Pat
         _drop(kept)
         if is_full(error):
             raise
-        raise NotTaken(f"{name} cannot be unpacked: the archive is damaged. Have it packed and sent again.") from error
+        raise NotTaken(f"{name} cannot be unpacked: the archive is damaged. Ask for it to be sent again.") from error
     except BaseException:
         _drop(kept)
         raise
@@ -213,7 +222,7 @@ def _open_message(path: Path, name: str, settings: Settings) -> list[tuple[str, 
             out.write(content)
         kept.append((f"{subject[:80]}{f' {len(kept) + 1}' if kept else ''}.ics", target))
     if not kept:
-        raise NoCalendarPart(f"{name} is a message without a calendar part. Is the invitation in another message?")
+        raise NoCalendarPart(f"{name} is a message without a calendar part. The invitation may be in another message.")
     return kept
 
 
@@ -232,7 +241,7 @@ def parse_message(content: bytes, name: str) -> EmailMessage:
 
 
 def _not_taken_apart(name: str) -> NotTaken:
-    return NotTaken(f"{name} is a message that cannot be taken apart. Save its calendar part as a file of its own.")
+    return NotTaken(f"{name} is a message that cannot be read. Save its calendar part as a separate file.")
 
 
 def forget_strays(store: Store, settings: Settings) -> None:

@@ -14,6 +14,7 @@ import structlog
 from datebridge.core.changes import PERSON, By
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import JobId, SetId
+from datebridge.core.job_kinds import JobKind
 from datebridge.settings import Settings
 from datebridge.store.database import Connection, Store, is_damage, is_full
 from datebridge.store.jobs import (
@@ -39,7 +40,7 @@ log = structlog.get_logger()
 _REPORT_EVERY = 0.25
 #: How long a job waits for room on the disk before it is tried again, in seconds.
 _WAIT_FOR_ROOM = 15
-FULL = "The disk is full. It goes on when there is room."
+FULL = "The disk is full. The job continues when there is space."
 
 
 class Stopped(Exception):
@@ -109,12 +110,26 @@ class JobContext:
 
 
 JobFunction = Callable[[JobContext], dict[str, Any]]
+#: What does the jobs of each kind. A use case enters itself by `performs`, once its module is imported.
+FUNCTIONS: dict[JobKind, JobFunction] = {}
 
 
-def enqueue(store: Store, kind: str, title: str, params: dict[str, Any], lane: str = "", by: By = PERSON) -> JobId:
-    """Queue a job; returns its id."""
+def performs(kind: JobKind) -> Callable[[JobFunction], JobFunction]:
+    """Mark the function that does the jobs of a kind."""
+
+    def enter(function: JobFunction) -> JobFunction:
+        FUNCTIONS[kind] = function
+        return function
+
+    return enter
+
+
+def enqueue(
+    store: Store, kind: JobKind, title: str, params: dict[str, Any], about: int | None = None, by: By = PERSON
+) -> JobId:
+    """Queue a job; returns its id. `about`: the account, host or calendar by which it takes turns."""
     with store.write() as connection:
-        return add_job(connection, kind, title, params, lane, by)
+        return add_job(connection, kind, title, params, about, by)
 
 
 def get(store: Store, job_id: JobId) -> Job | None:
@@ -134,13 +149,13 @@ def stop(store: Store, job_id: JobId) -> None:
         request_stop(connection, job_id)
 
 
-def resume_interrupted(store: Store, kinds: Iterable[str] | None = None) -> list[str]:
+def resume_interrupted(store: Store, kinds: Iterable[JobKind] | None = None) -> list[str]:
     """Queue what a killed process was doing, of these kinds or of all; says so in words."""
     with store.write() as connection:
         return take_back(connection, kinds)
 
 
-def claim_next(store: Store, kinds: Iterable[str]) -> Claimed | None:
+def claim_next(store: Store, kinds: Iterable[JobKind]) -> Claimed | None:
     """The oldest job of these kinds that may be begun now, begun; None if there is none."""
     kinds = tuple(kinds)
     with store.read() as connection:
@@ -151,22 +166,22 @@ def claim_next(store: Store, kinds: Iterable[str]) -> Claimed | None:
         return claim_job(connection, found) if found is not None else None
 
 
-def run_next(store: Store, settings: Settings, functions: dict[str, JobFunction]) -> bool:
+def run_next(store: Store, settings: Settings, kinds: Iterable[JobKind]) -> bool:
     """Do the oldest queued job of the kinds given; False if there is none."""
-    job = claim_next(store, functions)
+    job = claim_next(store, kinds)
     if job is not None:
-        run(store, settings, job, functions)
+        run(store, settings, job)
     return job is not None
 
 
-def run(store: Store, settings: Settings, job: Claimed, functions: dict[str, JobFunction]) -> None:
+def run(store: Store, settings: Settings, job: Claimed) -> None:
     """Do a job that has been claimed."""
     context = JobContext(store, settings, job)
     state, message, result = "done", "", {}
     collecting = gc.isenabled()
     gc.disable()  # jobs make very many small objects and hardly any cycles
     try:
-        result = functions[job.kind](context)
+        result = FUNCTIONS[job.kind](context)
     except Stopped as stopped:
         state, message = "stopped", str(stopped) or "Stopped; nothing was changed."
     except CannotDo as refusal:

@@ -9,6 +9,8 @@ from zoneinfo import available_timezones
 
 from datebridge.core.checks import ALL
 from datebridge.core.index.facts import ANSWERS
+from datebridge.core.language.filters import FilterContext
+from datebridge.core.language.spans import length
 from datebridge.core.merge import BOOKKEEPING
 from datebridge.core.moments import NotAMoment, parse_duration, parse_moment
 from datebridge.core.problems import CODES
@@ -16,21 +18,41 @@ from datebridge.core.recurrence.rules import NotARule, parse_rule
 from datebridge.core.recurrence.words import describe
 from datebridge.core.text.component import Component
 from datebridge.core.text.lines import ContentLine, split_text_list, unescape_text
-from datebridge.core.words.filters import Known
-from datebridge.core.words.spans import length
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 from datebridge.store.calendars import known
 from datebridge.store.database import Store
 from datebridge.store.entries.details import known_values_of
 
 _LABELS = {
-    "DTSTART": "Start", "DTEND": "End", "DUE": "Due", "DURATION": "Duration", "RRULE": "Rule", "RDATE": "Extra dates",
-    "EXDATE": "Left-out dates", "RECURRENCE-ID": "Stands for", "DESCRIPTION": "Notes", "CATEGORIES": "Categories",
-    "CLASS": "Privacy", "TRANSP": "Busy time", "ORGANIZER": "Organiser", "ATTENDEE": "Attendee", "URL": "Link",
-    "CONFERENCE": "Conference", "ATTACH": "Attachment", "PRIORITY": "Priority", "GEO": "Position", "UID": "UID",
-    "SEQUENCE": "Revision", "CREATED": "Created", "LAST-MODIFIED": "Last changed", "CONTACT": "Contact",
-    "PERCENT-COMPLETE": "Done, per cent", "COMMENT": "Comment", "RESOURCES": "Resources", "TZID": "Zone name",
-}  # fmt: skip
+    "DTSTART": "Start",
+    "DTEND": "End",
+    "DUE": "Due",
+    "DURATION": "Duration",
+    "RRULE": "Rule",
+    "RDATE": "Extra dates",
+    "EXDATE": "Left-out dates",
+    "RECURRENCE-ID": "Stands for",
+    "DESCRIPTION": "Notes",
+    "CATEGORIES": "Categories",
+    "CLASS": "Privacy",
+    "TRANSP": "Busy time",
+    "ORGANIZER": "Organiser",
+    "ATTENDEE": "Attendee",
+    "URL": "Link",
+    "CONFERENCE": "Conference",
+    "ATTACH": "Attachment",
+    "PRIORITY": "Priority",
+    "GEO": "Position",
+    "UID": "UID",
+    "SEQUENCE": "Revision",
+    "CREATED": "Created",
+    "LAST-MODIFIED": "Last changed",
+    "CONTACT": "Contact",
+    "PERCENT-COMPLETE": "Done, per cent",
+    "COMMENT": "Comment",
+    "RESOURCES": "Resources",
+    "TZID": "Zone name",
+}
 _MOMENTS = frozenset({"DTSTART", "DTEND", "DUE", "RECURRENCE-ID", "CREATED", "LAST-MODIFIED"})
 #: What values mean (RFC 5545 §3.8.2.7, §3.8.1.3).
 _WORDS = {
@@ -77,7 +99,7 @@ def _value(line: ContentLine, zones: Zones) -> str:
         meaning = zones.of(tzid, moment.wall.year, moment.wall.year)
         if meaning.defined:
             return f"{shown}, as its calendar defines the zone"
-        return f"{shown} {meaning.zone}" if meaning.zone else f"{shown} in a zone nobody knows"
+        return f"{shown} {meaning.zone}" if meaning.zone else f"{shown} in an unknown zone"
     if line.name in _WORDS:
         return _WORDS[line.name].get(line.value.strip().upper(), line.value)
     if line.name in _TEXTS:
@@ -181,17 +203,19 @@ def differing(component: str, left: str, right: str) -> list[Differing]:
         if before != after:
             found.append(Differing(label(name), list((before - after).elements()), list((after - before).elements())))
         else:  # the same in other words: the lines themselves tell it
-            own = [[raw for raw in side if _NAME.split(raw, maxsplit=1)[0].upper() == name] for side in
-                   ((mine - theirs).elements(), (theirs - mine).elements())]  # fmt: skip
+            own = [
+                [raw for raw in side if _NAME.split(raw, maxsplit=1)[0].upper() == name]
+                for side in ((mine - theirs).elements(), (theirs - mine).elements())
+            ]
             if any(own):
                 found.append(Differing(label(name), *own))
     return found
 
 
-def known_values(store: Store, field: str) -> list[Known]:
+def known_values(store: Store, field: str) -> list[FilterContext]:
     """Values of one field the filter line can offer, the most useful first."""
     if field == "problem":
-        return [Known(code) for code in sorted([*ALL, *CODES])]
+        return [FilterContext(code) for code in sorted([*ALL, *CODES])]
     if field == "calendar":
         with store.read() as connection:
             return list(known(connection).values())
@@ -200,7 +224,7 @@ def known_values(store: Store, field: str) -> list[Known]:
         rows = known_values_of(connection, "on" if days else field)
     if field == "category":  # an entry's categories are kept together, the most frequent combinations first
         rows = list(dict.fromkeys(category for joined in rows for category in joined.split("\x1f")))
-    return [Known(value) for value in (*days, *rows)]
+    return [FilterContext(value) for value in (*days, *rows)]
 
 
 def is_zone(name: str) -> bool:

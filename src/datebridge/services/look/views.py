@@ -7,13 +7,17 @@ from datetime import date
 
 from datebridge.core.views.days import Day, bounds_of, lay_out, with_totals
 from datebridge.store.entries.density import Density
-from datebridge.store.entries.occurrences import Happenings
+from datebridge.store.entries.occurrences import OccurrenceReader
 
 
 def days(
-    happenings: Happenings, wanted: Sequence[date], zone: str, calendars: Iterable[int],
-    most: int, clocks: Sequence[str] = (),
-) -> tuple[list[Day], tuple[str, ...]]:  # fmt: skip
+    happenings: OccurrenceReader,
+    wanted: Sequence[date],
+    zone: str,
+    calendars: Iterable[int],
+    most: int,
+    clocks: Sequence[str] = (),
+) -> tuple[list[Day], tuple[str, ...]]:
     """The days asked (see `lay_out`), and the titles of series of which not every time is among them."""
     if not wanted:
         return [], ()

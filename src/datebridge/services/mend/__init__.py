@@ -1,1 +1,1 @@
-"""Mending: what is wrong is put right, or away."""
+"""Mending: what is wrong is fixed, or removed."""

@@ -20,20 +20,20 @@ from datebridge.store.database import Store
 from datebridge.store.entries.zones import zones_of
 from datebridge.store.remembered import Remembered
 
-#: So many changes of a set are looked at, and so many occurrences are listed.
+#: How many changes of a set are looked at, and so many occurrences are listed.
 MOST_CHANGES, MOST_LISTED = 3_000, 20_000
 
 
 class Row(NamedTuple):
     """An occurrence that is affected, with the clocks it goes by before and after.
 
-    `odd`: ``skipped`` or ``twice``, where the clock is changed just then.
+    `clock_change`: ``skipped`` or ``twice``, where the clock is changed just then.
     """
 
     title: str
     one: Difference
     clocks: tuple[Clock | None, Clock | None]
-    odd: str
+    clock_change: str
 
 
 @dataclass(slots=True)
@@ -53,7 +53,7 @@ class Affected:
     gone: int = 0
     new: int = 0
     same: int = 0
-    odd: int = 0
+    clock_change: int = 0
     cut: bool = False
 
 
@@ -105,7 +105,7 @@ def _add(found: Affected, sides: Sides, zones: Zones) -> None:
         found.gone += one.verdict == "missing"
         found.new += one.verdict == "extra"
         row = _row(one, before, after)
-        found.odd += bool(row.odd)
+        found.clock_change += bool(row.clock_change)
         found.rows.append(row)
 
 

@@ -7,16 +7,17 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from datebridge.core.bulk import Member, Outcome, Step, Subject, change, needs_series, said
+from datebridge.core.bulk import Outcome, Step, Subject, SubjectMember, change, needs_series, said
 from datebridge.core.bulk.steps import MoveTo
 from datebridge.core.changes import Change, Kind
 from datebridge.core.ids import CalendarId, GroupId, VersionId
-from datebridge.core.words.filters import Selection
-from datebridge.core.words.plural import counted
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import Selection
+from datebridge.core.language.plural import counted
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.editing.edits import stamp
 from datebridge.services.imports.deriving import Batch, Deriving, Text
-from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.services.jobs.jobs import JobContext, Refused, performs
 from datebridge.services.mend.recipes import read_steps
 from datebridge.services.transfer.transfers import Target, transfer_changed
 from datebridge.store.calendars import known
@@ -27,10 +28,10 @@ from datebridge.store.entries.zones import zones_of
 from datebridge.store.sql import chunks
 
 _AT_ONCE = 500
-#: About as many octets has an entry; it decides whether reading many on other cores is worth while.
+#: About as many bytes has an entry; it decides whether reading many on other cores is worth while.
 _OCTETS = 700
 _NOTHING = "Nothing is selected, so there is nothing to change."
-#: So many reasons why something cannot be changed are told in a set's own words; the rest stand beside the entries.
+#: How many reasons why something cannot be changed are told in a set's own words; the rest are beside the entries.
 _REASONS = 4
 
 
@@ -49,10 +50,11 @@ class _Tally:
         if self.left:
             most = [f"{number:,} × {reason}" for reason, number in self.left.most_common(_REASONS)]
             more = " And other reasons." if len(self.left) > _REASONS else ""
-            parts.append(f"What cannot be done: {' '.join(most)}{more}")
+            parts.append(f"Not changed: {' '.join(most)}{more}")
         return " ".join(parts)
 
 
+@performs(JobKind.BULK)
 def bulk_job(context: JobContext) -> dict[str, Any]:
     """Propose the selected entries as steps make them."""
     selection, steps = Selection.read(context.params), read_steps(context.params["steps"])
@@ -126,7 +128,7 @@ def _pieces(context: JobContext, ids: list[VersionId], steps: Sequence[Step]) ->
                 texts = texts_of(connection, placed)
             outcomes: list[Outcome] = []
             for unit in some:
-                members = [Member(one.id, texts[one.id], one.id in chosen) for one in unit if one.id in texts]
+                members = [SubjectMember(one.id, texts[one.id], one.id in chosen) for one in unit if one.id in texts]
                 outcomes += change(Subject(members, zones, moment), steps)
             done += len(placed)
             context.progress(done, len(wanted), "entries")
@@ -158,9 +160,10 @@ def _move(context: JobContext, ids: list[VersionId], steps: Sequence[Step], to: 
     """Changed and moved at once: copies as the steps make them, deleted at the source once they have arrived."""
     with context.store.read() as connection:
         fitting = [
-            number for number, one in known(connection).items()
+            number
+            for number, one in known(connection).items()
             if one.value == to.calendar and to.account in ("", one.account)
-        ]  # fmt: skip
+        ]
     if len(fitting) != 1:
         raise Refused(f"There is {'no' if not fitting else 'more than one'} calendar “{to.calendar}”.")
     changed: dict[VersionId, str | None] = {}

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from datebridge.core.bulk import Member, Recipe, Subject, change, needs_series
+from datebridge.core.bulk import Recipe, Subject, SubjectMember, change, needs_series
 from datebridge.core.errors import CannotDo
 from datebridge.core.index.derive import derive
 from datebridge.core.inspection import Inspection, inspect
@@ -37,9 +37,13 @@ class Cleaned:
         """The shape of ``date-bridge clean --json``."""
         told = [{"uid": uid, "why": why} for uid, why in self.not_changed]
         return {
-            "path": self.path, "out": self.out, "changed": self.changed, "deleted": self.deleted, "kept": self.kept,
+            "path": self.path,
+            "out": self.out,
+            "changed": self.changed,
+            "deleted": self.deleted,
+            "kept": self.kept,
             "not_changed": told,
-        }  # fmt: skip
+        }
 
 
 def clean(recipe: Recipe, source: Path, folder: Path | None) -> Cleaned:
@@ -81,7 +85,7 @@ def _components(recipe: Recipe, found: Inspection, cleaned: Cleaned) -> list[Raw
         groups.setdefault((one.calendar, one.name, uid) if together and uid else place, []).append(place)
     texts: dict[int, str | None] = {}
     for places in groups.values():
-        members = [Member(place, found.components[place].text) for place in places]
+        members = [SubjectMember(place, found.components[place].text) for place in places]
         zones = found.zones.get(found.components[places[0]].calendar, NO_ZONES)
         for outcome in change(Subject(members, zones, moment), recipe.steps):
             texts[outcome.key] = outcome.text

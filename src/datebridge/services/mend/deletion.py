@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datebridge.core.changes import PERSON, By, Kind
 from datebridge.core.ids import SetId
-from datebridge.core.words.filters import Selection
+from datebridge.core.language.filters import Selection
 from datebridge.store.changesets.draft import propose
 from datebridge.store.database import Store
 from datebridge.store.entries.ledger import Ledger
@@ -19,7 +19,7 @@ def propose_deletion(store: Store, ledger: Ledger, selection: Selection, reason:
     """
     with store.read() as connection:
         ids = list(ledger.ids(connection, selection))
-    reason = reason or (f"All that match: {selection.filter}" if selection.only is None else "Chosen by hand.")
+    reason = reason or (f"All matches of {selection.filter}" if selection.only is None else "Selected by hand.")
     nothing = "Nothing is selected, so there is nothing to delete."
     with propose(
         store, Kind.DELETE, by, lambda tally: f"Delete {tally.what} from {tally.where}", reason, nothing=nothing

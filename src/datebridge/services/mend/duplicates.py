@@ -10,39 +10,40 @@ from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.checks import examine
 from datebridge.core.ids import CalendarId, SetId, VersionId
 from datebridge.core.index.facts import ANSWERS
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.plural import counted
 from datebridge.core.matching import CONTAINING, Alike
 from datebridge.core.matching.surviving import CRITERIA, Criterion, Twin, choose
 from datebridge.core.matching.wholes import JoinedWhole, Whole, join_contained, join_wholes
 from datebridge.core.merge import BOOKKEEPING, TIMES
 from datebridge.core.text.component import Component
-from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import Zones
-from datebridge.services.jobs.jobs import JobContext
+from datebridge.services.jobs.jobs import JobContext, performs
 from datebridge.store import duplicates as stored
 from datebridge.store.changesets.apply import apply
 from datebridge.store.changesets.draft import CannotApply, Draft, propose
 from datebridge.store.database import Connection, Store
-from datebridge.store.duplicates import Found, Member
+from datebridge.store.duplicates import DuplicateGroup, GroupMember
 from datebridge.store.entries.zones import zones_of
 from datebridge.store.sql import chunks
 
 _AT_ONCE = 500
 #: What makes an entry say no more.
 _UNSAID = BOOKKEEPING | TIMES | {"UID"}
-_TAKES_OVER = "Takes over what the others say."
-_NOTHING = "Nothing of this can be removed: what is there twice stands where it can only be read."
-GONE = "This group is no longer as it was: an entry of it was changed or deleted. Look for duplicates again."
+_TAKES_OVER = "Takes over properties of the others."
+_NOTHING = "Nothing in this group can be removed: the duplicates are in read-only calendars."
+GONE = "This group has changed: an entry was changed or deleted. Search for duplicates again."
 
 
 @dataclass(frozen=True, slots=True)
-class Wish:
+class KeepPolicy:
     """What entries are kept for, in the order in which it is asked, and which calendars come first."""
 
     policy: tuple[Criterion, ...] = CRITERIA
     order: tuple[int, ...] = ()
 
 
-def _twin(one: Member) -> Twin:
+def _twin(one: GroupMember) -> Twin:
     """What decides whether an entry stays."""
     lines = [line for _, line in Component(one.text).properties()]
     people = [line for line in lines if line.name == "ATTENDEE"]
@@ -73,61 +74,62 @@ class Plan:
         choices: which of them a person may have stay instead, one after the other.
     """
 
-    found: Found
-    members: tuple[Member, ...]
-    keep: Member
+    found: DuplicateGroup
+    members: tuple[GroupMember, ...]
+    keep: GroupMember
     why: str
-    goes: tuple[Member, ...]
-    stays: tuple[Member, ...]
-    parts: Mapping[VersionId, tuple[Member, ...]]
+    goes: tuple[GroupMember, ...]
+    stays: tuple[GroupMember, ...]
+    parts: Mapping[VersionId, tuple[GroupMember, ...]]
     joined: JoinedWhole
     choices: tuple[VersionId, ...]
     zones: Zones
 
-    def rewritten(self) -> list[tuple[Member, str]]:
+    def rewritten(self) -> list[tuple[GroupMember, str]]:
         """What of the one that stays, and of its changed occurrences, becomes another text."""
         own = (self.keep, *self.parts.get(self.keep.id, ()))
         return [(one, text) for one, text in zip(own, self.joined.texts, strict=True) if text != one.text]
 
 
+@performs(JobKind.MATCH)
 def match_job(context: JobContext) -> dict[str, Any]:
     """Look for duplicates among all entries."""
     return {"groups": stored.look(context.store, context.check)}
 
 
-def plan(connection: Connection, number: int, wish: Wish, keep: VersionId | None = None) -> Plan | None:
+def plan(connection: Connection, number: int, request: KeepPolicy, keep: VersionId | None = None) -> Plan | None:
     """What becomes of a group; None where it is no longer there.
 
     Args:
         keep: the member that stays, chosen by a person.
     """
     found = stored.one(connection, number)
-    return _plan(found, _known(connection, [found]), wish, keep) if found is not None else None
+    return _plan(found, _known(connection, [found]), request, keep) if found is not None else None
 
 
 @dataclass(frozen=True, slots=True)
-class _Known:
+class _GroupDetails:
     """What plans are made from: members, the changed occurrences of series, what calendars define."""
 
-    members: Mapping[VersionId, Member]
-    parts: Mapping[VersionId, tuple[Member, ...]]
+    members: Mapping[VersionId, GroupMember]
+    parts: Mapping[VersionId, tuple[GroupMember, ...]]
     zones: Mapping[CalendarId, Zones]
 
-    def whole(self, member: Member) -> Whole:
+    def whole(self, member: GroupMember) -> Whole:
         texts = tuple(one.text for one in self.parts.get(member.id, ()))
         return Whole(member.text, texts, self.zones[member.calendar])
 
 
-def _known(connection: Connection, groups: Iterable[Found]) -> _Known:
+def _known(connection: Connection, groups: Iterable[DuplicateGroup]) -> _GroupDetails:
     members = stored.members_of(connection, (n for group in groups for n in group.members))
     changed = stored.changed_occurrences(connection, members)
     others = stored.members_of(connection, (n for own in changed.values() for n in own))
     parts = {master: tuple(others[n] for n in own if n in others) for master, own in changed.items()}
     zones = {number: zones_of(connection, number) for number in {one.calendar for one in members.values()}}
-    return _Known(members, parts, zones)
+    return _GroupDetails(members, parts, zones)
 
 
-def _plan(found: Found, known: _Known, wish: Wish, keep: VersionId | None = None) -> Plan:
+def _plan(found: DuplicateGroup, known: _GroupDetails, request: KeepPolicy, keep: VersionId | None = None) -> Plan:
     members = known.members
     own = [members[n] for n in found.members]
     if found.kind in CONTAINING:  # a part cannot stay for the whole: what only the whole has would go
@@ -135,7 +137,7 @@ def _plan(found: Found, known: _Known, wish: Wish, keep: VersionId | None = None
     elif keep is not None and keep in found.members:
         at, why = found.members.index(keep), "chosen by hand"
     else:
-        at, why = choose([_twin(one) for one in own], wish.policy, wish.order)
+        at, why = choose([_twin(one) for one in own], request.policy, request.order)
     rest = [one for n, one in enumerate(own) if n != at]
     # A change that the series does not know is not thrown away: it is a person's to say which of the two is right.
     loose = found.kind is Alike.LOOSE and keep != found.members[0]
@@ -151,14 +153,16 @@ def _plan(found: Found, known: _Known, wish: Wish, keep: VersionId | None = None
     return Plan(found, tuple(own), own[at], why, goes, readable, known.parts, joined, choices, stays.zones)
 
 
-def accept(store: Store, number: int, wish: Wish, keep: VersionId | None = None, by: By = PERSON) -> tuple[SetId, str]:
+def accept(
+    store: Store, number: int, request: KeepPolicy, keep: VersionId | None = None, by: By = PERSON
+) -> tuple[SetId, str]:
     """Remove what is there twice in a group; returns the batch and its title.
 
     Raises:
         CannotApply: if the group is no longer as it was, or nothing of it can be removed.
     """
     with store.read() as connection:
-        made = plan(connection, number, wish, keep)
+        made = plan(connection, number, request, keep)
     if made is None:
         raise CannotApply(GONE)
     if not made.goes:
@@ -170,16 +174,17 @@ def accept(store: Store, number: int, wish: Wish, keep: VersionId | None = None,
     return draft.id, title
 
 
-def _title_of(member: Member) -> str:
+def _title_of(member: GroupMember) -> str:
     summary = Component(member.text).first("SUMMARY")
     return summary.value if summary is not None and summary.value else "(no title)"
 
 
+@performs(JobKind.DUPLICATES)
 def propose_job(context: JobContext) -> dict[str, Any]:
     """Propose removing what is there twice in all groups of a kind that are sure enough."""
     said = context.params
     kind = Alike(said["kind"]) if said["kind"] else None
-    wish = Wish(tuple(said["policy"]), tuple(said["order"]))
+    request = KeepPolicy(tuple(said["policy"]), tuple(said["order"]))
     store = context.store
     with store.read() as connection:
         _, groups = stored.page(connection, kind, said["least"], 0, None)
@@ -190,7 +195,7 @@ def propose_job(context: JobContext) -> dict[str, Any]:
             context.progress(at * _AT_ONCE, len(groups), "groups")
             with store.read() as connection:
                 known = _known(connection, some)
-            removing.add([_plan(group, known, wish) for group in some])
+            removing.add([_plan(group, known, request) for group in some])
         number = sum(change.after is None for change in draft.changes)
         draft.title = lambda tally: f"Remove {counted(number, 'duplicate')} from {tally.where}"
         draft.reason = removing.said(len(groups))
@@ -214,7 +219,7 @@ class _Removing:
             for made in wanted:
                 keep = made.keep
                 for one in made.goes:
-                    said = f"The same as in {keep.calendar_name}: {made.found.reasons[0]}."
+                    said = f"Duplicate of an entry in {keep.calendar_name}: {made.found.reasons[0]}."
                     for member in (one, *made.parts.get(one.id, ())):
                         self.draft.add(_change(member, None, said))
                 for member, text in made.rewritten():
@@ -246,11 +251,11 @@ class _Removing:
         """What it comes to, for the set's reason."""
         notes = [f"{counted(groups, 'group', 'groups')} looked at."]
         if self._readable:
-            notes.append(f"{self._readable:,} can only be read and stay.")
+            notes.append(f"{self._readable:,} are read-only and stay.")
         if self._left:
-            notes.append(f"{self._left:,} groups share entries with others and are left for another time.")
+            notes.append(f"{self._left:,} groups share entries with other groups and are not included.")
         return " ".join(notes)
 
 
-def _change(member: Member, after: VersionId | None, reason: str) -> Change:
+def _change(member: GroupMember, after: VersionId | None, reason: str) -> Change:
     return Change(member.calendar, member.component, member.uid, member.recurrence_id, member.id, after, reason)

@@ -8,10 +8,11 @@ from datebridge.core.changes import Change, Kind
 from datebridge.core.checks import ALL, Check
 from datebridge.core.ids import VersionId
 from datebridge.core.index.derive import derive
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.plural import counted
 from datebridge.core.series.health import heal
-from datebridge.core.words.plural import counted
 from datebridge.services.editing.edits import stamp
-from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.services.jobs.jobs import JobContext, Refused, performs
 from datebridge.services.mend.plans import put
 from datebridge.store import findings
 from datebridge.store.changesets.draft import propose
@@ -21,17 +22,18 @@ from datebridge.store.entries.zones import zones_of
 from datebridge.store.sql import chunks
 
 _AT_ONCE = 1_000
-_NOTHING = "None of these entries can be put right by itself; open them to see what they say."
+_NOTHING = "None of these entries can be fixed automatically; open them to correct them."
 
 
+@performs(JobKind.FIX)
 def fix_job(context: JobContext) -> dict[str, Any]:
     """Propose the entries with a finding as they would be without it."""
     code = context.params["code"]
     check = ALL.get(code)
-    if check is not None and check.together:
+    if check is not None and check.of_series:
         return _heal(context, check)
     if check is None or check.fix is None:
-        raise Refused("There is no one way in which this could be put right.")
+        raise Refused("This finding has no automatic fix.")
     ids = _entries(context, code)
     left = 0
     with propose(context.store, Kind.FIX, context.by, "", nothing=_NOTHING) as draft:
@@ -48,19 +50,19 @@ def fix_job(context: JobContext) -> dict[str, Any]:
                     before, after = derive(one.component, one.text, zones), derive(one.component, text, zones)
                     version = writer.add_text(one.component, text, zones)
                     rest = (one.calendar, one.component, after.uid, after.recurrence_id)
-                    said = f"{check.title}: put right."
+                    said = f"{check.title}: fixed."
                     if (before.uid, before.recurrence_id) == (after.uid, after.recurrence_id):
                         draft.add(Change(*rest, one.id, version, said))
                     else:  # what it is known by is put right: it is another entry then
                         was = (one.calendar, one.component, before.uid, before.recurrence_id)
                         draft.add(Change(*was, one.id, None, said), Change(*rest, None, version, said))
-        draft.title = lambda tally: f"Put right: {check.title.lower()}, {tally.what} in {tally.where}"
-        draft.reason = f"{counted(left, 'entry', 'entries')} cannot be put right by themselves." if left else ""
+        draft.title = lambda tally: f"Fix: {check.title.lower()}, {tally.what} in {tally.where}"
+        draft.reason = f"{counted(left, 'entry', 'entries')} cannot be fixed automatically." if left else ""
     return {"set_id": draft.id}
 
 
 def _entries(context: JobContext, code: str) -> list[VersionId]:
-    """The entries to be put right: all with a finding, those in a calendar, or a single one."""
+    """The entries to be fixed: all with a finding, those in a calendar, or a single one."""
     with context.store.read() as connection:
         found = findings.entries_with(connection, code, context.params.get("calendar"))
     only = context.params.get("entry")
@@ -68,7 +70,7 @@ def _entries(context: JobContext, code: str) -> list[VersionId]:
 
 
 def _heal(context: JobContext, check: Check) -> dict[str, Any]:
-    """Propose series without an ailment, each with all of its UID at hand."""
+    """Propose series without a series finding, each with all entries of its UID."""
     store = context.store
     ids = _entries(context, check.code)
     with store.read() as connection:
@@ -87,6 +89,6 @@ def _heal(context: JobContext, check: Check) -> dict[str, Any]:
                         plan = heal(group, {check.code}, stamp())
                         left |= dict.fromkeys(plan.said)
                         put(draft, writer, calendar, {one.id: one.text for one in group.members}, plan, zones)
-        draft.title = lambda tally: f"Put right: {check.title.lower()}, {tally.what} in {tally.where}"
-        draft.reason = f"Left as it is: {' '.join(list(left)[:4])}" if left else ""
+        draft.title = lambda tally: f"Fix: {check.title.lower()}, {tally.what} in {tally.where}"
+        draft.reason = f"Unchanged: {' '.join(list(left)[:4])}" if left else ""
     return {"set_id": draft.id}

@@ -1,4 +1,4 @@
-"""Recipes: steps under a name, read from JSON and written as it, kept, and brought in and out as files."""
+"""Recipes: steps under a name, read from JSON and written as it, kept, imported and exported as files."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ _STEPS: TypeAdapter[list[Step]] = TypeAdapter(list[Step])
 class NoRecipe(CannotDo):
     """What was given is no recipe; the message says where and why."""
 
-    code, title, status = "no-recipe", "This is no recipe", 422
+    code, title, status = "no-recipe", "This is not a recipe", 422
 
 
 def read_steps(said: Any) -> list[Step]:
@@ -36,14 +36,14 @@ def read_steps(said: Any) -> list[Step]:
     """
     names = {one.__dataclass_fields__["do"].default: one for one in Step.__args__}
     if not isinstance(said, list):
-        raise NoRecipe("The steps are no list.")
+        raise NoRecipe("The steps are not a list.")
     if len(said) > MOST_STEPS:
         raise NoRecipe(f"These are {len(said):,} steps; {MOST_STEPS} are the most.")
     steps: list[Step] = []
     for number, one in enumerate(said, 1):
         kind = one.get("do") if isinstance(one, dict) else None
         if kind not in names:
-            raise NoRecipe(f"Step {number}: “{str(kind)[:40]}” is no step. Steps: {', '.join(sorted(names))}.")
+            raise NoRecipe(f"Step {number}: “{str(kind)[:40]}” is not a step. Steps: {', '.join(sorted(names))}.")
         try:
             steps.append(TypeAdapter(names[kind]).validate_python(one))
         except ValidationError as error:

@@ -10,26 +10,27 @@ from typing import Any, Literal, NamedTuple
 from datebridge.clock import now
 from datebridge.core.changes import Change, Kind
 from datebridge.core.checks import examine
-from datebridge.core.comparing import Difference, Pair, reconcile
+from datebridge.core.comparing import Difference, PairedEntries, reconcile
 from datebridge.core.editing.carrying import Carrying
-from datebridge.core.happening.occurrences import Bounds, clock_of
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.invitations import silenced
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.plural import counted
 from datebridge.core.moments import Clock
+from datebridge.core.occurrences.expanding import Bounds, clock_of
 from datebridge.core.text.component import Component
-from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import Zones
-from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.services.jobs.jobs import JobContext, Refused, performs
 from datebridge.store import comparisons
 from datebridge.store.calendars import names
 from datebridge.store.changesets.draft import Draft, propose
-from datebridge.store.comparisons import Asked, PairRow
+from datebridge.store.comparisons import PairFilter, PairRow
 from datebridge.store.database import Store
 from datebridge.store.entries.occurrences import clocks_of
 from datebridge.store.entries.present import texts_of
 from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.entries.zones import zones_of
-from datebridge.store.sql import chunks
+from datebridge.store.sql import chunks, revision_now
 
 #: Which side is made as the other is.
 Side = Literal["left", "right"]
@@ -37,21 +38,22 @@ _AT_ONCE = 500
 _TEXTS = 5_000
 #: What nobody asked for is looked at over a year before and after now.
 _YEAR = 366 * 86_400
-_NOTHING = "Nothing of this is different any more."
+_NOTHING = "There is no difference any more."
 
 
 # ---- comparing --------------------------------------------------------------------------------------------
 
 
+@performs(JobKind.COMPARE)
 def compare_job(context: JobContext) -> dict[str, Any]:
     """Compare two calendars, and keep what was found."""
     said, store = context.params, context.store
     left, right = CalendarId(said["left"]), CalendarId(said["right"])
     with store.read() as connection:
         there = names(connection, live=True)
-        revision = comparisons.revision_of(connection)
+        revision = revision_now(connection)
     if left not in there or right not in there:
-        raise Refused("One of these calendars is not there any more.")
+        raise Refused("One of these calendars no longer exists.")
     pairs, cut = _compared(context, left, right, said["low"], said["high"])
     with store.write() as connection:
         number = comparisons.keep(connection, left, right, said["low"], said["high"], pairs, revision)
@@ -60,7 +62,7 @@ def compare_job(context: JobContext) -> dict[str, Any]:
 
 def _compared(
     context: JobContext, left: CalendarId, right: CalendarId, low: int, high: int
-) -> tuple[list[Pair[VersionId]], int]:
+) -> tuple[list[PairedEntries[VersionId]], int]:
     """The pairs, and of how many series not all times were compared."""
     store = context.store
     with store.read() as connection:
@@ -81,17 +83,18 @@ def _compared(
     return pairs, len(bounds.cut)
 
 
+@performs(JobKind.SEASONS)
 def seasons_job(context: JobContext) -> dict[str, Any]:
     """Find what agrees with its counterpart in another calendar for a part of the year only."""
     store, moment = context.store, now()
     with store.read() as connection:
-        revision = comparisons.revision_of(connection)
+        revision = revision_now(connection)
         likely = comparisons.likely(connection)
     found = []
     for number, (left, right) in enumerate(likely):
         context.progress(number, len(likely), "pairs of calendars")
         pairs, _ = _compared(context, left, right, moment - _YEAR, moment + _YEAR)
-        off = [pair for pair in pairs if pair.slip is not None and pair.verdict in ("season", "both", "moved")]
+        off = [pair for pair in pairs if pair.misreading is not None and pair.verdict in ("season", "both", "moved")]
         found.append((left, right, off))
     with store.write() as connection:
         comparisons.drop_found(connection)
@@ -178,9 +181,9 @@ class _Making:
                 continue
             version = writer.add(facts, text)
             here = known.pop(0)[0] if known else None
-            self.draft.add(Change(self.calendar, *place, here, version, "As the other has it."))
+            self.draft.add(Change(self.calendar, *place, here, version, "To match the other calendar."))
         for place, number in ((place, number) for place, some in had.items() for number, _ in some):
-            self.draft.add(Change(self.calendar, *place, number, None, "The other does not have it."))
+            self.draft.add(Change(self.calendar, *place, number, None, "Not in the other calendar."))
 
     def _prepared(self, text: str) -> str:
         text = self.carrying.carried(text)
@@ -196,6 +199,7 @@ class _Making:
             self.draft.add(Change(self.calendar, "VTIMEZONE", tzid, "", None, version))
 
 
+@performs(JobKind.ADJUST)
 def adjust_job(context: JobContext) -> dict[str, Any]:
     """Propose making one side as the other is: some pairs, or all that are asked for."""
     said, store = context.params, context.store
@@ -203,8 +207,8 @@ def adjust_job(context: JobContext) -> dict[str, Any]:
     with store.read() as connection:
         known = comparisons.comparison(connection, said["comparison"])
         if known is None:
-            raise Refused("This comparison is kept no more. Compare once more.")
-        _, rows = comparisons.page(connection, known.id, Asked(*said["asked"]), 0, None)
+            raise Refused("This comparison no longer exists. Compare again.")
+        _, rows = comparisons.page(connection, known.id, PairFilter(*said["asked"]), 0, None)
         here, there = (known.right, known.left) if to == "right" else (known.left, known.right)
         own, theirs = zones_of(connection, here), zones_of(connection, there)
         called = names(connection)
@@ -222,7 +226,7 @@ def adjust_job(context: JobContext) -> dict[str, Any]:
         with draft.stage() as writer:
             making.zones(writer)
         draft.title = lambda tally: f"Make {tally.what} in {called[here]} as in {called[there]}"
-        told = f"{counted(making.silent, 'entry has', 'entries have')} attendees; nobody will be told."
+        told = f"The attendees of {counted(making.silent, 'entry', 'entries')} are not notified."
         left = f"{counted(recut, 'pair is', 'pairs are')} only cut differently, and left as they are."
         draft.reason = " ".join([*([told] if making.silent else []), *([left] if recut else [])])
     return {"set_id": draft.id}

@@ -1,4 +1,4 @@
-"""Series: what is scattered put together, and single series split, ended, taken apart or begun anew, as proposals."""
+"""Series: what is scattered combined, single series split, ended, taken apart or restarted, as proposals."""
 
 from __future__ import annotations
 
@@ -12,6 +12,8 @@ from datebridge.core.editing.fields import CannotEdit
 from datebridge.core.editing.series import Edit, Group, Plan, edit, fields_at, remove
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import CalendarId, SetId, VersionId
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.plural import counted
 from datebridge.core.matching.titles import words
 from datebridge.core.moments import from_wall_seconds, wall_seconds_of
 from datebridge.core.recurrence.pattern import pattern
@@ -20,12 +22,11 @@ from datebridge.core.recurrence.starts import DAY
 from datebridge.core.recurrence.words import describe
 from datebridge.core.series.inferring import Inferred, Single, infer
 from datebridge.core.series.phrasing import Phrase
-from datebridge.core.series.pieces import Known, adoptions, pieces
+from datebridge.core.series.pieces import SeriesShape, attachments, pieces
 from datebridge.core.series.proving import NotTheSame
-from datebridge.core.series.shaping import adopt, alone, explode, fresh_uid, gather, join, reanchor
-from datebridge.core.words.plural import counted
+from datebridge.core.series.shaping import attach_override, detach, explode, fresh_uid, gather, join, reanchor
 from datebridge.services.editing.edits import stamp
-from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.services.jobs.jobs import JobContext, Refused, performs
 from datebridge.services.mend.plans import put
 from datebridge.store import comparisons, scattered
 from datebridge.store.calendars import names
@@ -35,15 +36,15 @@ from datebridge.store.entries.present import texts_of
 from datebridge.store.entries.series import groups_of, masters_of, orphans_in, series_in, untouched
 from datebridge.store.entries.zones import zones_of
 from datebridge.store.scattered import Scattered
-from datebridge.store.sql import chunks
+from datebridge.store.sql import chunks, revision_now
 
 _AT_ONCE = 200
 #: A series without end that was not changed for so long before this year may have been forgotten.
 _UNTOUCHED = timedelta(days=730)
 _ONE = {
-    "inferred": "Put “{}” back into one series",
-    "pieces": "Join the pieces of “{}”",
-    "adopt": "Give a changed occurrence back to “{}”",
+    "inferred": "Combine “{}” into one series",
+    "pieces": "Join the parts of “{}”",
+    "detached": "Attach a changed occurrence to “{}”",
     "endless": "End “{}”",
 }
 Shape = Literal["split", "end", "explode", "reanchor"]
@@ -52,17 +53,18 @@ Shape = Literal["split", "end", "explode", "reanchor"]
 class CannotShape(CannotDo):
     """A series cannot be given this shape; the message says why."""
 
-    code, title, status = "cannot-shape", "The series cannot be changed so", 422
+    code, title, status = "cannot-shape", "The series cannot be changed this way", 422
 
 
 # ---- what is scattered ------------------------------------------------------------------------------------
 
 
+@performs(JobKind.SCATTERED)
 def scattered_job(context: JobContext) -> dict[str, Any]:
     """Look for what belongs to one series, in each calendar."""
     store, found = context.store, list[Scattered]()
     with store.read() as connection:
-        revision = comparisons.revision_of(connection)
+        revision = revision_now(connection)
         calendars = list(names(connection, live=True))
         free = _holidays(connection)
     for number, calendar in enumerate(calendars):
@@ -89,34 +91,39 @@ def _of_calendar(connection: Connection, calendar: CalendarId, free: set[int], c
     items = comparisons.items_in(connection, calendar)
     singles = [
         Single(
-            item.key, item.timed.start_wall, item.length,
-            (item.component, words(item.title), item.timed.tzid, item.all_day, item.no_clock), item.all_day,
+            item.key,
+            item.timed.start_wall,
+            item.length,
+            (item.component, words(item.title), item.timed.tzid, item.all_day, item.no_clock),
+            item.all_day,
         )
         for item in items
         if item.timed is not None and not item.is_series and not item.recurrence_id and words(item.title)
-    ]  # fmt: skip
+    ]
     titles = {item.key: item.title for item in items}
     found = [_inferred(calendar, one, titles) for one in infer(singles, free, context.check)]
     known = [one.known for one in series_in(connection, calendar)]
     by_key = {one.key: one for one in known}
     for run in pieces(known):
         first = by_key[run[0]]
-        said = f"{len(run)} pieces that follow each other"
+        said = f"{len(run)} consecutive parts"
         found.append(Scattered(0, "pieces", calendar, first.title, said, 0.9, list(run), {}))
     found += _forgotten(connection, calendar, by_key)
     orphans = [one.known for one in orphans_in(connection, calendar)]
-    for adoption in adoptions(known, orphans):
-        home = by_key[adoption.series]
-        at = from_wall_seconds(adoption.slot)
+    for attachment in attachments(known, orphans):
+        home = by_key[attachment.series]
+        at = from_wall_seconds(attachment.slot)
         said = f"a changed occurrence of {at:%Y-%m-%d %H:%M}, and a series that happens then"
-        data = {"slot": adoption.slot}
-        sure = 0.95 if adoption.sure else 0.75
-        found.append(Scattered(0, "adopt", calendar, home.title, said, sure, [adoption.series, adoption.orphan], data))
+        data = {"slot": attachment.slot}
+        sure = 0.95 if attachment.sure else 0.75
+        found.append(
+            Scattered(0, "detached", calendar, home.title, said, sure, [attachment.series, attachment.orphan], data)
+        )
     return found
 
 
 def _forgotten(
-    connection: Connection, calendar: CalendarId, known: dict[VersionId, Known[VersionId]]
+    connection: Connection, calendar: CalendarId, known: dict[VersionId, SeriesShape[VersionId]]
 ) -> list[Scattered]:
     """Series without end that nobody has changed for years: what they are about may have ended. Yearly days may not."""
     found = []
@@ -141,9 +148,11 @@ def _inferred(calendar: CalendarId, one: Inferred[VersionId], titles: dict[Versi
         f"{counted(len(one.moved), 'occurrence')} moved" if one.moved else "",
     ]
     data = {
-        "phrase": _plain(said), "keys": list(one.keys), "moved": [list(pair) for pair in one.moved],
+        "phrase": _plain(said),
+        "keys": list(one.keys),
+        "moved": [list(pair) for pair in one.moved],
         "explained": one.explained,
-    }  # fmt: skip
+    }
     entries = [*one.keys, *(key for _, key in one.moved)]
     words_ = "; ".join([rule, *filter(None, more)])
     return Scattered(0, "inferred", calendar, titles[one.keys[0]], words_, one.confidence, entries, data)
@@ -160,17 +169,21 @@ def _read_inferred(one: Scattered) -> Inferred[int]:
     return Inferred(phrase, tuple(one.data["keys"]), moved, one.data["explained"], one.confidence)
 
 
-def together_job(context: JobContext) -> dict[str, Any]:
+@performs(JobKind.COMBINE)
+def combine_job(context: JobContext) -> dict[str, Any]:
     """Propose putting together what is scattered: some of it, or all of a kind that is sure enough."""
     said, store = context.params, context.store
     with store.read() as connection:
         if said["ids"]:
             found = scattered.some(connection, said["ids"])
         else:
-            found = [one for one in scattered.page(connection, said["kind"], 0, None, said.get("calendar"))[1]
-                     if one.confidence >= said["least"]]  # fmt: skip
+            found = [
+                one
+                for one in scattered.page(connection, said["kind"], 0, None, said.get("calendar"))[1]
+                if one.confidence >= said["least"]
+            ]
     if not found:
-        raise Refused("What was scattered is no longer as it was. Look again.")
+        raise Refused("These entries have changed. Search again.")
     used: set[VersionId] = set()
     left: list[str] = []
     with propose(store, Kind.SERIES, context.by, "", nothing=None) as draft:
@@ -192,12 +205,12 @@ def together_job(context: JobContext) -> dict[str, Any]:
                         continue
                     put(draft, writer, one.calendar, texts, plan, zones)
         if not draft.changes:
-            raise Refused(f"None of it can be put together. {' '.join(left[:4])}")
+            raise Refused(f"None of it can be combined. {' '.join(left[:4])}")
         draft.title = lambda tally: f"{_verb(found)}: {tally.what} in {tally.where}"
-        kept = "" if any(one.kind == "endless" for one in found) else "Everything happens as it did before."
-        if kept and any(one.kind == "adopt" for one in found):
-            kept = "Where one is given back, the series' own occurrence goes. Everything else happens as it did before."
-        draft.reason = f"Left as it is: {' '.join(left[:4])}" if left else kept
+        kept = "" if any(one.kind == "endless" for one in found) else "All occurrences stay the same."
+        if kept and any(one.kind == "detached" for one in found):
+            kept = "Each attached occurrence replaces the one of its series. All other occurrences stay the same."
+        draft.reason = f"Unchanged: {' '.join(left[:4])}" if left else kept
     return {"set_id": draft.id}
 
 
@@ -208,10 +221,10 @@ def _verb(found: list[Scattered]) -> str:
     if kinds == {"inferred"}:
         return f"Put {counted(len(found), 'scattered series', 'scattered series')} together"
     if kinds == {"pieces"}:
-        return f"Join the pieces of {counted(len(found), 'series', 'series')}"
+        return f"Join the parts of {counted(len(found), 'series', 'series')}"
     if kinds == {"endless"}:
         return f"End {counted(len(found), 'forgotten series', 'forgotten series')}"
-    return f"Give back {counted(len(found), 'changed occurrence')}" if kinds == {"adopt"} else "Put series together"
+    return f"Give back {counted(len(found), 'changed occurrence')}" if kinds == {"detached"} else "Combine series"
 
 
 def _plan(connection: Connection, one: Scattered) -> tuple[dict[int, str], Plan]:
@@ -232,11 +245,11 @@ def _plan(connection: Connection, one: Scattered) -> tuple[dict[int, str], Plan]
     [home] = groups_of(connection, one.calendar, [own[0][1]], zones)
     orphan = one.entries[1]
     text = texts_of(connection, [orphan])[orphan]
-    adopted = adopt(text, home, one.data["slot"], stamp())
-    return {int(orphan): text}, Plan([Edit(orphan, adopted, "Belongs to the series again.")])
+    attached = attach_override(text, home, one.data["slot"], stamp())
+    return {int(orphan): text}, Plan([Edit(orphan, attached, "Attached to its series.")])
 
 
-# ---- put right --------------------------------------------------------------------------------------------
+# ---- fixed --------------------------------------------------------------------------------------------
 
 
 def orphans_alone(store: Store, ids: list[VersionId], by: By = PERSON) -> SetId:
@@ -249,15 +262,15 @@ def orphans_alone(store: Store, ids: list[VersionId], by: By = PERSON) -> SetId:
         own = masters_of(connection, ids)
         texts = texts_of(connection, ids)
     if not own:
-        raise CannotShape("These entries are not there any more.")
+        raise CannotShape("These entries no longer exist.")
     by_calendar: defaultdict[CalendarId, list[VersionId]] = defaultdict(list)
     for calendar, master in own:
         by_calendar[calendar].append(master.id)
-    with propose(store, Kind.SERIES, by, lambda tally: f"Let {tally.what} stand alone in {tally.where}") as draft:
+    with propose(store, Kind.SERIES, by, lambda tally: f"Detach {tally.what} in {tally.where}") as draft:
         for calendar, some in by_calendar.items():
             with draft.stage() as writer:
                 zones = zones_of(writer.connection, calendar)
-                plan = Plan([Edit(key, alone(texts[key], stamp()), "Stands alone.") for key in some])
+                plan = Plan([Edit(key, detach(texts[key], stamp()), "Stands alone.") for key in some])
                 put(draft, writer, calendar, {int(key): texts[key] for key in some}, plan, zones)
     return draft.id
 
@@ -277,7 +290,7 @@ def shape(store: Store, entry: VersionId, how: Shape, day: str = "", by: By = PE
     with store.read() as connection:
         own = masters_of(connection, [entry])
         if not own or not own[0][1].known.is_master:
-            raise CannotShape("This series is not there any more.")
+            raise CannotShape("This series no longer exists.")
         calendar, master = own[0]
         zones = zones_of(connection, calendar)
         [group] = groups_of(connection, calendar, [master], zones)
@@ -295,17 +308,17 @@ def shape(store: Store, entry: VersionId, how: Shape, day: str = "", by: By = PE
 def _shaped(group: Group, key: int, how: Shape, day: str) -> tuple[Plan, str]:
     series = group.series
     if series is None or group.master is None:
-        raise CannotEdit("This is no series.")
+        raise CannotEdit("This is not a series.")
     if how == "explode":
-        return explode(group, stamp()), "Take apart"
+        return explode(group, stamp()), "Convert to single events:"
     if how == "reanchor":
-        return reanchor(group, stamp()), "Begin anew"
+        return reanchor(group, stamp()), "Begin again"
     wall = wall_seconds_of(_day_of(day)) + (DAY if how == "end" else 0)
     slot = next(series.shape.each(series.begin, wall, 1 << 40), None)
     if slot is None:
-        raise CannotEdit("It is over before that day.")
+        raise CannotEdit("It ends before that day.")
     if next(series.shape.each(series.begin, -(1 << 40), wall), None) is None:
-        raise CannotEdit("It begins after that day.")
+        raise CannotEdit("It starts after that day.")
     if how == "end":
         return remove(group, key, slot, "following", stamp()), f"End on {day}:"
     fresh = fresh_uid(group.master.text, slot)
@@ -317,4 +330,4 @@ def _day_of(said: str) -> date:
     try:
         return date.fromisoformat(said)
     except ValueError:
-        raise CannotEdit(f"“{said[:20]}” is no day. Write 2026-12-31.") from None
+        raise CannotEdit(f"“{said[:20]}” is not a date. Write 2026-12-31.") from None

@@ -12,14 +12,14 @@ from typing import Literal, NamedTuple
 from datebridge.core.comparing.fields import differing
 from datebridge.core.comparing.series import Difference, Point, compare, points
 from datebridge.core.editing.series import Group
-from datebridge.core.happening.occurrences import Timed, clock_of
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import Clock, wall_seconds_of
+from datebridge.core.occurrences.expanding import Timed, clock_of
 from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.recurrence.starts import DAY
-from datebridge.core.series.health import Ailment, ailments
+from datebridge.core.series.health import SeriesFinding, series_findings
 from datebridge.core.zones.across import changes
 from datebridge.store.database import Connection, Store
 from datebridge.store.entries.ledger import EntryRow
@@ -33,7 +33,7 @@ MOST_COUNTED = 3_000
 
 
 @dataclass(frozen=True, slots=True)
-class Listed:
+class ListedSeries:
     """A series as a row.
 
     Attributes:
@@ -53,7 +53,7 @@ class Listed:
     codes: dict[str, int]
 
 
-def listed(connection: Connection, rows: Sequence[EntryRow], today: date) -> list[Listed]:
+def listed(connection: Connection, rows: Sequence[EntryRow], today: date) -> list[ListedSeries]:
     """Series with what is to be known of them."""
     own = {master.id: (calendar, master) for calendar, master in masters_of(connection, [row.id for row in rows])}
     members = members_by_series(connection, [row.id for row in rows])
@@ -76,13 +76,18 @@ def listed(connection: Connection, rows: Sequence[EntryRow], today: date) -> lis
         for one in members.get(row.id, [row.id]):
             wrong.update(codes.get(one, {}))
         found.append(
-            Listed(
-                row, _day(begins), "" if ends is None else _day(ends - 1), so_far if so_far <= MOST_COUNTED else None,
+            ListedSeries(
+                row,
+                _day(begins),
+                "" if ends is None else _day(ends - 1),
+                so_far if so_far <= MOST_COUNTED else None,
                 to_come if to_come is None or to_come <= MOST_COUNTED else None,
-                len(shape.gone) + len(shape.gone_days) + len(shape.gone_instants), len(shape.extra),
-                len(members.get(row.id, [row.id])) - 1, dict(wrong),
+                len(shape.gone) + len(shape.gone_days) + len(shape.gone_instants),
+                len(shape.extra),
+                len(members.get(row.id, [row.id])) - 1,
+                dict(wrong),
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -170,10 +175,10 @@ def _at(wall: int, timed: Timed) -> str:
     return f"{moment:%a %d %b}" if timed.marks & Mark.ALL_DAY else f"{moment:%a %d %b %H:%M}"
 
 
-def wrong_with(connection: Connection, entry: VersionId) -> list[Ailment]:
+def wrong_with(connection: Connection, entry: VersionId) -> list[SeriesFinding]:
     """What is wrong with a series, looked at now."""
     found = whole(connection, entry)
-    return ailments(found.group) if found is not None else []
+    return series_findings(found.group) if found is not None else []
 
 
 # ---- two against each other -------------------------------------------------------------------------------
@@ -206,6 +211,9 @@ def against(store: Store, left: VersionId, right: VersionId, low: int, high: int
     )
     (title, timed), (title_too, timed_too) = ((side.master.known.title, side.entries[0]) for side in (one, other))
     return Against(
-        (title, title_too), (timed.tzid, timed_too.tzid),
-        len(same), differences, (clock_of(timed, clocks), clock_of(timed_too, clocks)),
-    )  # fmt: skip
+        (title, title_too),
+        (timed.tzid, timed_too.tzid),
+        len(same),
+        differences,
+        (clock_of(timed, clocks), clock_of(timed_too, clocks)),
+    )

@@ -9,18 +9,19 @@ from typing import Any, NamedTuple
 from datebridge.core.changes import PERSON, By
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import CalendarId, JobId, VersionId
+from datebridge.core.job_kinds import JobKind
 from datebridge.core.moments import Clock, from_wall_seconds, instant_at, wall_at
 from datebridge.core.tzids import resolve
 from datebridge.core.zones.meaning import BY_DEFINITION, Zones
 from datebridge.core.zones.usage import Named, Use, named
-from datebridge.services.jobs.jobs import JobContext
+from datebridge.services.jobs.jobs import JobContext, performs
 from datebridge.store.calendars import facts_of
 from datebridge.store.database import Connection, Store
 from datebridge.store.entries import zones as stored
 from datebridge.store.jobs import add_job
 from datebridge.store.remembered import Remembered
 from datebridge.store.rulings import revoke, rule
-from datebridge.store.sql import chunks
+from datebridge.store.sql import chunks, revision_now
 from datebridge.store.zone_rulings import ZONE, ZoneRuling, counting, subject, zone_rulings
 
 #: Years in which an entry without end is in use, beyond its start, as far as zones go.
@@ -32,14 +33,14 @@ _KNOWN: Remembered[list[Named]] = Remembered(2)
 class CannotRule(CannotDo):
     """A zone name cannot be ruled on so; the message says why."""
 
-    code, title, status = "cannot-rule", "This zone name cannot be ruled on so", 422
+    code, title, status = "cannot-rule", "This ruling is not possible", 422
 
 
 def names(store: Store) -> list[Named]:
-    """The zone names in use with their meanings: what nobody knows first."""
+    """The zone names in use with their meanings: what is unknown first."""
     with store.read() as connection:
         rulings = zone_rulings(connection)
-        key = (str(store.path), stored.revision_of(connection), rulings[0].id if rulings else 0, len(rulings))
+        key = (str(store.path), revision_now(connection), rulings[0].id if rulings else 0, len(rulings))
         return _KNOWN.get(key, lambda: named(_uses(connection, rulings)))
 
 
@@ -53,11 +54,16 @@ def _uses(connection: Connection, rulings: list[ZoneRuling]) -> list[Use]:
         hint = resolve(hints.get(one.calendar, ""))
         found.append(
             Use(
-                one.tzid, one.calendar, one.entries, from_wall_seconds(one.first).year, last,
-                defined.get((one.calendar, one.tzid), ""), hint.zone if hint.exact else "",
+                one.tzid,
+                one.calendar,
+                one.entries,
+                from_wall_seconds(one.first).year,
+                last,
+                defined.get((one.calendar, one.tzid), ""),
+                hint.zone if hint.exact else "",
                 counting(rulings, one.calendar).get(one.tzid, ""),
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -71,7 +77,7 @@ def standing(store: Store) -> list[ZoneRuling]:
 
 
 def decide(store: Store, tzid: str, verdict: str, calendar: CalendarId | None, by: By = PERSON) -> JobId:
-    """Rule what a zone name means, in a calendar or everywhere; the index of what uses it is made anew by a job.
+    """Rule what a zone name means, in a calendar or everywhere; the index of what uses it is rebuilt by a job.
 
     Args:
         verdict: an IANA zone, or `BY_DEFINITION`.
@@ -86,7 +92,7 @@ def decide(store: Store, tzid: str, verdict: str, calendar: CalendarId | None, b
         raise CannotRule("Times without a zone have no name that could mean one. Give them a zone instead.")
     with store.write() as connection:
         if calendar is not None and facts_of(connection, calendar) is None:
-            raise CannotRule("There is no such calendar any more.")
+            raise CannotRule("This calendar no longer exists.")
         if zone == BY_DEFINITION and not any(name == tzid for _, name in stored.definitions(connection)):
             raise CannotRule("No calendar defines this name.")
         rule(connection, ZONE, subject(tzid, calendar), zone, by)
@@ -102,27 +108,31 @@ def take_back(store: Store, number: int, by: By = PERSON) -> JobId:
     with store.write() as connection:
         known = next((one for one in zone_rulings(connection) if one.id == number), None)
         if known is None:
-            raise CannotRule("This ruling was taken back already.")
+            raise CannotRule("This ruling was withdrawn already.")
         revoke(connection, number)
         return _queue(connection, known.tzid, by)
 
 
 def _queue(connection: Connection, tzid: str, by: By) -> JobId:
-    return add_job(connection, "ruled", f"Reading “{tzid}” as it was decided", {"tzid": tzid}, "", by)
+    return add_job(connection, JobKind.RULED, f"Reading “{tzid}” by the ruling", {"tzid": tzid}, by=by)
 
 
+@performs(JobKind.RULED)
 def ruled_job(context: JobContext) -> dict[str, Any]:
-    """Make the index of what uses a zone name anew. Begun again, it does no harm."""
+    """Rebuild the index of what uses a zone name. Begun again, it does no harm."""
     tzid, store = context.params["tzid"], context.store
     with store.read() as connection:
         calendars = sorted({one.calendar for one in stored.in_use(connection) if one.tzid == tzid})
-        wanted = [(calendar, some) for calendar in calendars
-                  for some in chunks(stored.using(connection, [tzid], calendar), _AT_ONCE)]  # fmt: skip
+        wanted = [
+            (calendar, some)
+            for calendar in calendars
+            for some in chunks(stored.using(connection, [tzid], calendar), _AT_ONCE)
+        ]
     changed = done = 0
     for calendar, some in wanted:
         with store.write() as connection:
             changed += stored.reindex_entries(connection, calendar, some)
-            stored.note_read_anew(connection, calendar)
+            stored.note_reread(connection, calendar)
         done += len(some)
         context.progress(done, sum(len(some) for _, some in wanted), "entries")
     return {"changed": changed}

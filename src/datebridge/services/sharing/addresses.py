@@ -14,11 +14,11 @@ from datebridge.services.sharing.plans import Plan, plan_of
 from datebridge.settings import Settings
 from datebridge.store import shares
 from datebridge.store.database import Connection, Store
-from datebridge.store.entries.giving import revision_of
 from datebridge.store.shares import Address
+from datebridge.store.sql import revision_now
 from datebridge.store.tables import Reader, Share, demand_id
 
-#: So many octets at random: 192 bits.
+#: How many bytes at random: 192 bits.
 _OCTETS = 24
 _TOKEN = re.compile(r"/s/([A-Za-z0-9_-]{32})(?:/|$)", re.ASCII)
 #: How often it is looked whether something was said otherwise, in seconds.
@@ -54,7 +54,7 @@ def address_of(settings: Settings, token: str) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Known:
+class KnownShare:
     """What is known of a share while readers ask for it. `said` is another one whenever it was said otherwise."""
 
     share: Share
@@ -72,7 +72,7 @@ class Registry:
         self.state = 0
         #: Another one whenever anything was said otherwise.
         self.readings = 0
-        self.shares: dict[int, Known] = {}
+        self.shares: dict[int, KnownShare] = {}
         self.readers: dict[int, Reader] = {}
         self._addresses: dict[str, Address] = {}
         self._looked = 0.0
@@ -101,13 +101,21 @@ class Registry:
             found = {}
             for one in every:
                 owner = owners[one.role_id]
-                said = (one.changed_at, repr(sorted(one.terms.items())), one.title, one.fixed_at, one.filter,
-                        tuple(one.calendars), one.zone, one.interval)  # fmt: skip
-                found[demand_id(one.id)] = Known(one, plan_of(one), owner.name, owner.contact, said)
+                said = (
+                    one.changed_at,
+                    repr(sorted(one.terms.items())),
+                    one.title,
+                    one.fixed_at,
+                    one.filter,
+                    tuple(one.calendars),
+                    one.zone,
+                    one.interval,
+                )
+                found[demand_id(one.id)] = KnownShare(one, plan_of(one), owner.name, owner.contact, said)
             self.shares = found
         with self.store.read() as connection:
             self._addresses = {one.digest: one for one in shares.addresses(connection)}
-            self.state = revision_of(connection, None)
+            self.state = revision_now(connection)
         self.readings += 1
 
     @property
@@ -116,7 +124,7 @@ class Registry:
         return {number for number, known in self.shares.items() if known.share.ended_at is None}
 
     def find(self, token: str) -> Address | None:
-        """Whose an address is; None where nobody knows it."""
+        """Whose an address is; None where it is unknown."""
         digest = digest_of(token)
         found = self._addresses.get(digest)
         return found if found is not None and hmac.compare_digest(found.digest, digest) else None

@@ -1,4 +1,4 @@
-"""Handing a share out to a web host: written by PUT, conditionally, once or after every change (RFC 9110 §13.1)."""
+"""Publishing a share to a web host: written by PUT, conditionally, once or after every change (RFC 9110 §13.1)."""
 
 from __future__ import annotations
 
@@ -12,24 +12,26 @@ from datebridge.connect.errors import Unreachable
 from datebridge.connect.http import Answer
 from datebridge.connect.origins import host_of, origin_of
 from datebridge.core.changes import CLOCK, PERSON, By
+from datebridge.core.choices import Form
 from datebridge.core.ids import CalendarId
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.sharing.formats import FORMATS
 from datebridge.services.accounts.connecting import open_web
 from datebridge.services.accounts.secrets import seal, unseal
-from datebridge.services.jobs.jobs import JobContext, enqueue
-from datebridge.services.sharing.made import MEDIA, make
-from datebridge.services.sharing.plans import Form, given, plan_of, today_in
+from datebridge.services.jobs.jobs import JobContext, enqueue, performs
+from datebridge.services.sharing.plans import given, plan_of, today_in
+from datebridge.services.sharing.render_cache import make
 from datebridge.services.sharing.shares import CannotShare, NoShare
 from datebridge.settings import Settings
 from datebridge.store import shares
 from datebridge.store.database import Connection, Store
-from datebridge.store.entries import giving
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.jobs import lanes_with
+from datebridge.store.sql import revision_now
 from datebridge.store.tables import Share, ShareHost, demand_id
 
 #: After a failure it is tried again after so many seconds, twice as many each time, an hour at the most.
 _PAUSE, _LONGEST = 60, 3600
-_FORMS = (Form.FEED, Form.JCAL, Form.BUSY)
 
 
 def add_host(
@@ -44,19 +46,26 @@ def add_host(
     address = address.strip()
     parts = urlsplit(address)
     if parts.scheme not in ("http", "https") or not parts.hostname or parts.path.endswith("/"):
-        raise CannotShare("Say the whole address of the file on the web host, such as https://host.example/cal.ics.")
+        raise CannotShare(
+            "Enter the complete address of the file on the web host, such as https://host.example/cal.ics."
+        )
     if parts.username or parts.password:
-        raise CannotShare("Say user name and password beside the address, not in it.")
-    if form not in _FORMS:
-        raise CannotShare("A web host is given a feed, jCal or busy times.")
+        raise CannotShare("Enter user name and password in their own fields, not in the address.")
+    if not FORMATS[form].hosted:
+        raise CannotShare("A web host can get a feed, jCal or busy times.")
     with store.writing_session() as session:
         found = session.get(Share, share)
         if found is None or found.ended_at is not None:
-            raise NoShare("There is no such share any more.")
+            raise NoShare("This share no longer exists.")
         host = ShareHost(
-            share_id=share, form=str(form), host=origin_of(address), user=user.strip(),
-            address_sealed=seal(settings, address), password_sealed=seal(settings, password), always=always,
-        )  # fmt: skip
+            share_id=share,
+            form=str(form),
+            host=origin_of(address),
+            user=user.strip(),
+            address_sealed=seal(settings, address),
+            password_sealed=seal(settings, password),
+            always=always,
+        )
         session.add(host)
         session.flush()
         number = demand_id(host.id)
@@ -66,7 +75,7 @@ def add_host(
 
 def queue(store: Store, host: int, over: bool = False, by: By = PERSON) -> int:
     """Hand it out now. `over`: also where somebody else has changed it there meanwhile."""
-    return enqueue(store, "hand-out", "Handing a share out", {"host": host, "over": over}, f"host-{host}", by)
+    return enqueue(store, JobKind.HAND_OUT, "Publishing a share", {"host": host, "over": over}, host, by)
 
 
 #: What stands for a file that is not shown, whatever the host has answered.
@@ -81,7 +90,7 @@ def _state(share: Share, revision: int) -> str:
 
 def _revision(connection: Connection, share: Share) -> int:
     own = None if share.filter else [CalendarId(number) for number in share.calendars]
-    return giving.revision_of(connection, own)
+    return revision_now(connection, own)
 
 
 def queue_due(store: Store) -> None:
@@ -92,12 +101,12 @@ def queue_due(store: Store) -> None:
             return
         known = {demand_id(one.id): one for one in shares.shares(session)}
         connection = session.connection()
-        under_way = lanes_with(connection, "hand-out", ("queued", "running"))
+        under_way = lanes_with(connection, JobKind.HAND_OUT, ("queued", "running"))
         due = []
         for host in hosts:
             share = known.get(host.share_id)
             pause = min(_PAUSE * 2**host.failures, _LONGEST) if host.failures else 0
-            if share is None or (host.tried_at or 0) + pause > now() or f"host-{host.id}" in under_way:
+            if share is None or (host.tried_at or 0) + pause > now() or JobKind.HAND_OUT.lane(host.id) in under_way:
                 continue
             if host.seen != _state(share, _revision(connection, share)):
                 due.append(demand_id(host.id))
@@ -105,6 +114,7 @@ def queue_due(store: Store) -> None:
         queue(store, number, by=CLOCK)
 
 
+@performs(JobKind.HAND_OUT)
 def hand_out_job(context: JobContext) -> dict[str, Any]:
     """Write a form of a share to its host."""
     store, settings = context.store, context.settings
@@ -125,7 +135,7 @@ def hand_out_job(context: JobContext) -> dict[str, Any]:
         return {"same": True}
     _note(store, host, sending=digest)
     try:
-        answer = _put(context, settings, host, body, MEDIA[form], bool(context.params.get("over")))
+        answer = _put(context, settings, host, body, FORMATS[form].media, bool(context.params.get("over")))
     except Unreachable as error:
         _note(store, host, trouble=error.message, failures=host.failures + 1, tried_at=now())
         raise
@@ -133,12 +143,20 @@ def hand_out_job(context: JobContext) -> dict[str, Any]:
     if trouble:
         _note(store, host, trouble=trouble, failures=host.failures + 1, tried_at=now())
         raise CannotShare(trouble)
-    outcome = f"{len(found.entries):,} entries, {len(body):,} octets"
+    outcome = f"{len(found.entries):,} entries, {len(body):,} bytes"
     _note(
-        store, host, outcome=outcome, trouble="", failures=0, tried_at=now(), done_at=now(), digest=digest, seen=state,
+        store,
+        host,
+        outcome=outcome,
+        trouble="",
+        failures=0,
+        tried_at=now(),
+        done_at=now(),
+        digest=digest,
+        seen=state,
         etag=answer.etag,
-    )  # fmt: skip
-    return {"octets": len(body)}
+    )
+    return {"bytes": len(body)}
 
 
 def _put(context: JobContext, settings: Settings, host: ShareHost, body: bytes, media: str, over: bool) -> Answer:
@@ -168,16 +186,19 @@ def _trouble(answer: Answer, host: ShareHost) -> str:
         return ""
     if answer.status == 412:
         return (
-            f"Somebody else has changed the file on {name} since it was written. It is left as it is." if host.digest
-            else f"There is a file at that address on {name} already. It is left as it is."
-        )  # fmt: skip
+            f"Somebody else changed the file on {name} since it was published. It was not overwritten."
+            if host.digest
+            else f"There is a file at that address on {name} already. It was not overwritten."
+        )
     if answer.status == _UNSEEN:
         return (
-            f"{name} does not show what is at that address, so it cannot be known whose it is. It is left as it is. Let"
+            f"{name} does not show what is at that address, so its owner is unknown. It was not overwritten. Let"
             " the file be read there, or publish over it once."
         )
     if answer.status in (403, 405):
-        return f"{name} lets nobody write there ({answer.status}). Ask who runs it for an address one can write to."
+        return (
+            f"{name} does not allow writing there ({answer.status}). Ask who runs it for an address one can write to."
+        )
     if answer.status in (404, 409):
         return f"{name} has no such folder ({answer.status}). Make it there first, or choose another address."
     if answer.status in (413, 507):

@@ -5,13 +5,13 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from email.message import EmailMessage
-from email.utils import formataddr, formatdate, make_msgid
 
-from datebridge.clock import now
-from datebridge.connect.mail import send
+from datebridge.connect.mail import new_message, send
+from datebridge.core.choices import Form
+from datebridge.core.sharing.formats import FORMATS
 from datebridge.services.sharing.addresses import address_of
-from datebridge.services.sharing.made import Giver
-from datebridge.services.sharing.plans import Form, plan_of
+from datebridge.services.sharing.plans import plan_of
+from datebridge.services.sharing.render_cache import ShareRenderer
 from datebridge.services.sharing.shares import CannotShare, NoShare, is_address_of
 from datebridge.settings import Settings
 from datebridge.store.database import Store
@@ -54,7 +54,7 @@ def invited(store: Store, reader: int) -> Invited:
         share = session.get(Share, found.share_id) if found is not None else None
         owner = session.get(Role, share.role_id) if share is not None else None
     if found is None or share is None or owner is None or found.ended_at is not None or share.ended_at is not None:
-        raise NoShare("There is no such reader any more.")
+        raise NoShare("This reader no longer exists.")
     return Invited(share, found, owner)
 
 
@@ -65,10 +65,13 @@ def usual_text(about: Invited) -> tuple[str, str]:
     if Form.PAGE in share.forms:
         page = "\n\nOr look at it as a page:\n\n{page}"
     words = _USUAL.format(
-        name=f" {reader.name}" if reader.name else "", title=share.title, feed=HERE, page=page,
-        password=" Your program will ask for a password; you get it separately." if reader.password else "",
+        name=f" {reader.name}" if reader.name else "",
+        title=share.title,
+        feed=HERE,
+        page=page,
+        password=" A password is required; you get it separately." if reader.password else "",
         owner=about.owner.name,
-    )  # fmt: skip
+    )
     return f"A calendar for you: {share.title}", words
 
 
@@ -86,24 +89,22 @@ def message(
     """
     about = invited(store, reader)
     if not is_address_of(store, reader, token):
-        raise CannotShare("This is not the address of that reader. Renew it, and invite them with the new one.")
+        raise CannotShare(
+            "This is not the reader's address. Renew the address, and invite the reader with the new one."
+        )
     if not about.reader.mail:
-        raise CannotShare("Say the reader's mail address first.")
+        raise CannotShare("Enter the reader's email address.")
     page = address_of(settings, token)
-    feed = page + "feed.ics" if Form.FEED in about.share.forms else page
+    feed = page + FORMATS[Form.FEED].path if Form.FEED in about.share.forms else page
     if HERE not in text and "{page}" not in text:
-        raise CannotShare(f"The text has to say {HERE}: that is where the reader's address is put in.")
-    made = EmailMessage()
-    made["From"] = formataddr((_line(about.owner.name), settings.mail_from or "calendar@localhost"))
-    made["To"] = formataddr((_line(about.reader.name), about.reader.mail))
-    made["Subject"] = _line(subject)[:200]
-    made["Date"] = formatdate(now(), usegmt=True)
-    made["Message-ID"] = make_msgid(domain=(settings.mail_from.rpartition("@")[2] or "localhost"))
+        raise CannotShare(f"The text must contain {HERE}, which stands for the reader's address.")
+    sender = (about.owner.name, settings.mail_from or "calendar@localhost")
+    made = new_message(sender, (about.reader.name, about.reader.mail), subject)
     made.set_content(text.replace(HERE, feed).replace("{page}", page))
     if attach:
         share = about.share
-        giver = Giver(store)
-        data = giver.made(demand_id(share.id), plan_of(share), "", Form.FILE).body
+        renderer = ShareRenderer(store)
+        data = renderer.made(demand_id(share.id), plan_of(share), "", Form.FILE).body
         name = re.sub(r"[^A-Za-z0-9.-]+", "-", share.title).strip("-.")[:80] or "calendar"
         made.add_attachment(data, "text", "calendar", filename=f"{name}.ics")
     return made
@@ -119,10 +120,6 @@ def send_invitation(
         Unreachable: if the mail server does not take it.
     """
     if not settings.mail_server:
-        raise CannotShare("No mail server is set up. Take the message as a file, or set DATE_BRIDGE_MAIL_SERVER.")
+        raise CannotShare("No mail server is set up. Save the message as a file, or set DATE_BRIDGE_MAIL_SERVER.")
     made = message(store, settings, reader, token, subject, text, attach)
     send(settings.mail_server, settings.mail_user, settings.mail_password, made)
-
-
-def _line(text: str) -> str:
-    return " ".join(text.split())

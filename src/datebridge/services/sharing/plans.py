@@ -9,27 +9,17 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from datebridge.clock import this_moment
-from datebridge.core.giving.forms import Cover, bounds_of
-from datebridge.core.giving.gathering import Given, gather
 from datebridge.core.ids import CalendarId
+from datebridge.core.language.filters import Selection
 from datebridge.core.moments import wall_seconds_of
-from datebridge.core.sharing import Detail, Guarded, Terms
-from datebridge.core.words.filters import Selection
+from datebridge.core.sharing.forms import Cover, bounds_of
+from datebridge.core.sharing.gathering import SharedContent, gather
+from datebridge.core.sharing.terms import Detail, Guarded, Terms
 from datebridge.store import calendars
 from datebridge.store.database import Connection
-from datebridge.store.entries import giving
+from datebridge.store.entries import rendering
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.tables import Share, demand_id
-
-
-class Form(StrEnum):
-    """A form in which readers take what they are given."""
-
-    FEED = "feed"
-    JCAL = "jcal"
-    BUSY = "busy"
-    PAGE = "page"
-    FILE = "file"
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,27 +88,27 @@ def today_in(zone: str) -> date:
     return this_moment().astimezone(ZoneInfo(zone)).date()
 
 
-def given(connection: Connection, ledger: Ledger, plan: Plan, today: date) -> Given:
+def given(connection: Connection, ledger: Ledger, plan: Plan, today: date) -> SharedContent:
     """What a plan gives, as of now or as it was fixed."""
     low, high = bounds_of(plan.terms, wall_seconds_of(today))
     if plan.held is not None:
-        zones = giving.zones_held(connection, plan.held)
-        headers = giving.headers_held(connection, plan.held)
-        return gather(giving.held(connection, plan.held), zones, plan.terms, plan.secret, low, high, headers)
+        zones = rendering.zones_held(connection, plan.held)
+        headers = rendering.headers_held(connection, plan.held)
+        return gather(rendering.held(connection, plan.held), zones, plan.terms, plan.secret, low, high, headers)
     chosen = list(giving_calendars(connection, plan))
     if plan.filter.strip():
         ids = ledger.ids(connection, Selection(plan.filter))
-        without = giving.echoes(connection)
-        sources = giving.chosen(connection, ids, without)
+        without = rendering.echoes(connection)
+        sources = rendering.chosen(connection, ids, without)
     else:
-        sources = giving.in_force(connection, chosen)
-    zones, headers = giving.zones_in_force(connection, chosen), giving.headers_in_force(connection, chosen)
+        sources = rendering.in_force(connection, chosen)
+    zones, headers = rendering.zones_in_force(connection, chosen), rendering.headers_in_force(connection, chosen)
     return gather(sources, zones, plan.terms, plan.secret, low, high, headers)
 
 
 def giving_calendars(connection: Connection, plan: Plan) -> list[CalendarId]:
     """The calendars a plan gives something of: never what came of a share, or it would come back for ever."""
-    echoes = giving.echoes(connection)
+    echoes = rendering.echoes(connection)
     known = calendars.names(connection, live=True)
     wanted = known if plan.filter.strip() else [one for one in plan.calendars if one in known]
     return [one for one in wanted if one not in echoes]
@@ -129,5 +119,5 @@ def names_of(connection: Connection, plan: Plan) -> dict[int, str]:
     if plan.terms.detail is Detail.BUSY:
         return {}
     known = calendars.names(connection)
-    wanted = giving.calendars_held(connection, plan.held) if plan.held else giving_calendars(connection, plan)
+    wanted = rendering.calendars_held(connection, plan.held) if plan.held else giving_calendars(connection, plan)
     return {int(one): known[one] for one in wanted if one in known}

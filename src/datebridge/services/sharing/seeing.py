@@ -6,18 +6,18 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Literal
 
-from datebridge.core.giving.almanac import Almanac
-from datebridge.core.giving.doubts import Doubted, doubts_of
-from datebridge.core.giving.gathering import Entry, Given, Source
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import from_wall_seconds
+from datebridge.core.sharing.gathering import Entry, SharedContent, Source
+from datebridge.core.sharing.page_data import PageData
+from datebridge.core.sharing.privacy_warnings import PrivacyWarning, privacy_warnings
 from datebridge.core.text.component import Component
 from datebridge.core.text.lines import unescape_text
 from datebridge.services.sharing.plans import Plan, given, names_of, today_in
 from datebridge.store.database import Store
-from datebridge.store.entries import giving
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.remembered import Remembered
+from datebridge.store.sql import revision_now
 
 Which = Literal["all", "given", "busy", "left out"]
 
@@ -27,7 +27,7 @@ _Row = Entry | tuple[Source, str]
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class ReadersView:
     """An entry on both banks.
 
     Attributes:
@@ -49,30 +49,30 @@ class Seeing:
 
     def __init__(self, store: Store, ledger: Ledger) -> None:
         self.store, self.ledger = store, ledger
-        self._given: Remembered[Given] = Remembered(4)
-        self._doubts: Remembered[list[Doubted]] = Remembered(4)
-        self._almanacs: Remembered[Almanac] = Remembered(2)
+        self._given: Remembered[SharedContent] = Remembered(4)
+        self._warnings: Remembered[list[PrivacyWarning]] = Remembered(4)
+        self._almanacs: Remembered[PageData] = Remembered(2)
         self._orders: Remembered[list[_Row]] = Remembered(4)
 
-    def given(self, plan: Plan) -> Given:
+    def given(self, plan: Plan) -> SharedContent:
         """What a plan gives now."""
         with self.store.read() as connection:
-            today, revision = today_in(plan.zone), giving.revision_of(connection, None)
+            today, revision = today_in(plan.zone), revision_now(connection)
             return self._given.get((plan, revision, today), lambda: given(connection, self.ledger, plan, today))
 
-    def doubts(self, plan: Plan) -> list[Doubted]:
+    def warnings(self, plan: Plan) -> list[PrivacyWarning]:
         """What its free texts seem to hold that the detail leaves out."""
         found = self.given(plan)
-        return self._doubts.get((plan, id(found)), lambda: doubts_of(found))
+        return self._warnings.get((plan, id(found)), lambda: privacy_warnings(found))
 
-    def almanac(self, plan: Plan) -> Almanac:
+    def page_data(self, plan: Plan) -> PageData:
         """What readers of its page look at."""
         found = self.given(plan)
         with self.store.read() as connection:
             names = names_of(connection, plan)
-        return self._almanacs.get((plan, id(found)), lambda: Almanac(found, plan.secret, names))
+        return self._almanacs.get((plan, id(found)), lambda: PageData(found, plan.secret, names))
 
-    def page(self, plan: Plan, which: Which, offset: int, limit: int) -> tuple[int, list[Seen]]:
+    def page(self, plan: Plan, which: Which, offset: int, limit: int) -> tuple[int, list[ReadersView]]:
         """How many entries there are of a kind, and a page of them, in order of start."""
         found = self.given(plan)
         rows = self._orders.get((plan, id(found), which), lambda: _in_order(found, which))
@@ -81,7 +81,7 @@ class Seeing:
         ]
 
 
-def _in_order(found: Given, which: Which) -> list[_Row]:
+def _in_order(found: SharedContent, which: Which) -> list[_Row]:
     rows: list[_Row] = []
     if which != "left out":
         rows += [one for one in found.entries if one.as_busy or which != "busy"]
@@ -95,15 +95,15 @@ def _in_order(found: Given, which: Which) -> list[_Row]:
     return sorted(rows, key=start)
 
 
-def _entry(one: Entry) -> Seen:
-    return Seen(
-        _title(one.source), one.passed.title, _when(one.source), one.source.calendar, "", one.as_busy, one.compared()
+def _entry(one: Entry) -> ReadersView:
+    return ReadersView(
+        _title(one.source), one.redacted.title, _when(one.source), one.source.calendar, "", one.as_busy, one.compared()
     )
 
 
-def _omitted(source: Source, fate: str) -> Seen:
+def _omitted(source: Source, fate: str) -> ReadersView:
     lines = [(line, list[str]()) for line in source.text.split("\n")[1:-1]]
-    return Seen(_title(source), "", _when(source), source.calendar, fate, False, lines)
+    return ReadersView(_title(source), "", _when(source), source.calendar, fate, False, lines)
 
 
 def _title(source: Source) -> str:

@@ -13,18 +13,19 @@ from argon2 import PasswordHasher
 
 from datebridge.clock import now
 from datebridge.core.changes import PERSON, By
+from datebridge.core.choices import Form
 from datebridge.core.errors import CannotDo
-from datebridge.core.giving.gathering import Source
 from datebridge.core.ids import CalendarId
-from datebridge.core.sharing import Terms
-from datebridge.core.words.filters import Selection, parse_filter
+from datebridge.core.language.filters import Selection, parse_filter
+from datebridge.core.sharing.gathering import Source
+from datebridge.core.sharing.terms import Terms
 from datebridge.services.accounts.secrets import seal
 from datebridge.services.sharing.addresses import digest_of, new_token, token_in
-from datebridge.services.sharing.plans import Form, Plan, giving_calendars, kept_terms, plan_of
+from datebridge.services.sharing.plans import Plan, giving_calendars, kept_terms, plan_of
 from datebridge.settings import Settings
 from datebridge.store import calendars, shares
 from datebridge.store.database import Connection, Session, Store
-from datebridge.store.entries import giving
+from datebridge.store.entries import rendering
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.tables import Reader, Share, demand_id
 
@@ -41,9 +42,9 @@ class CannotShare(CannotDo):
 
 
 class NoShare(CannotDo):
-    """There is no such share, or no such reader."""
+    """The share does not exist, or no such reader."""
 
-    code, title, status = "no-share", "There is no such share", 404
+    code, title, status = "no-share", "The share does not exist", 404
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,35 +85,42 @@ def demand_sense(connection: Connection, wanted: Wanted) -> Wanted:
     """
     title, owner = " ".join(wanted.title.split())[:200], " ".join(wanted.owner.split())[:100]
     if not title:
-        raise CannotShare("A share needs a title: readers see it.")
+        raise CannotShare("Enter a title for the share; readers see it.")
     if not owner:
-        raise CannotShare("A share belongs to a role, such as “harbour office”. Say which.")
+        raise CannotShare("Enter the role that owns the share, such as “harbour office”.")
     if not wanted.calendars and not wanted.filter.strip():
-        raise CannotShare("Say which calendars are shared, or by which filter.")
+        raise CannotShare("Choose the calendars to share, or enter a filter.")
     if wanted.calendars and wanted.filter.strip():
-        raise CannotShare("A share gives whole calendars, or what a filter says. Say one of both.")
+        raise CannotShare("A share contains whole calendars or the matches of a filter, not both.")
     known = calendars.names(connection, live=True)
     if any(one not in known for one in wanted.calendars):
-        raise CannotShare("One of these calendars is not there any more.")
+        raise CannotShare("One of these calendars no longer exists.")
     if wanted.filter.strip():
         parse_filter(wanted.filter)
     if not giving_calendars(connection, wanted.plan):
-        raise CannotShare("What comes of a share of one's own is not shared again: it would come back for ever.")
+        raise CannotShare(
+            "Calendars that came from your own share cannot be shared again: they would return endlessly."
+        )
     if wanted.zone not in available_timezones():
-        raise CannotShare(f"“{wanted.zone}” is no time zone.")
+        raise CannotShare(f"“{wanted.zone}” is not a time zone.")
     if not _OFTEN <= wanted.interval <= _SELDOM:
         raise CannotShare("Readers may be told to look again every five minutes at the most, and every 30 days.")
     terms = wanted.terms
     if any(days is not None and not 0 <= days <= _MOST_DAYS for days in (terms.back, terms.ahead)):
-        raise CannotShare("How far back and ahead is said in days, none below 0.")
+        raise CannotShare("The span is given in days, from 0.")
     if wanted.until is not None and wanted.until <= now():
-        raise CannotShare("The day until which it is shared is over.")
+        raise CannotShare("The last day of the share is in the past.")
     sites = tuple(dict.fromkeys(_site(one) for one in wanted.sites if one.strip()))
     contact = " ".join(wanted.contact.split())[:200]
     return replace(
-        wanted, title=title, owner=owner, contact=contact, sites=sites, forms=tuple(dict.fromkeys(wanted.forms)),
+        wanted,
+        title=title,
+        owner=owner,
+        contact=contact,
+        sites=sites,
+        forms=tuple(dict.fromkeys(wanted.forms)),
         filter=wanted.filter.strip(),
-    )  # fmt: skip
+    )
 
 
 def _site(said: str) -> str:
@@ -135,9 +143,14 @@ def make(store: Store, ledger: Ledger, wanted: Wanted, by: By = PERSON) -> int:
         wanted = demand_sense(connection, wanted)
         moment = now()
         share = Share(
-            mark=secrets.token_hex(8), secret=secrets.token_bytes(32), role_id=0, title=wanted.title, made_at=moment,
-            changed_at=moment, by_whom=str(by),
-        )  # fmt: skip
+            mark=secrets.token_hex(8),
+            secret=secrets.token_bytes(32),
+            role_id=0,
+            title=wanted.title,
+            made_at=moment,
+            changed_at=moment,
+            by_whom=str(by),
+        )
         _say(connection, share, wanted)
         session.add(share)
         session.flush()
@@ -183,12 +196,12 @@ def _fix(connection: Connection, ledger: Ledger, share: Share) -> None:
     """Have a share say what is so now, whatever becomes of it."""
     plan = plan_of(share)
     if plan.filter:
-        sources: Iterable[Source] = giving.chosen(
-            connection, ledger.ids(connection, Selection(plan.filter)), giving.echoes(connection)
+        sources: Iterable[Source] = rendering.chosen(
+            connection, ledger.ids(connection, Selection(plan.filter)), rendering.echoes(connection)
         )
     else:
-        sources = giving.in_force(connection, giving_calendars(connection, plan))
-    giving.hold(connection, demand_id(share.id), list(sources))
+        sources = rendering.in_force(connection, giving_calendars(connection, plan))
+    rendering.hold(connection, demand_id(share.id), list(sources))
     share.fixed_at = now()
 
 
@@ -196,7 +209,7 @@ def hand_over(store: Store, number: int, owner: str, contact: str) -> None:
     """Have another role own a share; its addresses stay as they are."""
     owner = " ".join(owner.split())[:100]
     if not owner:
-        raise CannotShare("Say which role it belongs to from now on.")
+        raise CannotShare("Enter the new owner.")
     with store.writing_session() as session:
         _share(session, number).role_id = shares.role(session.connection(), owner, " ".join(contact.split())[:200])
 
@@ -221,16 +234,17 @@ def add_reader(store: Store, number: int, name: str = "", mail: str = "", passwo
     """
     name, mail = " ".join(name.split())[:100], mail.strip()[:200]
     if mail and not re.fullmatch(r"[^\s@<>,;:\"]+@[^\s@<>,;:\"]+", mail):
-        raise CannotShare(f"“{mail}” is no mail address.")
+        raise CannotShare(f"“{mail}” is not an email address.")
     token = new_token()
     with store.writing_session() as session:
         _share(session, number)
         others = [one for one in shares.readers(session, number) if one.ended_at is None]
         if any(one.name.lower() == name.lower() for one in others):
             raise CannotShare(
-                f"{name} reads it already. Renew their address instead." if name else
-                "Everybody who has the address reads it already. Renew that address instead."
-            )  # fmt: skip
+                f"{name} is a reader already. Renew the address instead."
+                if name
+                else "There is an address for everyone already. Renew that address instead."
+            )
         reader = Reader(share_id=number, name=name, mail=mail, password=_digest(password), made_at=now(), ended_at=None)
         session.add(reader)
         session.flush()
@@ -269,7 +283,7 @@ def send_on(store: Store, settings: Settings, reader: int, target: str) -> None:
         target = "https:" + target[7:]
     parts = urlsplit(target)
     if target and (parts.scheme not in ("http", "https") or not parts.hostname or re.search(r"[\s<>\"\\]", target)):
-        raise CannotShare("Say the whole new address, from https:// on.")
+        raise CannotShare("Enter the complete new address, starting with https://.")
     own = token_in(target)
     with store.writing_session() as session:
         _reader(session, reader)
@@ -301,12 +315,12 @@ def _digest(password: str) -> str:
 def _share(session: Session, number: int) -> Share:
     found = session.get(Share, number)
     if found is None or found.ended_at is not None:
-        raise NoShare("There is no such share any more.")
+        raise NoShare("This share no longer exists.")
     return found
 
 
 def _reader(session: Session, number: int) -> Reader:
     found = session.get(Reader, number)
     if found is None:
-        raise NoShare("There is no such reader.")
+        raise NoShare("The reader does not exist.")
     return found

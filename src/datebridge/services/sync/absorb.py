@@ -1,4 +1,4 @@
-"""Following what is elsewhere: objects as fetched, compared with what is here, become changes of a batch.
+"""Following what is elsewhere: objects as fetched, compared with the entries here, become changes of a batch.
 
 Nothing is written to any calendar until all has been fetched; then changes, objects and the calendar's new
 state are kept in one transaction, so that a killed refresh has simply not happened.
@@ -14,9 +14,9 @@ from datebridge.connect.caldav import Resource
 from datebridge.core.changes import By, Change, Details, Identity, Item, Kind, Policy, Verdict, identity_of, reconcile
 from datebridge.core.ids import CalendarId, RemoteId, SetId, VersionId
 from datebridge.core.index.facts import Facts
+from datebridge.core.language.plural import counted
 from datebridge.core.objects import CalendarObject, take_apart
 from datebridge.core.problems import Problem
-from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import Zones
 from datebridge.store.accounts import switched_on
 from datebridge.store.changesets.apply import apply_within
@@ -27,7 +27,7 @@ from datebridge.store.entries.present import present_by_id, present_by_uid
 from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.entries.zones import zones_of
 from datebridge.store.pushes import busy_uids
-from datebridge.store.remotes import Known, forget_objects, keep_objects, known_objects, known_objects_of
+from datebridge.store.remotes import KnownObject, forget_objects, keep_objects, known_objects, known_objects_of
 from datebridge.store.tables import Remote
 
 
@@ -61,7 +61,7 @@ class Absorbed:
     """
 
     changes: list[Change] = field(default_factory=list)
-    kept: list[Known] = field(default_factory=list)
+    kept: list[KnownObject] = field(default_factory=list)
     gone: list[str] = field(default_factory=list)
     missed: Counter[int] = field(default_factory=Counter)
     renamed: int = 0
@@ -91,9 +91,9 @@ class Absorber:
         self.store, self.reason = store, reason
         self.found = Absorbed()
         self._conflicts: set[str] = set()
-        self._leaving: dict[str, Known] = {}
+        self._leaving: dict[str, KnownObject] = {}
         self._claimed: set[VersionId] = set()
-        self._withheld: list[Known] = []  # for the first time
+        self._withheld: list[KnownObject] = []  # for the first time
         self._blind = False  # what was withheld before may hold anything
         self._staging = Staging()
         with store.read() as connection:
@@ -112,7 +112,7 @@ class Absorber:
                     self._leaving[resource.href] = known[resource.href]
                 elif resource.data is None and not resource.gone:
                     self.found.missed[resource.status] += 1
-                    seen = known.get(resource.href, Known(resource.href, "", "?", ()))
+                    seen = known.get(resource.href, KnownObject(resource.href, "", "?", ()))
                     if seen.etag:
                         self._withheld.append(seen._replace(etag=""))
                     self._blind = self._blind or not seen.versions
@@ -128,7 +128,7 @@ class Absorber:
                 if uids & self.busy or (before is not None and holdings.uids(before) & self.busy):
                     # Looked at again once one's own change has been decided on.
                     self.found.kept.append(
-                        before._replace(etag="") if before else Known(resource.href, _uid(found), "", ())
+                        before._replace(etag="") if before else KnownObject(resource.href, _uid(found), "", ())
                     )
                     continue
                 if before is not None and holdings.uids(before) - uids:
@@ -136,15 +136,15 @@ class Absorber:
                 self._compare(writer, resource, found, holdings.of(resource.href, before, uids))
             writer.flush()
 
-    def _holdings(self, connection: Connection, uids: set[str], known: Iterable[Known]) -> _Holdings:
+    def _holdings(self, connection: Connection, uids: set[str], known: Iterable[KnownObject]) -> _Holdings:
         known = list(known)
         others = known_objects_of(connection, self.remote, {*uids, *(one.uid for one in known), ""})
         leaving = {one.href for one in self._leaving.values()}
         staying = [one for one in others if one.href not in leaving]
         by_uid = present_by_uid(connection, self.calendar, {*uids, *(one.uid for one in known)} - {""})
-        odd = {version for one in [*known, *others] if not one.uid for version in one.versions}
+        without_uid = {version for one in [*known, *others] if not one.uid for version in one.versions}
         items = {item.key: item for some in by_uid.values() for item in some}
-        now = become(connection, odd) if odd else {}
+        now = become(connection, without_uid) if without_uid else {}
         items |= {item.key: item for item in present_by_id(connection, now.values())} if now else {}
         owners = {now.get(v, v): one.href for one in staying for v in one.versions}
         return _Holdings(items, owners, self._claimed, now)
@@ -160,7 +160,7 @@ class Absorber:
             for item in present_by_uid(connection, self.calendar, [uid]).get(uid, []):
                 self._change(Verdict.REMOVE, item.identity, item.key, None)
 
-    def settle(self) -> None:
+    def resolve_deletions(self) -> None:
         """Decide, once all has been taken, which of the objects that are gone take their entries along.
 
         An entry that another object holds now was only renamed. An object that is not handed out may hold it as well:
@@ -170,9 +170,10 @@ class Absorber:
             replaced = {one.href for key, one in self._leaving.items() if key != one.href}
             self.found.kept = [one for one in self.found.kept if one.href not in replaced]
             spared = [
-                one for key, one in self._leaving.items()
+                one
+                for key, one in self._leaving.items()
                 if key == one.href and (self._withheld or (self._blind and not one.etag))
-            ]  # fmt: skip
+            ]
             staying = {one.href for one in spared} | replaced
             self._leaving = {key: one for key, one in self._leaving.items() if one.href not in staying}
             self.found.spared = len(spared)
@@ -211,10 +212,10 @@ class Absorber:
                     self._change(met.verdict, met.present.identity, before, None)
             else:
                 facts, text = found.entries[met.item.key]
-                version = writer.add(facts, text, 0, found.odd[met.item.key])
+                version = writer.add(facts, text, 0, found.invalid[met.item.key])
                 versions.append(version)
                 self._change(met.verdict, met.item.identity, before, version)
-        self.found.kept.append(Known(resource.href, _uid(found), resource.etag, tuple(versions)))
+        self.found.kept.append(KnownObject(resource.href, _uid(found), resource.etag, tuple(versions)))
 
     def _zones(self, writer: VersionWriter, zones: Iterable[tuple[Facts, str]]) -> None:
         for facts, text in zones:
@@ -226,9 +227,13 @@ class Absorber:
             elif there != text and facts.uid not in self._conflicts:
                 self._conflicts.add(facts.uid)
                 writer.problem(
-                    Problem("zone-conflict", f"“{facts.uid}” is defined in more than one way in this calendar.",
-                            "The first definition stays in use.", uid=facts.uid)
-                )  # fmt: skip
+                    Problem(
+                        "zone-conflict",
+                        f"“{facts.uid}” is defined in more than one way in this calendar.",
+                        "The first definition stays in use.",
+                        uid=facts.uid,
+                    )
+                )
 
     def _change(self, verdict: Verdict, identity: Identity, before: VersionId | None, after: VersionId | None) -> None:
         self.found.counts.count(verdict)
@@ -268,28 +273,33 @@ class Absorber:
 
 
 class _Holdings:
-    """Which entries in force stand in which objects there.
+    """Which entries in force are in which objects there.
 
     A UID alone does not tell: servers have several objects of one, although RFC 4791 §4.1 forbids that.
     """
 
     def __init__(
-        self, items: dict[VersionId, Item[VersionId]], owners: dict[VersionId, str], claimed: set[VersionId],
+        self,
+        items: dict[VersionId, Item[VersionId]],
+        owners: dict[VersionId, str],
+        claimed: set[VersionId],
         now: dict[VersionId, VersionId],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._items, self._owners, self._claimed, self._now = items, owners, claimed, now
 
-    def of(self, href: str, before: Known | None, uids: set[str]) -> list[Item[VersionId]]:
-        """The entries of some UIDs that an object may stand for: its own, and those that stand in no other."""
+    def of(self, href: str, before: KnownObject | None, uids: set[str]) -> list[Item[VersionId]]:
+        """The entries of some UIDs that an object may stand for: its own, and those that are in no other."""
         own = {self._now.get(version, version) for version in before.versions} if before is not None else set()
         return [
-            item for key, item in self._items.items()
-            if key not in self._claimed and item.identity.uid in uids
+            item
+            for key, item in self._items.items()
+            if key not in self._claimed
+            and item.identity.uid in uids
             and (key in own or (item.identity.uid and self._owners.get(key, href) == href))
-        ]  # fmt: skip
+        ]
 
-    def uids(self, one: Known) -> set[str]:
-        """The UIDs of what stands in an object."""
+    def uids(self, one: KnownObject) -> set[str]:
+        """The UIDs of what is in an object."""
         held = (self._now.get(version, version) for version in one.versions)
         found = {self._items[version].identity.uid for version in held if version in self._items}
         return found | {one.uid} if one.uid else found

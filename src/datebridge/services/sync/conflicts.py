@@ -11,7 +11,7 @@ from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.ids import PushId, RemoteId, SetId, VersionId
 from datebridge.core.merge import Differing, Side, combined, differing, merge_sides
 from datebridge.core.objects import take_apart
-from datebridge.services.accounts.connecting import line_to
+from datebridge.services.accounts.connecting import connected_to
 from datebridge.services.sync.absorb import Absorber, Incoming
 from datebridge.services.sync.holding import objects_holding
 from datebridge.settings import Settings
@@ -38,7 +38,7 @@ Key = tuple[str, str]
 
 
 @dataclass(frozen=True, slots=True)
-class Pair:
+class ConflictSides:
     """One entry of a conflict: as it is here and as it is there ("" where it is not), and where they differ.
 
     Attributes:
@@ -66,30 +66,29 @@ class Pair:
         return (self.mine or self.theirs) if merged.conflicts else merged.text or ""
 
 
-def both_banks(store: Store, push_id: PushId) -> list[Pair]:
+def both_banks(store: Store, push_id: PushId) -> list[ConflictSides]:
     """What is here beside what is there, entry by entry."""
     one = demand_unsettled(store, push_id)
     with store.read() as connection:
         mine = _mine(store, connection, one)
         base = _base(connection, one)
     theirs = {
-        (f.component, f.recurrence_id): text
-        for f, text in take_apart(one.theirs.encode()).entries if f.uid == one.uid
-    }  # fmt: skip
+        (f.component, f.recurrence_id): text for f, text in take_apart(one.theirs.encode()).entries if f.uid == one.uid
+    }
     pairs = []
     for key in dict.fromkeys([*mine, *theirs]):
         here, there = mine.get(key, ("", VersionId(0)))[0], theirs.get(key, "")
         both = key in mine and key in theirs
         sides = merge_sides(base[key], here, there).sides if both and key in base else {}
         fields = tuple(differing(here, there)) if both else ()
-        pairs.append(Pair(key[1], key[0], here, there, fields, sides, base.get(key, "")))
+        pairs.append(ConflictSides(key[1], key[0], here, there, fields, sides, base.get(key, "")))
     return pairs
 
 
 def outcome(
-    pairs: Sequence[Pair], mine: Mapping[str, list[str]], parts: Mapping[str, list[str]]
-) -> list[tuple[Pair, str]]:
-    """What becomes of each entry, see `Pair.made`; a series does not go where an occurrence of it stays."""
+    pairs: Sequence[ConflictSides], mine: Mapping[str, list[str]], parts: Mapping[str, list[str]]
+) -> list[tuple[ConflictSides, str]]:
+    """What becomes of each entry, see `ConflictSides.made`; a series does not go where an occurrence of it stays."""
     made = [(one, one.made(mine.get(one.recurrence_id, ()), parts.get(one.recurrence_id, ()))) for one in pairs]
     left = {pair.component for pair, text in made if text and pair.recurrence_id}
     return [
@@ -124,7 +123,7 @@ def take_theirs(store: Store, settings: Settings, push_id: PushId, by: By = PERS
     with store.read() as connection:
         known = objects_holding(connection, RemoteId(one.remote_id), [one.uid]).get(one.uid, [])
         title = title_of(connection, one)
-    with line_to(store, settings, row.account_id, waiting=True) as line:
+    with connected_to(store, settings, row.account_id, waiting=True) as line:
         there = [line.server.get(urljoin(row.url, href)) for href in (each.href for each in known)]
     for resource in there:
         if resource.data is None and not resource.gone:
@@ -132,17 +131,17 @@ def take_theirs(store: Store, settings: Settings, push_id: PushId, by: By = PERS
             raise Unreachable(
                 "answer", f"{host} does not hand the entry out just now ({resource.why}). Try again later."
             )
-    absorber = Absorber(store, row, "Taken as it is there.")
+    absorber = Absorber(store, row, "Taken from the server.")
     absorber.busy -= {one.uid}
     try:
         absorber.take([resource for resource in there if resource.data is not None])
         absorber.take_gone([resource.href for resource in there if resource.gone])
         if not there:
             absorber.take_away(one.uid)
-        absorber.settle()
+        absorber.resolve_deletions()
         with store.write() as connection:
-            _end(connection, one, "Their state was taken.")
-            incoming = Incoming(Kind.PULL, f"Take {line.account.name}'s side: {title}", "", by)
+            _end(connection, one, "Their version was used.")
+            incoming = Incoming(Kind.PULL, f"Use the version of {line.account.name}: {title}", "", by)
             return absorber.conclude(connection, incoming)
     except BaseException:
         absorber.give_up()
@@ -167,10 +166,13 @@ def try_again(store: Store, remote_id: RemoteId | None = None, message: str | No
 
 
 def take_merged(
-    store: Store, push_id: PushId, mine: Mapping[str, list[str]], by: By = PERSON,
+    store: Store,
+    push_id: PushId,
+    mine: Mapping[str, list[str]],
+    by: By = PERSON,
     parts: Mapping[str, list[str]] | None = None,
-) -> SetId | None:  # fmt: skip
-    """Make each entry anew from both sides: theirs, with the named fields of mine (by recurrence id).
+) -> SetId | None:
+    """Rewrite each entry from both sides: theirs, with the named fields of mine (by recurrence id).
 
     Args:
         parts: the fields, likewise, that are made of both sides part by part.
@@ -195,7 +197,7 @@ def take_merged(
         set_id = None
         if made:
             title = f"Merge both sides: {title_of(connection, one)}"
-            with propose(connection, Kind.MERGE, by, title, "Chosen field by field.") as draft, draft.stage() as writer:
+            with propose(connection, Kind.MERGE, by, title, "Merged field by field.") as draft, draft.stage() as writer:
                 for pair, text in made:
                     key = (pair.component, pair.recurrence_id)
                     before = here[key][1] if key in here else None

@@ -21,7 +21,7 @@ from datebridge.core.text.headers import Description, described, description_of
 from datebridge.core.text.reader import Reader
 from datebridge.core.text.source import open_bytes
 from datebridge.core.zones.meaning import Zones
-from datebridge.services.accounts.connecting import Line
+from datebridge.services.accounts.connecting import AccountConnection
 from datebridge.services.accounts.secrets import seal
 from datebridge.services.sync.absorb import Counts
 from datebridge.settings import Settings
@@ -88,7 +88,7 @@ class _Comparison:
     def _telling(self, coming: list[tuple[str, str]]) -> list[tuple[str, str]]:
         """Those that say something that is not here yet.
 
-        Some publishers write when an entry was written anew at each fetch, or give it another UID each time: what says
+        Some publishers write when an entry was rewritten at each fetch, or give it another UID each time: what says
         the same is the same, once for each.
         """
         left = [met.present for met in self._here.left() if met.present is not None] if coming else []
@@ -125,9 +125,14 @@ class _Comparison:
             self._add(met.verdict, name, facts.uid, facts.recurrence_id, before, writer.add(facts, text))
 
     def _add(
-        self, verdict: Verdict, component: str, uid: str, recurrence_id: str,
-        before: VersionId | None, after: VersionId | None,
-    ) -> None:  # fmt: skip
+        self,
+        verdict: Verdict,
+        component: str,
+        uid: str,
+        recurrence_id: str,
+        before: VersionId | None,
+        after: VersionId | None,
+    ) -> None:
         self.counts.count(verdict)
         recurrence_id = recurrence_id if uid else ""
         self.changes.append(Change(self.calendar, component, uid, recurrence_id, before, after))
@@ -139,9 +144,14 @@ def _uid_of(text: str) -> str:
 
 
 def take_whole(
-    store: Store, settings: Settings, line: Line, row: Remote, news: Whole, by: By,
+    store: Store,
+    settings: Settings,
+    line: AccountConnection,
+    row: Remote,
+    news: Whole,
+    by: By,
     report: Callable[[int, int, str], None] | None,
-) -> tuple[str, SetId | None]:  # fmt: skip
+) -> tuple[str, SetId | None]:
     """Bring the copy of a feed up to date; returns the outcome in words, and the batch if there is one."""
     remote, calendar = switched_on(row)
     if news.moved and line.web.signed_in and origin_of(news.moved) not in line.web.origins:
@@ -149,7 +159,7 @@ def take_whole(
     if news.moved:
         with store.write() as connection:
             note_address(connection, line.account_id, seal(settings, news.moved))
-    moved = " It has moved for good; the new address is used from now on." if news.moved else ""
+    moved = " The feed has moved; the new address is used from now on." if news.moved else ""
     if news.data is None:
         return "nothing changed" + moved, None
     digest = blake2b(news.data, digest_size=16).hexdigest()
@@ -169,10 +179,15 @@ def take_whole(
             set_id = _propose(connection, line, row, comparison, reader.header(0), by, first, held)
             comparison.staging.end(connection)
             note(
-                connection, remote, published_every=interval(reader.header(0)), etag="" if held else news.etag,
-                modified="" if held else news.modified, held_set_id=set_id if held else None,
-                held_digest=digest if held else "", entries=None,
-            )  # fmt: skip
+                connection,
+                remote,
+                published_every=interval(reader.header(0)),
+                etag="" if held else news.etag,
+                modified="" if held else news.modified,
+                held_set_id=set_id if held else None,
+                held_digest=digest if held else "",
+                entries=None,
+            )
             if set_id is not None and not held:
                 apply_within(connection, set_id)
     except BaseException:
@@ -180,27 +195,33 @@ def take_whole(
         raise
     counts = comparison.counts
     if held:
-        return f"Held back: it would lose {counts.removed:,} of {comparison.total:,} entries.", set_id
+        return f"Held back: {counts.removed:,} of {comparison.total:,} entries would be deleted.", set_id
     return (f"fetched {counts.added:,}" if first else counts.words()) + moved, set_id
 
 
 def _propose(
-    connection: Connection, line: Line, row: Remote, comparison: _Comparison, header_text: str, by: By, first: bool,
+    connection: Connection,
+    line: AccountConnection,
+    row: Remote,
+    comparison: _Comparison,
+    header_text: str,
+    by: By,
+    first: bool,
     held: bool,
-) -> SetId | None:  # fmt: skip
+) -> SetId | None:
     header = _header(connection, comparison.calendar, row, header_text, first)
     if header is None and not comparison.changes:
         return None
     counts = comparison.counts
     kind, title = Kind.PULL, f"From {line.account.name}, {row.name}: {counts.words()}"
-    reason = "Published anew."
+    reason = "Published again."
     if first:
         kind, title = Kind.SUBSCRIBE, f"Subscribe to {row.name} ({line.account.name})"
-        reason = "A feed: it follows what is published."
+        reason = "Mirrors the published feed."
     if held:
         reason = (
-            f"Held back: the feed has lost {counts.removed:,} of {comparison.total:,} entries since it was last"
-            " fetched. Apply it if that is right; drop it to keep what is here."
+            f"Held back: the feed has lost {counts.removed:,} of {comparison.total:,} entries since the "
+            "last refresh. Apply the proposal if this is right; discard it to keep the entries here."
         )
     with propose(connection, kind, by, title, reason, details=Details(read_only=True)) as draft:
         draft.add(*([header] if header else []), *comparison.changes)
@@ -213,7 +234,7 @@ def _header(connection: Connection, calendar: CalendarId, row: Remote, header: s
     if there is not None and not first:
         return None
     said = description_of(header)
-    text = described(header, Description(row.name, said.tint, said.zone, said.text))
+    text = described(header, Description(row.name, said.own_colour, said.zone, said.text))
     before, present_text = there or (None, None)
     if present_text == text:
         return None

@@ -7,17 +7,17 @@ from collections.abc import Collection
 from datebridge.core.ids import RemoteId
 from datebridge.store.database import Connection
 from datebridge.store.entries.present import uids_of
-from datebridge.store.remotes import Known, known_objects_of
+from datebridge.store.remotes import KnownObject, known_objects_of
 
 
-def objects_holding(connection: Connection, remote: RemoteId, uids: Collection[str]) -> dict[str, list[Known]]:
+def objects_holding(connection: Connection, remote: RemoteId, uids: Collection[str]) -> dict[str, list[KnownObject]]:
     """The objects of each UID; those of one UID first, then those that hold several or none (their `uid` is "")."""
-    found: dict[str, list[Known]] = {}
-    odd: list[Known] = []
+    found: dict[str, list[KnownObject]] = {}
+    without_uid: list[KnownObject] = []
     for one in known_objects_of(connection, remote, {*uids, ""}):
-        (found.setdefault(one.uid, []) if one.uid else odd).append(one)
-    uid_of = uids_of(connection, {v for one in odd for v in one.versions}) if odd else {}
-    for one in odd:
+        (found.setdefault(one.uid, []) if one.uid else without_uid).append(one)
+    uid_of = uids_of(connection, {v for one in without_uid for v in one.versions}) if without_uid else {}
+    for one in without_uid:
         for uid in {uid_of[v] for v in one.versions if v in uid_of} & set(uids):
             found.setdefault(uid, []).append(one)
     return found

@@ -3,23 +3,24 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
 import structlog
 
 from datebridge.connect.caldav import FETCH, LAGS, CalDavServer, Resource, withheld
-from datebridge.connect.connector import Objects, Seen
-from datebridge.connect.errors import ALONE, Unreachable
-from datebridge.connect.homes import Listed
+from datebridge.connect.connector import Objects, RemoteState
+from datebridge.connect.errors import Unreachable
+from datebridge.connect.homes import ListedCalendar
 from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.errors import CannotDo
-from datebridge.core.ids import JobId, RemoteId, SetId, VersionId
-from datebridge.core.text.headers import Description, described, description_of, is_tint
-from datebridge.services.accounts.connecting import Line, line_to
+from datebridge.core.ids import RemoteId, SetId, VersionId
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.text.headers import Description, described, description_of, is_css_colour
+from datebridge.services.accounts.connecting import AccountConnection, connected_to
 from datebridge.services.accounts.secrets import KeyLost
-from datebridge.services.jobs.jobs import JobContext, Refused, Stopped, enqueue
+from datebridge.services.jobs.jobs import JobContext, Refused, Stopped, performs
 from datebridge.services.sync.absorb import Absorber, Incoming, rewrote
 from datebridge.services.sync.feed import take_whole
 from datebridge.settings import Settings
@@ -28,11 +29,11 @@ from datebridge.store.calendars import header_of, set_writable
 from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.database import Connection, Store, is_full
 from datebridge.store.entries.versions import VersionWriter
-from datebridge.store.jobs import ClaimLost, lane_of
+from datebridge.store.jobs import ClaimLost
 from datebridge.store.pushes import is_header_on_its_way
-from datebridge.store.remotes import Known, known_objects, note, unread_objects
+from datebridge.store.remotes import KnownObject, known_objects, note, unread_objects
 from datebridge.store.sql import chunks
-from datebridge.store.tables import Remote, demand_id
+from datebridge.store.tables import Remote
 
 log = structlog.get_logger()
 Report = Callable[[int, int, str], None]
@@ -53,26 +54,16 @@ class Refreshed:
 
     def as_dict(self) -> dict[str, Any]:
         """As a job's result has it."""
-        return {"remote": self.remote_id, "name": self.name, "outcome": self.outcome, "set_id": self.set_id,
-                "failed": self.failed}  # fmt: skip
+        return {
+            "remote": self.remote_id,
+            "name": self.name,
+            "outcome": self.outcome,
+            "set_id": self.set_id,
+            "failed": self.failed,
+        }
 
 
-def queue_pulls(store: Store, verb: str, remote_ids: Sequence[RemoteId], by: By = PERSON) -> list[JobId]:
-    """Queue refreshing calendars: one job an account, so that none waits for another; returns the jobs.
-
-    Raises:
-        NotConnected: if a calendar is not there any more.
-    """
-    rows = [remote(store, remote_id) for remote_id in remote_ids]
-    made = []
-    for account in dict.fromkeys(row.account_id for row in rows):
-        own = [row for row in rows if row.account_id == account]
-        what = own[0].name if len(own) == 1 else f"{len(own)} calendars"
-        params = {"remotes": [demand_id(row.id) for row in own]}
-        made.append(enqueue(store, "pull", f"{verb} {what}", params, lane_of(account), by))
-    return made
-
-
+@performs(JobKind.PULL)
 def pull_job(context: JobContext) -> dict[str, Any]:
     """Refresh the calendars of a job. An account that cannot be reached is asked once and holds up no other."""
     wanted = [RemoteId(i) for i in context.params["remotes"]]
@@ -99,7 +90,7 @@ def pull_job(context: JobContext) -> dict[str, Any]:
             message, of_account = trouble_of(error)
             if of_account:
                 out_of_reach[account] = message, pause_of(error)
-            locked = of_account and not passing(error)
+            locked = of_account and not is_temporary(error)
             results.append(failed(context.store, remote_id, message, locked, pause_of(error)))
     context.progress(1, 1, "entries")
     if results and all(result.failed for result in results):
@@ -108,42 +99,40 @@ def pull_job(context: JobContext) -> dict[str, Any]:
 
 
 def pause_of(error: Exception) -> float:
-    """For how long the other end has asked to be left alone, in seconds."""
+    """For how long the other system has asked to be left alone, in seconds."""
     return (error.retry_after or 0) if isinstance(error, Unreachable) else 0
 
 
-def passing(error: Exception) -> bool:
+def is_temporary(error: Exception) -> bool:
     """Whether it may well be over in a while."""
-    return isinstance(error, Unreachable) and error.passing
-
-
-def is_of_account(error: Unreachable) -> bool:
-    """Whether it concerns everything of an account, not just what was asked."""
-    if error.passing:
-        return error.trouble not in ALONE
-    return error.trouble in ("password", "scheme", "leaves", "plain", "certificate", "forbidden")
+    return isinstance(error, Unreachable) and error.temporary
 
 
 def trouble_of(error: Exception) -> tuple[str, bool]:
     """What went wrong with one calendar, in words, and whether it is the trouble of its whole account.
 
     Raises:
-        Exception: the error itself, where it is not the other end's doing: a full disk, a claim that was lost.
+        Exception: the error itself, where it is not the other system's doing: a full disk, a claim that was lost.
     """
     if isinstance(error, Unreachable):
-        return error.message, is_of_account(error)
+        return error.message, error.of_account
     if isinstance(error, CannotDo):
         return str(error), isinstance(error, KeyLost)
     if isinstance(error, ClaimLost) or is_full(error):
         raise error
     log.exception("what came from elsewhere was not understood")
-    return "What it answers cannot be understood. What was there before is kept; the log says more.", False
+    return "The answer cannot be understood. The entries here are kept; the log has the details.", False
 
 
 def refresh(
-    store: Store, settings: Settings, remote_id: RemoteId, report: Report | None = None,
-    read_back: Mapping[str, Resource] | None = None, check: Callable[[], None] | None = None, by: By = PERSON,
-) -> Refreshed:  # fmt: skip
+    store: Store,
+    settings: Settings,
+    remote_id: RemoteId,
+    report: Report | None = None,
+    read_back: Mapping[str, Resource] | None = None,
+    check: Callable[[], None] | None = None,
+    by: By = PERSON,
+) -> Refreshed:
     """Bring the copy of one calendar up to what is there now.
 
     Args:
@@ -155,12 +144,12 @@ def refresh(
     row = remote(store, remote_id)
     if row.calendar_id is None:
         return Refreshed(remote_id, row.name, "It is not switched on.")
-    with line_to(store, settings, row.account_id, check) as line:
+    with connected_to(store, settings, row.account_id, check) as line:
         if line.reach.takes and not row.url:
             return Refreshed(remote_id, row.name, "It has yet to be made there.")
         for attempt in range(_ATTEMPTS):
             row = remote(store, remote_id)
-            seen = Seen(row.tag, row.token, row.syncs, row.etag, row.modified)
+            seen = RemoteState(row.tag, row.token, row.syncs, row.etag, row.modified)
             news = line.connector.news(row.url, seen)
             try:
                 if isinstance(news, Objects):
@@ -175,17 +164,15 @@ def refresh(
     return Refreshed(remote_id, note_success(store, remote_id, outcome, usual), outcome, set_id)
 
 
-def failed(
-    store: Store, remote_id: RemoteId, message: str, locked: bool = False, pause: float = 0
-) -> Refreshed:  # fmt: skip
-    """A refresh that came to nothing, noted; `pause`: for how long the other end wants to be left alone."""
+def failed(store: Store, remote_id: RemoteId, message: str, locked: bool = False, pause: float = 0) -> Refreshed:
+    """A refresh that came to nothing, noted; `pause`: for how long the other system wants to be left alone."""
     return Refreshed(remote_id, note_failure(store, remote_id, message, locked, pause), message, None, True)
 
 
 class _Refresh:
     """The refresh of one calendar of objects."""
 
-    def __init__(self, store: Store, line: Line, row: Remote, by: By, report: Report | None) -> None:
+    def __init__(self, store: Store, line: AccountConnection, row: Remote, by: By, report: Report | None) -> None:
         self.store, self.line, self.row, self.by, self.report = store, line, row, by, report
         self.remote, self.calendar = switched_on(row)
 
@@ -206,7 +193,7 @@ class _Refresh:
         first = not self.row.token and not self.row.tag and header is None
         if news.delta is not None or unread:
             self._fetch(absorber, news, unread, read_back or {})
-        absorber.settle()
+        absorber.resolve_deletions()
         self._note(absorber)
         counts, missed, state = absorber.found.counts, absorber.found.missed, news.state
         incoming = self._called(absorber, state, first, read_back is not None)
@@ -216,11 +203,20 @@ class _Refresh:
         with self.store.write() as connection:
             set_id = absorber.conclude(connection, incoming, self._header(connection, header, state))
             note(
-                connection, self.remote, tag=tag, token=token, name=state.name, colour=state.colour,
-                colour_space=state.colour_space, description=state.description, zone=state.zone, syncs=state.syncs,
-                writable=state.writable, components=",".join(state.components) or self.row.components,
+                connection,
+                self.remote,
+                tag=tag,
+                token=token,
+                name=state.name,
+                colour=state.colour,
+                colour_space=state.colour_space,
+                description=state.description,
+                zone=state.zone,
+                syncs=state.syncs,
+                writable=state.writable,
+                components=",".join(state.components) or self.row.components,
                 max_size=state.max_size,
-            )  # fmt: skip
+            )
             set_writable(connection, self.calendar, state.writable)
         if missed:
             raise Unreachable("answer", _missed(self.line.account.name, missed, absorber.found.spared))
@@ -233,20 +229,18 @@ class _Refresh:
         if absorber.found.renamed:
             self.line.web.note("renames")
 
-    def _called(self, absorber: Absorber, state: Listed, first: bool, read_back: bool) -> Incoming:
+    def _called(self, absorber: Absorber, state: ListedCalendar, first: bool, read_back: bool) -> Incoming:
         counts, host = absorber.found.counts, self.line.account.name
         kind, title, reason = Kind.PULL, f"From {host}, {state.name}: {counts.words()}", "Changed there."
         if first:
             kind, title = Kind.SUBSCRIBE, f"Switch on {state.name} ({host})"
-            reason = "A true copy: it follows what is there."
+            reason = "Mirrors the server."
         elif read_back and counts.changed and not (counts.added or counts.removed):
             title = rewrote(host, state.name, counts.changed)
             reason = "What it keeps was read back and is not all that was sent."
         return Incoming(kind, title, reason, self.by, read_only=not state.writable)
 
-    def _fetch(
-        self, absorber: Absorber, news: Objects, unread: list[str], read: Mapping[str, Resource]
-    ) -> None:  # fmt: skip
+    def _fetch(self, absorber: Absorber, news: Objects, unread: list[str], read: Mapping[str, Resource]) -> None:
         delta = news.delta
         changed = dict(delta.changed) if delta is not None else {}
         with self.store.read() as connection:
@@ -256,9 +250,7 @@ class _Refresh:
         if delta is not None and delta.whole:
             changed |= self._unlisted(server, changed, known)
             gone = tuple(href for href in known if href not in changed)
-        wanted = [
-            href for href, etag in changed.items() if href not in known or not etag or known[href].etag != etag
-        ]  # fmt: skip
+        wanted = [href for href, etag in changed.items() if href not in known or not etag or known[href].etag != etag]
         wanted = list(dict.fromkeys([*wanted, *unread]))
         at_hand = [h for h in wanted if h in read and changed.get(h, read[h].etag) == read[h].etag]
         given = set(at_hand)
@@ -274,7 +266,7 @@ class _Refresh:
             if self.report:
                 self.report(done, len(wanted), self.row.name)
 
-    def _unlisted(self, server: CalDavServer, listed: dict[str, str], known: dict[str, Known]) -> dict[str, str]:
+    def _unlisted(self, server: CalDavServer, listed: dict[str, str], known: dict[str, KnownObject]) -> dict[str, str]:
         """What is there although a listing of everything does not name it.
 
         The whole is asked for in a second way where that costs next to nothing, the first time, and where a listing
@@ -290,10 +282,15 @@ class _Refresh:
                 there |= server.queried(self.row.url) or {}
         if any(href not in listed for href in there):
             self.line.web.note("short-listings")
-        return {href: etag or known[href].etag if href in known else etag for href, etag in there.items()
-                if href not in listed}  # fmt: skip
+        return {
+            href: etag or known[href].etag if href in known else etag
+            for href, etag in there.items()
+            if href not in listed
+        }
 
-    def _header(self, connection: Connection, header: tuple[VersionId, str] | None, state: Listed) -> Change | None:
+    def _header(
+        self, connection: Connection, header: tuple[VersionId, str] | None, state: ListedCalendar
+    ) -> Change | None:
         """The calendar's own lines, where the server says something else than the copy does."""
         if header is not None and is_header_on_its_way(connection, self.remote):
             return None  # one's own change to it
@@ -301,14 +298,14 @@ class _Refresh:
         if header is not None and there == (self.row.name, self.row.colour, self.row.description, self.row.zone):
             return None
         before, text = header or (None, "")
-        tint = state.colour.lower() if is_tint(state.colour.lower()) else description_of(text).tint
-        after = described(text, Description(state.name, tint, state.zone, state.description))
+        own_colour = state.colour.lower() if is_css_colour(state.colour.lower()) else description_of(text).own_colour
+        after = described(text, Description(state.name, own_colour, state.zone, state.description))
         if after == text:
             return None
         writer = VersionWriter(connection)
         version = writer.add_text("VCALENDAR", after)
         writer.flush()
-        return Change(self.calendar, "VCALENDAR", "", "", before, version, "As its server has it.")
+        return Change(self.calendar, "VCALENDAR", "", "", before, version, "As on its server.")
 
 
 def _missed(host: str, missed: Counter[int], spared: int) -> str:

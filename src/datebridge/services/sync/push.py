@@ -18,14 +18,15 @@ from datebridge.connect.caldav import Resource
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.http import Answer
 from datebridge.core.ids import AccountId, JobId, PushId, RemoteId, VersionId
+from datebridge.core.job_kinds import JobKind
 from datebridge.core.keeping import contents, dropped, entries_in, fingerprint
+from datebridge.core.language.plural import counted
 from datebridge.core.objects import take_apart
-from datebridge.core.words.plural import counted
-from datebridge.services.accounts.connecting import Line, line_to
-from datebridge.services.jobs.jobs import JobContext, Refused, Stopped
+from datebridge.services.accounts.connecting import AccountConnection, connected_to
+from datebridge.services.jobs.jobs import JobContext, Refused, Stopped, performs
 from datebridge.services.sync import push_calendar
 from datebridge.services.sync.holding import objects_holding
-from datebridge.services.sync.pull import failed, is_of_account, passing, pause_of, refresh, trouble_of
+from datebridge.services.sync.pull import failed, is_temporary, pause_of, refresh, trouble_of
 from datebridge.services.sync.sending import Outcome, Plain, Sender, Unit
 from datebridge.settings import Settings
 from datebridge.store.accounts import put_off, remote, switched_on, went_through
@@ -46,11 +47,11 @@ from datebridge.store.pushes import (
     pending,
     queue_pushes,
 )
-from datebridge.store.remotes import Known, forget_objects, keep_objects, note, unread_objects
+from datebridge.store.remotes import KnownObject, forget_objects, keep_objects, note, unread_objects
 from datebridge.store.tables import Remote
 
 _CHUNK = 256
-#: So many objects that were read back are kept for the refresh that takes them over; the rest is asked for again.
+#: How many objects that were read back are kept for the refresh that takes them over; the rest is asked for again.
 _MOST_KEPT = 20_000
 #: Of so many objects a piece is learned what the server leaves out.
 _MOST_LOOKED = 20
@@ -67,6 +68,7 @@ def push_pending(store: Store, remotes: Sequence[RemoteId] | None = None) -> Job
         return queue_pushes(connection, remotes)
 
 
+@performs(JobKind.PUSH)
 def push_job(context: JobContext) -> dict[str, Any]:
     """Push what waits. A server that cannot be reached keeps its changes waiting; the others go on."""
     out_of_reach: dict[AccountId, tuple[str, float]] = {}
@@ -75,7 +77,7 @@ def push_job(context: JobContext) -> dict[str, Any]:
     reasons: list[str] = []
     with context.store.read() as connection:
         waiting = {remote_id for own in pending(connection).values() for remote_id in own}
-        # What was written before this job was begun anew may not have been read back.
+        # What was written before this job was restarted may not have been read back.
         waiting.update(RemoteId(r) for r in context.params["remotes"] if unread_objects(connection, RemoteId(r)))
     for remote_id in [RemoteId(r) for r in context.params["remotes"] if r in waiting]:
         row = remote(context.store, remote_id)
@@ -85,7 +87,7 @@ def push_job(context: JobContext) -> dict[str, Any]:
             failed(context.store, remote_id, message, pause=pause)
             continue
         try:
-            with line_to(context.store, context.settings, account, context.check) as line:
+            with connected_to(context.store, context.settings, account, context.check) as line:
                 pusher = Pusher(context.store, context.settings, line, row, context)
                 own = pusher.run()
                 for state, count in own.items():
@@ -95,9 +97,13 @@ def push_job(context: JobContext) -> dict[str, Any]:
                     went_through(context.store, account)
             if pusher.unread():
                 refresh(
-                    context.store, context.settings, remote_id, check=context.check, by=context.by,
+                    context.store,
+                    context.settings,
+                    remote_id,
+                    check=context.check,
+                    by=context.by,
                     read_back=pusher.fetched,
-                )  # fmt: skip
+                )
         except Stopped:
             put_off(context.store, [remote_id], context.settings.refresh_every)
             raise
@@ -106,7 +112,7 @@ def push_job(context: JobContext) -> dict[str, Any]:
             troubles.append(message)
             if of_account:
                 out_of_reach[account] = message, pause_of(error)
-            failed(context.store, remote_id, message, of_account and not passing(error), pause_of(error))
+            failed(context.store, remote_id, message, of_account and not is_temporary(error), pause_of(error))
     with context.store.write() as connection:
         follow_up(connection)
     refused = counts.get(PushState.REFUSED, 0)
@@ -114,7 +120,7 @@ def push_job(context: JobContext) -> dict[str, Any]:
         why = " ".join(dict.fromkeys(reasons))
         raise Refused(f"{counted(refused, 'change was', 'changes were')} refused. {why}".strip())
     if troubles:
-        raise Refused(" ".join(dict.fromkeys(troubles)) + " What has not been pushed waits and is tried again.")
+        raise Refused(" ".join(dict.fromkeys(troubles)) + " Remaining changes are pending and are tried again.")
     return counts
 
 
@@ -131,7 +137,7 @@ class Pusher:
     """Pushes what waits for one calendar."""
 
     def __init__(
-        self, store: Store, settings: Settings, line: Line, row: Remote, context: JobContext | None = None
+        self, store: Store, settings: Settings, line: AccountConnection, row: Remote, context: JobContext | None = None
     ) -> None:
         self.store, self.settings, self.line, self.row, self.context = store, settings, line, row, context
         self.remote, self.calendar = switched_on(row)
@@ -153,7 +159,7 @@ class Pusher:
             return self.counts
         self.sender.row = self.row = remote(self.store, self.remote)
         done = 0
-        odd: Exception | None = None
+        unexpected: Exception | None = None
         strikes = 0
         with ThreadPoolExecutor(max_workers=self.line.web.connections) as pool:
             sent = self._submit(pool, self._begin())
@@ -167,9 +173,9 @@ class Pusher:
                     except (Stopped, ClaimLost) as error:  # raised once what did end has been noted
                         trouble = error
                     except Exception as error:
-                        odd = odd or error
+                        unexpected = unexpected or error
                         strikes += not (isinstance(error, Unreachable) and error.trouble == "locked")
-                        if (isinstance(error, Unreachable) and is_of_account(error)) or strikes >= _STRIKES:
+                        if (isinstance(error, Unreachable) and error.of_account) or strikes >= _STRIKES:
                             trouble = trouble or error
                     else:
                         strikes = 0
@@ -181,8 +187,8 @@ class Pusher:
                     raise trouble
                 self._report(done)
                 sent = ahead
-        if odd is not None:
-            raise odd
+        if unexpected is not None:
+            raise unexpected
         return self.counts
 
     def _submit(self, pool: ThreadPoolExecutor, units: list[Unit]) -> _Sent | None:
@@ -224,9 +230,10 @@ class Pusher:
         with suppress(Exception):
             self.line.web.finish(sent.together)
         written = [
-            self.sender.answered(one, answer) for one, answer in zip(sent.plain, sent.answers, strict=True)
+            self.sender.answered(one, answer)
+            for one, answer in zip(sent.plain, sent.answers, strict=True)
             if answer is not None and self.sender.is_written(answer)
-        ]  # fmt: skip
+        ]
         return [*written, *(future.result() for future in sent.others if future.exception() is None)]
 
     def unread(self) -> bool:
@@ -260,7 +267,7 @@ class Pusher:
         uids = [one.uid for one in due]
         here = present_by_uid(connection, self.calendar, uids)
         known = objects_holding(connection, self.remote, uids)
-        wanted: list[tuple[Due, Known | None, tuple[VersionId, ...]]] = []
+        wanted: list[tuple[Due, KnownObject | None, tuple[VersionId, ...]]] = []
         for one in due:
             items = [item.key for item in here.get(one.uid, [])]
             own = known.get(one.uid, [])
@@ -272,16 +279,29 @@ class Pusher:
         texts = texts_of(connection, (v for _, _, versions in wanted for v in versions))
         siblings = Counter(one.uid for one, _, _ in wanted)
         return [
-            Unit(one.uid, self._texts(connection, one, each, versions, texts), versions, each, one.tell, one.begun,
-                 one.last, siblings[one.uid], one.seen, one.moved)
+            Unit(
+                one.uid,
+                self._texts(connection, one, each, versions, texts),
+                versions,
+                each,
+                one.tell,
+                one.begun,
+                one.last,
+                siblings[one.uid],
+                one.seen,
+                one.moved,
+            )
             for one, each, versions in wanted
-        ]  # fmt: skip
+        ]
 
     @staticmethod
     def _texts(
-        connection: Connection, one: Due, known: Known | None, versions: tuple[VersionId, ...],
+        connection: Connection,
+        one: Due,
+        known: KnownObject | None,
+        versions: tuple[VersionId, ...],
         texts: Mapping[VersionId, str],
-    ) -> tuple[str, ...]:  # fmt: skip
+    ) -> tuple[str, ...]:
         """What an object is to hold. Where somebody has decided about one UID of several in it, the others stay as they
         were seen there."""
         seen = take_apart(one.seen.encode()).entries if one.seen and known is not None and not known.uid else []
@@ -293,16 +313,16 @@ class Pusher:
 
     @staticmethod
     def _parts(
-        connection: Connection, objects: list[Known], items: list[VersionId]
-    ) -> list[tuple[Known | None, tuple[VersionId, ...]]]:
-        """What each of several objects is to hold; what stands in none of them comes last, as one more."""
+        connection: Connection, objects: list[KnownObject], items: list[VersionId]
+    ) -> list[tuple[KnownObject | None, tuple[VersionId, ...]]]:
+        """What each of several objects is to hold; what is in none of them comes last, as one more."""
         now = become(connection, {v for each in objects for v in each.versions})
         held = [(each, [now[v] for v in each.versions if v in now]) for each in objects]
         rest = [item for item in items if not any(item in versions for _, versions in held)]
         regular = next((versions for each, versions in held if each.uid), None)
         if regular is not None:
             regular += rest
-        parts: list[tuple[Known | None, tuple[VersionId, ...]]] = [(each, tuple(vs)) for each, vs in held]
+        parts: list[tuple[KnownObject | None, tuple[VersionId, ...]]] = [(each, tuple(vs)) for each, vs in held]
         return parts if regular is not None or not (rest or not parts) else [*parts, (None, tuple(rest))]
 
     # ---- the end of it ---------------------------------------------------------------------------
@@ -311,24 +331,24 @@ class Pusher:
         with self.store.write() as connection:
             ended = [o for o in outcomes if o.state is PushState.PUSHED]
             forget_objects(
-                connection, self.remote,
+                connection,
+                self.remote,
                 [o.unit.known.href for o in ended if o.unit.known and o.href != o.unit.known.href],
-            )  # fmt: skip
+            )
             keep_objects(
-                connection, self.remote,
-                (Known(o.href, self._uid(o.unit), o.etag, o.unit.versions) for o in ended if o.unit.texts),
-            )  # fmt: skip
+                connection,
+                self.remote,
+                (KnownObject(o.href, self._uid(o.unit), o.etag, o.unit.versions) for o in ended if o.unit.texts),
+            )
             for outcome in outcomes:
                 self.counts[outcome.state] = self.counts.get(outcome.state, 0) + 1
                 self.reasons[outcome.message] += outcome.state is PushState.REFUSED
-            # What stands there unknown to us is looked at again, whatever is decided.
+            # What is there and unknown to us is looked at again, whatever is decided.
             unknown = [o for o in outcomes if o.state == PushState.CONFLICT and o.theirs and o.unit.known is None]
-            keep_objects(connection, self.remote, (Known(o.href, o.unit.uid, "", ()) for o in unknown))
+            keep_objects(connection, self.remote, (KnownObject(o.href, o.unit.uid, "", ()) for o in unknown))
             well = Counter(o.unit.uid for o in ended)
             whole = {o.unit.uid: o.unit for o in ended if well[o.unit.uid] == o.unit.siblings}
-            mark_up_to(
-                connection, self.remote, ((unit.uid, unit.last) for unit in whole.values()), PushState.PUSHED
-            )  # fmt: skip
+            mark_up_to(connection, self.remote, ((unit.uid, unit.last) for unit in whole.values()), PushState.PUSHED)
             past_deciding(connection, self.remote, "entry", list(whole))
             for o in outcomes:
                 if o.state is not PushState.PUSHED:
@@ -343,7 +363,7 @@ class Pusher:
         doubtful = {o.href: o for o in outcomes if o.state is PushState.PUSHED and o.unit.texts and not o.etag}
         if not doubtful:
             return
-        known: list[Known] = []
+        known: list[KnownObject] = []
         drops, looked = set(self.row.drops.split()), 0
         for there in (one for piece in self.line.server.fetch(self.row.url, list(doubtful)) for one in piece):
             outcome = doubtful.get(there.href)
@@ -357,9 +377,7 @@ class Pusher:
             mark = "" if lasting else fingerprint(kept)
             if not lasting and len(self.fetched) < _MOST_KEPT:
                 self.fetched[there.href] = there
-            known.append(
-                Known(there.href, self._uid(unit), there.etag if lasting else "", unit.versions, mark)
-            )  # fmt: skip
+            known.append(KnownObject(there.href, self._uid(unit), there.etag if lasting else "", unit.versions, mark))
         self.row.drops = " ".join(sorted(drops))
         with self.store.write() as connection:
             keep_objects(connection, self.remote, known)

@@ -13,7 +13,7 @@ from datebridge.core.ids import RemoteId
 from datebridge.core.text.headers import Description, description_of
 from datebridge.core.text.writer import write_calendar
 from datebridge.core.zones.definition import define
-from datebridge.services.accounts.connecting import Line
+from datebridge.services.accounts.connecting import AccountConnection
 from datebridge.store.accounts import switched_on
 from datebridge.store.calendars import header_of
 from datebridge.store.database import Store
@@ -26,7 +26,7 @@ _TEXT = (dav.CAL, "calendar-description")
 _ZONE = (dav.CAL, "calendar-timezone")
 
 
-def push_calendar(store: Store, line: Line, row: Remote) -> bool:
+def push_calendar(store: Store, line: AccountConnection, row: Remote) -> bool:
     """Push a change of the calendar itself, if one waits; False where its entries cannot follow.
 
     Raises:
@@ -37,7 +37,7 @@ def push_calendar(store: Store, line: Line, row: Remote) -> bool:
         waits = is_calendar_waiting(connection, remote)
         header = header_of(connection, calendar)
     said = description_of(header[1]) if header is not None else None
-    if not waits:  # a calendar that is gone here and not there yet waits for a decision
+    if not waits:  # a deleted calendar here and not there yet waits for a decision
         return bool(row.url) and said is not None
     if said is None:
         return _delete(store, line, row)
@@ -51,7 +51,7 @@ def push_calendar(store: Store, line: Line, row: Remote) -> bool:
             _end(store, remote, PushState.REFUSED, why)
             return True
     _end(store, remote, PushState.PUSHED)
-    colour = said.tint if said.tint.startswith("#") else row.colour
+    colour = said.own_colour if said.own_colour.startswith("#") else row.colour
     with store.write() as connection:
         note(connection, remote, name=said.name, colour=colour, description=said.text, zone=said.zone)
     return True
@@ -66,13 +66,15 @@ def _not_set(answer: Answer, host: str) -> str:
         return ""
     names = ", ".join(_PLAIN.get(name, name) for name, _, _ in left)
     _, code, words = left[0]
-    return f"{host} does not take the {names}: {words or 'it gives no reason'} ({code})."
+    return f"{host} does not take the {names}: {words or 'no reason given'} ({code})."
 
 
 _PLAIN = {
-    "displayname": "name", "calendar-description": "description", "calendar-timezone": "time zone",
+    "displayname": "name",
+    "calendar-description": "description",
+    "calendar-timezone": "time zone",
     "calendar-color": "colour",
-}  # fmt: skip
+}
 
 
 def _values(row: Remote, said: Description) -> dict[tuple[str, str], str]:
@@ -85,8 +87,8 @@ def _values(row: Remote, said: Description) -> dict[tuple[str, str], str]:
     if said.zone and said.zone != row.zone:
         values[_ZONE] = zone_object(said.zone)
     # Colours have no standard property: set only where the server has shown its own (see `connect.dav`).
-    if said.tint.startswith("#") and said.tint != row.colour and row.colour_space:
-        values[row.colour_space, "calendar-color"] = said.tint
+    if said.own_colour.startswith("#") and said.own_colour != row.colour and row.colour_space:
+        values[row.colour_space, "calendar-color"] = said.own_colour
     return values
 
 
@@ -96,7 +98,7 @@ def zone_object(zone: str) -> str:
     return b"".join(write_calendar("BEGIN:VCALENDAR\nEND:VCALENDAR", [define(zone, zone, year, year)], [])).decode()
 
 
-def _make(store: Store, line: Line, row: Remote, said: Description) -> bool:
+def _make(store: Store, line: AccountConnection, row: Remote, said: Description) -> bool:
     remote, _ = switched_on(row)
     with store.read() as connection:
         url = planned_url(connection, remote)
@@ -118,7 +120,7 @@ def _make(store: Store, line: Line, row: Remote, said: Description) -> bool:
     return False
 
 
-def _free(line: Line, name: str) -> str:
+def _free(line: AccountConnection, name: str) -> str:
     """An address in the account's home where nothing is yet, as much as possible like the calendar's name."""
     slug = quote("".join(c if c.isalnum() else "-" for c in name.lower()).strip("-") or "calendar", safe="")
     home = line.account.home
@@ -126,7 +128,7 @@ def _free(line: Line, name: str) -> str:
     return urljoin(home, f"{home.rstrip('/')}/{slug}-{uuid.uuid4().hex[:6]}/") if line.server.exists(url) else url
 
 
-def _made(store: Store, line: Line, row: Remote, said: Description, url: str) -> bool:
+def _made(store: Store, line: AccountConnection, row: Remote, said: Description, url: str) -> bool:
     """Note where a new calendar is, and give it what cannot be said at its making. It is refreshed from now on."""
     remote, _ = switched_on(row)
     state = line.server.state(url)
@@ -137,14 +139,22 @@ def _made(store: Store, line: Line, row: Remote, said: Description, url: str) ->
         line.server.set_properties(url, late)
     with store.write() as connection:
         note(
-            connection, remote, url=url, name=state.name, colour=state.colour, colour_space=state.colour_space,
-            description=state.description, syncs=state.syncs, owner=line.account.user, next_at=now(),
-        )  # fmt: skip
+            connection,
+            remote,
+            url=url,
+            name=state.name,
+            colour=state.colour,
+            colour_space=state.colour_space,
+            description=state.description,
+            syncs=state.syncs,
+            owner=line.account.user,
+            next_at=now(),
+        )
     _end(store, remote, PushState.PUSHED)
     return True
 
 
-def _delete(store: Store, line: Line, row: Remote) -> bool:
+def _delete(store: Store, line: AccountConnection, row: Remote) -> bool:
     """Delete a calendar there, unless something changed in it that is not known here."""
     remote, _ = switched_on(row)
     if row.url:
@@ -152,7 +162,7 @@ def _delete(store: Store, line: Line, row: Remote) -> bool:
             state = line.server.state(row.url)
             same = state.token == row.token if row.token else state.tag == row.tag
             if not same and not _only_own(line, row, store, remote):
-                why = "Entries were changed there meanwhile. Take it back, refresh, and decide again."
+                why = "Entries were changed there in the meantime. Undo the batch, refresh, and decide again."
                 _end(store, remote, PushState.CONFLICT, why)
                 return False
             answer = line.web.request("DELETE", row.url)
@@ -170,7 +180,7 @@ def _delete(store: Store, line: Line, row: Remote) -> bool:
     return False
 
 
-def _only_own(line: Line, row: Remote, store: Store, remote: RemoteId) -> bool:
+def _only_own(line: AccountConnection, row: Remote, store: Store, remote: RemoteId) -> bool:
     """Whether everything that is there is in the very state that is known here."""
     with store.read() as connection:
         known = {href: one.etag for href, one in known_objects(connection, remote).items()}
@@ -193,4 +203,4 @@ def _end(store: Store, remote: RemoteId, state: PushState, message: str = "") ->
 
 def _words(body: bytes, status: int) -> str:
     name, words = dav.condition(body)
-    return f"{words or name or 'it gives no reason'} ({status})"
+    return f"{words or name or 'no reason given'} ({status})"

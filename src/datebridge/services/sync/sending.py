@@ -16,7 +16,7 @@ from datebridge.connect import dav
 from datebridge.connect.caldav import CalDavServer, Resource, canonical, is_strong, writing
 from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.homes import GONE, calendar_gone
-from datebridge.connect.http import Answer, Asked
+from datebridge.connect.http import Answer, WebRequest
 from datebridge.connect.origins import host_of
 from datebridge.core.ids import PushId, VersionId
 from datebridge.core.invitations import silenced
@@ -24,12 +24,12 @@ from datebridge.core.keeping import contents, entries_in, fingerprint, names_in,
 from datebridge.core.objects import assemble, take_apart
 from datebridge.core.text.component import Component
 from datebridge.core.zones.meaning import Zones
-from datebridge.services.accounts.connecting import Line
+from datebridge.services.accounts.connecting import AccountConnection
 from datebridge.services.sync.refusals import refusal
 from datebridge.store.database import Store
 from datebridge.store.entries.present import texts_of
 from datebridge.store.pushes import PushState
-from datebridge.store.remotes import Known
+from datebridge.store.remotes import KnownObject
 from datebridge.store.tables import Remote
 
 _SAFE = re.compile(r"[A-Za-z0-9._@-]{1,120}\Z")
@@ -53,7 +53,7 @@ class Unit:
     uid: str
     texts: tuple[str, ...]
     versions: tuple[VersionId, ...]
-    known: Known | None
+    known: KnownObject | None
     tell: bool
     begun: bool
     last: PushId
@@ -83,13 +83,13 @@ class Plain:
     unit: Unit
     texts: tuple[str, ...]
     href: str
-    asked: Asked
+    asked: WebRequest
 
 
 class Sender:
     """Sends the units of one calendar. Safe to use from several threads."""
 
-    def __init__(self, store: Store, line: Line, row: Remote) -> None:
+    def __init__(self, store: Store, line: AccountConnection, row: Remote) -> None:
         self.store, self.line, self.row = store, line, row
         self.server: CalDavServer = line.server
         self.zones = Zones()
@@ -172,7 +172,7 @@ class Sender:
         same = known is not None and unit.versions and set(known.versions) == set(unit.versions)
         return bool(same and known is not None and known.etag and not unit.seen)
 
-    def _looked_at(self, unit: Unit, known: Known) -> Outcome | Known | None:
+    def _looked_at(self, unit: Unit, known: KnownObject) -> Outcome | KnownObject | None:
         """The object as it is now, if it may be written over; None where it is not there."""
         there = self.server.get(self._url(known.href))
         if there.data is None and not there.gone:
@@ -180,7 +180,7 @@ class Sender:
         if there.gone:
             moved = self._elsewhere(unit, known)
             if moved is None and unit.texts:
-                return Outcome(unit, PushState.CONFLICT, "It was deleted there meanwhile.", known.href)
+                return Outcome(unit, PushState.CONFLICT, "It was deleted there in the meantime.", known.href)
             if moved is None:
                 return None
             there = moved
@@ -190,17 +190,17 @@ class Sender:
 
     # ---- writing ---------------------------------------------------------------------------------
 
-    def _put(self, unit: Unit, known: Known | None, etag: str | None) -> Outcome:
+    def _put(self, unit: Unit, known: KnownObject | None, etag: str | None) -> Outcome:
         texts = unit.texts if known is not None or unit.tell else tuple(silenced(text) for text in unit.texts)
         if not unit.uid and known is None:
-            return Outcome(unit, PushState.REFUSED, "It has no UID, so no server takes it.")
+            return Outcome(unit, PushState.REFUSED, "It has no UID, so no server accepts it.")
         href = known.href if known is not None else self._new_href(unit.uid)
         answer = self.server.put(self._url(href), self._data(texts), etag)
         return self._put_ended(unit, known, texts, href, answer, etag is not None)
 
     def _put_ended(
-        self, unit: Unit, known: Known | None, texts: tuple[str, ...], href: str, answer: Answer, lasts: bool
-    ) -> Outcome:  # fmt: skip
+        self, unit: Unit, known: KnownObject | None, texts: tuple[str, ...], href: str, answer: Answer, lasts: bool
+    ) -> Outcome:
         """How a writing ended; `lasts`: an ETag stands for what is there."""
         if answer.status in _WRITTEN:
             return self._written(unit, texts, href, answer if lasts else None)
@@ -226,7 +226,7 @@ class Sender:
         """The ETag to be kept; "" where what is there has to be read back."""
         return etag if texts == unit.texts and not unit.seen and not self._restless else ""
 
-    def _met(self, unit: Unit, known: Known | None, href: str, texts: tuple[str, ...]) -> Outcome:
+    def _met(self, unit: Unit, known: KnownObject | None, href: str, texts: tuple[str, ...]) -> Outcome:
         """What is there instead: one's own earlier writing whose answer was lost, the same under another name or
         ETag, or somebody else's change."""
         there = self.server.get(self._url(href))
@@ -235,7 +235,7 @@ class Sender:
         if there.gone:
             moved = self._elsewhere(unit, known)
             if moved is None:
-                return Outcome(unit, PushState.CONFLICT, "It was deleted there meanwhile.", href)
+                return Outcome(unit, PushState.CONFLICT, "It was deleted there in the meantime.", href)
             there = moved
         if known is None and take_apart(there.data or b"").uid != unit.uid:  # the name is somebody else's
             href = self._new_href(f"{unit.uid}\n{take_apart(there.data or b'').uid}")
@@ -245,7 +245,7 @@ class Sender:
             return Outcome(unit, PushState.REFUSED, self._reason(answer), href)
         return self._compared(unit, known, there, texts)
 
-    def _compared(self, unit: Unit, known: Known | None, there: Resource, texts: tuple[str, ...]) -> Outcome:
+    def _compared(self, unit: Unit, known: KnownObject | None, there: Resource, texts: tuple[str, ...]) -> Outcome:
         if _alike(there.data or b"", self._data(texts)):
             return Outcome(unit, PushState.PUSHED, "", there.href, self._lasting(unit, texts, there.etag))
         if known is None or not self._ours(unit, there.data or b"", known):
@@ -280,7 +280,7 @@ class Sender:
 
     # ---- deleting --------------------------------------------------------------------------------
 
-    def _delete(self, unit: Unit, known: Known | None, etag: str) -> Outcome:
+    def _delete(self, unit: Unit, known: KnownObject | None, etag: str) -> Outcome:
         if known is None:
             return self._not_there(unit) if unit.known is not None else Outcome(unit, PushState.PUSHED)
         answer = self.server.delete(self._url(known.href), etag)
@@ -311,7 +311,7 @@ class Sender:
 
     # ---- what is there ---------------------------------------------------------------------------
 
-    def _elsewhere(self, unit: Unit, known: Known | None) -> Resource | None:
+    def _elsewhere(self, unit: Unit, known: KnownObject | None) -> Resource | None:
         """The object that holds this UID under another name than was known."""
         if not unit.uid:
             return None
@@ -323,14 +323,14 @@ class Sender:
                 return there
         return None
 
-    def _kind(self, unit: Unit, known: Known | None) -> str:
+    def _kind(self, unit: Unit, known: KnownObject | None) -> str:
         texts = unit.texts
         if not texts and known is not None:
             with self.store.read() as connection:
                 texts = tuple(texts_of(connection, known.versions).values())
         return Component(texts[0]).kind if texts else "VEVENT"
 
-    def _ours(self, unit: Unit, data: bytes, known: Known) -> bool:
+    def _ours(self, unit: Unit, data: bytes, known: KnownObject) -> bool:
         """Whether what is there is the state last agreed: what was written from here last, what the server was seen
         to keep of it just afterwards, or what somebody has seen there and decided about. All else is a change."""
         if unit.seen and _alike(data, unit.seen.encode()):
@@ -344,11 +344,11 @@ class Sender:
 
     def _in_conflict(self, unit: Unit, href: str, there: Resource) -> Outcome:
         theirs = (there.data or b"").decode("utf-8", "replace")
-        return Outcome(unit, PushState.CONFLICT, "It was changed there meanwhile.", href, there.etag, theirs)
+        return Outcome(unit, PushState.CONFLICT, "It was changed there in the meantime.", href, there.etag, theirs)
 
     def _withheld(self, unit: Unit, href: str, there: Resource) -> Outcome:
         """It is there, and is not handed out: whether it may be written over cannot be known."""
-        why = f"{self.line.account.name} does not hand out what is there now ({there.why})."
+        why = f"{self.line.account.name} does not return the present version ({there.why})."
         return Outcome(unit, PushState.REFUSED, why, href)
 
     def _data(self, texts: tuple[str, ...]) -> bytes:

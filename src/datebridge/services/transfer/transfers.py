@@ -32,13 +32,14 @@ from datebridge.core.editing.carrying import Carrying
 from datebridge.core.ids import AccountId, CalendarId, SetId, VersionId
 from datebridge.core.index.facts import Facts
 from datebridge.core.invitations import silenced
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import Selection
+from datebridge.core.language.kinds import KINDS
+from datebridge.core.language.plural import counted
 from datebridge.core.text.component import Component
-from datebridge.core.words.filters import Selection
-from datebridge.core.words.kinds import KINDS
-from datebridge.core.words.plural import counted
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.editing.calendars import fresh_calendar
-from datebridge.services.jobs.jobs import JobContext
+from datebridge.services.jobs.jobs import JobContext, performs
 from datebridge.store.accounts import Limits, limits_of
 from datebridge.store.calendars import CalendarFacts, facts_of
 from datebridge.store.changesets.draft import CannotApply, Draft, propose
@@ -49,7 +50,7 @@ from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.entries.zones import zones_of
 from datebridge.store.sql import chunks
 
-#: So many texts are read, prepared and stored at once.
+#: How many texts are read, prepared and stored at once.
 _AT_ONCE = 1_000
 _POLICY = {"skip": Policy.KEEP, "newer": Policy.NEWER, "both": Policy.KEEP}
 Report = Callable[[int, int], None]
@@ -60,7 +61,7 @@ class Target:
     """Where copies go: a calendar there is, or a new one called `name`, on an account or (None) here.
 
     Attributes:
-        existing: what happens to an entry whose UID stands there already: left out, replaced if the copy
+        existing: what happens to an entry whose UID is there already: left out, replaced if the copy
             is newer, or kept beside the copy, which then gets a new UID.
         move: delete at the source once it has been read back at the target.
         tell: let the target's server invite the attendees; by default nobody is told.
@@ -81,6 +82,7 @@ class _Staged(NamedTuple):
     source: VersionId
 
 
+@performs(JobKind.TRANSFER)
 def transfer_job(context: JobContext) -> dict[str, Any]:
     """Propose a transfer, as a job: tens of thousands of entries take a while."""
     selection, target = Selection.read(context.params), Target(**context.params["target"])
@@ -122,18 +124,29 @@ def transfer_changed(
 
 
 def _propose(
-    store: Store, ledger: Ledger, selection: Selection, target: Target, by: By, report: Report,
+    store: Store,
+    ledger: Ledger,
+    selection: Selection,
+    target: Target,
+    by: By,
+    report: Report,
     conclude: Callable[[Connection, SetId], None],
-) -> SetId:  # fmt: skip
+) -> SetId:
     with store.read() as connection:
         ids = list(ledger.ids(connection, selection))
     return _transfer(store, ids, target, by, report, conclude, {}, "")
 
 
 def _transfer(
-    store: Store, ids: Iterable[VersionId], target: Target, by: By, report: Report,
-    conclude: Callable[[Connection, SetId], None], changed: Mapping[VersionId, str | None], said: str,
-) -> SetId:  # fmt: skip
+    store: Store,
+    ids: Iterable[VersionId],
+    target: Target,
+    by: By,
+    report: Report,
+    conclude: Callable[[Connection, SetId], None],
+    changed: Mapping[VersionId, str | None],
+    said: str,
+) -> SetId:
     with store.read() as connection:
         whole = with_series(connection, ids)
     if not whole:
@@ -172,9 +185,9 @@ class _Transfer:
         with self.store.read() as connection:
             facts = facts_of(connection, calendar)
             if facts is None:
-                raise CannotApply("There is no such calendar any more.")
+                raise CannotApply("This calendar no longer exists.")
             if not facts.writable:
-                raise CannotApply(f"{facts.name} can only be read. Choose a calendar you may write.")
+                raise CannotApply(f"{facts.name} is read-only. Choose a writable calendar.")
             here = [item for item in present(connection, calendar) if item.identity.component != "VTIMEZONE"]
             self.uids = {item.identity.uid for item in here}
             self.limits = limits_of(connection, calendar)
@@ -240,7 +253,7 @@ class _Transfer:
             return f"{facts.account} takes no {KINDS.get(identity.component, identity.component)} in this calendar."
         size = self.sizes[identity.uid]
         if self.limits.max_size and size > self.limits.max_size:
-            return f"Too large for {facts.account}: {size:,} octets of at most {self.limits.max_size:,}."
+            return f"Too large for {facts.account}: {size:,} bytes of at most {self.limits.max_size:,}."
         return ""
 
     def _decide(self, calendar: CalendarId, met: Met[_Staged, VersionId], facts: CalendarFacts) -> None:
@@ -249,11 +262,11 @@ class _Transfer:
         identity, present_id = met.item.identity, met.present.key if met.present is not None else None
         reason, held = "", False
         if met.verdict is Verdict.SAME:
-            reason, held = "The same is there already.", True
+            reason, held = "An equal entry exists already.", True
         elif met.verdict is Verdict.KEEP:
-            reason, held = "It is there already.", True
+            reason, held = "It exists already.", True
         elif met.verdict is Verdict.CHANGE:
-            reason = "Newer than what is there."
+            reason = "Newer than the existing entry."
         elif identity.uid in self.home:
             where = self.home[identity.uid]
             reason, held = f"It stands in “{where}” of the same account already, which takes a UID once.", True
@@ -266,14 +279,15 @@ class _Transfer:
 
     def _name(self, facts: CalendarFacts) -> None:
         count = sum(1 for change in self.draft.changes if not change.held and change.source)
-        where = f"{facts.name} ({facts.account})" if facts.account else facts.name
+        named = not facts.account or facts.name.endswith(f"({facts.account})")
+        where = facts.name if named else f"{facts.name} ({facts.account})"
         notes = []
         if self.target.move:
-            notes.append("Each is deleted at its source once it has been read back at the target.")
+            notes.append("Each entry is deleted at its source after it was read back at the target.")
         if self.silent:
-            notes.append(f"{counted(self.silent, 'entry has', 'entries have')} attendees; nobody will be told.")
+            notes.append(f"The attendees of {counted(self.silent, 'entry', 'entries')} are not notified.")
         if self.skipped:
-            notes.append(f"{self.skipped:,} there already.")
+            notes.append(f"{self.skipped:,} exist there already.")
         if self.refused:
             notes.append(f"{self.refused:,} left out: {facts.account} says that it does not take them.")
         if self.elsewhere:

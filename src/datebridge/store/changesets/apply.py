@@ -1,7 +1,7 @@
 """Applying proposals: one transaction, and all that must follow, so that no caller has to remember it.
 
-What follows: definitions settle, calendars live or cease, what lives on a server is noted to be pushed and its job
-queued, and the second half of moves that have arrived is done.
+What follows: entries beside new definitions are reindexed, calendars live or cease, what lives on a server is noted
+to be pushed and its job queued, and the second half of moves that have arrived is done.
 """
 
 from __future__ import annotations
@@ -13,14 +13,14 @@ from sqlalchemy import Connection, and_, delete, func, insert, or_, select, upda
 from datebridge.clock import now
 from datebridge.core.changes import KINDS, Details, Kind, State
 from datebridge.core.ids import CalendarId, SetId
+from datebridge.core.language.plural import noun
 from datebridge.core.text.headers import Description, description_of
-from datebridge.core.words.plural import noun
 from datebridge.store.changesets.draft import SHOWN, CannotApply, of_set, only_readable
 from datebridge.store.changesets.moves import finish_moves
 from datebridge.store.database import Store
 from datebridge.store.entries.rows import INDEX_COLUMNS
 from datebridge.store.entries.versions import text_of
-from datebridge.store.entries.zones import settle
+from datebridge.store.entries.zones import reindex_affected
 from datebridge.store.jobs import queue_collecting
 from datebridge.store.pushes import add_pushes, queue_pushes
 from datebridge.store.tables import CALENDARS, CHANGES, ENTRIES, FILES, META, SETS, VERSIONS
@@ -97,7 +97,7 @@ def _apply_one(connection: Connection, set_id: SetId) -> None:
         .where(mine, CHANGES.c.after_id.is_not(None))
     )
     run(insert(ENTRIES).from_select(["id", "calendar_id", *INDEX_COLUMNS], put))
-    settle(connection, set_id)
+    reindex_affected(connection, set_id)
     for calendar in calendars:
         refresh_calendar(connection, calendar)
     add_pushes(connection, set_id)
@@ -126,9 +126,10 @@ def _demand_both_halves(connection: Connection, set_id: SetId) -> None:
         return
     known = Details.read(row.details).moved
     standing = [
-        one for one in _second_half(connection, row.undoes_id)
+        one
+        for one in _second_half(connection, row.undoes_id)
         if connection.execute(select(SETS.c.undone_by_id).where(SETS.c.id == one)).scalar() is None
-    ]  # fmt: skip
+    ]
     if standing not in ([], [known]):
         raise CannotApply("The entries have been deleted at their source meanwhile. Undo the move once more.")
 
@@ -145,10 +146,14 @@ def refresh_calendar(connection: Connection, calendar: CalendarId) -> None:
         update(CALENDARS)
         .where(CALENDARS.c.id == calendar)
         .values(
-            live=select(ENTRIES.c.id).where(own).exists(), name=said.name or CALENDARS.c.name, tint=said.tint,
-            zone=said.zone, description=said.text, revision=_NEXT,
+            live=select(ENTRIES.c.id).where(own).exists(),
+            name=said.name or CALENDARS.c.name,
+            own_colour=said.own_colour,
+            zone=said.zone,
+            description=said.text,
+            revision=_NEXT,
         )
-    )  # fmt: skip
+    )
 
 
 def _demand_fresh(connection: Connection, set_id: SetId) -> None:
@@ -162,7 +167,7 @@ def _demand_fresh(connection: Connection, set_id: SetId) -> None:
     if stale:
         raise CannotApply(
             f"{stale} of these entries {noun(stale, 'was', 'were')} changed since this was proposed."
-            " Nothing was applied. Propose it again from what is there now."
+            " Nothing was applied. Make the proposal again."
         )
 
 

@@ -38,9 +38,9 @@ from datebridge.store.tables import (
     VERSIONS,
 )
 
-#: So many versions are looked at, or cleared away, at once.
+#: How many versions are looked at, or cleared away, at once.
 _LOOK, _CLEAR = 20_000, 500
-#: So many jobs that have ended are kept.
+#: How many jobs that have ended are kept.
 _JOBS_KEPT = 200
 #: A request that stores versions ends within this time, in seconds.
 _LONGEST_REQUEST = 3600
@@ -178,9 +178,11 @@ def clear_versions(connection: Connection, versions: Sequence[VersionId]) -> int
             "INSERT INTO search (search, rowid, summary, location, words) VALUES ('delete', ?, ?, ?, ?)", words
         )
     for table, column in (
-        (FINDINGS, FINDINGS.c.version_id), (PROBLEMS, PROBLEMS.c.version_id), (TEXTS, TEXTS.c.id),
+        (FINDINGS, FINDINGS.c.version_id),
+        (PROBLEMS, PROBLEMS.c.version_id),
+        (TEXTS, TEXTS.c.id),
         (VERSIONS, VERSIONS.c.id),
-    ):  # fmt: skip
+    ):
         connection.execute(delete(table).where(column.in_(among(ids))))
     return len(ids)
 
@@ -195,10 +197,11 @@ def _calendars(connection: Connection) -> int:
         ~exists().where(ENTRIES.c.calendar_id == own),
         ~exists().where(CHANGES.c.calendar_id == own),
         ~exists().where(
-            REMOTES.c.calendar_id == own, ACCOUNTS.c.id == REMOTES.c.account_id,
+            REMOTES.c.calendar_id == own,
+            ACCOUNTS.c.id == REMOTES.c.account_id,
             or_(REMOTES.c.url != "", ACCOUNTS.c.kind.not_in(TAKING)),
         ),
-    )  # fmt: skip
+    )
     newest = select(func.max(own)).scalar_subquery()  # its number is not to be given again
     ids = connection.execute(select(own).where(unknown, own != newest)).scalars().all()
     if ids:

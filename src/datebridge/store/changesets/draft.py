@@ -22,7 +22,7 @@ from datebridge.clock import now
 from datebridge.core.changes import KINDS, By, Change, Details, Kind, State
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import CalendarId, GroupId, SetId, VersionId
-from datebridge.core.words.plural import counted
+from datebridge.core.language.plural import counted
 from datebridge.store.database import Store
 from datebridge.store.entries.versions import VersionWriter, next_version
 from datebridge.store.jobs import queue_collecting
@@ -38,9 +38,17 @@ _CHANGE = (
 CHANGE_COLUMNS = [
     CHANGES.c[name]
     for name in (
-        "calendar_id", "component", "uid", "recurrence_id", "before_id", "after_id", "reason", "held", "source_id",
+        "calendar_id",
+        "component",
+        "uid",
+        "recurrence_id",
+        "before_id",
+        "after_id",
+        "reason",
+        "held",
+        "source_id",
     )
-]  # fmt: skip
+]
 #: The version that says what a change is about.
 SHOWN = func.coalesce(CHANGES.c.after_id, CHANGES.c.before_id)
 
@@ -164,12 +172,25 @@ class Draft:
         """
         run = connection.execute
         made = run(
-            insert(SETS).values(
-                title="", kind=self.kind, reason=self.reason, state=State.PROPOSED, created_at=now(), creates=0,
-                updates=0, deletes=0, held=0, undoes_id=self.undoes, note="", details=self.details.as_dict(),
-                revision=0, by_whom=str(self.by),
-            ).returning(SETS.c.id)
-        ).scalar_one()  # fmt: skip
+            insert(SETS)
+            .values(
+                title="",
+                kind=self.kind,
+                reason=self.reason,
+                state=State.PROPOSED,
+                created_at=now(),
+                creates=0,
+                updates=0,
+                deletes=0,
+                held=0,
+                undoes_id=self.undoes,
+                note="",
+                details=self.details.as_dict(),
+                revision=0,
+                by_whom=str(self.by),
+            )
+            .returning(SETS.c.id)
+        ).scalar_one()
         self.id = SetId(made)
         self._write(connection)
         self._hold(connection)
@@ -203,8 +224,8 @@ class Draft:
             elif known[key].after != change.after and not change.held:
                 title = connection.execute(select(VERSIONS.c.summary).where(VERSIONS.c.id == change.before)).scalar()
                 raise CannotApply(
-                    f"Two of these changes are about one entry, “{title or 'without a title'}”. Make one of them, apply"
-                    " it, and then the other."
+                    f"Two of these changes change the same entry, “{title or 'without a title'}”. Apply one "
+                    "of them first, then the other."
                 )
         self.changes = kept
         gone = {before for before, held in known if not held and before is not None}
@@ -223,21 +244,34 @@ class Draft:
         for calendar, group in self._created:
             numbered = func.row_number().over(order_by=VERSIONS.c.id)
             self._insert(
-                connection, CHANGES.c.after_id, "", numbered, literal(calendar),
+                connection,
+                CHANGES.c.after_id,
+                "",
+                numbered,
+                literal(calendar),
                 select(*shared, VERSIONS.c.id).where(VERSIONS.c.group_id == group),
-            )  # fmt: skip
+            )
         for entries, reason in self._deleted:
             own = [ENTRIES.c.component, ENTRIES.c.uid, ENTRIES.c.recurrence_id]
             numbered = func.row_number().over(order_by=(ENTRIES.c.start, ENTRIES.c.id))
             self._insert(
-                connection, CHANGES.c.before_id, reason, numbered, ENTRIES.c.calendar_id,
+                connection,
+                CHANGES.c.before_id,
+                reason,
+                numbered,
+                ENTRIES.c.calendar_id,
                 select(*own, ENTRIES.c.id).where(ENTRIES.c.id.in_(among(entries))),
-            )  # fmt: skip
+            )
 
     def _insert(
-        self, connection: Connection, side: ColumnElement[int], reason: str, numbered: ColumnElement[int],
-        calendar: ColumnElement[int], found: Select[tuple[str, str, str, int]],
-    ) -> None:  # fmt: skip
+        self,
+        connection: Connection,
+        side: ColumnElement[int],
+        reason: str,
+        numbered: ColumnElement[int],
+        calendar: ColumnElement[int],
+        found: Select[tuple[str, str, str, int]],
+    ) -> None:
         last = connection.execute(
             select(func.coalesce(func.max(CHANGES.c.position), 0)).where(of_set(self.id))
         ).scalar_one()
@@ -253,7 +287,7 @@ class Draft:
         readable = select(CALENDARS.c.id).where(~CALENDARS.c.writable)
         concerned = and_(of_set(self.id), CHANGES.c.calendar_id.in_(readable), CHANGES.c.component != "VCALENDAR")
         held = connection.execute(
-            update(CHANGES).where(concerned, ~CHANGES.c.held).values(held=True, reason="Its calendar can only be read.")
+            update(CHANGES).where(concerned, ~CHANGES.c.held).values(held=True, reason="Its calendar is read-only.")
         ).rowcount
         left = select(CHANGES.c.set_id).where(of_set(self.id), ~CHANGES.c.held).limit(1)
         if held and not connection.execute(left).first():
@@ -310,17 +344,21 @@ def of_set(set_id: SetId) -> ColumnElement[bool]:
 
 def only_readable(names: Iterable[str]) -> str:
     """That nothing in these calendars can be changed, in words."""
-    return (
-        f"{' and '.join(names)} can only be read, so nothing in it can be changed. Copy the entries to a calendar you"
-        " may write."
-    )
+    return f"{' and '.join(names)} is read-only. Copy the entries to a writable calendar."
 
 
 @contextmanager
 def propose(
-    place: Store | Connection, kind: Kind, by: By, title: Title, reason: str = "", *,
-    details: Details | None = None, undoes: SetId | None = None, nothing: str | None = "Nothing would change.",
-) -> Iterator[Draft]:  # fmt: skip
+    place: Store | Connection,
+    kind: Kind,
+    by: By,
+    title: Title,
+    reason: str = "",
+    *,
+    details: Details | None = None,
+    undoes: SetId | None = None,
+    nothing: str | None = "Nothing would change.",
+) -> Iterator[Draft]:
     """A change set to be filled; it is made when the block ends well, and nothing of it stays otherwise.
 
     Args:

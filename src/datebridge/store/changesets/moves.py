@@ -19,7 +19,7 @@ from datebridge.store.tables import ACCOUNTS, CHANGES, ENTRIES, PUSHES, REMOTES,
 
 
 class _Copied(NamedTuple):
-    """An entry that was copied and still stands at its source, and how its copy fares.
+    """An entry that was copied and still is at its source, and how its copy fares.
 
     `arrived` is true once nothing about it waits and the server's state has been read back; `sent` and `there` are what
     was copied, and what has become of it.
@@ -62,11 +62,14 @@ def _moves(connection: Connection) -> list[Row[tuple[int, str, str, str]]]:
     return list(
         connection.execute(
             select(SETS.c.id, SETS.c.title, SETS.c.details, SETS.c.by_whom).where(
-                SETS.c.kind == Kind.TRANSFER, SETS.c.state == State.APPLIED, SETS.c.undone_by_id.is_(None),
-                func.json_extract(details, "$.move"), func.json_extract(details, "$.moved").is_(None),
+                SETS.c.kind == Kind.TRANSFER,
+                SETS.c.state == State.APPLIED,
+                SETS.c.undone_by_id.is_(None),
+                func.json_extract(details, "$.move"),
+                func.json_extract(details, "$.moved").is_(None),
             )
         )
-    )  # fmt: skip
+    )
 
 
 def _copied(connection: Connection, set_id: SetId) -> list[_Copied]:
@@ -79,30 +82,40 @@ def _copied(connection: Connection, set_id: SetId) -> list[_Copied]:
         RESOURCES.c.remote_id == REMOTES.c.id, RESOURCES.c.uid == CHANGES.c.uid, RESOURCES.c.etag == ""
     )
     copy = and_(
-        there.c.calendar_id == CHANGES.c.calendar_id, there.c.component == CHANGES.c.component,
-        there.c.uid == CHANGES.c.uid, there.c.recurrence_id == CHANGES.c.recurrence_id,
-    )  # fmt: skip
+        there.c.calendar_id == CHANGES.c.calendar_id,
+        there.c.component == CHANGES.c.component,
+        there.c.uid == CHANGES.c.uid,
+        there.c.recurrence_id == CHANGES.c.recurrence_id,
+    )
     unsettled = exists().where(about, PUSHES.c.state.in_(OPEN))
     arrived = and_(~unsettled, (REMOTES.c.id.is_(None)) | object_there, there.c.id.is_not(None))
     rows = connection.execute(
         select(
-            CHANGES.c.source_id, source.c.calendar_id, source.c.component, source.c.uid, source.c.recurrence_id,
-            arrived.label("arrived"), or_(exists().where(about, PUSHES.c.state.in_(PENDING)), unread).label("waiting"),
-            CHANGES.c.after_id, there.c.id,
+            CHANGES.c.source_id,
+            source.c.calendar_id,
+            source.c.component,
+            source.c.uid,
+            source.c.recurrence_id,
+            arrived.label("arrived"),
+            or_(exists().where(about, PUSHES.c.state.in_(PENDING)), unread).label("waiting"),
+            CHANGES.c.after_id,
+            there.c.id,
         )
         .select_from(CHANGES)
         .join(source, source.c.id == CHANGES.c.source_id)
         .outerjoin(REMOTES, REMOTES.c.calendar_id == CHANGES.c.calendar_id)
         .outerjoin(there, copy)
         .where(CHANGES.c.set_id == set_id, ~CHANGES.c.held, CHANGES.c.source_id.is_not(None))
-    )  # fmt: skip
+    )
     return [_Copied(*row) for row in rows]
 
 
 def _finish(
-    connection: Connection, move: Row[tuple[int, str, str, str]], copied: list[_Copied],
+    connection: Connection,
+    move: Row[tuple[int, str, str, str]],
+    copied: list[_Copied],
     apply_one: Callable[[Connection, SetId], None],
-) -> bool:  # fmt: skip
+) -> bool:
     read_back = [one for one in copied if one.arrived]
     arrived = _as_sent(connection, read_back)
     # A series stays or goes as a whole, with its changed occurrences.
@@ -110,13 +123,21 @@ def _finish(
     going = [one for one in arrived if (one.calendar, one.uid) not in telling]
     deletion = SetId(0)
     if going:
-        title = move.title.replace("Move", "Clear away, moved:", 1)
+        title = move.title.replace("Move", "Delete after move:", 1)
         reason = f"Each was read back at its target (batch {move.id})."
         by = By.read(move.by_whom) if move.by_whom else CLOCK
         with propose(connection, Kind.MOVED, by, title, reason) as draft:
             draft.add(
                 *(
-                    Change(one.calendar, one.component, one.uid, one.recurrence_id, one.source, None, "It has arrived.")
+                    Change(
+                        one.calendar,
+                        one.component,
+                        one.uid,
+                        one.recurrence_id,
+                        one.source,
+                        None,
+                        "It arrived at the target.",
+                    )
                     for one in going
                 )
             )
@@ -142,9 +163,7 @@ def _as_sent(connection: Connection, copied: list[_Copied]) -> list[_Copied]:
     """Those of which nothing is missing at the target, compared with what was copied."""
     differing = [one for one in copied if one.there is not None and one.there != one.sent]
     texts = texts_of(connection, {v for one in differing for v in (one.sent, one.there) if v is not None})
-    lost = {
-        one for one in differing if one.there is not None and not is_whole(texts[one.sent], texts[one.there])
-    }  # fmt: skip
+    lost = {one for one in differing if one.there is not None and not is_whole(texts[one.sent], texts[one.there])}
     # A series stays or goes as a whole.
     whole = {(one.calendar, one.uid) for one in lost}
     return [one for one in copied if (one.calendar, one.uid) not in whole]

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 from sqlalchemy import ColumnElement, Connection, String, and_, case, cast, exists, func, select, tuple_
 
 from datebridge.core.changes import KINDS, Change, Details, State
-from datebridge.core.ids import SetId
+from datebridge.core.ids import CalendarId, SetId
 from datebridge.core.index.facts import Mark
 from datebridge.core.invitations import told
-from datebridge.core.words.plural import counted
+from datebridge.core.language.plural import counted
 from datebridge.store.changesets.draft import CHANGE_COLUMNS, SHOWN, of_set
 from datebridge.store.entries.ledger import EntryRow, rows_of
 from datebridge.store.tables import (
@@ -27,9 +27,12 @@ from datebridge.store.tables import (
     ChangeSetRow,
 )
 
+#: No more words are looked for at once.
+_MOST_WORDS = 20
+
 
 @dataclass(frozen=True, slots=True)
-class Shown:
+class ShownChange:
     """A change with the index rows of both sides, and how it fares on its way to a server; "" if it goes to none."""
 
     position: int
@@ -45,13 +48,40 @@ def set_row(connection: Connection, set_id: SetId) -> ChangeSetRow | None:
     return ChangeSetRow(**row._mapping) if row is not None else None
 
 
+@dataclass(frozen=True, slots=True)
+class Sought:
+    """Which batches of the logbook are looked for: all words in title, reason or who did it; what touched a calendar;
+    what was done from one instant to another, `by` whom (the beginning of how that is written)."""
+
+    words: str = ""
+    calendar: CalendarId | None = None
+    first: int | None = None
+    following: int | None = None
+    by: str = ""
+
+    def conditions(self, at: ColumnElement[int]) -> list[ColumnElement[bool]]:
+        """As conditions over change sets that were done `at` some moment."""
+        said = func.lower(SETS.c.title + " " + SETS.c.reason + " " + SETS.c.by_whom)
+        found = [said.contains(word, autoescape=True) for word in self.words.lower().split()[:_MOST_WORDS]]
+        if self.calendar is not None:
+            found.append(exists().where(CHANGES.c.set_id == SETS.c.id, CHANGES.c.calendar_id == self.calendar))
+        if self.first is not None:
+            found.append(at >= self.first)
+        if self.following is not None:
+            found.append(at < self.following)
+        if self.by:
+            found.append(SETS.c.by_whom.startswith(self.by, autoescape=True))
+        return found
+
+
 def list_sets(
-    connection: Connection, state: State, offset: int = 0, limit: int = 100
+    connection: Connection, state: State, offset: int = 0, limit: int = 100, sought: Sought | None = None
 ) -> tuple[int, list[ChangeSetRow]]:
     """Change sets in a state, newest first, and how many there are."""
-    total = connection.execute(select(func.count()).where(SETS.c.state == state)).scalar_one()
-    newest = func.coalesce(SETS.c.applied_at, SETS.c.created_at).desc()
-    found = select(SETS).where(SETS.c.state == state).order_by(newest, SETS.c.id.desc()).limit(limit).offset(offset)
+    at = func.coalesce(SETS.c.applied_at, SETS.c.created_at)
+    where = [SETS.c.state == state, *(sought.conditions(at) if sought is not None else [])]
+    total = connection.execute(select(func.count()).select_from(SETS).where(*where)).scalar_one()
+    found = select(SETS).where(*where).order_by(at.desc(), SETS.c.id.desc()).limit(limit).offset(offset)
     return int(total), [ChangeSetRow(**row._mapping) for row in connection.execute(found)]
 
 
@@ -73,7 +103,7 @@ def count_by_state(connection: Connection) -> dict[str, int]:
     return {row[0]: row[1] for row in rows}
 
 
-def changes_page(connection: Connection, set_id: SetId, offset: int, limit: int) -> tuple[int, list[Shown]]:
+def changes_page(connection: Connection, set_id: SetId, offset: int, limit: int) -> tuple[int, list[ShownChange]]:
     """Changes of a set with the index rows of both sides; headers and zone definitions are left out."""
     listed = and_(of_set(set_id), VERSIONS.c.listed)
     joined = CHANGES.join(VERSIONS, VERSIONS.c.id == SHOWN)
@@ -82,13 +112,15 @@ def changes_page(connection: Connection, set_id: SetId, offset: int, limit: int)
         select(PUSHES.c.state)
         .join(REMOTES, REMOTES.c.id == PUSHES.c.remote_id)
         .where(
-            PUSHES.c.set_id == CHANGES.c.set_id, PUSHES.c.kind == "entry", PUSHES.c.uid == CHANGES.c.uid,
+            PUSHES.c.set_id == CHANGES.c.set_id,
+            PUSHES.c.kind == "entry",
+            PUSHES.c.uid == CHANGES.c.uid,
             REMOTES.c.calendar_id == CHANGES.c.calendar_id,
         )
         .limit(1)
         .correlate(CHANGES)
         .scalar_subquery()
-    )  # fmt: skip
+    )
     rows = connection.execute(
         select(CHANGES.c.position, push.label("push"), *CHANGE_COLUMNS)
         .select_from(joined)
@@ -100,7 +132,7 @@ def changes_page(connection: Connection, set_id: SetId, offset: int, limit: int)
     ids = {i for row in rows for i in (row.before_id, row.after_id) if i is not None}
     known = {row.id: row for row in rows_of(connection, sorted(ids), VERSIONS)}
     return total, [
-        Shown(row.position, Change(*row[2:]), row.push or "", known.get(row.before_id), known.get(row.after_id))
+        ShownChange(row.position, Change(*row[2:]), row.push or "", known.get(row.before_id), known.get(row.after_id))
         for row in rows
     ]
 
@@ -152,10 +184,12 @@ def warnings(connection: Connection, set_id: SetId) -> list[str]:
     lone = many(
         _marked(Mark.OVERRIDE),
         exists().where(
-            master.c.uid == VERSIONS.c.uid, master.c.recurrence_id == "", master.c.id.not_in(going),
+            master.c.uid == VERSIONS.c.uid,
+            master.c.recurrence_id == "",
+            master.c.id.not_in(going),
             master.c.calendar_id == CHANGES.c.calendar_id,
         ),
-    )  # fmt: skip
+    )
     masters = select(CHANGES.c.calendar_id, CHANGES.c.uid).where(
         gone, CHANGES.c.recurrence_id == "", CHANGES.c.uid != ""
     )
@@ -163,21 +197,22 @@ def warnings(connection: Connection, set_id: SetId) -> list[str]:
         select(func.count())
         .select_from(ENTRIES)
         .where(
-            ENTRIES.c.marks.op("&")(Mark.OVERRIDE) != 0, ENTRIES.c.id.not_in(going),
+            ENTRIES.c.marks.op("&")(Mark.OVERRIDE) != 0,
+            ENTRIES.c.id.not_in(going),
             tuple_(ENTRIES.c.calendar_id, ENTRIES.c.uid).in_(masters),
         )
-    ).scalar_one()  # fmt: skip
+    ).scalar_one()
     said = []
     if series:
-        extra = f", {endless} of them without an end" if endless else ""
-        said.append(f"{counted(series, 'whole series', 'whole series')} will go with every occurrence{extra}.")
+        extra = f"; {counted(endless, 'has', 'have')} no end date" if endless else ""
+        said.append(f"Deletes {counted(series, 'series', 'series')} with all their occurrences{extra}.")
     if lone:
         said.append(
-            f"{counted(lone, 'changed occurrence goes', 'changed occurrences go')} while the series stays: "
-            "those dates fall back to what the series says."
+            f"Deletes {counted(lone, 'changed occurrence', 'changed occurrences')} of series that stay: "
+            "those dates show the unchanged occurrence again."
         )
     if left:
-        said.append(f"{counted(left, 'changed occurrence is', 'changed occurrences are')} left without a series.")
+        said.append(f"Leaves {counted(left, 'changed occurrence', 'changed occurrences')} without a series.")
     return said + _about_attendees(connection, set_id)
 
 
@@ -207,9 +242,9 @@ def _about_attendees(connection: Connection, set_id: SetId) -> list[str]:
         entries[one.name] += bool(number)
         people[one.name] += number
     said = [
-        f"{name} will tell {counted(people[name], 'attendee')} of {counted(number, 'meeting')}."
+        f"{name} notifies {counted(people[name], 'attendee')} of {counted(number, 'meeting')}."
         for name, number in (+entries).items()
     ]
     if silent and not details.silent:  # else the set's own reason says so (`services.transfer`)
-        said.append(f"{counted(silent, 'entry has', 'entries have')} attendees; nobody will be told.")
+        said.append(f"The attendees of {counted(silent, 'entry', 'entries')} are not notified.")
     return said

@@ -38,7 +38,7 @@ def propose_undo(store: Store, set_id: SetId, force: bool = False, by: By = PERS
         if second is not None:
             kept = [*_back(connection, second, by, force).changes, *kept]
             details = Details(moved=int(second.id))
-    nothing = "Nothing of it is there any more, so nothing can be taken back."
+    nothing = "All its entries are gone, so there is nothing to undo."
     with propose(
         store, back.kind, by, back.title, back.reason, details=details, undoes=back.undoes, nothing=nothing
     ) as draft:
@@ -69,7 +69,7 @@ def _back(connection: Connection, row: Row[Any], by: By, force: bool) -> ChangeS
 
 def _demand_undoable(connection: Connection, set_id: SetId, kind: Kind) -> None:
     if KINDS[kind].undo == "never":
-        raise CannotApply("This is how the calendar came here. Switch the calendar off in Connect instead.")
+        raise CannotApply("This batch added the calendar. Switch the calendar off under Connect instead.")
     if kind != Kind.PULL:
         return
     readable = connection.execute(
@@ -79,7 +79,7 @@ def _demand_undoable(connection: Connection, set_id: SetId, kind: Kind) -> None:
         .limit(1)
     ).scalar()
     if readable is not None:
-        raise CannotApply(f"{readable} can only be read: it follows what is published, and cannot be taken back here.")
+        raise CannotApply(f"{readable} is read-only and mirrors its source, so the batch cannot be undone.")
 
 
 def changes_of(connection: Connection, set_id: SetId) -> list[Change]:
@@ -89,13 +89,13 @@ def changes_of(connection: Connection, set_id: SetId) -> list[Change]:
 
 
 def _in_force(connection: Connection, changes: Iterable[Change]) -> set[VersionId]:
-    """Of the versions some changes are about, those that stand in a calendar now."""
+    """Of the versions some changes are about, those that are in a calendar now."""
     versions = {version for change in changes for version in (change.before, change.after) if version is not None}
     return set(connection.execute(select(ENTRIES.c.id).where(ENTRIES.c.id.in_(among(versions)))).scalars())
 
 
 def _later(connection: Connection, set_id: SetId, revision: int) -> dict[Place, VersionId]:
-    """What later batches have put in the places of a set's changes, and stands there now."""
+    """What later batches have put in the places of a set's changes, and is there now."""
     put = CHANGES.alias("put")
     place = [ENTRIES.c[name] for name in ("calendar_id", "component", "uid", "recurrence_id")]
     rows = connection.execute(
@@ -125,9 +125,12 @@ def _held_where_used(connection: Connection, changes: Iterable[Change], back: It
 
 
 def _held_if_used(
-    connection: Connection, change: Change, going: Collection[VersionId], newest: int,
+    connection: Connection,
+    change: Change,
+    going: Collection[VersionId],
+    newest: int,
     listed: Callable[[CalendarId], frozenset[VersionId]],
-) -> Change:  # fmt: skip
+) -> Change:
     """A calendar goes only with the last of its entries, a definition only with those that came later and use it."""
     if change.after is not None or change.held or change.component not in ("VCALENDAR", "VTIMEZONE"):
         return change
@@ -137,7 +140,7 @@ def _held_if_used(
         using = connection.execute(select(ENTRIES.c.tzids).distinct().where(ENTRIES.c.id.in_(among(left)))).scalars()
         if not any(change.uid in tzids.split("\x1f") for tzids in using):
             return change
-    return change._replace(held=True, reason="The calendar holds entries that came later.") if left else change
+    return change._replace(held=True, reason="The calendar has entries that were added later.") if left else change
 
 
 def _listed(connection: Connection, calendar: CalendarId) -> frozenset[VersionId]:

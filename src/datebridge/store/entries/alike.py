@@ -11,13 +11,13 @@ from sqlalchemy import Connection, func, select
 from datebridge.core.ids import CalendarId
 from datebridge.store.tables import ENTRIES
 
-#: What stands in more calendars than this tells none from another.
+#: What is in more calendars than this tells none from another.
 _EVERYWHERE = 12
 
 
 @dataclass(frozen=True, slots=True)
 class Alike:
-    """Two calendars, and how many UIDs and titles stand in both."""
+    """Two calendars, and how many UIDs and titles are in both."""
 
     left: CalendarId
     right: CalendarId

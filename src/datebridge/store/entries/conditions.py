@@ -8,15 +8,18 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from datebridge.core.index.facts import ANSWER_MARKS, Mark
-from datebridge.core.words.filters import WORDED, Days, Term
+from datebridge.core.language.filters import WORDED, Days, Term
 from datebridge.store.entries.occurrences import Changed
 from datebridge.store.entries.orders import LISTED_IDS
 from datebridge.store.entries.spans import SpanTerm, span_term
 
 HAS = {
-    "alarm": Mark.ALARM, "attendees": Mark.ATTENDEES, "attachment": Mark.ATTACHMENT,
-    "problem": Mark.PROBLEM, "unknown": Mark.UNKNOWN,
-}  # fmt: skip
+    "alarm": Mark.ALARM,
+    "attendees": Mark.ATTENDEES,
+    "attachment": Mark.ATTACHMENT,
+    "problem": Mark.PROBLEM,
+    "unknown": Mark.UNKNOWN,
+}
 _YES_NO = {"repeats": Mark.SERIES, "private": Mark.PRIVATE, "allday": Mark.ALL_DAY, "override": Mark.OVERRIDE}
 _KIND = {"event": "VEVENT", "todo": "VTODO", "journal": "VJOURNAL", "freebusy": "VFREEBUSY"}
 KINDS = " ".join(f"WHEN '{component}' THEN '{kind}'" for kind, component in _KIND.items())
@@ -80,6 +83,8 @@ def _clause(term: Term, place: int, value: str, changed: Sequence[Changed]) -> t
         return _dated(term.days[place], changed)
     if name == "has" and value == "title":
         return "trim(summary) <> ''", []
+    if name == "has" and value == "place":
+        return "trim(location) <> ''", []
     if name == "has":
         return f"marks & {HAS[value]}", []
     if name == "answer":

@@ -1,4 +1,4 @@
-"""How much happens on each day, kept by calendar, year and clock; made anew when a batch has changed the calendar.
+"""How much happens on each day, kept by calendar, year and clock; rebuilt when a batch has changed the calendar.
 
 A day's count is made of whole days of the clock asked, like everything in the views (see `services.looking`).
 """
@@ -13,6 +13,8 @@ from datetime import date, timedelta
 
 from sqlalchemy import Connection
 
+from datebridge.core.ids import CalendarId
+from datebridge.core.job_kinds import JobKind
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.starts import DAY
 from datebridge.store.database import Busy, Store
@@ -20,7 +22,7 @@ from datebridge.store.entries.occurrences import may_be_then, read_window
 from datebridge.store.jobs import queue_once
 from datebridge.store.remembered import Remembered
 
-#: So many years of a calendar are made anew after a batch: a calendar that changes often must not keep the worker busy.
+#: How many years of a calendar are rebuilt after a batch: a calendar that changes often must not keep the worker busy.
 _KEPT_ANEW = 4
 
 
@@ -98,7 +100,7 @@ def _made(connection: Connection, calendar: int, year: int, zone: str) -> Year:
 
 
 def refresh_kept(store: Store, calendar: int) -> int:
-    """Make anew what was looked at last of a calendar that has changed, and drop the rest; says how many years."""
+    """Recompute what was looked at last of a calendar that has changed, and drop the rest; says how many years."""
     with store.read() as connection:
         revision = connection.exec_driver_sql("SELECT revision FROM calendar WHERE id = ?", (calendar,)).scalar()
         old = connection.exec_driver_sql(
@@ -112,16 +114,16 @@ def refresh_kept(store: Store, calendar: int) -> int:
     return min(len(old), _KEPT_ANEW)
 
 
-def stale(connection: Connection) -> list[int]:
+def stale(connection: Connection) -> list[CalendarId]:
     """Calendars that have changed since what is kept of them was made."""
     rows = connection.exec_driver_sql(
         "SELECT DISTINCT d.calendar_id FROM density d JOIN calendar k ON k.id = d.calendar_id"
         " WHERE d.revision <> k.revision AND k.live"
     )
-    return [row[0] for row in rows]
+    return [CalendarId(row[0]) for row in rows]
 
 
 def queue_refreshing(connection: Connection) -> None:
-    """Queue making anew what is kept of calendars that have changed since, unless that is queued already."""
+    """Queue recomputing what is kept of calendars that have changed since, unless that is queued already."""
     for calendar in stale(connection):
-        queue_once(connection, "count", "Counting by day", {"calendar": calendar}, f"density {calendar}")
+        queue_once(connection, JobKind.COUNT, "Counting by day", calendar)

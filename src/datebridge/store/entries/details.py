@@ -29,7 +29,10 @@ def version(connection: Connection, version_id: VersionId) -> StoredVersion | No
     """A version in full; None where there is none."""
     row = connection.execute(
         select(
-            VERSIONS.c.component, TEXTS.c.text, func.coalesce(CALENDARS.c.name, ""), func.coalesce(FILES.c.name, ""),
+            VERSIONS.c.component,
+            TEXTS.c.text,
+            func.coalesce(CALENDARS.c.name, ""),
+            func.coalesce(FILES.c.name, ""),
             VERSIONS.c.file_line,
         )
         .select_from(VERSIONS)
@@ -39,7 +42,7 @@ def version(connection: Connection, version_id: VersionId) -> StoredVersion | No
         .outerjoin(GROUPS, GROUPS.c.id == VERSIONS.c.group_id)
         .outerjoin(FILES, FILES.c.id == GROUPS.c.file_id)
         .where(VERSIONS.c.id == version_id)
-    ).one_or_none()  # fmt: skip
+    ).one_or_none()
     return StoredVersion(*row) if row is not None else None
 
 
@@ -95,6 +98,9 @@ def _years() -> Select[tuple[int]]:
 
 
 _VALUES = {
-    "account": _accounts, "zone": _zones, "category": _categories, "imported": _imports,
+    "account": _accounts,
+    "zone": _zones,
+    "category": _categories,
+    "imported": _imports,
     "on": _years,
-}  # fmt: skip
+}

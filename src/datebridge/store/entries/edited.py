@@ -26,9 +26,9 @@ class Standing(NamedTuple):
 
 def _standing() -> Select[Any]:
     own = ("component", "uid", "tzid", "zone", "marks", "start_wall")
-    return select(
-        ENTRIES.c.id, ENTRIES.c.calendar_id, CALENDARS.c.name, *(ENTRIES.c[name] for name in own)
-    ).join(CALENDARS, CALENDARS.c.id == ENTRIES.c.calendar_id)  # fmt: skip
+    return select(ENTRIES.c.id, ENTRIES.c.calendar_id, CALENDARS.c.name, *(ENTRIES.c[name] for name in own)).join(
+        CALENDARS, CALENDARS.c.id == ENTRIES.c.calendar_id
+    )
 
 
 def standing(connection: Connection, entry: VersionId) -> Standing | None:

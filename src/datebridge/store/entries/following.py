@@ -11,7 +11,7 @@ from datebridge.core.ids import VersionId
 from datebridge.store.sql import among
 from datebridge.store.tables import CHANGES, ENTRIES, SETS
 
-#: So many batches in a row are followed.
+#: How many batches in a row are followed.
 _MOST = 1000
 
 

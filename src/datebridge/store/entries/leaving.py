@@ -78,7 +78,7 @@ def zones_used(connection: Connection, ids: Iterable[VersionId]) -> ZonesUsed:
     )
 
 
-def doubts(connection: Connection, ids: Iterable[VersionId]) -> dict[str, int]:
+def privacy_counts(connection: Connection, ids: Iterable[VersionId]) -> dict[str, int]:
     """How many of some entries other programs may not understand, by why."""
     wanted = list(ids)
 

@@ -17,8 +17,8 @@ from sqlalchemy import Connection, Table, null, select
 from datebridge.clock import this_day
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import ANSWER_MARKS, Mark
+from datebridge.core.language.filters import Selection, resolve_filter
 from datebridge.core.moments import wall_seconds_of
-from datebridge.core.words.filters import Selection, resolve_filter
 from datebridge.store.database import Store
 from datebridge.store.entries.conditions import HAS, KINDS, LISTED, Condition, compile_filter
 from datebridge.store.entries.occurrences import Changed, changed_series
@@ -36,20 +36,27 @@ from datebridge.store.entries.orders import (
 )
 from datebridge.store.entries.spans import KnownSpans
 from datebridge.store.remembered import Remembered
-from datebridge.store.sql import among
+from datebridge.store.sql import among, revision_now
 from datebridge.store.tables import CALENDARS, ENTRIES
 
 #: What can be counted by, as SQL.
 FACETS = {
-    "calendar": "calendar_id", "year": "coalesce(CAST(year AS TEXT), 'no date')",
+    "calendar": "calendar_id",
+    "year": "coalesce(CAST(year AS TEXT), 'no date')",
     "kind": f"CASE component {KINDS} ELSE 'other' END",
     "zone": "CASE WHEN zone <> '' THEN zone WHEN tzid <> '' THEN tzid ELSE 'none' END",
-    "category": "categories", "status": "CASE status WHEN '' THEN 'none' ELSE lower(status) END", "marks": "marks",
-}  # fmt: skip
+    "category": "categories",
+    "status": "CASE status WHEN '' THEN 'none' ELSE lower(status) END",
+    "marks": "marks",
+}
 MARK_NAMES = {
     **{f"answer: {name}": bit for name, bit in ANSWER_MARKS.items()},
-    "series": Mark.SERIES, "all day": Mark.ALL_DAY, "private": Mark.PRIVATE, "override": Mark.OVERRIDE, **HAS,
-}  # fmt: skip
+    "series": Mark.SERIES,
+    "all day": Mark.ALL_DAY,
+    "private": Mark.PRIVATE,
+    "override": Mark.OVERRIDE,
+    **HAS,
+}
 
 
 class EntryRow(NamedTuple):
@@ -111,7 +118,7 @@ class Ledger:
         Raises:
             FilterError: where the filter does not parse.
         """
-        revision = _revision(connection)
+        revision = revision_now(connection)
         whole = self._orders.get((revision, sort), lambda: in_order(connection, sort))
         ids = whole[self._matching(connection, revision, text)[whole]] if text.strip() else whole
         return ids[::-1] if descending else ids
@@ -148,9 +155,9 @@ class Ledger:
         return self._everything.get((revision,), lambda: _flags(connection, ids_of(connection, "listed = 1", [])))
 
     def warm(self) -> None:
-        """Have at hand what the next questions are likely to need, before somebody waits for it."""
+        """Have ready what the next questions are likely to need, before somebody waits for it."""
         with self.store.read() as connection:
-            revision = _revision(connection)
+            revision = revision_now(connection)
             for sort in SORTS:
                 self.order(connection, "", sort)
             self._listed(connection, revision)
@@ -164,7 +171,7 @@ class Ledger:
         terms = resolve_filter(text, today)
         if not any(term.field in ("on", "before") for term in terms):
             return compile_filter(terms)
-        revision = _revision(connection)
+        revision = revision_now(connection)
         return compile_filter(terms, self._changed.get((revision,), lambda: changed_series(connection)))
 
     def page(
@@ -172,7 +179,7 @@ class Ledger:
     ) -> tuple[int, list[EntryRow]]:
         """How many match, and the rows [offset, offset + limit) of them."""
         with self.store.read() as connection:
-            revision = _revision(connection)
+            revision = revision_now(connection)
             if self._orders.has((revision, sort)):
                 ids = self.order(connection, text, sort, descending)
                 return len(ids), rows_of(connection, ids[offset : offset + limit].tolist())
@@ -186,7 +193,7 @@ class Ledger:
     def row_of_today(self, text: str = "") -> int:
         """How many of what matches begin before today (entries at no time come first)."""
         with self.store.read() as connection:
-            revision = _revision(connection)
+            revision = revision_now(connection)
             flags = self._matching(connection, revision, text) if text.strip() else self._listed(connection, revision)
             begun = ids_of(connection, "listed = 1 AND start < ?", [wall_seconds_of(this_day())])
             at_no_time = ids_of(connection, "listed = 1 AND start IS NULL", [])
@@ -195,7 +202,7 @@ class Ledger:
     def how_many(self, text: str) -> int:
         """How many entries match."""
         with self.store.read() as connection:
-            return int(np.count_nonzero(self._matching(connection, _revision(connection), text)))
+            return int(np.count_nonzero(self._matching(connection, revision_now(connection), text)))
 
     def count(self, connection: Connection) -> int:
         """How many entries there are."""
@@ -204,7 +211,7 @@ class Ledger:
     def calendars(self) -> list[CalendarRow]:
         """Each calendar in force, by name."""
         with self.store.read() as connection:
-            revision = _revision(connection)
+            revision = revision_now(connection)
             return self._calendars.get(
                 (revision,),
                 lambda: [
@@ -239,7 +246,7 @@ class Ledger:
     def facets(self, by: str, text: str = "") -> list[tuple[str, int]]:
         """Counts of what matches by one of FACETS, most frequent first; years newest first; calendars by number."""
         with self.store.read() as connection:
-            revision = _revision(connection)
+            revision = revision_now(connection)
             groups = self._groups.get((revision, by), lambda: _grouped(connection, FACETS[by]))
             found = groups.count(self._matching(connection, revision, text) if text.strip() else None)
             counts: Counter[str] = Counter()
@@ -279,10 +286,6 @@ def _grouped(connection: Connection, expression: str) -> _Groups:
         values.append(value)
         places[np.fromstring(str(ids), np.int64, sep=",")] = len(values)
     return _Groups(values, places)
-
-
-def _revision(connection: Connection) -> int:
-    return int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
 
 
 def _size(connection: Connection) -> int:

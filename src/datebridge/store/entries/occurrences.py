@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection
 
-from datebridge.core.happening.occurrences import Bounds, Clocks, Timed, occurrences
-from datebridge.core.happening.series import Series
-from datebridge.core.happening.window import Shown, Window
 from datebridge.core.index.facts import Mark
+from datebridge.core.occurrences.expanding import Bounds, Clocks, Timed, occurrences
+from datebridge.core.occurrences.series import Series
+from datebridge.core.occurrences.window import ShownEntry, Window
 from datebridge.core.recurrence.starts import DAY
+from datebridge.core.views.overlaps import People, people_in
 from datebridge.core.zones.meaning import Zones
 from datebridge.store.database import Store
 from datebridge.store.entries.spans import KnownSpans
@@ -23,6 +24,8 @@ from datebridge.store.sql import chunks
 _TIMED = "id, calendar_id, uid, recurrence_id, start_wall, end_wall, until_wall, tzid, zone, marks, recurrence"
 _SHOWN = "summary, location, component, status, busy, travel"
 _STANDS = "listed = 1 AND component IN ('VEVENT', 'VTODO') AND start_wall IS NOT NULL"
+#: Of so many entries at most it is remembered who is invited.
+_MOST_PEOPLE = 100_000
 #: Series that a change for all that follow may move past their end; the change itself tells which they are.
 _MOVED_ON = (
     f"SELECT id FROM entry INDEXED BY ix_entry_uid WHERE +listed = 1 AND marks & {Mark.SERIES} AND uid IN (SELECT f.uid"
@@ -31,20 +34,21 @@ _MOVED_ON = (
 )
 
 
-class Happenings:
+class OccurrenceReader:
     """Reads windows of time over any calendars."""
 
     def __init__(self, store: Store, spans: KnownSpans | None = None) -> None:
         self.store, self.spans = store, spans or KnownSpans()
         self._windows: Remembered[Window] = Remembered(12)
         self._odd: Remembered[str] = Remembered(1)
+        self._people: dict[int, People] = {}
 
     def _among(self, connection: Connection, low: int, high: int) -> str:
         """The ids, as JSON, of what may happen in a window."""
         found = self.spans.of(connection).between(low - 2 * DAY, high + 2 * DAY)
-        return json.dumps([*found, *json.loads(self.odd(connection))])
+        return json.dumps([*found, *json.loads(self.anywhere(connection))])
 
-    def odd(self, connection: Connection) -> str:
+    def anywhere(self, connection: Connection) -> str:
         """What may be in any window; see `may_be_anywhere`."""
         revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
         return self._odd.get((revision,), lambda: may_be_anywhere(connection))
@@ -66,7 +70,7 @@ class Happenings:
         ).fetchall()
         return Series([Timed(*row) for row in rows], shown, clocks_of(connection, (calendar,)))
 
-    def shown_of(self, connection: Connection, ids: Iterable[int]) -> dict[int, Shown]:
+    def shown_of(self, connection: Connection, ids: Iterable[int]) -> dict[int, ShownEntry]:
         """What is shown of entries in force."""
         wanted = tuple(set(ids))
         rows = connection.exec_driver_sql(
@@ -74,9 +78,29 @@ class Happenings:
         )
         return {row[0]: _shown(Timed(*row[:11]), row[11:]) for row in rows.fetchall()}
 
+    def people(self, wanted: Iterable[int]) -> Mapping[int, People]:
+        """Who is invited to entries that have attendees; read once, since a version never changes."""
+        if len(self._people) > _MOST_PEOPLE:
+            self._people = {}
+        known = self._people
+        missing = [one for one in wanted if one not in known]
+        if not missing:
+            return known
+        with self.store.read() as connection:
+            for chunk in chunks(missing):
+                rows = connection.exec_driver_sql(
+                    "SELECT t.id, t.text FROM version_text t JOIN entry e ON e.id = t.id"
+                    f" WHERE t.id IN ({_bound(len(chunk))}) AND e.marks & {Mark.ATTENDEES}",
+                    tuple(chunk),
+                ).fetchall()
+                found: dict[int, People] = dict.fromkeys(chunk, frozenset())
+                found.update((row[0], people_in(row[1])) for row in rows)
+                known.update(found)  # at once: others may be asking
+        return known
 
-def _shown(one: Timed, rest: Sequence[Any]) -> Shown:
-    return Shown(one.calendar, one.uid, one.recurrence_id, one.tzid, one.zone, one.marks, *rest)
+
+def _shown(one: Timed, rest: Sequence[Any]) -> ShownEntry:
+    return ShownEntry(one.calendar, one.uid, one.recurrence_id, one.tzid, one.zone, one.marks, *rest)
 
 
 def _bound(count: int) -> str:
@@ -101,8 +125,8 @@ def may_be_then(connection: Connection, low: int, high: int, calendar: int) -> s
         " AND (until_wall IS NULL OR until_wall >= ?) AND calendar_id = ?",
         (high + 2 * DAY, low - 2 * DAY, calendar),
     ).scalar()
-    odd = json.loads(may_be_anywhere(connection))
-    return json.dumps([*json.loads(f"[{joined or ''}]"), *odd])
+    anywhere = json.loads(may_be_anywhere(connection))
+    return json.dumps([*json.loads(f"[{joined or ''}]"), *anywhere])
 
 
 def read_window(
@@ -186,8 +210,10 @@ def changed_series(connection: Connection) -> list[Changed]:
     clocks = clocks_of(connection, {calendar for calendar, _ in groups})
     return [
         Changed(one, tuple(other for other in group if other.recurrence_id), clocks)
-        for group in groups.values() for one in group if one.marks & Mark.SERIES and not one.recurrence_id
-    ]  # fmt: skip
+        for group in groups.values()
+        for one in group
+        if one.marks & Mark.SERIES and not one.recurrence_id
+    ]
 
 
 def clocks_of(connection: Connection, calendars: Iterable[int]) -> Clocks:

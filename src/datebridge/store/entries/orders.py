@@ -11,10 +11,15 @@ from numpy.typing import NDArray
 from sqlalchemy import Connection
 
 SORTS = {
-    "when": "start", "what": "summary_key", "where": "location_key",
+    "when": "start",
+    "what": "summary_key",
+    "where": "location_key",
     "calendar": "",  # by name, then by start: see _in_order
-    "repeats": "repeats", "zone": "zone, tzid", "marks": "marks", "status": "status",
-}  # fmt: skip
+    "repeats": "repeats",
+    "zone": "zone, tzid",
+    "marks": "marks",
+    "status": "status",
+}
 #: Fewer than this are put in order by themselves; of more, the whole order is gone through.
 FEW = 3_000
 LISTED_IDS = "SELECT value FROM json_each(?)"

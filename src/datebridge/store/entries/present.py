@@ -1,4 +1,4 @@
-"""What stands in calendars, as far as recognising it needs it (see `core.changes.reconcile`)."""
+"""What is in calendars, as far as recognising it needs it (see `core.changes.reconcile`)."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ _SEEN = ("id", "component", "uid", "recurrence_id", "digest", "sequence", "modif
 
 
 def present(connection: Connection, calendar: CalendarId) -> list[Item[VersionId]]:
-    """All that stands in a calendar but its header."""
+    """All that is in a calendar but its header."""
     return _items(connection, _seen().where(ENTRIES.c.calendar_id == calendar, ENTRIES.c.component != "VCALENDAR"))
 
 
@@ -74,17 +74,20 @@ def from_files(connection: Connection, calendar: CalendarId) -> dict[VersionId, 
 
 
 def uids_in_home(connection: Connection, account: AccountId, besides: CalendarId) -> dict[str, str]:
-    """UIDs that stand in other calendars of an account's own home, with the calendar's name: a home takes each UID
+    """UIDs that are in other calendars of an account's own home, with the calendar's name: a home takes each UID
     once (RFC 4791 §5.3.2.1, no-uid-conflict)."""
     rows = connection.execute(
         select(ENTRIES.c.uid, CALENDARS.c.name)
         .join(CALENDARS, CALENDARS.c.id == ENTRIES.c.calendar_id)
         .join(REMOTES, REMOTES.c.calendar_id == CALENDARS.c.id)
         .where(
-            REMOTES.c.account_id == account, REMOTES.c.owned, CALENDARS.c.id != besides, ENTRIES.c.listed,
+            REMOTES.c.account_id == account,
+            REMOTES.c.owned,
+            CALENDARS.c.id != besides,
+            ENTRIES.c.listed,
             ENTRIES.c.uid != "",
         )
-    )  # fmt: skip
+    )
     return {row.uid: row.name for row in rows}
 
 

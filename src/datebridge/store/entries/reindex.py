@@ -1,4 +1,4 @@
-"""The index made anew from the texts: of some versions, or of all; with what the checks say of them.
+"""The index rebuilt from the texts: of some versions, or of all; with what the checks say of them.
 
 An entry's index depends on its text and on the definitions beside it: those of its calendar, or of its file.
 """
@@ -32,7 +32,7 @@ from datebridge.store.tables import (
 )
 from datebridge.store.zone_rulings import counting, zone_rulings
 
-#: Raised whenever facts change their meaning: a store with an index from before makes it anew when it is opened.
+#: Raised whenever facts change their meaning: a store with an index from before rebuilds it when it is opened.
 INDEX_REVISION = 6
 _UPDATE = "UPDATE version SET " + ", ".join(f"{c} = ?" for c in INDEX_COLUMNS) + " WHERE id = ?"
 _STEP = 2_000
@@ -65,7 +65,7 @@ def stored_of(connection: Connection, versions: Iterable[VersionId]) -> list[Sto
 
 
 class Reindexing:
-    """Index rows and findings of versions made anew, many at a time.
+    """Index rows and findings of versions rebuilt, many at a time.
 
     What only a file or a whole calendar tells is kept.
     """
@@ -86,7 +86,7 @@ class Reindexing:
         """Write what differs; returns the versions whose index row does."""
         ids = [before.id for before, _, _ in self._rows]
         had = _findings(self.connection, ids)
-        odd = set(
+        concerned = set(
             self.connection.execute(
                 select(PROBLEMS.c.version_id).distinct().where(PROBLEMS.c.version_id.in_(among(ids)))
             ).scalars()
@@ -102,12 +102,18 @@ class Reindexing:
             ):
                 gone.append(before.id)
                 fresh += [
-                    (before.id, p.code, REVISIONS[p.code], _line(known.get((p.code, p.message)), p.line, file),
-                     p.message, p.done)
+                    (
+                        before.id,
+                        p.code,
+                        REVISIONS[p.code],
+                        _line(known.get((p.code, p.message)), p.line, file),
+                        p.message,
+                        p.done,
+                    )
                     for p in now.problems
-                ]  # fmt: skip
+                ]
             row = now.indexed
-            if own or before.id in odd or any(code not in CHECKS for code, _ in known):
+            if own or before.id in concerned or any(code not in CHECKS for code, _ in known):
                 row = (*row[:MARKS], row[MARKS] | Mark.PROBLEM, *row[MARKS + 1 :])
             if row != before.row:
                 updates.append((*row, before.id))
@@ -135,7 +141,7 @@ def _findings(connection: Connection, ids: Sequence[VersionId]) -> dict[VersionI
 
 
 class Beside:
-    """The definitions that stand beside versions: those of their calendar, or of their file."""
+    """The definitions that are beside versions: those of their calendar, or of their file."""
 
     def __init__(self, connection: Connection) -> None:
         of_calendars = (
@@ -183,7 +189,7 @@ def copy_index(connection: Connection, entries: Sequence[VersionId]) -> None:
 
 
 def bring_up_to_date(connection: Connection) -> None:
-    """Make the index anew if an older version of the application made it; and note the checks of an empty store."""
+    """Rebuild the index if an older version of the application made it; and note the checks of an empty store."""
     if connection.execute(select(VERSIONS.c.id).limit(1)).first() is None:
         connection.execute(update(META).values(index_revision=INDEX_REVISION))
         note_checked(connection)
@@ -198,7 +204,7 @@ def note_checked(connection: Connection) -> None:
 
 
 def reindex(connection: Connection, progress: Report | None = None) -> int:
-    """Make every index column and finding anew from the texts. Returns how many had another index."""
+    """Rebuild every index column and finding from the texts. Returns how many had another index."""
     total = int(connection.execute(select(func.count()).select_from(VERSIONS)).scalar_one())
     connection.exec_driver_sql("INSERT INTO search (search) VALUES ('delete-all')")
     beside = Beside(connection)
@@ -207,7 +213,7 @@ def reindex(connection: Connection, progress: Report | None = None) -> int:
     while rows := connection.execute(
         select_stored().where(VERSIONS.c.id > last).order_by(VERSIONS.c.id).limit(_STEP)
     ).all():
-        changed.update(examine_anew(connection, stored(rows), beside, words=True))
+        changed.update(examine_again(connection, stored(rows), beside, words=True))
         last, done = VersionId(rows[-1].id), done + len(rows)
         if progress is not None:
             progress(done, total)
@@ -230,10 +236,10 @@ def _differing(own: Sequence[Any], entry: Sequence[Any]) -> Any:
     return differs
 
 
-def examine_anew(
+def examine_again(
     connection: Connection, rows: Sequence[Stored], beside: Beside, words: bool = False
 ) -> list[VersionId]:
-    """Make the index and the findings of some versions anew; returns those whose index row differs.
+    """Rebuild the index and the findings of some versions; returns those whose index row differs.
 
     Args:
         words: put them into the index of words, too, from which everything was taken out.

@@ -11,13 +11,39 @@ from datebridge.core.problems import Problem
 
 #: The index columns, in the order of `index_row`.
 INDEX_COLUMNS = (
-    "component", "listed", "uid", "recurrence_id", "sequence", "modified", "summary", "summary_key",
-    "location", "location_key", "start", "start_wall", "end_wall", "until_wall", "year", "tzid", "zone",
-    "tzids", "recurrence", "repeats", "weekdays", "gap_days", "travel", "marks", "status", "privacy", "busy",
-    "categories", "attendees", "digest",
-)  # fmt: skip
+    "component",
+    "listed",
+    "uid",
+    "recurrence_id",
+    "sequence",
+    "modified",
+    "summary",
+    "summary_key",
+    "location",
+    "location_key",
+    "start",
+    "start_wall",
+    "end_wall",
+    "until_wall",
+    "year",
+    "tzid",
+    "zone",
+    "tzids",
+    "recurrence",
+    "repeats",
+    "weekdays",
+    "gap_days",
+    "travel",
+    "marks",
+    "status",
+    "privacy",
+    "busy",
+    "categories",
+    "attendees",
+    "digest",
+)
 _UID, _RECURRENCE_ID, MARKS = (INDEX_COLUMNS.index(name) for name in ("uid", "recurrence_id", "marks"))
-#: What stands in a calendar without being listed.
+#: What is in a calendar without being listed.
 UNLISTED = frozenset({"VCALENDAR", "VTIMEZONE"})
 
 
@@ -32,12 +58,37 @@ def index_row(facts: Facts) -> tuple[Any, ...]:
     """Facts as a row of INDEX_COLUMNS."""
     year = from_wall_seconds(facts.start_wall).year if facts.start_wall is not None else None
     return (
-        facts.component, facts.component not in UNLISTED, facts.uid, facts.recurrence_id, facts.sequence,
-        facts.modified, facts.summary, sort_key(facts.summary), facts.location, sort_key(facts.location),
-        facts.start, facts.start_wall, facts.end_wall, facts.until_wall, year, facts.tzid, facts.zone,
-        "\x1f".join(facts.tzids), facts.recurrence, facts.repeats, facts.weekdays, facts.gap_days, facts.travel,
-        facts.marks, facts.status, facts.privacy, facts.busy, facts.categories, facts.attendees, facts.digest,
-    )  # fmt: skip
+        facts.component,
+        facts.component not in UNLISTED,
+        facts.uid,
+        facts.recurrence_id,
+        facts.sequence,
+        facts.modified,
+        facts.summary,
+        sort_key(facts.summary),
+        facts.location,
+        sort_key(facts.location),
+        facts.start,
+        facts.start_wall,
+        facts.end_wall,
+        facts.until_wall,
+        year,
+        facts.tzid,
+        facts.zone,
+        "\x1f".join(facts.tzids),
+        facts.recurrence,
+        facts.repeats,
+        facts.weekdays,
+        facts.gap_days,
+        facts.travel,
+        facts.marks,
+        facts.status,
+        facts.privacy,
+        facts.busy,
+        facts.categories,
+        facts.attendees,
+        facts.digest,
+    )
 
 
 class Row(NamedTuple):

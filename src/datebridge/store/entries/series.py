@@ -7,11 +7,11 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import ColumnElement, Connection, Row, and_, func, or_, select
 
-from datebridge.core.editing.series import Group, Member
-from datebridge.core.happening.occurrences import Timed
+from datebridge.core.editing.series import Group, SeriesMember
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import Mark
-from datebridge.core.series.pieces import Known
+from datebridge.core.occurrences.expanding import Timed
+from datebridge.core.series.pieces import SeriesShape
 from datebridge.core.zones.meaning import Zones
 from datebridge.store.sql import among
 from datebridge.store.tables import ENTRIES, FINDINGS, TEXTS
@@ -19,10 +19,22 @@ from datebridge.store.tables import ENTRIES, FINDINGS, TEXTS
 _COLUMNS = [
     ENTRIES.c[name]
     for name in (
-        "id", "calendar_id", "uid", "recurrence_id", "start_wall", "end_wall", "until_wall", "tzid", "zone", "marks",
-        "recurrence", "component", "summary", "location",
+        "id",
+        "calendar_id",
+        "uid",
+        "recurrence_id",
+        "start_wall",
+        "end_wall",
+        "until_wall",
+        "tzid",
+        "zone",
+        "marks",
+        "recurrence",
+        "component",
+        "summary",
+        "location",
     )
-]  # fmt: skip
+]
 _PLACED = and_(ENTRIES.c.start_wall.is_not(None), ENTRIES.c.end_wall.is_not(None))
 
 
@@ -32,7 +44,7 @@ class Master(NamedTuple):
     id: VersionId
     uid: str
     component: str
-    known: Known[VersionId]
+    known: SeriesShape[VersionId]
 
 
 def series_in(connection: Connection, calendar: CalendarId) -> list[Master]:
@@ -45,9 +57,11 @@ def orphans_in(connection: Connection, calendar: CalendarId) -> list[Master]:
     """Changed occurrences of a calendar whose series is not in it."""
     other = ENTRIES.alias("other")
     own = (
-        (other.c.calendar_id == calendar) & (other.c.uid == ENTRIES.c.uid) & (other.c.recurrence_id == "")
+        (other.c.calendar_id == calendar)
+        & (other.c.uid == ENTRIES.c.uid)
+        & (other.c.recurrence_id == "")
         & (other.c.component == ENTRIES.c.component)
-    )  # fmt: skip
+    )
     return _masters(connection, calendar, (ENTRIES.c.recurrence_id != "") & ~select(other.c.id).where(own).exists())
 
 
@@ -60,7 +74,7 @@ def _master(row: Row[Any]) -> Master:
     fields = tuple(row)
     timed, (component, title, place) = Timed(*fields[:11]), fields[11:]
     key = VersionId(timed.id)
-    return Master(key, timed.uid, component, Known(key, title, place, component, timed))
+    return Master(key, timed.uid, component, SeriesShape(key, title, place, component, timed))
 
 
 def groups_of(connection: Connection, calendar: CalendarId, masters: Sequence[Master], zones: Zones) -> list[Group]:
@@ -75,9 +89,9 @@ def groups_of(connection: Connection, calendar: CalendarId, masters: Sequence[Ma
         )
         .order_by(ENTRIES.c.recurrence_id, ENTRIES.c.id)
     )
-    members: dict[tuple[str, object], list[Member]] = {}
+    members: dict[tuple[str, object], list[SeriesMember]] = {}
     for row in rows:
-        members.setdefault((row.component, row.uid or row.id), []).append(Member(row.id, row.text))
+        members.setdefault((row.component, row.uid or row.id), []).append(SeriesMember(row.id, row.text))
     found = []
     for one in masters:
         timed = one.known.timed
@@ -105,9 +119,11 @@ def series_of(connection: Connection, entries: Iterable[VersionId]) -> dict[Cale
     own = select(ENTRIES.c.calendar_id, ENTRIES.c.component, ENTRIES.c.uid).where(ENTRIES.c.id.in_(among(wanted)))
     there = own.subquery()
     same = and_(
-        ENTRIES.c.calendar_id == there.c.calendar_id, ENTRIES.c.component == there.c.component,
-        ENTRIES.c.uid == there.c.uid, ENTRIES.c.uid != "",
-    )  # fmt: skip
+        ENTRIES.c.calendar_id == there.c.calendar_id,
+        ENTRIES.c.component == there.c.component,
+        ENTRIES.c.uid == there.c.uid,
+        ENTRIES.c.uid != "",
+    )
     with_uid = select(ENTRIES.c.id).join(there, same).where(ENTRIES.c.recurrence_id == "")
     without = select(ENTRIES.c.id).where(ENTRIES.c.id.in_(among(wanted)), ENTRIES.c.uid == "")
     ids = dict.fromkeys([*connection.execute(with_uid).scalars(), *connection.execute(without).scalars()])
@@ -121,9 +137,12 @@ def members_by_series(connection: Connection, masters: Sequence[VersionId]) -> d
     """Series with their changed occurrences, the series itself first."""
     series = ENTRIES.alias("series")
     same = and_(
-        ENTRIES.c.calendar_id == series.c.calendar_id, ENTRIES.c.component == series.c.component,
-        ENTRIES.c.uid == series.c.uid, ENTRIES.c.recurrence_id != "", series.c.uid != "",
-    )  # fmt: skip
+        ENTRIES.c.calendar_id == series.c.calendar_id,
+        ENTRIES.c.component == series.c.component,
+        ENTRIES.c.uid == series.c.uid,
+        ENTRIES.c.recurrence_id != "",
+        series.c.uid != "",
+    )
     found = {one: [one] for one in masters}
     rows = connection.execute(
         select(series.c.id, ENTRIES.c.id).join(ENTRIES, same).where(series.c.id.in_(among(masters)))
@@ -151,8 +170,13 @@ def untouched(connection: Connection, calendar: CalendarId, since: int) -> list[
     endless = ENTRIES.c.marks.op("&")(Mark.ENDLESS) != 0
     rows = connection.execute(
         select(ENTRIES.c.id, ENTRIES.c.modified).where(
-            ENTRIES.c.calendar_id == calendar, ENTRIES.c.listed, endless, ENTRIES.c.recurrence_id == "",
-            ENTRIES.c.start < since, ENTRIES.c.modified > 0, ENTRIES.c.modified < since,
+            ENTRIES.c.calendar_id == calendar,
+            ENTRIES.c.listed,
+            endless,
+            ENTRIES.c.recurrence_id == "",
+            ENTRIES.c.start < since,
+            ENTRIES.c.modified > 0,
+            ENTRIES.c.modified < since,
         )
-    )  # fmt: skip
+    )
     return [(VersionId(row.id), int(row.modified)) for row in rows]

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy import Connection
 
-from datebridge.core.words.filters import Term
+from datebridge.core.language.filters import Term
 from datebridge.store.remembered import Remembered
 
 if TYPE_CHECKING:

@@ -1,7 +1,7 @@
-"""What calendars define: the zones of a calendar, of a file waiting to be imported, and their index made anew.
+"""What calendars define: the zones of a calendar, of a file waiting to be imported, and their index rebuilt.
 
 An entry's index depends on its text and on the definitions beside it. When a batch brings or takes definitions, or
-puts entries beside other ones, the index of those concerned is made anew with it.
+puts entries beside other ones, the index of those concerned is rebuilt with it.
 """
 
 from __future__ import annotations
@@ -52,8 +52,8 @@ def zones_beside(connection: Connection, version: VersionId) -> Zones:
     return zones_of_group(connection, group) if group is not None else Zones()
 
 
-def settle(connection: Connection, set_id: SetId) -> None:
-    """Make the index of entries anew that other definitions stand beside since a batch was applied."""
+def reindex_affected(connection: Connection, set_id: SetId) -> None:
+    """Rebuild the index of entries that other definitions are beside since a batch was applied."""
     run = connection.execute
     mine = and_(CHANGES.c.set_id == set_id, ~CHANGES.c.held)
     for calendar in run(select(CHANGES.c.calendar_id).distinct().where(CHANGES.c.set_id == set_id)).scalars().all():
@@ -61,9 +61,9 @@ def settle(connection: Connection, set_id: SetId) -> None:
         defined = run(select(CHANGES.c.uid).distinct().where(own, CHANGES.c.component == "VTIMEZONE")).scalars()
         names = [uid for uid in defined if not resolve(uid).exact]
         names += [one.tzid for one in zone_rulings(connection) if one.calendar == calendar]
-        odd = ENTRIES.c.marks.op("&")(Mark.DEFINED_ZONE | Mark.UNRESOLVED_ZONE) != 0
+        concerned = ENTRIES.c.marks.op("&")(Mark.DEFINED_ZONE | Mark.UNRESOLVED_ZONE) != 0
         fresh = select(ENTRIES.c.id).join(CHANGES, CHANGES.c.after_id == ENTRIES.c.id)
-        wanted = set(run(fresh.where(own, ENTRIES.c.listed, odd)).scalars())
+        wanted = set(run(fresh.where(own, ENTRIES.c.listed, concerned)).scalars())
         wanted.update(using(connection, names, calendar))
         reindex_entries(connection, calendar, wanted)
 
@@ -120,12 +120,7 @@ def hints(connection: Connection) -> dict[CalendarId, str]:
     return {CalendarId(row.id): row.zone for row in rows}
 
 
-def revision_of(connection: Connection) -> int:
-    """The revision of all entries."""
-    return int(connection.execute(select(META.c.revision)).scalar_one())
-
-
-def note_read_anew(connection: Connection, calendar: CalendarId) -> None:
+def note_reread(connection: Connection, calendar: CalendarId) -> None:
     """Have everybody see that the entries of a calendar are read otherwise now."""
     connection.execute(update(META).values(revision=META.c.revision + 1))
     newest = select(META.c.revision).scalar_subquery()
@@ -147,13 +142,15 @@ def definitions(connection: Connection) -> dict[tuple[CalendarId, str], str]:
     """All definitions in calendars, by calendar and TZID; of two of one name the first."""
     rows = connection.execute(
         select(ENTRIES.c.calendar_id, ENTRIES.c.uid, TEXTS.c.text)
-        .join(TEXTS, TEXTS.c.id == ENTRIES.c.id).where(ENTRIES.c.component == "VTIMEZONE").order_by(ENTRIES.c.id.desc())
-    )  # fmt: skip
+        .join(TEXTS, TEXTS.c.id == ENTRIES.c.id)
+        .where(ENTRIES.c.component == "VTIMEZONE")
+        .order_by(ENTRIES.c.id.desc())
+    )
     return {(CalendarId(row.calendar_id), row.uid): row.text for row in rows}
 
 
 def reindex_entries(connection: Connection, calendar: CalendarId, entries: Iterable[VersionId]) -> int:
-    """Make the index of entries of a calendar anew, by what it defines now; returns how many have another one."""
+    """Rebuild the index of entries of a calendar, by what it defines now; returns how many have another one."""
     wanted = sorted(entries)
     if not wanted:
         return 0

@@ -69,7 +69,7 @@ class ImportFile(SQLModel, table=True):
     id: int | None = Field(default=None, primary_key=True)
     name: str
     path: str
-    octets: int
+    size: int
     encoding: str = ""
     state: str = Field(default="queued", index=True)  # queued, reading, waiting, refused, gone
     message: str = ""

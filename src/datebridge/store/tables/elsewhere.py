@@ -49,7 +49,7 @@ class Remote(SQLModel, table=True):
         every: own refresh interval in seconds; published_every: the publisher's; 0 for none.
         held_set_id: a refresh that waits for a decision because it would lose very much.
         held_digest: of the content that was held back, so that it is asked about once.
-        max_size: how large an object may be there, in octets (RFC 4791 §5.2.5); 0 where it is not said.
+        max_size: how large an object may be there, in bytes (RFC 4791 §5.2.5); 0 where it is not said.
         drops: properties and components its server was seen to leave out of what it was given, by spaces.
     """
 

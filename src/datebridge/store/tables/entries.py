@@ -15,7 +15,7 @@ class Calendar(SQLModel, table=True):
 
     Attributes:
         colour: its place in the palette, where the header states no colour.
-        tint: the colour the header states, as CSS has it; "" for none.
+        own_colour: the colour the header states, as CSS has it; "" for none.
         revision: the revision of the entries at which something in it was changed last.
         checked: the revision of the entries at which the checks of whole calendars looked at it last; -1: never.
         writable: whether change sets of one's own may touch it; false for what can only be read where it lives.
@@ -24,7 +24,7 @@ class Calendar(SQLModel, table=True):
     id: int | None = Field(default=None, primary_key=True)
     name: str
     colour: int = 0
-    tint: str = ""
+    own_colour: str = ""
     zone: str = ""
     description: str = ""
     live: bool = False
@@ -116,7 +116,7 @@ class Entry(IndexColumns, table=True):
 class DensityRow(SQLModel, table=True):
     """How much happens on each day of a year in a calendar, on a clock; as of a revision of the calendar.
 
-    An index like others: it can be made anew from the entries (see `store.density`).
+    An index like others: it can be rebuilt from the entries (see `store.density`).
     """
 
     __tablename__ = "density"
@@ -130,7 +130,7 @@ class DensityRow(SQLModel, table=True):
 
 
 class FindingRow(SQLModel, table=True):
-    """What a check says of a version, at a revision of that check; an index that can be made anew at any time.
+    """What a check says of a version, at a revision of that check; an index that can be rebuilt at any time.
 
     `line` is that of the file the version was read from, 0 where none is known.
     """
@@ -156,7 +156,7 @@ class CheckRun(SQLModel, table=True):
 
 
 class DuplicateRow(SQLModel, table=True):
-    """Entries that are the same meeting (`core.matching`); an index that can be made anew at any time."""
+    """Entries that are the same meeting (`core.matching`); an index that can be rebuilt at any time."""
 
     __tablename__ = "duplicate"
     __table_args__ = (Index("ix_duplicate_kind", "kind", "score"),)

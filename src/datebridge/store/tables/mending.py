@@ -1,4 +1,4 @@
-"""What the desks of Mend found, kept as an index that can be made anew: calendars compared, and what is scattered."""
+"""What the desks of Mend found, kept as an index that can be rebuilt: calendars compared, and what is scattered."""
 
 from __future__ import annotations
 
@@ -48,13 +48,13 @@ class ComparedPair(SQLModel, table=True):
     missing: int
     extra: int
     matched: str
-    slip: str
+    misreading: str
     left_ids: list[int] = Field(default_factory=list, sa_column=Column(JSON, nullable=False))
     right_ids: list[int] = Field(default_factory=list, sa_column=Column(JSON, nullable=False))
 
 
 class ScatteredRow(SQLModel, table=True):
-    """Entries that belong to one series: `inferred` from singles, in `pieces`, an orphan to `adopt`; or one forgotten.
+    """Entries of one series: `inferred` from singles, in `pieces`, or `detached` from it; or one forgotten.
 
     `endless`: without an end, and nobody has touched it for years.
     """

@@ -56,7 +56,7 @@ class Meta(SQLModel, table=True):
 class Preference(SQLModel, table=True):
     """Something kept under a name: a set of layers, picked days, clocks and hours; a recipe; what the checks go by.
 
-    It says how calendars are looked at or worked on, never what is in them, so it stands beside the change sets.
+    It says how calendars are looked at or worked on, never what is in them, so it is beside the change sets.
     """
 
     kind: str = Field(primary_key=True)

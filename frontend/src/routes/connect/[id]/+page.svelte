@@ -1,23 +1,24 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import Action from '$lib/ui/Action.svelte';
   import Deck from '$lib/ui/Deck.svelte';
   import PagedList from '$lib/ui/PagedList.svelte';
   import GroupChoice from '$lib/connect/GroupChoice.svelte';
+  import Invitations from '$lib/connect/Invitations.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { calendarsQuery, refreshAll } from '$lib/api/queries';
+  import { calendarsQuery, key, query, refreshAll } from '$lib/api/queries';
   import { notices } from '$lib/state/notice.svelte';
   import { apply } from '$lib/state/undo';
-  import { count, counted, octets } from '$lib/ui/words';
+  import { count, counted, bytes } from '$lib/ui/words';
 
   const queries = useQueryClient();
   const id = $derived(Number(page.params.id));
   const params = $derived({ path: { file_id: id } });
   const calendars = calendarsQuery();
-  const detail = createQuery(() => ({
-    queryKey: ['imports', id],
+  const detail = query(() => ({
+    queryKey: key('imports', id),
     queryFn: () => answer(client.GET('/api/imports/{file_id}', { params })),
   }));
 
@@ -38,8 +39,8 @@
       }));
   });
 
-  const outcome = createQuery(() => ({
-    queryKey: ['rehearse', id, $state.snapshot(decisions)],
+  const outcome = query(() => ({
+    queryKey: key('rehearse', id, $state.snapshot(decisions)),
     queryFn: () =>
       answer(
         client.POST('/api/imports/{file_id}/rehearse', {
@@ -54,13 +55,13 @@
     if (decisions.length !== 1) return `${decisions.length} calendars`;
     const only = decisions[0];
     const there = calendars.data?.find((calendar) => calendar.id === only?.calendar_id);
-    return there ? `“${there.name}”` : `a fresh calendar “${only?.name}”`;
+    return there ? `“${there.name}”` : `a new calendar “${only?.name}”`;
   });
   const doing = $derived(outcome.data ? outcome.data.creates + outcome.data.updates + outcome.data.deletes : 0);
   const label = $derived.by(() => {
     if (!outcome.data) return 'Counting…';
     const { creates, updates, deletes, skipped } = outcome.data;
-    if (!doing) return `Nothing to do: all ${count(skipped)} are here already`;
+    if (!doing) return `Nothing to import: all ${count(skipped)} exist already`;
     const said = [
       creates ? `add ${count(creates)}` : '',
       updates ? `change ${count(updates)}` : '',
@@ -88,7 +89,7 @@
           k ? `${count(Number(n))} ${what}` : `${counted(Number(n), 'entry', 'entries')} ${what}`,
         );
         await goto(`/look?filter=imported:${set_id}`);
-        notices.say(`${said.join(', ')} as batch ${set_id}. Press u to take exactly this import back.`);
+        notices.did(`${said.join(', ')} as batch ${set_id}`);
         await refreshAll(queries);
       }
     } catch (error) {
@@ -102,7 +103,7 @@
     try {
       await answer(client.DELETE('/api/imports/{file_id}', { params }));
       await goto('/connect');
-      notices.say('Turned away. Nothing of the file is kept.');
+      notices.say('Discarded. The file was removed.');
       await refreshAll(queries);
     } catch (error) {
       notices.wrong(error);
@@ -124,11 +125,12 @@
   <div class="border-line border-b px-4 py-3">
     <h1 class="text-xl font-bold">{file.name}</h1>
     <p class="text-soft">
-      {octets(file.octets)}, {file.encoding}. A file is a snapshot: it is read once and will not update.
-      {file.state === 'waiting' ? 'Nothing of it is in any calendar yet.' : `It is ${file.state}.`}
+      {bytes(file.size)}, {file.encoding}. A one-time import; later changes to the file are not picked up.
+      {file.state === 'waiting' ? 'Nothing has been imported yet.' : `It is ${file.state}.`}
     </p>
   </div>
-  <div class="max-h-[46%] shrink-0 overflow-y-auto" role="region" aria-label="What is inside">
+  <Invitations file={id} />
+  <div class="max-h-[46%] shrink-0 overflow-y-auto" role="region" aria-label="Contents of the file">
     {#each detail.data.groups as group, k (group.id)}
       {#if decisions[k]}<GroupChoice
           {group}
@@ -151,7 +153,7 @@
     <div class="flex min-h-0 flex-1 flex-col">
       <PagedList
         role="list"
-        label="Problems with their lines"
+        label="Problems by line"
         queryKey={['import-problems', id]}
         fetchPage={fetchProblems}
         rowHeight={30}
@@ -170,24 +172,24 @@
             {/if}
           </div>
         {/snippet}
-        {#snippet empty()}<p class="p-4">Nothing is wrong with this file.</p>{/snippet}
+        {#snippet empty()}<p class="p-4">No problems in this file.</p>{/snippet}
       </PagedList>
     </div>
   </section>
   {#if file.state === 'waiting'}
-    <Deck label="Take the file in">
+    <Deck label="Import the file">
       {#if outcome.isError}<span class="text-removed">{outcome.error.message}</span>
       {:else if outcome.data}
         <span class="figures">
           <span class="text-added">+ {count(outcome.data.creates)} added</span> ·
           <span class="text-changed">≠ {count(outcome.data.updates)} changed</span> ·
           {#if outcome.data.deletes}<span class="text-removed">− {count(outcome.data.deletes)} gone</span> ·{/if}
-          <span class="text-same">= {count(outcome.data.skipped)} left out, here already</span>
+          <span class="text-same">= {count(outcome.data.skipped)} skipped, exist already</span>
         </span>
-      {:else}<span class="text-soft">Counting what would happen…</span>{/if}
+      {:else}<span class="text-soft">Counting…</span>{/if}
       {#snippet actions()}
-        <Action onclick={() => void turnAway()} disabled={busy}>Turn away</Action>
-        <Action onclick={() => void take(true)} disabled={busy || !doing}>Look at each change first</Action>
+        <Action onclick={() => void turnAway()} disabled={busy}>Discard</Action>
+        <Action onclick={() => void take(true)} disabled={busy || !doing}>Review each change first</Action>
         <Action kind="main" onclick={() => void take(false)} disabled={busy || !doing}>{label}</Action>
       {/snippet}
     </Deck>

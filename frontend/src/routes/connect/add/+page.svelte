@@ -3,7 +3,7 @@
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { useQueryClient } from '@tanstack/svelte-query';
-  import { onMount } from 'svelte';
+  import { onMount, tick } from 'svelte';
   import type { Snapshot } from './$types';
   import { walking } from '$lib/state/focus';
   import Action from '$lib/ui/Action.svelte';
@@ -13,16 +13,26 @@
   import { refreshAll } from '$lib/api/queries';
   import { notices } from '$lib/state/notice.svelte';
   import { count, counted, freeName } from '$lib/ui/words';
+  import { rows } from '$lib/state/rows';
 
   /** What is at an address, before anything is connected. The address is kept out of the page's own: it may be secret. */
   const queries = useQueryClient();
   const given = page.state as { address?: string; publisher?: string };
+  /** What may be typed, and what it leads to. */
+  const EXAMPLES = [
+    ['harbour-office@lantern.example', 'a mail address: the calendar server of its domain is looked for'],
+    ['https://lantern.example/', 'a calendar server: you choose which of its calendars are switched on'],
+    ['https://lantern.example/dav/calendars/ida/', 'one person’s calendars, or a single calendar of theirs'],
+    ['webcal://breakwater.example/tides.ics', 'a feed: you see the coming three months, and subscribe to it'],
+    ['https://breakwater.example/port', 'a page that links to calendars: they are listed to choose from'],
+  ] as const;
   let address = $state(given.address ?? '');
   let publisher = given.publisher ?? '';
   let user = $state('');
+  let userField = $state<HTMLInputElement>();
   let password = $state('');
   let name = $state('');
-  let found = $state<Schemas['LookOut'] | null>(null);
+  let found = $state<Schemas['DiscoverOut'] | null>(null);
   let refusal = $state<Refusal | null>(null);
   let agreed = $state<string[]>([]);
   let busy = $state(false);
@@ -32,16 +42,23 @@
     busy = true;
     refusal = null;
     try {
-      const seen = await answer(client.POST('/api/accounts/look', { body: { address, user, password, agreed } }));
+      const seen = await answer(client.POST('/api/accounts/discover', { body: { address, user, password, agreed } }));
       const names = (await answer(client.GET('/api/calendars'))).map((one) => one.name);
       // Shown only now: Enter does nothing as long as something is asked.
       [found, name] = [seen, freeName(seen.title, names)];
+      if (seen.locked) await toUser();
     } catch (error) {
       refusal = error instanceof Refusal ? error : new Refusal(String(error));
       if (!found?.locked) found = null;
     } finally {
       busy = false;
     }
+  }
+
+  /** A name and a password are asked for: that is where one goes on. */
+  async function toUser(): Promise<void> {
+    await tick();
+    userField?.focus();
   }
 
   function agree(origin: string): void {
@@ -63,7 +80,7 @@
       notices.say(
         found?.kind === 'feed'
           ? `${name} is subscribed to, and being fetched.`
-          : `${name} is connected. All its calendars are left off: switch on those that matter.`,
+          : `${name} is connected. All its calendars are switched off: switch on those that matter.`,
       );
       await refreshAll(queries);
     } catch (error) {
@@ -99,7 +116,7 @@
   data-part
   {@attach walking('a[href], button', undefined, true)}
 >
-  <h1 class="mb-3 text-xl font-bold">What is at this address?</h1>
+  <h1 class="mb-3 text-xl font-bold">Connect an account or a feed</h1>
   <form onsubmit={(event) => void look(event)} class="mb-4 flex flex-wrap items-center gap-2">
     <label class="flex min-w-0 flex-1 items-center gap-2">
       <span>Address</span>
@@ -107,41 +124,47 @@
     </label>
     <label class="flex items-center gap-2">
       <span>User name</span>
-      <Input bind:value={user} autocomplete="off" class="w-40" />
+      <Input bind:element={userField} bind:value={user} autocomplete="off" class="w-40" />
     </label>
     <label class="flex items-center gap-2">
       <span>Password</span>
       <Input bind:value={password} type="password" autocomplete="off" class="w-40" />
     </label>
     <Action kind={found && !found.locked ? 'plain' : 'main'} submit disabled={busy || !address.trim()}>
-      {busy ? 'Asking…' : 'Find out'}
+      {busy ? 'Connecting…' : 'Connect'}
     </Action>
   </form>
   <p class="text-soft mb-4">
-    User name and password only where they are asked for. They are kept encrypted, and sent to this address alone; if it
-    leads elsewhere, you are asked first.
+    Enter a user name and password only if they are required. They are stored encrypted and sent to this address only;
+    if it redirects elsewhere, you are asked first.
   </p>
+  {#if !found && !refusal && !busy}
+    <dl class="border-ink grid max-w-4xl grid-cols-[minmax(0,340px)_minmax(0,1fr)] gap-x-6 gap-y-2 border-t pt-3">
+      {#each EXAMPLES as [typed, leads] (typed)}
+        <dt class="figures break-all">{typed}</dt>
+        <dd class="text-soft">{leads}</dd>
+      {/each}
+    </dl>
+  {/if}
   {#if refusal}<Consent {refusal} onagree={agree} />{/if}
   {#if found}
     <p class="mb-3 text-base" role="status">{found.says}</p>
     {#if found.connected}
-      <p class="border-changed mb-3 border-l-4 pl-3">It is connected already, as “{found.connected}”.</p>
+      <p class="border-changed mb-3 border-l-4 pl-3">Already connected as “{found.connected}”.</p>
     {/if}
     {#if found.kind === 'page'}
-      <ul class="ruled border-ink border-t">
+      <ul class="ruled border-ink border-t" {@attach rows()}>
         {#each found.links as link (link.address)}
           <li class="flex h-10 items-center gap-4">
             <span class="flex-1 truncate">{link.title}</span>
-            <Action
-              onclick={() => follow(link.address)}
-              hint="See what {link.title} holds"
-              named="Look at it: {link.title}">Look at it</Action
+            <Action onclick={() => follow(link.address)} hint="Preview {link.title}" named="Preview: {link.title}"
+              >Preview</Action
             >
           </li>
         {/each}
       </ul>
     {:else if found.kind === 'server' && !found.locked}
-      <ul class="ruled border-ink border-t">
+      <ul class="ruled border-ink border-t" {@attach rows()}>
         {#each found.calendars as calendar, k (k)}
           <li class="flex h-9 items-center gap-4">
             <span class="w-80 truncate font-medium">{calendar.name}</span>
@@ -153,7 +176,7 @@
     {:else if found.kind === 'feed' && !found.locked}
       <p class="mb-3">
         {found.entries == null
-          ? `A large feed, ${count(Math.ceil(found.octets / 1e6))} MB: what is in it is counted once it is fetched`
+          ? `A large feed, ${count(Math.ceil(found.size / 1e6))} MB: its entries are counted after the download`
           : counted(found.entries, 'entry', 'entries')}{found.span ? `, ${found.span}` : ''}{found.interval
           ? `; ${found.interval}`
           : ''}.
@@ -162,7 +185,7 @@
         <h2 class="border-ink border-b pb-1 font-bold">The coming three months</h2>
         {#if found.coming.length === 0}<p class="text-soft py-2">Nothing in the coming three months.</p>{/if}
       {/if}
-      <ol class="ruled">
+      <ol class="ruled" {@attach rows()}>
         {#each found.coming as one, k (k)}
           <li class="flex gap-4 py-1 text-[13px]">
             <span class="figures w-32">{one.day}</span>
@@ -178,15 +201,15 @@
 {#if found && !found.locked && found.kind !== 'page'}
   <Deck label="Add it">
     <label class="flex items-center gap-2">
-      <span>Call it</span>
+      <span>Name</span>
       <Input bind:value={name} maxlength={200} class="w-72" />
     </label>
     {#snippet actions()}
-      <Action href="/connect">Not now</Action>
+      <Action href="/connect">Cancel</Action>
       <Action kind="main" onclick={() => void add()} disabled={busy || !name.trim() || !!found?.connected}>
         {found?.kind === 'feed'
           ? `Subscribe to ${name.trim()}`
-          : `Connect, with all ${count(found?.calendars.length ?? 0)} calendars left off`}
+          : `Connect, with all ${count(found?.calendars.length ?? 0)} calendars switched off`}
       </Action>
     {/snippet}
   </Deck>

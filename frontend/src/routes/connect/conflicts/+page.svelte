@@ -1,13 +1,13 @@
 <script lang="ts">
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import Action from '$lib/ui/Action.svelte';
   import PagedList from '$lib/ui/PagedList.svelte';
   import { answer, client } from '$lib/api/client';
-  import { refreshAll } from '$lib/api/queries';
+  import { key, query, refreshAll } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
   import { notices } from '$lib/state/notice.svelte';
 
-  /** Changes that did not arrive where their calendars live: refused there, or is in conflict with somebody else's. */
+  /** Changes that failed where their calendars live: refused there, or is in conflict with somebody else's. */
   const queries = useQueryClient();
 
   function fetchPage(offset: number, limit: number) {
@@ -17,13 +17,13 @@
   async function again(id: number): Promise<void> {
     const params = { path: { push_id: id } };
     if (await attempt(async () => answer(client.POST('/api/conflicts/{push_id}/mine', { params })))) {
-      notices.say('It is tried again.');
+      notices.say('The change is pending again.');
       await refreshAll(queries);
     }
   }
 
-  const refusals = createQuery(() => ({
-    queryKey: ['pushes', 'refusals'],
+  const refusals = query(() => ({
+    queryKey: key('pushes', 'refusals'),
     queryFn: async () => (await fetchPage(0, 1)).refusals,
   }));
   const many = $derived((refusals.data ?? []).filter((one) => one.count > 1));
@@ -45,7 +45,7 @@
   async function theirs(id: number): Promise<void> {
     const params = { path: { push_id: id } };
     if (await attempt(async () => answer(client.POST('/api/conflicts/{push_id}/theirs', { params })))) {
-      notices.say('Theirs is taken. It is written in the logbook.');
+      notices.say('Their version is used. The logbook has both.');
       await refreshAll(queries);
     }
   }
@@ -55,10 +55,10 @@
 
 <div class="flex items-center gap-4 px-4 pt-3 pb-2">
   <div class="flex-1">
-    <h1 class="text-xl font-bold">Changes that did not arrive</h1>
+    <h1 class="text-xl font-bold">Changes that failed</h1>
     <p class="text-soft">
-      Refused by the server, or made where somebody else had changed the same entry meanwhile. Both sides still have
-      what they had.
+      The server refused these changes, or somebody else changed the same entry in the meantime. Both sides are
+      unchanged.
     </p>
   </div>
   <Action href="/connect">Back to Connect</Action>
@@ -83,7 +83,7 @@
   </section>
 {/if}
 <div class="border-ink flex min-h-0 flex-1 flex-col border-t">
-  <PagedList role="list" label="Changes that did not arrive" queryKey={['pushes']} {fetchPage} rowHeight={48}>
+  <PagedList role="list" label="Changes that failed" queryKey={['pushes']} {fetchPage} rowHeight={48}>
     {#snippet row(one, _index)}
       <div role="listitem" class="border-line flex h-full items-center gap-4 border-b px-4 text-[13px]">
         {#if one}
@@ -101,15 +101,15 @@
             <Action kind="main" href="/connect/conflicts/{one.id}">Both sides…</Action>
           {:else}
             {#if one.kind === 'entry'}
-              <Action onclick={() => void theirs(one.id)} hint="Have here what is there">Take theirs</Action>
+              <Action onclick={() => void theirs(one.id)} hint="Replace the entry here with the one on the server"
+                >Use theirs</Action
+              >
             {/if}
             <Action onclick={() => void again(one.id)}>Try again</Action>
           {/if}
         {/if}
       </div>
     {/snippet}
-    {#snippet empty()}<p class="p-6">
-        Nothing. Every change has arrived where its calendar lives, or is on its way.
-      </p>{/snippet}
+    {#snippet empty()}<p class="p-6">None. Every change has been pushed, or is pending.</p>{/snippet}
   </PagedList>
 </div>

@@ -9,8 +9,9 @@
   import { attempt } from '$lib/state/attempt';
   import { walking } from '$lib/state/focus';
   import { importing } from '$lib/state/imports.svelte';
-  import { looking } from '$lib/time/looking.svelte';
-  import { counted, octets } from '$lib/ui/words';
+  import { looking } from '$lib/state/looking.svelte';
+  import { counted, bytes } from '$lib/ui/words';
+  import { rows } from '$lib/state/rows';
 
   /** A message without an invitation on the left bank, the event that can be made of it on the right. */
   const calendars = calendarsQuery();
@@ -41,7 +42,8 @@
 
 {#if !draft || !fields}
   <div class="p-6">
-    <p class="mb-3">There is no message here. Drop one (.eml) anywhere in this window.</p>
+    <h1 class="mb-2 text-xl font-bold">A message</h1>
+    <p class="mb-3">There is no message here. Drop a message (.eml) anywhere in this window.</p>
     <Action href="/connect">Back to Connect</Action>
   </div>
 {:else}
@@ -55,34 +57,34 @@
       data-part
       {@attach walking('button', undefined, true)}
     >
-      <p class="text-soft text-[13px]">A message without an invitation. Nothing of it is in any calendar yet.</p>
+      <p class="text-soft text-[13px]">A message without an invitation. Nothing has been imported yet.</p>
       <h1 class="text-xl font-bold">{fields.title}</h1>
       <p class="mb-3">
         from {draft.sender || 'nobody named'}, {counted(fields.attendees.length, 'person', 'people')} in all
       </p>
-      <h2 class="border-ink mb-1 border-b font-bold">Days and hours in it</h2>
+      <h2 class="border-ink mb-1 border-b font-bold">Dates and times found</h2>
       {#if draft.times.length}
-        <ul class="ruled mb-4">
+        <ul class="ruled mb-4" {@attach rows()}>
           {#each draft.times as time (time.says)}
             <li class="flex items-center gap-4 py-1">
               <span class="figures flex-1">{time.says}</span>
-              <Action named="Take {time.says}" onclick={() => take(time)}>Take this time</Action>
+              <Action named="Use {time.says}" onclick={() => take(time)}>Use this time</Action>
             </li>
           {/each}
         </ul>
-      {:else}<p class="text-soft mb-4">None that could be understood. Type them at the right.</p>{/if}
+      {:else}<p class="text-soft mb-4">None found. Enter them on the right.</p>{/if}
       {#if draft.attached.length}
         <h2 class="border-ink mb-1 border-b font-bold">Attached</h2>
-        <ul class="ruled mb-4">
+        <ul class="ruled mb-4" {@attach rows()}>
           {#each draft.attached as one, k (k)}
             <li class="flex gap-4 py-1">
-              <span class="min-w-0 flex-1 truncate">{one.name}</span><span class="figures">{octets(one.octets)}</span>
+              <span class="min-w-0 flex-1 truncate">{one.name}</span><span class="figures">{bytes(one.size)}</span>
             </li>
           {/each}
         </ul>
-        <p class="text-soft mb-4">They stay with the message: an event keeps no files of it.</p>
+        <p class="text-soft mb-4">Attachments are not copied to the event.</p>
       {/if}
-      <h2 class="border-ink mb-1 border-b font-bold">What it says</h2>
+      <h2 class="border-ink mb-1 border-b font-bold">Text</h2>
       <p class="whitespace-pre-wrap">{fields.notes || 'No text.'}</p>
     </div>
     {#if calendars.isSuccess}

@@ -22,21 +22,21 @@
   <ChangeSetView review={review.data} />
   <Deck label="Batch">
     {set.undone_by_id
-      ? `This batch was taken back by batch ${set.undone_by_id}.`
+      ? `This batch was undone by batch ${set.undone_by_id}.`
       : set.undoable
-        ? 'This batch stands.'
-        : 'This is how it came here; it follows what is there, and is left by switching it off.'}
+        ? 'This batch is applied.'
+        : 'This batch mirrors the server. To remove it, switch the calendar off.'}
     {#snippet actions()}
       <Action href="/logbook">Back to the logbook</Action>
       {#if review.data?.pushed.refused || review.data?.pushed.conflict}
-        <Action kind="main" href="/connect/conflicts">Decide about what did not arrive</Action>
+        <Action kind="main" href="/connect/conflicts">Review changes that failed</Action>
       {/if}
       {#if set.creates && !set.undone_by_id}
-        <Action href="/look?filter=imported:{set.id}">Show what it added in the table</Action>
+        <Action href="/look?filter=imported:{set.id}">Show the added entries in the table</Action>
       {/if}
       {#if !set.undone_by_id && set.undoable}
         <Action kind="grave" onclick={() => void undo(queries, set.id, set.title)}>
-          Take back {counted(total, 'change', 'changes')}
+          Undo {counted(total, 'change', 'changes')}
         </Action>
       {/if}
     {/snippet}

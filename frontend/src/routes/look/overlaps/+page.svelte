@@ -2,12 +2,11 @@
   import { day, number, on, text, unless, view, type Changes } from '$lib/state/view';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { createQuery } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import PagedList from '$lib/ui/PagedList.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { calendarsQuery } from '$lib/api/queries';
+  import { calendarsQuery, key, query } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
   import { keys } from '$lib/state/keys.svelte';
   import CutNote from '$lib/time/CutNote.svelte';
@@ -15,7 +14,7 @@
   import LookNav from '$lib/time/LookNav.svelte';
   import Party from '$lib/time/Party.svelte';
   import { today } from '$lib/state/clock';
-  import { looking } from '$lib/time/looking.svelte';
+  import { looking } from '$lib/state/looking.svelte';
   import { count as said, counted } from '$lib/ui/words';
 
   type Overlap = Schemas['OverlapOut'];
@@ -39,17 +38,19 @@
     whole: unless,
     travel: unless,
     least: number(1),
+    shared: on,
+    who: text,
   };
   const address = view('/look/overlaps', shape);
   const asked = $derived(address.read(page.url.searchParams));
-  const { on: first, count, about, all: every, whole: wholeDays, travel, least } = $derived(asked);
+  const { on: first, count, about, all: every, whole: wholeDays, travel, least, shared, who } = $derived(asked);
 
   function set(changes: Changes<typeof shape>): void {
     const next = address.address(page.url.searchParams, changes);
     void goto(next, { keepFocus: true, noScroll: true, replaceState: true });
   }
 
-  const query = $derived({
+  const asking = $derived({
     first,
     count,
     zone: looking.zone,
@@ -59,19 +60,26 @@
     whole_days: wholeDays,
     travel,
     least,
+    shared,
+    who: who
+      .split(/\band\b|,/)
+      .map((one) => one.trim())
+      .filter(Boolean)
+      .slice(0, 2),
   });
-  const summary = createQuery(() => ({
-    queryKey: ['overlaps', 'all', query],
-    queryFn: () => answer(client.GET('/api/overlaps', { params: { query: { ...query, limit: 100 } } })),
+  const summary = query(() => ({
+    queryKey: key('overlaps', 'all', asking),
+    queryFn: () => answer(client.GET('/api/overlaps', { params: { query: { ...asking, limit: 100 } } })),
     enabled: looking.ready && calendars.isSuccess,
     placeholderData: (previous) => previous,
   }));
   let total = $state(0);
+  let known = $state(false);
   let dayText = $state('');
   let find: HTMLInputElement;
 
   function fetchPage(offset: number, limit: number) {
-    return answer(client.GET('/api/overlaps', { params: { query: { ...query, offset, limit } } }));
+    return answer(client.GET('/api/overlaps', { params: { query: { ...asking, offset, limit } } }));
   }
 
   function open(one: Schemas['OccurrenceOut']): void {
@@ -97,7 +105,7 @@
 
   const file = $derived.by(() => {
     const search = new URLSearchParams();
-    for (const [name, value] of Object.entries(query))
+    for (const [name, value] of Object.entries(asking))
       for (const one of Array.isArray(value) ? value : [value]) search.append(name, String(one));
     return `/api/overlaps/file?${search}`;
   });
@@ -105,7 +113,7 @@
   onMount(() => {
     void attempt(() => looking.load());
     return keys.offer([
-      { key: '/', does: 'only overlaps of something', aim: 'find', run: () => find.focus() },
+      { key: '/', does: 'filter the overlaps', aim: 'find', run: () => find.focus() },
       {
         key: 'f',
         does: 'what blocks time only, or everything',
@@ -113,7 +121,7 @@
         run: () => set({ all: every ? '' : 'yes' }),
       },
       { key: 'i', does: 'with or without whole days', aim: 'find', run: () => set({ whole: wholeDays ? 'no' : '' }) },
-      { key: 'b', does: 'all layers back', aim: 'layers', run: () => looking.allBack() },
+      { key: 'b', does: 'show all layers', aim: 'layers', run: () => looking.allBack() },
     ]);
   });
 </script>
@@ -151,6 +159,25 @@
       value={about}
       oninput={(event) => set({ about: event.currentTarget.value })}
     /></label
+  >
+  <label class="flex items-center gap-1.5"
+    >of whom
+    <input
+      class="field-small w-44"
+      placeholder="ida, or ida and jonas"
+      title="A name, an address or a calendar: events at the same time. Two of them joined by “and”: times when both are needed"
+      aria-label="Of whom"
+      value={who}
+      oninput={(event) => set({ who: event.currentTarget.value })}
+    /></label
+  >
+  <label class="flex items-center gap-1"
+    ><input
+      type="checkbox"
+      class="accent-brass"
+      checked={shared}
+      onchange={(event) => set({ shared: event.currentTarget.checked ? 'yes' : '' })}
+    />only of the same person or place</label
   >
   <label class="flex items-center gap-1"
     ><input
@@ -192,7 +219,7 @@
 <CutNote titles={summary.data?.cut ?? []} />
 <div class="border-ink flex shrink-0 items-center gap-3 border-b px-4 py-1 text-[13px]">
   <strong class="figures" role="status"
-    >{counted(total, 'overlap', 'overlaps')}{summary.data?.capped
+    >{known ? counted(total, 'overlap', 'overlaps') : '…'}{summary.data?.capped
       ? ' and more: narrow the span or the layers'
       : ''}</strong
   >
@@ -211,7 +238,7 @@
         class="border-line bg-sheet hover:bg-shade h-control flex items-center border px-3 text-sm font-medium"
         href={file}
         download
-        data-sveltekit-reload>Hand the list on as CSV</a
+        data-sveltekit-reload>Export as CSV</a
       >
     {/if}
   </span>
@@ -219,9 +246,10 @@
 {#if looking.ready && calendars.isSuccess}
   <PagedList
     bind:total
+    bind:known
     role="list"
     label="Overlaps"
-    queryKey={['overlaps', 'list', JSON.stringify(query)]}
+    queryKey={['overlaps', 'list', JSON.stringify(asking)]}
     {fetchPage}
     rowHeight={46}
   >
@@ -246,7 +274,7 @@
     {/snippet}
     {#snippet empty()}
       <p class="text-soft p-6 text-base">
-        Nothing overlaps here{about ? ` with “${about}”` : ''}, among the {shown.length} layers that are on.
+        No overlaps here{about ? ` with “${about}”` : ''}, among the {shown.length} visible layers.
       </p>
     {/snippet}
   </PagedList>

@@ -2,12 +2,11 @@
   import { choice, day, text, view, type Changes } from '$lib/state/view';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { createQuery } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
   import { walking } from '$lib/state/focus';
   import Action from '$lib/ui/Action.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { calendarsQuery } from '$lib/api/queries';
+  import { calendarsQuery, key, query } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
@@ -16,8 +15,9 @@
   import SideDay from '$lib/time/SideDay.svelte';
   import { today } from '$lib/state/clock';
   import { later, monthLater } from '$lib/time/layout';
-  import { looking } from '$lib/time/looking.svelte';
+  import { looking } from '$lib/state/looking.svelte';
   import { count as said, counted } from '$lib/ui/words';
+  import AlikeList from '$lib/mend/AlikeList.svelte';
 
   type Pair = Schemas['MirrorPair'];
   const calendars = calendarsQuery();
@@ -35,18 +35,18 @@
     void goto(next, { keepFocus: true, noScroll: true, replaceState: true });
   }
 
-  /** What a choice means: one calendar by its number, or a kept set of layers by its name. */
+  /** What a choice means: one calendar by its number, or a saved set of layers by its name. */
   const ids = (choice: string) =>
     choice.startsWith('set:')
       ? (looking.sets.find((one) => one.name === choice.slice(4))?.on ?? [])
       : choice
         ? [Number(choice)]
         : [];
-  const mirror = createQuery(() => ({
-    queryKey: ['mirror', asked.view, on, looking.zone, ids(left), ids(right)],
+  const mirror = query(() => ({
+    queryKey: key('mirror', asked.view, on, looking.zone, ids(left), ids(right)),
     queryFn: () =>
       answer(
-        client.GET('/api/mirror', {
+        client.GET('/api/mirrored-days', {
           params: {
             query: { view: month ? 'month' : 'week', on, zone: looking.zone, left: ids(left), right: ids(right) },
           },
@@ -54,11 +54,6 @@
       ),
     enabled: looking.ready && left !== '' && right !== '',
     placeholderData: (previous) => previous,
-  }));
-  const alike = createQuery(() => ({
-    queryKey: ['alike'],
-    queryFn: () => answer(client.GET('/api/alike')),
-    enabled: left === '' || right === '',
   }));
   const differences = $derived(
     (mirror.data?.days ?? []).flatMap((day) =>
@@ -98,7 +93,7 @@
     for (let tried = 0; tried < 12; tried++) {
       from = later(from, by > 0 ? (tried ? 31 : 1) : -31);
       const query = { first: from, count: 31, zone: looking.zone, left: ids(left), right: ids(right) };
-      const found = await answer(client.GET('/api/mirror', { params: { query } }));
+      const found = await answer(client.GET('/api/mirrored-days', { params: { query } }));
       const days = found.days.filter((day) => day.pairs.some((pair) => pair.verdict !== 'same'));
       const day = by > 0 ? days[0] : days.at(-1);
       if (day) {
@@ -127,12 +122,12 @@
     return keys.offer([
       { key: 'n', does: 'the next difference', aim: 'find', run: () => void attempt(() => step(1)) },
       { key: 'N', does: 'the difference before', aim: 'find', run: () => void attempt(() => step(-1)) },
-      { key: '+', does: 'nearer: a week', aim: 'time', run: () => set({ view: '' }) },
-      { key: '-', does: 'farther: a month', aim: 'time', run: () => set({ view: 'month' }) },
+      { key: '+', does: 'zoom in: a week', aim: 'time', run: () => set({ view: '' }) },
+      { key: '-', does: 'zoom out: a month', aim: 'time', run: () => set({ view: 'month' }) },
       { key: 'ArrowRight', does: 'the next week or month', aim: 'time', run: () => move(1) },
       { key: 'ArrowLeft', does: 'the one before', aim: 'time', run: () => move(-1) },
       { key: '.', does: 'today', aim: 'time', run: () => set({ on: today() }) },
-      { key: 's', does: 'the sides change places', aim: 'find', run: () => set({ left: right, right: left }) },
+      { key: 's', does: 'swap the sides', aim: 'find', run: () => set({ left: right, right: left }) },
     ]);
   });
 </script>
@@ -167,10 +162,16 @@
   >
     <option value="week">in a week</option><option value="month">in a month</option>
   </select>
-  <Action onclick={() => move(-1)} hint="The one before (←)">‹</Action>
+  <Action onclick={() => move(-1)} hint="Previous (←)">‹</Action>
   <strong class="figures">{mirror.data?.title ?? on}</strong>
   <Action onclick={() => move(1)} hint="The next (→)">›</Action>
   <span class="ml-auto"></span>
+  {#if Number(left) && Number(right)}
+    <Action
+      href="/mend/reconcile?left={left}&right={right}"
+      hint="Compare all their entries and make one side match the other">Reconcile these two</Action
+    >
+  {/if}
   <Action onclick={() => void attempt(() => step(1))} key="n" disabled={!left || !right}>Next difference</Action>
 </div>
 
@@ -184,29 +185,10 @@
   >
     <p class="mb-1 text-base">Choose two calendars, or kept sets of layers.</p>
     <p class="mb-4">
-      Each day is drawn with one of them left and the other right. Pairs are joined; what has no partner stands out.
+      Each day shows one calendar on the left and the other on the right. Pairs are joined; entries without a partner
+      stand out.
     </p>
-    {#if alike.data?.length}
-      <h2 class="text-ink border-ink mb-1 max-w-3xl border-b font-bold">These look alike</h2>
-      <ul class="ruled max-w-3xl">
-        {#each alike.data as one (`${one.left} ${one.right}`)}
-          <li class="flex flex-wrap items-center gap-x-4 py-1.5">
-            <span class="text-ink min-w-0 flex-1"
-              >{one.left_name} <span class="text-soft">against</span> {one.right_name}</span
-            >
-            <span class="figures text-[13px]"
-              >{one.uids ? counted(one.uids, 'UID', 'UIDs') : ''}{one.uids && one.titles ? ', ' : ''}{one.titles
-                ? counted(one.titles, 'title', 'titles')
-                : ''} in both</span
-            >
-            <Action
-              named="Compare {one.left_name} with {one.right_name}"
-              onclick={() => set({ left: String(one.left), right: String(one.right) })}>Compare</Action
-            >
-          </li>
-        {/each}
-      </ul>
-    {/if}
+    <AlikeList onpick={(one, other) => set({ left: String(one), right: String(other) })} />
   </div>
 {:else if mirror.isError}
   <p class="text-removed p-6">{mirror.error.message}</p>
@@ -218,7 +200,7 @@
   <p class="border-line figures flex shrink-0 gap-5 border-b px-4 py-1 text-[13px]" role="status">
     <span class="text-same">= {said(found.same)} the same</span>
     <span class="text-changed">⇅ {said(found.moved)} at another time</span>
-    <span class="text-changed">≠ {said(found.changed)} otherwise different</span>
+    <span class="text-changed">≠ {said(found.changed)} different</span>
     <span class="text-removed">! {said(found.alone_left)} only left, {said(found.alone_right)} only right</span>
   </p>
   <div class="flex min-h-0 flex-1" tabindex="-1" data-rest data-part>

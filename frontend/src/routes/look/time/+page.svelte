@@ -6,8 +6,9 @@
   import Action from '$lib/ui/Action.svelte';
   import Transfer from '$lib/look/Transfer.svelte';
   import type { Fields, Schemas } from '$lib/api/client';
-  import { calendarsQuery } from '$lib/api/queries';
+  import { accountsQuery, calendarsQuery } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
+  import { unsaved } from '$lib/state/unsaved.svelte';
   import { asking as question, keys } from '$lib/state/keys.svelte';
   import Across from '$lib/time/Across.svelte';
   import Clocks from '$lib/time/Clocks.svelte';
@@ -30,11 +31,12 @@
   import { daysOf } from '$lib/time/days.svelte';
   import { today } from '$lib/state/clock';
   import { later, monthLater } from '$lib/time/layout';
-  import { looking, type View } from '$lib/time/looking.svelte';
+  import { looking, type View } from '$lib/state/looking.svelte';
   import { counted } from '$lib/ui/words';
 
   type Occurrence = Schemas['OccurrenceOut'];
   const calendars = calendarsQuery();
+  accountsQuery(); // whoever copies can type the name of an account at once
   const all = $derived(calendars.data ?? []);
   const byId = $derived(new Map(all.map((calendar) => [calendar.id, calendar])));
   const shown = $derived(looking.on(all));
@@ -138,26 +140,36 @@
   });
 
   function open(one: Occurrence): void {
-    fresh = null;
-    opened = one;
-    show({ open: one.key }, true);
+    unsaved.leave(() => {
+      fresh = null;
+      opened = one;
+      show({ open: one.key }, true);
+    });
   }
 
   function draw(day: string, begin: number, end: number): void {
-    shut();
-    drawnSpan = { first: day, last: day };
-    fresh = ofHours(day, begin, end, looking.zone);
+    begins(day, day, ofHours(day, begin, end, looking.zone));
   }
 
   function drawDays(from: string, to: string): void {
-    shut();
-    drawnSpan = { first: from, last: to };
-    fresh = ofDays(from, to);
+    begins(from, to, ofDays(from, to));
+  }
+
+  /** A new entry over a span that was drawn. */
+  function begins(first: string, last: string, fields: Fields): void {
+    unsaved.leave(() => {
+      shut();
+      drawnSpan = { first, last };
+      fresh = fields;
+    });
   }
 
   function shut(): void {
+    const key = opened?.key;
     opened = null;
     fresh = null;
+    // Back to what was open, also where it was opened from another page.
+    if (key) void tick().then(() => document.querySelector<HTMLElement>(`[data-key="${key}"]`)?.focus());
     if (asked.open) show({ open: '' }, true);
   }
 
@@ -177,37 +189,30 @@
   });
 
   let lining = $state(false);
-  let strip: LayerStrip | undefined = $state();
 
   onMount(() => {
     void attempt(() => looking.load());
     return keys.offer([
       { key: '← → ↑ ↓', does: 'from event to event; beyond the last, the days after or before', aim: 'find' },
       { key: 'Enter', does: 'open the event', aim: 'find' },
-      { key: 'Escape', does: 'close the drawer', aim: 'find', run: shut },
-      { key: '+', does: 'nearer: from years to hours, and finer', aim: 'time', run: () => closer(1) },
-      { key: '-', does: 'farther: from hours to years', aim: 'time', run: () => closer(-1) },
+      { key: 'Escape', does: 'close the drawer', aim: 'find', run: () => unsaved.leave(shut) },
+      { key: '+', does: 'zoom in', aim: 'time', run: () => closer(1) },
+      { key: '-', does: 'zoom out', aim: 'time', run: () => closer(-1) },
       { key: 'ArrowRight', does: 'the days after', aim: 'time', run: () => step(1) },
       { key: 'ArrowLeft', does: 'the days before', aim: 'time', run: () => step(-1) },
       { key: 'PageDown', does: 'the days after, from anywhere', aim: 'time', run: () => step(1) },
       { key: 'PageUp', does: 'the days before, from anywhere', aim: 'time', run: () => step(-1) },
       { key: '.', does: 'today', aim: 'time', run: () => show({ on: today() }) },
       { key: 'j', does: 'jump to a day you type', aim: 'time', run: () => viewLine?.focus() },
-      { key: 'r', does: 'a week without its rest days, or with them', aim: 'time', run: rest },
+      { key: 'r', does: 'hide or show rest days', aim: 'time', run: rest },
       { key: 'o', does: 'a list of occurrences, or back from it', aim: 'time', run: list },
-      { key: 'p', does: 'pick days in words', aim: 'time', run: words },
-      { key: 'z', does: 'an hour across the clocks', aim: 'time', run: () => (asking = 'across') },
-      { key: 'x', does: 'what overlaps', aim: 'find', run: () => void goto(`/look/overlaps?on=${on}`) },
-      {
-        key: 'l',
-        does: 'the layers: ← →, Space on or off, o only this, c colour',
-        aim: 'layers',
-        run: () => strip?.focus(),
-      },
-      { key: 'b', does: 'all layers back', aim: 'layers', run: () => looking.allBack() },
+      { key: 'p', does: 'pick days by description', aim: 'time', run: words },
+      { key: 'z', does: 'one time in all zones', aim: 'time', run: () => (asking = 'across') },
+      { key: 'x', does: 'overlaps', aim: 'find', run: () => void goto(`/look/overlaps?on=${on}`) },
+      { key: 'b', does: 'show all layers', aim: 'layers', run: () => looking.allBack() },
       { key: 'v', does: 'layers merged, or side by side', aim: 'layers', run: () => lanes() },
-      { key: 'Shift 1–9', does: 'a kept set of layers', aim: 'layers' },
-      { key: 'n', does: 'new event by a typed line', aim: 'change', run: () => (lining = true) },
+      { key: 'Shift 1–9', does: 'a saved set of layers', aim: 'layers' },
+      { key: 'n', does: 'new event', aim: 'change', run: () => (lining = true) },
       { key: 'Alt ↑ ↓ ← →', does: 'move the event in focus; with Shift, stretch it', aim: 'change' },
     ]);
   });
@@ -233,12 +238,10 @@
 <h1 class="visually-hidden">Look: time</h1>
 <LookNav>
   <span class="figures" role="status">
-    {counted(
-      view === 'agenda' ? listed : (days.data?.total ?? 0),
-      'occurrence',
-      'occurrences',
-    )}{#if drawn.overlapping.size && view !== 'year'}
-      <a class="text-removed ml-2 underline" href="/look/overlaps?on={drawn.first}&count={drawn.count}"
+    {view === 'agenda' || days.data
+      ? counted(view === 'agenda' ? listed : (days.data?.total ?? 0), 'occurrence', 'occurrences')
+      : '…'}{#if drawn.overlapping.size && view !== 'year'}
+      <a class="text-removed ml-2 underline" href="/look/overlaps?on={drawn.first}&count={drawn.count}&shared=yes"
         >{counted(drawn.overlaps, 'overlap', 'overlaps')}</a
       >{/if}
   </span>
@@ -260,7 +263,7 @@
   onclocks={() => (asking = 'clocks')}
 />
 
-<LayerStrip bind:this={strip} calendars={all} />
+<LayerStrip calendars={all} />
 
 {#if lining}
   <LineForm calendars={all} {usual} onclose={() => (lining = false)} onmade={made} />
@@ -279,7 +282,7 @@
 {#if view !== 'agenda'}<CutNote titles={days.data?.cut ?? []} />{/if}
 {#if view !== 'agenda' && drawn.fits && days.data?.total === 0 && all.some((one) => !looking.isOn(one.id))}
   <div class="border-line flex items-center gap-3 border-b px-4 py-1.5">
-    <span class="text-soft">Nothing happens here on the layers that are on.</span>
+    <span class="text-soft">Nothing happens here on the visible layers.</span>
     <LayersOff calendars={all} />
   </div>
 {/if}
@@ -288,7 +291,7 @@
   <div data-part class="flex min-w-0 flex-1 flex-col">
     {#if calendars.isSuccess && !all.length}
       <div class="p-8">
-        <p class="mb-3 text-base">There are no calendars yet. Bring one in to see when things happen.</p>
+        <p class="mb-3 text-base">There are no calendars yet. Import or connect one first.</p>
         <Action kind="main" href="/connect">Go to Connect</Action>
       </div>
     {:else if view === 'agenda'}

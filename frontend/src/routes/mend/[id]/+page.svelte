@@ -1,6 +1,6 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
-  import { page } from '$app/state';
+  import { navigating, page } from '$app/state';
   import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
@@ -25,8 +25,10 @@
       if (what === 'apply') await apply(id);
       else await answer(client.POST('/api/change-sets/{set_id}/discard', { params: { path: { set_id: id } } }));
       const title = set.title;
-      await goto(what === 'apply' ? '/look' : '/mend');
-      notices.say(what === 'apply' ? `Done: ${title}. Press u to take it back.` : 'Dropped. Nothing was changed.');
+      // Whoever has gone elsewhere meanwhile stays there.
+      if (page.url.pathname === `/mend/${set.id}` && !navigating.to) await goto(what === 'apply' ? '/look' : '/mend');
+      if (what === 'apply') notices.did(`Done: ${title}`);
+      else notices.say('Discarded. Nothing was changed.');
       await refreshAll(queries);
     } catch (error) {
       notices.wrong(error);
@@ -51,7 +53,7 @@
   onMount(() =>
     keys.offer([
       { key: 'a', does: 'apply the proposal', aim: 'change', run: () => void act('apply') },
-      { key: 'd', does: 'drop the proposal', aim: 'change', run: () => void act('discard') },
+      { key: 'd', does: 'discard the proposal', aim: 'change', run: () => void act('discard') },
     ]),
   );
 </script>
@@ -64,12 +66,12 @@
   <ChangeSetView review={review.data} />
   {#if set.state === 'proposed'}
     <Deck label="Proposal">
-      Nothing has been changed yet. Once applied, it can be taken back as a whole.
+      Nothing has been changed yet. Once applied, the batch can be undone.
       {#snippet actions()}
         {#if set.held && set.undoes_id}<Action onclick={() => void force()}
-            >Also take back the {set.held} changed since: their later changes are lost</Action
+            >Also undo the {set.held} changed since: their later changes are lost</Action
           >{/if}
-        <Action onclick={() => void act('discard')} key="d">Drop the proposal</Action>
+        <Action onclick={() => void act('discard')} key="d">Discard the proposal</Action>
         <Action kind="main" onclick={() => void act('apply')} disabled={busy} key="a">{review.data.button}</Action>
       {/snippet}
     </Deck>

@@ -1,7 +1,6 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { createQuery } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import CheckPane from '$lib/mend/CheckPane.svelte';
@@ -9,7 +8,7 @@
   import MendNav from '$lib/mend/MendNav.svelte';
   import WholePane from '$lib/mend/WholePane.svelte';
   import { answer, client } from '$lib/api/client';
-  import { calendarsQuery } from '$lib/api/queries';
+  import { calendarsQuery, key, query } from '$lib/api/queries';
   import { walking } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';
   import { choice, number, text, view, type Changes } from '$lib/state/view';
@@ -23,8 +22,8 @@
   const asked = $derived(address.read(page.url.searchParams));
   const calendars = calendarsQuery();
   const byId = $derived(new Map((calendars.data ?? []).map((one) => [one.id, one])));
-  const checks = createQuery(() => ({
-    queryKey: ['checks', asked.calendar],
+  const checks = query(() => ({
+    queryKey: key('checks', asked.calendar),
     queryFn: () =>
       answer(client.GET('/api/checks', { params: { query: asked.calendar ? { calendar: asked.calendar } : {} } })),
   }));
@@ -33,9 +32,9 @@
   );
   const groups = $derived(
     [
-      { name: 'Not as the standard has it', rows: found.filter((one) => one.wrong && !one.left_out) },
-      { name: 'Right, and seldom wanted', rows: found.filter((one) => !one.wrong && !one.left_out) },
-      { name: 'Left out', rows: found.filter((one) => one.left_out) },
+      { name: 'Violations of the standard', rows: found.filter((one) => one.wrong && !one.left_out) },
+      { name: 'Valid, but rarely wanted', rows: found.filter((one) => !one.wrong && !one.left_out) },
+      { name: 'Ignored', rows: found.filter((one) => one.left_out) },
     ].filter((group) => group.rows.length),
   );
   const order = $derived(groups.flatMap((group) => group.rows));
@@ -54,8 +53,8 @@
   onMount(() =>
     keys.offer([
       { key: '↑ ↓', does: 'from one check to the next; Enter opens it', aim: 'find' },
-      { key: 'p', does: 'put right, change, or show what it found', aim: 'change', run: () => void pane?.act() },
-      { key: 'x', does: 'leave the check out, or count it again', aim: 'change', run: () => void pane?.leave() },
+      { key: 'p', does: 'fix, change or show the findings', aim: 'change', run: () => void pane?.act() },
+      { key: 'x', does: 'ignore the check, or stop ignoring it', aim: 'change', run: () => void pane?.leave() },
     ]),
   );
 </script>
@@ -79,7 +78,7 @@
     </select></label
   >
   <label class="flex items-center gap-2"
-    >how bad
+    >severity
     <select
       class="field-small"
       aria-label="Severity"
@@ -89,12 +88,12 @@
       {#each SEVERITIES as one (one)}<option value={one}>{one || 'any'}</option>{/each}
     </select></label
   >
-  <span class="ml-auto"><Action onclick={() => (going = true)}>What the checks go by…</Action></span>
+  <span class="ml-auto"><Action onclick={() => (going = true)}>Limits of the checks…</Action></span>
 </div>
 {#if checks.isError}<p class="text-removed px-4 py-2">{checks.error.message}</p>{/if}
 <div class="flex min-h-0 flex-1 max-[900px]:flex-col">
   <div
-    class="border-ink w-[430px] shrink-0 overflow-y-auto border-r max-[900px]:max-h-56 max-[900px]:w-full max-[900px]:border-r-0 max-[900px]:border-b"
+    class="border-ink w-[44%] shrink-0 overflow-y-auto border-r max-[900px]:max-h-56 max-[900px]:w-full max-[900px]:border-r-0 max-[900px]:border-b"
     role="region"
     aria-label="Checks"
     tabindex="-1"
@@ -103,7 +102,7 @@
     {@attach walking('button')}
   >
     {#if checks.data && !wrong.length && !asked.severity}
-      <p class="px-4 py-3">Nothing is wrong. Every entry is as the standard has it.</p>
+      <p class="px-4 py-3">No problems. Every entry conforms to the standard.</p>
     {/if}
     {#each groups as group (group.name)}
       <h2 class="bg-shade px-4 py-1 text-[13px] font-bold">{group.name}</h2>
@@ -119,8 +118,8 @@
               onclick={() => change({ check: one.code })}
             >
               <span class="w-14 {one.left_out ? 'text-same' : INK[one.severity]}">{one.severity}</span>
-              <span class="min-w-0 flex-1 truncate">{one.title}</span>
-              {#if one.fixable}<span class="text-soft font-normal">can be put right</span>{/if}
+              <span class="min-w-0 flex-1">{one.title}</span>
+              {#if one.fixable}<span class="text-soft font-normal">fixable</span>{/if}
               <span class="figures w-14 text-right">{count(one.count)}</span>
             </button>
           </li>
@@ -128,17 +127,17 @@
       </ul>
     {/each}
     {#if !asked.severity && !asked.calendar}
-      <h2 class="bg-shade px-4 py-1 text-[13px] font-bold">Of calendars as wholes</h2>
+      <h2 class="bg-shade px-4 py-1 text-[13px] font-bold">Whole calendars</h2>
       <button
         class="border-line w-full border-b px-4 py-1 text-left text-[13px] {asked.check === WHOLE
           ? 'bg-picked font-bold'
           : 'hover:bg-shade'}"
         aria-current={asked.check === WHOLE ? 'true' : undefined}
-        onclick={() => change({ check: WHOLE })}>Names, copies, spellings, unknown properties</button
+        onclick={() => change({ check: WHOLE })}>Names, copies, spellings, non-standard properties</button
       >
     {/if}
     {#if checks.data?.clean.length}
-      <h2 class="px-4 pt-3 text-[13px] font-bold">Looked for, and not found</h2>
+      <h2 class="px-4 pt-3 text-[13px] font-bold">Not found</h2>
       <p class="text-soft px-4 pb-3 text-[12px]">{checks.data.clean.join(' · ')}</p>
     {/if}
   </div>

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount, untrack } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import Deck from '$lib/ui/Deck.svelte';
@@ -15,8 +15,8 @@
   import MendNav from '$lib/mend/MendNav.svelte';
   import { criteria, nameOf, places } from '$lib/mend/policy';
   import { answer, client, type Job, type Schemas } from '$lib/api/client';
-  import { calendarsQuery, refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { calendarsQuery, key, query, refreshAll } from '$lib/api/queries';
+  import { attempt, begin } from '$lib/state/attempt';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { didIt } from '$lib/state/undo';
@@ -52,24 +52,27 @@
     void goto(url, { replaceState: true, keepFocus: true, noScroll: true });
   }
 
-  const found = createQuery(() => ({
-    queryKey: ['duplicates', least],
+  const found = query(() => ({
+    queryKey: key('duplicates', least),
     queryFn: () => answer(client.GET('/api/duplicates', { params: { query: { least } } })),
   }));
   const kinds = $derived(found.data?.kinds ?? []);
   const chosen = $derived(kinds.find((one) => one.kind === kind));
   const many = $derived(chosen?.groups ?? kinds.reduce((sum, one) => sum + one.groups, 0));
   const askFor = (id: number) => ({
-    queryKey: ['duplicate-group', id, wish, keep],
+    queryKey: key('duplicate-group', id, wish, keep),
     queryFn: () =>
       answer(
-        client.POST('/api/duplicates/groups/{group}', { params: { path: { group: id } }, body: { ...wish, keep } }),
+        client.POST('/api/duplicates/groups/{group_id}', {
+          params: { path: { group_id: id } },
+          body: { ...wish, keep },
+        }),
       ),
     retry: false,
   });
   /** The entry that stays in the group that is open, where a person chose another than proposed. */
   let keep = $state<number | null>(null);
-  const group = createQuery(() => ({
+  const group = query(() => ({
     ...askFor(asked.group),
     enabled: asked.group > 0,
     placeholderData: (previous?: Schemas['DuplicateOut'] | null) =>
@@ -104,17 +107,26 @@
     list?.reveal(index);
   }
 
+  /** While a proposal of all of them is being made, none of them is decided. */
+  function held(): boolean {
+    if (making !== null)
+      notices.say('A proposal is being prepared from these groups. Stop it, or wait until it is ready.');
+    return making !== null;
+  }
+
   async function accept(): Promise<void> {
     const one = group.data;
+    if (held()) return;
     if (!one || group.isPlaceholderData) return;
-    if (!goes) return notices.say('Nothing of this can be removed. Skip it, or say that they are two.', 'wrong');
-    const params = { path: { group: one.id } };
+    if (!goes)
+      return notices.say('Nothing in this group can be removed. Skip it, or mark the entries as different.', 'wrong');
+    const params = { path: { group_id: one.id } };
     const body = { ...wish, keep };
     next();
     await attempt(async () => {
-      const done = await answer(client.POST('/api/duplicates/groups/{group}/accept', { params, body }));
+      const done = await answer(client.POST('/api/duplicates/groups/{group_id}/accept', { params, body }));
       didIt(done.set_id, done.title);
-      notices.say(`${done.title}. u takes it back.`);
+      notices.did(done.title);
       index = Math.max(0, index - 1);
     });
     await refreshAll(queries);
@@ -122,11 +134,12 @@
 
   async function apart(): Promise<void> {
     const one = group.data;
+    if (held()) return;
     if (!one) return;
     next();
     await attempt(async () => {
-      await answer(client.POST('/api/duplicates/groups/{group}/apart', { params: { path: { group: one.id } } }));
-      notices.say('Remembered: these are two. They are not shown again.');
+      await answer(client.POST('/api/duplicates/groups/{group_id}/apart', { params: { path: { group_id: one.id } } }));
+      notices.say('Remembered as different. They are not shown again.');
       index = Math.max(0, index - 1);
     });
     await refreshAll(queries);
@@ -135,12 +148,13 @@
   /** The next of those that may stay instead. */
   function other(): void {
     const choice = group.data?.choices[0];
-    if (choice === undefined) notices.say('It contains the others, so it is the one that stays.');
+    if (choice === undefined) notices.say('This entry contains the others, so it stays.');
     else keep = choice;
   }
 
   async function all(): Promise<void> {
-    await attempt(async () => {
+    if (held()) return;
+    await begin(async () => {
       const body = { ...wish, kind, least };
       making = (await answer(client.POST('/api/duplicates/proposals', { body }))).job_id;
     });
@@ -153,8 +167,8 @@
     else notices.say(job.message, 'wrong');
   }
 
-  const look = () => attempt(() => answer(client.POST('/api/duplicates/look')));
-  // Looked for anew, the groups are others.
+  const look = () => attempt(() => answer(client.POST('/api/duplicates/recompute')));
+  // Looked for again, the groups are others.
   let of = -1;
   $effect(() => {
     const asOf = found.data?.as_of ?? -1;
@@ -165,7 +179,7 @@
       of = asOf;
     });
   });
-  // Whoever comes sees what there is now; while somebody works through the list, it is not made anew.
+  // Whoever comes sees what there is now; while somebody works through the list, it is not rebuilt.
   let asking = false;
   $effect(() => {
     const { outdated, job } = found.data ?? { outdated: false, job: null };
@@ -178,12 +192,12 @@
   onMount(() =>
     keys.offer([
       { key: '↑ ↓', does: 'from group to group', aim: 'find' },
-      { key: 'a', does: 'keep one, as shown', aim: 'change', run: () => void accept() },
+      { key: 'a', does: 'keep one entry, as shown', aim: 'change', run: () => void accept() },
       { key: 's', does: 'skip it', aim: 'find', run: next },
-      { key: 'o', does: 'the other one stays', aim: 'change', run: other },
-      { key: 'n', does: 'not the same: remember that for good', aim: 'change', run: () => void apart() },
-      { key: 'k', does: 'say which one stays', aim: 'change', run: () => (ordering = true) },
-      { key: 'b', does: 'keep one of each of this kind, as one proposal', aim: 'change', run: () => void all() },
+      { key: 'o', does: 'keep the other entry', aim: 'change', run: other },
+      { key: 'n', does: 'not duplicates: remember this', aim: 'change', run: () => void apart() },
+      { key: 'k', does: 'set the order of preference', aim: 'change', run: () => (ordering = true) },
+      { key: 'b', does: 'propose removing all duplicates of this kind', aim: 'change', run: () => void all() },
     ]),
   );
 </script>
@@ -192,7 +206,7 @@
 <h1 class="visually-hidden">Mend: duplicates</h1>
 <MendNav>
   <span class="figures" role="status">{counted(many, 'group', 'groups')}</span>
-  <Action onclick={() => void look()} disabled={Boolean(found.data?.job)}>Look again</Action>
+  <Action onclick={() => void look()} disabled={Boolean(found.data?.job)}>Search again</Action>
 </MendNav>
 
 <div class="border-line flex flex-wrap items-center gap-x-3 gap-y-1 border-b px-4 pb-2 text-[13px]">
@@ -211,7 +225,7 @@
   </div>
   <div class="ml-auto flex flex-wrap items-center gap-3">
     <label class="flex items-center gap-1"
-      >as sure as
+      >confidence
       <select
         class="field-small"
         value={asked.least}
@@ -220,13 +234,13 @@
         {#each SURE as one (one)}<option value={String(one)}>{one.toFixed(2)}</option>{/each}
       </select>
     </label>
-    <Action onclick={() => (ordering = true)} key="k" hint="What is asked first, and which calendars come first"
+    <Action onclick={() => (ordering = true)} key="k" hint="Set the rules and the order of calendars"
       >Keep {nameOf(policy[0] ?? 'writable')}…</Action
     >
   </div>
 </div>
 {#if found.data?.job}
-  <div class="border-line border-b px-4 py-2"><JobLine id={found.data.job} onended={() => undefined} /></div>
+  <div class="border-line border-b px-4 py-2"><JobLine behind id={found.data.job} onended={() => undefined} /></div>
 {/if}
 {#if making !== null}
   <div class="border-line border-b px-4 py-2"><JobLine id={making} onended={(job) => void made(job)} /></div>
@@ -258,9 +272,9 @@
         <div class="p-4 text-[13px]">
           {#if found.data && !found.data.job && found.data.as_of >= 0}
             <p class="mb-2 text-base">No duplicates{least > 0.5 || kind ? ' of this kind that are so sure' : ''}.</p>
-            <p class="text-soft">Every entry was compared with all that could be the same meeting.</p>
+            <p class="text-soft">Every entry was compared with all candidates.</p>
           {:else}
-            <p class="text-soft">Being looked for…</p>
+            <p class="text-soft">Searching…</p>
           {/if}
         </div>
       {/snippet}
@@ -283,7 +297,7 @@
       <GroupBanks group={group.data} calendars={byId} />
       <JoinedNote group={group.data} />
     {:else if asked.group && group.data === null}
-      <p class="text-soft p-4">This group is no longer as it was. Choose another one.</p>
+      <p class="text-soft p-4">This group has changed. Choose another one.</p>
     {:else if asked.group}
       <p class="text-soft p-4" role="status">Fetching…</p>
     {/if}
@@ -306,8 +320,8 @@
     {#snippet actions()}
       <Action onclick={next} key="s">Skip</Action>
       <Action onclick={() => void apart()} key="n">Not the same</Action>
-      <Action onclick={other} key="o">Other stays</Action>
-      <Action onclick={() => void all()} key="b">All {count(many)} like this…</Action>
+      <Action onclick={other} key="o">Keep the other</Action>
+      <Action onclick={() => void all()} key="b">All {count(many)} of this kind…</Action>
       <Action kind="main" onclick={() => void accept()} disabled={!goes} key="a"
         >{goes ? `Keep this, remove ${count(goes)}` : 'Nothing to remove'}</Action
       >

@@ -1,18 +1,19 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import Deck from '$lib/ui/Deck.svelte';
   import JobLine from '$lib/ui/JobLine.svelte';
   import PagedList from '$lib/ui/PagedList.svelte';
+  import AlikeList from '$lib/mend/AlikeList.svelte';
   import CompareForm from '$lib/mend/CompareForm.svelte';
   import MendNav from '$lib/mend/MendNav.svelte';
   import PairPane from '$lib/mend/PairPane.svelte';
   import { answer, client, type Job, type Schemas } from '$lib/api/client';
-  import { calendarsQuery } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { calendarsQuery, key, query } from '$lib/api/queries';
+  import { begin } from '$lib/state/attempt';
   import { today } from '$lib/state/clock';
   import { walking } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';
@@ -25,25 +26,28 @@
   type Side = 'left' | 'right';
   const queries = useQueryClient();
   const calendars = calendarsQuery();
-  const shape = { comparison: number(0), verdict: text, month: text, field: text };
+  const shape = { left: number(0), right: number(0), comparison: number(0), verdict: text, month: text, field: text };
   const address = view('/mend/reconcile', shape);
   const asked = $derived(address.read(page.url.searchParams));
-  const made = createQuery(() => ({
-    queryKey: ['comparisons'],
+  const made = query(() => ({
+    queryKey: key('comparisons'),
     queryFn: () => answer(client.GET('/api/comparisons')),
   }));
-  const current = $derived(asked.comparison || (made.data?.[0]?.id ?? 0));
-  const review = createQuery(() => ({
-    queryKey: ['comparison', current],
-    queryFn: () => answer(client.GET('/api/comparisons/{number}', { params: { path: { number: current } } })),
+  /** Two calendars that are to be compared, from elsewhere; nothing of earlier comparisons is shown then. */
+  const fresh = $derived(asked.left > 0 && asked.right > 0 && !asked.comparison);
+  const current = $derived(asked.comparison || (fresh ? 0 : (made.data?.[0]?.id ?? 0)));
+  const review = query(() => ({
+    queryKey: key('comparison', current),
+    queryFn: () =>
+      answer(client.GET('/api/comparisons/{comparison_id}', { params: { path: { comparison_id: current } } })),
     enabled: current > 0,
     retry: false,
   }));
   const told = $derived(review.data?.comparison);
   const day = (years: number) => later(today(), 365 * years);
   const form = $derived({
-    left: told?.left_id ?? 0,
-    right: told?.right_id ?? 0,
+    left: told?.left_id ?? asked.left,
+    right: told?.right_id ?? asked.right,
     first: told?.days.slice(0, 10) ?? day(-1),
     last: told?.days.slice(13) ?? day(1),
   });
@@ -60,7 +64,7 @@
   }
 
   async function compare(wish: { left: number; right: number; first: string; last: string }): Promise<void> {
-    await attempt(async () => {
+    await begin(async () => {
       job = (await answer(client.POST('/api/comparisons', { body: wish }))).job_id;
     });
   }
@@ -70,13 +74,13 @@
     const result = done.result as { comparison?: number } | null;
     if (done.state !== 'done' || !result?.comparison) return notices.say(done.message, 'wrong');
     // Before anything of it is shown: what is chosen from then on stays chosen.
-    change({ comparison: String(result.comparison), verdict: '', month: '', field: '' });
+    change({ left: '', right: '', comparison: String(result.comparison), verdict: '', month: '', field: '' });
     for (const kind of ['comparisons', 'comparison', 'pairs']) void queries.invalidateQueries({ queryKey: [kind] });
   }
 
   async function adjust(to: Side, pairs: number[] = []): Promise<void> {
     if (!told || !total) return;
-    await attempt(async () => {
+    await begin(async () => {
       const body = {
         to,
         pairs,
@@ -84,8 +88,8 @@
         month: asked.month,
         field: asked.field,
       };
-      const params = { path: { number: current } };
-      adjusting = (await answer(client.POST('/api/comparisons/{number}/adjust', { params, body }))).job_id;
+      const params = { path: { comparison_id: current } };
+      adjusting = (await answer(client.POST('/api/comparisons/{comparison_id}/adjust', { params, body }))).job_id;
     });
   }
 
@@ -100,9 +104,9 @@
   onMount(() =>
     keys.offer([
       { key: '↑ ↓', does: 'from one kind of difference to the next', aim: 'find' },
-      { key: '>', does: 'make the right one as the left one is', aim: 'change', run: () => void adjust('right') },
-      { key: '<', does: 'make the left one as the right one is', aim: 'change', run: () => void adjust('left') },
-      { key: 'c', does: 'compare once more', aim: 'find', run: again },
+      { key: '>', does: 'make the right side match the left', aim: 'change', run: () => void adjust('right') },
+      { key: '<', does: 'make the left side match the right', aim: 'change', run: () => void adjust('left') },
+      { key: 'c', does: 'compare again', aim: 'find', run: again },
     ]),
   );
 </script>
@@ -125,6 +129,11 @@
       busy={job !== null}
       oncompare={(wish) => void compare(wish)}
     />{/key}
+  {#if form.left && form.right}
+    <a class="text-brass text-[13px] underline" href="/look/sides?left={form.left}&right={form.right}"
+      >Show both day by day</a
+    >
+  {/if}
   {#if (made.data?.length ?? 0) > 1}
     <label class="text-soft ml-auto flex items-center gap-2 text-[13px]"
       >earlier
@@ -143,9 +152,12 @@
 {#if made.isError}<p class="text-removed px-4 py-2">{made.error.message}</p>{/if}
 {#if made.data && !current}
   <p class="max-w-[80ch] px-4 py-4">
-    Choose two calendars that should hold the same: a file and the account it came from, or the old and the new. Every
-    entry is paired, and every time of every series is compared; nothing is changed by it.
+    Choose two calendars that should be equal: a file and the account it came from, or the old and the new one. Entries
+    are paired and all occurrences are compared; nothing is changed.
   </p>
+  <div class="px-4">
+    <AlikeList onpick={(left, right) => void compare({ left, right, first: form.first, last: form.last })} />
+  </div>
 {:else if told && review.data}
   <div class="border-line flex flex-wrap items-baseline gap-x-5 border-b px-4 py-1 text-[13px]">
     <span class="figures">{told.days}</span>
@@ -154,14 +166,14 @@
     <span class="figures text-removed">− {count(told.missing)} only left</span>
     <span class="figures text-added">+ {count(told.extra)} only right</span>
     {#if told.outdated}<span class="text-changed"
-        >Entries have changed since. <Action onclick={again} key="c">Compare once more</Action></span
+        >Entries have changed since this comparison. <Action onclick={again} key="c">Compare again</Action></span
       >{/if}
   </div>
   <div class="flex min-h-0 flex-1 max-[900px]:flex-col">
     <div
       class="border-ink w-[290px] shrink-0 overflow-y-auto border-r max-[900px]:max-h-56 max-[900px]:w-full max-[900px]:border-r-0 max-[900px]:border-b"
       role="region"
-      aria-label="What differs"
+      aria-label="Differences by group"
       tabindex="-1"
       data-rest
       data-part
@@ -186,7 +198,7 @@
           {/each}
         {/if}
       {/each}
-      {#if !told.different}<p class="px-4 py-3">No difference is left: the two are the same on these days.</p>{/if}
+      {#if !told.different}<p class="px-4 py-3">No differences: both calendars are equal on these days.</p>{/if}
     </div>
     <div class="flex min-h-0 min-w-0 flex-1 flex-col" role="region" aria-label="Pairs" tabindex="-1" data-part>
       <PagedList
@@ -196,9 +208,9 @@
         queryKey={['pairs', current, asked.verdict, asked.month, asked.field]}
         fetchPage={(offset, limit) =>
           answer(
-            client.GET('/api/comparisons/{number}/pairs', {
+            client.GET('/api/comparisons/{comparison_id}/pairs', {
               params: {
-                path: { number: current },
+                path: { comparison_id: current },
                 query: { verdict: asked.verdict as Verdict, month: asked.month, field: asked.field, offset, limit },
               },
             }),
@@ -212,7 +224,7 @@
               <span class="min-w-0 flex-1">
                 <strong class="block truncate font-medium">{one.title || '(no title)'}</strong>
                 <span class="text-soft block truncate" title="{one.says} {one.matched}"
-                  >{one.says}{one.matched ? ` · paired by what it says: ${one.matched}` : ''}</span
+                  >{one.says}{one.matched ? ` · paired by content: ${one.matched}` : ''}</span
                 >
               </span>
               <span class="figures text-soft whitespace-nowrap"
@@ -226,16 +238,16 @@
                   .join('  ')}</span
               >
               <Action onclick={() => (shown = one.id)} named="Times: {one.title}">Times</Action>
-              <Action onclick={() => void adjust('left', [one.id])} named="◂ Left as the right one: {one.title}"
+              <Action onclick={() => void adjust('left', [one.id])} named="◂ Make left match right: {one.title}"
                 >◂</Action
               >
-              <Action onclick={() => void adjust('right', [one.id])} named="▸ Right as the left one: {one.title}"
+              <Action onclick={() => void adjust('right', [one.id])} named="▸ Make right match left: {one.title}"
                 >▸</Action
               >
             {:else}<span class="text-soft">…</span>{/if}
           </div>
         {/snippet}
-        {#snippet empty()}<p class="text-soft p-4">Nothing differs in this way.</p>{/snippet}
+        {#snippet empty()}<p class="text-soft p-4">No differences of this kind.</p>{/snippet}
       </PagedList>
       {#if adjusting !== null}<div class="px-4 py-2">
           <JobLine id={adjusting} onended={(done) => void adjusted(done)} />
@@ -243,11 +255,11 @@
     </div>
   </div>
   {#if told.different}
-    <Deck label="Make one as the other is">
+    <Deck label="Make one side match the other">
       <span class="figures">{counted(total, 'pair', 'pairs')}</span>
       {#snippet actions()}
-        <Action onclick={() => void adjust('left')} key="<">Make {told.left} as {told.right}…</Action>
-        <Action kind="main" onclick={() => void adjust('right')} key=">">Make {told.right} as {told.left}…</Action>
+        <Action onclick={() => void adjust('left')} key="<">Make {told.left} match {told.right}…</Action>
+        <Action kind="main" onclick={() => void adjust('right')} key=">">Make {told.right} match {told.left}…</Action>
       {/snippet}
     </Deck>
   {/if}

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import JobLine from '$lib/ui/JobLine.svelte';
@@ -12,7 +12,7 @@
   import SeriesList from '$lib/mend/SeriesList.svelte';
   import SeriesPane from '$lib/mend/SeriesPane.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { calendarsQuery } from '$lib/api/queries';
+  import { calendarsQuery, key, query, refresh } from '$lib/api/queries';
   import { walking } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';
   import { text, view, type Changes } from '$lib/state/view';
@@ -25,12 +25,12 @@
   const shape = { what: text, filter: text };
   const address = view('/mend/series', shape);
   const asked = $derived(address.read(page.url.searchParams));
-  const head = createQuery(() => ({
-    queryKey: ['series-head'],
+  const head = query(() => ({
+    queryKey: key('series-head'),
     queryFn: () => answer(client.GET('/api/series/head')),
   }));
-  const checks = createQuery(() => ({
-    queryKey: ['checks', 0],
+  const checks = query(() => ({
+    queryKey: key('checks', 0),
     queryFn: () => answer(client.GET('/api/checks', { params: { query: {} } })),
   }));
   const finding = $derived(checks.data?.found.find((one) => one.code === asked.what && one.wrong));
@@ -47,7 +47,7 @@
   $effect(() => {
     if (head.data?.outdated && head.data.job === null && !looked) {
       looked = true;
-      void answer(client.POST('/api/series/look'));
+      void answer(client.POST('/api/series/recompute'));
     }
   });
 
@@ -65,11 +65,11 @@
       { key: '↑ ↓', does: 'from one to the next; Enter opens it', aim: 'find' },
       {
         key: 'p',
-        does: 'put right what is wrong, or put together what is scattered',
+        does: 'fix the problem, or combine the scattered series',
         aim: 'change',
-        run: () => void (pane?.act() ?? scattered?.together()),
+        run: () => void (pane?.act() ?? scattered?.combine()),
       },
-      { key: 'c', does: 'lay the series against another', aim: 'find', run: mark },
+      { key: 'c', does: 'compare the series with another', aim: 'find', run: mark },
     ]),
   );
 </script>
@@ -84,7 +84,7 @@
   <div
     class="border-ink w-[300px] shrink-0 overflow-y-auto border-r max-[900px]:max-h-56 max-[900px]:w-full max-[900px]:border-r-0 max-[900px]:border-b"
     role="region"
-    aria-label="What to look at"
+    aria-label="Views"
     tabindex="-1"
     data-rest
     data-part
@@ -98,14 +98,14 @@
         aria-current={asked.what === what ? 'true' : undefined}
         onclick={() => change({ what, filter: '' })}
       >
-        <span class="min-w-0 flex-1 truncate {ink}" title={name}>{name}</span>
+        <span class="min-w-0 flex-1 {ink}">{name}</span>
         <span class="figures">{count(number)}</span>
       </button>
     {/snippet}
     {#if head.data}
       {@render line('', 'All series', head.data.total, '')}
       {#if head.data.findings.length}
-        <h2 class="bg-shade px-4 py-1 text-[13px] font-bold">What is wrong</h2>
+        <h2 class="bg-shade px-4 py-1 text-[13px] font-bold">Problems</h2>
         {#each head.data.findings as one (one.code)}{@render line(
             one.code,
             one.title,
@@ -113,19 +113,19 @@
             INK[one.severity] ?? '',
           )}{/each}
       {/if}
-      <h2 class="bg-shade px-4 py-1 text-[13px] font-bold">What belongs together</h2>
+      <h2 class="bg-shade px-4 py-1 text-[13px] font-bold">Scattered series</h2>
       {#if head.data.job}<div class="px-4 py-2 text-[12px]">
-          <JobLine id={head.data.job} onended={() => void queries.invalidateQueries({ queryKey: ['series-head'] })} />
+          <JobLine behind id={head.data.job} onended={() => void refresh(queries, 'series-head')} />
         </div>{/if}
       {#each head.data.scattered as one (one.kind)}{@render line(one.kind, one.title, one.count, '')}{:else}
         <p class="text-soft px-4 py-2 text-[13px]">
-          {head.data.job || head.data.outdated ? 'Looking…' : 'Nothing is scattered.'}
+          {head.data.job || head.data.outdated ? 'Looking…' : 'No scattered series.'}
         </p>
       {/each}
     {:else}<p class="text-soft px-4 py-3" role="status">Reading the series…</p>{/if}
     {#if marked}
       <p class="border-line border-t px-4 py-2 text-[13px]">
-        “{marked.entry.what}” is to be laid against another: open that one, and press c.
+        “{marked.entry.what}” is chosen for comparison: open the other series, and press c.
       </p>
     {/if}
   </div>
@@ -151,7 +151,7 @@
             row = null;
             change({ filter: 'repeats:endless' });
           }}
-          hint="Series without end: are they still meant?">Without end</Action
+          hint="Series without an end date">Without end</Action
         >
       </div>
       <SeriesList

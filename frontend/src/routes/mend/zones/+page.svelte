@@ -1,7 +1,7 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import JobLine from '$lib/ui/JobLine.svelte';
@@ -10,7 +10,7 @@
   import YearLine from '$lib/mend/YearLine.svelte';
   import ZonePane from '$lib/mend/ZonePane.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { refreshAll } from '$lib/api/queries';
+  import { key, query, refresh, refreshAll } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
   import { walking } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';
@@ -24,18 +24,18 @@
   const shape = { name: text };
   const address = view('/mend/zones', shape);
   const asked = $derived(address.read(page.url.searchParams));
-  const zones = createQuery(() => ({
-    queryKey: ['zone-names'],
+  const zones = query(() => ({
+    queryKey: key('zone-names'),
     queryFn: () => answer(client.GET('/api/zone-names')),
   }));
   const names = $derived(zones.data?.names ?? []);
   const groups = $derived(
     [
-      { title: 'Nobody knows', rows: names.filter((one) => one.state === 'unknown') },
+      { title: 'Unknown zones', rows: names.filter((one) => one.state === 'unknown') },
       { title: 'Name and definition differ', rows: names.filter((one) => one.state === 'contradicts') },
-      { title: 'In no zone', rows: names.filter((one) => one.state === 'floating') },
+      { title: 'Floating times', rows: names.filter((one) => one.state === 'floating') },
       { title: 'Decided', rows: names.filter((one) => one.state === 'ruled') },
-      { title: 'Understood', rows: names.filter((one) => one.state === 'fine') },
+      { title: 'Known zones', rows: names.filter((one) => one.state === 'fine') },
     ].filter((group) => group.rows.length),
   );
   const order = $derived(groups.flatMap((group) => group.rows));
@@ -53,7 +53,7 @@
   $effect(() => {
     if (zones.data?.outdated && zones.data.job === null && !looked) {
       looked = true;
-      void answer(client.POST('/api/zone-names/look'));
+      void answer(client.POST('/api/zone-names/recompute'));
     }
   });
 
@@ -63,20 +63,20 @@
 
   async function takeBack(ruling: number): Promise<void> {
     await attempt(async () => {
-      await answer(client.DELETE('/api/zone-names/rulings/{ruling}', { params: { path: { ruling } } }));
-      notices.say('The ruling is taken back; times are read as before.');
+      await answer(client.DELETE('/api/zone-names/rulings/{ruling_id}', { params: { path: { ruling_id: ruling } } }));
+      notices.say('The ruling is withdrawn; times are read as before.');
     });
     await refreshAll(queries);
-    await queries.invalidateQueries({ queryKey: ['zone-names'] });
+    await refresh(queries, 'zone-names');
   }
 
   onMount(() =>
     keys.offer([
       { key: '↑ ↓', does: 'from one name to the next; Enter opens it', aim: 'find' },
-      { key: 'd', does: 'decide that it means the zone proposed', aim: 'change', run: () => void pane?.decide() },
+      { key: 'd', does: 'use the proposed zone', aim: 'change', run: () => void pane?.decide() },
       {
         key: 'p',
-        does: 'mend what is written: the hour stays, the zone changes',
+        does: 'change the entries: keep the clock time, change the zone',
         aim: 'change',
         run: () => (pane ? pane.mend('clock') : offList?.mend()),
       },
@@ -88,7 +88,7 @@
 <MendNav>
   <span class="figures" role="status"
     >{zones.data
-      ? `${counted(waits, 'name', 'names')} to decide${off.length ? ` · ${count(off.length)} off for part of the year` : ''}`
+      ? `${counted(waits, 'name', 'names')} to decide${off.length ? ` · ${count(off.length)} wrong for part of the year` : ''}`
       : ''}</span
   >
 </MendNav>
@@ -105,12 +105,12 @@
     {@attach walking('button[data-name]')}
   >
     {#if zones.isPending}<p class="text-soft px-4 py-3" role="status">Reading the zone names…</p>{/if}
-    {#if zones.data && !names.length}<p class="px-4 py-3">No entry names a zone yet.</p>{/if}
+    {#if zones.data && !names.length}<p class="px-4 py-3">No entry uses a zone yet.</p>{/if}
     {#if zones.data?.job}<div class="px-4 py-2 text-[13px]">
-        <JobLine id={zones.data.job} onended={() => void queries.invalidateQueries({ queryKey: ['zone-names'] })} />
+        <JobLine behind id={zones.data.job} onended={() => void refresh(queries, 'zone-names')} />
       </div>{/if}
     {#if off.length}
-      <h2 class="bg-shade px-4 py-1 text-[13px] font-bold">Off for part of the year</h2>
+      <h2 class="bg-shade px-4 py-1 text-[13px] font-bold">Wrong for part of the year</h2>
       <button
         data-name
         class="border-line flex w-full items-center gap-3 border-b px-4 py-1 text-left text-[13px] {open
@@ -164,7 +164,7 @@
             <span class="min-w-0 flex-1 truncate"
               >“{one.tzid}” means {one.zone}{one.calendar ? ` in ${one.calendar}` : ''}</span
             >
-            <Action onclick={() => void takeBack(one.id)} named="Take back: {one.tzid}">Take back</Action>
+            <Action onclick={() => void takeBack(one.id)} named="Withdraw: {one.tzid}">Withdraw</Action>
           </li>
         {/each}
       </ul>

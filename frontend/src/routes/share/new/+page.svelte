@@ -13,5 +13,5 @@
   };
 </script>
 
-<svelte:head><title>Share something · Date Bridge</title></svelte:head>
+<svelte:head><title>New share · Date Bridge</title></svelte:head>
 <ShareForm {start} />

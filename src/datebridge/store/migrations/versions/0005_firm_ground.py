@@ -58,13 +58,13 @@ def _files(file: str, group: str, of_file: str, **options: bool) -> None:
     op.create_table(
         file, sa.Column("id", sa.Integer(), nullable=False), *texts, *numbers, sa.Column("set_id", sa.Integer()),
         sa.PrimaryKeyConstraint("id"), **options,
-    )  # fmt: skip
+    )
     texts = [sa.Column(name, sa.String(), nullable=False) for name in ("name", "header")]
     op.create_table(
         group, sa.Column("id", sa.Integer(), nullable=False), sa.Column(of_file, sa.Integer(), nullable=False), *texts,
         sa.Column("summary", sa.JSON(), nullable=False), sa.ForeignKeyConstraint([of_file], [f"{file}.id"]),
         sa.PrimaryKeyConstraint("id"), **options,
-    )  # fmt: skip
+    )
 
 
 def _move(old: str, new: str, columns: str) -> None:

@@ -13,7 +13,7 @@ def upgrade() -> None:
     op.create_table(
         "duplicate", sa.Column("id", sa.Integer(), primary_key=True), sa.Column("kind", sa.String(), nullable=False),
         sa.Column("score", sa.Float(), nullable=False), sa.Column("reasons", sa.JSON(), nullable=False),
-    )  # fmt: skip
+    )
     op.create_index("ix_duplicate_kind", "duplicate", ["kind", "score"])
     op.create_table(
         "duplicate_member",

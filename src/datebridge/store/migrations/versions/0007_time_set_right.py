@@ -16,7 +16,7 @@ def upgrade() -> None:
         sa.Column("high", sa.Integer(), nullable=False), sa.Column("revision", sa.Integer(), nullable=False),
         sa.Column("made_at", sa.Integer(), nullable=False), sa.Column("counts", sa.JSON(), nullable=False),
         sa.Column("found", sa.Boolean(), nullable=False, server_default=sa.false()),
-    )  # fmt: skip
+    )
     op.create_table(
         "compared_pair", sa.Column("id", sa.Integer(), primary_key=True),
         sa.Column("comparison_id", sa.Integer(), sa.ForeignKey("comparison.id"), nullable=False),
@@ -27,14 +27,14 @@ def upgrade() -> None:
         sa.Column("extra", sa.Integer(), nullable=False), sa.Column("matched", sa.String(), nullable=False),
         sa.Column("slip", sa.String(), nullable=False), sa.Column("left_ids", sa.JSON(), nullable=False),
         sa.Column("right_ids", sa.JSON(), nullable=False),
-    )  # fmt: skip
+    )
     op.create_index("ix_compared_pair", "compared_pair", ["comparison_id", "verdict"])
     op.create_table(
         "scattered", sa.Column("id", sa.Integer(), primary_key=True), sa.Column("kind", sa.String(), nullable=False),
         sa.Column("calendar_id", sa.Integer(), nullable=False), sa.Column("title", sa.String(), nullable=False),
         sa.Column("words", sa.String(), nullable=False), sa.Column("confidence", sa.Float(), nullable=False),
         sa.Column("entries", sa.JSON(), nullable=False), sa.Column("data", sa.JSON(), nullable=False),
-    )  # fmt: skip
+    )
     op.add_column("meta", sa.Column("scattered", sa.Integer(), nullable=False, server_default="-1"))
     op.add_column("meta", sa.Column("seasons", sa.Integer(), nullable=False, server_default="-1"))
 

@@ -40,7 +40,7 @@
     if (calendar && wanted === null)
       wanted = {
         name: calendar.name,
-        tint: calendar.tint,
+        own_colour: calendar.own_colour,
         zone: calendar.zone,
         description: calendar.description,
       };
@@ -49,7 +49,7 @@
     calendar !== undefined &&
       wanted !== null &&
       (wanted.name !== calendar.name ||
-        wanted.tint !== calendar.tint ||
+        wanted.own_colour !== calendar.own_colour ||
         wanted.zone !== calendar.zone ||
         wanted.description !== calendar.description),
   );
@@ -68,7 +68,7 @@
       ['Owned by', calendar.owner],
       ['Last refreshed', `${moment(calendar.refreshed_at)}: ${calendar.outcome}`],
       ['Next', `${moment(calendar.next_at)} (${calendar.interval})`],
-      ['On their way', `${counted(calendar.to_push, 'change', 'changes')}; ${calendar.to_decide} to decide`],
+      ['Pending changes', `${counted(calendar.to_push, 'change', 'changes')}; ${calendar.to_decide} to decide`],
     ];
   });
 
@@ -80,7 +80,7 @@
     });
     if (!done) return;
     wanted = null;
-    notices.say('Described anew. Press u to take it back.');
+    notices.say('Properties saved. Press u to undo.');
     await refreshAll(queries);
   }
 
@@ -121,7 +121,7 @@
 
   async function copy(): Promise<void> {
     await navigator.clipboard.writeText(address);
-    notices.say('The address is in the clipboard. Whoever has it can read this calendar.');
+    notices.say('The address is copied. Anyone who has it can read this calendar.');
   }
 </script>
 
@@ -149,13 +149,13 @@
     {#if calendar.held_set_id}
       <p class="border-changed mb-3 flex items-center gap-3 border-l-4 pl-3">
         <span class="flex-1">{calendar.outcome}</span>
-        <Action kind="main" href="/mend/{calendar.held_set_id}">Look at it and decide</Action>
+        <Action kind="main" href="/mend/{calendar.held_set_id}">Review and decide</Action>
       </p>
     {/if}
-    {#if job !== null}<div class="mb-3"><JobLine id={job} onended={(done) => void ended(done)} /></div>{/if}
+    {#if job !== null}<div class="mb-3"><JobLine behind id={job} onended={(done) => void ended(done)} /></div>{/if}
     <div class="flex gap-10">
       <section class="min-w-0 flex-1" aria-labelledby="says">
-        <h2 id="says" class="border-ink border-b pb-1 font-bold">What it says about itself</h2>
+        <h2 id="says" class="border-ink border-b pb-1 font-bold">Properties from its source</h2>
         <dl class="ruled">
           {#each facts as [label, value] (label)}
             <div class="flex gap-3 py-1.5">
@@ -192,22 +192,18 @@
         {/if}
       </section>
       <section class="w-[480px] shrink-0" aria-labelledby="set">
-        <h2 id="set" class="border-ink mb-2 border-b pb-1 font-bold">Call it, colour it, describe it</h2>
+        <h2 id="set" class="border-ink mb-2 border-b pb-1 font-bold">Properties</h2>
         <Describe bind:wanted />
         <p class="mt-3">
           <Action kind="main" onclick={() => void describe()} disabled={!changed}>
-            Describe it so{!calendar.live
-              ? ''
-              : calendar.writable
-                ? `, here and on ${calendar.account}`
-                : ', here only'}
+            Save{!calendar.live ? '' : calendar.writable ? ` here and on ${calendar.account}` : ' here only'}
           </Action>
         </p>
       </section>
     </div>
   </div>
   <Deck label="Calendar">
-    {calendar.live ? 'Switching it off deletes nothing where it lives.' : 'It lives nowhere but here.'}
+    {calendar.live ? 'Switching it off deletes nothing on the server.' : 'It exists only here.'}
     {#snippet actions()}
       <Action href="/connect">Back</Action>
       <Action href="/look?filter={encodeURIComponent(calendar.term)}">Show its entries</Action>
@@ -221,7 +217,7 @@
       {/if}
       {#if calendar.writable && (!calendar.live || calendar.owner === 'you')}
         <Action kind="grave" onclick={() => void propose()}>
-          Delete it with {counted(calendar.entries, 'entry', 'entries')}…
+          Delete it and its {counted(calendar.entries, 'entry', 'entries')}…
         </Action>
       {/if}
     {/snippet}
@@ -236,7 +232,7 @@
     />
   {/if}
 {:else if calendars.data}
-  <p class="p-6">This calendar is not here any more. <a class="text-brass underline" href="/connect">Connect</a></p>
+  <p class="p-6">This calendar no longer exists. <a class="text-brass underline" href="/connect">Connect</a></p>
 {:else}
   <p class="text-soft p-6" role="status">Fetching…</p>
 {/if}

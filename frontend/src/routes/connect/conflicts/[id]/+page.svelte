@@ -1,22 +1,22 @@
 <script lang="ts">
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import Deck from '$lib/ui/Deck.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { refreshAll } from '$lib/api/queries';
+  import { key, query, refreshAll } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { count, counted } from '$lib/ui/words';
 
-  /** One conflict in two banks: take theirs, take mine, or choose field by field. */
+  /** One conflict in two banks: use theirs, use mine, or choose field by field. */
   const queries = useQueryClient();
   const params = $derived({ path: { push_id: Number(page.params.id) } });
-  const conflict = createQuery(() => ({
-    queryKey: ['push', page.params.id],
+  const conflict = query(() => ({
+    queryKey: key('push', page.params.id),
     queryFn: () => answer(client.GET('/api/conflicts/{push_id}', { params })),
     retry: false,
   }));
@@ -26,9 +26,9 @@
   let raw = $state(false);
   const pairs = $derived(conflict.data?.pairs ?? []);
   const both = $derived(pairs.filter((pair) => pair.fields.length));
-  const key = (recurrence: string, field: string) => `${recurrence}\n${field}`;
+  const place = (recurrence: string, field: string) => `${recurrence}\n${field}`;
   const choice = (recurrence: string, field: Schemas['FieldOut']): Choice =>
-    decided[key(recurrence, field.name)] ?? field.proposed;
+    decided[place(recurrence, field.name)] ?? field.proposed;
   const chosen = (of: Choice) =>
     both.flatMap((pair) =>
       pair.fields.filter((field) => !field.bookkeeping && choice(pair.recurrence_id, field) === of),
@@ -44,12 +44,12 @@
   const theirs = () =>
     end(
       () => answer(client.POST('/api/conflicts/{push_id}/theirs', { params })),
-      'Theirs is taken; your change is not pushed. The logbook has both.',
+      'Their version is used; your change is not pushed. The logbook has both.',
     );
   const overwrite = () =>
     end(
       () => answer(client.POST('/api/conflicts/{push_id}/mine', { params })),
-      'Yours is on its way, over what is there.',
+      'Your version is pending and will replace theirs.',
     );
 
   async function merge(): Promise<void> {
@@ -63,15 +63,21 @@
     const body = { mine: named('mine'), both: named('both') };
     await end(
       () => answer(client.POST('/api/conflicts/{push_id}/merge', { params, body })),
-      'Made from both sides, and on its way.',
+      'Merged from both sides and pending.',
     );
+  }
+
+  /** The lines that both sides have: the rest of the entry, as it is written. */
+  function alike(pair: { mine: string[]; theirs: string[] }): string[] {
+    const there = new Set(pair.theirs);
+    return pair.mine.filter((line) => there.has(line) && !/^(BEGIN|END|UID|DTSTAMP)[:;]/i.test(line));
   }
 
   onMount(() =>
     keys.offer([
-      { key: 't', does: 'take theirs', aim: 'change', run: () => void theirs() },
-      { key: 'm', does: 'take mine', aim: 'change', run: () => void overwrite() },
-      { key: 'f', does: 'make it field by field, as chosen', aim: 'change', run: () => void (both.length && merge()) },
+      { key: 't', does: 'use theirs', aim: 'change', run: () => void theirs() },
+      { key: 'm', does: 'use mine', aim: 'change', run: () => void overwrite() },
+      { key: 'f', does: 'merge field by field, as chosen', aim: 'change', run: () => void (both.length && merge()) },
     ]),
   );
 </script>
@@ -82,6 +88,12 @@
         >no {label.toLowerCase()} stated</em
       >{/each}
     {#if raw}{#each lines as line, k (k)}<span class="figures text-soft block text-[12px]">{line}</span>{/each}{/if}
+  </span>
+{/snippet}
+
+{#snippet lines(some: string[])}
+  <span class="figures min-w-0 flex-1 pl-5 text-[12px] break-words">
+    {#each some as line, k (k)}<span class="block">{line}</span>{/each}
   </span>
 {/snippet}
 
@@ -103,26 +115,27 @@
     <p>{one.message} Nothing is lost: both sides still have what they had.</p>
   </div>
   <div class="border-ink flex border-b px-4 py-1 text-[13px] font-bold">
-    <span class="flex-1">Mine: as it is here</span>
+    <span class="flex-1">Mine: here</span>
     <span class="w-40 text-center">differs in</span>
-    <span class="flex-1 pl-4">Theirs: as it is on {one.account}</span>
+    <span class="flex-1 pl-4">Theirs: on {one.account}</span>
   </div>
   <div class="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Both sides" tabindex="-1" data-rest data-part>
     {#each pairs as pair (pair.recurrence_id)}
       {#if pairs.length > 1}<h2 class="text-soft bg-shade px-4 py-1 text-[13px]">{pair.title}</h2>{/if}
       {#if !pair.mine.length || !pair.theirs.length}
         <div class="border-line flex border-b px-4 py-2 text-[13px]">
-          <pre class="figures min-w-0 flex-1 whitespace-pre-wrap">{pair.mine.join('\n') ||
-              'It is not here any more.'}</pre>
+          <pre class="figures min-w-0 flex-1 whitespace-pre-wrap">{pair.mine.join('\n') || 'Deleted here.'}</pre>
           <span class="w-40 text-center font-bold {pair.gone ? 'text-removed' : 'text-changed'}"
-            >{pair.gone ? '− taken away, and not changed since: it goes' : '≠ one side only: it stays'}</span
+            >{pair.gone
+              ? '− deleted on one side, unchanged on the other: it is deleted'
+              : '≠ exists on one side only: it stays'}</span
           >
           <pre class="figures min-w-0 flex-1 pl-4 whitespace-pre-wrap">{pair.theirs.join('\n') ||
-              'It is not there any more.'}</pre>
+              'Deleted there.'}</pre>
         </div>
       {:else}
         {#each pair.fields.filter((one) => !one.bookkeeping) as field (field.name)}
-          {@const at = key(pair.recurrence_id, field.name)}
+          {@const at = place(pair.recurrence_id, field.name)}
           {@const now = choice(pair.recurrence_id, field)}
           <div class="border-line border-b px-4 text-[13px]" role="group" aria-label={field.label}>
             <div class="flex items-stretch">
@@ -146,10 +159,18 @@
             {/if}
           </div>
         {/each}
+        {@const same = alike(pair)}
+        {#if same.length}
+          <div class="border-line text-soft flex border-b px-4 py-2 text-[13px]" role="group" aria-label="The same">
+            {@render lines(same)}
+            <span class="border-line mx-2 w-36 shrink-0 border-x text-center">= the same</span>
+            {@render lines(same)}
+          </div>
+        {/if}
         {@const kept = pair.fields.filter((one) => one.bookkeeping)}
         {#if kept.length}
           <p class="text-soft px-4 py-2 text-[13px]">
-            {kept.map((one) => one.label).join(', ')}: bookkeeping, which decides itself.
+            {kept.map((one) => one.label).join(', ')}: set automatically.
           </p>
         {/if}
       {/if}
@@ -168,10 +189,10 @@
       : one.message}
     {#snippet actions()}
       <Action href="/connect/conflicts">Later</Action>
-      <Action onclick={() => void theirs()} key="t">Take theirs</Action>
-      <Action onclick={() => void overwrite()} key="m">Take mine, over theirs</Action>
+      <Action onclick={() => void theirs()} key="t">Use theirs</Action>
+      <Action onclick={() => void overwrite()} key="m">Use mine, overwrite theirs</Action>
       {#if both.length}
-        <Action kind="main" onclick={() => void merge()} key="f">Make it field by field</Action>
+        <Action kind="main" onclick={() => void merge()} key="f">Merge field by field</Action>
       {/if}
     {/snippet}
   </Deck>

@@ -1,0 +1,1 @@
+"""What runs beside the pages: the workers, the clock and maintenance."""

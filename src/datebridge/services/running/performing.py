@@ -1,0 +1,29 @@
+"""The use cases that do jobs. Importing them enters their functions (`jobs.performs`)."""
+
+from datebridge.services.accounts import accounts
+from datebridge.services.exports import archive, putting_away
+from datebridge.services.imports import read, sheets
+from datebridge.services.mend import bulk, duplicates, fixing, reconcile, series, zones
+from datebridge.services.running import maintenance
+from datebridge.services.sharing import handing
+from datebridge.services.sync import pull, push
+from datebridge.services.transfer import transfers
+
+__all__ = [
+    "accounts",
+    "archive",
+    "bulk",
+    "duplicates",
+    "fixing",
+    "handing",
+    "maintenance",
+    "pull",
+    "push",
+    "putting_away",
+    "read",
+    "reconcile",
+    "series",
+    "sheets",
+    "transfers",
+    "zones",
+]

@@ -1,0 +1,89 @@
+"""What changes, told apart: so that whoever looks asks again for that alone."""
+
+from __future__ import annotations
+
+import threading
+
+from sqlalchemy import Connection, Table, func, select
+
+from datebridge.store.database import Store
+from datebridge.store.tables import (
+    ACCOUNTS,
+    ADDRESSES,
+    COMPARISONS,
+    FILES,
+    JOBS,
+    META,
+    PREFERENCES,
+    PUSHES,
+    READERS,
+    REMOTES,
+    RULINGS,
+    SETS,
+    SHARE_HOSTS,
+    SHARES,
+)
+
+#: Each topic with a mark that is another one once something of it has changed.
+Marks = dict[str, tuple[object, ...]]
+
+
+def marks(connection: Connection) -> Marks:
+    """A mark of each topic, as of now."""
+
+    def of(*columns: object) -> tuple[object, ...]:
+        return tuple(connection.execute(select(*columns)).one())  # type: ignore[call-overload]
+
+    def all_of(*columns: object) -> tuple[object, ...]:
+        """Of a table with few rows, that any of them has changed."""
+        return (hash(repr(connection.execute(select(*columns)).all())),)  # type: ignore[call-overload]
+
+    def by_state(table: Table) -> tuple[object, ...]:
+        return tuple(connection.execute(select(table.c.state, func.count()).group_by(table.c.state)).tuples())
+
+    under_way = JOBS.c.state.in_(("queued", "running"))
+    busy = select(func.count(), func.total(JOBS.c.done)).where(under_way)
+    return {
+        "entries": of(META.c.revision),
+        "sets": (*of(func.max(SETS.c.id)), *by_state(SETS)),
+        "accounts": (*all_of(*ACCOUNTS.c), *all_of(*REMOTES.c)),
+        "pushes": (*of(func.max(PUSHES.c.id), func.total(func.length(PUSHES.c.message))), *by_state(PUSHES)),
+        "files": (*of(func.max(FILES.c.id)), *by_state(FILES)),
+        "jobs": (*of(func.max(JOBS.c.id)), *connection.execute(busy).one()),
+        "duplicates": of(META.c.matched),
+        "time": (
+            *of(META.c.scattered, META.c.seasons),
+            *of(func.max(COMPARISONS.c.id)),
+            *of(func.max(RULINGS.c.id), func.count(RULINGS.c.revoked_at)),
+        ),
+        "preferences": all_of(*PREFERENCES.c),
+        "shares": (*all_of(*SHARES.c), *all_of(*READERS.c), *all_of(*ADDRESSES.c), *all_of(*SHARE_HOSTS.c)),
+    }
+
+
+class ChangeFeed:
+    """The marks as of now, asked for by as many as like: the store is looked at only where somebody has written."""
+
+    def __init__(self, store: Store) -> None:
+        self.store = store
+        self._lock = threading.Lock()
+        self._version = -1
+        self._marks: Marks = {}
+        self._connection: Connection | None = None
+
+    def marks(self) -> Marks:
+        with self._lock:
+            if self._connection is None:
+                self._connection = self.store.engine.connect()
+            version = int(self._connection.exec_driver_sql("PRAGMA data_version").scalar_one())
+            if version != self._version:
+                with self.store.read() as connection:
+                    self._marks = marks(connection)
+                self._version = version
+            return self._marks
+
+    def close(self) -> None:
+        with self._lock:
+            if self._connection is not None:
+                self._connection.close()
+                self._connection = None
