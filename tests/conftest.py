@@ -36,7 +36,8 @@ if TYPE_CHECKING:
 
 
 __all__ = ["Bench", "browser", "calendar", "event", "laid", "prepared", "running", "wait_until"]
-_MOMENT = pytest.StashKey[float]()
+#: When the tests of a run begin, in seconds since the epoch.
+MOMENT = pytest.StashKey[float]()
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
@@ -49,17 +50,17 @@ def pytest_configure(config: pytest.Config) -> None:
     """All tests run at one moment, in all processes: the day does not change under them."""
     at = config.getoption("at")
     moment = datetime.fromisoformat(at).timestamp() if at else float(clock.now())
-    config.stash[_MOMENT] = getattr(config, "workerinput", {}).get("moment", moment)
+    config.stash[MOMENT] = getattr(config, "workerinput", {}).get("moment", moment)
     if config.pluginmanager.has_plugin("xdist"):
         config.pluginmanager.register(_Moment())
-    clock.set_ahead(config.stash[_MOMENT] - time.time())  # noqa: TID251
+    clock.set_ahead(config.stash[MOMENT] - time.time())  # noqa: TID251
 
 
 class _Moment:
     """Tells the workers of pytest-xdist which moment it is."""
 
     def pytest_configure_node(self, node: object) -> None:
-        node.workerinput["moment"] = node.config.stash[_MOMENT]  # type: ignore[attr-defined]
+        node.workerinput["moment"] = node.config.stash[MOMENT]  # type: ignore[attr-defined]
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
@@ -79,8 +80,8 @@ def pytest_terminal_summary(terminalreporter: pytest.TerminalReporter, config: p
 @pytest.fixture(autouse=True)
 def moment(pytestconfig: pytest.Config) -> Iterator[float]:
     """When this test begins, in seconds since the epoch: the same for all tests of a run."""
-    with clock.starting_at(pytestconfig.stash[_MOMENT]):
-        yield pytestconfig.stash[_MOMENT]
+    with clock.starting_at(pytestconfig.stash[MOMENT]):
+        yield pytestconfig.stash[MOMENT]
 
 
 @cache

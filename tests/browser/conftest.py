@@ -20,6 +20,7 @@ from datebridge.services.running.maintenance import queue_maintenance
 from datebridge.settings import Settings
 from datebridge.standins.hosts import PORTS
 from datebridge.store.database import Store
+from tests.conftest import MOMENT
 from tests.running import application
 
 expect.set_options(timeout=30_000)  # a busy machine is slow, not wrong
@@ -62,23 +63,27 @@ def browser(playwright: Playwright, request: pytest.FixtureRequest) -> Iterator[
 
 
 @pytest.fixture(scope="session")
-def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo's data; its servers listen where those of no other test process do."""
+def prepared(pytestconfig: pytest.Config, tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, int]:
+    """The demo's data, and the moment at which it was there; its servers listen where no other process's do."""
     folder = tmp_path_factory.mktemp("prepared")
     first = 21_000 + 20 * int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
     settings = Settings(data_dir=folder)
-    prepare(settings, ports={name: first + k for k, name in enumerate(PORTS)})
-    with closing(Store(settings.database)) as store:  # what the application would do first, and each time again
-        queue_maintenance(store)
-        worker.drain(store, settings)
-    return folder
+    with clock.starting_at(pytestconfig.stash[MOMENT]):
+        prepare(settings, ports={name: first + k for k, name in enumerate(PORTS)})
+        with closing(Store(settings.database)) as store:  # what the application would do first, and each time again
+            queue_maintenance(store)
+            worker.drain(store, settings)
+        return folder, clock.now()
 
 
 @pytest.fixture
-def data(prepared: Path, tmp_path: Path) -> Path:
+def data(prepared: tuple[Path, int], tmp_path: Path) -> Iterator[Path]:
+    """A copy of it, at a time when it has just been prepared: earlier, the clock would seem to have been set back."""
+    source, moment = prepared
     folder = tmp_path / "data"
-    shutil.copytree(prepared, folder)
-    return folder
+    shutil.copytree(source, folder)
+    with clock.starting_at(moment):
+        yield folder
 
 
 @pytest.fixture

@@ -64,7 +64,8 @@ def test_when_an_hour_in_hobart_is_for_halifax_before_and_after_each_change(page
     page.get_by_label("Hour", exact=True).fill("15")
     page.keyboard.press("Enter")
     rows = page.get_by_role("dialog").get_by_role("row")
-    expect(rows.nth(1)).to_contain_text("15:00")
+    expect(rows.nth(1)).to_contain_text("15:00 +1")  # as Hobart's offset begins, and none other's
+    expect(page.get_by_role("dialog").get_by_role("table")).to_have_attribute("aria-busy", "false")
     today = this_day()
     for row in rows.all()[1:]:
         day = date.fromisoformat(row.get_by_role("cell").first.inner_text()[:10])

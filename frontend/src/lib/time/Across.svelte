@@ -42,7 +42,7 @@
     <span class="text-soft">is, for a year from today:</span>
   </p>
   {#if hours.isError}<p class="text-removed">{hours.error.message}</p>{/if}
-  <table class="w-full text-[13px]">
+  <table class={['w-full text-[13px]', hours.isPlaceholderData && 'opacity-50']} aria-busy={hours.isPlaceholderData}>
     <thead>
       <tr class="border-ink border-b text-left">
         <th class="py-1 pr-3">From</th>
