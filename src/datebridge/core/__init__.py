@@ -25,8 +25,8 @@ One entry says what it is about, when it happens, and what is wrong with it:
 
 It is written back, edited, and taken to JSON, every other line as it was:
 
->>> from datebridge.core import Component, new_header, to_jcal, write_calendar
->>> Component(entry).with_property("SUMMARY", "Neap tide").text.count("\n") == entry.count("\n")
+>>> from datebridge.core import new_header, to_jcal, with_property, write_calendar
+>>> with_property(entry, "SUMMARY", "Neap tide").count("\n") == entry.count("\n")
 True
 >>> b"".join(write_calendar(new_header("Tides"), [], [entry])).count(b"\r\n") > entry.count("\n")
 True
@@ -39,8 +39,8 @@ Two sides are compared, and brought together:
 >>> here, there = (Item(Identity("VEVENT", "t"), text, side) for text, side in ((b"old", "here"), (b"new", "there")))
 >>> [met.verdict.value for met in reconcile([there], [here], Policy.REPLACE)]
 ['change']
->>> ours = Component(entry).with_property("SUMMARY", "Neap").text
->>> theirs = Component(entry).with_property("LOCATION", "Pier").text
+>>> ours = with_property(entry, "SUMMARY", "Neap")
+>>> theirs = with_property(entry, "LOCATION", "Pier")
 >>> merged = merge_sides(entry, ours, theirs)
 >>> merged.conflicts, "SUMMARY:Neap" in merged.text, "LOCATION:Pier" in merged.text
 ((), True, True)
@@ -87,7 +87,7 @@ if TYPE_CHECKING:
     from datebridge.core.recurrence.rules import Rule, parse_rule
     from datebridge.core.series.health import heal, series_findings
     from datebridge.core.series.inferring import Single, infer
-    from datebridge.core.text.component import Component
+    from datebridge.core.text.component import Component, with_property
     from datebridge.core.text.jcal import from_jcal, to_jcal
     from datebridge.core.text.reader import Reader
     from datebridge.core.text.writer import new_header, write_calendar
@@ -110,7 +110,7 @@ _HOMES = {
     "recurrence.rules": ("Rule", "parse_rule"),
     "series.health": ("series_findings", "heal"),
     "series.inferring": ("Single", "infer"),
-    "text.component": ("Component",),
+    "text.component": ("Component", "with_property"),
     "text.jcal": ("from_jcal", "to_jcal"),
     "text.reader": ("Reader",),
     "text.writer": ("new_header", "write_calendar"),
@@ -168,6 +168,7 @@ __all__ = [
     "timed",
     "to_jcal",
     "understand",
+    "with_property",
     "write_calendar",
 ]
 

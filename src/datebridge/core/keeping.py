@@ -18,7 +18,7 @@ from hashlib import blake2b
 from datebridge.core.comparing.fields import differing
 from datebridge.core.index.derive import digest_of
 from datebridge.core.text.component import Component
-from datebridge.core.text.lines import NotAContentLine, parse_line
+from datebridge.core.text.nesting import fields_of, is_nested, nested_in
 from datebridge.core.text.reader import Reader
 from datebridge.core.text.source import open_bytes
 
@@ -61,22 +61,10 @@ def fingerprint(texts: Iterable[str]) -> str:
 
 def without(text: str, names: Collection[str]) -> str:
     """A component without its properties and nested components of some names."""
-    kept: list[str] = []
-    left = depth = 0  # how deep what is left out began; how deep this line is
-    for raw in text.split("\n"):
-        fence = raw[:6].upper()
-        depth += fence == "BEGIN:"
-        own = depth == (2 if fence == "BEGIN:" else 1)
-        if not left and own and (raw[6:].strip().upper() if fence == "BEGIN:" else _name(raw)) in names:
-            left = depth
-        if not left:
-            kept.append(raw)
-        if fence[:4] == "END:":
-            left = 0 if left == depth else left
-            depth -= 1
-        elif left == 1:
-            left = 0
-    return "\n".join(kept)
+    lines = text.split("\n")
+    gone = {at for kind, first, last in nested_in(lines) if kind in names for at in range(first, last + 1)}
+    gone |= {at for at, line in Component(text).properties() if line.name in names}
+    return "\n".join(raw for at, raw in enumerate(lines) if at not in gone)
 
 
 def dropped(sent: Iterable[str], kept: Iterable[str]) -> set[str]:
@@ -98,19 +86,10 @@ def substance(text: str) -> bytes:
     >>> substance(one) == substance("BEGIN:VEVENT\\nSUMMARY:Tide\\nUID:2\\nEND:VEVENT")
     True
     """
-    own: list[str] = []
-    nested: list[list[str]] = []
-    depth = 0
-    for raw in text.split("\n"):
-        fence = raw[:6].upper()
-        depth += fence == "BEGIN:"
-        if depth > 1:
-            nested = [*nested, []] if depth == 2 and fence == "BEGIN:" else nested
-            nested[-1].append(raw)
-        elif not raw.upper().startswith(_BOOKKEEPING):
-            own.append(raw)
-        depth -= fence[:4] == "END:"
-    said = "\n".join((*sorted(own), *sorted("\n".join(sorted(block)) for block in nested)))
+    parts = [part for some in fields_of(text).values() for part in some]
+    own = [part[0] for part in parts if not is_nested(part) and not part[0].upper().startswith(_BOOKKEEPING)]
+    nested = ["\n".join(sorted(part)) for part in parts if is_nested(part)]
+    said = "\n".join((text.partition("\n")[0], *sorted(own), *sorted(nested)))
     return blake2b(said.encode("utf-8", "replace"), digest_size=16).digest()
 
 
@@ -132,15 +111,7 @@ def _times(text: str) -> Counter[tuple[str, str, tuple[tuple[str, tuple[str, ...
     )
 
 
-def _name(raw: str) -> str:
-    try:
-        return parse_line(raw).name
-    except NotAContentLine:
-        return ""
-
-
 def names_in(text: str) -> set[str]:
     """The names of everything directly in a component."""
     found = {line.name for _, line in Component(text).properties()}
-    nested = (raw[6:].strip().upper() for raw in text.split("\n")[1:] if raw[:6].upper() == "BEGIN:")
-    return found | set(nested)
+    return found | {one.kind for one in nested_in(text.split("\n"))}

@@ -23,6 +23,8 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from datebridge.core.text.nesting import Part, differing_fields, fields_of, is_nested
+
 #: Stamps that differ without anybody having changed anything.
 STAMPS = frozenset({"DTSTAMP", "LAST-MODIFIED", "CREATED"})
 #: What programs note for each other: nobody has to decide it.
@@ -54,9 +56,7 @@ _FREE = frozenset({"ATTACH", "COMMENT", "CONFERENCE", "CONTACT", "IMAGE", "REQUE
 _ELEMENT = re.compile(r"(?:[^\\,]|\\.)+")
 
 Side = Literal["same", "left", "right", "both", "conflict"]
-#: One line, or a nested component with its lines; and those of each field.
-_Part = tuple[str, ...]
-_Parts = dict[str, list[_Part]]
+Fields = dict[str, list[Part]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,37 +94,15 @@ class Merged:
 
 def fields(text: str) -> dict[str, list[str]]:
     """An entry's lines by field, in order."""
-    return {name: [line for part in parts for line in part] for name, parts in _parts(text).items()}
-
-
-def _parts(text: str) -> _Parts:
-    """An entry's lines and nested components by field, in order."""
-    found: _Parts = {}
-    nested: list[str] = []
-    block: list[str] = []
-    for raw in text.split("\n")[1:-1]:
-        upper = raw[:6].upper()
-        if upper == "BEGIN:":
-            nested.append(raw[6:].strip().upper())
-        block.append(raw)
-        name = nested[0] if nested else raw.partition(":")[0].partition(";")[0].upper()
-        if upper.startswith("END:") and nested:
-            nested.pop()
-        if not nested:
-            found.setdefault(name, []).append(tuple(block))
-            block = []
-    if block:  # a nested component without its end
-        found.setdefault(nested[0], []).append(tuple(block))
-    return found
+    return {name: [line for part in parts for line in part] for name, parts in fields_of(text).items()}
 
 
 def differing(mine: str, theirs: str) -> list[Differing]:
     """The fields in which the two differ, stamps left out; lines of one name in another order are the same."""
-    left, right = fields(mine), fields(theirs)
     return [
-        Differing(name, tuple(left.get(name, ())), tuple(right.get(name, ())))
-        for name in dict.fromkeys([*left, *right])
-        if name not in STAMPS and sorted(left.get(name, ())) != sorted(right.get(name, ()))
+        Differing(name, _lines(left), _lines(right))
+        for name, left, right in differing_fields(mine, theirs, lambda _, parts: sorted(_lines(parts)))
+        if name not in STAMPS
     ]
 
 
@@ -140,15 +118,15 @@ def _revision(lines: Sequence[str]) -> int:
     return int(number) if number.isascii() and number.isdigit() and len(number) < 10 else -1
 
 
-def both_of(name: str, base: str | None, mine: str, theirs: str) -> list[_Part] | None:
+def both_of(name: str, base: str | None, mine: str, theirs: str) -> list[Part] | None:
     """A field of both sides, part by part: what either has put in or taken out since the base.
 
     Without a base, all that either has. None where that cannot be: both changed one part, or it stands once.
     """
     if name not in _SEVERAL:
         return None
-    was = _parts(base).get(name, []) if base is not None else []
-    return _united(name, was, _parts(mine).get(name, []), _parts(theirs).get(name, []))
+    was = fields_of(base).get(name, []) if base is not None else []
+    return _united(name, was, fields_of(mine).get(name, []), fields_of(theirs).get(name, []))
 
 
 def combined(
@@ -158,7 +136,7 @@ def combined(
 
     Other fields are whole: all lines of a name, or none.
     """
-    left, right = _parts(mine), _parts(theirs)
+    left, right = fields_of(mine), fields_of(theirs)
     chosen = {
         name: (left if name in take_mine or (name in STAMPS and name not in right) else right).get(name, [])
         for name in dict.fromkeys([*right, *left])
@@ -167,14 +145,14 @@ def combined(
     return _written(theirs, chosen | {name: parts for name, parts in united.items() if parts is not None})
 
 
-def _written(frame: str, chosen: _Parts) -> str:
+def _written(frame: str, chosen: Fields) -> str:
     """A text of fields; nested components go after the properties (RFC 5545 §3.6)."""
     lines = frame.split("\n")
     body: list[str] = []
     tail: list[str] = []
     for parts in chosen.values():
         for part in parts:
-            (tail if part[0][:6].upper() == "BEGIN:" else body).extend(part)
+            (tail if is_nested(part) else body).extend(part)
     return "\n".join([lines[0], *body, *tail, lines[-1]])
 
 
@@ -188,10 +166,10 @@ def merge_sides(base: str | None, left: str | None, right: str | None) -> Merged
         base = _written(left, {})  # both made it: whatever differs is in conflict
     if left is None or right is None or base is None:
         return _whole(base, left, right)
-    before, mine, theirs = _parts(base), _parts(left), _parts(right)
+    before, mine, theirs = fields_of(base), fields_of(left), fields_of(right)
     names = list(dict.fromkeys([*mine, *theirs, *before]))
     torn = _times_torn(before, mine, theirs)
-    chosen: _Parts = {}
+    chosen: Fields = {}
     sides: dict[str, Side] = {}
     conflicts = []
     for name in names:
@@ -225,7 +203,7 @@ def _whole(base: str | None, left: str | None, right: str | None) -> Merged:
     return Merged(base, {"": "conflict"}, (conflict,))
 
 
-def _side(was: list[_Part], one: list[_Part], other: list[_Part], lists: bool = False) -> Side:
+def _side(was: list[Part], one: list[Part], other: list[Part], lists: bool = False) -> Side:
     """Whose state of a field counts; the order of its lines does not, nor how a list is spread over them."""
     before, left, right = (sorted(_elements(parts) if lists else parts) for parts in (was, one, other))
     if left == right:
@@ -235,29 +213,27 @@ def _side(was: list[_Part], one: list[_Part], other: list[_Part], lists: bool = 
     return "left" if right == before else "conflict"
 
 
-def _times_torn(
-    before: dict[str, list[_Part]], mine: dict[str, list[_Part]], theirs: dict[str, list[_Part]]
-) -> set[str]:
+def _times_torn(before: dict[str, list[Part]], mine: dict[str, list[Part]], theirs: dict[str, list[Part]]) -> set[str]:
     """The times, where both sides changed something of them and did not do the same."""
     sides = {name: _side(before.get(name, []), mine.get(name, []), theirs.get(name, [])) for name in TIMES}
     changed = set(sides.values()) - {"same", "both"}
     return set(TIMES) if len(changed) > 1 or (changed and "both" in sides.values()) else set()
 
 
-def _elements(parts: Iterable[_Part]) -> list[_Part]:
+def _elements(parts: Iterable[Part]) -> list[Part]:
     """The elements of lists, each as a line of its own; a line that is none stays whole."""
-    found: list[_Part] = []
+    found: list[Part] = []
     for part in parts:
         head, _, value = part[0].partition(":")
         found += [(f"{head}:{one}",) for one in _ELEMENT.findall(value)] if '"' not in head else [part]
     return found
 
 
-def _united_list(was: list[_Part], one: list[_Part], other: list[_Part]) -> list[_Part]:
+def _united_list(was: list[Part], one: list[Part], other: list[Part]) -> list[Part]:
     """The left lines without what the right took out of the list, and what the right has put in."""
     before, left, right = (dict.fromkeys(_elements(parts)) for parts in (was, one, other))
     gone = {element for element in before if element not in right}
-    united: list[_Part] = []
+    united: list[Part] = []
     for part in one:
         own = _elements([part])
         kept = [element for element in own if element not in gone]
@@ -268,7 +244,7 @@ def _united_list(was: list[_Part], one: list[_Part], other: list[_Part]) -> list
     return united + [element for element in right if element not in before and element not in left]
 
 
-def _united(name: str, was: list[_Part], one: list[_Part], other: list[_Part]) -> list[_Part] | None:
+def _united(name: str, was: list[Part], one: list[Part], other: list[Part]) -> list[Part] | None:
     """Both sides' additions and removals, part by part; None where both changed one part, and not alike."""
     if name in _LISTS:
         return _united_list(was, one, other)
@@ -288,15 +264,15 @@ def _united(name: str, was: list[_Part], one: list[_Part], other: list[_Part]) -
     return united
 
 
-def _changed_twice(before: Mapping[str, _Part], left: Mapping[str, _Part], right: Mapping[str, _Part]) -> bool:
+def _changed_twice(before: Mapping[str, Part], left: Mapping[str, Part], right: Mapping[str, Part]) -> bool:
     """Whether both sides have no more what was there, and not both the same in its place."""
     gone = [key for key in before if key not in left and key not in right]
     return bool(gone) and {key for key in left if key not in before} != {key for key in right if key not in before}
 
 
-def _key(part: _Part) -> str:
+def _key(part: Part) -> str:
     """What a part is known by: an alarm by its UID (RFC 9074 §4), else by what it does when; a person by address."""
-    if part[0][:6].upper() == "BEGIN:":
+    if is_nested(part):
         for wanted in (("UID",), ("ACTION", "TRIGGER")):
             found = [line.upper() for line in part if line.upper().startswith(wanted)]
             if len(found) == len(wanted):
@@ -306,7 +282,7 @@ def _key(part: _Part) -> str:
     return value.lower() if head.upper().startswith("ATTENDEE") else part[0]
 
 
-def _lines(parts: Iterable[_Part]) -> tuple[str, ...]:
+def _lines(parts: Iterable[Part]) -> tuple[str, ...]:
     return tuple(line for part in parts for line in part)
 
 

@@ -14,7 +14,7 @@ from starlette.responses import HTMLResponse, Response
 from starlette.types import Receive, Scope, Send
 
 from datebridge.core.objects import assemble, take_apart
-from datebridge.core.text.component import Component
+from datebridge.core.text.component import Component, with_property
 from datebridge.core.text.writer import new_header, write_calendar
 from datebridge.standins.answers import answer
 from datebridge.standins.asking import Ask
@@ -121,7 +121,7 @@ class CalendarServer:
             component = Component(text)
             line = component.first("SUMMARY")
             said = f"{line.value if line else 'Untitled'} (edited elsewhere)"
-            texts.append(component.with_property("SUMMARY", said).text)
+            texts.append(with_property(text, "SUMMARY", said))
         data = b"".join(write_calendar(new_header(""), [text for _, text in parsed.zones], texts))
         self.records.put(place.collection, stored.name, data, stored.uid, stored.component)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datebridge.core.objects import CalendarObject, take_apart
-from datebridge.core.text.component import Component
+from datebridge.core.text.component import Component, with_property
 from datebridge.core.text.lines import rewritten_line
 from datebridge.core.text.writer import new_header, write_calendar
 from datebridge.standins.asking import Ask
@@ -53,7 +53,7 @@ def _process(ask: Ask, recipient: str, sent: Outgoing, parsed: CalendarObject) -
         return
     held = take_apart(stored.data)
     if sent.method == "CANCEL":
-        texts = [Component(text).with_property("STATUS", "CANCELLED").text for _, text in held.entries]
+        texts = [with_property(text, "STATUS", "CANCELLED") for _, text in held.entries]
     else:
         texts = [_answered(text, sent.sender, _answer(parsed, sent.sender)) for _, text in held.entries]
     ask.records.put(own[0], own[1], _object(held, "", texts), stored.uid, stored.component)

@@ -34,8 +34,8 @@ from datebridge.core.bulk.steps import (
 )
 from datebridge.core.bulk.wording import replacing
 from datebridge.core.checks import ALL, is_fixable
-from datebridge.core.editing.lines import Lines
 from datebridge.core.editing.writing import stamped, touched
+from datebridge.core.text.component import ComponentEditor
 from datebridge.core.text.reader import RawComponent, Reader
 from datebridge.core.views.expansion import expand
 from tests.conftest import event
@@ -402,7 +402,7 @@ def test_the_quick_way_of_stamping_says_what_the_slow_one_says(
 ) -> None:
     own = [*lines[:at], *(NESTED if nested else []), *lines[at:]]
     text = "\n".join(["BEGIN:VEVENT", "UID:1", *own, "END:VEVENT"])
-    slow = Lines(text)
+    slow = ComponentEditor(text)
     touched(slow, "20261126T120000Z", tell)
     assert sorted(stamped(text, "20261126T120000Z", tell).split("\n")) == sorted(slow.text.split("\n"))
     assert stamped(text, "20261126T120000Z", tell).split("\n")[-1] == "END:VEVENT"

@@ -8,7 +8,7 @@ import icalendar
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.text.component import Component
+from datebridge.core.text.component import Component, ComponentEditor, with_property
 from datebridge.core.text.lines import (
     escape_text,
     fold,
@@ -84,7 +84,7 @@ def test_an_edit_alters_only_its_own_line(
     properties: list[tuple[str, str, dict[str, str]]], name: str, value: str
 ) -> None:
     before = entry(properties)
-    after = Component(before).with_property(name, escape_text(value)).text
+    after = with_property(before, name, escape_text(value))
     old, new = before.split("\n"), after.split("\n")
     if len(new) == len(old):
         assert sum(a != b for a, b in zip(old, new, strict=True)) <= 1
@@ -100,9 +100,11 @@ def test_an_edit_alters_only_its_own_line(
 
 def test_an_edit_leaves_nested_components_alone() -> None:
     text = "BEGIN:VEVENT\nBEGIN:VALARM\nDESCRIPTION:inner\nEND:VALARM\nEND:VEVENT"
-    after = Component(text).with_property("DESCRIPTION", "outer").text
+    after = with_property(text, "DESCRIPTION", "outer")
     assert after == "BEGIN:VEVENT\nDESCRIPTION:outer\nBEGIN:VALARM\nDESCRIPTION:inner\nEND:VALARM\nEND:VEVENT"
-    assert Component(after).without("DESCRIPTION").text == text
+    lines = ComponentEditor(after)
+    lines.drop("DESCRIPTION")
+    assert lines.text == text
 
 
 @tries(60, 2_000)

@@ -47,7 +47,6 @@ from datebridge.core.bulk.steps import (
 )
 from datebridge.core.bulk.subject import CannotChange, Subject, SubjectMember, kind_of
 from datebridge.core.checks import ALL, CHECKS, examine
-from datebridge.core.editing.lines import Lines
 from datebridge.core.editing.series import Group
 from datebridge.core.editing.series import SeriesMember as InSeries
 from datebridge.core.editing.writing import stamped
@@ -56,6 +55,7 @@ from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.pattern import pattern
 from datebridge.core.series.health import heal
+from datebridge.core.text.component import ComponentEditor
 
 __all__ = [
     "CannotChange",
@@ -70,7 +70,7 @@ __all__ = [
     "said",
 ]
 
-_PLAIN: dict[type, Callable[[Lines, Any], None]] = {
+_PLAIN: dict[type, Callable[[ComponentEditor, Any], None]] = {
     Categories: wording.categories,
     Replace: wording.replace,
     Busy: wording.busy,
@@ -144,7 +144,7 @@ def _do_plain(subject: Subject, steps: Sequence[Step], why_not: dict[int, list[s
     for member in subject.members:
         if member.text is None or not member.chosen:
             continue
-        lines = Lines(member.text)
+        lines = ComponentEditor(member.text)
         for step in steps:
             kept = list(lines.lines)
             try:
@@ -223,7 +223,7 @@ def _do_alone(subject: Subject, member: SubjectMember, step: Step) -> None:
             member.text = None
         return
     if isinstance(step, DropPeople):
-        lines = Lines(text)
+        lines = ComponentEditor(text)
         people.drop_people(lines, step, subject, member)
         member.text = lines.text
 

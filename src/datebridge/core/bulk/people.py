@@ -1,6 +1,7 @@
 """Steps about people and alarms: other addresses, people that have left, alarms.
 
->>> lines = Lines("BEGIN:VEVENT\\nORGANIZER;SENT-BY=\\"mailto:b@old.example\\":mailto:a@old.example\\nEND:VEVENT")
+>>> text = "BEGIN:VEVENT\\nORGANIZER;SENT-BY=\\"mailto:b@old.example\\":mailto:a@old.example\\nEND:VEVENT"
+>>> lines = ComponentEditor(text)
 >>> map_address(lines, MapAddress("@old.example", "@new.example"))
 >>> lines.lines[1]
 'ORGANIZER;SENT-BY="mailto:b@new.example":mailto:a@new.example'
@@ -14,9 +15,9 @@ from functools import lru_cache
 from datebridge.core.bulk.steps import Alarms, DropPeople, MapAddress
 from datebridge.core.bulk.subject import CannotChange, Subject, SubjectMember, called, kind_of
 from datebridge.core.editing.fields import Alarm
-from datebridge.core.editing.lines import Lines, parsed
 from datebridge.core.editing.writing import trigger_of
 from datebridge.core.invitations import address_of
+from datebridge.core.text.component import ComponentEditor, parsed
 from datebridge.core.text.lines import escape_text, unescape_text
 
 _LOCAL = r"[\w.!#$%&'*+/?^`{|}~=-]+"
@@ -48,7 +49,7 @@ def _pattern(old: str) -> re.Pattern[str]:
     return re.compile(rf"{local}{re.escape(old)}(?![\w-]|\.\w)", re.IGNORECASE)
 
 
-def map_address(lines: Lines, step: MapAddress) -> None:
+def map_address(lines: ComponentEditor, step: MapAddress) -> None:
     """Write other addresses, in alarms too. Of two lines for one person then, the one with an answer stays."""
     old, new = step.old.strip(), step.new.strip()
     pattern, changed = _pattern(old), False
@@ -61,7 +62,7 @@ def map_address(lines: Lines, step: MapAddress) -> None:
         _once(lines)
 
 
-def _once(lines: Lines) -> None:
+def _once(lines: ComponentEditor) -> None:
     seen: dict[str, tuple[int, bool]] = {}
     gone = set()
     for index, line in lines.own("ATTENDEE"):
@@ -83,7 +84,7 @@ def is_among(address: str, who: list[str]) -> bool:
     return any(one.strip().lower() in (address, domain) for one in who)
 
 
-def drop_people(lines: Lines, step: DropPeople, subject: Subject, member: SubjectMember) -> None:
+def drop_people(lines: ComponentEditor, step: DropPeople, subject: Subject, member: SubjectMember) -> None:
     """Take attendees out."""
     lines.drop("ATTENDEE", lambda line: is_among(address_of(line), step.who))
     organizer = next(lines.own("ORGANIZER"), None)
@@ -97,7 +98,7 @@ def drop_people(lines: Lines, step: DropPeople, subject: Subject, member: Subjec
 # ---- alarms -------------------------------------------------------------------------------------------
 
 
-def alarms(lines: Lines, step: Alarms) -> None:
+def alarms(lines: ComponentEditor, step: Alarms) -> None:
     """Set, add or take out alarms; one that is there already stays as it is."""
     if step.mode != "strip" and kind_of(lines.text) not in ("VEVENT", "VTODO"):
         raise CannotChange(f"{called(lines.text)} has no alarms.")
@@ -112,7 +113,7 @@ def alarms(lines: Lines, step: Alarms) -> None:
         lines.add_block(["BEGIN:VALARM", "ACTION:DISPLAY", f"DESCRIPTION:{title}", trigger, "END:VALARM"])
 
 
-def _triggers(lines: Lines, block: tuple[int, int]) -> str:
+def _triggers(lines: ComponentEditor, block: tuple[int, int]) -> str:
     """The TRIGGER of an alarm without what it says needlessly; "" of one that does more than show something."""
     found = [line for raw in lines.lines[block[0] : block[1]] if (line := parsed(raw)) is not None]
     said = {line.name: line for line in found}

@@ -11,7 +11,6 @@ from __future__ import annotations
 from datetime import datetime, timedelta
 
 from datebridge.core.bulk.subject import CannotChange, Subject
-from datebridge.core.editing.lines import Lines, parsed
 from datebridge.core.editing.times import moment_in, value_of
 from datebridge.core.moments import (
     Moment,
@@ -24,6 +23,7 @@ from datebridge.core.moments import (
 )
 from datebridge.core.recurrence.rules import NotARule, Rule, parse_rule
 from datebridge.core.recurrence.ruletext import RuleText
+from datebridge.core.text.component import ComponentEditor, parsed
 from datebridge.core.text.lines import ContentLine
 
 _BY_DAY = frozenset({"DAILY", "WEEKLY", "MONTHLY", "YEARLY"})
@@ -41,8 +41,8 @@ def shifted_series(subject: Subject, by: int) -> dict[int, str] | None:
     if master is None or master.text is None:
         return None
     try:
-        start = _moment(Lines(master.text), "DTSTART", subject)
-        _demand_same_length(Lines(master.text), start, by, subject)
+        start = _moment(ComponentEditor(master.text), "DTSTART", subject)
+        _demand_same_length(ComponentEditor(master.text), start, by, subject)
         made = {master.key: _master(master.text, start, by)}
         for member in subject.living:
             if member is not master:
@@ -52,7 +52,7 @@ def shifted_series(subject: Subject, by: int) -> dict[int, str] | None:
     return made
 
 
-def _demand_same_length(lines: Lines, start: Moment, by: int, subject: Subject) -> None:
+def _demand_same_length(lines: ComponentEditor, start: Moment, by: int, subject: Subject) -> None:
     """Every occurrence is as long as the first (RFC 5545 §3.8.5.3), so that one may not cross the clocks otherwise."""
     if next(lines.own("DTEND"), None) is None or not start.zone:
         return
@@ -68,7 +68,7 @@ def _demand_same_length(lines: Lines, start: Moment, by: int, subject: Subject) 
         raise _NotQuick
 
 
-def _moment(lines: Lines, name: str, subject: Subject) -> Moment:
+def _moment(lines: ComponentEditor, name: str, subject: Subject) -> Moment:
     found = list(lines.own(name))
     if len(found) != 1:
         raise _NotQuick
@@ -76,7 +76,7 @@ def _moment(lines: Lines, name: str, subject: Subject) -> Moment:
 
 
 def _master(text: str, start: Moment, by: int) -> str:
-    lines = Lines(text)
+    lines = ComponentEditor(text)
     rules = list(lines.own("RRULE"))
     if len(rules) != 1 or next(lines.own("EXRULE"), None) is not None:
         raise _NotQuick
@@ -131,7 +131,7 @@ def _later(wall: datetime, by: int) -> datetime:
 
 
 def _override(text: str, start: Moment, by: int) -> str:
-    lines = Lines(text)
+    lines = ComponentEditor(text)
     found = list(lines.own("RECURRENCE-ID"))
     if len(found) != 1 or found[0][1].param("RANGE"):
         raise _NotQuick
@@ -149,7 +149,7 @@ def shifted_times(text: str, by: int, names: tuple[str, ...] = ("DTSTART", "DTEN
     Raises:
         CannotChange: where hours do not apply, there is no time, or it would lie outside the years there are.
     """
-    lines, found = Lines(text), False
+    lines, found = ComponentEditor(text), False
     for index, raw in enumerate(lines.lines):
         if not raw[:7].upper().startswith(names):
             continue

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from datebridge.core.editing.lines import Lines
 from datebridge.core.errors import CannotDo
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import Clock
+from datebridge.core.text.component import ComponentEditor
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 
@@ -71,7 +71,7 @@ class Subject:
 
 
 def _is_override(text: str) -> bool:
-    return "RECURRENCE-ID" in text.upper() and next(Lines(text).own("RECURRENCE-ID"), None) is not None
+    return "RECURRENCE-ID" in text.upper() and next(ComponentEditor(text).own("RECURRENCE-ID"), None) is not None
 
 
 def kind_of(text: str) -> str:

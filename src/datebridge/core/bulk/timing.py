@@ -17,7 +17,6 @@ from datebridge.core.bulk.steps import AllDay, BeginSeries, EndSeries, Shift, Ti
 from datebridge.core.bulk.subject import CannotChange, Subject, SubjectMember, kind_of
 from datebridge.core.editing.dates import going_on
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, read_fields, shown_text, start_of
-from datebridge.core.editing.lines import Lines
 from datebridge.core.editing.series import Clocked, Group, edit, fields_at, remove
 from datebridge.core.editing.series import SeriesMember as Entry
 from datebridge.core.editing.writing import rewritten
@@ -26,6 +25,7 @@ from datebridge.core.index.facts import Mark
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.occurrences.expanding import slot_of
 from datebridge.core.recurrence.pattern import pattern
+from datebridge.core.text.component import ComponentEditor
 from datebridge.core.tzids import resolve
 
 _ONE_DAY = 86400
@@ -291,7 +291,7 @@ def begin_series(subject: Subject, step: BeginSeries) -> None:
         ]
         if any(facts.marks & Mark.FUTURE for _, facts in others):
             raise CannotChange("One of its changes applies to all following occurrences (RANGE=THISANDFUTURE).")
-        lines = Lines(text)
+        lines = ComponentEditor(text)
         start = start_of(read_fields(text, subject.zones), subject.zones)
         try:
             said = going_on(lines, start, subject.zones, shape, facts.start_wall, slot)

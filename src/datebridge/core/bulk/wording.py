@@ -11,10 +11,11 @@ import regex
 
 from datebridge.core.bulk.steps import Busy, Categories, Privacy, Property, Replace, Status, Strip
 from datebridge.core.bulk.subject import CannotChange, called, kind_of
-from datebridge.core.editing.lines import Lines, parsed, written
 from datebridge.core.editing.writing import FORMATTED
 from datebridge.core.language.plural import counted
+from datebridge.core.text.component import ComponentEditor, parsed, written
 from datebridge.core.text.lines import escape_text, one_line, split_text_list, unescape_text
+from datebridge.core.text.nesting import depths
 from datebridge.core.text.properties import ALLOWED, KNOWN
 
 _PROPERTIES = {"title": "SUMMARY", "place": "LOCATION", "notes": "DESCRIPTION"}
@@ -51,7 +52,7 @@ _NAME = re.compile(r"X-[A-Z0-9-]{1,60}\Z")
 # ---- categories -------------------------------------------------------------------------------------
 
 
-def categories(lines: Lines, step: Categories) -> None:
+def categories(lines: ComponentEditor, step: Categories) -> None:
     """Set, add or take away categories; a line of which nothing changes keeps its bytes."""
     wanted = list({value.strip().casefold(): value.strip() for value in step.values if value.strip()}.values())
     if step.mode == "remove":
@@ -72,7 +73,7 @@ def categories(lines: Lines, step: Categories) -> None:
         lines.set("CATEGORIES", ",".join(map(escape_text, wanted)))
 
 
-def _each(lines: Lines, make: Callable[[str], str | None]) -> None:
+def _each(lines: ComponentEditor, make: Callable[[str], str | None]) -> None:
     """Make each category another one, or none."""
     gone = set()
     for index, line in list(lines.own("CATEGORIES")):
@@ -150,7 +151,7 @@ def _demand_small(pattern: str) -> None:
         raise CannotChange(f"The pattern has groups more than {_DEEPEST} deep. Make it simpler.")
 
 
-def replace(lines: Lines, step: Replace) -> None:
+def replace(lines: ComponentEditor, step: Replace) -> None:
     """Find and replace in one kind of words."""
     make = replacing(step.find, step.by, step.pattern, step.cases)
     if step.field == "category":
@@ -180,7 +181,7 @@ def replace(lines: Lines, step: Replace) -> None:
 # ---- single words -------------------------------------------------------------------------------------
 
 
-def busy(lines: Lines, step: Busy) -> None:
+def busy(lines: ComponentEditor, step: Busy) -> None:
     """Say whether it takes up time; what is not said means that it does."""
     text = lines.text
     if kind_of(text) != "VEVENT":
@@ -189,13 +190,13 @@ def busy(lines: Lines, step: Busy) -> None:
         lines.set("TRANSP", "OPAQUE" if step.busy else "TRANSPARENT")
 
 
-def privacy(lines: Lines, step: Privacy) -> None:
+def privacy(lines: ComponentEditor, step: Privacy) -> None:
     """Say who may see it."""
     if lines.value("CLASS").strip().upper() != step.privacy:
         lines.set("CLASS", step.privacy)
 
 
-def status(lines: Lines, step: Status) -> None:
+def status(lines: ComponentEditor, step: Status) -> None:
     """Say how certain it is."""
     text = lines.text
     if step.status and step.status not in _STATUSES.get(kind_of(text), ()):
@@ -207,7 +208,7 @@ def status(lines: Lines, step: Status) -> None:
 # ---- parts, and other properties --------------------------------------------------------------------
 
 
-def strip(lines: Lines, step: Strip) -> None:
+def strip(lines: ComponentEditor, step: Strip) -> None:
     """Take a part out."""
     if step.part != "unknown":
         for name in _PARTS[step.part]:
@@ -215,12 +216,10 @@ def strip(lines: Lines, step: Strip) -> None:
         return
     wanted = {name.upper() for name in step.names}
     known = ALLOWED.get(kind_of(lines.text), KNOWN)
-    depth, kept = 0, []
-    for raw in lines.lines:
-        fence = raw[:6].upper()
-        depth += (fence == "BEGIN:") - (fence[:4] == "END:")
+    kept = []
+    for raw, depth in zip(lines.lines, depths(lines.lines), strict=True):
         name = re.split("[;:]", raw, maxsplit=1)[0].upper()
-        unknown = depth > 0 and fence != "BEGIN:" and fence[:4] != "END:" and name not in KNOWN and name not in known
+        unknown = depth > 0 and name not in KNOWN and name not in known
         if not unknown or (wanted and name not in wanted) or parsed(raw) is None:
             kept.append(raw)
     lines.lines = kept
@@ -240,7 +239,7 @@ def check_property(step: Property) -> None:
         raise CannotChange("One of the two has to be an X- property.")
 
 
-def turn(lines: Lines, step: Property) -> None:
+def turn(lines: ComponentEditor, step: Property) -> None:
     """Say by one property what another says."""
     check_property(step)
     source, target = step.source.upper(), step.target.upper()

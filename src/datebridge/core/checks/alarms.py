@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from datebridge.core.moments import NotAMoment, parse_duration, parse_moment
 from datebridge.core.text.lines import LINE, param_of
+from datebridge.core.text.nesting import depths, nested_in
 
 
 class Rings(NamedTuple):
@@ -27,22 +28,13 @@ class Rings(NamedTuple):
 
 def alarms_of(text: str) -> list[Rings]:
     """The alarms directly inside an entry."""
-    found: list[Rings] = []
-    depth, first, own = 0, 0, list[str]()
-    for index, raw in enumerate(text.split("\n")):
-        upper = raw[:12].upper()
-        if upper.startswith("BEGIN:"):
-            depth += 1
-            if depth == 2 and upper[6:].strip() == "VALARM":
-                first, own = index, []
-        elif upper.startswith("END:"):
-            if depth == 2 and first:
-                found.append(_read(first, index, own))
-                first = 0
-            depth -= 1
-        elif depth == 2 and first:
-            own.append(raw)
-    return found
+    lines = text.split("\n")
+    depth = depths(lines)
+    return [
+        _read(first, last, [lines[at] for at in range(first, last) if depth[at] == 2])
+        for kind, first, last in nested_in(lines)
+        if kind == "VALARM"
+    ]
 
 
 def _read(first: int, last: int, lines: list[str]) -> Rings:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading, read_entry
-from datebridge.core.text.component import Component
+from datebridge.core.text.component import Component, ComponentEditor
 
 
 def find(entry: Reading) -> Iterator[CheckFinding]:
@@ -20,7 +20,9 @@ def fix(text: str) -> str | None:
     component = Component(text)
     if component.first("DURATION") is None or not any(find(read_entry(component.kind, text))):
         return None
-    return component.without("DURATION").text
+    lines = ComponentEditor(text)
+    lines.drop("DURATION")
+    return lines.text
 
 
 CHECK = Check(

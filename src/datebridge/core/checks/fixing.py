@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable, Collection
 
 from datebridge.core.text.lines import LINE
+from datebridge.core.text.nesting import depths
 
 _PARAM = r';{}=(?:"[^"]*"|[^;:"]*)'
 
@@ -17,15 +18,13 @@ def rewritten(text: str, names: Collection[str], rewrite: Callable[[str, str, st
         rewrite: given name, parameters and value, the whole new line; None leaves it.
     """
     lines = text.split("\n")
-    depth, changed = 0, False
-    for at, raw in enumerate(lines):
-        upper = raw[:6].upper()
-        depth += (upper == "BEGIN:") - (upper[:4] == "END:")
-        match = LINE.match(raw) if depth == 1 else None
+    changed = False
+    for at, depth in enumerate(depths(lines)):
+        match = LINE.match(lines[at]) if depth == 1 else None
         if match is None or match[1].upper() not in names:
             continue
         new = rewrite(match[1], match[2], match[3])
-        if new is not None and new != raw:
+        if new is not None and new != lines[at]:
             lines[at], changed = new, True
     return "\n".join(lines) if changed else None
 

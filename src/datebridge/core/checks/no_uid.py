@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from datebridge.core.checks.check import Check, CheckFinding
 from datebridge.core.index.derive import Reading, digest_of
-from datebridge.core.text.component import Component
+from datebridge.core.text.component import Component, with_property
 
 
 def find(entry: Reading) -> Iterator[CheckFinding]:
@@ -19,7 +19,7 @@ def fix(text: str) -> str | None:
     component = Component(text)
     if component.first("UID") is not None and component.first("UID").value.strip():  # type: ignore[union-attr]
         return None
-    return component.with_property("UID", f"{digest_of(text).hex()}@date-bridge.example").text
+    return with_property(text, "UID", f"{digest_of(text).hex()}@date-bridge.example")
 
 
 CHECK = Check(

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections import Counter
 
 from datebridge.core.text.lines import NotAContentLine, parse_line, split_text_list, unescape_text
+from datebridge.core.text.nesting import fields_of, is_nested
 
 #: Lines that say how an entry was kept, or when it happens: that is compared by its occurrences.
 _PASSED = frozenset(
@@ -69,25 +70,14 @@ def differing(left: str, right: str) -> tuple[str, ...]:
 def said_by(text: str) -> dict[str, Said]:
     """What a component says, by property; nested components by their kind as ``alarms``."""
     found: dict[str, Said] = {}
-    depth, nested, block = 0, "", list[str]()
-    for raw in text.split("\n"):
-        upper = raw[:6].upper()
-        if upper == "BEGIN:":
-            depth += 1
-            if depth == 2:
-                nested, block = raw[6:].strip().upper(), []
-                continue
-        elif upper[:4] == "END:":
-            depth -= 1
-            if depth == 1:
-                name = "alarms" if nested == "VALARM" else nested
-                seen = sorted(line for line in block if not line.upper().startswith(("UID", "X-", "ACKNOWLEDGED")))
-                found.setdefault(name, Counter())["\n".join(seen), ()] += 1
-                continue
-        if depth > 1:
-            block.append(raw)
-        elif depth == 1 and upper != "BEGIN:":
-            _note(found, raw)
+    for name, parts in fields_of(text).items():
+        for part in parts:
+            if is_nested(part):
+                seen = sorted(line for line in part if not line.upper().startswith(("UID", "X-", "ACKNOWLEDGED")))
+                nested = "alarms" if name == "VALARM" else name
+                found.setdefault(nested, Counter())["\n".join(seen), ()] += 1
+            else:
+                _note(found, part[0])
     return found
 
 

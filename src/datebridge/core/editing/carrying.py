@@ -12,7 +12,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from datebridge.core.editing.lines import Lines, parsed
+from datebridge.core.text.component import ComponentEditor, parsed
 from datebridge.core.text.writer import tzids_in
 from datebridge.core.tzids import resolve
 from datebridge.core.zones.fitting import fitted
@@ -75,7 +75,7 @@ class Carrying:
 
 def _renamed(text: str, tzid: str, name: str) -> str:
     """A text in which a zone goes by another name."""
-    lines = Lines(text)
+    lines = ComponentEditor(text)
     for index, raw in enumerate(lines.lines):
         line = parsed(raw) if "TZID" in raw.upper() else None
         if line is None:

@@ -10,7 +10,6 @@ from dataclasses import dataclass
 from itertools import islice
 
 from datebridge.core.editing.fields import CannotEdit, clock_named
-from datebridge.core.editing.lines import Lines, Params, written
 from datebridge.core.editing.moving import Move, follows, rule_starts
 from datebridge.core.editing.times import length_text, read_span, set_exact_length, value_of
 from datebridge.core.moments import (
@@ -26,6 +25,7 @@ from datebridge.core.recurrence.pattern import Pattern
 from datebridge.core.recurrence.rules import WEEKDAYS, Rule, on_clock_of, read_rule
 from datebridge.core.recurrence.ruletext import RuleText
 from datebridge.core.recurrence.starts import DAY, last_counted
+from datebridge.core.text.component import ComponentEditor, Params, written
 from datebridge.core.text.lines import ContentLine
 from datebridge.core.zones.meaning import Zones
 
@@ -67,7 +67,7 @@ def items_of(line: ContentLine, start: Moment, zones: Zones) -> Iterator[DateIte
         yield DateItem(item, wall, moment.is_date, moment, rest)
 
 
-def _keep(lines: Lines, start: Moment, zones: Zones, keep: Callable[[int, bool], bool]) -> None:
+def _keep(lines: ComponentEditor, start: Moment, zones: Zones, keep: Callable[[int, bool], bool]) -> None:
     """Leave only the extra and exception dates that are to be kept, by their wall and whether each is a whole day."""
     gone = set()
     for name in ("EXDATE", "RDATE"):
@@ -84,7 +84,7 @@ def _keep(lines: Lines, start: Moment, zones: Zones, keep: Callable[[int, bool],
 # ---- a series that ends earlier -------------------------------------------------------------------------
 
 
-def ended(lines: Lines, start: Moment, zones: Zones, slot: int) -> None:
+def ended(lines: ComponentEditor, start: Moment, zones: Zones, slot: int) -> None:
     """End a series before a slot. A rule that is over by then stays as it is."""
     for index, line in lines.own("RRULE"):
         if next(rule_starts(line.value, start, slot), None) is None:
@@ -118,7 +118,7 @@ def _before(start: Moment, slot: int) -> Moment:
     return start._replace(wall=from_wall_seconds(wall))
 
 
-def only_early(lines: Lines, start: Moment, zones: Zones, slot: int) -> None:
+def only_early(lines: ComponentEditor, start: Moment, zones: Zones, slot: int) -> None:
     """Leave nothing of a series but extra dates that lie before its start."""
     lines.drop("RRULE")
     _keep(lines, start, zones, lambda wall, whole: wall < slot)
@@ -128,7 +128,7 @@ def only_early(lines: Lines, start: Moment, zones: Zones, slot: int) -> None:
 # ---- a series that goes on --------------------------------------------------------------------------------
 
 
-def going_on(lines: Lines, start: Moment, zones: Zones, shape: Pattern, begin: int, slot: int) -> list[str]:
+def going_on(lines: ComponentEditor, start: Moment, zones: Zones, shape: Pattern, begin: int, slot: int) -> list[str]:
     """Make a series out of what it does from a slot on; returns what has to be said of it.
 
     It begins where its rules go on, so that they mean what they meant. An extra date may lie before that.
@@ -235,7 +235,9 @@ def _implied(rule: Rule, start: Moment) -> dict[str, str]:
 # ---- dates that move along --------------------------------------------------------------------------------
 
 
-def move_dates(lines: Lines, start: Moment, move: Move, zones: Zones, shape: Pattern, rules: list[str]) -> None:
+def move_dates(
+    lines: ComponentEditor, start: Moment, move: Move, zones: Zones, shape: Pattern, rules: list[str]
+) -> None:
     """Move extra and exception dates along with their series. What cannot be read stays as it is.
 
     `rules` and `shape` are those of the series before it was moved.
@@ -298,7 +300,7 @@ def _left_out(item: DateItem, start: Moment, move: Move, shape: Pattern, rules: 
     return [value_of(move.moment(wall))[0] for wall in sorted(walls)]
 
 
-def as_dates(lines: Lines, start: Moment, move: Move, zones: Zones, shape: Pattern, begin: int) -> int:
+def as_dates(lines: ComponentEditor, start: Moment, move: Move, zones: Zones, shape: Pattern, begin: int) -> int:
     """Write a moved series date by date; returns how many there are."""
     first = min(begin, shape.first_extra if shape.first_extra is not None else begin)
     slots = shape.slots(begin, first, 1 << 40)

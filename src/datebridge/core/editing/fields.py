@@ -11,12 +11,11 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
-from datebridge.core.editing.lines import Lines, parsed
 from datebridge.core.errors import CannotDo
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import Clock, Moment, NotAMoment, from_wall_seconds, parse_duration, parse_moment
-from datebridge.core.text.component import Component
+from datebridge.core.text.component import Component, ComponentEditor, parsed
 from datebridge.core.text.lines import ContentLine, split_text_list, unescape_text
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
@@ -111,7 +110,7 @@ def read_fields(text: str, zones: Zones = NO_ZONES) -> Fields:
     Args:
         zones: what its calendar defines.
     """
-    lines = Lines(text)
+    lines = ComponentEditor(text)
     component = Component(text)
     facts = derive(component.kind, text, zones)
 
@@ -245,7 +244,7 @@ def attachment_name(line: ContentLine) -> str:
     return line.value
 
 
-def _alarms(lines: Lines) -> list[Alarm]:
+def _alarms(lines: ComponentEditor) -> list[Alarm]:
     found = []
     for place, (begin, end) in enumerate(lines.blocks("VALARM")):
         trigger = next(

@@ -22,7 +22,6 @@ from datebridge.core.editing.dates import (
     only_early,
 )
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, read_fields, set_times, shown_text, start_of
-from datebridge.core.editing.lines import Lines, written
 from datebridge.core.editing.moving import Across, Move, move_rule
 from datebridge.core.editing.times import read_span, set_exact_length, value_of
 from datebridge.core.editing.writing import FORMATTED, rewritten, touched
@@ -32,6 +31,7 @@ from datebridge.core.moments import Clock, Moment, from_wall_seconds, instant_at
 from datebridge.core.occurrences.expanding import slot_of
 from datebridge.core.recurrence.pattern import Pattern, pattern
 from datebridge.core.recurrence.starts import DAY
+from datebridge.core.text.component import ComponentEditor, written
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 __all__ = [
@@ -91,7 +91,7 @@ class Group:
     @cached_property
     def master(self) -> SeriesMember | None:
         """The entry that all others belong to; None where only changed occurrences are there."""
-        return next((m for m in self.members if not next(Lines(m.text).own("RECURRENCE-ID"), None)), None)
+        return next((m for m in self.members if not next(ComponentEditor(m.text).own("RECURRENCE-ID"), None)), None)
 
     @cached_property
     def overrides(self) -> list[tuple[SeriesMember, int]]:
@@ -254,7 +254,7 @@ def remove(group: Group, target: int, slot: int | None, scope: Scope, stamp: str
         gone = [member] if scope == "one" or master is None else list(group.members)
         return Plan([Edit(one.id, None, "Deleted.") for one in gone])
     if scope == "one":
-        lines = Lines(master.text)
+        lines = ComponentEditor(master.text)
         lines.add(written("EXDATE", *value_of(series.at(slot))))
         touched(lines, stamp, True)
         gone = [one for one, at in group.overrides if at == slot]
@@ -282,7 +282,7 @@ def _first(series: AsSeries) -> int:
 
 def twin_note(before: str, after: str) -> str:
     """What to say where an edit takes out a formatted copy of the notes; "" where it does not."""
-    had, has = ([name for name in FORMATTED if next(Lines(text).own(name), None)] for text in (before, after))
+    had, has = ([name for name in FORMATTED if next(ComponentEditor(text).own(name), None)] for text in (before, after))
     return "The formatted copy of the notes would be out of date; it is removed." if len(has) < len(had) else ""
 
 
@@ -299,9 +299,9 @@ def _one(group: Group, series: AsSeries, slot: int, after: Fields, stamp: str) -
     return Plan([Edit(None, rewritten(lines.text, after, stamp, zones=group.zones), "One occurrence edited.")])
 
 
-def standing_alone(series: AsSeries, slot: int) -> Lines:
+def standing_alone(series: AsSeries, slot: int) -> ComponentEditor:
     """The master's text as the one occurrence in a slot, as long as that."""
-    lines = Lines(series.text)
+    lines = ComponentEditor(series.text)
     span = read_span(lines, series.zones)
     for name in ("RRULE", "RDATE", "EXDATE", "EXRULE"):
         lines.drop(name)
@@ -352,8 +352,8 @@ def _all(
     else:
         text = rewritten(text, wanted, stamp, zones=zones, exact=exact)
         if moved:
-            lines = Lines(text)
-            old = [line.value for _, line in Lines(series.text).own("RRULE")]
+            lines = ComponentEditor(text)
+            old = [line.value for _, line in ComponentEditor(series.text).own("RRULE")]
             move_dates(lines, series.start, move, zones, series.shape, old)
             text = lines.text
     plan.edits.append(Edit(master.id, text, "The whole series edited."))
@@ -365,7 +365,7 @@ def _whole_request(series: AsSeries, shown: Fields, after: Fields, move: Move) -
     """The fields of the whole series from those of one occurrence, and its length in seconds if that is to be kept."""
     wanted = replace(after)
     before = series.fields
-    span = read_span(Lines(series.text), series.zones)
+    span = read_span(ComponentEditor(series.text), series.zones)
     begin = move.of(series.begin)
     wanted.start = shown_text(from_wall_seconds(begin), after.whole)
     long = end_wall_of(after) - start_of(after).wall
@@ -397,13 +397,13 @@ def _moved(
     """A series written at other times, its rules, extra and exception dates with it."""
     rules = {}
     unsaid = None
-    old = [line.value for _, line in Lines(series.text).own("RRULE")]
-    for index, line in Lines(series.text).own("RRULE"):
+    old = [line.value for _, line in ComponentEditor(series.text).own("RRULE")]
+    for index, line in ComponentEditor(series.text).own("RRULE"):
         rules[index] = move_rule(line.value, move)
         unsaid = line.value if rules[index] is None else unsaid
     if unsaid is not None and not (listed and series.dates):
         raise _cannot_say(series, unsaid)
-    lines = Lines(series.text)
+    lines = ComponentEditor(series.text)
     if unsaid is not None:
         number = as_dates(lines, series.start, move, series.zones, series.shape, series.begin)
         plan.said.append(f"No rule can express this, so the series becomes {numbered(number, 'date')}, one by one.")
@@ -443,7 +443,7 @@ def _overrides_after(group: Group, series: AsSeries, move: Move, moved: bool, st
             continue
         stay += 1
         if moved:
-            lines = Lines(one.text)
+            lines = ComponentEditor(one.text)
             lines.set("RECURRENCE-ID", *value_of(move.moment(at)))
             touched(lines, stamp, False)
             plan.edits.append(Edit(one.id, lines.text, "Stands for the same occurrence of the moved series."))
@@ -460,7 +460,7 @@ def _overrides_after(group: Group, series: AsSeries, move: Move, moved: bool, st
 
 def _ended(series: AsSeries, slot: int, stamp: str) -> str:
     """A series that ends before a slot."""
-    lines = Lines(series.text)
+    lines = ComponentEditor(series.text)
     if slot <= series.begin:
         only_early(lines, series.start, series.zones, slot)
     else:
@@ -473,7 +473,7 @@ def _following(group: Group, series: AsSeries, slot: int, after: Fields, stamp: 
     """Split a series: the old one ends before the slot, a new one goes on from it."""
     assert group.master is not None  # noqa: S101
     shown = fields_at(series.text, slot, series.zones)
-    lines = Lines(series.text)
+    lines = ComponentEditor(series.text)
     lines.set("UID", fresh)
     said = going_on(lines, series.start, series.zones, series.shape, series.begin, slot)
     base = lines.text
@@ -495,7 +495,7 @@ def _following(group: Group, series: AsSeries, slot: int, after: Fields, stamp: 
         made = texts.get(one.id, Edit(one.id, one.text, ""))
         plan.edits.append(Edit(one.id, None, "Continues with the new series."))
         if made.text is not None:
-            renamed = Lines(made.text)
+            renamed = ComponentEditor(made.text)
             renamed.set("UID", fresh)
             plan.edits.append(Edit(None, renamed.text, "Continues with the new series."))
     return plan

@@ -1,7 +1,7 @@
 """When an entry begins and ends, as its text says it: kept as it is said, and changed no more than is asked.
 
 >>> text = "BEGIN:VEVENT\\nDTSTART;TZID=Europe/Oslo:20261124T220000\\nDURATION:PT8H\\nEND:VEVENT"
->>> span = read_span(Lines(text))
+>>> span = read_span(ComponentEditor(text))
 >>> span.form, span.exact
 ('length', 28800)
 """
@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from typing import Literal
 
 from datebridge.core.editing.fields import CannotEdit, Fields, clock_named, end_wall_of, start_of
-from datebridge.core.editing.lines import Lines, Params
 from datebridge.core.moments import (
     Moment,
     NotAMoment,
@@ -24,6 +23,7 @@ from datebridge.core.moments import (
     parse_moment,
     wall_at,
 )
+from datebridge.core.text.component import ComponentEditor, Params
 from datebridge.core.text.lines import ContentLine
 from datebridge.core.tzids import resolve
 from datebridge.core.zones.meaning import NO_ZONES, Zones
@@ -59,7 +59,7 @@ def moment_in(line: ContentLine, zones: Zones = NO_ZONES, year: int = 2000) -> M
     return parse_moment(text, tzid, clock_named(tzid, zones, year))
 
 
-def read_span(lines: Lines, zones: Zones = NO_ZONES) -> Span:
+def read_span(lines: ComponentEditor, zones: Zones = NO_ZONES) -> Span:
     """When an entry begins and ends, as its lines say it."""
     kind = lines.lines[0].partition(":")[2].strip().upper()
     end_name = "DUE" if kind == "VTODO" else "DTEND"
@@ -76,7 +76,7 @@ def read_span(lines: Lines, zones: Zones = NO_ZONES) -> Span:
     return Span(start, "length", None, max(0, seconds), max(0, days))
 
 
-def _moment(lines: Lines, name: str, zones: Zones) -> Moment | None:
+def _moment(lines: ComponentEditor, name: str, zones: Zones) -> Moment | None:
     found = next(lines.own(name), None)
     try:
         return moment_in(found[1], zones) if found else None
@@ -113,7 +113,7 @@ def length_text(days: int, seconds: int) -> str:
     return "P" + (f"{days}D" if days or not time else "") + (f"T{time}" if time else "")
 
 
-def set_exact_length(lines: Lines, start: Moment, end: Moment | None, exact: int, days: int = 0) -> None:
+def set_exact_length(lines: ComponentEditor, start: Moment, end: Moment | None, exact: int, days: int = 0) -> None:
     """Give an entry a length in seconds, by the end it has, told in that end's own zone.
 
     Where no wall time tells the end, being in an hour that comes twice, a DURATION does.
@@ -137,7 +137,9 @@ def set_exact_length(lines: Lines, start: Moment, end: Moment | None, exact: int
     lines.set(end_name, *value_of(end._replace(wall=from_wall_seconds(wall), is_date=False)))
 
 
-def write_times(lines: Lines, before: Fields, after: Fields, zones: Zones = NO_ZONES, exact: int | None = None) -> None:
+def write_times(
+    lines: ComponentEditor, before: Fields, after: Fields, zones: Zones = NO_ZONES, exact: int | None = None
+) -> None:
     """Write other times; what is not asked for is not touched, and nothing is said that was not said before.
 
     Args:
@@ -175,7 +177,9 @@ def write_times(lines: Lines, before: Fields, after: Fields, zones: Zones = NO_Z
     _write_end(lines, span, start, end, same_clock, exact)
 
 
-def _write_end(lines: Lines, span: Span, start: Moment, end: Moment, same_clock: bool, exact: int | None) -> None:
+def _write_end(
+    lines: ComponentEditor, span: Span, start: Moment, end: Moment, same_clock: bool, exact: int | None
+) -> None:
     kind = lines.lines[0].partition(":")[2].strip().upper()
     end_name = "DUE" if kind == "VTODO" else "DTEND"
     long = _between(start, end) if exact is None else exact
@@ -199,7 +203,7 @@ def _write_end(lines: Lines, span: Span, start: Moment, end: Moment, same_clock:
         lines.set(end_name, *value_of(end))
 
 
-def _write_due(lines: Lines, before: Fields, after: Fields, zones: Zones) -> None:
+def _write_due(lines: ComponentEditor, before: Fields, after: Fields, zones: Zones) -> None:
     """A to-do that has nothing but its DUE: that is what is moved, and it gets no start."""
     text = after.end if after.end != before.end else after.start
     due = start_of(Fields(whole=after.whole, zone=after.zone, start=text), zones)

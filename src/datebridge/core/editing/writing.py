@@ -17,11 +17,11 @@ from datebridge.core.editing.fields import (
     start_of,
     wall_of,
 )
-from datebridge.core.editing.lines import Lines, parsed, written
 from datebridge.core.editing.times import length_text, value_of, write_times
 from datebridge.core.moments import Moment, basic
 from datebridge.core.recurrence.rules import NotARule, parse_rule
 from datebridge.core.recurrence.ruletext import RuleText
+from datebridge.core.text.component import ComponentEditor, parsed, written
 from datebridge.core.text.lines import escape_text, one_line
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
@@ -60,7 +60,7 @@ def rewritten(
     Raises:
         CannotEdit: where the fields make no entry.
     """
-    before, lines = read_fields(text, zones), Lines(text)
+    before, lines = read_fields(text, zones), ComponentEditor(text)
     _write_words(lines, before, after)
     timing = (after.start, after.end, after.whole, after.zone) != (before.start, before.end, before.whole, before.zone)
     if timing:
@@ -75,7 +75,7 @@ def rewritten(
     return lines.text
 
 
-def _write_words(lines: Lines, before: Fields, after: Fields) -> None:
+def _write_words(lines: ComponentEditor, before: Fields, after: Fields) -> None:
     """What it is about: texts, and words of the standard."""
     kind = lines.lines[0].partition(":")[2].strip().upper()
     for name, prop in _TEXTS.items():
@@ -99,7 +99,7 @@ def _write_words(lines: Lines, before: Fields, after: Fields) -> None:
         lines.set("TRANSP", "OPAQUE" if after.busy else "TRANSPARENT")
 
 
-def _write_besides(lines: Lines, before: Fields, after: Fields) -> None:
+def _write_besides(lines: ComponentEditor, before: Fields, after: Fields) -> None:
     """What goes along with it: alarms, people, travel, attachments."""
     if after.alarms != before.alarms:
         _write_alarms(lines, before, after)
@@ -113,7 +113,7 @@ def _write_besides(lines: Lines, before: Fields, after: Fields) -> None:
         _drop_attachments(lines, before, after)
 
 
-def touched(lines: Lines, stamp: str, significant: bool) -> None:
+def touched(lines: ComponentEditor, stamp: str, significant: bool) -> None:
     """Note that an entry was changed; a significant change raises its SEQUENCE (RFC 5546 §2.1.4)."""
     lines.set("DTSTAMP", stamp)
     lines.set("LAST-MODIFIED", stamp)
@@ -139,7 +139,7 @@ def stamped(text: str, stamp: str, significant: bool) -> str:
             said = made[begin:stop].strip()
             number = str(int(said) + 1) if said.isascii() and said.isdigit() and len(said) < 10 else ""
         if there > 1 or not at or not number:
-            lines = Lines(text)
+            lines = ComponentEditor(text)
             touched(lines, stamp, significant)
             return lines.text
         made = made[:begin] + number + made[stop:]
@@ -169,7 +169,7 @@ def written_rule(text: str, start: Moment) -> str:
     return one_line(str(RuleText.of(text).with_until(rule.until, start)))
 
 
-def _write_left_out(lines: Lines, before: Fields, after: Fields, zones: Zones) -> None:
+def _write_left_out(lines: ComponentEditor, before: Fields, after: Fields, zones: Zones) -> None:
     gone = set(before.left_out) - set(after.left_out)
     dropped = set()
     for index, line in lines.own("EXDATE") if gone else ():
@@ -200,7 +200,7 @@ def trigger_of(alarm: Alarm) -> str:
     return f"TRIGGER{related}:{'-' if before > 0 else ''}{length}"
 
 
-def _write_alarms(lines: Lines, before: Fields, after: Fields) -> None:
+def _write_alarms(lines: ComponentEditor, before: Fields, after: Fields) -> None:
     wanted = {alarm.place: alarm for alarm in after.alarms if alarm.place >= 0}
     known = {alarm.place: alarm for alarm in before.alarms}
     for place, (begin, end) in reversed(list(enumerate(lines.blocks("VALARM")))):
@@ -227,7 +227,7 @@ def _who(person: Person) -> _Who:
     return _one_line(person.address).lower(), person.name, person.answer.upper(), person.role.upper()
 
 
-def _write_people(lines: Lines, name: str, people: list[Person]) -> None:
+def _write_people(lines: ComponentEditor, name: str, people: list[Person]) -> None:
     """People by their address: a line that stays is changed only in what differs, the others go or come."""
     people = [person for person in people if person.address.strip()]
     own = list(lines.own(name))
@@ -263,18 +263,18 @@ def _write_people(lines: Lines, name: str, people: list[Person]) -> None:
         lines.add(written(name, value, {key: one or None for key, one in params.items()}))
 
 
-def _write_travel(lines: Lines, minutes: int) -> None:
+def _write_travel(lines: ComponentEditor, minutes: int) -> None:
     own = next(
         (name for name in _names(lines) if name.endswith(("TRAVEL-DURATION", "TRAVEL-TIME"))), "X-TRAVEL-DURATION"
     )
     lines.set(own, f"PT{minutes}M" if minutes > 0 else "", {"VALUE": "DURATION"})
 
 
-def _names(lines: Lines) -> list[str]:
+def _names(lines: ComponentEditor) -> list[str]:
     return [line.name for raw in lines.lines if (line := parsed(raw))]
 
 
-def _drop_attachments(lines: Lines, before: Fields, after: Fields) -> None:
+def _drop_attachments(lines: ComponentEditor, before: Fields, after: Fields) -> None:
     stay = list(after.attachments)
     gone = []
     for name in before.attachments:
@@ -292,7 +292,7 @@ def as_event(text: str, fields: Fields, stamp: str, zones: Zones = NO_ZONES) -> 
     Raises:
         CannotEdit: where the fields make no event.
     """
-    lines = Lines(text)
+    lines = ComponentEditor(text)
     said = []
     for name in ("DUE", "COMPLETED", "PERCENT-COMPLETE", "STATUS"):
         said += [f"{name.lower()} {line.value}" for _, line in lines.own(name)]

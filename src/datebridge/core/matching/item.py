@@ -10,6 +10,7 @@ from typing import Generic, NamedTuple, TypeVar
 
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.occurrences.expanding import Timed, timed
+from datebridge.core.text.nesting import depths
 
 Key = TypeVar("Key", bound=Hashable)
 Key_co = TypeVar("Key_co", bound=Hashable, covariant=True)
@@ -159,13 +160,9 @@ def content_of(text: str) -> Content:
     """
     kept, people = [], set()
     organizer = notes = link = ""
-    depth = 0
-    for line in text.split("\n"):
-        first = line[:1]
-        if first in "BbEe":
-            head = line[:6].upper()
-            depth += (head == "BEGIN:") - (head[:4] == "END:")
-        match = _LINE.match(line) if depth == 1 and first in _ASKED else None
+    lines = text.split("\n")
+    for line, depth in zip(lines, depths(lines), strict=True):
+        match = _LINE.match(line) if depth == 1 and line[:1] in _ASKED else None
         if match is None:
             kept.append(line)
             continue

@@ -15,9 +15,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from datebridge.core.editing.lines import Lines
 from datebridge.core.merge import BOOKKEEPING, TIMES
-from datebridge.core.text.component import Component
+from datebridge.core.text.component import Component, ComponentEditor
 from datebridge.core.text.lines import ContentLine, escape_text, rewritten_line, split_text_list, unescape_text
 
 #: What tells entries apart, or says how they were kept.
@@ -47,7 +46,7 @@ def join(text: str, others: Sequence[str], write: bool = True) -> Joined:
     Args:
         write: whether it is writable; where not, all that differs is lost.
     """
-    joining = _Joining(Lines(text), write)
+    joining = _Joining(ComponentEditor(text), write)
     for other in others:
         joining.take(other)
     return Joined(joining.lines.text, tuple(joining.taken), tuple(joining.lost))
@@ -55,7 +54,7 @@ def join(text: str, others: Sequence[str], write: bool = True) -> Joined:
 
 @dataclass(slots=True)
 class _Joining:
-    lines: Lines
+    lines: ComponentEditor
     write: bool
     taken: dict[str, None] = field(default_factory=dict)
     lost: dict[str, None] = field(default_factory=dict)
@@ -143,7 +142,7 @@ class _Joining:
     def _alarms(self, other: str) -> None:
         blocks = [self.lines.lines[a : b + 1] for a, b in self.lines.blocks("VALARM")]
         known = {_rings(block): _says(block) for block in blocks}
-        theirs = Lines(other)
+        theirs = ComponentEditor(other)
         for a, b in theirs.blocks("VALARM"):
             block = theirs.lines[a : b + 1]
             own = known.get(_rings(block))

@@ -18,7 +18,6 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import islice
 
-from datebridge.core.editing.lines import Lines
 from datebridge.core.editing.times import value_of
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts, Mark
@@ -26,7 +25,7 @@ from datebridge.core.matching.joining import Joined, join, shortened
 from datebridge.core.moments import Clock, Moment, from_wall_seconds, instant_at, wall_at
 from datebridge.core.occurrences.expanding import clock_of, occurrences, slot_of, timed
 from datebridge.core.recurrence.pattern import pattern
-from datebridge.core.text.component import Component
+from datebridge.core.text.component import Component, ComponentEditor
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 _DAY = 86_400
@@ -238,7 +237,7 @@ class _Joining:
         return True
 
     def _renamed(self, text: str, key: str) -> str:
-        lines = Lines(text)
+        lines = ComponentEditor(text)
         lines.set("UID", self.stays.facts.uid)
         lines.set("RECURRENCE-ID", *value_of(self.stays.moment(key)))
         return lines.text

@@ -19,7 +19,6 @@ from typing import NamedTuple
 from datebridge.core.comparing.fields import said_by
 from datebridge.core.editing.dates import items_of
 from datebridge.core.editing.fields import CannotEdit
-from datebridge.core.editing.lines import Lines, written
 from datebridge.core.editing.series import AsSeries, Edit, Group, Plan, SeriesMember, standing_alone
 from datebridge.core.editing.times import moment_in, read_span, value_of
 from datebridge.core.editing.writing import touched
@@ -32,6 +31,7 @@ from datebridge.core.recurrence.ruletext import RuleText
 from datebridge.core.recurrence.starts import DAY, Steps, fits, last_counted, starts
 from datebridge.core.series.proving import NotTheSame
 from datebridge.core.series.shaping import reanchor
+from datebridge.core.text.component import ComponentEditor, written
 
 __all__ = ["Group", "SeriesFinding", "SeriesMember", "heal", "series_findings"]
 
@@ -92,7 +92,7 @@ def series_findings(group: Group) -> list[SeriesFinding]:
 
 
 def _of_rule(series: AsSeries, master: SeriesMember) -> Iterator[SeriesFinding]:
-    for _, line in Lines(master.text).own("RRULE"):
+    for _, line in ComponentEditor(master.text).own("RRULE"):
         try:
             rule = on_clock_of(read_rule(line.value)[0], series.start)
         except NotARule:
@@ -132,7 +132,7 @@ def _of_dates(series: AsSeries, master: SeriesMember) -> Iterator[SeriesFinding]
 def _left_out(series: AsSeries, text: str) -> list[tuple[int, bool]]:
     found = [
         (item.wall, item.whole and not series.start.is_date)
-        for _, line in Lines(text).own("EXDATE")
+        for _, line in ComponentEditor(text).own("EXDATE")
         for item in items_of(line, series.start, series.zones)
         if item.wall is not None
     ]
@@ -178,7 +178,7 @@ def _at(series: AsSeries, wall: int) -> str:
 def _overrides(group: Group) -> list[_Override]:
     found = []
     for member in group.members[: _MOST + 1]:
-        line = next(Lines(member.text).own("RECURRENCE-ID"), None)
+        line = next(ComponentEditor(member.text).own("RECURRENCE-ID"), None)
         if line is None:
             continue
         facts = derive("VEVENT", member.text, group.zones)
@@ -249,7 +249,10 @@ def _form(moment: Moment) -> str:
 
 def _is_original(series: AsSeries, slot: int, one: _Override) -> bool:
     original = standing_alone(series, slot).text
-    span, own = read_span(Lines(original), series.zones), read_span(Lines(one.member.text), series.zones)
+    span, own = (
+        read_span(ComponentEditor(original), series.zones),
+        read_span(ComponentEditor(one.member.text), series.zones),
+    )
     if span.start is None or own.start is None:
         return False
     same = (span.start.key(), span.exact, span.days) == (own.start.key(), own.exact, own.days)
@@ -316,7 +319,7 @@ def _healed(group: Group, case: _Case, text: str, stamp: str) -> tuple[str | Non
         return text, ""
     if one.code in ("override-same", "override-twice"):
         return None, one.message
-    lines = Lines(text)
+    lines = ComponentEditor(text)
     if one.code == "start-off-rule":
         now = Group(
             [SeriesMember(one.key, text), *(m for m in group.members if m.id != one.key)], group.clock, group.zones
@@ -346,7 +349,7 @@ def _of_form(group: Group) -> list[SeriesFinding]:
     )
 
 
-def _write_rules(lines: Lines, series: AsSeries, code: str) -> None:
+def _write_rules(lines: ComponentEditor, series: AsSeries, code: str) -> None:
     """Write rules as they are understood, each with one end of the form its start asks for (RFC 5545 §3.3.10)."""
     for index, line in lines.own("RRULE"):
         try:
@@ -367,7 +370,7 @@ def _write_rules(lines: Lines, series: AsSeries, code: str) -> None:
             lines.change(index, text)
 
 
-def _move_left_out(lines: Lines, series: AsSeries, dates: dict[int, int | None]) -> None:
+def _move_left_out(lines: ComponentEditor, series: AsSeries, dates: dict[int, int | None]) -> None:
     """Have exception dates be those that were meant; where none was, take them out.
 
     Args:

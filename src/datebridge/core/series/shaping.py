@@ -13,7 +13,6 @@ from hashlib import blake2b
 from datebridge.core.comparing.fields import said_by
 from datebridge.core.editing.dates import MOST_LISTED, numbered
 from datebridge.core.editing.fields import CannotEdit, read_fields, start_of
-from datebridge.core.editing.lines import Lines, written
 from datebridge.core.editing.series import Edit, Group, Plan, standing_alone
 from datebridge.core.editing.times import read_span, set_exact_length, value_of
 from datebridge.core.editing.writing import touched
@@ -24,6 +23,7 @@ from datebridge.core.recurrence.starts import starts
 from datebridge.core.series.inferring import Inferred
 from datebridge.core.series.phrasing import Phrase, phrase
 from datebridge.core.series.proving import must_be_same
+from datebridge.core.text.component import ComponentEditor, written
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 _SERIES = ("RRULE", "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID")
@@ -61,8 +61,8 @@ def gather(texts: Mapping[int, str], found: Inferred[int], stamp: str, zones: Zo
     """
     own = {key: texts[key] for key in (*found.keys, *(key for _, key in found.moved))}
     master = _most_common([own[key] for key in found.keys])
-    uid = fresh_uid(*sorted(Lines(text).value("UID") for text in own.values()))
-    lines = Lines(master)
+    uid = fresh_uid(*sorted(ComponentEditor(text).value("UID") for text in own.values()))
+    lines = ComponentEditor(master)
     lines.set("UID", uid)
     _begin_at(lines, found.phrase.start, zones)
     start = start_moment(lines.text, zones)
@@ -87,7 +87,7 @@ def _most_common(texts: Sequence[str]) -> str:
     return next(text for text, own in zip(reversed(texts), reversed(said), strict=True) if own == most)
 
 
-def _begin_at(lines: Lines, wall: int, zones: Zones) -> None:
+def _begin_at(lines: ComponentEditor, wall: int, zones: Zones) -> None:
     """Have an entry begin at another time of its clock, as long as it is."""
     span = read_span(lines, zones)
     start = start_moment(lines.text, zones)._replace(wall=from_wall_seconds(wall))
@@ -96,7 +96,7 @@ def _begin_at(lines: Lines, wall: int, zones: Zones) -> None:
         set_exact_length(lines, start, span.end, span.exact)
 
 
-def _say(lines: Lines, start: Moment, said: Phrase) -> None:
+def _say(lines: ComponentEditor, start: Moment, said: Phrase) -> None:
     lines.add(written("RRULE", said.rule))
     for name, walls in (("RDATE", said.extra), ("EXDATE", said.left_out)):
         for wall in walls:
@@ -104,7 +104,7 @@ def _say(lines: Lines, start: Moment, said: Phrase) -> None:
 
 
 def _as_override(text: str, uid: str, start: Moment, slot: int) -> str:
-    lines = Lines(text)
+    lines = ComponentEditor(text)
     for name in _SERIES:
         lines.drop(name)
     lines.set("UID", uid)
@@ -131,13 +131,13 @@ def join(groups: Sequence[Group], stamp: str) -> Plan:
     zones = first.zones
     start = start_moment(first.master.text, zones)
     endless = any(one is not None and one.facts.until_wall is None for one in series)
-    written_rules = [line.value for g in ordered if g.master for _, line in Lines(g.master.text).own("RRULE")]
+    written_rules = [line.value for g in ordered if g.master for _, line in ComponentEditor(g.master.text).own("RRULE")]
     rules = list(dict.fromkeys(str(RuleText.of(rule).without("COUNT", "UNTIL")) for rule in written_rules))
     slots = sorted({slot for one in series if one is not None for slot in one.slots(MOST_LISTED * 20)})
     said = min((p for rule in rules if (p := phrase(rule, slots)) is not None), key=lambda p: p.cost, default=None)
     if said is None or (endless and len(rules) > 1):
         raise CannotEdit("They have no rule in common.")
-    lines = Lines(first.master.text)
+    lines = ComponentEditor(first.master.text)
     for name in _SERIES[:4]:
         lines.drop(name)
     _begin_at(lines, said.start, zones)
@@ -154,7 +154,7 @@ def join(groups: Sequence[Group], stamp: str) -> Plan:
                 continue
             plan.edits.append(Edit(member.id, None, "Joined with what it follows."))
             if member is not group.master:
-                renamed = Lines(member.text)
+                renamed = ComponentEditor(member.text)
                 renamed.set("UID", uid)
                 made.append(renamed.text)
                 plan.edits.append(Edit(None, renamed.text, "Goes with the joined series."))
@@ -182,12 +182,12 @@ def explode(group: Group, stamp: str) -> Plan:
         raise CannotEdit(
             f"A series without end, or of more than {MOST_LISTED:,} times, cannot be converted. End it first."
         )
-    uid = Lines(master.text).value("UID")
+    uid = ComponentEditor(master.text).value("UID")
     overrides = {slot: member for member, slot in group.overrides}
     made, plan = [], Plan([Edit(member.id, None, "Converted to single events.") for member in group.members])
     for slot in series.slots(MOST_LISTED):
         known = overrides.get(slot)
-        lines = Lines(known.text) if known else standing_alone(series, slot)
+        lines = ComponentEditor(known.text) if known else standing_alone(series, slot)
         lines.drop("RECURRENCE-ID")
         lines.set("UID", fresh_uid(uid, slot))
         touched(lines, stamp, False)
@@ -211,14 +211,14 @@ def attach_override(text: str, series: Group, slot: int, stamp: str) -> str:
         raise CannotEdit("The series does not happen at that time.")
     if any(at == slot for _, at in series.overrides):
         raise CannotEdit("The series has a changed occurrence there already.")
-    lines = Lines(_as_override(text, Lines(master.text).value("UID"), own.start, slot))
+    lines = ComponentEditor(_as_override(text, ComponentEditor(master.text).value("UID"), own.start, slot))
     touched(lines, stamp, False)
     return lines.text
 
 
 def detach(text: str, stamp: str) -> str:
     """A changed occurrence as an entry of its own."""
-    lines = Lines(text)
+    lines = ComponentEditor(text)
     told = lines.value("RECURRENCE-ID")
     for name in _SERIES:
         lines.drop(name)
@@ -239,7 +239,7 @@ def reanchor(group: Group, stamp: str) -> Plan:
     series, master = group.series, group.master
     if series is None or master is None:
         raise CannotEdit("This is not a series.")
-    lines = Lines(master.text)
+    lines = ComponentEditor(master.text)
     rules = list(lines.own("RRULE"))
     if len(rules) != 1:
         raise CannotEdit("It goes by several rules.")

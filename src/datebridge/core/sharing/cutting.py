@@ -12,12 +12,12 @@ from datetime import date
 
 from datebridge.core.editing.dates import ended, going_on
 from datebridge.core.editing.fields import CannotEdit, read_fields, start_of
-from datebridge.core.editing.lines import Lines
 from datebridge.core.errors import CannotDo
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.recurrence.pattern import pattern
+from datebridge.core.text.component import ComponentEditor
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 __all__ = ["CannotCut", "cut", "date", "wall_seconds_of"]
@@ -55,7 +55,7 @@ def cut(text: str, low: int | None, high: int | None, zones: Zones = NO_ZONES) -
     try:
         text = _begun(text, first, zones, begin, facts.recurrence)
         if high is not None and (slot := next(shape.each(begin, high, _FAR), None)) is not None:
-            lines = Lines(text)
+            lines = ComponentEditor(text)
             ended(lines, start_of(read_fields(text, zones), zones), zones, slot)
             text = lines.text
     except CannotEdit as error:
@@ -70,6 +70,6 @@ def _begun(text: str, low: int, zones: Zones, begin: int, recurrence: str) -> st
     slot = next(shape.each(begin, low, _FAR), None)
     if slot is None:
         return text
-    lines = Lines(text)
+    lines = ComponentEditor(text)
     going_on(lines, start_of(read_fields(text, zones), zones), zones, shape, begin, slot)
     return lines.text

@@ -1,21 +1,27 @@
-"""One component as lines that can be looked up and changed without touching the others.
+"""One component as lines that can be looked up, and changed without touching the others.
 
->>> text = "BEGIN:VEVENT\\nSUMMARY:Old\\nX-KEEP:me\\nEND:VEVENT"
->>> Component(text).with_property("SUMMARY", "New").text
+>>> entry = ComponentEditor("BEGIN:VEVENT\\nSUMMARY:Old\\nX-KEEP:me\\nEND:VEVENT")
+>>> entry.set("SUMMARY", "New")
+>>> entry.text
 'BEGIN:VEVENT\\nSUMMARY:New\\nX-KEEP:me\\nEND:VEVENT'
+>>> Component(entry.text).first("SUMMARY").value
+'New'
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from datebridge.core.text.lines import ContentLine, NotAContentLine, format_line, parse_line
+from datebridge.core.text.lines import ContentLine, NotAContentLine, format_line, parse_line, rewritten_line
+from datebridge.core.text.nesting import depths, nested_in
+
+Params = dict[str, str | None]
 
 
 @dataclass(frozen=True, slots=True)
 class Component:
-    """A component's text, seen as properties. Changes return a new component; other lines keep their bytes."""
+    """A component's text, seen as properties."""
 
     text: str
 
@@ -24,18 +30,10 @@ class Component:
 
         Lines that are not content lines are passed over; they stay in the text.
         """
-        depth = 0
-        for index, raw in enumerate(self.text.split("\n")):
-            fence = raw[:6].upper()
-            if fence == "BEGIN:":
-                depth += 1
-            elif fence.startswith("END:"):
-                depth -= 1
-            elif depth == 1:
-                try:
-                    yield index, parse_line(raw)
-                except NotAContentLine:
-                    continue
+        lines = self.text.split("\n")
+        for index, depth in enumerate(depths(lines)):
+            if depth == 1 and (line := parsed(lines[index])) is not None:
+                yield index, line
 
     @property
     def kind(self) -> str:
@@ -50,22 +48,86 @@ class Component:
         """All its own properties of a name, in order."""
         return [line for _, line in self.properties() if line.name == name]
 
-    def with_property(self, name: str, value: str, params: dict[str, str] | None = None) -> Component:
-        """The component with one property set. `value` is as written in the file.
 
-        The first line of that name is replaced in its place; a new one goes before the nested
-        components and the END line.
-        """
-        line = format_line(name, value, params)
-        lines = self.text.split("\n")
-        for index, existing in self.properties():
-            if existing.name == name:
-                lines[index] = line
-                return Component("\n".join(lines))
-        end = next((i for i, raw in enumerate(lines) if i and raw[:6].upper() == "BEGIN:"), len(lines) - 1)
-        return Component("\n".join([*lines[:end], line, *lines[end:]]))
+class ComponentEditor:
+    """The unfolded lines of one component while they are changed: the others keep their bytes and their place."""
 
-    def without(self, name: str) -> Component:
-        """The component without any line of that name."""
-        gone = {index for index, line in self.properties() if line.name == name}
-        return Component("\n".join(raw for i, raw in enumerate(self.text.split("\n")) if i not in gone))
+    def __init__(self, text: str) -> None:
+        self.lines = text.split("\n")
+
+    @property
+    def text(self) -> str:
+        """The component as text."""
+        return "\n".join(self.lines)
+
+    def own(self, name: str) -> Iterator[tuple[int, ContentLine]]:
+        """The component's own properties of a name with their index."""
+        size = len(name)
+        some = [i for i, raw in enumerate(self.lines) if raw[:size].upper() == name]
+        if not some:
+            return iter(())
+        own = depths(self.lines)
+        found = ((i, line) for i in some if own[i] == 1 and (line := parsed(self.lines[i])) is not None)
+        return iter([one for one in found if one[1].name == name])
+
+    def change(self, index: int, value: str, params: Params | None = None) -> None:
+        """Give a line another value and set some of its parameters."""
+        self.lines[index] = rewritten_line(self.lines[index], value, params)
+
+    def value(self, name: str) -> str:
+        """The value of the first property of a name; "" where there is none."""
+        found = next(self.own(name), None)
+        return found[1].value if found else ""
+
+    def set(self, name: str, value: str, params: Params | None = None) -> None:
+        """Set a property in its place, keeping the parameters not named; an empty value takes it out."""
+        if value:
+            self.put(name, value, params)
+        else:
+            self.drop(name)
+
+    def put(self, name: str, value: str, params: Params | None = None) -> None:
+        """The same, where an empty value is one like any other."""
+        found = next(self.own(name), None)
+        if found:
+            self.change(found[0], value, params)
+        else:
+            self.add(written(name, value, params))
+
+    def add(self, *lines: str) -> None:
+        """New lines of the component itself, before what is nested in it."""
+        end = next((one.first for one in nested_in(self.lines)), len(self.lines) - 1)
+        self.lines[end:end] = lines
+
+    def drop(self, name: str, when: Callable[[ContentLine], bool] = lambda _: True) -> None:
+        """Take properties of a name out."""
+        gone = {index for index, line in self.own(name) if when(line)}
+        self.lines = [raw for index, raw in enumerate(self.lines) if index not in gone]
+
+    def blocks(self, kind: str) -> list[tuple[int, int]]:
+        """Where components of a kind lie directly inside: their first and last line, both included."""
+        return [(one.first, one.last) for one in nested_in(self.lines) if one.kind == kind]
+
+    def add_block(self, lines: list[str]) -> None:
+        """Put the lines of a nested component at the end."""
+        self.lines[-1:-1] = lines
+
+
+def with_property(text: str, name: str, value: str) -> str:
+    """A component with one property set; the value as it is written in a file."""
+    entry = ComponentEditor(text)
+    entry.put(name, value)
+    return entry.text
+
+
+def written(name: str, value: str, params: Params | None = None) -> str:
+    """A new content line."""
+    return format_line(name, value, {key: one for key, one in (params or {}).items() if one is not None})
+
+
+def parsed(raw: str) -> ContentLine | None:
+    """The parts of a line; None where it is none."""
+    try:
+        return parse_line(raw)
+    except NotAContentLine:
+        return None

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from datebridge.core.text.component import Component
+from datebridge.core.text.component import Component, ComponentEditor
 from datebridge.core.text.lines import escape_text, unescape_text
 from datebridge.core.text.writer import new_header
 
@@ -49,28 +49,23 @@ def description_of(header: str) -> Description:
 
 def described(header: str, wanted: Description) -> str:
     """The header with what is wanted; lines that say it already, and all others, stay as they are."""
-    component = Component(header or new_header(wanted.name))
-    now = description_of(component.text)
+    lines = ComponentEditor(header or new_header(wanted.name))
+    now = description_of(lines.text)
     if now.name != wanted.name:
-        component = _with(component, "NAME", wanted.name)
-        if component.first("X-WR-CALNAME"):
-            component = _with(component, "X-WR-CALNAME", wanted.name)
+        lines.put("NAME", escape_text(wanted.name))
+        if any(lines.own("X-WR-CALNAME")):
+            lines.put("X-WR-CALNAME", escape_text(wanted.name))
     if now.own_colour != wanted.own_colour:
-        component = component.without(_SHADE).without("COLOR")
-        if wanted.own_colour:
-            component = _with(component, _SHADE if wanted.own_colour.startswith("#") else "COLOR", wanted.own_colour)
+        lines.drop(_SHADE)
+        lines.drop("COLOR")
+        lines.set(_SHADE if wanted.own_colour.startswith("#") else "COLOR", escape_text(wanted.own_colour))
     if now.zone != wanted.zone:
-        component = (
-            _with(component, "X-WR-TIMEZONE", wanted.zone) if wanted.zone else component.without("X-WR-TIMEZONE")
-        )
+        lines.set("X-WR-TIMEZONE", escape_text(wanted.zone))
     if now.text != wanted.text:
-        component = component.without("X-WR-CALDESC").without("DESCRIPTION")
-        component = _with(component, "DESCRIPTION", wanted.text) if wanted.text else component
-    return component.text
-
-
-def _with(component: Component, name: str, value: str) -> Component:
-    return component.with_property(name, escape_text(value))
+        lines.drop("X-WR-CALDESC")
+        lines.drop("DESCRIPTION")
+        lines.set("DESCRIPTION", escape_text(wanted.text))
+    return lines.text
 
 
 def is_css_colour(value: str) -> bool:

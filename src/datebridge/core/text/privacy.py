@@ -22,7 +22,8 @@ from __future__ import annotations
 import re
 import unicodedata
 
-from datebridge.core.text.lines import LINE, fence_of
+from datebridge.core.text.lines import LINE
+from datebridge.core.text.nesting import depths
 from datebridge.core.text.properties import KNOWN, ONCE
 
 __all__ = ["CONFIDENTIAL", "PRIVATE", "classes_in", "classes_of_calendar", "is_damaged", "is_tangled", "uids_in"]
@@ -123,11 +124,9 @@ def is_tangled(text: str) -> bool:
     if is_damaged(text):
         return True
     seen: set[str] = set()
-    depth = 0
-    for raw in text.split("\n"):
-        if (fence := fence_of(raw)) is not None:
-            depth += 1 if fence[0] == "BEGIN" else -1
-        elif depth == 1 and (name := re.split("[;:]", raw, maxsplit=1)[0].upper()) in ONCE:
+    lines = text.split("\n")
+    for raw, depth in zip(lines, depths(lines), strict=True):
+        if depth == 1 and (name := re.split("[;:]", raw, maxsplit=1)[0].upper()) in ONCE:
             if name in seen:
                 return True
             seen.add(name)

@@ -14,7 +14,6 @@ from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
 from datebridge.core.editing.fields import Alarm, Fields, Person, read_fields, shown_text
-from datebridge.core.editing.lines import Lines, parsed
 from datebridge.core.editing.times import read_span
 from datebridge.core.moments import (
     Clock,
@@ -26,6 +25,7 @@ from datebridge.core.moments import (
     parse_moment,
     wall_at,
 )
+from datebridge.core.text.component import ComponentEditor, parsed
 from datebridge.core.tzids import resolve
 from datebridge.core.views.sheet import COLUMNS, armed, defuse, parted
 from datebridge.core.views.tables import SheetRow
@@ -93,7 +93,7 @@ def here(
     text: str, now: Mapping[str, str], shown: Mapping[str, str], clock: Clock | None, zones: Zones = NO_ZONES
 ) -> Here:
     """An entry by its text; see `Here`."""
-    lines = Lines(text)
+    lines = ComponentEditor(text)
     span = read_span(lines, zones)
     begin = span.start.instant() if span.start is not None and clock is not None else None
     finish = span.end.instant() if span.end is not None and clock is not None else None

@@ -13,12 +13,12 @@ from dataclasses import dataclass
 from heapq import heappop, heappush
 
 from datebridge.core.editing.fields import person_of
-from datebridge.core.editing.lines import Lines
 from datebridge.core.ids import CalendarId
 from datebridge.core.moments import from_wall_seconds
 from datebridge.core.occurrences.expanding import Occurrence
 from datebridge.core.occurrences.window import ShownEntry, Window, spans_days
 from datebridge.core.recurrence.days import Steps
+from datebridge.core.text.component import ComponentEditor
 from datebridge.core.views.sheet import defuse
 
 #: More pairs than this are not listed; the span or the layers are to be narrowed then.
@@ -81,7 +81,7 @@ People = frozenset[tuple[str, str]]
 
 def people_in(text: str) -> People:
     """The organiser and the attendees of a component, but for those who declined (RFC 5545 §3.2.12)."""
-    lines = Lines(text)
+    lines = ComponentEditor(text)
     named = [person_of(line) for name in ("ORGANIZER", "ATTENDEE") for _, line in lines.own(name)]
     return frozenset(
         (one.address.lower(), one.name.strip().lower()) for one in named if one.answer != "DECLINED" and one.address

@@ -18,7 +18,8 @@ from zoneinfo import ZoneInfo
 from datebridge.core.checks import examine
 from datebridge.core.index.facts import Facts, Mark
 from datebridge.core.moments import from_wall_seconds, instant_at
-from datebridge.core.text.lines import LINES, unescape_text
+from datebridge.core.text.lines import LINE, unescape_text
+from datebridge.core.text.nesting import depths
 from datebridge.core.tzids import zone_info
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
@@ -135,10 +136,12 @@ def _row(row: Row, zone: ZoneInfo | None) -> list[str]:
     own: dict[str, str] = {}
     people: list[str] = []
     alarms: list[str] = []
-    depth = 0
-    for name, _, value in LINES.findall(text):
-        name = name.upper()
-        depth += (name == "BEGIN") - (name == "END")
+    lines = text.split("\n")
+    for raw, depth in zip(lines, depths(lines), strict=True):
+        match = LINE.match(raw) if depth else None
+        if match is None:
+            continue
+        name, value = match[1].upper(), match[3]
         if depth == 1:
             own.setdefault(name, value)
             if name == "ATTENDEE":

@@ -22,7 +22,7 @@ from datebridge.core.changes import (
 )
 from datebridge.core.ids import CalendarId, FileId, GroupId, SetId, VersionId
 from datebridge.core.problems import Problem
-from datebridge.core.text.component import Component
+from datebridge.core.text.component import with_property
 from datebridge.core.text.headers import described, description_of
 from datebridge.store import calendars, imports
 from datebridge.store.changesets.apply import discard_within
@@ -302,7 +302,7 @@ def _give_uids(draft: Draft, compared: list[_Taken]) -> None:
         with draft.stage() as writer:
             for version, text in texts_of(writer.connection, some).items():
                 identity = given[version]
-                text = Component(text).with_property("UID", identity.uid).text
+                text = with_property(text, "UID", identity.uid)
                 made[version] = writer.add_text(identity.component, text)
     draft.changes = [
         change._replace(after=made.get(change.after, change.after)) if change.after else change

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from typing import NamedTuple
 from zoneinfo import available_timezones
@@ -18,6 +17,7 @@ from datebridge.core.recurrence.rules import NotARule, parse_rule
 from datebridge.core.recurrence.words import describe
 from datebridge.core.text.component import Component
 from datebridge.core.text.lines import ContentLine, split_text_list, unescape_text
+from datebridge.core.text.nesting import differing_fields, fields_of
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 from datebridge.store.calendars import known
 from datebridge.store.database import Store
@@ -61,7 +61,6 @@ _WORDS = {
 }
 _WRITTEN = "Zone, as written"
 _TEXTS = frozenset({"DESCRIPTION", "COMMENT", "CONTACT"})
-_NAME = re.compile("[;:]")
 
 
 def facts(component: str, text: str, zones: Zones) -> list[tuple[str, str]]:
@@ -74,14 +73,9 @@ def facts(component: str, text: str, zones: Zones) -> list[tuple[str, str]]:
             written = _as_written(line, zones)
             if written and (_WRITTEN, written) not in rows:
                 rows.append((_WRITTEN, written))
-    depth, trigger = 0, ""
-    for raw in text.split("\n"):
-        upper = raw.upper()
-        depth += upper.startswith("BEGIN:") - upper.startswith("END:")
-        if depth == 2 and upper.startswith("TRIGGER"):
-            trigger = raw.partition(":")[2]
-            rows.append(("Alarm", _alarm(trigger)))
-    return rows
+    alarms = fields_of(text).get("VALARM", [])
+    triggers = [Component("\n".join(alarm)).first("TRIGGER") for alarm in alarms]
+    return rows + [("Alarm", _alarm(trigger.value)) for trigger in triggers if trigger is not None]
 
 
 def _value(line: ContentLine, zones: Zones) -> str:
@@ -187,28 +181,14 @@ class Differing(NamedTuple):
 
 def differing(component: str, left: str, right: str) -> list[Differing]:
     """In what two states of an entry differ, but for the bookkeeping."""
-    mine, theirs = Counter(left.split("\n")), Counter(right.split("\n"))
-    names: dict[str, None] = {}
-    changed, depth = (mine - theirs) + (theirs - mine), 0
-    for raw in (*left.split("\n"), *right.split("\n")):
-        fence = raw[:6].upper()
-        depth += (fence == "BEGIN:") - (fence[:4] == "END:")
-        if raw in changed:
-            names["VALARM" if depth > 1 or "VALARM" in raw.upper() else _NAME.split(raw, maxsplit=1)[0].upper()] = None
     found = []
-    for name in names:
+    for name, *sides in differing_fields(left, right, lambda _, parts: sorted(parts)):
         if name in BOOKKEEPING:
             continue
         before, after = (Counter(in_words(component, text, name)) for text in (left, right))
-        if before != after:
-            found.append(Differing(label(name), list((before - after).elements()), list((after - before).elements())))
-        else:  # the same in other words: the lines themselves tell it
-            own = [
-                [raw for raw in side if _NAME.split(raw, maxsplit=1)[0].upper() == name]
-                for side in ((mine - theirs).elements(), (theirs - mine).elements())
-            ]
-            if any(own):
-                found.append(Differing(label(name), *own))
+        if before == after:  # the same in other words: the lines themselves tell it
+            before, after = (Counter(line for part in parts for line in part) for parts in sides)
+        found.append(Differing(label(name), list((before - after).elements()), list((after - before).elements())))
     return found
 
 

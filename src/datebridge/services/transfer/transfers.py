@@ -36,7 +36,7 @@ from datebridge.core.job_kinds import JobKind
 from datebridge.core.language.filters import Selection
 from datebridge.core.language.kinds import KINDS
 from datebridge.core.language.plural import counted
-from datebridge.core.text.component import Component
+from datebridge.core.text.component import with_property
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.editing.calendars import fresh_calendar
 from datebridge.services.jobs.jobs import JobContext, performs
@@ -238,10 +238,10 @@ class _Transfer:
         """The text as it goes there: silent, and under a UID of its own where it needs one."""
         before = text
         if not facts.uid:
-            text = Component(text).with_property("UID", f"{facts.digest.hex()}@date-bridge.example").text
+            text = with_property(text, "UID", f"{facts.digest.hex()}@date-bridge.example")
         elif self.target.existing == "both" and (facts.uid in self.home or facts.uid in self.uids):
             uid = self.renamed.setdefault((owner, facts.uid), str(uuid.uuid4()))
-            text = Component(text).with_property("UID", uid).text
+            text = with_property(text, "UID", uid)
         if facts.attendees and not self.target.tell:
             text = silenced(text)
             self.silent += 1
