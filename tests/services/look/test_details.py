@@ -13,7 +13,7 @@ ENTRY = "BEGIN:VEVENT\nSUMMARY:Tide\nDTSTART:20261124T080000Z\nDTSTAMP:20260105T
 @pytest.mark.parametrize(
     ("left", "right", "told"),
     [
-        ("", ALARM.format("Boat"), Differing("Alarms", [], ["15 minutes before"])),
+        ("", ALARM.format("Boat"), Differing("Alarms", [], ["15 min before"])),
         # rings at the same time, and says something else
         (ALARM.format("Boat"), ALARM.format("Tug"), Differing("Alarms", ["DESCRIPTION:Boat"], ["DESCRIPTION:Tug"])),
         ("CATEGORIES:A,B\n", "CATEGORIES:B\n", Differing("Categories", ["A, B"], ["B"])),
