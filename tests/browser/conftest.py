@@ -101,7 +101,11 @@ def standins(data: Path) -> dict[str, str]:
 
 def said(url: str) -> bool:
     """Whether a refusal of this address is something that is shown to the reader in words."""
-    return url.endswith(("/api/accounts/discover", "/api/imports", "/api/bulk-changes")) or "/api/phrases/" in url or "/api/fields?" in url
+    return (
+        url.endswith(("/api/accounts/discover", "/api/imports", "/api/bulk-changes"))
+        or "/api/phrases/" in url
+        or "/api/fields?" in url
+    )
 
 
 @pytest.fixture

@@ -187,7 +187,7 @@ def test_a_way_to_sign_in_that_is_not_known_is_not_taken_for_a_wrong_password(
 
 
 def test_no_more_is_read_than_is_allowed(hosts: tuple[_Host, _Host]) -> None:
-    web = Web(Gate([hosts[0].origin]), most_octets=1000)
+    web = Web(Gate([hosts[0].origin]), most_bytes=1000)
     assert refusal(web, hosts[0].origin + "/").trouble == "large"
 
 

@@ -102,7 +102,7 @@ def test_who_waits_can_give_up_at_once(patience: float) -> None:
 
 def test_an_endless_body_is_cut_before_it_takes_more_room_than_is_allowed() -> None:
     with host(HEAD + b"\r\n", again=b" " * 65536) as origin:
-        assert trouble(origin, most_octets=3 << 20).trouble == "large"
+        assert trouble(origin, most_bytes=3 << 20).trouble == "large"
 
 
 def packed(data: bytes, encoding: str, most: int = 1 << 20) -> bytes:

@@ -96,7 +96,7 @@ SEEN: dict[str, tuple[Callable[[Asker], object], object, object]] = {
     "mkcol-only": (lambda a: a.status("MKCALENDAR", f"/dav/calendars/{OFFICE}/new/"), 201, 501),
     "digest-only": (lambda a: a.status("GET", ONE), 200, 401),
     "redirects": (lambda a: a.status("PUT", ONE, calendar(berth(1)).encode()) in (307, 308), False, True),
-    "odd-tokens": (lambda a: a.token_twice() in (400, 403, 409, 410, 412, 507), False, True),
+    "stale-tokens": (lambda a: a.token_twice() in (400, 403, 409, 410, 412, 507), False, True),
     "no-sync": (lambda a: a.status("REPORT", CALENDAR, SYNC.format("")), 207, 403),
     "no-multiget": (lambda a: a.status("REPORT", CALENDAR, FOUR), 207, 403),
     "small-multiget": (lambda a: a.status("REPORT", CALENDAR, FOUR), 207, 413),

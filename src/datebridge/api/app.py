@@ -80,7 +80,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
         worker = Worker(store, settings) if work else None
         besides = [
             clock(store, settings),
-            readiness(store, app.ledger, app.happenings),
+            readiness(store, app.ledger, app.occurrences),
             Repeating("the look through the database", _DAILY, partial(_look_through, app), first=60.0),
         ]
         if worker:

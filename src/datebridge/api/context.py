@@ -25,7 +25,7 @@ class App:
     store: Store
     settings: Settings
     ledger: Ledger
-    happenings: OccurrenceReader
+    occurrences: OccurrenceReader
     density: Density
     change_feed: ChangeFeed
     seeing: Seeing

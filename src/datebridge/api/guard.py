@@ -37,7 +37,7 @@ _POLICY = (
 _ENTRANCE = """<!doctype html><html lang=en><meta charset=utf-8><title>Date Bridge</title>
 <body style="font:16px/1.5 system-ui;max-width:34rem;margin:4rem auto;padding:0 1rem;background:#f6f3ea;color:#14213d">
 <h1 style="font-size:1.3rem">Date Bridge needs its access key</h1>
-<p>It was shown once, when Date Bridge was started for the first time. Ask who started it.</p>{said}
+<p>It was shown once, when Date Bridge was started for the first time. Ask who started it.</p>{message}
 <form method=post action=/enter><label>Access key
 <input name=key type=password autocomplete=current-password autofocus style="font:inherit;width:22rem"></label>
 <button style="font:inherit">Enter</button></form>"""
@@ -156,6 +156,6 @@ def _no(words: str) -> Response:
     return refused(words, 403, "not-let-in", "Not let in")
 
 
-def _entrance(said: str, status: int) -> Response:
+def _entrance(message: str, status: int) -> Response:
     # A form sends no origin under "no-referrer" (Fetch §3.1), and without one nothing is taken.
-    return HTMLResponse(_ENTRANCE.replace("{said}", said), status, {"Referrer-Policy": "same-origin"})
+    return HTMLResponse(_ENTRANCE.replace("{message}", message), status, {"Referrer-Policy": "same-origin"})

@@ -171,38 +171,38 @@ def button(row: ChangeSetRow, calendars: list[tuple[str, int]]) -> str:
     return "; ".join(parts) or "Apply"
 
 
-def calendar(row: CalendarRow, own: OwnLines, said: Statement) -> CalendarOut:
+def calendar(row: CalendarRow, own: OwnLines, statement: Statement) -> CalendarOut:
     """A calendar's row of the ledger, its own lines, what is said of it."""
-    there = said.remote
+    there = statement.remote
     made = CalendarOut(
         id=row.id,
         name=row.name,
-        label=said.label,
-        term=said.term,
+        label=statement.label,
+        term=statement.term,
         colour=row.colour,
         own_colour=own.own_colour,
         zone=own.zone,
         description=own.description,
-        state=said.state,
+        state=statement.state,
         live=there is not None,
         writable=own.writable,
-        flow=said.flow,
+        flow=statement.flow,
         source=row.source,
         taken_at=stamp(row.taken_at),
         entries=row.entries,
         problems=row.problems,
         first=day_of(row.first),
         last="no end" if row.endless else day_of(row.last),
-        to_push=said.to_push,
-        to_decide=said.to_decide,
-        echo=said.echo,
+        to_push=statement.to_push,
+        to_decide=statement.to_decide,
+        echo=statement.echo,
     )
     if there is not None:
         remote = there.remote
         made.account_id, made.remote_id, made.account = remote.account_id, remote.id, there.account_name
         made.owner = "you" if remote.owned else remote.owner or there.account_name
         made.refreshed_at, made.next_at = stamp(remote.refreshed_at), stamp(remote.next_at)
-        made.every, made.interval, made.outcome = remote.every, said.interval, remote.outcome
+        made.every, made.interval, made.outcome = remote.every, statement.interval, remote.outcome
         made.trouble, made.failed_since = remote.trouble, stamp(remote.failed_since)
         made.held_set_id = there.held_open
     return made

@@ -29,8 +29,8 @@ def give_memory_back() -> None:
 class _Readiness:
     """Recomputes orders and counts once a batch has been applied and nothing else follows at once."""
 
-    def __init__(self, store: Store, ledger: Ledger, happenings: OccurrenceReader) -> None:
-        self.store, self.ledger, self.happenings = store, ledger, happenings
+    def __init__(self, store: Store, ledger: Ledger, occurrences: OccurrenceReader) -> None:
+        self.store, self.ledger, self.occurrences = store, ledger, occurrences
         self._ready = self._seen = -1
 
     def look(self) -> None:
@@ -38,11 +38,11 @@ class _Readiness:
         if revision == self._seen != self._ready:
             self.ledger.warm()
             with self.store.read() as connection:
-                self.happenings.anywhere(connection)
+                self.occurrences.anywhere(connection)
             self._ready = revision
         self._seen = revision
 
 
-def readiness(store: Store, ledger: Ledger, happenings: OccurrenceReader) -> Repeating:
+def readiness(store: Store, ledger: Ledger, occurrences: OccurrenceReader) -> Repeating:
     """What keeps everything ready that screens are likely to ask for."""
-    return Repeating("readiness", _LOOK, _Readiness(store, ledger, happenings).look)
+    return Repeating("readiness", _LOOK, _Readiness(store, ledger, occurrences).look)

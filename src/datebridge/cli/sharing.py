@@ -85,7 +85,7 @@ def render_files(
             )
         )
     else:
-        print(f"{given.said}.", file=sys.stderr)
+        print(f"{given.in_words}.", file=sys.stderr)
         for one in warnings:
             words = f"{one.entries:,} seem to hold {one.what} in what is given, such as “{one.found}” in “{one.title}”."
             print(words, file=sys.stderr)

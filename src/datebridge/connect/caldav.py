@@ -51,7 +51,7 @@ class Delta:
 
 @dataclass(frozen=True, slots=True)
 class Resource:
-    """A calendar object as fetched: its path, its ETag, its octets.
+    """A calendar object as fetched: its path, its ETag, its bytes.
 
     `data` is None where there are none: because it is not there any more, or because it is not handed out just now,
     as `status` says; 0 where the server does not speak of it at all, 200 where what it hands out is no calendar object.
@@ -74,7 +74,7 @@ class Resource:
 
 
 def withheld(status: int) -> str:
-    """Why something is not handed out: a status, or what is odd about the answer."""
+    """Why something is not handed out: a status, or what is wrong with the answer."""
     return {0: "it passes it over", 200: "it sends another answer", LAGS: "listed, but missing"}.get(
         status, f"{status}"
     )
@@ -183,7 +183,7 @@ class CalDavServer(Homes):
             answer = self.web.request("REPORT", url, dav.sync_collection(since), FLAT)
             if answer.status != 207:
                 if token and answer.status in _EXPIRED:
-                    self.web.note("odd-tokens")
+                    self.web.note("stale-tokens")
                     return self.changes(url, "")
                 if answer.status in GONE:
                     expect(answer, 207)
@@ -360,16 +360,16 @@ def canonical(href: str) -> str:
         path = urlsplit(href).path
     except ValueError:  # no address at all
         path = href
-    # Octets stay octets: not every path is UTF-8.
+    # Bytes stay bytes: not every path is UTF-8.
     return "/".join(quote(unquote_to_bytes(part), safe=_UNESCAPED) for part in path.split("/"))
 
 
-def _resource(href: str, said: dav.DavResponse | None) -> Resource:
-    if said is None:
+def _resource(href: str, answer: dav.DavResponse | None) -> Resource:
+    if answer is None:
         return Resource(canonical(href), "", None, 0)
-    if said.status < 300 and "calendar-data" in said.properties:
-        data = said.text("calendar-data").encode()
-        return Resource(canonical(href), said.etag, data) if is_object(data) else Resource(canonical(href), "", None)
-    status = said.status if said.status >= 300 else said.missing
-    # Something that has an ETag is there, whatever is said of its data.
-    return Resource(canonical(href), said.etag, None, 0 if said.etag and status in GONE else status)
+    if answer.status < 300 and "calendar-data" in answer.properties:
+        data = answer.text("calendar-data").encode()
+        return Resource(canonical(href), answer.etag, data) if is_object(data) else Resource(canonical(href), "", None)
+    status = answer.status if answer.status >= 300 else answer.missing
+    # Something that has an ETag is there, whatever is answer of its data.
+    return Resource(canonical(href), answer.etag, None, 0 if answer.etag and status in GONE else status)

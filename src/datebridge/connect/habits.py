@@ -29,7 +29,7 @@ HABITS: dict[str, str] = {
     "mkcol-only": "It does not know MKCALENDAR: calendars are made by extended MKCOL.",
     "digest-only": "One signs in by Digest: the password itself is not sent.",
     "redirects": "It sends requests on to other paths: they are followed within it.",
-    "odd-tokens": "It has refused a token it gave: all entries were compared once more.",
+    "stale-tokens": "It has refused a token it gave: all entries were compared once more.",
     "no-sync": "It refuses to say what changed: all entries are listed and compared.",
     "no-multiget": "It hands out one entry at a time: each is asked for alone.",
     "small-multiget": "It takes only few entries in one question: more questions are asked.",

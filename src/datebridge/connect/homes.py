@@ -82,8 +82,8 @@ class Homes:
         self.host = host_of(address)
         #: Whether it has answered as servers of calendars do; and what it said where it did not.
         self.is_server = False
-        self._said: tuple[int, str] = (0, "")
-        self._last = self._said
+        self._refusal: tuple[int, str] = (0, "")
+        self._last = self._refusal
 
     def discover(self) -> Home:
         """Find principal and homes from an address.
@@ -131,7 +131,7 @@ class Homes:
         )
 
     def _no_server(self) -> Unreachable:
-        status, words = self._said
+        status, words = self._refusal
         said = f" It says: {words}" if words else ""
         if status != 403 or not self.web.signed_in:
             return self._no_answer(status, said)
@@ -142,7 +142,7 @@ class Homes:
             " servers want a password made for programs: make one there, or ask who runs it.",
         )
 
-    def _no_answer(self, status: int, said: str) -> Unreachable:
+    def _no_answer(self, status: int, reply: str) -> Unreachable:
         """What an answer comes to that no calendar server gives; ``missing`` where there may be a page or a feed."""
         if status in (0, 403, *GONE):
             return Unreachable(
@@ -157,7 +157,7 @@ class Homes:
         if status < 400:
             return Unreachable("answer", f"{self.host} redirects without saying where to ({status}).")
         return Unreachable(
-            "answer", f"{self.host} refuses to answer calendar programs ({status}).{said} Ask who runs it."
+            "answer", f"{self.host} refuses to answer calendar programs ({status}).{reply} Ask who runs it."
         )
 
     def _nobody(self, status: int, words: str) -> Unreachable:
@@ -266,7 +266,7 @@ class Homes:
         answer = self.web.request("PROPFIND", url, dav.propfind(names), FLAT)
         if answer.status != 207:
             self._last = answer.status, dav.condition(answer.body)[1]
-            self._said = max(self._said, self._last)
+            self._refusal = max(self._refusal, self._last)
             return None
         self.is_server = True
         found, _ = dav.multistatus(answer.body, self.host)

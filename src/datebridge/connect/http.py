@@ -92,7 +92,7 @@ class Web:
     Args:
         origins: those that the user name and the password may be sent to.
         patience: for how many seconds a request that was put off or cut is tried again; 0 for never.
-        most_octets: that a body may have, unpacked.
+        most_bytes: that a body may have, unpacked.
         timeout: how long nothing may come, in seconds.
         budget: how long all requests together may take, in seconds; None for as long as they need.
         check: asked while waiting; raises to give up.
@@ -107,12 +107,12 @@ class Web:
         origins: Iterable[str] = (),
         connections: int = 6,
         patience: float = 0,
-        most_octets: int = 128 << 20,
+        most_bytes: int = 128 << 20,
         timeout: float = 30,
         budget: float | None = None,
         check: Callable[[], None] | None = None,
     ) -> None:
-        self.connections, self.patience, self.most_octets = connections, patience, most_octets
+        self.connections, self.patience, self.most_bytes = connections, patience, most_bytes
         self.origins = {origin_of(origin) for origin in origins}
         self._auth = signing(user, password, frozenset(self.origins)) if user or password else None
         self._transport = GuardedTransport(gate, connections)
@@ -167,8 +167,8 @@ class Web:
         origin = origin_of(url)
         if self._auth is not None and origin not in self.origins:
             raise self._leaves(origin)
-        octets = {name.encode(): value.encode() for name, value in (headers or {}).items()}
-        return wait(self._patiently(method, url, body, octets, once), self._check)
+        encoded = {name.encode(): value.encode() for name, value in (headers or {}).items()}
+        return wait(self._patiently(method, url, body, encoded, once), self._check)
 
     def begin_many(self, asked: Sequence[WebRequest], answers: list[Answer | Exception | None]) -> Future[None]:
         """Send many requests meanwhile, as many at once as there are connections.
@@ -187,9 +187,9 @@ class Web:
         async def some() -> None:
             for place in turns:
                 one = asked[place]
-                octets = {name.encode(): value.encode() for name, value in one.headers.items()}
+                encoded = {name.encode(): value.encode() for name, value in one.headers.items()}
                 try:
-                    answers[place] = await self._patiently(one.method, one.url, one.body, octets, False)
+                    answers[place] = await self._patiently(one.method, one.url, one.body, encoded, False)
                 except Exception as error:
                     answers[place] = error
                     if not (isinstance(error, Unreachable) and error.trouble in ALONE):
@@ -303,16 +303,16 @@ class Web:
         response = await self._signed(request, auth)
         try:
             taken = Body(
-                response.headers.get("content-encoding", "") if method != "HEAD" else "", self.most_octets, host
+                response.headers.get("content-encoding", "") if method != "HEAD" else "", self.most_bytes, host
             )
-            began, octets = time.monotonic(), 0
+            began, size = time.monotonic(), 0
             async for piece in response.aiter_raw():
-                octets += len(piece)
+                size += len(piece)
                 taken.add(piece)
                 seconds = time.monotonic() - began
-                if seconds > _GRACE and octets < seconds * _SLOWEST:
+                if seconds > _GRACE and size < seconds * _SLOWEST:
                     raise Unreachable("timeout", f"{host} sends its answer too slowly.")
-            return response, taken.end() if octets else b""
+            return response, taken.end() if size else b""
         finally:
             await response.aclose()
 
@@ -330,11 +330,11 @@ class Web:
             except BaseException:
                 await response.aclose()
                 raise
-            octets = 0
+            size = 0
             try:
                 async for piece in response.aiter_raw():  # to its end, so that the connection can be used again
-                    octets += len(piece)
-                    if octets > _MOST_REFUSAL:
+                    size += len(piece)
+                    if size > _MOST_REFUSAL:
                         break
             finally:
                 await response.aclose()

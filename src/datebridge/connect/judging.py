@@ -44,9 +44,9 @@ def no_way_in(host: str, offered: str, signed_in: bool, sent: bool) -> Unreachab
     return None
 
 
-def _way(scheme: str, said: str) -> str:
+def _way(scheme: str, header: str) -> str:
     """A way to sign in, with what it computes with where it says that."""
-    how = _ALGORITHM.search(said) if scheme == "digest" else None
+    how = _ALGORITHM.search(header) if scheme == "digest" else None
     return f"{scheme.title()} with {how[1]}" if how else scheme.title()
 
 

@@ -9,7 +9,7 @@ from datebridge.connect.errors import Unreachable
 _PIECE = 1 << 20
 #: The octet a member of gzip begins with.
 _MEMBER = 0x1F
-#: Either of the two ways a packed body may begin (RFC 1950, RFC 1952), told by its first octets.
+#: Either of the two ways a packed body may begin (RFC 1950, RFC 1952), told by its first bytes.
 _ANY_HEADER = zlib.MAX_WBITS | 32
 
 
@@ -21,7 +21,7 @@ class Body:
     (None, b'BEGIN')
 
     Raises:
-        Unreachable: if it is packed in a way nobody asked for, damaged, or unpacks to more than `most` octets.
+        Unreachable: if it is packed in a way nobody asked for, damaged, or unpacks to more than `most` bytes.
     """
 
     def __init__(self, encoding: str, most: int, host: str) -> None:
@@ -62,12 +62,12 @@ class Body:
             raise self._damaged()
         return bytes(self._data)
 
-    def _keep(self, octets: bytes) -> None:
-        if len(self._data) + len(octets) > self._most:
+    def _keep(self, data: bytes) -> None:
+        if len(self._data) + len(data) > self._most:
             raise Unreachable(
                 "large", f"{self._host} sends more than {max(1, self._most >> 20)} MB, the most that is accepted."
             )
-        self._data += octets
+        self._data += data
 
     def _damaged(self) -> Unreachable:
         return Unreachable("answer", f"{self._host} sends a compressed answer that is damaged.")

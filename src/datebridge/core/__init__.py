@@ -3,7 +3,7 @@ r"""The computation: no web, no database, no network, no clock of its own.
 This is its public face: what others may build upon. Everything works on text as it is written in files, and gives
 text back in which only that has changed that was asked for.
 
-A file is read, whatever it contains; nothing of it is lost, and what is odd is said:
+A file is read, whatever it contains; nothing of it is lost, and what is wrong with it is said:
 
 >>> from io import BytesIO
 >>> from datebridge.core import examine, inspect

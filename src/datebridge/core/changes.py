@@ -153,10 +153,10 @@ class Details:
         return {name: value for name, value in asdict(self).items() if value != getattr(usual, name)}
 
     @classmethod
-    def read(cls, said: Mapping[str, Any]) -> Details:
+    def read(cls, values: Mapping[str, Any]) -> Details:
         """Read what `as_dict` made of one; what a later version says besides is left."""
         known = {field.name for field in fields(cls)}
-        given = {name: value for name, value in said.items() if name in known}
+        given = {name: value for name, value in values.items() if name in known}
         for name in ("files", "archives"):
             if name in given:
                 given[name] = tuple(given[name])

@@ -40,12 +40,12 @@ def contents(texts: Iterable[str]) -> Counter[bytes]:
 
 
 def entries_in(data: bytes) -> list[str]:
-    """The texts of the entries in an object's octets."""
+    """The texts of the entries in an object's bytes."""
     return [one.text for one in Reader(open_bytes(data)) if one.name not in ("VCALENDAR", "VTIMEZONE")]
 
 
 def is_object(data: bytes) -> bool:
-    """Whether octets are a calendar object with an entry in it, and have come to their end (RFC 4791 §4.1).
+    """Whether bytes are a calendar object with an entry in it, and have come to their end (RFC 4791 §4.1).
 
     >>> is_object(b"BEGIN:VCALENDAR\\nBEGIN:VTODO\\nEND:VTODO\\nEND:VCALENDAR\\n"), is_object(b"<html></html>")
     (True, False)

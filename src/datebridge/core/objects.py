@@ -54,7 +54,7 @@ def _zone(text: str) -> Facts:
 
 
 def take_apart(data: bytes, rulings: Mapping[str, str] | None = None) -> CalendarObject:
-    """Read an object's octets; never fails.
+    """Read an object's bytes; never fails.
 
     Args:
         rulings: what somebody has decided that zone names mean.

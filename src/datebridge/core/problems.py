@@ -22,7 +22,7 @@ CODES: dict[str, tuple[Severity, str]] = {
     "no-dtstamp": ("untidy", "No DTSTAMP"),
     "no-zone-definition": ("untidy", "Time zone used but not defined"),
     "not-a-calendar": ("breaks", "No calendar data in the file"),
-    "odd-fence": ("breaks", "Irregular BEGIN or END line"),
+    "irregular-fence": ("breaks", "Irregular BEGIN or END line"),
     "several-calendars": ("untidy", "Several calendars with one name"),
     "stray-end": ("untidy", "END line without its BEGIN"),
     "truncated": ("breaks", "Incomplete file"),

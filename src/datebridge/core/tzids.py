@@ -131,13 +131,13 @@ def _resolved(tzid: str) -> Resolution:
     if len(places := [zone for zone in cities if zone in listed() and not zone.startswith("Etc/")]) == 1:
         return Resolution(tzid, places[0], "display")
     if match := _OFFSET.fullmatch(name):
-        return _found(tzid, steady(_seconds(match[1], match[2], match[3])), "offset")
+        return _resolution(tzid, steady(_seconds(match[1], match[2], match[3])), "offset")
     if match := _DISPLAY.fullmatch(name):
-        return _found(tzid, _of_cities(_seconds(match[1] or "+", match[2] or "0", match[3]), match[4]), "display")
+        return _resolution(tzid, _of_cities(_seconds(match[1] or "+", match[2] or "0", match[3]), match[4]), "display")
     return Resolution(tzid, "", "unresolved")
 
 
-def _found(tzid: str, zone: str, method: Method) -> Resolution:
+def _resolution(tzid: str, zone: str, method: Method) -> Resolution:
     return Resolution(tzid, zone, method if zone else "unresolved")
 
 

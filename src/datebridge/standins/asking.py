@@ -15,7 +15,7 @@ from starlette.responses import Response
 from datebridge.core.tzids import resolve
 from datebridge.standins.habits import Habits
 from datebridge.standins.mail import MailDrop
-from datebridge.standins.multistatus import DAV, element, error, found, href, read
+from datebridge.standins.multistatus import DAV, element, error, href, propstats, read
 from datebridge.standins.places import Map, Place
 from datebridge.standins.properties import Live, on_demand
 from datebridge.standins.records import Collection, Records, Stored
@@ -105,16 +105,16 @@ class Ask:
         whole = {name: element(name, inner) for name, inner in properties.items()}
         whole |= dead or {}
         if self.root is not None and self.root.find(f"{{{DAV}}}propname") is not None:
-            return found(self.name(path), (element(name) for name in whole))
+            return propstats(self.name(path), (element(name) for name in whole))
         if asked is None:
             shown = [name for name in whole if not on_demand(name) or name in besides]
-            return found(self.name(path), (whole[name] for name in shown))
+            return propstats(self.name(path), (whole[name] for name in shown))
         lacking = [name for name in asked if name not in whole]
-        return found(self.name(path), (whole[name] for name in asked if name in whole), lacking)
+        return propstats(self.name(path), (whole[name] for name in asked if name in whole), lacking)
 
     # ---- conditions ------------------------------------------------------------------------------
 
-    def unmet(self, etag: str | None) -> Response | None:
+    def failed_condition(self, etag: str | None) -> Response | None:
         """Why a request may not be, by If-Match and If-None-Match (RFC 9110 §13.1); `etag` None for nothing there."""
         match, none_match = (self.request.headers.get(name) for name in ("if-match", "if-none-match"))
         said = {"ETag": etag} if etag else {}

@@ -60,7 +60,7 @@ KINDS: dict[str, str] = {
     "withhold": "hands out all entries but one, for which it says 500",
     "away": "sends one on to another server, for good",
 }
-_ODD = frozenset({"drip", "endless", "nonsense", "marks", "damage", "twice", "bomb", "withhold"})
+_UNUSUAL = frozenset({"drip", "endless", "nonsense", "marks", "damage", "twice", "bomb", "withhold"})
 assert set(KINDS) == set(get_args(Kind))  # noqa: S101
 
 
@@ -71,7 +71,7 @@ class Fault:
     Attributes:
         method: only for requests of this method; "" for all.
         path: only for requests whose path holds this; "" for all.
-        seconds: how late, how long between two octets, or what Retry-After says.
+        seconds: how late, how long between two bytes, or what Retry-After says.
         to: the origin one is sent on to.
     """
 
@@ -162,7 +162,7 @@ class Faulty:
                 self.server.meddle(request.url.path)
             elif fault.kind == "cut":
                 cut = True
-            elif fault.kind in _ODD:
+            elif fault.kind in _UNUSUAL:
                 unusual = fault
             elif fault.kind == "away":
                 await RedirectResponse(fault.to + request.url.path, 301)(scope, receive, send)

@@ -95,7 +95,7 @@ class FeedHost:
             response = self._answer(request)
         if response is None:
             await asyncio.sleep(SLOWNESS)
-            response = self._content(request, *self._found(request.url.path))
+            response = self._content(request, *self._feed_at(request.url.path))
         await response(scope, receive, send)
 
     async def _written(self, request: Request) -> Response:
@@ -118,7 +118,7 @@ class FeedHost:
         self.publish(Feed(path, path[len(WRITABLE) :]), data)
         return Response(status_code=204 if there is not None else 201, headers={"ETag": _etag(data)})
 
-    def _found(self, path: str) -> tuple[Feed, bytes, int]:
+    def _feed_at(self, path: str) -> tuple[Feed, bytes, int]:
         return next(row for row in self._feeds() if row[0].path == path)
 
     def _answer(self, request: Request) -> Response | None:

@@ -49,7 +49,7 @@ def href(path: str) -> str:
     return f"<D:href>{escape(path)}</D:href>"
 
 
-def found(path: str, properties: Iterable[str], missing: Iterable[str] = ()) -> str:
+def propstats(path: str, properties: Iterable[str], missing: Iterable[str] = ()) -> str:
     """One response of a multistatus: the properties there are (as XML), and the names of those there are not."""
     have = "".join(properties)
     lacking = "".join(element(name) for name in missing)

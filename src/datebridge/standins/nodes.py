@@ -49,7 +49,7 @@ class Node:
         inner = [*self.lines, *(child.text() for child in self.children)]
         return "\n".join([f"BEGIN:{self.name}", *inner, f"END:{self.name}"])
 
-    def octets(self) -> bytes:
+    def data(self) -> bytes:
         return fold(self.text() + "\n")
 
 
@@ -58,7 +58,7 @@ def _name(raw: str) -> str:
 
 
 def tree(data: bytes) -> Node:
-    """An object's octets as a tree; lines that are none stay where they are, and what is not closed ends at the end."""
+    """An object's bytes as a tree; lines that are none stay where they are, and what is not closed ends at the end."""
     text = data.decode("utf-8", "replace").replace("\r\n", "\n").replace("\n ", "").replace("\n\t", "")
     top = Node("")
     open_ = [top]

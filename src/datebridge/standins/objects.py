@@ -14,7 +14,7 @@ _NESTED = re.compile(r"^(BEGIN|END):", re.IGNORECASE)
 
 
 def keep_to_limits(data: bytes, parsed: CalendarObject) -> bytes:
-    """What a strict server keeps: no unknown properties, one alarm, two attachments. The octets as they are if all."""
+    """What a strict server keeps: no unknown properties, one alarm, two attachments. The bytes as they are if all."""
     texts = [_kept(text) for _, text in parsed.entries]
     if texts == [text for _, text in parsed.entries]:
         return data

@@ -135,7 +135,7 @@ class Live:
             f"{{{CAL}}}supported-collation-set": collations,
             f"{{{CAL}}}calendar-description": escape(collection.description),
             f"{{{CAL}}}calendar-timezone": escape(collection.zone),
-            f"{{{CAL}}}max-resource-size": str(self.traits.most_octets),
+            f"{{{CAL}}}max-resource-size": str(self.traits.most_bytes),
             f"{{{OWN}}}calendar-color": escape(collection.colour),
             f"{{{OWN}}}calendar-order": str(collection.position),
             f"{{{OWN}}}getctag": f"{collection.id}-{collection.revision}",

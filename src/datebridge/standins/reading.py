@@ -24,7 +24,7 @@ def get(ask: Ask) -> Response:
         return nothing() if not ask.there(ask.place) else Response("This is a collection.", 405, {"Allow": "PROPFIND"})
     etag = ask.live.etag(stored)
     ask.habits.count(f"read {stored.name}")
-    return ask.unmet(etag) or Response(stored.data, headers={"ETag": etag}, media_type="text/calendar")
+    return ask.failed_condition(etag) or Response(stored.data, headers={"ETag": etag}, media_type="text/calendar")
 
 
 def nothing() -> Response:

@@ -215,7 +215,7 @@ class Records:
         self._db.execute("INSERT INTO notice (person, data) VALUES (?, ?)", (person, data))
 
     def notices(self, person: str) -> list[tuple[str, bytes]]:
-        """The messages in somebody's inbox: name and octets."""
+        """The messages in somebody's inbox: name and bytes."""
         rows = self._db.execute("SELECT id, data FROM notice WHERE person = ? ORDER BY id", (person,))
         return [(f"{number}.ics", data) for number, data in rows]
 

@@ -54,8 +54,8 @@ def _data_of(root: etree._Element) -> etree._Element | None:
 def _object(ask: Ask, collection: Collection, stored: Stored, data: etree._Element | None, zone: str = "") -> str:
     properties = ask.live.object(stored.name, stored.etag, len(stored.data))
     if data is not None:
-        octets = handed_out(stored.data, data, zone)
-        properties[_DATA] = escape(octets.decode("utf-8", "replace")).replace("\r", "&#13;")
+        found = handed_out(stored.data, data, zone)
+        properties[_DATA] = escape(found.decode("utf-8", "replace")).replace("\r", "&#13;")
         ask.habits.count(f"read {stored.name}")
     return ask.response(ask.map.path(collection, stored.name), properties)
 
@@ -180,7 +180,7 @@ def _revision(ask: Ask, own: Collection, token: str) -> tuple[int, Response | No
     """From where changes are told; or why a token is refused."""
     if not token:
         return 0, None
-    if ask.habits.has("odd-tokens") and ask.habits.count("token asked") % 2:
+    if ask.habits.has("stale-tokens") and ask.habits.count("token asked") % 2:
         code = _ODD_TOKENS[ask.habits.count("tokens") % len(_ODD_TOKENS)]
         return 0, Response("No.", code) if code != 403 else _no_token("This token has been used.")
     prefix = token_of(ask.traits, own, 0)[:-1]

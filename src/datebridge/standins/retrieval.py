@@ -38,7 +38,7 @@ def handed_out(data: bytes, asked: etree._Element, zone: str) -> bytes:
         root = _expanded(root, zone, *span_of(expand))
     elif limit is not None:
         root = _limited(root, zone, *span_of(limit))
-    return (_part(root, wanted) if wanted is not None else root).octets()
+    return (_part(root, wanted) if wanted is not None else root).data()
 
 
 def _cal(name: str) -> str:
@@ -137,7 +137,7 @@ def busy_time(objects: Iterable[bytes], low: int, high: int, zone: str) -> bytes
             first, last = (f"{basic(from_wall_seconds(at))}Z" for at in (start, end))
             lines.append(f"FREEBUSY;FBTYPE={kind}:{first}/{last}")
     inner = Node("VFREEBUSY", lines)
-    return Node("VCALENDAR", ["VERSION:2.0", f"PRODID:{PRODID}"], [inner]).octets()
+    return Node("VCALENDAR", ["VERSION:2.0", f"PRODID:{PRODID}"], [inner]).data()
 
 
 def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:

@@ -62,9 +62,9 @@ class Door:
         known = self._password(name)
         return name if known is not None and secrets.compare_digest(known.encode(), password.encode()) else ""
 
-    def _digest(self, said: dict[str, str], method: str) -> str:
-        name, nonce = said.get("username", ""), said.get("nonce", "")
-        known, make = self._password(name), _HASHES.get(said.get("algorithm", "MD5").upper())
+    def _digest(self, fields: dict[str, str], method: str) -> str:
+        name, nonce = fields.get("username", ""), fields.get("nonce", "")
+        known, make = self._password(name), _HASHES.get(fields.get("algorithm", "MD5").upper())
         if known is None or make is None or nonce not in self._nonces or self._nonces[nonce] >= _USES:
             return ""
         self._nonces[nonce] += 1
@@ -73,6 +73,6 @@ class Door:
             return make(text.encode()).hexdigest()
 
         own = hashed(f"{name}:{self.realm}:{known}")
-        what = hashed(f"{method}:{said.get('uri', '')}")
-        middle = ":".join(said.get(part, "") for part in ("nonce", "nc", "cnonce", "qop"))
-        return name if secrets.compare_digest(hashed(f"{own}:{middle}:{what}"), said.get("response", "")) else ""
+        what = hashed(f"{method}:{fields.get('uri', '')}")
+        middle = ":".join(fields.get(part, "") for part in ("nonce", "nc", "cnonce", "qop"))
+        return name if secrets.compare_digest(hashed(f"{own}:{middle}:{what}"), fields.get("response", "")) else ""

@@ -16,7 +16,7 @@ class Traits:
         whole_depth: answers a PROPFIND of all depths; otherwise it refuses it (RFC 4918 §9.1).
         mkcol: makes calendars by extended MKCOL too (RFC 5689), and says so.
         token_life: how many changes back a sync token reaches.
-        most_octets: the largest object taken.
+        most_bytes: the largest object taken.
         pace: requests a second before it says 429; 0 for no limit.
         latency: seconds added to every answer.
         principals_at: the origin at which people are said to be; "" for its own.
@@ -28,11 +28,11 @@ class Traits:
     whole_depth: bool = False
     mkcol: bool = False
     token_life: int = 50_000
-    most_octets: int = 1 << 20
+    most_bytes: int = 1 << 20
     pace: int = 0
     latency: float = 0.0
     principals_at: str = ""
 
 
 TIDEWRACK = Traits("Tidewrack", whole_depth=True)
-LANTERN = Traits("Lantern", sync=True, strict=True, mkcol=True, most_octets=200_000)
+LANTERN = Traits("Lantern", sync=True, strict=True, mkcol=True, most_bytes=200_000)

@@ -8,7 +8,7 @@ import re
 
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-#: How much of an endless answer comes at once, in octets.
+#: How much of an endless answer comes at once, in bytes.
 _PIECE = 1 << 16
 _FIRST_DATA = re.compile(
     rb"(<D:response><D:href>[^<]*</D:href>)<D:propstat><D:prop>(?:(?!</D:response>).)*?<C:calendar-data>"

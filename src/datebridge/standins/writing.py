@@ -25,7 +25,7 @@ def put(ask: Ask) -> Response:
     if refusal is not None:
         return refusal
     stored = ask.stored(place)
-    unmet = ask.unmet(ask.live.etag(stored) if stored is not None else None)
+    unmet = ask.failed_condition(ask.live.etag(stored) if stored is not None else None)
     if unmet is not None:
         return unmet
     own = place.collection
@@ -58,8 +58,8 @@ def _wrong(
     """Why an object cannot be kept in a calendar under a name (RFC 4791 §5.3.2.1)."""
     if ask.request.headers.get("content-type", "text/calendar").partition(";")[0].strip().lower() != "text/calendar":
         return error(403, f"{{{CAL}}}supported-calendar-data", "Only text/calendar is kept here.")
-    if len(ask.body) > ask.traits.most_octets:
-        most = f"The most {ask.traits.name} takes is {ask.traits.most_octets:,} octets an entry."
+    if len(ask.body) > ask.traits.most_bytes:
+        most = f"The most {ask.traits.name} takes is {ask.traits.most_bytes:,} bytes an entry."
         return error(403, f"{{{CAL}}}max-resource-size", most)
     if not parsed.entries:
         return error(403, f"{{{CAL}}}valid-calendar-data", "There is no entry in it.")
@@ -106,7 +106,7 @@ def delete(ask: Ask) -> Response:
     stored = ask.stored(place)
     if stored is None or place.collection is None:
         return Response("This cannot be deleted.", 403)
-    refusal = ask.may_not_write(place) or ask.unmet(ask.live.etag(stored))
+    refusal = ask.may_not_write(place) or ask.failed_condition(ask.live.etag(stored))
     if refusal is not None:
         return refusal
     ask.records.delete(place.collection, stored.name)

@@ -135,7 +135,7 @@ def names(connection: Connection, live: bool = False) -> dict[CalendarId, str]:
     return {CalendarId(row.id): row.name for row in rows}
 
 
-def known(connection: Connection) -> dict[CalendarId, FilterContext]:
+def calendars_for_filters(connection: Connection) -> dict[CalendarId, FilterContext]:
     """Each calendar in force as a filter knows it, with its account where another one has the same name."""
     rows = connection.execute(
         select(CALENDARS.c.id, CALENDARS.c.name, func.coalesce(ACCOUNTS.c.name, "here").label("account"))

@@ -142,7 +142,7 @@ def _drop(connection: Connection, numbers: Iterable[int]) -> None:
         connection.execute(delete(COMPARISONS).where(COMPARISONS.c.id.in_(among(numbers))))
 
 
-def drop_found(connection: Connection) -> None:
+def drop_automatic(connection: Connection) -> None:
     """Forget what was found without being asked for."""
     _drop(connection, connection.execute(select(COMPARISONS.c.id).where(COMPARISONS.c.found)).scalars())
 

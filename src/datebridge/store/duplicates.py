@@ -322,10 +322,10 @@ def ruled_apart(connection: Connection) -> list[Apart]:
     )
     titles = {(calendar, uid): title for calendar, uid, title in rows}
 
-    def said(identity: list[str]) -> str:
+    def title_of(identity: list[str]) -> str:
         return titles.get((int(identity[0]), identity[2])) or identity[2]
 
-    return [Apart(ruling.id, said(left), said(right), ruling.made_at) for ruling, (left, right) in rulings]
+    return [Apart(ruling.id, title_of(left), title_of(right), ruling.made_at) for ruling, (left, right) in rulings]
 
 
 def revoke_apart(connection: Connection, ruling: int) -> None:

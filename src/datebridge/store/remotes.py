@@ -52,7 +52,7 @@ class Elsewhere:
 # ---- objects --------------------------------------------------------------------------------------
 
 
-def _known(row: Row[Any]) -> KnownObject:
+def _known_object(row: Row[Any]) -> KnownObject:
     versions = tuple(VersionId(int(v)) for v in row.versions.split(",") if v)
     return KnownObject(row.href, row.uid, row.etag, versions, row.kept)
 
@@ -64,13 +64,13 @@ def known_objects(
     found = select(RESOURCES).where(RESOURCES.c.remote_id == remote)
     if hrefs is not None:
         found = found.where(RESOURCES.c.href.in_(among(hrefs)))
-    return {row.href: _known(row) for row in connection.execute(found)}
+    return {row.href: _known_object(row) for row in connection.execute(found)}
 
 
 def known_objects_of(connection: Connection, remote: RemoteId, uids: Iterable[str]) -> list[KnownObject]:
     """All objects that hold an entry of one of these UIDs."""
     found = select(RESOURCES).where(RESOURCES.c.remote_id == remote, RESOURCES.c.uid.in_(among(uids)))
-    return [_known(row) for row in connection.execute(found)]
+    return [_known_object(row) for row in connection.execute(found)]
 
 
 def unread_objects(connection: Connection, remote: RemoteId) -> list[str]:

@@ -115,7 +115,7 @@ def test_series_come_with_their_health_and_a_year(client: TestClient) -> None:
         ["Exception date without an occurrence"],
     )
     strip = client.get(f"/api/series/{kelp['entry']['id']}/strip", params={"year": 2026}).json()
-    assert [change["said"] for change in strip["changes"]] == ["−60 min", "+60 min"]
+    assert [change["words"] for change in strip["changes"]] == ["−60 min", "+60 min"]
     assert Counter(tick["what"] for tick in strip["ticks"]) == {"kept": 32, "left out": 1}
     assert "may be meant" in strip["ill"][0]["message"]
 

@@ -30,7 +30,7 @@ from datebridge.core.bulk.steps import (
     Step,
     Strip,
     Timed,
-    said,
+    step_in_words,
 )
 from datebridge.core.bulk.wording import replacing
 from datebridge.core.checks import ALL, is_fixable
@@ -154,7 +154,7 @@ def changed(text: str, step: Step) -> list[str]:
         (EndSeries("2026-01-01"), []),
         (Delete(before="2026-11-24"), []),
     ],
-    ids=lambda value: said(value) if not isinstance(value, list) else "",
+    ids=lambda value: step_in_words(value) if not isinstance(value, list) else "",
 )
 def test_a_step_changes_the_lines_it_is_about(step: Step, lines: list[str]) -> None:
     found = changed(FULL, step)

@@ -77,7 +77,7 @@ WRONG: dict[str, list[str]] = {
     "no-start": ["SUMMARY:Some day"],
     "no-uid": ["DTSTART:20261124T090000Z"],
     "not-a-content-line": ["DTSTART:20261124T090000Z", "and bring the charts"],
-    "odd-rule": ["DTSTART:20261124T090000Z", "RRULE:FREQ=DAILY;COUNT=-1"],
+    "invalid-rule-part": ["DTSTART:20261124T090000Z", "RRULE:FREQ=DAILY;COUNT=-1"],
     "repeated-property": ["DTSTART:20261124T090000Z", "SUMMARY:One", "SUMMARY:Two"],
     "rule-too-long": ["DTSTART:20200101T000000Z", "RRULE:FREQ=HOURLY;INTERVAL=7;BYDAY=MO;BYMONTHDAY=13;COUNT=99999"],
     "unquoted-zone": ["DTSTART;TZID=GMT+01:00:20261124T090000"],

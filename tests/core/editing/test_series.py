@@ -154,13 +154,13 @@ def test_all_move_with_their_left_out_and_changed_occurrences() -> None:
     assert _by_uid(plan) == [
         ["11-03 10:00", "11-17 10:00", "11-24 10:00", "12-01 11:00", "12-08 10:00", "12-15 10:00", "12-22 10:00"]
     ]
-    assert plan.said == ["1 changed occurrence keeps what was changed, and when."]
+    assert plan.notes == ["1 changed occurrence keeps what was changed, and when."]
 
 
 def test_changed_occurrences_that_no_longer_fall_in_the_series_are_named() -> None:
     plan = edit(GROUP, 1, _slot(11, 2), "all", _at(_slot(11, 2), rule="FREQ=WEEKLY;BYDAY=MO;COUNT=2"), STAMP, "b")
     assert _by_uid(plan) == [["11-02 09:00"]]
-    assert plan.said == ["1 changed occurrence no longer falls in the series and will be deleted."]
+    assert plan.notes == ["1 changed occurrence no longer falls in the series and will be deleted."]
 
 
 def test_this_and_all_after_begin_a_series_of_their_own() -> None:

@@ -137,7 +137,7 @@ def test_what_no_rule_says_is_refused_in_words_and_can_be_listed() -> None:
     assert refused.value.dates == 4
     plan = edit(Group([SeriesMember(1, text)]), 1, first, "all", after, STAMP, "b", listed=True)
     assert starts(plan.edits[0].text or "") == ["04-01T09:00", "05-01T09:00", "05-30T09:00", "07-01T09:00"]
-    assert plan.said == ["No rule can express this, so the series becomes 4 dates, one by one."]
+    assert plan.notes == ["No rule can express this, so the series becomes 4 dates, one by one."]
 
 
 def test_a_series_without_end_is_never_listed() -> None:
@@ -202,7 +202,7 @@ def test_the_formatted_twin_of_the_notes_goes_and_that_is_said() -> None:
     text = event("DTSTART:20260302T090000", "DESCRIPTION:old", "X-ALT-DESC;FMTTYPE=text/html:<p>old</p>")
     plan = edit(Group([SeriesMember(1, text)]), 1, None, "one", replace(read_fields(text), notes="new"), STAMP, "b")
     assert at(plan.edits[0].text or "", "X-ALT-DESC") == []
-    assert plan.said == ["The formatted copy of the notes would be out of date; it is removed."]
+    assert plan.notes == ["The formatted copy of the notes would be out of date; it is removed."]
 
 
 @tries(60, 2_000)

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.editing.typed import read_line, rule_of, said
+from datebridge.core.editing.typed import line_in_words, read_line, rule_of
 from datebridge.core.language.phrases import NotUnderstood
 from datebridge.core.recurrence.rules import parse_rule
 from tests.depth import tries
@@ -67,7 +67,7 @@ def test_a_typed_line_repeats(text: str, day: date, rule: str | None) -> None:
 def test_a_typed_line_says_what_was_understood() -> None:
     text = "Berth 3, tue 14:00–15:30, Hobrt time, Hobart time, every tue"
     found = read_line(text, TODAY)
-    assert said(found, "Atlantic/Reykjavik") == (
+    assert line_in_words(found, "Atlantic/Reykjavik") == (
         "Tue 1 Dec 2026, 14:00–15:30 in Hobart · 03:00–04:30 here · every Tuesday"
     )
     assert [(text[p.start : p.end], p.means) for p in found.pieces] == [

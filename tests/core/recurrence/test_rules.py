@@ -32,12 +32,12 @@ def begins(*texts: str, first: date = date(2026, 1, 1), days: int = 400) -> list
 @pytest.mark.parametrize(
     ("rule", "count", "codes"),
     [
-        ("FREQ=DAILY;COUNT=-1;UNTIL=20260303T090000Z", 3, ["odd-rule"]),
+        ("FREQ=DAILY;COUNT=-1;UNTIL=20260303T090000Z", 3, ["invalid-rule-part"]),
         ("FREQ=DAILY;COUNT=2;UNTIL=20260305T090000Z", 2, ["count-and-until"]),
-        ("FREQ=DAILY;INTERVAL=0;COUNT=3", 3, ["odd-rule"]),
-        ("FREQ=WEEKLY;BYDAY=0MO,XX;COUNT=3", 3, ["odd-rule", "odd-rule"]),
-        ("FREQ=DAILY;RSCALE=CHINESE;COUNT=3", 3, ["odd-rule"]),
-        ("FREQ=MONTHLY;SKIP=FORWARD;COUNT=3", 3, ["odd-rule"]),
+        ("FREQ=DAILY;INTERVAL=0;COUNT=3", 3, ["invalid-rule-part"]),
+        ("FREQ=WEEKLY;BYDAY=0MO,XX;COUNT=3", 3, ["invalid-rule-part", "invalid-rule-part"]),
+        ("FREQ=DAILY;RSCALE=CHINESE;COUNT=3", 3, ["invalid-rule-part"]),
+        ("FREQ=MONTHLY;SKIP=FORWARD;COUNT=3", 3, ["invalid-rule-part"]),
         ("FREQ=DAILY;UNTIL=20260303", 3, ["until-type"]),
         ("FREQ=DAILY; COUNT=3", 3, ["loose-value"]),
     ],

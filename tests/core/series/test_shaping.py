@@ -254,7 +254,7 @@ def test_a_healthy_series_has_nothing() -> None:
         ("FREQ=WEEKLY;UNTIL=20261220T090000", "until-type", "FREQ=WEEKLY;UNTIL=20261219T220000Z"),
         ("FREQ=WEEKLY;COUNT=3;UNTIL=20261220T000000Z", "count-and-until", "FREQ=WEEKLY;COUNT=3"),
         ("FREQ=WEEKLY;COUNT=30;UNTIL=20261220T000000Z", "count-and-until", "FREQ=WEEKLY;UNTIL=20261220T000000Z"),
-        ("FREQ=WEEKLY;COUNT=3;BYSETPOS=0", "odd-rule", "FREQ=WEEKLY;COUNT=3"),
+        ("FREQ=WEEKLY;COUNT=3;BYSETPOS=0", "invalid-rule-part", "FREQ=WEEKLY;COUNT=3"),
     ],
 )
 def test_rules_are_written_as_they_are_meant(rule: str, code: str, right: str) -> None:

@@ -39,7 +39,7 @@ def test_private_and_confidential_entries_are_decided_on_their_own() -> None:
     found = given_of(*texts, odd, detail=Detail.TITLES, private=Guarded.BUSY, confidential=Guarded.LEAVE_OUT)
     assert [one.as_busy for one in found.entries] == [False, True, True]
     assert found.left_out == {"confidential": 1}
-    assert found.said == "3 of 4 entries; 2 private as busy; 1 left out (1 confidential)"
+    assert found.in_words == "3 of 4 entries; 2 private as busy; 1 left out (1 confidential)"
 
 
 def test_the_strictest_of_two_classes_counts() -> None:

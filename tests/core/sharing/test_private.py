@@ -163,7 +163,7 @@ def test_what_could_mean_private_is_private(lines: list[str]) -> None:
 def test_words_that_only_look_so_are_public() -> None:
     lines = "SUMMARY:Yoga class: beginners (private)", "CLASS: public ", "CATEGORIES:Private"
     text = wrapped("X-WR-CALNAME:Private", "BEGIN:VEVENT", "UID:1", "DTSTART:20261124T090000Z", *lines, "END:VEVENT")
-    assert given_of(text, Terms(Detail.EVERYTHING)).said == "1 of 1 entry"
+    assert given_of(text, Terms(Detail.EVERYTHING)).in_words == "1 of 1 entry"
 
 
 @pytest.mark.parametrize(

@@ -114,7 +114,7 @@ def test_lines_are_those_of_the_file_though_lines_are_folded() -> None:
         ),
         (
             "BEGIN:VCALENDAR\nBEGIN;X=1:VEVENT\nUID:1\nEND :VEVENT\nEND:VCALENDAR\n",
-            [("odd-fence", 2), ("odd-fence", 4)],
+            [("irregular-fence", 2), ("irregular-fence", 4)],
         ),
         (
             "BEGIN:VCALENDAR\nBEGIN:VEVENT\nBEGIN:VALARM\nEND:VEVENT\nEND:VALARM\nEND:VCALENDAR\n",

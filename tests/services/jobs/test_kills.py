@@ -38,8 +38,8 @@ pytestmark = pytest.mark.kills
 
 
 SHEET = b64encode(b"uid,title,start\r\ne0,High tide,2024-01-24 08:00\r\n").decode()
-#: Before which statements a job is killed: by hand before each, else before every thirteenth.
-STEP = 1 if LONGER else 13
+#: Before which statements a job is killed: by hand before each, else before every nineteenth.
+STEP = 1 if LONGER else 19
 
 
 def at_every_statement(bench: Bench, queue: Callable[[int], None], check: Callable[[int], None]) -> int:

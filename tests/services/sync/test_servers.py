@@ -247,7 +247,7 @@ def test_what_has_no_uid_is_taken_whole_from_one_side(world: World) -> None:
 def test_sync_is_asked_at_depth_0_and_an_expired_token_is_understood_however_it_is_said(world: World) -> None:
     account = connected(world, "lantern")
     assert world.remote(account).token
-    world.server("lantern").habits.set(["odd-tokens"])
+    world.server("lantern").habits.set(["stale-tokens"])
     for number in range(8):
         world.put("lantern", "berths", berth(1, name=f"for the {number}. time"))
         world.refresh(account)
@@ -299,7 +299,7 @@ def test_what_a_server_was_seen_to_do_is_said_of_its_account(world: World, habit
     if habit == "lax":
         world.put("tidewrack", "berths", berth(1))
         world.server("tidewrack").lay(OFFICE, "berths")
-    syncs = habit in ("odd-tokens", "no-sync")
+    syncs = habit in ("stale-tokens", "no-sync")
     name = "lantern" if syncs else "tidewrack"
     account = connected(world, name, *filter(None, [habit]), entries=9)
     for title in ("first", "second"):

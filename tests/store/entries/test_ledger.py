@@ -7,7 +7,7 @@ from datetime import date
 import pytest
 
 from datebridge.core.language.filters import FilterError, Selection
-from datebridge.store.calendars import known
+from datebridge.store.calendars import calendars_for_filters
 from datebridge.store.entries.alike import alike
 from datebridge.store.entries.ledger import FACETS
 from tests.conftest import Bench, calendar, event, prepared
@@ -127,7 +127,7 @@ def test_titles_sort_without_case_or_accents(filled: Bench) -> None:
 def test_facets_count_what_matches(filled: Bench) -> None:
     facets = {by: filled.ledger.facets(by, "-kind:todo") for by in FACETS}
     with filled.store.read() as connection:
-        named = {str(number): one.label for number, one in known(connection).items()}
+        named = {str(number): one.label for number, one in calendars_for_filters(connection).items()}
     assert {named[number]: n for number, n in facets["calendar"]} == {"Skerrow station": 7, "Berths": 1}
     assert dict(facets["year"])["2026"] == 5
     assert dict(facets["kind"]) == {"event": 8}
@@ -182,7 +182,7 @@ def test_calendars_of_one_name_are_told_apart_by_their_account(world: World) -> 
     world.connect("lantern")
     world.bring(calendar(event("here", "Here")), calendar="Berths")
     with world.store.read() as connection:
-        found = known(connection).values()
+        found = calendars_for_filters(connection).values()
     assert [(one.label, world.titles(one.term("calendar"))) for one in found] == [
         ("Berths · Lantern", ["Launch 1 alongside"]),
         ("Berths · here", ["Here"]),

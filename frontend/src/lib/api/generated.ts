@@ -978,10 +978,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Found
+         * List Duplicates
          * @description What was found, by kind; groups that are as sure as that.
          */
-        get: operations["found_api_duplicates_get"];
+        get: operations["list_duplicates_api_duplicates_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1450,10 +1450,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Found
+         * List Zones
          * @description Every zone name in use; what is unknown first, then what contradicts itself.
          */
-        get: operations["found_api_zone_names_get"];
+        get: operations["list_zones_api_zone_names_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3647,10 +3647,10 @@ export interface components {
              */
             listable: number;
             /**
-             * Said
+             * Notes
              * @description what saving does besides
              */
-            said: string[];
+            notes: string[];
             /**
              * Words
              * @description the repeats in words
@@ -3713,8 +3713,8 @@ export interface components {
         ClockChange: {
             /** Day */
             day: number;
-            /** Said */
-            said: string;
+            /** Words */
+            words: string;
         };
         /** ClockOut */
         ClockOut: {
@@ -4385,22 +4385,22 @@ export interface components {
             /** Theirs */
             theirs: string[];
             /**
-             * Mine Said
+             * Mine In Words
              * @description the same as people read it; nothing where it has none
              */
-            mine_said: string[];
-            /** Theirs Said */
-            theirs_said: string[];
+            mine_in_words: string[];
+            /** Theirs In Words */
+            theirs_in_words: string[];
             /**
              * Bookkeeping
              * @description what programs note for each other: it decides itself
              */
             bookkeeping: boolean;
             /**
-             * Both Said
+             * Both In Words
              * @description made of both, part by part; null where that cannot be, or is one
              */
-            both_said: string[] | null;
+            both_in_words: string[] | null;
             /**
              * Proposed
              * @description what the merge of the two comes to
@@ -6929,8 +6929,8 @@ export interface components {
              * @enum {string}
              */
             what: "kept" | "left out" | "moved" | "changed" | "extra";
-            /** Said */
-            said: string;
+            /** Words */
+            words: string;
         };
         /**
          * TimeOut
@@ -9451,7 +9451,7 @@ export interface operations {
             };
         };
     };
-    found_api_duplicates_get: {
+    list_duplicates_api_duplicates_get: {
         parameters: {
             query?: {
                 least?: number;
@@ -10494,7 +10494,7 @@ export interface operations {
             };
         };
     };
-    found_api_zone_names_get: {
+    list_zones_api_zone_names_get: {
         parameters: {
             query?: never;
             header?: never;

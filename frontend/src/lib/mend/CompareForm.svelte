@@ -7,8 +7,8 @@
   type Asked = { left: number; right: number; first: string; last: string };
   type Props = { calendars: Calendar[]; asked: Asked; busy: boolean; oncompare: (asked: Asked) => void };
   const { calendars, asked, busy, oncompare }: Props = $props();
-  let wish = $derived({ ...asked });
-  const ready = $derived(wish.left > 0 && wish.right > 0 && wish.left !== wish.right);
+  let wanted = $derived({ ...asked });
+  const ready = $derived(wanted.left > 0 && wanted.right > 0 && wanted.left !== wanted.right);
 </script>
 
 {#snippet choose(label: string, value: number, onchange: (value: number) => void)}
@@ -27,15 +27,15 @@
   class="flex flex-wrap items-center gap-x-3 gap-y-2 text-[13px]"
   onsubmit={(event) => {
     event.preventDefault();
-    if (ready) oncompare(wish);
+    if (ready) oncompare(wanted);
   }}
 >
-  {@render choose('Left calendar', wish.left, (left) => (wish = { ...wish, left }))}
+  {@render choose('Left calendar', wanted.left, (left) => (wanted = { ...wanted, left }))}
   <span>against</span>
-  {@render choose('Right calendar', wish.right, (right) => (wish = { ...wish, right }))}
+  {@render choose('Right calendar', wanted.right, (right) => (wanted = { ...wanted, right }))}
   <span>from</span>
-  <DayField label="First day" value={wish.first} onchange={(first) => (wish = { ...wish, first })} />
+  <DayField label="First day" value={wanted.first} onchange={(first) => (wanted = { ...wanted, first })} />
   <span>to</span>
-  <DayField label="Last day" value={wish.last} onchange={(last) => (wish = { ...wish, last })} />
+  <DayField label="Last day" value={wanted.last} onchange={(last) => (wanted = { ...wanted, last })} />
   <Action kind="main" submit disabled={!ready || busy}>Compare</Action>
 </form>

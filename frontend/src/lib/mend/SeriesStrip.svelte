@@ -41,16 +41,16 @@
         stroke-width="1.5"
         stroke-dasharray="3 2"
       />
-      <text x={x(change.day) + 3} y="10" class="fill-soft text-[10px]">clock {change.said}</text>
+      <text x={x(change.day) + 3} y="10" class="fill-soft text-[10px]">clock {change.words}</text>
     {/each}
     {#each strip.ticks as tick, k (k)}
       {@const look = LOOKS[tick.what]}
       {#if look.glyph}
         <text x={x(tick.day)} y="28" text-anchor="middle" class="{look.ink} text-[14px] font-bold"
-          >{look.glyph}<title>{tick.said}: {look.says}</title></text
+          >{look.glyph}<title>{tick.words}: {look.says}</title></text
         >
       {:else}
-        <rect x={x(tick.day) - 1} y="27" width="2.2" height="14" class={look.ink}><title>{tick.said}</title></rect>
+        <rect x={x(tick.day) - 1} y="27" width="2.2" height="14" class={look.ink}><title>{tick.words}</title></rect>
       {/if}
     {/each}
   </svg>
@@ -58,7 +58,7 @@
     {strip.year}: {counted(kept, 'time', 'times')} as the rule has it{changed.length
       ? `; ${changed
           .slice(0, 6)
-          .map((tick) => `${LOOKS[tick.what].says} ${tick.said}`)
+          .map((tick) => `${LOOKS[tick.what].says} ${tick.words}`)
           .join(', ')}${changed.length > 6 ? ', …' : ''}`
       : ''}
   </figcaption>

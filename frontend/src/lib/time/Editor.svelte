@@ -282,7 +282,7 @@
       {#if !writable}
         <p class="text-changed mb-2">{home?.label} can only be read. Copy it to a layer you may write.</p>
       {/if}
-      {#each check.data?.said ?? [] as said (said)}<p class="text-changed mb-1">{said}</p>{/each}
+      {#each check.data?.notes ?? [] as note (note)}<p class="text-changed mb-1">{note}</p>{/each}
       {#if target.entry}
         <button type="button" class="text-brass underline" aria-expanded={source} onclick={() => (source = !source)}
           >{source ? 'Hide the source text' : 'Source text'}</button

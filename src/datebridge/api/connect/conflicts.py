@@ -84,13 +84,13 @@ def conflict(app: AppDep, push_id: PushNo) -> ConflictOut:
 
 
 def _field(pair: conflicts.ConflictSides, field: Differing) -> FieldOut:
-    def said(text: str) -> list[str]:
+    def in_words(text: str) -> list[str]:
         return details.in_words(pair.component, text, field.name)
 
     parts = both_of(field.name, pair.base or None, pair.mine, pair.theirs)
     lines = sorted(line for part in parts for line in part) if parts is not None else None
     whole = combined(pair.mine, pair.theirs, (), {field.name}, pair.base or None)
-    both = said(whole) if lines not in (None, sorted(field.mine), sorted(field.theirs)) else None
+    both = in_words(whole) if lines not in (None, sorted(field.mine), sorted(field.theirs)) else None
     proposed: Literal["mine", "theirs", "both"] = "mine" if mine_counts(field, pair.sides) else "theirs"
     if both is not None and (pair.sides.get(field.name) == "both" or not pair.base):
         proposed = "both"
@@ -99,9 +99,9 @@ def _field(pair: conflicts.ConflictSides, field: Differing) -> FieldOut:
         label=details.label(field.name),
         mine=list(field.mine),
         theirs=list(field.theirs),
-        mine_said=said(pair.mine),
-        theirs_said=said(pair.theirs),
-        both_said=both,
+        mine_in_words=in_words(pair.mine),
+        theirs_in_words=in_words(pair.theirs),
+        both_in_words=both,
         proposed=proposed,
         bookkeeping=field.name in BOOKKEEPING,
     )

@@ -25,7 +25,7 @@ from datebridge.api.shapes import (
     TimeOut,
 )
 from datebridge.api.time.views import today_in
-from datebridge.core.editing.typed import begins, ends, said
+from datebridge.core.editing.typed import begins, ends, line_in_words
 from datebridge.core.errors import NotFound
 from datebridge.services.imports import decide, files, messages, uploads
 from datebridge.services.imports.decide import Decision
@@ -53,7 +53,7 @@ def draft(app: AppDep, file: UploadFile, zone: str = "") -> DraftOut:
         attached=[AttachedOut(name=a.name, size=a.size) for a in found.attached],
         times=[
             TimeOut(
-                says=said(line, own),
+                says=line_in_words(line, own),
                 whole=line.at is None,
                 zone="" if line.at is None else line.zone or own,
                 start=line.day.isoformat() if line.at is None else begins(line).isoformat(timespec="minutes"),

@@ -67,26 +67,26 @@ def invited(app: AppDep, file_id: FileNo) -> InvitationsOut:
 
 
 @router.post("/{file_id}/reply")
-def preview(app: AppDep, file_id: FileNo, said: ReplyIn) -> ReplyOut:
+def preview(app: AppDep, file_id: FileNo, body: ReplyIn) -> ReplyOut:
     """The reply as it would be sent; nothing is sent."""
-    made = replies.message(app.store, app.settings, file_id, _reply(said))
+    made = replies.message(app.store, app.settings, file_id, _reply(body))
     text, calendar = (part.get_content() for part in made.iter_parts())
     return ReplyOut(sender=made["From"], recipient=made["To"], subject=made["Subject"], text=text, calendar=calendar)
 
 
 @router.post("/{file_id}/reply/file")
-def save(app: AppDep, file_id: FileNo, said: ReplyIn) -> Response:
+def save(app: AppDep, file_id: FileNo, body: ReplyIn) -> Response:
     """The reply as a message in a file, to be sent by other ways."""
-    made = replies.message(app.store, app.settings, file_id, _reply(said))
+    made = replies.message(app.store, app.settings, file_id, _reply(body))
     headers = {"X-File-Name": "reply.eml", "Cache-Control": "no-store"}
     return Response(made.as_bytes(), media_type="message/rfc822", headers=headers)
 
 
 @router.post("/{file_id}/reply/send", status_code=204)
-def send(app: AppDep, file_id: FileNo, said: ReplyIn) -> None:
+def send(app: AppDep, file_id: FileNo, body: ReplyIn) -> None:
     """Send the reply to the organiser."""
-    replies.send_reply(app.store, app.settings, file_id, _reply(said))
+    replies.send_reply(app.store, app.settings, file_id, _reply(body))
 
 
-def _reply(said: ReplyIn) -> replies.Reply:
-    return replies.Reply(**said.model_dump())
+def _reply(body: ReplyIn) -> replies.Reply:
+    return replies.Reply(**body.model_dump())

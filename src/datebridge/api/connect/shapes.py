@@ -249,10 +249,12 @@ class FieldOut(BaseModel):
     label: str
     mine: list[str]
     theirs: list[str]
-    mine_said: list[str] = Field(description="the same as people read it; nothing where it has none")
-    theirs_said: list[str]
+    mine_in_words: list[str] = Field(description="the same as people read it; nothing where it has none")
+    theirs_in_words: list[str]
     bookkeeping: bool = Field(description="what programs note for each other: it decides itself")
-    both_said: list[str] | None = Field(description="made of both, part by part; null where that cannot be, or is one")
+    both_in_words: list[str] | None = Field(
+        description="made of both, part by part; null where that cannot be, or is one"
+    )
     proposed: Literal["mine", "theirs", "both"] = Field(description="what the merge of the two comes to")
 
 

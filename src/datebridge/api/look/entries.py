@@ -37,14 +37,14 @@ from datebridge.core.checks import examine
 from datebridge.core.errors import NotFound, NotValid
 from datebridge.core.ids import CalendarId
 from datebridge.core.job_kinds import JobKind
-from datebridge.core.language.filters import FilterError, complete, quote, resolve_filter, said
+from datebridge.core.language.filters import FilterError, complete, condition_in_words, quote, resolve_filter
 from datebridge.services.accounts import statements
 from datebridge.services.exports import export
 from datebridge.services.jobs import jobs
 from datebridge.services.look import details
 from datebridge.services.mend import deletion
 from datebridge.store import findings
-from datebridge.store.calendars import known, own_lines
+from datebridge.store.calendars import calendars_for_filters, own_lines
 from datebridge.store.entries import details as stored
 from datebridge.store.entries.ledger import rows_of
 from datebridge.store.entries.zones import zones_beside
@@ -125,7 +125,7 @@ def facets(app: AppDep, by: Facet, filter: str = "") -> list[FacetValue]:
     if by != "calendar":
         return [FacetValue(value=value, count=n, term=_term(by, value)) for value, n in counts]
     with app.store.read() as connection:
-        named = known(connection)
+        named = calendars_for_filters(connection)
     found = [(named[CalendarId(int(number))], n) for number, n in counts if int(number) in named]
     return [FacetValue(value=one.label, count=n, term=one.term("calendar")) for one, n in found]
 
@@ -156,7 +156,9 @@ def check_filter(app: AppDep, filter: str = "", cursor: Offset = 0) -> FilterChe
     return FilterCheck(
         completions=suggestions,
         terms=[
-            TermCount(start=t.start, end=t.end, says=said(t), count=app.ledger.how_many(filter[t.start : t.end]))
+            TermCount(
+                start=t.start, end=t.end, says=condition_in_words(t), count=app.ledger.how_many(filter[t.start : t.end])
+            )
             for t in counted
         ],
     )

@@ -14,7 +14,7 @@ from datebridge.api.kinds import storable
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobQueued, SelectionIn
 from datebridge.clock import this_day
-from datebridge.core.bulk import CannotChange, Recipe, Step, demand, said
+from datebridge.core.bulk import CannotChange, Recipe, Step, demand, step_in_words
 from datebridge.core.errors import NotFound
 from datebridge.core.job_kinds import JobKind
 from datebridge.core.language.filters import resolve_filter
@@ -77,7 +77,7 @@ def words(body: StepsIn) -> StepWords:
         error = ""
     except CannotChange as refused:
         error = str(refused)
-    return StepWords(says=[said(step) for step in body.steps], error=error)
+    return StepWords(says=[step_in_words(step) for step in body.steps], error=error)
 
 
 @router.get("/recipes")
@@ -88,7 +88,7 @@ def kept(app: AppDep) -> list[RecipeOut]:
 
 
 def _out(one: Recipe) -> RecipeOut:
-    return RecipeOut(name=one.name, steps=one.steps, says=[said(step) for step in one.steps])
+    return RecipeOut(name=one.name, steps=one.steps, says=[step_in_words(step) for step in one.steps])
 
 
 @router.put("/recipes/{name}", status_code=204)

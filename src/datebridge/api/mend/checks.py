@@ -23,7 +23,7 @@ from datebridge.core.problems import CODES, Severity
 from datebridge.services.jobs import jobs
 from datebridge.services.mend import cleanup
 from datebridge.store import findings
-from datebridge.store.calendars import known
+from datebridge.store.calendars import calendars_for_filters
 from datebridge.store.database import Connection
 from datebridge.store.entries.ledger import rows_of
 
@@ -130,7 +130,7 @@ def checks(app: AppDep, calendar: CalendarNo | None = None) -> ChecksOut:
 def _term(connection: Connection, calendar: CalendarNo | None) -> str:
     if calendar is None:
         return ""
-    named = known(connection).get(calendar)
+    named = calendars_for_filters(connection).get(calendar)
     if named is None:
         raise NotFound("This calendar no longer exists.")
     return named.term("calendar")
@@ -217,7 +217,7 @@ def entries(
     """A page of the entries in which a check has found something, with what it says."""
     if code in _CLEANUP_FILTERS:
         return _cleanup_entries(app, _CLEANUP_FILTERS[code], calendar, offset, limit)
-    _known(code)
+    _demand_check(code)
     with app.store.read() as connection:
         total, found = findings.page_of(connection, code, calendar, offset, limit)
         rows = {row.id: row for row in rows_of(connection, [number for number, _ in found])}
@@ -237,7 +237,7 @@ def _cleanup_entries(
     return CheckedPage(total=total, rows=[CheckedEntry(entry=present.entry(row), message="") for row in rows])
 
 
-def _known(code: str) -> None:
+def _demand_check(code: str) -> None:
     if code not in ALL and code not in CODES and code not in _CLEANUP_FILTERS:
         raise NotFound(f"There is no check “{code}”.")
 
@@ -245,7 +245,7 @@ def _known(code: str) -> None:
 @router.post("/checks/{code}/fix")
 def fix(app: AppDep, code: Code, calendar: CalendarNo | None = None, entry: EntryNo | None = None) -> JobQueued:
     """Propose what a check has found as it would be without it: everywhere, in a calendar, or in one entry."""
-    _known(code)
+    _demand_check(code)
     title = f"Fixing: {_title(code).lower()}"
     return JobQueued(
         job_id=jobs.enqueue(app.store, JobKind.FIX, title, {"code": code, "calendar": calendar, "entry": entry})
@@ -259,7 +259,7 @@ def _title(code: str) -> str:
 @router.put("/checks/{code}/left-out", status_code=204)
 def leave_out(app: AppDep, code: Code) -> None:
     """Have a check count for no entry; what it finds is left alone."""
-    _known(code)
+    _demand_check(code)
     with app.store.write() as connection:
         findings.leave_out(connection, code, PERSON)
 
@@ -267,7 +267,7 @@ def leave_out(app: AppDep, code: Code) -> None:
 @router.put("/checks/{code}/left-out/{entry_id}", status_code=204)
 def leave_out_entry(app: AppDep, code: Code, entry_id: EntryNo) -> None:
     """Have what a check finds in one entry not count."""
-    _known(code)
+    _demand_check(code)
     if code in _CLEANUP_FILTERS:
         raise CannotDo("Findings of valid entries cannot be ignored one by one.")
     with app.store.write() as connection:
@@ -278,7 +278,7 @@ def leave_out_entry(app: AppDep, code: Code, entry_id: EntryNo) -> None:
 @router.delete("/checks/{code}/left-out/entries", status_code=204)
 def take_in_entries(app: AppDep, code: Code) -> None:
     """Have a check count again for the single entries that were left out."""
-    _known(code)
+    _demand_check(code)
     with app.store.write() as connection:
         findings.take_in_entries(connection, code)
 
@@ -286,6 +286,6 @@ def take_in_entries(app: AppDep, code: Code) -> None:
 @router.delete("/checks/{code}/left-out", status_code=204)
 def take_in(app: AppDep, code: Code) -> None:
     """Have a check count again."""
-    _known(code)
+    _demand_check(code)
     with app.store.write() as connection:
         findings.take_in(connection, code)

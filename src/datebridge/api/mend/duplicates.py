@@ -159,7 +159,7 @@ class ApartOut(BaseModel):
 
 
 @router.get("/duplicates")
-def found(app: AppDep, least: Score = 0.5) -> DuplicatesOut:
+def list_duplicates(app: AppDep, least: Score = 0.5) -> DuplicatesOut:
     """What was found, by kind; groups that are as sure as that."""
     with app.store.read() as connection:
         counts = stored.counts(connection)

@@ -180,7 +180,7 @@ def compare(app: AppDep, body: CompareIn) -> JobQueued:
 def review(app: AppDep, comparison_id: GroupNo) -> ReviewOut:
     """What differs between two calendars, counted by kind, month and field."""
     with app.store.read() as connection:
-        known = _known(comparisons.comparison(connection, comparison_id))
+        known = _demand_comparison(comparisons.comparison(connection, comparison_id))
         told = comparisons.tallies(connection, comparison_id)
         called = names(connection, live=True)
     return ReviewOut(
@@ -195,7 +195,7 @@ def review(app: AppDep, comparison_id: GroupNo) -> ReviewOut:
     )
 
 
-def _known(found: Comparison | None) -> Comparison:
+def _demand_comparison(found: Comparison | None) -> Comparison:
     if found is None:
         raise NotFound("This comparison no longer exists. Compare again.")
     return found
@@ -258,7 +258,7 @@ def pair(app: AppDep, pair_id: GroupNo, offset: Offset = 0, limit: Limit = 100) 
 def adjust(app: AppDep, comparison_id: GroupNo, body: AdjustIn) -> JobQueued:
     """Propose making one side as the other is: some pairs, or all of a kind."""
     with app.store.read() as connection:
-        _known(comparisons.comparison(connection, comparison_id))
+        _demand_comparison(comparisons.comparison(connection, comparison_id))
     params = {"comparison": comparison_id, "to": body.to, "asked": list(body.asked()), "pairs": body.pairs}
     title = "Preparing the proposal: make one calendar match the other"
     return JobQueued(job_id=jobs.enqueue(app.store, JobKind.ADJUST, title, params))

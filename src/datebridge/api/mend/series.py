@@ -35,7 +35,7 @@ _CHECKS = (
     *(check.code for check in OF_SERIES),
     "until-type",
     "count-and-until",
-    "odd-rule",
+    "invalid-rule-part",
     "bad-rule",
     "override-without-master",
     "two-masters",
@@ -91,12 +91,12 @@ class SeriesPage(BaseModel):
 class TickOut(BaseModel):
     day: int
     what: Literal["kept", "left out", "moved", "changed", "extra"]
-    said: str
+    words: str
 
 
 class ClockChange(BaseModel):
     day: int
-    said: str
+    words: str
 
 
 class SeriesFindingOut(BaseModel):
@@ -237,8 +237,8 @@ def strip(app: AppDep, entry_id: EntryNo, year: Annotated[int | None, Query(ge=1
     return StripOut(
         year=year,
         days=(date(year + 1, 1, 1) - date(year, 1, 1)).days,
-        ticks=[TickOut(day=one.day, what=one.what, said=one.said) for one in found.ticks],
-        changes=[ClockChange(day=day, said=said) for day, said in found.changes],
+        ticks=[TickOut(day=one.day, what=one.what, words=one.words) for one in found.ticks],
+        changes=[ClockChange(day=day, words=words) for day, words in found.changes],
         ill=[SeriesFindingOut(code=one.code, title=title_of(one.code), message=one.message) for one in ill[:50]],
     )
 

@@ -132,7 +132,7 @@ class ReadingsOut(BaseModel):
 
 
 @router.get("/zone-names")
-def found(app: AppDep) -> ZonesOut:
+def list_zones(app: AppDep) -> ZonesOut:
     """Every zone name in use; what is unknown first, then what contradicts itself."""
     known = zones.names(app.store)
     with app.store.read() as connection:
@@ -143,7 +143,7 @@ def found(app: AppDep) -> ZonesOut:
         RulingOut(
             id=one.id,
             tzid=one.tzid,
-            zone=_said(one.verdict),
+            zone=_verdict_in_words(one.verdict),
             calendar=called.get(one.calendar, "a deleted calendar") if one.calendar is not None else "",
         )
         for one in zones.standing(app.store)
@@ -157,7 +157,7 @@ def found(app: AppDep) -> ZonesOut:
     )
 
 
-def _said(verdict: str) -> str:
+def _verdict_in_words(verdict: str) -> str:
     return "its definition" if verdict == BY_DEFINITION else verdict
 
 
@@ -268,9 +268,9 @@ def readings(
 
 
 @router.post("/zone-names/rulings")
-def decide(app: AppDep, said: RulingIn) -> JobQueued:
+def decide(app: AppDep, body: RulingIn) -> JobQueued:
     """Rule what a name means, in one calendar or in all; what is read later is read so."""
-    return JobQueued(job_id=zones.decide(app.store, said.tzid, said.zone, said.calendar_id))
+    return JobQueued(job_id=zones.decide(app.store, body.tzid, body.zone, body.calendar_id))
 
 
 @router.delete("/zone-names/rulings/{ruling_id}")

@@ -147,9 +147,9 @@ class Door:
             return await to_thread.run_sync(self._page, known, token, asked)
         if entry:
             return await to_thread.run_sync(self._entry, known, entry.removesuffix(".ics"), asked)
-        made = self.renderer.ready(address.share, known.plan, known.said, form, self.registry.state)
+        made = self.renderer.ready(address.share, known.plan, known.version, form, self.registry.state)
         if made is None:
-            made = await to_thread.run_sync(self.renderer.made, address.share, known.plan, known.said, form)
+            made = await to_thread.run_sync(self.renderer.made, address.share, known.plan, known.version, form)
         share = known.share
         interval = share.interval if share.fixed_at is None else 0
         return conditional(made, form, share.title, interval, not (reader.name or reader.password), asked)
@@ -157,15 +157,15 @@ class Door:
     def _refused(
         self, known: KnownShare, address: Address, form: Form | None, what: str, asked: ReaderRequest
     ) -> Answer | None:
-        said = partial(refusal_page, accepted=asked.header(b"accept-language"), known=known)
+        refused = partial(refusal_page, accepted=asked.header(b"accept-language"), known=known)
         if address.target:
-            return self._moved(address, what) or said(Refusal.ENDED)
+            return self._moved(address, what) or refused(Refusal.ENDED)
         if address.ended:
-            return said(Refusal.ENDED)
+            return refused(Refusal.ENDED)
         if known.share.until is not None and known.share.until <= now():
-            return said(Refusal.EXPIRED)
+            return refused(Refusal.EXPIRED)
         if form is None or form not in known.share.forms:
-            return said(Refusal.NO_FORM)
+            return refused(Refusal.NO_FORM)
         if not self.shares.take(address.share):
             return too_many("Too many requests at once.", 5)
         return None
@@ -222,7 +222,7 @@ class Door:
 
     def _page(self, known: KnownShare, token: str, asked: ReaderRequest) -> Answer:
         share, plan = known.share, known.plan
-        page_data = self.renderer.page_data(asked.share, plan, known.said)
+        page_data = self.renderer.page_data(asked.share, plan, known.version)
         today = today_in(plan.zone)
         feed = address_of(self.settings, token) + FORMATS[Form.FEED].path if Form.FEED in share.forms else ""
         as_of = day_in(share.fixed_at, plan.zone) if share.fixed_at else None
@@ -253,7 +253,7 @@ class Door:
         return Answer(200, html, "text/html; charset=utf-8", headers, _PAGE.format(sites=sites))
 
     def _entry(self, known: KnownShare, key: str, asked: ReaderRequest) -> Answer:
-        page_data = self.renderer.page_data(asked.share, known.plan, known.said)
+        page_data = self.renderer.page_data(asked.share, known.plan, known.version)
         entry = page_data.find(key)
         if entry is None:
             return refusal_page(Refusal.UNKNOWN, asked.header(b"accept-language"))

@@ -36,9 +36,9 @@ def _told(app: App, reader: int, token: str) -> ToldOut:
 
 
 @router.post("/shares/{share_id}/readers")
-def add_reader(app: AppDep, share_id: ShareNo, said: ReaderIn) -> ToldOut:
+def add_reader(app: AppDep, share_id: ShareNo, body: ReaderIn) -> ToldOut:
     """Give a share to somebody, or to everybody who has the address. The address is told this once."""
-    reader, token = shares.add_reader(app.store, share_id, said.name, said.mail, said.password)
+    reader, token = shares.add_reader(app.store, share_id, body.name, body.mail, body.password)
     return _told(app, reader, token)
 
 
@@ -55,15 +55,15 @@ def take_back(app: AppDep, reader_id: ReaderNo) -> None:
 
 
 @router.put("/readers/{reader_id}/target", status_code=204)
-def send_on(app: AppDep, reader_id: ReaderNo, said: SendOnIn) -> None:
+def send_on(app: AppDep, reader_id: ReaderNo, body: SendOnIn) -> None:
     """Send who comes by a reader's addresses elsewhere; an empty target ends that."""
-    shares.send_on(app.store, app.settings, reader_id, said.target)
+    shares.send_on(app.store, app.settings, reader_id, body.target)
 
 
 @router.put("/readers/{reader_id}/password", status_code=204)
-def set_password(app: AppDep, reader_id: ReaderNo, said: PasswordIn) -> None:
+def set_password(app: AppDep, reader_id: ReaderNo, body: PasswordIn) -> None:
     """Have programs give a password; an empty one ends that."""
-    shares.set_password(app.store, reader_id, said.password)
+    shares.set_password(app.store, reader_id, body.password)
 
 
 @router.get("/readers/{reader_id}/invitation")
@@ -74,17 +74,17 @@ def invitation(app: AppDep, reader_id: ReaderNo) -> InvitationOut:
 
 
 @router.post("/readers/{reader_id}/invitation", status_code=204)
-def send_invitation(app: AppDep, reader_id: ReaderNo, said: InvitationIn) -> None:
+def send_invitation(app: AppDep, reader_id: ReaderNo, body: InvitationIn) -> None:
     """Send the message to the reader."""
-    token = token_in(said.address)
-    invitations.send_invitation(app.store, app.settings, reader_id, token, said.subject, said.text, said.attach)
+    token = token_in(body.address)
+    invitations.send_invitation(app.store, app.settings, reader_id, token, body.subject, body.text, body.attach)
 
 
 @router.post("/readers/{reader_id}/invitation/file")
-def invitation_file(app: AppDep, reader_id: ReaderNo, said: InvitationIn) -> Response:
+def invitation_file(app: AppDep, reader_id: ReaderNo, body: InvitationIn) -> Response:
     """The message as a file, to be sent by other ways."""
-    token = token_in(said.address)
-    made = invitations.message(app.store, app.settings, reader_id, token, said.subject, said.text, said.attach)
+    token = token_in(body.address)
+    made = invitations.message(app.store, app.settings, reader_id, token, body.subject, body.text, body.attach)
     headers = {"Content-Disposition": 'attachment; filename="invitation.eml"', "Cache-Control": "no-store"}
     return Response(made.as_bytes(), media_type="message/rfc822", headers=headers)
 
@@ -93,19 +93,19 @@ def invitation_file(app: AppDep, reader_id: ReaderNo, said: InvitationIn) -> Res
 
 
 @router.post("/shares/{share_id}/hosts")
-def add_host(app: AppDep, share_id: ShareNo, said: HostIn) -> ShareMade:
+def add_host(app: AppDep, share_id: ShareNo, body: HostIn) -> ShareMade:
     """Have a share handed out to a web host, now and after every change."""
     return ShareMade(
         id=handing.add_host(
-            app.store, app.settings, share_id, said.form, said.address, said.user, said.password, said.always
+            app.store, app.settings, share_id, body.form, body.address, body.user, body.password, body.always
         )
     )
 
 
 @router.post("/hosts/{host_id}/hand-out")
-def hand_out(app: AppDep, host_id: HostNo, said: HandOutIn) -> JobQueued:
+def hand_out(app: AppDep, host_id: HostNo, body: HandOutIn) -> JobQueued:
     """Hand it out now."""
-    return JobQueued(job_id=JobId(handing.queue(app.store, host_id, said.over)))
+    return JobQueued(job_id=JobId(handing.queue(app.store, host_id, body.over)))
 
 
 @router.delete("/hosts/{host_id}", status_code=204)

@@ -93,48 +93,48 @@ def owners(app: AppDep) -> list[RoleOut]:
         return [RoleOut(name=one.name, contact=one.contact) for one in kept.roles(session)]
 
 
-def wanted_of(said: WantedIn) -> Wanted:
+def wanted_of(body: WantedIn) -> Wanted:
     """What was sent, as the services have it."""
     until = None
-    if said.until is not None:
+    if body.until is not None:
         try:
-            zone = ZoneInfo(said.zone)
+            zone = ZoneInfo(body.zone)
         except (ValueError, OSError, KeyError):  # no such zone is a KeyError
-            raise CannotShare(f"“{said.zone[:80]}” is no time zone.") from None
-        until = int(datetime.combine(said.until + timedelta(days=1), time(), zone).astimezone(UTC).timestamp())
+            raise CannotShare(f"“{body.zone[:80]}” is no time zone.") from None
+        until = int(datetime.combine(body.until + timedelta(days=1), time(), zone).astimezone(UTC).timestamp())
     return Wanted(
-        said.title,
-        said.owner,
-        said.contact,
-        tuple(said.calendars),
-        said.filter,
-        Terms(**dict(said.terms)),
-        tuple(said.forms),
-        said.zone,
-        said.interval,
-        said.fixed,
+        body.title,
+        body.owner,
+        body.contact,
+        tuple(body.calendars),
+        body.filter,
+        Terms(**dict(body.terms)),
+        tuple(body.forms),
+        body.zone,
+        body.interval,
+        body.fixed,
         until,
-        tuple(said.sites),
-        said.indexed,
+        tuple(body.sites),
+        body.indexed,
     )
 
 
 @router.post("/shares")
-def make_share(app: AppDep, said: WantedIn) -> ShareMade:
+def make_share(app: AppDep, body: WantedIn) -> ShareMade:
     """Make a share. Nobody can read it before it has a reader."""
-    return ShareMade(id=shares.make(app.store, app.ledger, wanted_of(said)))
+    return ShareMade(id=shares.make(app.store, app.ledger, wanted_of(body)))
 
 
 @router.put("/shares/{share_id}", status_code=204)
-def say(app: AppDep, share_id: ShareNo, said: WantedIn) -> None:
+def say(app: AppDep, share_id: ShareNo, body: WantedIn) -> None:
     """Say otherwise what a share gives. Its readers and their addresses stay."""
-    shares.say(app.store, app.ledger, share_id, wanted_of(said))
+    shares.say(app.store, app.ledger, share_id, wanted_of(body))
 
 
 @router.post("/shares/{share_id}/owner", status_code=204)
-def hand_over(app: AppDep, share_id: ShareNo, said: OwnerIn) -> None:
+def hand_over(app: AppDep, share_id: ShareNo, body: OwnerIn) -> None:
     """Have another role own a share. Its addresses stay."""
-    shares.hand_over(app.store, share_id, said.owner, said.contact)
+    shares.hand_over(app.store, share_id, body.owner, body.contact)
 
 
 @router.delete("/shares/{share_id}", status_code=204)
@@ -147,15 +147,15 @@ def end(app: AppDep, share_id: ShareNo) -> None:
 
 
 @router.post("/shares/seen")
-def seen(app: AppDep, said: SeenIn) -> SeenOut:
+def seen(app: AppDep, body: SeenIn) -> SeenOut:
     """What a share gives, or would give, beside its source."""
-    plan = _plan(app, said.wanted, said.share)
-    given = app.seeing.given(plan)
-    total, rows = app.seeing.page(plan, said.which, said.offset, said.limit)
+    plan = _plan(app, body.wanted, body.share)
+    given = app.seeing.content_of(plan)
+    total, rows = app.seeing.page(plan, body.which, body.offset, body.limit)
     with app.store.read() as connection:
         called = names(connection)
     return SeenOut(
-        says=given.said,
+        says=given.in_words,
         considered=given.considered,
         given=len(given.entries),
         as_busy=given.as_busy,
@@ -177,9 +177,9 @@ def seen(app: AppDep, said: SeenIn) -> SeenOut:
     )
 
 
-def _plan(app: App, said: WantedIn, share: int | None) -> Plan:
+def _plan(app: App, body: WantedIn, share: int | None) -> Plan:
     """The plan of what is wanted; what a share holds that was fixed stays what it holds."""
-    wanted = wanted_of(said)
+    wanted = wanted_of(body)
     with app.store.session() as session:
         if not wanted.calendars and not wanted.filter.strip():
             raise CannotShare("Choose the calendars to share, or enter a filter.")
@@ -230,12 +230,12 @@ def seen_page(
 
 
 @router.post("/shares/seen/{form}")
-def seen_form(app: AppDep, form: Form, said: SeenIn) -> Response:
+def seen_form(app: AppDep, form: Form, request: SeenIn) -> Response:
     """A form exactly as its readers get it."""
-    plan = _plan(app, said.wanted, said.share)
+    plan = _plan(app, request.wanted, request.share)
     if form is Form.PAGE:
         raise NotValid("The page has its own address.")
-    body = make(app.seeing.given(plan), plan, form, today_in(plan.zone))
+    body = make(app.seeing.content_of(plan), plan, form, today_in(plan.zone))
     return Response(body, media_type=FORMATS[form].media)
 
 
@@ -247,5 +247,5 @@ def file(app: AppDep, share_id: ShareNo) -> Response:
     if found is None or found.ended_at is not None:
         raise NoShare("This share no longer exists.")
     plan = plan_of(found)
-    body = make(app.seeing.given(plan), plan, Form.FILE, today_in(plan.zone))
+    body = make(app.seeing.content_of(plan), plan, Form.FILE, today_in(plan.zone))
     return Response(body, media_type=FORMATS[Form.FILE].media, headers={"Content-Disposition": "attachment"})

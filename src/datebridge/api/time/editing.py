@@ -15,7 +15,7 @@ from datebridge.api.time import present
 from datebridge.api.time.views import today_in
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, start_of
 from datebridge.core.editing.repeats import Ends, Monthly, Repeats, chosen, read_repeats
-from datebridge.core.editing.typed import begins, ends, read_line, rule_of, said
+from datebridge.core.editing.typed import begins, ends, line_in_words, read_line, rule_of
 from datebridge.core.editing.writing import new_event
 from datebridge.core.ids import VersionId
 from datebridge.core.index.derive import derive
@@ -119,7 +119,7 @@ class CheckOut(BaseModel):
 
     wrong: str = Field(description="why they make no entry; empty if they do")
     listable: int = Field(description="as how many dates it could be written where no rule says it; 0 where not")
-    said: list[str] = Field(description="what saving does besides")
+    notes: list[str] = Field(description="what saving does besides")
     words: str = Field(description="the repeats in words")
     dates: list[str]
     count: int | None
@@ -186,7 +186,7 @@ def fields(app: AppDep, entry: EntryNo, series: EntryNo = VersionId(0), slot: Sl
 @router.post("/fields/check")
 def check(app: AppDep, body: EditIn, clock: Zones = []) -> CheckOut:  # noqa: B006
     """What an edit would come to; `entry` 0 for a new event."""
-    said: list[str] = []
+    notes: list[str] = []
     try:
         # A to-do has statuses of its own; they are checked where the edit is planned.
         trial = replace(body.fields, title=body.fields.title or "-", status="")
@@ -195,10 +195,10 @@ def check(app: AppDep, body: EditIn, clock: Zones = []) -> CheckOut:  # noqa: B0
             with app.store.read() as connection:
                 loaded = edits.load(connection, body.target())
                 plan = edits.plan_edit(loaded, body.scope, body.fields, body.event, body.listed)
-                said = edits.consequences(connection, loaded, plan)
+                notes = edits.consequences(connection, loaded, plan)
             text = next((edit.text for edit in reversed(plan.edits) if edit.text and _repeats(edit.text)), text)
     except CannotEdit as error:
-        return CheckOut(wrong=str(error), listable=error.dates, said=[], words="", dates=[], count=None, clocks=[])
+        return CheckOut(wrong=str(error), listable=error.dates, notes=[], words="", dates=[], count=None, clocks=[])
     facts = derive("VEVENT", text)
     entry = timed(facts)
     series = Series([entry] if entry else [], facts.zone or "UTC")
@@ -211,7 +211,7 @@ def check(app: AppDep, body: EditIn, clock: Zones = []) -> CheckOut:  # noqa: B0
     return CheckOut(
         wrong="",
         listable=0,
-        said=said,
+        notes=notes,
         words=facts.repeats,
         dates=found,
         count=series.count() if facts.marks & Mark.SERIES else 1,
@@ -297,4 +297,4 @@ def understood(text: Annotated[str, Query(max_length=500)], zone: str = "") -> L
     except NotUnderstood as error:
         return LineOut(wrong=str(error))
     pieces = [LinePiece(start=p.start, end=p.end, means=p.means) for p in found.pieces]
-    return LineOut(title=found.title, says=said(found, own), pieces=pieces)
+    return LineOut(title=found.title, says=line_in_words(found, own), pieces=pieces)

@@ -24,7 +24,7 @@ from datebridge.core.views import mirror as sides
 from datebridge.core.views.days import bounds_of, days_of, run_of
 from datebridge.core.views.mirror import Mirror, MirroredPair
 from datebridge.core.views.overlaps import OverlapQuery, Overlaps, as_sheet, overlapping
-from datebridge.store.calendars import known
+from datebridge.store.calendars import calendars_for_filters
 from datebridge.store.entries.alike import alike
 from datebridge.store.shares import shares_echoed
 
@@ -40,9 +40,9 @@ def _overlaps(app: App, calendar: Sequence[int], first: Day, count: int, zone: s
     with app.store.read() as connection:  # what only repeats one's own calendars collides with nothing
         echoes = shares_echoed(connection)
     layers = [one for one in calendar if one not in echoes]
-    window = app.happenings.window(low, low + count * DAY, zone_of(zone), layers)
+    window = app.occurrences.window(low, low + count * DAY, zone_of(zone), layers)
     owners: dict[int, str] = {one.id: one.name for one in app.ledger.calendars()}
-    return overlapping(window, asked, app.happenings.people, owners)
+    return overlapping(window, asked, app.occurrences.people, owners)
 
 
 @router.get("/overlaps")
@@ -121,7 +121,7 @@ def overlaps_file(
 def likely(app: AppDep) -> list[AlikeOut]:
     """Pairs of calendars that look like two copies of one, the likeliest first."""
     with app.store.read() as connection:
-        named = known(connection)
+        named = calendars_for_filters(connection)
         return [
             AlikeOut(
                 left=one.left,
@@ -156,7 +156,7 @@ def mirror(
     today = today_in(own)[0]
     shown = run_of(first, count) if first else days_of(view, on or today)
     first = shown[0]
-    found = sides.mirror(*(app.happenings.window(*bounds_of(shown), own, side) for side in (left, right)))
+    found = sides.mirror(*(app.occurrences.window(*bounds_of(shown), own, side) for side in (left, right)))
     by_day: dict[date, list[MirroredPair]] = {}
     for pair in found.pairs:
         by_day.setdefault(max(present.day_of(pair.at), first), []).append(pair)

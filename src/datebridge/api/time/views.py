@@ -79,7 +79,7 @@ def days(
     wanted = day or around
     clocks = [zone_of(c) for c in clock]
     if most or day or view == "work":
-        found, cut = views.days(app.happenings, wanted, own, calendar, most, clocks)
+        found, cut = views.days(app.occurrences, wanted, own, calendar, most, clocks)
     else:
         found, cut = views.counted(app.density, wanted[0], len(wanted), own, calendar, clocks)
     shown = [present.day(one, today) for one in found]
@@ -113,7 +113,7 @@ def occurrences(
     own = zone_of(zone)
     low = wall_seconds_of(first)
     wanted = [one.id for one in app.ledger.calendars()] if every else calendar
-    window = app.happenings.window(low, low + count * DAY, own, wanted)
+    window = app.occurrences.window(low, low + count * DAY, own, wanted)
     found = window.occurrences
     if filter.strip():
         with app.store.read() as connection:
@@ -132,7 +132,7 @@ def happens(app: AppDep, entry_id: EntryNo, zone: str = "", slot: Slot | None = 
         if not found:
             raise NotFound("This entry no longer exists.")
         row = found[0]
-        series = app.happenings.series(connection, row.calendar_id or 0, row.uid, own)
+        series = app.occurrences.series(connection, row.calendar_id or 0, row.uid, own)
         begin = wall_at(now(), own) - 1 if slot is None else slot - 1
         upcoming: list[Occurrence] = []
         after = begin
@@ -140,7 +140,7 @@ def happens(app: AppDep, entry_id: EntryNo, zone: str = "", slot: Slot | None = 
             upcoming.append(following)
             after = following.shown_start
         first, last = series.first(), series.last()
-        known = app.happenings.shown_of(connection, [o.entry for o in (*upcoming, first, last) if o])
+        known = app.occurrences.shown_of(connection, [o.entry for o in (*upcoming, first, last) if o])
     around = next((o for o in (*upcoming, last, first) if o), None)
     if row.recurrence_id and row.start_wall is not None:
         around_day: date | None = present.day_of(row.start_wall)

@@ -43,7 +43,7 @@ from datebridge.core.bulk.steps import (
     Step,
     Strip,
     Timed,
-    said,
+    step_in_words,
 )
 from datebridge.core.bulk.subject import CannotChange, Subject, SubjectMember, kind_of
 from datebridge.core.checks import ALL, CHECKS, examine
@@ -67,7 +67,7 @@ __all__ = [
     "change",
     "demand",
     "needs_series",
-    "said",
+    "step_in_words",
 ]
 
 _PLAIN: dict[type, Callable[[ComponentEditor, Any], None]] = {
@@ -151,7 +151,7 @@ def _do_plain(subject: Subject, steps: Sequence[Step], why_not: dict[int, list[s
                 _PLAIN[type(step)](lines, step)
             except CannotChange as error:
                 lines.lines = kept
-                why_not.setdefault(member.key, []).append(f"{said(step)}: {error}")
+                why_not.setdefault(member.key, []).append(f"{step_in_words(step)}: {error}")
             if isinstance(step, Status) and lines.lines != kept:
                 subject.significant.add(member.key)
         member.text = lines.text
@@ -163,7 +163,7 @@ def _do(subject: Subject, step: Step, why_not: dict[int, list[str]]) -> None:
 
     def cannot(members: Sequence[SubjectMember], error: CannotChange) -> None:
         for member in members:
-            why_not.setdefault(member.key, []).append(f"{said(step)}: {error}")
+            why_not.setdefault(member.key, []).append(f"{step_in_words(step)}: {error}")
 
     if isinstance(step, TIMING) or (isinstance(step, Delete) and step.before):
         # A series goes with its changes; without its master chosen each entry is for itself.
@@ -204,7 +204,7 @@ def _heal(subject: Subject, step: Fix) -> None:
     for edit in plan.edits:
         if edit.id is not None and living[edit.id].chosen:
             living[edit.id].text = edit.text
-    for reason in dict.fromkeys(plan.said):
+    for reason in dict.fromkeys(plan.notes):
         subject.note(one, reason)
 
 

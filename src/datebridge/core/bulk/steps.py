@@ -3,7 +3,8 @@
 A step says nothing of which entries it is for: that is a selection, or a file. Its fields are plain values, so that a
 recipe can be kept as JSON: `do` says which step it is.
 
->>> [said(step) for step in (Shift(days=-7), Categories("add", ["Lab"]), MapAddress("@a.example", "@b.example"))]
+>>> steps = Shift(days=-7), Categories("add", ["Lab"]), MapAddress("@a.example", "@b.example")
+>>> [step_in_words(step) for step in steps]
 ['7 d earlier', 'category added: Lab', 'addresses @a.example → @b.example']
 """
 
@@ -270,7 +271,7 @@ class Recipe:
     steps: list[Step]
 
 
-def said(step: Step) -> str:  # noqa: C901 (one line a step)
+def step_in_words(step: Step) -> str:  # noqa: C901 (one line a step)
     """A step in a few words."""
     match step:
         case Shift():

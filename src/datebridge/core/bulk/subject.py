@@ -49,9 +49,9 @@ class Subject:
     notes: dict[int, list[str]] = field(default_factory=dict)
     significant: set[int] = field(default_factory=set)
 
-    def note(self, member: SubjectMember, said: str) -> None:
+    def note(self, member: SubjectMember, reason: str) -> None:
         """Say something of a member."""
-        self.notes.setdefault(member.key, []).append(said)
+        self.notes.setdefault(member.key, []).append(reason)
 
     @property
     def living(self) -> list[SubjectMember]:

@@ -137,7 +137,7 @@ def edit_all(
         raise CannotChange(str(error)) from error
     _take(subject, [(one.id, one.text) for one in plan.edits])
     gone = [one for one in plan.edits if one.text is None]
-    for said in plan.said if gone else ():
+    for said in plan.notes if gone else ():
         subject.note(master, said)
 
 
@@ -183,11 +183,11 @@ def timed(subject: Subject, step: Timed) -> None:
     _convert(subject, make)
 
 
-def _clock(said: str) -> time:
+def _clock(text: str) -> time:
     try:
-        return time.fromisoformat(said.strip()).replace(tzinfo=None, second=0, microsecond=0)
+        return time.fromisoformat(text.strip()).replace(tzinfo=None, second=0, microsecond=0)
     except ValueError:
-        raise CannotChange(f"“{said[:20]}” is not a time of day. Write 09:00.") from None
+        raise CannotChange(f"“{text[:20]}” is not a time of day. Write 09:00.") from None
 
 
 def _convert(subject: Subject, make: Callable[[Fields], Fields]) -> None:
@@ -309,13 +309,13 @@ def _as_it_is(member: SubjectMember) -> None:
     """What happens once is no series that could end or begin."""
 
 
-def day_of(said: str) -> date:
+def day_of(text: str) -> date:
     """A day as it is written in a step.
 
     Raises:
         CannotChange: if it is none.
     """
     try:
-        return date.fromisoformat(said.strip())
+        return date.fromisoformat(text.strip())
     except ValueError:
-        raise CannotChange(f"“{said[:20]}” is not a date. Write 2026-12-31.") from None
+        raise CannotChange(f"“{text[:20]}” is not a date. Write 2026-12-31.") from None

@@ -37,6 +37,7 @@ _FILES = (
     "footer_twice",
     "incomplete_alarm",
     "inline_attachment",
+    "invalid_rule_part",
     "late_alarm",
     "loose_value",
     "many_alarms",
@@ -49,7 +50,6 @@ _FILES = (
     "no_start",
     "no_uid",
     "not_a_content_line",
-    "odd_rule",
     "repeated_property",
     "rule_too_long",
     "unquoted_zone",
@@ -83,7 +83,7 @@ def examine(component: str, text: str, zones: Zones = NO_ZONES) -> Facts:
                 continue
             if check.needs and check.needs.isdisjoint(entry.fields) and check.needs.isdisjoint(entry.lists):
                 continue
-            problems += _found(check, entry)
+            problems += _problems_of(check, entry)
     facts = entry.facts
     facts.problems = tuple(problems)
     if problems:
@@ -91,7 +91,7 @@ def examine(component: str, text: str, zones: Zones = NO_ZONES) -> Facts:
     return facts
 
 
-def _found(check: Check, entry: Reading) -> list[Problem]:
+def _problems_of(check: Check, entry: Reading) -> list[Problem]:
     """What a check finds; of very much that is alike, the last one told says how much more there is."""
     told: list[Problem] = []
     more = 0

@@ -15,13 +15,13 @@ _NAMES = ("SUMMARY", "LOCATION", "DESCRIPTION")
 _TRACES = re.compile(r"[ÃÂÅÄÐÑâ][\x80-\xbf€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]")
 
 
-def _mended(said: str) -> str:
+def _mended(words: str) -> str:
     """The text with its letters as they were; the same where nothing is known to be wrong."""
-    if not _TRACES.search(said):
-        return said
+    if not _TRACES.search(words):
+        return words
     from ftfy import fix_encoding  # here, since it takes a while to load and is hardly ever needed
 
-    return str(fix_encoding(said))
+    return str(fix_encoding(words))
 
 
 def find(entry: Reading) -> Iterator[CheckFinding]:

@@ -19,10 +19,10 @@ _LONG = 40
 _DIAL = re.compile(r"https?://|\+?\d[\d ()-]{7,}")
 
 
-def _repeated(said: str) -> list[int]:
+def _repeated(text: str) -> list[int]:
     """Places of paragraphs (every second part) that stood there before."""
     seen, found = set(), []
-    for at, part in enumerate(_BREAK.split(said)):
+    for at, part in enumerate(_BREAK.split(text)):
         key = " ".join(part.split())
         if at % 2 == 0 and len(key) >= _LONG and _DIAL.search(key):
             if key in seen:

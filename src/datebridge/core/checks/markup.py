@@ -31,29 +31,29 @@ class _Plain(HTMLParser):
 
     def __init__(self) -> None:
         super().__init__(convert_charrefs=True)
-        self.said: list[str] = []
+        self.pieces: list[str] = []
         self._hidden = 0
         self._link = ""
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         self._hidden += tag in _UNSEEN - {"meta"}
         if tag in _BLOCKS:
-            self.said.append("\n- " if tag == "li" else "\n")
+            self.pieces.append("\n- " if tag == "li" else "\n")
         if tag == "a":
             self._link = dict(attrs).get("href") or ""
 
     def handle_endtag(self, tag: str) -> None:
         self._hidden -= tag in _UNSEEN - {"meta"} and self._hidden > 0
         if tag == "a" and self._link:
-            if self._link not in "".join(self.said[-3:]):
-                self.said.append(f" ({self._link})")
+            if self._link not in "".join(self.pieces[-3:]):
+                self.pieces.append(f" ({self._link})")
             self._link = ""
         elif tag in _BLOCKS - {"br", "li"}:
-            self.said.append("\n")
+            self.pieces.append("\n")
 
     def handle_data(self, data: str) -> None:
         if not self._hidden:
-            self.said.append(data)
+            self.pieces.append(data)
 
 
 def tags_in(text: str) -> list[re.Match[str]]:
@@ -101,7 +101,7 @@ def fix(text: str) -> str | None:
         reader = _Plain()
         reader.feed(_told_apart(said))
         reader.close()
-        lines = [line.strip(" \t\xa0").replace("\xa0", " ") for line in "".join(reader.said).split("\n")]
+        lines = [line.strip(" \t\xa0").replace("\xa0", " ") for line in "".join(reader.pieces).split("\n")]
         made = re.sub(r"\n{3,}", "\n\n", "\n".join(lines)).strip()
         return f"{name}{params}:{escape_text(made)}" if made != said and not tags_in(made) else None
 

@@ -35,7 +35,7 @@ def recut(
     partners = _partners(pairs, title, same)
     keeping = {id(pair) for both in partners.values() for pair in both}
     for _ in range(_ROUNDS):
-        whole = {id(pair) for pair in pairs if id(pair) in keeping and _is_met(pair, partners, keeping)}
+        whole = {id(pair) for pair in pairs if id(pair) in keeping and _has_partner(pair, partners, keeping)}
         if whole == keeping:
             break
         keeping = whole
@@ -48,7 +48,7 @@ def recut(
             pair.differences = [one for one in pair.differences if one.verdict not in _ONE_SIDE]
 
 
-def _is_met(
+def _has_partner(
     pair: PairedEntries[Key],
     partners: Mapping[tuple[int, int], tuple[PairedEntries[Key], PairedEntries[Key]]],
     among: set[int],

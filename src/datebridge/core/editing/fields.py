@@ -114,15 +114,15 @@ def read_fields(text: str, zones: Zones = NO_ZONES) -> Fields:
     component = Component(text)
     facts = derive(component.kind, text, zones)
 
-    def said(name: str) -> str:
+    def text_of(name: str) -> str:
         return unescape_text(lines.value(name))
 
     organizer = component.first("ORGANIZER")
     conference = component.first("CONFERENCE")
     found = Fields(
-        title=said("SUMMARY"),
-        place=said("LOCATION"),
-        notes=said("DESCRIPTION"),
+        title=text_of("SUMMARY"),
+        place=text_of("LOCATION"),
+        notes=text_of("DESCRIPTION"),
         link=lines.value("URL"),
         conference=conference.value if conference else "",
         categories=[c for _, line in lines.own("CATEGORIES") for c in split_text_list(line.value)],

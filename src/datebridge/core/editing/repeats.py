@@ -4,8 +4,8 @@
 >>> rule = chosen("FREQ=WEEKLY", start, weekday="MO")
 >>> rule, read_repeats(rule, start).weekdays
 ('FREQ=WEEKLY;BYDAY=MO,TH', ('MO', 'TH'))
->>> chosen("FREQ=MONTHLY;X-ODD=1", start, monthly="nth")
-'FREQ=MONTHLY;X-ODD=1;BYDAY=4TH'
+>>> chosen("FREQ=MONTHLY;X-BERTH=1", start, monthly="nth")
+'FREQ=MONTHLY;X-BERTH=1;BYDAY=4TH'
 """
 
 from __future__ import annotations

@@ -72,7 +72,7 @@ class Plan:
     """The edits, and sentences that say what else they do."""
 
     edits: list[Edit] = field(default_factory=list)
-    said: list[str] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
 
 
 @dataclass
@@ -232,7 +232,7 @@ def edit(
         plan = _all(group, master, slot, fields_at(master.text, slot, group.zones), after, stamp, listed, clocks)
     texts = {m.id: m.text for m in group.members}
     note = next((n for e in plan.edits if e.id in texts and e.text and (n := twin_note(texts[e.id], e.text))), "")
-    plan.said += [note] if note else []
+    plan.notes += [note] if note else []
     return plan
 
 
@@ -406,7 +406,7 @@ def _moved(
     lines = ComponentEditor(series.text)
     if unsaid is not None:
         number = as_dates(lines, series.start, move, series.zones, series.shape, series.begin)
-        plan.said.append(f"No rule can express this, so the series becomes {numbered(number, 'date')}, one by one.")
+        plan.notes.append(f"No rule can express this, so the series becomes {numbered(number, 'date')}, one by one.")
     else:
         for index, rule in rules.items():
             if rule is not None and rule != lines.lines[index].partition(":")[2]:
@@ -449,10 +449,10 @@ def _overrides_after(group: Group, series: AsSeries, move: Move, moved: bool, st
             plan.edits.append(Edit(one.id, lines.text, "Stands for the same occurrence of the moved series."))
     if stay:
         keep = "keeps" if stay == 1 else "keep"
-        plan.said.append(f"{numbered(stay, 'changed occurrence')} {keep} what was changed, and when.")
+        plan.notes.append(f"{numbered(stay, 'changed occurrence')} {keep} what was changed, and when.")
     if gone:
         fall = "falls" if gone == 1 else "fall"
-        plan.said.append(f"{numbered(gone, 'changed occurrence')} no longer {fall} in the series and will be deleted.")
+        plan.notes.append(f"{numbered(gone, 'changed occurrence')} no longer {fall} in the series and will be deleted.")
 
 
 # ---- this and all after -------------------------------------------------------------------------------
@@ -488,7 +488,7 @@ def _following(group: Group, series: AsSeries, slot: int, after: Fields, stamp: 
         moved = Plan(edits)
     else:
         moved = _all(rest, SeriesMember(-1, base), slot, own, wanted, stamp, listed)
-    plan = Plan([Edit(group.master.id, _ended(series, slot, stamp), "Ends before the change.")], said + moved.said)
+    plan = Plan([Edit(group.master.id, _ended(series, slot, stamp), "Ends before the change.")], said + moved.notes)
     texts = {made.id: made for made in moved.edits}
     plan.edits.append(Edit(None, texts[-1].text, "Continues with the change."))
     for one in later:

@@ -358,7 +358,7 @@ def rule_of(line: TypedLine) -> str:
     return str(RuleText.of(line.rule).with_values(UNTIL=f"{line.until.year:04d}{line.until:%m%d}"))
 
 
-def said(line: TypedLine, here: str) -> str:
+def line_in_words(line: TypedLine, here: str) -> str:
     """What was understood, in words: ``Tue 1 Dec 2026, 14:00–15:30 in Hobart · 03:00–04:30 here · every Tuesday``.
 
     Args:

@@ -198,9 +198,9 @@ def _end_of_day(text: str, start: int, end: int) -> int:
     return next((further for further in reversed(ends[1:]) if _is_day(text[start:further])), end)
 
 
-def _is_day(said: str) -> bool:
+def _is_day(text: str) -> bool:
     """Whether something says a day, or several with commas or dots between them, whichever day is today."""
-    values = [one for part in said.split(",") for one in part.split("..")]
+    values = [one for part in text.split(",") for one in part.split("..")]
     return all(_DAY.fullmatch(one) or date_of(words_of(one), date(2026, 1, 1)) is not None for one in values)
 
 
@@ -262,13 +262,13 @@ def _resolved(term: Term, today: date) -> Term:
     return term
 
 
-def as_person(said: str) -> str:
+def as_person(text: str) -> str:
     """A name or an address as words by which people alone are found.
 
     >>> as_person("Ida ida@x.example").encode("ascii", "xmlcharrefreplace").decode()
     '&#57344;Ida &#57344;ida &#57344;x &#57344;example'
     """
-    return " ".join(f"{_PERSON}{word}" for word in _split(said))
+    return " ".join(f"{_PERSON}{word}" for word in _split(text))
 
 
 def _split(value: str) -> list[str]:
@@ -287,10 +287,10 @@ def _answers(values: Iterable[str]) -> str:
     return " or ".join(named.get(value, value) for value in values)
 
 
-def said(term: Term) -> str:
+def condition_in_words(term: Term) -> str:
     """A condition as it was understood, in words.
 
-    >>> [said(term) for term in parse_filter('-water calendar:"Duty rota",Labs what:tide')]
+    >>> [condition_in_words(term) for term in parse_filter('-water calendar:"Duty rota",Labs what:tide')]
     ['not “water”', 'in the calendar Duty rota or Labs', 'title has “tide”']
     """
     quoted = " or ".join(f"“{value}”" for value in term.values)

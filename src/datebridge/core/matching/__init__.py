@@ -110,7 +110,7 @@ class _Matching(Generic[Key]):
         for a, b in by_time:
             if (a, b) not in self.pairs:
                 kind = Alike.SAME_TIME if items[a].length == items[b].length else Alike.OTHER_LENGTH
-                self._note(a, b, kind, at_one_time(items[a], items[b], self.around, *self._said(a, b)))
+                self._note(a, b, kind, at_one_time(items[a], items[b], self.around, *self._contents_of(a, b)))
         self._shifted()
         self._within()
         return grouped(items, self._echoes())
@@ -125,12 +125,12 @@ class _Matching(Generic[Key]):
                     said = (content_of(texts.get(key, "")).body for key in self.items[n].others)
                     self.parts[n] = tuple(sorted(said))
 
-    def _said(self, a: int, b: int) -> tuple[Content, Content]:
+    def _contents_of(self, a: int, b: int) -> tuple[Content, Content]:
         return self.contents.get(a, NOTHING), self.contents.get(b, NOTHING)
 
     def _same_uid(self, a: int, b: int) -> None:
         one, other = self.items[a], self.items[b]
-        said, too = self._said(a, b)
+        said, too = self._contents_of(a, b)
         if one.uid:
             evidence = of_one_uid(one, other, self.around, said, too)
         else:
@@ -142,7 +142,7 @@ class _Matching(Generic[Key]):
         self.pause()
         if frozenset((self.items[a].key, self.items[b].key)) in self.apart:
             return
-        said, too = self._said(a, b)
+        said, too = self._contents_of(a, b)
         changed = self.parts.get(a) != self.parts.get(b)
         if kind in (Alike.SAME_UID, Alike.SAME_TIME) and said.body and said.body == too.body and not changed:
             kind = Alike.IDENTICAL
@@ -164,7 +164,7 @@ class _Matching(Generic[Key]):
                 Evidence(-1.0),
                 of_titles(first, second, self.around),
                 of_places(first, second),
-                *of_contents(*self._said(one.first, one.second)),
+                *of_contents(*self._contents_of(one.first, one.second)),
                 one.evidence,
             ]
             self._note(one.first, one.second, Alike.SHIFTED, evidence)
@@ -179,7 +179,7 @@ class _Matching(Generic[Key]):
         self._fetch(n for one in found for n in (one.whole, one.part))
         for one in found:
             whole, part = items[one.whole], items[one.part]
-            said, too = self._said(one.whole, one.part)
+            said, too = self._contents_of(one.whole, one.part)
             bare = is_bare(whole, said) and is_bare(part, too) and whole.calendar != part.calendar
             evidence = [
                 Evidence(-2.5 if bare else -1.0),

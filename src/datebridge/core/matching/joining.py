@@ -120,8 +120,8 @@ class _Joining:
         self.lines.add(*raw)
         self.taken[name] = None
 
-    def _lose(self, said: str) -> None:
-        self.lost[shortened(said)] = None
+    def _lose(self, line: str) -> None:
+        self.lost[shortened(line)] = None
 
     def _categories(self, value: str) -> None:
         known = {one.casefold() for _, line in self.lines.own("CATEGORIES") for one in split_text_list(line.value)}

@@ -148,7 +148,7 @@ def of_calendars(one: Item[Hashable], other: Item[Hashable], around: Around) -> 
 
 
 def at_one_time(
-    one: Item[Hashable], other: Item[Hashable], around: Around, said: Content = NOTHING, too: Content = NOTHING
+    one: Item[Hashable], other: Item[Hashable], around: Around, contents: Content = NOTHING, too: Content = NOTHING
 ) -> list[Evidence]:
     """Two entries that begin and end together and repeat alike."""
     same = one.length == other.length
@@ -159,13 +159,13 @@ def at_one_time(
         Evidence(-1.0 if same else -3.0, when),
         of_titles(one, other, around),
         of_places(one, other),
-        *of_contents(said, too),
+        *of_contents(contents, too),
         of_calendars(one, other, around),
     ]
 
 
 def of_one_uid(
-    one: Item[Hashable], other: Item[Hashable], around: Around, said: Content = NOTHING, too: Content = NOTHING
+    one: Item[Hashable], other: Item[Hashable], around: Around, contents: Content = NOTHING, too: Content = NOTHING
 ) -> list[Evidence]:
     """Two entries under one UID: the standard has it that they are one, programs that count from 1 do not."""
     weight = 5.0 if len(one.uid) >= 8 else 1.5
@@ -187,7 +187,7 @@ def of_one_uid(
     where = places(one.place, other.place)
     if where == "other":
         found.append(Evidence(-0.5, f"places differ: “{_short(one.place)}”, “{_short(other.place)}”"))
-    return [*found, *(e._replace(weight=max(-1.0, e.weight)) for e in of_contents(said, too))]
+    return [*found, *(e._replace(weight=max(-1.0, e.weight)) for e in of_contents(contents, too))]
 
 
 def _short(text: str) -> str:

@@ -87,7 +87,7 @@ class Whole:
         wall = from_wall_seconds(instant if self.clock is None else wall_at(instant, self.clock))
         return wall.date().isoformat() if self.facts.marks & Mark.ALL_DAY else wall.isoformat(" ", "minutes")
 
-    def last_said(self) -> int:
+    def last_instant(self) -> int:
         """The last instant, or wall time, that it names; its end, if it has one."""
         own = self.facts
         said = pattern(own.recurrence)
@@ -256,7 +256,7 @@ class _Joining:
 
     def compare(self, other: Whole, whole: bool) -> None:
         """When one happens and the other does not; of what was cut out, only between its first and last slot."""
-        high = max(self.stays.last_said(), other.last_said()) + _AHEAD
+        high = max(self.stays.last_instant(), other.last_instant()) + _AHEAD
         grown = Whole(self.stays.text, (*self.parts, *self.fresh.values()), self.stays.zones)
         mine, theirs = grown.times(high), other.times(high)
         bound = min((times[MOST_TIMES] for times in (mine, theirs) if len(times) > MOST_TIMES), default=None)

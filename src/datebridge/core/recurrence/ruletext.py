@@ -1,8 +1,8 @@
 """The text of an RRULE, edited part by part (RFC 5545 §3.3.10). Parts that nobody touches stay as they were written.
 
->>> rule = RuleText.of("freq=WEEKLY;X-ODD=1;COUNT=4")
+>>> rule = RuleText.of("freq=WEEKLY;X-BERTH=1;COUNT=4")
 >>> str(rule.without("COUNT").with_values(BYDAY="MO"))
-'freq=WEEKLY;X-ODD=1;BYDAY=MO'
+'freq=WEEKLY;X-BERTH=1;BYDAY=MO'
 >>> from datebridge.core.moments import parse_moment
 >>> start = parse_moment("20261123T090000", "America/Halifax")
 >>> str(RuleText.of("FREQ=DAILY;UNTIL=20261201").with_until(parse_moment("20261201"), start))

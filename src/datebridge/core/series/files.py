@@ -26,7 +26,7 @@ from datebridge.core.text.reader import RawComponent
 from datebridge.core.views.expansion import spelled
 
 #: Findings of single entries that are about their series.
-_OF_RULES = frozenset({"bad-rule", "odd-rule", "until-type", "count-and-until", "exrule", "rule-too-long"})
+_OF_RULES = frozenset({"bad-rule", "invalid-rule-part", "until-type", "count-and-until", "exrule", "rule-too-long"})
 
 
 class Finding(NamedTuple):

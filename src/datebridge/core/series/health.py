@@ -45,7 +45,7 @@ _LOOKS = 400
 _FEW = 40
 #: What is wrong with how a rule is written, found by checks of single entries, with what is done.
 _FORM = {
-    "odd-rule": "Written as it is understood.",
+    "invalid-rule-part": "Written as it is understood.",
     "until-type": "UNTIL written as its start asks for.",
     "count-and-until": "Only the end that comes first stays.",
 }
@@ -280,10 +280,10 @@ def heal(group: Group, codes: Collection[str], stamp: str) -> Plan:
         try:
             made, reason = _healed(group, one, text, stamp)
         except (CannotEdit, NotTheSame) as error:
-            plan.said.append(str(error))
+            plan.notes.append(str(error))
             continue
         if made == text:
-            plan.said += [one.series_finding.message] if one.series_finding.code not in _FORM else []
+            plan.notes += [one.series_finding.message] if one.series_finding.code not in _FORM else []
             continue
         if made is None:
             texts.pop(one.series_finding.key)
@@ -358,7 +358,7 @@ def _write_rules(lines: ComponentEditor, series: AsSeries, code: str) -> None:
         except NotARule:
             continue
         text = line.value
-        if code == "odd-rule":
+        if code == "invalid-rule-part":
             text = rule.text if invalid else text
         elif code == "until-type":
             text = str(RuleText.of(text).with_until(rule.until, series.start)) if rule.until is not None else text

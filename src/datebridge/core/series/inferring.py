@@ -137,28 +137,28 @@ def _best(times: Sequence[int], free: frozenset[int]) -> Phrase | None:
     return min(honest, key=lambda said: said.cost, default=None)
 
 
-def _is_honest(said: Phrase, free: frozenset[int]) -> bool:
-    hits = len(said.hits)
-    least = LEAST - 1 if said.rule.startswith(("FREQ=MONTHLY", "FREQ=YEARLY")) else LEAST
-    gaps = sum(1 for time in said.left_out if time // DAY not in free)
-    if hits < least or len(said.extra) > _BESIDE * hits:
+def _is_honest(phrase: Phrase, free: frozenset[int]) -> bool:
+    hits = len(phrase.hits)
+    least = LEAST - 1 if phrase.rule.startswith(("FREQ=MONTHLY", "FREQ=YEARLY")) else LEAST
+    gaps = sum(1 for time in phrase.left_out if time // DAY not in free)
+    if hits < least or len(phrase.extra) > _BESIDE * hits:
         return False
-    if hits == least and gaps + len(said.extra) > 1:
+    if hits == least and gaps + len(phrase.extra) > 1:
         return False
     return hits >= _PART * (hits + gaps)
 
 
 def _completed(
-    said: Phrase, times: dict[int, Single[Key]], rest: Sequence[Single[Key]], free: frozenset[int]
+    shape: Phrase, times: dict[int, Single[Key]], rest: Sequence[Single[Key]], free: frozenset[int]
 ) -> Inferred[Key] | None:
     """A phrase with what stands for its left-out times: singles near them that nothing else explains."""
-    step = min((b - a for a, b in zip(said.hits, said.hits[1:], strict=False)), default=2 * _NEAR)
+    step = min((b - a for a, b in zip(shape.hits, shape.hits[1:], strict=False)), default=2 * _NEAR)
     reach = min(_NEAR, step // 2)
     near = sorted(
         (abs(single.start - slot), slot, n)
         for n, single in enumerate(rest)
-        if single.start not in said.hits
-        for slot in said.left_out
+        if single.start not in shape.hits
+        for slot in shape.left_out
         if abs(single.start - slot) <= reach
     )
     moved: dict[int, Key] = {}
@@ -168,14 +168,14 @@ def _completed(
             moved[slot] = rest[n].key
             taken.add(n)
     gone = {rest[n].start for n in taken}
-    extra = tuple(time for time in said.extra if time not in gone)
-    own = [times[time] for time in sorted((*said.hits, *extra))]
-    explained = sum(1 for time in said.left_out if time not in moved and time // DAY in free)
-    exceptions = len(said.left_out) - len(moved) - explained + len(extra) + len(moved) / 2
-    hits = len(said.hits)
+    extra = tuple(time for time in shape.extra if time not in gone)
+    own = [times[time] for time in sorted((*shape.hits, *extra))]
+    explained = sum(1 for time in shape.left_out if time not in moved and time // DAY in free)
+    exceptions = len(shape.left_out) - len(moved) - explained + len(extra) + len(moved) / 2
+    hits = len(shape.hits)
     confidence = (1 - 0.5 ** max(1, hits - 3)) * hits / (hits + exceptions)
     return Inferred(
-        said._replace(extra=extra),
+        shape._replace(extra=extra),
         tuple(single.key for single in own),
         tuple(sorted(moved.items())),
         explained,

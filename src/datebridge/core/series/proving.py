@@ -52,12 +52,12 @@ def compared(before: Iterable[str], after: Iterable[str], zones: Zones = NO_ZONE
     return len(same), found
 
 
-def _timed(texts: Iterable[str], zones: Zones, said: dict[int, str]) -> list[Timed]:
+def _timed(texts: Iterable[str], zones: Zones, texts_by: dict[int, str]) -> list[Timed]:
     found = []
     for text in texts:
         kind = text.partition("\n")[0].partition(":")[2].strip().upper()
-        said[len(said) + 1] = text
-        one = timed(derive(kind, text, zones), len(said))
+        texts_by[len(texts_by) + 1] = text
+        one = timed(derive(kind, text, zones), len(texts_by))
         if one is not None:
             found.append(one)
     return found

@@ -96,9 +96,9 @@ def _begin_at(lines: ComponentEditor, wall: int, zones: Zones) -> None:
         set_exact_length(lines, start, span.end, span.exact)
 
 
-def _say(lines: ComponentEditor, start: Moment, said: Phrase) -> None:
-    lines.add(written("RRULE", said.rule))
-    for name, walls in (("RDATE", said.extra), ("EXDATE", said.left_out)):
+def _say(lines: ComponentEditor, start: Moment, phrase: Phrase) -> None:
+    lines.add(written("RRULE", phrase.rule))
+    for name, walls in (("RDATE", phrase.extra), ("EXDATE", phrase.left_out)):
         for wall in walls:
             lines.add(written(name, *value_of(start._replace(wall=from_wall_seconds(wall)))))
 

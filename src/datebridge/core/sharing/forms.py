@@ -80,11 +80,11 @@ def as_ics(given: SharedContent, cover: Cover) -> Iterator[bytes]:
 def as_jcal(given: SharedContent, cover: Cover) -> bytes:
     """The same as jCal (RFC 7265); a line that jCal has no way to say is left out."""
     calendar = to_jcal(cover.lines)
-    calendar[2] = [_said(text) for text in (*given.zones, *(one.redacted.text for one in given.entries))]
+    calendar[2] = [_as_jcal(text) for text in (*given.zones, *(one.redacted.text for one in given.entries))]
     return json.dumps(calendar, ensure_ascii=False, separators=(",", ":")).encode("utf-8", "replace")
 
 
-def _said(text: str) -> object:
+def _as_jcal(text: str) -> object:
     try:
         return to_jcal(text)
     except CannotSay:

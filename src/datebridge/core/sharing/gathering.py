@@ -4,7 +4,7 @@ r"""Entries brought together under the terms of a share: what is given of each, 
 >>> texts = ["UID:1\nSUMMARY:Berth 2", "UID:2\nCLASS:PRIVATE\nSUMMARY:Dentist"]
 >>> texts = [f"BEGIN:VEVENT\nDTSTART:20261124T090000Z\n{text}\nEND:VEVENT" for text in texts]
 >>> given = gather([source_of("VEVENT", text, 1) for text in texts], {}, terms, b"secret")
->>> [one.redacted.title for one in given.entries], given.said
+>>> [one.redacted.title for one in given.entries], given.in_words
 (['Berth 2', 'Busy'], '2 of 2 entries; 1 private as busy')
 """
 
@@ -129,7 +129,7 @@ class SharedContent:
         return self.calendars[calendar].clock(tzid) if calendar in self.calendars else None
 
     @property
-    def said(self) -> str:
+    def in_words(self) -> str:
         """All of it in a line."""
         parts = [f"{len(self.entries):,} of {counted(self.considered, 'entry', 'entries')}"]
         missing = [f"no {what}" for what in WITHHELD[:-1] if self.withheld[what]]
@@ -314,8 +314,8 @@ class _Gathering:
             return ""
         return self._named(one.calendar, one.kind, one.uid or one.text)
 
-    def _named(self, *said: object) -> str:
-        return named(self.secret, *said)
+    def _named(self, *parts: object) -> str:
+        return named(self.secret, *parts)
 
     def _give(self, one: Source, busy: bool, uid: str, gone: Sequence[Source]) -> None:
         canonical = busy or self.terms.detail in (Detail.TITLES, Detail.BUSY)
@@ -354,9 +354,9 @@ class _Gathering:
         yield from normalised(replace(line, name="EXDATE"), name)
 
 
-def named(secret: bytes, *said: object) -> str:
+def named(secret: bytes, *parts: object) -> str:
     """A name that says nothing of what it stands for, always the same for the same."""
-    text = "\n".join(map(str, said)).encode("utf-8", "replace")
+    text = "\n".join(map(str, parts)).encode("utf-8", "replace")
     return blake2b(text, digest_size=16, key=secret[:64]).hexdigest()
 
 

@@ -36,7 +36,7 @@ _ONE_TIME = frozenset({"DTSTART", "DTEND", "DUE", "RECURRENCE-ID"})
 _READ = frozenset({"SUMMARY", "LOCATION", "STATUS", "TRANSP"})
 #: What many entries say alike: what becomes of it is remembered, up to so many lines.
 _REPEATED = frozenset({"DTSTAMP", "STATUS", "TRANSP", "SEQUENCE", "RRULE", "DURATION"})
-_MOST_SAID = 20_000
+_MOST_KEPT = 20_000
 #: What is nested deeper is nobody's: jCal has to be able to say all that passes, with what stands around it.
 _MOST_DEEP = MOST_DEEP - 2
 #: What was never written, or cannot be read, was written then; readers need something (RFC 5545 §3.8.7.2).
@@ -91,7 +91,7 @@ class Redaction:
         self.properties = {name for name in PASSES[detail] if name not in TICKED or getattr(ticks, TICKED[name])}
         self.parameters, self.nested = PARAMETERS[detail], NESTED[detail]
         self._heads: dict[str, str] = {}
-        self._said: dict[str, list[str]] = {}
+        self._redacted: dict[str, list[str]] = {}
         #: What is sure of a line by its name alone: it passes as it is (""), or what is withheld with it.
         self._sure = {
             name: "" if name in self.properties else CALLED.get(name, "other properties")
@@ -258,12 +258,12 @@ class Redaction:
                 redacted = [rewritten_line(redacted[0], escape_text(unescape_text(match[3])))] if match else []
         elif name == "UID":
             redacted = ["UID:" + _value_of(raw, head, value).strip()]
-        elif raw in self._said:
-            redacted = self._said[raw]
+        elif raw in self._redacted:
+            redacted = self._redacted[raw]
         else:
             redacted = self._written(raw, head, value)
-            if name in _REPEATED and len(self._said) < _MOST_SAID:
-                self._said[raw] = redacted
+            if name in _REPEATED and len(self._redacted) < _MOST_KEPT:
+                self._redacted[raw] = redacted
         if name in _READ and redacted:
             self._note(name, redacted[0], found)
             if self.terms.detail is Detail.BUSY and found.status not in ("TENTATIVE", "CANCELLED"):

@@ -6,8 +6,8 @@ that no standard knows.
 
 >>> sorted(classes_in("BEGIN:VEVENT\nCLASS:PUBLIC\nSUMMARY:Yoga class: beginners\nEND:VEVENT"))
 []
->>> for odd in ("CLASS :PRIVATE", "CLASS PRIVATE", 'CLASS;X="a:PRIVATE":PUBLIC', "CLASS:X-CREW", "CLA\nSS:PRIVATE"):
-...     print(*classes_in(f"BEGIN:VEVENT\n{odd}\nEND:VEVENT"))
+>>> for line in ("CLASS :PRIVATE", "CLASS PRIVATE", 'CLASS;X="a:PRIVATE":PUBLIC', "CLASS:X-CREW", "CLA\nSS:PRIVATE"):
+...     print(*classes_in(f"BEGIN:VEVENT\n{line}\nEND:VEVENT"))
 PRIVATE
 PRIVATE
 PRIVATE
@@ -34,7 +34,7 @@ _NOTHING: frozenset[str] = frozenset()
 #: A text whose lines all begin as content lines do, with nothing in them that could end a line for somebody.
 _HIDDEN = r"\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029"
 _PLAIN = re.compile(rf"(?:[A-Za-z0-9-]++[;:][^\n{_HIDDEN}]*+(?:\n|\Z))++\Z")
-_ODD = re.compile(f"[{_HIDDEN}]")
+_UNSEEN = re.compile(f"[{_HIDDEN}]")
 _OTHERS = re.compile(r"[^A-Z0-9]+")
 #: A class that ran into another property, since a line break was lost or a fold was added.
 _RUN_IN = re.compile(
@@ -63,10 +63,10 @@ def classes_in(text: str) -> frozenset[str]:
             broken += _squeezed(raw)
             continue
         if broken:
-            found |= _said(broken + _squeezed(match[1]))
+            found |= _broken_classes(broken + _squeezed(match[1]))
             broken = ""
         found |= _said_by(match[1].upper(), match[2].upper(), match[3], raw)
-    return frozenset(found | _said(broken))
+    return frozenset(found | _broken_classes(broken))
 
 
 def _speaks(text: str) -> bool:
@@ -84,12 +84,12 @@ def _said_by(name: str, params: str, value: str, raw: str) -> set[str]:
     found = {(one[1] or one[2] or PRIVATE).upper() for one in _RUN_IN.finditer(raw)}
     if name not in KNOWN and (word := _squeezed(value)) in (PRIVATE, CONFIDENTIAL):
         found.add(word)
-    if _ODD.search(raw):  # somebody may see more than one line in it
-        found |= _said(_squeezed(value))
+    if _UNSEEN.search(raw):  # somebody may see more than one line in it
+        found |= _broken_classes(_squeezed(value))
     return found
 
 
-def _said(squeezed: str) -> set[str]:
+def _broken_classes(squeezed: str) -> set[str]:
     """What broken lines could say."""
     if CONFIDENTIAL in squeezed:
         return {CONFIDENTIAL}

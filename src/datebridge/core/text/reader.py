@@ -1,4 +1,4 @@
-"""The tolerant reader: components out of any file, and a problem for everything odd in it.
+"""The tolerant reader: components out of any file, and a problem for everything in it that is not as it should be.
 
 >>> from io import BytesIO
 >>> reader = Reader(BytesIO(b"BEGIN:VCALENDAR\\nBEGIN:VEVENT\\nUID:1\\nEND:VEVENT\\nEND:VCALENDAR\\n"))
@@ -241,7 +241,7 @@ class Reader:
         if fence := _fence(text):
             plain = ":".join(fence)
             if text.upper() != plain:
-                self._note("odd-fence", f"A component is not marked as {plain}.", f"Read as {plain}.", line, text)
+                self._note("irregular-fence", f"A component is not marked as {plain}.", f"Read as {plain}.", line, text)
                 text = plain
             yield from (self._begin if fence[0] == "BEGIN" else self._end)(fence[1], text, line)
             return
@@ -428,8 +428,8 @@ def _well_nested(body: bytes) -> bool:
     stack = [body[6 : body.index(b"\n")]]
     if not stack[0].isalnum() or stack[0] == b"VCALENDAR":
         return False
-    for fence, odd, name in _NESTING.findall(body):
-        if odd:
+    for fence, unusual, name in _NESTING.findall(body):
+        if unusual:
             return False
         if fence == b"BEGIN":
             if name.decode("latin-1") in ENTRY_KINDS or len(stack) > MAX_DEPTH:

@@ -180,14 +180,14 @@ def _one_of(column: str, cell: str, allowed: tuple[str, ...]) -> str:
     return said
 
 
-def _address(column: str, said: str) -> str:
-    said = said.removeprefix("mailto:")
-    if said and ("@" not in said or " " in said):
-        raise BadCell(column, f"“{said[:60]}” is not an email address.")
-    return said
+def _address(column: str, text: str) -> str:
+    text = text.removeprefix("mailto:")
+    if text and ("@" not in text or " " in text):
+        raise BadCell(column, f"“{text[:60]}” is not an email address.")
+    return text
 
 
-def _alarms(said: Sequence[str], own: Here) -> list[Alarm]:
+def _alarms(texts: Sequence[str], own: Here) -> list[Alarm]:
     """The alarms a cell lists: those that are there already stay what they are.
 
     The others take the place, in order, of those that are not listed any more; what is left over is new, or goes.
@@ -196,7 +196,7 @@ def _alarms(said: Sequence[str], own: Here) -> list[Alarm]:
     left: defaultdict[str, list[int]] = defaultdict(list)
     for trigger, place in reversed(own.triggers):
         left[trigger.strip().upper()].append(place)
-    found = [(one, places.pop() if (places := left.get(one.upper())) else None) for one in said]
+    found = [(one, places.pop() if (places := left.get(one.upper())) else None) for one in texts]
     spare = sorted(place for places in left.values() for place in places)
     if not known.keys() >= set(spare):
         raise BadCell("alarms", "One of its alarms cannot be read, and stays; remove it in the source.")
@@ -208,14 +208,14 @@ def _alarms(said: Sequence[str], own: Here) -> list[Alarm]:
     ]
 
 
-def _alarm(said: str, instead: Alarm | None) -> Alarm:
+def _alarm(text: str, instead: Alarm | None) -> Alarm:
     place = instead.place if instead is not None else -1
     try:
-        if said[:1].isdigit() and said[-1:] == "Z":
-            return Alarm("", 0, parse_moment(said).wall.isoformat(), place)
-        days, seconds = parse_duration(said)
+        if text[:1].isdigit() and text[-1:] == "Z":
+            return Alarm("", 0, parse_moment(text).wall.isoformat(), place)
+        days, seconds = parse_duration(text)
     except NotAMoment:
-        raise BadCell("alarms", f"“{said[:40]}” is no time before the start. Write -PT15M for 15 minutes.") from None
+        raise BadCell("alarms", f"“{text[:40]}” is no time before the start. Write -PT15M for 15 minutes.") from None
     related = instead.related if instead is not None and instead.related else "start"
     return Alarm.before(related, days, seconds, place)
 

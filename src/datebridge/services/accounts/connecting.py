@@ -64,7 +64,7 @@ def open_web(
         origins=origins,
         connections=settings.connections,
         patience=settings.patience,
-        most_octets=settings.max_answer,
+        most_bytes=settings.max_answer,
         check=check,
     )
 
@@ -72,7 +72,7 @@ def open_web(
 #: How many may look at once at what is elsewhere while somebody waits for the answer.
 _LOOKS = threading.BoundedSemaphore(4)
 #: How long they may, in seconds, and how much is taken.
-_LOOK_TIME, _LOOK_OCTETS = 45.0, 64 << 20
+_LOOK_TIME, _LOOK_BYTES = 45.0, 64 << 20
 
 
 @contextmanager
@@ -92,7 +92,7 @@ def looking_web(settings: Settings, user: str = "", password: str = "", origins:
             origins=origins,
             connections=2,
             timeout=15,
-            most_octets=min(_LOOK_OCTETS, settings.max_answer),
+            most_bytes=min(_LOOK_BYTES, settings.max_answer),
             budget=_LOOK_TIME,
         ) as web:
             yield web

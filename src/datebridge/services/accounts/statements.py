@@ -10,7 +10,7 @@ from datebridge.core.language.filters import FilterContext
 from datebridge.core.language.kinds import KINDS
 from datebridge.core.moments import from_wall_seconds
 from datebridge.settings import Settings
-from datebridge.store.calendars import known
+from datebridge.store.calendars import calendars_for_filters
 from datebridge.store.database import Connection
 from datebridge.store.pushes import PENDING, TO_DECIDE, counts_by
 from datebridge.store.remotes import Elsewhere, statements
@@ -60,7 +60,7 @@ def of_calendars(
     """The statement of each calendar; `names`: name, and whether one may write, by id."""
     remotes = {r.remote.calendar_id: r for r in statements(connection) if r.remote.calendar_id is not None}
     pushing = counts_by(connection, "remote_id")
-    alike = known(connection)
+    alike = calendars_for_filters(connection)
     echoes = shares_echoed(connection)
     found = {}
     for calendar, (name, writable) in names.items():

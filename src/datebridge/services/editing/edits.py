@@ -113,7 +113,7 @@ def plan_edit(loaded: Loaded, scope: Scope, after: Fields, event: bool = False, 
 
 def consequences(connection: Connection, loaded: Loaded, plan: Plan) -> list[str]:
     """What an edit does besides: to changed occurrences, and to the people invited."""
-    said = list(plan.said)
+    said = list(plan.notes)
     owner = account_of(connection, loaded.calendar)
     if owner is not None and owner.schedules:
         number = told(loaded.text, owner.addresses)
@@ -202,7 +202,7 @@ def create(store: Store, calendar: CalendarId, fields: Fields, by: By = PERSON) 
 def _do(connection: Connection, loaded: Loaded, plan: Plan, title: str, by: By) -> SetId:
     """Make a plan a batch: an edit is its own preview, and nobody asked for a proposal."""
     texts = {member.id: member.text for member in loaded.group.members}
-    with propose(connection, Kind.EDIT, by, title, " ".join(plan.said)) as draft, draft.stage() as writer:
+    with propose(connection, Kind.EDIT, by, title, " ".join(plan.notes)) as draft, draft.stage() as writer:
         for one in plan.edits:
             if one.id is not None and one.text == texts.get(one.id):
                 continue

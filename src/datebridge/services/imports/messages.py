@@ -1,4 +1,4 @@
-"""A message without an invitation, as an event to be made of it: people settle by mail that they must meet."""
+"""A message without an invitation, as an event to be made of it: people agree by mail to meet."""
 
 from __future__ import annotations
 
@@ -49,14 +49,14 @@ def draft_of(content: bytes, name: str, today: date) -> Draft:
     """
     message = parse_message(content, name)
     text = _text_of(message)
-    subject = storable(" ".join(_said(message, "subject").split())) or PurePosixPath(name).stem
+    subject = storable(" ".join(_header(message, "subject").split())) or PurePosixPath(name).stem
     fields = Fields(title=subject, notes=text, attendees=_people(message))
     # The subject is as good a place for a day as the text.
     times = [line for line in times_in(f"{subject} \n {text}", today) if line.day.year < date.max.year]
-    return Draft(storable(_said(message, "from")), fields, tuple(_attached(message)), tuple(times))
+    return Draft(storable(_header(message, "from")), fields, tuple(_attached(message)), tuple(times))
 
 
-def _said(message: EmailMessage, name: str) -> str:
+def _header(message: EmailMessage, name: str) -> str:
     """A header, read only now; "" where it is such that it cannot be."""
     try:
         return ", ".join(str(value) for value in message.get_all(name, []))
@@ -65,7 +65,7 @@ def _said(message: EmailMessage, name: str) -> str:
 
 
 def _people(message: EmailMessage) -> list[Person]:
-    headers = [_said(message, name) for name in ("from", "to", "cc")]
+    headers = [_header(message, name) for name in ("from", "to", "cc")]
     found: dict[str, Person] = {}
     try:
         every = getaddresses([one for one in headers if one])

@@ -81,37 +81,37 @@ def _invitations(connection: Connection, file: FileId) -> list[tuple[Invitation,
     ]
 
 
-def message(store: Store, settings: Settings, file: FileId, said: Reply) -> EmailMessage:
+def message(store: Store, settings: Settings, file: FileId, wanted: Reply) -> EmailMessage:
     """The reply as a message to the organiser, with the calendar part that programs read.
 
     Raises:
         CannotReply: if there is no such invitation any more, they are not invited, or the organiser has no address.
     """
     with store.read() as connection:
-        found = next(((i, z) for i, z in _invitations(connection, file) if i.uid == said.uid), None)
+        found = next(((i, z) for i, z in _invitations(connection, file) if i.uid == wanted.uid), None)
     if found is None:
         raise CannotReply("This invitation no longer exists. Import the message again.")
     one, zones = found
-    entries = reply(one.texts, said.address, said.answer, said.comment, stamp())
+    entries = reply(one.texts, wanted.address, wanted.answer, wanted.comment, stamp())
     organizer = one.organizer
     if organizer is None or not _mailable(organizer.address):
         who = organizer.address if organizer else "nobody"
         raise CannotReply(f"The organiser is {who}, which is not an email address. Reply in another way.")
-    me = next(person for person in one.people if person.address.lower() == said.address.lower())
+    me = next(person for person in one.people if person.address.lower() == wanted.address.lower())
     if not _mailable(me.address):
         raise CannotReply(f"{me.address} is not an email address, so it cannot send a message.")
     data = b"".join(write_calendar(_HEADER, _definitions(entries, zones), entries))
-    subject = f"{_SUBJECTS[said.answer]}: {one.title}"
+    subject = f"{_SUBJECTS[wanted.answer]}: {one.title}"
     made = new_message((me.name, me.address), (organizer.name, organizer.address), subject)
     if settings.mail_from and settings.mail_from.lower() != me.address.lower():
         made["Sender"] = settings.mail_from
-    words = f"{one_line(me.name) or me.address} {_SAYS[said.answer]}: {one_line(one.title)}\n"
-    made.set_content(words + (f"\n{said.comment.strip()}\n" if said.comment.strip() else ""))
+    words = f"{one_line(me.name) or me.address} {_SAYS[wanted.answer]}: {one_line(one.title)}\n"
+    made.set_content(words + (f"\n{wanted.comment.strip()}\n" if wanted.comment.strip() else ""))
     made.add_alternative(data.decode(), subtype="calendar", params={"method": "REPLY"})
     return made
 
 
-def send_reply(store: Store, settings: Settings, file: FileId, said: Reply) -> None:
+def send_reply(store: Store, settings: Settings, file: FileId, wanted: Reply) -> None:
     """Send it to the organiser.
 
     Raises:
@@ -120,7 +120,7 @@ def send_reply(store: Store, settings: Settings, file: FileId, said: Reply) -> N
     """
     if not settings.mail_server:
         raise CannotReply("No mail server is set up. Save the reply as a file, or set DATE_BRIDGE_MAIL_SERVER.")
-    made = message(store, settings, file, said)
+    made = message(store, settings, file, wanted)
     send(settings.mail_server, settings.mail_user, settings.mail_password, made)
 
 

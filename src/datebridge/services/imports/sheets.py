@@ -83,7 +83,7 @@ def sheet_job(context: JobContext) -> dict[str, Any]:
         if not any(not one.held for one in draft.changes):
             raise Refused(f"Nothing in {name} differs from the entries here. {' '.join(tally.unread[:_TOLD])}".strip())
         draft.title = lambda counts: f"From {name}: {counts.what} in {counts.where}"
-        draft.reason = _said(sheet, tally)
+        draft.reason = _reason(sheet, tally)
 
         def conclude(connection: Connection, set_id: Any) -> None:
             remember(connection, context.job, data="")  # it has served, and is not kept along with the job
@@ -93,7 +93,7 @@ def sheet_job(context: JobContext) -> dict[str, Any]:
     return result
 
 
-def _said(sheet: Sheet, tally: _Tally) -> str:
+def _reason(sheet: Sheet, tally: _Tally) -> str:
     parts = [f"{counted(len(sheet.rows), 'row')}; {tally.same:,} unchanged."]
     if tally.unread:
         more = f" and {len(tally.unread) - _TOLD:,} more" if len(tally.unread) > _TOLD else ""

@@ -19,7 +19,7 @@ from datebridge.core.text.component import Component
 from datebridge.core.text.lines import ContentLine, split_text_list, unescape_text
 from datebridge.core.text.nesting import differing_fields, fields_of
 from datebridge.core.zones.meaning import NO_ZONES, Zones
-from datebridge.store.calendars import known
+from datebridge.store.calendars import calendars_for_filters
 from datebridge.store.database import Store
 from datebridge.store.entries.details import known_values_of
 
@@ -198,7 +198,7 @@ def known_values(store: Store, field: str) -> list[FilterContext]:
         return [FilterContext(code) for code in sorted([*ALL, *CODES])]
     if field == "calendar":
         with store.read() as connection:
-            return list(known(connection).values())
+            return list(calendars_for_filters(connection).values())
     days = ["today", "yesterday"] if field in ("before", "after", "on") else []
     with store.read() as connection:
         rows = known_values_of(connection, "on" if days else field)

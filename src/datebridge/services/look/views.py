@@ -11,7 +11,7 @@ from datebridge.store.entries.occurrences import OccurrenceReader
 
 
 def days(
-    happenings: OccurrenceReader,
+    occurrences: OccurrenceReader,
     wanted: Sequence[date],
     zone: str,
     calendars: Iterable[int],
@@ -21,7 +21,7 @@ def days(
     """The days asked (see `lay_out`), and the titles of series of which not every time is among them."""
     if not wanted:
         return [], ()
-    window = happenings.window(*bounds_of(wanted), zone, calendars)
+    window = occurrences.window(*bounds_of(wanted), zone, calendars)
     return lay_out(window, wanted, zone, most, clocks), window.cut
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from datebridge.core.bulk import Outcome, Step, Subject, SubjectMember, change, needs_series, said
+from datebridge.core.bulk import Outcome, Step, Subject, SubjectMember, change, needs_series, step_in_words
 from datebridge.core.bulk.steps import MoveTo
 from datebridge.core.changes import Change, Kind
 from datebridge.core.ids import CalendarId, GroupId, VersionId
@@ -20,7 +20,7 @@ from datebridge.services.imports.deriving import Batch, Deriving, Text
 from datebridge.services.jobs.jobs import JobContext, Refused, performs
 from datebridge.services.mend.recipes import read_steps
 from datebridge.services.transfer.transfers import Target, transfer_changed
-from datebridge.store.calendars import known
+from datebridge.store.calendars import calendars_for_filters
 from datebridge.store.changesets.draft import Draft, propose
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.entries.present import Placed, in_groups, texts_of, with_series
@@ -44,7 +44,7 @@ class _Tally:
 
     def told(self, steps: Sequence[Step]) -> str:
         """In words; the steps first, unless they are none."""
-        parts = [f"{_first_large('; '.join(said(step) for step in steps))}."] if steps else []
+        parts = [f"{_first_large('; '.join(step_in_words(step) for step in steps))}."] if steps else []
         if self.same:
             parts.append(f"{counted(self.same, 'entry is', 'entries are')} so already.")
         if self.left:
@@ -81,7 +81,9 @@ def bulk_job(context: JobContext) -> dict[str, Any]:
             _add(draft, piece, batch, tally)
         if not any(not one.held for one in draft.changes):
             raise Refused(f"Nothing would change. {tally.told(rest)}")
-        what = name or _first_large("; ".join(said(step) for step in rest[:3]) + ("; …" if len(rest) > 3 else ""))
+        what = name or _first_large(
+            "; ".join(step_in_words(step) for step in rest[:3]) + ("; …" if len(rest) > 3 else "")
+        )
         draft.title = lambda counts: f"{what}: {counts.what} in {counts.where}"
         draft.reason = tally.told(rest if name or len(rest) > 3 else [])
     return {"set_id": draft.id}
@@ -161,7 +163,7 @@ def _move(context: JobContext, ids: list[VersionId], steps: Sequence[Step], to: 
     with context.store.read() as connection:
         fitting = [
             number
-            for number, one in known(connection).items()
+            for number, one in calendars_for_filters(connection).items()
             if one.value == to.calendar and to.account in ("", one.account)
         ]
     if len(fitting) != 1:

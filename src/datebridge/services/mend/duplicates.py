@@ -104,7 +104,7 @@ def plan(connection: Connection, number: int, request: KeepPolicy, keep: Version
         keep: the member that stays, chosen by a person.
     """
     found = stored.one(connection, number)
-    return _plan(found, _known(connection, [found]), request, keep) if found is not None else None
+    return _plan(found, _details_of(connection, [found]), request, keep) if found is not None else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,7 +120,7 @@ class _GroupDetails:
         return Whole(member.text, texts, self.zones[member.calendar])
 
 
-def _known(connection: Connection, groups: Iterable[DuplicateGroup]) -> _GroupDetails:
+def _details_of(connection: Connection, groups: Iterable[DuplicateGroup]) -> _GroupDetails:
     members = stored.members_of(connection, (n for group in groups for n in group.members))
     changed = stored.changed_occurrences(connection, members)
     others = stored.members_of(connection, (n for own in changed.values() for n in own))
@@ -194,11 +194,11 @@ def propose_job(context: JobContext) -> dict[str, Any]:
         for at, some in enumerate(chunks(groups, _AT_ONCE)):
             context.progress(at * _AT_ONCE, len(groups), "groups")
             with store.read() as connection:
-                known = _known(connection, some)
+                known = _details_of(connection, some)
             removing.add([_plan(group, known, request) for group in some])
         number = sum(change.after is None for change in draft.changes)
         draft.title = lambda tally: f"Remove {counted(number, 'duplicate')} from {tally.where}"
-        draft.reason = removing.said(len(groups))
+        draft.reason = removing.in_words(len(groups))
     return {"set_id": draft.id}
 
 
@@ -247,7 +247,7 @@ class _Removing:
         self._kept.add(made.keep.id)
         return True
 
-    def said(self, groups: int) -> str:
+    def in_words(self, groups: int) -> str:
         """What it comes to, for the set's reason."""
         notes = [f"{counted(groups, 'group', 'groups')} looked at."]
         if self._readable:

@@ -87,7 +87,7 @@ def _heal(context: JobContext, check: Check) -> dict[str, Any]:
                     zones = zones_of(writer.connection, calendar)
                     for group in groups_of(writer.connection, calendar, chunk, zones):
                         plan = heal(group, {check.code}, stamp())
-                        left |= dict.fromkeys(plan.said)
+                        left |= dict.fromkeys(plan.notes)
                         put(draft, writer, calendar, {one.id: one.text for one in group.members}, plan, zones)
         draft.title = lambda tally: f"Fix: {check.title.lower()}, {tally.what} in {tally.where}"
         draft.reason = f"Unchanged: {' '.join(list(left)[:4])}" if left else ""

@@ -27,7 +27,7 @@ class NoRecipe(CannotDo):
     code, title, status = "no-recipe", "This is not a recipe", 422
 
 
-def read_steps(said: Any) -> list[Step]:
+def read_steps(values: Any) -> list[Step]:
     """Steps as JSON has them.
 
     Raises:
@@ -35,12 +35,12 @@ def read_steps(said: Any) -> list[Step]:
         CannotChange: if one could not be done to any entry.
     """
     names = {one.__dataclass_fields__["do"].default: one for one in Step.__args__}
-    if not isinstance(said, list):
+    if not isinstance(values, list):
         raise NoRecipe("The steps are not a list.")
-    if len(said) > MOST_STEPS:
-        raise NoRecipe(f"These are {len(said):,} steps; {MOST_STEPS} are the most.")
+    if len(values) > MOST_STEPS:
+        raise NoRecipe(f"These are {len(values):,} steps; {MOST_STEPS} are the most.")
     steps: list[Step] = []
-    for number, one in enumerate(said, 1):
+    for number, one in enumerate(values, 1):
         kind = one.get("do") if isinstance(one, dict) else None
         if kind not in names:
             raise NoRecipe(f"Step {number}: “{str(kind)[:40]}” is not a step. Steps: {', '.join(sorted(names))}.")

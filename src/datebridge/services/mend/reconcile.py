@@ -97,7 +97,7 @@ def seasons_job(context: JobContext) -> dict[str, Any]:
         off = [pair for pair in pairs if pair.misreading is not None and pair.verdict in ("season", "both", "moved")]
         found.append((left, right, off))
     with store.write() as connection:
-        comparisons.drop_found(connection)
+        comparisons.drop_automatic(connection)
         for left, right, off in found:
             if any(pair.verdict == "season" for pair in off):
                 comparisons.keep(connection, left, right, moment - _YEAR, moment + _YEAR, off, revision, found=True)

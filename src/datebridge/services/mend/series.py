@@ -158,8 +158,8 @@ def _inferred(calendar: CalendarId, one: Inferred[VersionId], titles: dict[Versi
     return Scattered(0, "inferred", calendar, titles[one.keys[0]], words_, one.confidence, entries, data)
 
 
-def _plain(said: Phrase) -> dict[str, Any]:
-    return {name: list(value) if isinstance(value, tuple) else value for name, value in said._asdict().items()}
+def _plain(phrase: Phrase) -> dict[str, Any]:
+    return {name: list(value) if isinstance(value, tuple) else value for name, value in phrase._asdict().items()}
 
 
 def _read_inferred(one: Scattered) -> Inferred[int]:
@@ -300,7 +300,7 @@ def shape(store: Store, entry: VersionId, how: Shape, day: str = "", by: By = PE
     except (CannotEdit, NotTheSame) as refused:
         raise CannotShape(str(refused)) from refused
     title = f"{verb} “{master.known.title or 'a series'}”"
-    with propose(store, Kind.SERIES, by, title, " ".join(plan.said)) as draft, draft.stage() as writer:
+    with propose(store, Kind.SERIES, by, title, " ".join(plan.notes)) as draft, draft.stage() as writer:
         put(draft, writer, calendar, texts, plan, zones)
     return draft.id
 
@@ -326,8 +326,8 @@ def _shaped(group: Group, key: int, how: Shape, day: str) -> tuple[Plan, str]:
     return edit(group, key, slot, "following", same, stamp(), fresh), f"Split on {day}:"
 
 
-def _day_of(said: str) -> date:
+def _day_of(text: str) -> date:
     try:
-        return date.fromisoformat(said)
+        return date.fromisoformat(text)
     except ValueError:
-        raise CannotEdit(f"“{said[:20]}” is not a date. Write 2026-12-31.") from None
+        raise CannotEdit(f"“{text[:20]}” is not a date. Write 2026-12-31.") from None

@@ -101,11 +101,11 @@ Done = Literal["kept", "left out", "moved", "changed", "extra"]
 
 
 class Tick(NamedTuple):
-    """A day of the year on which a series does something, or would have; `said`: when, in words."""
+    """A day of the year on which a series does something, or would have; `words` say when."""
 
     day: int
     what: Done
-    said: str
+    words: str
 
 
 class Strip(NamedTuple):

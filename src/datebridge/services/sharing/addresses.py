@@ -21,7 +21,7 @@ from datebridge.store.tables import Reader, Share, demand_id
 #: How many bytes at random: 192 bits.
 _OCTETS = 24
 _TOKEN = re.compile(r"/s/([A-Za-z0-9_-]{32})(?:/|$)", re.ASCII)
-#: How often it is looked whether something was said otherwise, in seconds.
+#: How often it is looked whether something was changed, in seconds.
 _LOOK = 0.2
 
 
@@ -55,13 +55,13 @@ def address_of(settings: Settings, token: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class KnownShare:
-    """What is known of a share while readers ask for it. `said` is another one whenever it was said otherwise."""
+    """What is known of a share while readers ask for it. `version` is another one whenever the share was changed."""
 
     share: Share
     plan: Plan
     owner: str
     contact: str
-    said: object
+    version: object
 
 
 class Registry:
@@ -70,7 +70,7 @@ class Registry:
     def __init__(self, store: Store) -> None:
         self.store = store
         self.state = 0
-        #: Another one whenever anything was said otherwise.
+        #: Another one whenever anything was changed.
         self.readings = 0
         self.shares: dict[int, KnownShare] = {}
         self.readers: dict[int, Reader] = {}
@@ -81,7 +81,7 @@ class Registry:
         self._connection: Connection | None = None
 
     def look(self) -> None:
-        """See what was said otherwise since."""
+        """See what was changed since."""
         if time.monotonic() - self._looked < _LOOK:
             return
         with self._lock:
@@ -101,7 +101,7 @@ class Registry:
             found = {}
             for one in every:
                 owner = owners[one.role_id]
-                said = (
+                version = (
                     one.changed_at,
                     repr(sorted(one.terms.items())),
                     one.title,
@@ -111,7 +111,7 @@ class Registry:
                     one.zone,
                     one.interval,
                 )
-                found[demand_id(one.id)] = KnownShare(one, plan_of(one), owner.name, owner.contact, said)
+                found[demand_id(one.id)] = KnownShare(one, plan_of(one), owner.name, owner.contact, version)
             self.shares = found
         with self.store.read() as connection:
             self._addresses = {one.digest: one for one in shares.addresses(connection)}

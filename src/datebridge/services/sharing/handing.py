@@ -19,7 +19,7 @@ from datebridge.core.sharing.formats import FORMATS
 from datebridge.services.accounts.connecting import open_web
 from datebridge.services.accounts.secrets import seal, unseal
 from datebridge.services.jobs.jobs import JobContext, enqueue, performs
-from datebridge.services.sharing.plans import given, plan_of, today_in
+from datebridge.services.sharing.plans import content_of, plan_of, today_in
 from datebridge.services.sharing.render_cache import make
 from datebridge.services.sharing.shares import CannotShare, NoShare
 from datebridge.settings import Settings
@@ -127,7 +127,7 @@ def hand_out_job(context: JobContext) -> dict[str, Any]:
     today = today_in(plan.zone)
     with store.read() as connection:
         state = _state(share, _revision(connection, share))
-        found = given(connection, Ledger(store), plan, today)
+        found = content_of(connection, Ledger(store), plan, today)
     body = make(found, plan, form, today)
     digest = hashlib.sha256(body).hexdigest()
     if digest == host.digest and not host.trouble:

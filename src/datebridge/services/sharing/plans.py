@@ -88,7 +88,7 @@ def today_in(zone: str) -> date:
     return this_moment().astimezone(ZoneInfo(zone)).date()
 
 
-def given(connection: Connection, ledger: Ledger, plan: Plan, today: date) -> SharedContent:
+def content_of(connection: Connection, ledger: Ledger, plan: Plan, today: date) -> SharedContent:
     """What a plan gives, as of now or as it was fixed."""
     low, high = bounds_of(plan.terms, wall_seconds_of(today))
     if plan.held is not None:

@@ -17,7 +17,7 @@ from datebridge.core.moments import wall_seconds_of
 from datebridge.core.sharing.formats import FORMATS
 from datebridge.core.sharing.gathering import SharedContent
 from datebridge.core.sharing.page_data import PageData
-from datebridge.services.sharing.plans import Plan, given, names_of, today_in
+from datebridge.services.sharing.plans import Plan, content_of, names_of, today_in
 from datebridge.store.calendars import places
 from datebridge.store.database import Store
 from datebridge.store.entries.ledger import Ledger
@@ -83,29 +83,29 @@ class ShareRenderer:
         self._locks: dict[int, threading.Lock] = {}
         self._lock = threading.Lock()
 
-    def made(self, share: int, plan: Plan, said: object, form: Form) -> RenderedForm:
+    def made(self, share: int, plan: Plan, version: object, form: Form) -> RenderedForm:
         """A form of a share.
 
         Args:
-            said: another one whenever the share itself was said otherwise.
+            version: another one whenever the share itself was changed.
         """
         with self._lock_of(share):
-            kept = self._current(share, plan, said)
+            kept = self._current(share, plan, version)
             if form not in kept.forms:
                 kept.forms[form] = self._make(share, kept, plan, form)
             return kept.forms[form]
 
-    def ready(self, share: int, plan: Plan, said: object, form: Form, state: object) -> RenderedForm | None:
+    def ready(self, share: int, plan: Plan, version: object, form: Form, state: object) -> RenderedForm | None:
         """The same where it has been made already as of a state, without waiting; else None."""
         kept = self._kept.get(share)
-        if kept is None or kept.state[:2] != (said, state) or kept.state[-1] != today_in(plan.zone):
+        if kept is None or kept.state[:2] != (version, state) or kept.state[-1] != today_in(plan.zone):
             return None
         return kept.forms.get(form)
 
-    def page_data(self, share: int, plan: Plan, said: object) -> PageData:
+    def page_data(self, share: int, plan: Plan, version: object) -> PageData:
         """What readers of the page look at."""
         with self._lock_of(share):
-            kept = self._current(share, plan, said)
+            kept = self._current(share, plan, version)
             if kept.page_data is None:
                 with self.store.read() as connection:
                     kept.page_data = PageData(kept.given, plan.secret, names_of(connection, plan))
@@ -123,20 +123,20 @@ class ShareRenderer:
         with self._lock:
             return self._locks.setdefault(share, threading.Lock())
 
-    def _current(self, share: int, plan: Plan, said: object) -> _CachedShare:
+    def _current(self, share: int, plan: Plan, version: object) -> _CachedShare:
         today = today_in(plan.zone)
         with self.store.read() as connection:
             own = None if plan.filter.strip() else plan.calendars
-            state = (said, revision_now(connection), revision_now(connection, own), today)
+            state = (version, revision_now(connection), revision_now(connection, own), today)
             kept = self._kept.get(share)
             if kept is not None and (kept.state[0], *kept.state[2:]) == (state[0], *state[2:]):
                 kept.state = state
                 return kept
-            if kept is not None and plan.held is not None and (kept.state[0], kept.state[-1]) == (said, today):
+            if kept is not None and plan.held is not None and (kept.state[0], kept.state[-1]) == (version, today):
                 kept.state = state
                 return kept
             with uncollected():
-                kept = _CachedShare(state, given(connection, self.ledger, plan, today), {})
+                kept = _CachedShare(state, content_of(connection, self.ledger, plan, today), {})
         self._kept[share] = kept
         return kept
 

@@ -13,7 +13,7 @@ from datebridge.core.sharing.page_data import PageData
 from datebridge.core.sharing.privacy_warnings import PrivacyWarning, privacy_warnings
 from datebridge.core.text.component import Component
 from datebridge.core.text.lines import unescape_text
-from datebridge.services.sharing.plans import Plan, given, names_of, today_in
+from datebridge.services.sharing.plans import Plan, content_of, names_of, today_in
 from datebridge.store.database import Store
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.remembered import Remembered
@@ -49,32 +49,32 @@ class Seeing:
 
     def __init__(self, store: Store, ledger: Ledger) -> None:
         self.store, self.ledger = store, ledger
-        self._given: Remembered[SharedContent] = Remembered(4)
+        self._contents: Remembered[SharedContent] = Remembered(4)
         self._warnings: Remembered[list[PrivacyWarning]] = Remembered(4)
-        self._almanacs: Remembered[PageData] = Remembered(2)
+        self._page_data: Remembered[PageData] = Remembered(2)
         self._orders: Remembered[list[_Row]] = Remembered(4)
 
-    def given(self, plan: Plan) -> SharedContent:
+    def content_of(self, plan: Plan) -> SharedContent:
         """What a plan gives now."""
         with self.store.read() as connection:
             today, revision = today_in(plan.zone), revision_now(connection)
-            return self._given.get((plan, revision, today), lambda: given(connection, self.ledger, plan, today))
+            return self._contents.get((plan, revision, today), lambda: content_of(connection, self.ledger, plan, today))
 
     def warnings(self, plan: Plan) -> list[PrivacyWarning]:
         """What its free texts seem to hold that the detail leaves out."""
-        found = self.given(plan)
+        found = self.content_of(plan)
         return self._warnings.get((plan, id(found)), lambda: privacy_warnings(found))
 
     def page_data(self, plan: Plan) -> PageData:
         """What readers of its page look at."""
-        found = self.given(plan)
+        found = self.content_of(plan)
         with self.store.read() as connection:
             names = names_of(connection, plan)
-        return self._almanacs.get((plan, id(found)), lambda: PageData(found, plan.secret, names))
+        return self._page_data.get((plan, id(found)), lambda: PageData(found, plan.secret, names))
 
     def page(self, plan: Plan, which: Which, offset: int, limit: int) -> tuple[int, list[ReadersView]]:
         """How many entries there are of a kind, and a page of them, in order of start."""
-        found = self.given(plan)
+        found = self.content_of(plan)
         rows = self._orders.get((plan, id(found), which), lambda: _in_order(found, which))
         return len(rows), [
             _entry(row) if isinstance(row, Entry) else _omitted(*row) for row in rows[offset : offset + limit]

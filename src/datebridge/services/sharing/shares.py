@@ -123,12 +123,12 @@ def demand_sense(connection: Connection, wanted: Wanted) -> Wanted:
     )
 
 
-def _site(said: str) -> str:
+def _site(site: str) -> str:
     """The origin of a site the page may be put into (CSP 3 §6.7.2)."""
-    parts = urlsplit(said.strip() if "://" in said else f"https://{said.strip()}")
+    parts = urlsplit(site.strip() if "://" in site else f"https://{site.strip()}")
     site = f"{parts.scheme}://{parts.netloc}".lower()
     if not _SITE.fullmatch(site):
-        raise CannotShare(f"“{said[:80]}” is no address of a site, such as https://intranet.skerrow.example.")
+        raise CannotShare(f"“{site[:80]}” is no address of a site, such as https://intranet.skerrow.example.")
     return site
 
 

@@ -77,18 +77,18 @@ _PLAIN = {
 }
 
 
-def _values(row: Remote, said: Description) -> dict[tuple[str, str], str]:
+def _values(row: Remote, wanted: Description) -> dict[tuple[str, str], str]:
     """The properties that differ from what the server is known to have."""
     values: dict[tuple[str, str], str] = {}
-    if said.name != row.name:
-        values[_NAME] = said.name
-    if said.text != row.description:
-        values[_TEXT] = said.text
-    if said.zone and said.zone != row.zone:
-        values[_ZONE] = zone_object(said.zone)
+    if wanted.name != row.name:
+        values[_NAME] = wanted.name
+    if wanted.text != row.description:
+        values[_TEXT] = wanted.text
+    if wanted.zone and wanted.zone != row.zone:
+        values[_ZONE] = zone_object(wanted.zone)
     # Colours have no standard property: set only where the server has shown its own (see `connect.dav`).
-    if said.own_colour.startswith("#") and said.own_colour != row.colour and row.colour_space:
-        values[row.colour_space, "calendar-color"] = said.own_colour
+    if wanted.own_colour.startswith("#") and wanted.own_colour != row.colour and row.colour_space:
+        values[row.colour_space, "calendar-color"] = wanted.own_colour
     return values
 
 
@@ -98,19 +98,19 @@ def zone_object(zone: str) -> str:
     return b"".join(write_calendar("BEGIN:VCALENDAR\nEND:VCALENDAR", [define(zone, zone, year, year)], [])).decode()
 
 
-def _make(store: Store, line: AccountConnection, row: Remote, said: Description) -> bool:
+def _make(store: Store, line: AccountConnection, row: Remote, wanted: Description) -> bool:
     remote, _ = switched_on(row)
     with store.read() as connection:
         url = planned_url(connection, remote)
     if url and line.server.exists(url):  # it was made, and the process died before it could say so
-        return _made(store, line, row, said, url)
-    values = {_NAME: said.name, **({_TEXT: said.text} if said.text else {})}
-    url = _free(line, said.name)
+        return _made(store, line, row, wanted, url)
+    values = {_NAME: wanted.name, **({_TEXT: wanted.text} if wanted.text else {})}
+    url = _free(line, wanted.name)
     with store.write() as connection:  # so that it is not made twice
         mark(connection, remote, "calendar", PushState.SENDING, among_states=PENDING, theirs=url)
     answer = line.server.make_calendar(url, values)
     if answer.status in (200, 201):
-        return _made(store, line, row, said, url)
+        return _made(store, line, row, wanted, url)
     _end(
         store,
         remote,
@@ -128,13 +128,13 @@ def _free(line: AccountConnection, name: str) -> str:
     return urljoin(home, f"{home.rstrip('/')}/{slug}-{uuid.uuid4().hex[:6]}/") if line.server.exists(url) else url
 
 
-def _made(store: Store, line: AccountConnection, row: Remote, said: Description, url: str) -> bool:
+def _made(store: Store, line: AccountConnection, row: Remote, wanted: Description, url: str) -> bool:
     """Note where a new calendar is, and give it what cannot be said at its making. It is refreshed from now on."""
     remote, _ = switched_on(row)
     state = line.server.state(url)
     row.url, row.name, row.colour = url, state.name, state.colour
     row.colour_space, row.description = state.colour_space, state.description
-    late = {key: value for key, value in _values(row, said).items() if key not in (_NAME, _TEXT)}
+    late = {key: value for key, value in _values(row, wanted).items() if key not in (_NAME, _TEXT)}
     if late:
         line.server.set_properties(url, late)
     with store.write() as connection:

@@ -110,7 +110,7 @@ class Sender:
         """
         known = unit.known
         lasting = known is None or (is_strong(known.etag) and not self._restless)
-        if not unit.texts or not lasting or not unit.uid or self._is_known(unit):
+        if not unit.texts or not lasting or not unit.uid or self._has_object(unit):
             return None
         texts = unit.texts if known is not None or unit.tell else tuple(silenced(text) for text in unit.texts)
         href = known.href if known is not None else self._new_href(unit.uid)
@@ -152,7 +152,7 @@ class Sender:
 
     def _send(self, unit: Unit) -> Outcome:
         known = unit.known
-        if known is not None and self._is_known(unit):
+        if known is not None and self._has_object(unit):
             return Outcome(unit, PushState.PUSHED, "", known.href, known.etag)
         etag: str | None = known.etag if known is not None else ""
         if known is not None and (self._restless or not is_strong(known.etag)):
@@ -166,7 +166,7 @@ class Sender:
         return self._delete(unit, known, etag or "")
 
     @staticmethod
-    def _is_known(unit: Unit) -> bool:
+    def _has_object(unit: Unit) -> bool:
         """Whether what is to be written is what is known to be there."""
         known = unit.known
         same = known is not None and unit.versions and set(known.versions) == set(unit.versions)
@@ -205,7 +205,7 @@ class Sender:
         if answer.status in _WRITTEN:
             return self._written(unit, texts, href, answer if lasts else None)
         if answer.status == 412 or (known is not None and answer.status in GONE):
-            return self._met(unit, known, href, texts)
+            return self._already_there(unit, known, href, texts)
         if known is None and dav.condition(answer.body)[0] == "no-uid-conflict":
             there = self._elsewhere(unit, None)
             if there is None:
@@ -226,7 +226,7 @@ class Sender:
         """The ETag to be kept; "" where what is there has to be read back."""
         return etag if texts == unit.texts and not unit.seen and not self._restless else ""
 
-    def _met(self, unit: Unit, known: KnownObject | None, href: str, texts: tuple[str, ...]) -> Outcome:
+    def _already_there(self, unit: Unit, known: KnownObject | None, href: str, texts: tuple[str, ...]) -> Outcome:
         """What is there instead: one's own earlier writing whose answer was lost, the same under another name or
         ETag, or somebody else's change."""
         there = self.server.get(self._url(href))

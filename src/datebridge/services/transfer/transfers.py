@@ -109,18 +109,18 @@ def propose_transfer(store: Store, ledger: Ledger, selection: Selection, target:
 
 
 def transfer_changed(
-    context: JobContext, ids: Iterable[VersionId], target: Target, changed: Mapping[VersionId, str | None], said: str
+    context: JobContext, ids: Iterable[VersionId], target: Target, changed: Mapping[VersionId, str | None], note: str
 ) -> SetId:
     """Propose a transfer of entries as other texts, and end the job with it; what is None there is not copied.
 
     Args:
-        said: what was changed on the way, for the set's reason.
+        note: what was changed on the way, for the set's reason.
     """
 
     def report(done: int, total: int) -> None:
         context.progress(done, total, "entries")
 
-    return _transfer(context.store, ids, target, context.by, report, context.conclude_with_set, changed, said)
+    return _transfer(context.store, ids, target, context.by, report, context.conclude_with_set, changed, note)
 
 
 def _propose(
@@ -145,7 +145,7 @@ def _transfer(
     report: Report,
     conclude: Callable[[Connection, SetId], None],
     changed: Mapping[VersionId, str | None],
-    said: str,
+    note: str,
 ) -> SetId:
     with store.read() as connection:
         whole = with_series(connection, ids)
@@ -155,7 +155,7 @@ def _transfer(
     with propose(store, Kind.TRANSFER, by, "", details=details) as draft:
         draft.afterwards(conclude)
         _Transfer(store, draft, target, report, changed).run(whole)
-        draft.reason = " ".join(filter(None, (said, draft.reason)))
+        draft.reason = " ".join(filter(None, (note, draft.reason)))
     return draft.id
 
 

@@ -127,7 +127,7 @@ class Ledger:
         """All that matches."""
         today = this_day()
 
-        def found() -> Flags:
+        def compute() -> Flags:
             condition = self._compiled(connection, text, today)
             flags = self._listed(connection, revision)
             if condition.spans:
@@ -148,7 +148,7 @@ class Ledger:
             ids, where = json.dumps(holding.tolist()), f"id IN ({LISTED_IDS}) AND {condition.sql}"
             return flags & _flags(connection, ids_of(connection, where, [ids, *condition.values]))
 
-        return self._matches.get((revision, today, text), found)
+        return self._matches.get((revision, today, text), compute)
 
     def _listed(self, connection: Connection, revision: int) -> Flags:
         """Everything there is."""

@@ -28,8 +28,8 @@
   }));
   const many = $derived((refusals.data ?? []).filter((one) => one.count > 1));
 
-  async function againAll(wish: { remote_id?: number; message?: string }): Promise<void> {
-    const body = { remote_id: wish.remote_id ?? null, message: wish.message ?? null };
+  async function againAll(wanted: { remote_id?: number; message?: string }): Promise<void> {
+    const body = { remote_id: wanted.remote_id ?? null, message: wanted.message ?? null };
     let count = 0;
     const asked = async () => {
       count = (await answer(client.POST('/api/conflicts/again', { body }))).count;

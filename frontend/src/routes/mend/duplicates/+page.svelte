@@ -44,7 +44,7 @@
   const least = $derived(Number(asked.least));
   const kind = $derived((asked.kind || null) as Schemas['Alike'] | null);
   const policy = $derived(criteria(asked.keep));
-  const wish = $derived({ policy, order: places(asked.first) });
+  const wanted = $derived({ policy, order: places(asked.first) });
   let ordering = $state(false);
 
   function change(changes: Changes<typeof shape>): void {
@@ -60,12 +60,12 @@
   const chosen = $derived(kinds.find((one) => one.kind === kind));
   const many = $derived(chosen?.groups ?? kinds.reduce((sum, one) => sum + one.groups, 0));
   const askFor = (id: number) => ({
-    queryKey: key('duplicate-group', id, wish, keep),
+    queryKey: key('duplicate-group', id, wanted, keep),
     queryFn: () =>
       answer(
         client.POST('/api/duplicates/groups/{group_id}', {
           params: { path: { group_id: id } },
-          body: { ...wish, keep },
+          body: { ...wanted, keep },
         }),
       ),
     retry: false,
@@ -121,7 +121,7 @@
     if (!goes)
       return notices.say('Nothing in this group can be removed. Skip it, or mark the entries as different.', 'wrong');
     const params = { path: { group_id: one.id } };
-    const body = { ...wish, keep };
+    const body = { ...wanted, keep };
     next();
     await attempt(async () => {
       const done = await answer(client.POST('/api/duplicates/groups/{group_id}/accept', { params, body }));
@@ -155,7 +155,7 @@
   async function all(): Promise<void> {
     if (held()) return;
     await begin(async () => {
-      const body = { ...wish, kind, least };
+      const body = { ...wanted, kind, least };
       making = (await answer(client.POST('/api/duplicates/proposals', { body }))).job_id;
     });
   }
@@ -332,7 +332,7 @@
 {#if ordering}
   <KeepOrder
     {policy}
-    first={wish.order}
+    first={wanted.order}
     calendars={calendars.data ?? []}
     onchoose={(keep, first) => change({ keep: keep.join(), first: first.join() })}
     onclose={() => (ordering = false)}

@@ -63,9 +63,9 @@
     void goto(address.address(page.url.searchParams, changes), { replaceState: true, keepFocus: true, noScroll: true });
   }
 
-  async function compare(wish: { left: number; right: number; first: string; last: string }): Promise<void> {
+  async function compare(wanted: { left: number; right: number; first: string; last: string }): Promise<void> {
     await begin(async () => {
-      job = (await answer(client.POST('/api/comparisons', { body: wish }))).job_id;
+      job = (await answer(client.POST('/api/comparisons', { body: wanted }))).job_id;
     });
   }
 
@@ -127,7 +127,7 @@
       calendars={calendars.data ?? []}
       asked={form}
       busy={job !== null}
-      oncompare={(wish) => void compare(wish)}
+      oncompare={(wanted) => void compare(wanted)}
     />{/key}
   {#if form.left && form.right}
     <a class="text-brass text-[13px] underline" href="/look/sides?left={form.left}&right={form.right}"

@@ -17,9 +17,20 @@ VALUES = (
     ("job", "kind", "together", "combine"),
     ("job", "unit", "octets", "bytes"),
 )
+CODES = (("odd-rule", "invalid-rule-part"), ("odd-fence", "irregular-fence"), ("odd-tokens", "stale-tokens"))
+
+
+def _recode(codes: tuple[tuple[str, str], ...]) -> None:
+    for old, new in codes:
+        for table in ("problem", "finding", "check_run"):
+            op.execute(f"UPDATE {table} SET code = '{new}' WHERE code = '{old}'")
+        for table, column in (("account", "habits"), ("preference", "value")):
+            quoted, wanted = f"'\"{old}\"'", f"'\"{new}\"'"
+            op.execute(f"UPDATE {table} SET {column} = replace({column}, {quoted}, {wanted})")
 
 
 def upgrade() -> None:
+    _recode(CODES)
     for table, old, new in COLUMNS:
         op.execute(f"ALTER TABLE {table} RENAME COLUMN {old} TO {new}")
     for table, column, old, new in VALUES:
@@ -27,6 +38,7 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
+    _recode(tuple((new, old) for old, new in CODES))
     for table, old, new in COLUMNS:
         op.execute(f"ALTER TABLE {table} RENAME COLUMN {new} TO {old}")
     for table, column, old, new in VALUES:

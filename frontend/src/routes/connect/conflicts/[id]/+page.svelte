@@ -141,20 +141,20 @@
             <div class="flex items-stretch">
               <label class="flex min-w-0 flex-1 gap-2 py-2 {now === 'mine' ? 'bg-picked' : ''}">
                 {@render radio(at, 'mine', now)}
-                {@render value(field.label, field.mine_said, field.mine)}
+                {@render value(field.label, field.mine_in_words, field.mine)}
               </label>
               <span class="border-line text-changed mx-2 w-36 border-x py-2 text-center font-bold">≠ {field.label}</span
               >
               <label class="flex min-w-0 flex-1 gap-2 py-2 {now === 'theirs' ? 'bg-picked' : ''}">
                 {@render radio(at, 'theirs', now)}
-                {@render value(field.label, field.theirs_said, field.theirs)}
+                {@render value(field.label, field.theirs_in_words, field.theirs)}
               </label>
             </div>
-            {#if field.both_said}
+            {#if field.both_in_words}
               <label class="border-line flex gap-2 border-t py-2 {now === 'both' ? 'bg-picked' : ''}">
                 {@render radio(at, 'both', now)}
                 <span class="font-bold">Both, part by part:</span>
-                {@render value(field.label, field.both_said, [])}
+                {@render value(field.label, field.both_in_words, [])}
               </label>
             {/if}
           </div>

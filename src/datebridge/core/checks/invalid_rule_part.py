@@ -19,7 +19,7 @@ def find(entry: Reading) -> Iterator[CheckFinding]:
 
 
 CHECK = Check(
-    "odd-rule",
+    "invalid-rule-part",
     "alters",
     "Repeat rule with invalid parts",
     find,
