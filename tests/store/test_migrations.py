@@ -33,11 +33,15 @@ def test_opening_again_changes_nothing(bench: Bench) -> None:
 
 
 def test_what_was_stored_before_is_there_in_the_words_of_now(bench: Bench) -> None:
-    bench.bring(calendar(event("a", "Backwards", "20261124T080000Z", "DTEND:20261124T070000Z"), event("b", "Gone")))
+    endless = event("d", "Watch", "20261124T080000Z", "RRULE:FREQ=DAILY;COUNT=-1")
+    backwards = event("a", "Backwards", "20261124T080000Z", "DTEND:20261124T070000Z")
+    bench.bring(calendar(backwards, event("b", "Gone"), endless))
     apply_set(bench.store, propose_deletion(bench.store, bench.ledger, Selection("gone")))
     propose_transfer(bench.store, bench.ledger, Selection(), Target(name="Copies"))
     bench.read(calendar(event("c", "Waiting"), "X-BESIDE:a line that only the file shows"), "waiting.ics")
     before = everything(bench)
+    migrate(bench.store.engine, "0012")
+    assert ("odd-rule",) in rows(bench, "SELECT code FROM finding")
     migrate(bench.store.engine, "0004")
     assert rows(bench, "SELECT kind FROM change_set ORDER BY id") == [("import",), ("delete",), ("copy",)]
     bench.store.close()
