@@ -17,15 +17,11 @@ from datebridge.core.ids import CalendarId, JobId, VersionId
 from datebridge.core.job_kinds import JobKind
 from datebridge.core.matching import Item
 from datebridge.core.moments import from_wall_seconds
-from datebridge.core.occurrences.expanding import Timed
+from datebridge.store.entries.matching import items_where
 from datebridge.store.jobs import queue_once
 from datebridge.store.sql import among, revision_now
 from datebridge.store.tables import CALENDARS, COMPARED, COMPARISONS, ENTRIES, JOBS, META
 
-_COLUMNS = (
-    "id, calendar_id, uid, recurrence_id, start_wall, end_wall, until_wall, tzid, zone, marks, recurrence, component,"
-    " summary, location, start, digest"
-)
 #: How many comparisons somebody asked for are kept.
 _KEPT = 12
 #: Calendars that share so many UIDs should be the same in part, and are looked at without being asked for.
@@ -52,26 +48,7 @@ def items_of(connection: Connection, entries: Iterable[VersionId]) -> list[Item[
 
 
 def _items(connection: Connection, where: str, value: int | str) -> list[Item[VersionId]]:
-    rows = connection.exec_driver_sql(
-        f"SELECT {_COLUMNS} FROM entry WHERE listed = 1 AND component IN ('VEVENT', 'VTODO') AND {where} ORDER BY id",
-        (value,),
-    )
-    return [
-        Item(
-            VersionId(row[0]),
-            row[1],
-            row[11],
-            row[2],
-            row[3],
-            row[12],
-            row[13],
-            row[14],
-            row[9],
-            row[15],
-            Timed(*row[:11]) if row[4] is not None and row[5] is not None else None,
-        )
-        for row in rows
-    ]
+    return list(items_where(connection, f"component IN ('VEVENT', 'VTODO') AND {where}", value))
 
 
 def holidays(connection: Connection) -> list[CalendarId]:

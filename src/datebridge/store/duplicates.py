@@ -13,9 +13,9 @@ from datebridge.core.changes import By
 from datebridge.core.ids import CalendarId, JobId, VersionId
 from datebridge.core.job_kinds import JobKind
 from datebridge.core.matching import CONTAINING, Alike, Group, Item, find, joined_items
-from datebridge.core.occurrences.expanding import Timed
 from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.database import Store
+from datebridge.store.entries.matching import items_where
 from datebridge.store.entries.occurrences import clocks_of
 from datebridge.store.entries.present import texts_of
 from datebridge.store.entries.rendering import echoes
@@ -40,10 +40,6 @@ APART = "apart"
 _TEXTS = 5_000
 #: A hundred entries are 4,950 pairs.
 _MOST_RULED = 5_000
-_COLUMNS = (
-    "id, calendar_id, uid, recurrence_id, start_wall, end_wall, until_wall, tzid, zone, marks, recurrence, component,"
-    " summary, location, start, digest"
-)
 
 
 def look(store: Store, pause: Callable[[], None]) -> int:
@@ -77,26 +73,9 @@ def look(store: Store, pause: Callable[[], None]) -> int:
 
 def items_of(connection: Connection) -> list[Item[VersionId]]:
     """All events, to-dos and journals in force, with their changed occurrences."""
-    rows = connection.exec_driver_sql(
-        f"SELECT {_COLUMNS} FROM entry WHERE listed = 1 AND component IN ('VEVENT', 'VTODO', 'VJOURNAL')"
-        f" AND calendar_id NOT IN ({', '.join(str(int(one)) for one in echoes(connection))}) ORDER BY id"
-    )
-    return joined_items(
-        Item(
-            VersionId(row[0]),
-            row[1],
-            row[11],
-            row[2],
-            row[3],
-            row[12],
-            row[13],
-            row[14],
-            row[9],
-            row[15],
-            Timed(*row[:11]) if row[4] is not None and row[5] is not None else None,
-        )
-        for row in rows
-    )
+    left_out = ", ".join(str(int(one)) for one in echoes(connection))
+    condition = f"component IN ('VEVENT', 'VTODO', 'VJOURNAL') AND calendar_id NOT IN ({left_out})"
+    return joined_items(items_where(connection, condition))
 
 
 def _feeds(connection: Connection) -> set[int]:
