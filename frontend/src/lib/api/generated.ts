@@ -199,9 +199,7 @@ export interface paths {
         };
         /**
          * Overlaps
-         * @description What overlaps among the calendars from `first` on, `least` minutes at least.
-         *
-         *     `shared`: only what takes the time of one person or one place. `who`: of one person, or between two.
+         * @description What overlaps, in order of time.
          */
         get: operations["overlaps_api_overlaps_get"];
         put?: never;
@@ -7756,10 +7754,12 @@ export interface operations {
     overlaps_api_overlaps_get: {
         parameters: {
             query: {
+                zone?: string;
+                offset?: number;
+                limit?: number;
                 first: string;
                 calendar?: number[];
                 count?: number;
-                zone?: string;
                 blocking?: boolean;
                 whole_days?: boolean;
                 least?: number;
@@ -7767,8 +7767,6 @@ export interface operations {
                 about?: string;
                 shared?: boolean;
                 who?: string[];
-                offset?: number;
-                limit?: number;
             };
             header?: never;
             path?: never;

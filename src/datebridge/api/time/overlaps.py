@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
 from typing import Annotated, Literal
 
-from fastapi import Query
+from fastapi import Depends, Query
 from fastapi.responses import StreamingResponse
 
-from datebridge.api.context import App, AppDep, zone_of
+from datebridge.api.context import AppDep, zone_of
 from datebridge.api.kinds import CalendarNo, Day, Limit, Offset
 from datebridge.api.routing import new_router
 from datebridge.api.time import present
@@ -32,21 +31,7 @@ router = new_router("/api", "comparing")
 Sides = Annotated[list[CalendarNo], Query(max_length=500)]
 
 
-def _overlaps(app: App, calendar: Sequence[int], first: Day, count: int, zone: str, asked: OverlapQuery) -> Overlaps:
-    low = wall_seconds_of(first)
-    if asked.about.strip():
-        about = asked.about.strip().lower()
-        asked = replace(asked, named=frozenset(one.id for one in app.ledger.calendars() if about in one.name.lower()))
-    with app.store.read() as connection:  # what only repeats one's own calendars collides with nothing
-        echoes = shares_echoed(connection)
-    layers = [one for one in calendar if one not in echoes]
-    window = app.occurrences.window(low, low + count * DAY, zone_of(zone), layers)
-    owners: dict[int, str] = {one.id: one.name for one in app.ledger.calendars()}
-    return overlapping(window, asked, app.occurrences.people, owners)
-
-
-@router.get("/overlaps")
-def overlaps(
+def _overlaps(
     app: AppDep,
     first: Day,
     calendar: Calendars = [],  # noqa: B006
@@ -59,15 +44,30 @@ def overlaps(
     about: str = "",
     shared: bool = False,
     who: Annotated[list[str], Query(max_length=2)] = [],  # noqa: B006
-    offset: Offset = 0,
-    limit: Limit = 100,
-) -> OverlapPage:
+) -> Overlaps:
     """What overlaps among the calendars from `first` on, `least` minutes at least.
 
     `shared`: only what takes the time of one person or one place. `who`: of one person, or between two.
     """
     asked = OverlapQuery(blocking, whole_days, least * 60, travel, about, shared=shared, people=tuple(who))
-    found = _overlaps(app, calendar, first, count, zone, asked)
+    low = wall_seconds_of(first)
+    if asked.about.strip():
+        about = asked.about.strip().lower()
+        asked = replace(asked, named=frozenset(one.id for one in app.ledger.calendars() if about in one.name.lower()))
+    with app.store.read() as connection:  # what only repeats one's own calendars collides with nothing
+        echoes = shares_echoed(connection)
+    layers = [one for one in calendar if one not in echoes]
+    window = app.occurrences.window(low, low + count * DAY, zone_of(zone), layers)
+    owners: dict[int, str] = {one.id: one.name for one in app.ledger.calendars()}
+    return overlapping(window, asked, app.occurrences.people, owners)
+
+
+Found = Annotated[Overlaps, Depends(_overlaps)]
+
+
+@router.get("/overlaps")
+def overlaps(found: Found, zone: str = "", offset: Offset = 0, limit: Limit = 100) -> OverlapPage:
+    """What overlaps, in order of time."""
     own = zone_of(zone)
     rows = [
         OverlapOut(
@@ -92,23 +92,8 @@ def overlaps(
 
 
 @router.get("/overlaps/file", response_class=StreamingResponse, responses={200: {"content": {"text/csv": {}}}})
-def overlaps_file(
-    app: AppDep,
-    first: Day,
-    calendar: Calendars = [],  # noqa: B006
-    count: int = Query(31, ge=1, le=MOST_DAYS),
-    zone: str = "",
-    blocking: bool = True,
-    whole_days: bool = True,
-    least: int = Query(1, ge=1, le=1440),
-    travel: bool = True,
-    about: str = "",
-    shared: bool = False,
-    who: Annotated[list[str], Query(max_length=2)] = [],  # noqa: B006
-) -> StreamingResponse:
+def overlaps_file(app: AppDep, found: Found, first: Day) -> StreamingResponse:
     """The same as a file for a spreadsheet."""
-    asked = OverlapQuery(blocking, whole_days, least * 60, travel, about, shared=shared, people=tuple(who))
-    found = _overlaps(app, calendar, first, count, zone, asked)
     names = {one.id: one.name for one in app.ledger.calendars()}
     return StreamingResponse(
         as_sheet(found, names),
