@@ -86,12 +86,12 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
         if worker:
             give_memory_back()
             worker.start()
-            for one in besides:
-                one.start()
+            for task in besides:
+                task.start()
         yield
         if worker:
-            for one in besides:
-                one.stop()
+            for task in besides:
+                task.stop()
             worker.stop()
         app.change_feed.close()
         store.close()

@@ -97,13 +97,13 @@ class Room:
         ]
         if queues:
             return next(iter(sorted(queues, key=len)[-1]))
-        slow = [one for one in self.every if one.unread and client in (None, one.address)]
-        return min(slow, key=lambda one: one.since, default=None)
+        slow = [connection for connection in self.every if connection.unread and client in (None, connection.address)]
+        return min(slow, key=lambda connection: connection.since, default=None)
 
     def _look(self) -> None:
         loop = asyncio.get_running_loop()
         now = loop.time()
-        for one in [one for one in self.every if one.is_late(now)]:
+        for one in [connection for connection in self.every if connection.is_late(now)]:
             one.drop()
         self.timer = loop.call_later(1.0, self._look) if self.every else None
 

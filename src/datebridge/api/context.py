@@ -48,7 +48,7 @@ def zone_of(name: str) -> str:
     """The IANA zone of a name; UTC where none is given."""
     if not name:
         return "UTC"
-    found = resolve(name)
-    if found.method != "iana":
+    resolution = resolve(name)
+    if resolution.method != "iana":
         raise NotValid(f"“{name}” is not a time zone.")
-    return found.zone
+    return resolution.zone

@@ -100,10 +100,10 @@ class Guard:
         return refused("The access key is required, as “Authorization: Bearer KEY”.", 401, "no-key", "Not let in")
 
     def _is_own_name(self, host: str, scope: Scope, near: bool) -> bool:
-        found = _HOST.fullmatch(host)
-        if found is None:
+        match = _HOST.fullmatch(host)
+        if match is None:
             return False
-        name = found[1].lower().strip("[]")
+        name = match[1].lower().strip("[]")
         own = {self.settings.host, *self.settings.names}
         server = scope.get("server")
         if server and not is_this_machine(server[0]):  # no foreign name stands for a bare address

@@ -153,7 +153,7 @@ def problem_counts(counts: dict[str, int]) -> list[ProblemCount]:
         ProblemCount(severity=severity_of(code), code=code, title=title_of(code), count=number)
         for code, number in counts.items()
     ]
-    return sorted(found, key=lambda one: (order.index(one.severity), -one.count))
+    return sorted(found, key=lambda count: (order.index(count.severity), -count.count))
 
 
 def button(row: ChangeSetRow, calendars: list[tuple[str, int]]) -> str:

@@ -110,11 +110,11 @@ class _Open:
         from datebridge.store.changesets.draft import CannotApply
 
         while True:
-            found = jobs.get(self.store, number)
-            if found is None:
+            job = jobs.get(self.store, number)
+            if job is None:
                 raise CannotApply(f"There is no job {number}.")
-            if found.state not in ("queued", "running"):
-                return found
+            if job.state not in ("queued", "running"):
+                return job
             time.sleep(0.2)
 
 
@@ -131,7 +131,7 @@ def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> 
     with _Open(data) as opened, opened.store.read() as connection:
         rows = remotes.statements(connection)
         copies = (facts_of(connection, CalendarId(r.remote.calendar_id)) for r in rows if r.remote.calendar_id)
-        now = {int(one.id): one.entries for one in copies if one is not None}
+        now = {int(facts.id): facts.entries for facts in copies if facts is not None}
     found = [
         {
             "account": r.account_name,

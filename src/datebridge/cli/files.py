@@ -41,15 +41,15 @@ def convert(
     try:
         if zone and not is_zone(zone):
             raise CannotConvert(f"“{zone}” is not a time zone.")
-        found = run(source, target, zone)
+        inspection = run(source, target, zone)
     except CannotConvert as failed:
         error(str(failed))
         raise SystemExit(CANNOT) from failed
     if as_json:
-        print(json.dumps({"in": found.as_dict(str(source)), "out": str(target)}, ensure_ascii=False))
+        print(json.dumps({"in": inspection.as_dict(str(source)), "out": str(target)}, ensure_ascii=False))
     else:
-        say(f"{target}: {found.summary.entries:,} entries, {len(found.problems):,} problems")
-    raise SystemExit(PROBLEMS if found.problems else OK)
+        say(f"{target}: {inspection.summary.entries:,} entries, {len(inspection.problems):,} problems")
+    raise SystemExit(PROBLEMS if inspection.problems else OK)
 
 
 @app.command("expand")
@@ -79,21 +79,21 @@ def expand_file(
         error("--to is before --from.")
         raise SystemExit(CANNOT)
     with file.open("rb") as source:
-        found = inspect(source, keep=True)
+        inspection = inspect(source, keep=True)
     low, high = Moment(begin).wall_seconds, Moment(end).wall_seconds
-    happening, cancelled, cut = expand(found.components, low, high, resolve(zone).zone if zone else "")
+    happening, cancelled, cut = expand(inspection.components, low, high, resolve(zone).zone if zone else "")
     if as_json:
-        listed("occurrences", (asdict(one) for one in happening), {"cut": cut} if cut else {})
+        listed("occurrences", (asdict(expanded) for expanded in happening), {"cut": cut} if cut else {})
     else:
-        rows = [(one.start, one.end, one.summary) for one in happening]
+        rows = [(expanded.start, expanded.end, expanded.summary) for expanded in happening]
         table(("start", "end", "what"), rows, f"{len(happening):,} occurrences")
         if cancelled:
             say(f"  {cancelled:,} more are cancelled.")
         for title in cut:
             say(f"  “{title}” happens more often than can be listed; not all of its times are here.")
-        if found.problems:
-            say(f"  {len(found.problems):,} problems in the file; “date-bridge inspect” lists them.")
-    raise SystemExit(PROBLEMS if found.problems or cut else OK)
+        if inspection.problems:
+            say(f"  {len(inspection.problems):,} problems in the file; “date-bridge inspect” lists them.")
+    raise SystemExit(PROBLEMS if inspection.problems or cut else OK)
 
 
 @app.command("duplicates")
@@ -118,7 +118,8 @@ def duplicates_in_files(
                 "score": group.score,
                 "reasons": list(group.reasons),
                 "members": [
-                    {"file": one.file, "uid": one.uid, "recurrence_id": one.recurrence_id} for one in group.members
+                    {"file": member.file, "uid": member.uid, "recurrence_id": member.recurrence_id}
+                    for member in group.members
                 ],
             }
             for group in groups

@@ -22,11 +22,15 @@ def inspect_files(files: Sequence[Path], as_json: bool) -> None:
         with path.open("rb") as source:
             found.append((path, inspect(source)))
     if as_json:
-        print(json.dumps({"files": [one.as_dict(str(path)) for path, one in found]}, ensure_ascii=False, indent=2))
+        print(
+            json.dumps(
+                {"files": [inspection.as_dict(str(path)) for path, inspection in found]}, ensure_ascii=False, indent=2
+            )
+        )
     else:
-        for path, one in found:
-            _show(path, one)
-    raise SystemExit(PROBLEMS if any(one.problems for _, one in found) else OK)
+        for path, inspection in found:
+            _show(path, inspection)
+    raise SystemExit(PROBLEMS if any(inspection.problems for _, inspection in found) else OK)
 
 
 def _show(path: Path, one: Inspection) -> None:

@@ -34,7 +34,7 @@ def _terms(
 ) -> Terms:
     from datebridge.core.sharing.terms import Terms
 
-    ticked = {one.value: True for one in besides or ()}
+    ticked = {option.value: True for option in besides or ()}
     return Terms(detail, busy_title, private, private if confidential is None else confidential, **ticked)
 
 
@@ -79,15 +79,18 @@ def render_files(
                     "left_out": left_out,
                     "out": str(out) if out is not None else None,
                     "why": dict(given.left_out),
-                    "warnings": [{"what": one.what, "entries": one.entries, "found": one.found} for one in warnings],
+                    "warnings": [
+                        {"what": warning.what, "entries": warning.entries, "found": warning.found}
+                        for warning in warnings
+                    ],
                 },
                 ensure_ascii=False,
             )
         )
     else:
         print(f"{given.in_words}.", file=sys.stderr)
-        for one in warnings:
-            words = f"{one.entries:,} seem to hold {one.what} in what is given, such as “{one.found}” in “{one.title}”."
+        for warning in warnings:
+            words = f"{warning.entries:,} seem to hold {warning.what} in what is given, such as “{warning.found}” in “{warning.title}”."
             print(words, file=sys.stderr)
     raise SystemExit(OK)
 
@@ -113,17 +116,17 @@ def _gathered(files: list[Path], terms: Terms) -> tuple[SharedContent, dict[int,
         whole.update(data)
         components = list(Reader(open_bytes(data)))
         first = max(zones, default=0) + 1
-        for one in components:
-            own = zones.setdefault(first + one.calendar, Zones())
-            if one.name == "VTIMEZONE":
-                own.add(derive("VTIMEZONE", one.text).uid, one.text)
-            elif one.name == "VCALENDAR":
-                names[first + one.calendar] = description_of(one.text).name or path.stem
-                headers[first + one.calendar] = one.text
+        for component in components:
+            own = zones.setdefault(first + component.calendar, Zones())
+            if component.name == "VTIMEZONE":
+                own.add(derive("VTIMEZONE", component.text).uid, component.text)
+            elif component.name == "VCALENDAR":
+                names[first + component.calendar] = description_of(component.text).name or path.stem
+                headers[first + component.calendar] = component.text
         sources += [
-            source_of(one.name, one.text, first + one.calendar, zones[first + one.calendar])
-            for one in components
-            if one.name not in ("VTIMEZONE", "VCALENDAR")
+            source_of(component.name, component.text, first + component.calendar, zones[first + component.calendar])
+            for component in components
+            if component.name not in ("VTIMEZONE", "VCALENDAR")
         ]
         for number in zones:
             names.setdefault(number, path.stem)
@@ -155,26 +158,26 @@ def listed(data: Data = None, as_json: Json = False) -> None:
     from datebridge.store.calendars import names
 
     with _Open(data) as opened, opened.store.session() as session:
-        owners = {one.id: one.name for one in shares.roles(session)}
+        owners = {role.id: role.name for role in shares.roles(session)}
         readers = shares.readers(session)
         called = {int(number): name for number, name in names(session.connection()).items()}
         rows: list[dict[str, Any]] = [
             {
-                "id": one.id,
-                "title": one.title,
-                "owner": owners[one.role_id],
-                "gives": in_words(terms_of(one.terms)),
-                "calendars": [called.get(number, "") for number in one.calendars],
-                "filter": one.filter,
-                "forms": one.forms,
-                "fixed": one.fixed_at is not None,
+                "id": share.id,
+                "title": share.title,
+                "owner": owners[share.role_id],
+                "gives": in_words(terms_of(share.terms)),
+                "calendars": [called.get(number, "") for number in share.calendars],
+                "filter": share.filter,
+                "forms": share.forms,
+                "fixed": share.fixed_at is not None,
                 "readers": [
                     {"id": r.id, "name": r.name or "everybody", "taken_back": r.ended_at is not None}
                     for r in readers
-                    if r.share_id == one.id
+                    if r.share_id == share.id
                 ],
             }
-            for one in shares.shares(session)
+            for share in shares.shares(session)
         ]
     if as_json:
         print(json.dumps({"shares": rows}, ensure_ascii=False))

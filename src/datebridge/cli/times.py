@@ -39,43 +39,45 @@ def zones_of_files(
     from datebridge.core.comparing.zones import zones_in
     from datebridge.core.language.plural import counted
 
-    found = zones_in({str(path): _read(path) for path in files})
+    usages = zones_in({str(path): _read(path) for path in files})
     wrong = [
-        one for one in found if not (one.understood.zone or one.understood.own_counts) or one.understood.contradicts
+        usage
+        for usage in usages
+        if not (usage.understood.zone or usage.understood.own_counts) or usage.understood.contradicts
     ]
-    wrong = [one for one in wrong if one.tzid]
+    wrong = [usage for usage in wrong if usage.tzid]
     if as_json:
         told = [
             {
-                "tzid": one.tzid,
-                "zone": one.understood.zone,
-                "method": one.understood.method,
-                "confidence": round(one.understood.confidence, 2),
-                "from": str(one.understood.first),
-                "to": str(one.understood.last),
-                "contradicts": one.understood.contradicts or None,
-                "events": one.entries,
-                "says": one.understood.says,
-                "files": sorted({str(use.calendar) for use in one.uses}),
+                "tzid": usage.tzid,
+                "zone": usage.understood.zone,
+                "method": usage.understood.method,
+                "confidence": round(usage.understood.confidence, 2),
+                "from": str(usage.understood.first),
+                "to": str(usage.understood.last),
+                "contradicts": usage.understood.contradicts or None,
+                "events": usage.entries,
+                "says": usage.understood.says,
+                "files": sorted({str(use.calendar) for use in usage.uses}),
                 "candidates": [
                     {"zones": list(some.zones), "from": str(some.first), "to": str(some.last)}
-                    for some in one.understood.candidates
+                    for some in usage.understood.candidates
                 ],
             }
-            for one in found
+            for usage in usages
         ]
         print(json.dumps({"zones": told}, ensure_ascii=False, indent=2))
     else:
         rows = [
             (
-                one.tzid or "(none: floating times)",
-                one.understood.zone or "?",
-                f"{one.entries:,}",
-                one.understood.contradicts or one.understood.says,
+                usage.tzid or "(none: floating times)",
+                usage.understood.zone or "?",
+                f"{usage.entries:,}",
+                usage.understood.contradicts or usage.understood.says,
             )
-            for one in found
+            for usage in usages
         ]
-        table(("name", "means", "entries", "because"), rows, counted(len(found), "zone name"))
+        table(("name", "means", "entries", "because"), rows, counted(len(usages), "zone name"))
     raise SystemExit(PROBLEMS if wrong else OK)
 
 
@@ -89,11 +91,11 @@ def series_of_files(
     from datebridge.core.series.files import series_in
 
     found = series_in({str(path): _read(path) for path in files})
-    ill = [one for one in found.series if one.findings]
+    ill = [series for series in found.series if series.findings]
     if as_json:
         told = {
-            "series": [one.as_dict() for one in found.series],
-            "inferred": [one._asdict() for one in found.inferred],
+            "series": [series.as_dict() for series in found.series],
+            "inferred": [series._asdict() for series in found.inferred],
         }
         print(json.dumps(told, ensure_ascii=False, indent=2))
     else:
@@ -106,11 +108,11 @@ def series_of_files(
                 str(one.count or ""),
                 "; ".join(dict.fromkeys(finding.check for finding in one.findings)),
             )
-            for one in [*ill, *(one for one in found.series if not one.findings)][:_SHOWN]
+            for one in [*ill, *(series for series in found.series if not series.findings)][:_SHOWN]
         ]
         table(("what", "repeats", "first", "last", "times", "findings"), rows, f"{len(found.series):,} series")
-        for one in found.series[_SHOWN:][:1]:
-            say(f"  … and {len(found.series) - _SHOWN:,} more, as {one.title}; --json lists them all.")
+        for series in found.series[_SHOWN:][:1]:
+            say(f"  … and {len(found.series) - _SHOWN:,} more, as {series.title}; --json lists them all.")
         for scattered in found.inferred:
             said = f"{counted(len(scattered.uids), 'single entry', 'single entries')} are one series: {scattered.words}"
             say(f"  “{scattered.title}”: {said} ({scattered.confidence:.0%} sure)")
@@ -140,20 +142,20 @@ def compare_two_files(
     if begin is not None and end is not None and end <= begin:
         error("The span ends before it starts: --from must be before --to.")
         raise SystemExit(CANNOT)
-    low, high = (Moment(one).wall_seconds if one is not None else None for one in (begin, end))
-    found = compare_files(both((str(left), _read(left)), (str(right), _read(right))), low, high)
+    low, high = (Moment(moment).wall_seconds if moment is not None else None for moment in (begin, end))
+    comparison = compare_files(both((str(left), _read(left)), (str(right), _read(right))), low, high)
     if as_json:
-        told = {"summary": found.summary, "differences": [one.as_dict() for one in found.differences]}
-        print(json.dumps({**told, **({"cut": found.cut} if found.cut else {})}, ensure_ascii=False, indent=2))
+        told = {"summary": comparison.summary, "differences": [message.as_dict() for message in comparison.differences]}
+        print(json.dumps({**told, **({"cut": comparison.cut} if comparison.cut else {})}, ensure_ascii=False, indent=2))
     else:
-        rows = _by_entry(found.differences)
-        title = ", ".join(f"{number:,} {verdict}" for verdict, number in found.summary.items())
+        rows = _by_entry(comparison.differences)
+        title = ", ".join(f"{number:,} {verdict}" for verdict, number in comparison.summary.items())
         table(("what", "changed", "missing", "extra", "later by", "fields", "first"), rows[:_SHOWN], title)
         if len(rows) > _SHOWN:
             say(f"  … and {len(rows) - _SHOWN:,} more; --json lists them all, occurrence by occurrence.")
-        for name in found.cut:
+        for name in comparison.cut:
             say(f"  “{name}” happens more often than can be listed; not all of its times were compared.")
-    raise SystemExit(PROBLEMS if found.differences else OK)
+    raise SystemExit(PROBLEMS if comparison.differences else OK)
 
 
 def _by_entry(differences: list[Told]) -> list[tuple[str, ...]]:
@@ -161,14 +163,14 @@ def _by_entry(differences: list[Told]) -> list[tuple[str, ...]]:
     from datebridge.core.language.spans import difference
 
     groups: dict[tuple[str, str], list[Told]] = {}
-    for one in differences:
-        side = one.left or one.right or {}
-        groups.setdefault((one.uid, side.get("summary", "")), []).append(one)
+    for message in differences:
+        side = message.left or message.right or {}
+        groups.setdefault((message.uid, side.get("summary", "")), []).append(message)
     rows = []
     for (_, title), some in sorted(groups.items(), key=lambda item: -len(item[1])):
-        counts = [sum(one.verdict == verdict for one in some) for verdict in ("changed", "missing", "extra")]
-        moved = sorted({one.moved_by for one in some if one.moved_by})
-        fields = ", ".join(dict.fromkeys(name for one in some for name in one.fields))
+        counts = [sum(message.verdict == verdict for message in some) for verdict in ("changed", "missing", "extra")]
+        moved = sorted({message.moved_by for message in some if message.moved_by})
+        fields = ", ".join(dict.fromkeys(name for message in some for name in message.fields))
         by = ", ".join(map(difference, moved[:3])) + (", …" if len(moved) > 3 else "")
         first = (some[0].left or some[0].right or {}).get("start", "")
         rows.append((title, *(f"{count:,}" if count else "" for count in counts), by, fields, first))

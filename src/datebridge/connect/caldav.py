@@ -91,10 +91,10 @@ class CalDavServer(Homes):
     def state(self, url: str) -> ListedCalendar:
         """A calendar as it is now, tag and token among it."""
         answer = self.web.request("PROPFIND", url, dav.propfind(CALENDAR, everything=True), FLAT)
-        found, _ = dav.multistatus(expect(answer, 207).body, self.host)
-        if not found:
+        responses, _ = dav.multistatus(expect(answer, 207).body, self.host)
+        if not responses:
             raise Unreachable("answer", f"{self.host} does not return this calendar.")
-        return as_listed(url, found[0], None)
+        return as_listed(url, responses[0], None)
 
     def exists(self, url: str) -> bool:
         """Whether there is a collection at an address.
@@ -119,9 +119,9 @@ class CalDavServer(Homes):
         listed: dict[str, str] = {}
         cut = False
         if answer.status == 207:
-            found, _ = dav.multistatus(answer.body, self.host)
-            listed, cut = _entries(url, found), _is_cut(url, found)
-            self._look(found)
+            responses, _ = dav.multistatus(answer.body, self.host)
+            listed, cut = _entries(url, responses), _is_cut(url, responses)
+            self._look(responses)
         self._note(**{"cut-listings": cut, "no-listing": answer.status != 207})
         if cut or answer.status != 207:
             queried = self.queried(url)
@@ -138,7 +138,7 @@ class CalDavServer(Homes):
 
     def _look(self, found: Sequence[dav.DavResponse]) -> None:
         """How an answer names things."""
-        some = [one.href for one in found[-1:]]
+        some = [response.href for response in found[-1:]]
         self._note(
             **{
                 "absolute-hrefs": any("://" in href for href in some),
@@ -151,24 +151,24 @@ class CalDavServer(Homes):
         answer = self.web.request("REPORT", url, dav.everything(), DEPTH)
         if answer.status != 207:
             return None
-        found, _ = dav.multistatus(answer.body, self.host)
-        return None if _is_cut(url, found) else _entries(url, found)
+        responses, _ = dav.multistatus(answer.body, self.host)
+        return None if _is_cut(url, responses) else _entries(url, responses)
 
     def of_uid(self, url: str, uid: str, kind: str) -> dict[str, str] | None:
         """Where in a calendar entries of a kind are whose UID holds a text; None where that is refused."""
         answer = self.web.request("REPORT", url, dav.with_uid(uid, kind), DEPTH)
         if answer.status != 207:
             return None
-        found, _ = dav.multistatus(answer.body, self.host)
-        return _entries(url, found)
+        responses, _ = dav.multistatus(answer.body, self.host)
+        return _entries(url, responses)
 
     def still_there(self, url: str, hrefs: Sequence[str]) -> dict[str, str]:
         """Which of some entries that were not listed are there all the same, or may be: path and ETag, "" unknown."""
         there: dict[str, str] = {}
         for piece in self._pieces(list(hrefs), CONFIRM, lambda some: self._multiget(url, some, data=False)):
-            for one in piece:
-                if not one.gone:
-                    there[one.href] = one.etag
+            for resource in piece:
+                if not resource.gone:
+                    there[resource.href] = resource.etag
         return there
 
     def changes(self, url: str, token: str) -> Delta:
@@ -189,15 +189,15 @@ class CalDavServer(Homes):
                     expect(answer, 207)
                 self.web.note("no-sync")
                 return Delta(self.etags(url), (), "", True)
-            found, after = dav.multistatus(answer.body, self.host)
-            for path, one in _apart(url, found):
-                (changed if one.status in GONE else gone).pop(path, None)
-                if one.status in GONE:
+            responses, after = dav.multistatus(answer.body, self.host)
+            for path, response in _apart(url, responses):
+                (changed if response.status in GONE else gone).pop(path, None)
+                if response.status in GONE:
                     gone[path] = None
-                elif not path.endswith("/") and "collection" not in one.children("resourcetype"):
-                    changed[path] = one.etag
-            self._look(found)
-            if not _is_cut(url, found):
+                elif not path.endswith("/") and "collection" not in response.children("resourcetype"):
+                    changed[path] = response.etag
+            self._look(responses)
+            if not _is_cut(url, responses):
                 return Delta(changed, tuple(gone), after, not token)
             self.web.note("cut-listings")
             if not after or after == since:  # cut, and no way to hear the rest
@@ -229,15 +229,18 @@ class CalDavServer(Homes):
         got = self._multiget(url, hrefs, data=True)
         self._note(
             **{
-                "weak-etags": any(one.etag.startswith("W/") for one in got),
-                "withholds": len(got) > 1 and any(one.data is None and not one.gone for one in got),
+                "weak-etags": any(resource.etag.startswith("W/") for resource in got),
+                "withholds": len(got) > 1 and any(resource.data is None and not resource.gone for resource in got),
             }
         )
-        return [one if one.data is not None or one.gone else self.get(joined(url, one.href, self.host)) for one in got]
+        return [
+            resource if resource.data is not None or resource.gone else self.get(joined(url, resource.href, self.host))
+            for resource in got
+        ]
 
     def _multiget(self, url: str, hrefs: list[str], data: bool) -> list[Resource]:
         if len(hrefs) > self._at_once and data:
-            return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, data)]
+            return [resource for piece in _halves(hrefs) for resource in self._multiget(url, piece, data)]
         if self._alone:
             return [self.get(joined(url, href, self.host)) for href in hrefs]
         try:
@@ -247,7 +250,7 @@ class CalDavServer(Homes):
                 raise
             self.exists(url)  # if the calendar itself answers, some of what was asked for is the trouble
             if len(hrefs) > 1:
-                return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, data)]
+                return [resource for piece in _halves(hrefs) for resource in self._multiget(url, piece, data)]
             return [self.get(joined(url, hrefs[0], self.host))]
         if answer.status in GONE:
             expect(answer, 207)
@@ -255,13 +258,13 @@ class CalDavServer(Homes):
         if answer.status in _TOO_MUCH and len(hrefs) > 1 and not unknown:
             self.web.note("small-multiget")
             self._at_once = max(1, min(self._at_once, len(hrefs) // 2))
-            return [one for piece in _halves(hrefs) for one in self._multiget(url, piece, data)]
+            return [resource for piece in _halves(hrefs) for resource in self._multiget(url, piece, data)]
         if answer.status != 207:
             self.web.note("no-multiget")
             self._alone = True
             return self._multiget(url, hrefs, data)
-        found, _ = dav.multistatus(answer.body, self.host)
-        said = {canonical(one.href): one for one in found}
+        responses, _ = dav.multistatus(answer.body, self.host)
+        said = {canonical(response.href): response for response in responses}
         # One that the answer passes over is not gone: nothing was said of it.
         return [_resource(href, said.get(canonical(href))) for href in hrefs]
 
@@ -282,8 +285,8 @@ class CalDavServer(Homes):
     def etag_of(self, url: str) -> str:
         """The ETag an object has now; "" where it is not said."""
         answer = self.web.request("PROPFIND", url, dav.propfind(["D:getetag"]), FLAT)
-        found, _ = dav.multistatus(answer.body, self.host) if answer.status == 207 else ([], "")
-        return found[0].etag if found else ""
+        responses, _ = dav.multistatus(answer.body, self.host) if answer.status == 207 else ([], "")
+        return responses[0].etag if responses else ""
 
     # ---- writing ---------------------------------------------------------------------------------
 
@@ -332,22 +335,22 @@ def _halves(pieces: list[Piece]) -> tuple[list[Piece], list[Piece]]:
 def _apart(url: str, found: Iterable[dav.DavResponse]) -> list[tuple[str, dav.DavResponse]]:
     """Responses about what is in a calendar, by path; those about the calendar itself left out."""
     itself = canonical(url).rstrip("/")
-    paths = ((canonical(one.href), one) for one in found)
-    return [(path, one) for path, one in paths if path.rstrip("/") != itself]
+    paths = ((canonical(response.href), response) for response in found)
+    return [(path, response) for path, response in paths if path.rstrip("/") != itself]
 
 
 def _entries(url: str, found: Iterable[dav.DavResponse]) -> dict[str, str]:
     return {
-        path: one.etag
-        for path, one in _apart(url, found)
-        if one.status < 300 and "collection" not in one.children("resourcetype") and not path.endswith("/")
+        path: response.etag
+        for path, response in _apart(url, found)
+        if response.status < 300 and "collection" not in response.children("resourcetype") and not path.endswith("/")
     }
 
 
 def _is_cut(url: str, found: Iterable[dav.DavResponse]) -> bool:
     """Whether an answer says that there is more (RFC 6578 §3.6, RFC 4791 §7.8)."""
     itself = canonical(url).rstrip("/")
-    return any(one.status == 507 and canonical(one.href).rstrip("/") == itself for one in found)
+    return any(response.status == 507 and canonical(response.href).rstrip("/") == itself for response in found)
 
 
 def canonical(href: str) -> str:

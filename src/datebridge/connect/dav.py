@@ -91,7 +91,7 @@ def multistatus(body: bytes, host: str) -> tuple[list[DavResponse], str]:
     root = parse(body, host)
     responses = []
     for response in root.iterfind(f"{{{DAV}}}response"):
-        hrefs = [words(one).strip() for one in response.iterfind(f"{{{DAV}}}href")] or [""]
+        hrefs = [words(element).strip() for element in response.iterfind(f"{{{DAV}}}href")] or [""]
         own = words(response.find(f"{{{DAV}}}status"))
         properties, missing = {}, 0
         for stat in response.iterfind(f"{{{DAV}}}propstat"):

@@ -93,13 +93,13 @@ class Homes:
                 does not tell where calendars are.
         """
         for url in (self.address, self._at(self.address, "/.well-known/caldav")):
-            found = self._properties(url, "D:current-user-principal", "C:calendar-home-set")
-            principal = found.hrefs("current-user-principal") if found else []
-            if found and (principal or found.hrefs("calendar-home-set")):
+            response = self._properties(url, "D:current-user-principal", "C:calendar-home-set")
+            principal = response.hrefs("current-user-principal") if response else []
+            if response and (principal or response.hrefs("calendar-home-set")):
                 break
         else:
             raise self._no_server()
-        at = self._at(found.href, principal[0]) if principal else found.href
+        at = self._at(response.href, principal[0]) if principal else response.href
         person = self._properties(
             at, "D:displayname", "C:calendar-home-set", "C:calendar-user-address-set", "D:group-membership"
         )
@@ -107,7 +107,7 @@ class Homes:
             raise self._nobody(*self._last)
         homes = [self._at(person.href, href) for href in person.hrefs("calendar-home-set")]
         if not homes:
-            homes = self._homes_without(at, found.href)
+            homes = self._homes_without(at, response.href)
             self.web.note("no-home")
         groups = [self._at(person.href, href) for href in person.hrefs("group-membership")]
         of_groups = self._of_groups(groups[:_MOST_GROUPS])
@@ -116,7 +116,7 @@ class Homes:
             **{
                 "two-homes": len(person.hrefs("calendar-home-set")) > 1,
                 "delegates": bool(of_groups),
-                "other-host": origin_of(homes[0]) not in (origin_of(self.address), origin_of(found.href)),
+                "other-host": origin_of(homes[0]) not in (origin_of(self.address), origin_of(response.href)),
             }
         )
         offers = self._offers(homes[0])
@@ -184,9 +184,9 @@ class Homes:
         """Where calendars are although the server does not say it: at one's own address, or at the one given; what
         holds the first of them comes first."""
         for url in dict.fromkeys((self.address, principal, root)):
-            found, _ = self._inside(url)
-            if found:  # what holds them takes others
-                return [urljoin(found[0].href.rstrip("/"), "."), url]
+            responses, _ = self._inside(url)
+            if responses:  # what holds them takes others
+                return [urljoin(responses[0].href.rstrip("/"), "."), url]
         raise Unreachable(
             "homeless",
             f"{self.host} knows you, but does not say where your calendars are, and there are none at this address."
@@ -198,12 +198,12 @@ class Homes:
         homes: list[str] = []
         for group in groups:
             try:
-                found = self._properties(group, "C:calendar-home-set")
+                response = self._properties(group, "C:calendar-home-set")
             except Unreachable as error:
                 if error.temporary:
                     raise
                 continue
-            homes += [self._at(found.href, href) for href in found.hrefs("calendar-home-set")] if found else []
+            homes += [self._at(response.href, href) for href in response.hrefs("calendar-home-set")] if response else []
         return homes
 
     def calendars(self, home: Home) -> list[ListedCalendar]:
@@ -212,18 +212,20 @@ class Homes:
         shelves = [(home.url, 0), *((other, 0) for other in home.others)]
         seen = {home.url}
         for url, depth in shelves:
-            found, inner = self._inside(url, needed=url == home.url)
-            for one in found:
-                at = self._at(url, one.href)
+            responses, inner = self._inside(url, needed=url == home.url)
+            for response in responses:
+                at = self._at(url, response.href)
                 self._note(shelf=depth > 0 and at not in listed)
-                listed.setdefault(at, as_listed(at, one, home))
+                listed.setdefault(at, as_listed(at, response, home))
             for deeper in (self._at(url, one) for one in inner):
                 if depth < _DEEPEST and deeper not in seen and len(seen) < _MOST_SHELVES:
                     seen.add(deeper)
                     shelves.append((deeper, depth + 1))
-        owners = {owner: self._name_of(owner) for owner in {one.owner for one in listed.values() if one.owner}}
-        renamed = [replace(one, owner=owners.get(one.owner, "")) for one in listed.values()]
-        return sorted(renamed, key=lambda one: (not one.owned, one.position))
+        owners = {
+            owner: self._name_of(owner) for owner in {calendar.owner for calendar in listed.values() if calendar.owner}
+        }
+        renamed = [replace(calendar, owner=owners.get(calendar.owner, "")) for calendar in listed.values()]
+        return sorted(renamed, key=lambda calendar: (not calendar.owned, calendar.position))
 
     def _inside(self, url: str, needed: bool = False) -> tuple[list[dav.DavResponse], list[str]]:
         """The calendars directly in a collection, and the addresses of further collections in it.
@@ -236,17 +238,17 @@ class Homes:
             return [], []
         if answer.status in (*GONE, 403):
             raise self._homeless(answer.status)
-        found, _ = dav.multistatus(expect(answer, 207).body, self.host)
+        responses, _ = dav.multistatus(expect(answer, 207).body, self.host)
         calendars, shelves = [], []
         itself = {unquote(one).rstrip("/") for one in (url, answer.url)}
-        refused = [one.status for one in found if one.status in (*GONE, 403)]
-        if needed and len(refused) == len(found) == 1:
+        refused = [response.status for response in responses if response.status in (*GONE, 403)]
+        if needed and len(refused) == len(responses) == 1:
             raise self._homeless(refused[0])
-        for one in found:
-            kinds = one.children("resourcetype")
-            at = self._at(answer.url, one.href)
+        for response in responses:
+            kinds = response.children("resourcetype")
+            at = self._at(answer.url, response.href)
             if "calendar" in kinds:
-                calendars.append(replace(one, href=at))
+                calendars.append(replace(response, href=at))
             elif "collection" in kinds and not kinds & _OTHER and unquote(at).rstrip("/") not in itself:
                 shelves.append(at)
         return calendars, shelves
@@ -269,15 +271,19 @@ class Homes:
             self._refusal = max(self._refusal, self._last)
             return None
         self.is_server = True
-        found, _ = dav.multistatus(answer.body, self.host)
-        return dav.DavResponse(self._at(answer.url, found[0].href), 200, found[0].properties) if found else None
+        responses, _ = dav.multistatus(answer.body, self.host)
+        return (
+            dav.DavResponse(self._at(answer.url, responses[0].href), 200, responses[0].properties)
+            if responses
+            else None
+        )
 
     def _name_of(self, principal: str) -> str:
         try:
-            found = self._properties(principal, "D:displayname")
+            response = self._properties(principal, "D:displayname")
         except Unreachable:
             return ""
-        return found.text("displayname") if found else ""
+        return response.text("displayname") if response else ""
 
     def _at(self, base: str, href: str) -> str:
         """An address that an answer names."""

@@ -179,9 +179,9 @@ class Web:
         Raises:
             Unreachable: as `request` does, if the password would leave.
         """
-        for one in asked:
-            if self._auth is not None and origin_of(one.url) not in self.origins:
-                raise self._leaves(origin_of(one.url))
+        for request in asked:
+            if self._auth is not None and origin_of(request.url) not in self.origins:
+                raise self._leaves(origin_of(request.url))
         turns = iter(range(len(asked)))
 
         async def some() -> None:

@@ -61,8 +61,8 @@ def strongest(header: str) -> tuple[Way, str] | None:
 
 
 def _part(challenge: str, name: str) -> str:
-    found = re.search(rf'\b{name}\s*=\s*(?:"([^"]*)"|([^\s,]+))', challenge, re.IGNORECASE)
-    return (found[1] or found[2] or "") if found else ""
+    match = re.search(rf'\b{name}\s*=\s*(?:"([^"]*)"|([^\s,]+))', challenge, re.IGNORECASE)
+    return (match[1] or match[2] or "") if match else ""
 
 
 def _is_readable(url: str) -> bool:

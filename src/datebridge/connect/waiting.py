@@ -27,11 +27,11 @@ _loops: dict[int, asyncio.AbstractEventLoop] = {}
 def _loop() -> asyncio.AbstractEventLoop:
     """This process's loop, running in a thread of its own; a forked process gets another one."""
     with _lock:
-        found = _loops.get(os.getpid())
-        if found is None:
-            found = _loops[os.getpid()] = asyncio.new_event_loop()
-            threading.Thread(target=found.run_forever, name="waiting", daemon=True).start()
-        return found
+        loop = _loops.get(os.getpid())
+        if loop is None:
+            loop = _loops[os.getpid()] = asyncio.new_event_loop()
+            threading.Thread(target=loop.run_forever, name="waiting", daemon=True).start()
+        return loop
 
 
 def wait(work: Coroutine[Any, Any, Result], check: Callable[[], None] | None = None) -> Result:

@@ -40,8 +40,10 @@ class Inspection:
 
         Only where components were kept.
         """
-        entries = sorted((one for one in self.components if one.name != "VCALENDAR"), key=lambda one: one.line)
-        lines = [one.line for one in entries]
+        entries = sorted(
+            (component for component in self.components if component.name != "VCALENDAR"), key=lambda one: one.line
+        )
+        lines = [entry.line for entry in entries]
 
         def at(line: int) -> str:
             place = bisect_right(lines, line) - 1
@@ -102,32 +104,32 @@ class _Gathering:
         self.waiting: list[RawComponent] = []
 
     def take(self, component: RawComponent) -> None:
-        found = self.found
-        found.problems += component.problems
-        zones = found.zones.setdefault(component.calendar, Zones())
+        inspection = self.found
+        inspection.problems += component.problems
+        zones = inspection.zones.setdefault(component.calendar, Zones())
         facts = examine(component.name, component.text, zones)
         if component.name == "VTIMEZONE":
             zones.add(facts.uid, component.text)
         elif component.name == "VCALENDAR":
-            found.calendars += 1
+            inspection.calendars += 1
         elif needs_definition(facts) and not all(tzid in zones for tzid in facts.tzids):
             self.waiting.append(component)  # its definition may still come
             if self.keep:
-                found.components.append(component)
+                inspection.components.append(component)
             return
         self._count(component, facts)
         if self.keep:
-            found.components.append(component)
+            inspection.components.append(component)
 
     def _count(self, component: RawComponent, facts: Facts) -> None:
-        found = self.found
-        found.problems += [p.at(component.line_of(p.line), facts.uid) for p in facts.problems]
-        found.summary.add(facts)
+        inspection = self.found
+        inspection.problems += [p.at(component.line_of(p.line), facts.uid) for p in facts.problems]
+        inspection.summary.add(facts)
         if component.name in ("VCALENDAR", "VTIMEZONE"):
             return
         if not _DTSTAMP.search(component.text):
             message = "There is no DTSTAMP, which the standard demands."
-            found.problems.append(Problem("no-dtstamp", message, "Kept as it is.", component.line, uid=facts.uid))
+            inspection.problems.append(Problem("no-dtstamp", message, "Kept as it is.", component.line, uid=facts.uid))
         for number, tzid in enumerate(facts.tzids):
             if tzid not in self.lines or component.line < self.lines[tzid]:
                 place = _first_use(component.text, tzid) if number < _LOOKED_FOR else 0
@@ -136,17 +138,17 @@ class _Gathering:
         census.add(component.name, facts.uid, facts.recurrence_id, component.line, component.line)
 
     def conclude(self, reader: Reader) -> Inspection:
-        found = self.found
+        inspection = self.found
         for component in self.waiting:
-            self._count(component, examine(component.name, component.text, found.zones[component.calendar]))
-        found.encoding = reader.encoding
-        found.size = reader.size
-        found.problems += reader.problems
-        found.problems += [problem for census in self.censuses.values() for _, problem in census.problems()]
-        defined = {tzid for zones in found.zones.values() for tzid in zones}
-        found.problems += undefined_zones(found.summary.zones, defined, lambda tzid: self.lines.get(tzid, 1))
-        found.problems.sort(key=lambda p: p.line)
-        return found
+            self._count(component, examine(component.name, component.text, inspection.zones[component.calendar]))
+        inspection.encoding = reader.encoding
+        inspection.size = reader.size
+        inspection.problems += reader.problems
+        inspection.problems += [problem for census in self.censuses.values() for _, problem in census.problems()]
+        defined = {tzid for zones in inspection.zones.values() for tzid in zones}
+        inspection.problems += undefined_zones(inspection.summary.zones, defined, lambda tzid: self.lines.get(tzid, 1))
+        inspection.problems.sort(key=lambda p: p.line)
+        return inspection
 
 
 def _first_use(text: str, tzid: str) -> int:

@@ -41,7 +41,9 @@ def contents(texts: Iterable[str]) -> Counter[bytes]:
 
 def entries_in(data: bytes) -> list[str]:
     """The texts of the entries in an object's bytes."""
-    return [one.text for one in Reader(open_bytes(data)) if one.name not in ("VCALENDAR", "VTIMEZONE")]
+    return [
+        component.text for component in Reader(open_bytes(data)) if component.name not in ("VCALENDAR", "VTIMEZONE")
+    ]
 
 
 def is_object(data: bytes) -> bool:
@@ -114,4 +116,4 @@ def _times(text: str) -> Counter[tuple[str, str, tuple[tuple[str, tuple[str, ...
 def names_in(text: str) -> set[str]:
     """The names of everything directly in a component."""
     found = {line.name for _, line in Component(text).properties()}
-    return found | {one.kind for one in nested_in(text.split("\n"))}
+    return found | {nested.kind for nested in nested_in(text.split("\n"))}

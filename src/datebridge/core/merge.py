@@ -222,11 +222,11 @@ def _times_torn(before: dict[str, list[Part]], mine: dict[str, list[Part]], thei
 
 def _elements(parts: Iterable[Part]) -> list[Part]:
     """The elements of lists, each as a line of its own; a line that is none stays whole."""
-    found: list[Part] = []
+    elements: list[Part] = []
     for part in parts:
         head, _, value = part[0].partition(":")
-        found += [(f"{head}:{one}",) for one in _ELEMENT.findall(value)] if '"' not in head else [part]
-    return found
+        elements += [(f"{head}:{one}",) for one in _ELEMENT.findall(value)] if '"' not in head else [part]
+    return elements
 
 
 def _united_list(was: list[Part], one: list[Part], other: list[Part]) -> list[Part]:

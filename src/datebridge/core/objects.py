@@ -97,7 +97,7 @@ def assemble(texts: Iterable[str], zones: Iterable[tuple[str, str]], rulings: Ma
 def span_of(facts: Iterable[Facts]) -> tuple[int, int]:
     """From when to when entries are in use, in wall seconds; a series without end counts to 2100."""
     first, last = [0], [0]
-    placed = [one for one in facts if one.start_wall is not None]
+    placed = [fact for fact in facts if fact.start_wall is not None]
     if placed:
         first = [one.start_wall or 0 for one in placed]
         last = [ENDLESS if one.until_wall is None else one.until_wall for one in placed]

@@ -94,7 +94,11 @@ def sample_calendars(today: date, seed: int = 1926) -> list[SampleCalendar]:
 
 def _entries(content: bytes, uid: str) -> list[str]:
     """The texts of events whose UID begins so."""
-    return [one.text for one in Reader(io.BytesIO(content)) if one.name == "VEVENT" and uid in one.text]
+    return [
+        component.text
+        for component in Reader(io.BytesIO(content))
+        if component.name == "VEVENT" and uid in component.text
+    ]
 
 
 class Scenario:

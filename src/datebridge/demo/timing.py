@@ -172,8 +172,8 @@ class Watch:
                 text = text.replace(f"TZID={HALIFAX}", "TZID=Etc/GMT+3")
             if "UID:harbour-" in text:  # whole days that slipped
                 day = datetime.strptime(text.partition("DTSTART;VALUE=DATE:")[2][:8], "%Y%m%d")  # noqa: DTZ007
-                for one, other in ((day, day - DAY), (day + DAY, day)):
-                    text = text.replace(f"DATE:{one:%Y%m%d}", f"DATE:{other:%Y%m%d}", 1)
+                for moment, other in ((day, day - DAY), (day + DAY, day)):
+                    text = text.replace(f"DATE:{moment:%Y%m%d}", f"DATE:{other:%Y%m%d}", 1)
             if "UID:round-3@" in text:
                 continue
             if "UID:round-5@" in text:

@@ -32,10 +32,10 @@ def fill(hosts: Hosts, today: date) -> None:
         made = server.records.add_collection(sample.owner, sample.slug, sample.name, sample.colour)
         if sample.shared_with:
             server.records.share(made, sample.shared_with, "read")
-        found = take_apart(sample.content)
-        zones = {facts.uid: text for facts, text in found.zones}
+        sample_object = take_apart(sample.content)
+        zones = {facts.uid: text for facts, text in sample_object.zones}
         objects: dict[str, list[str]] = defaultdict(list)
-        for facts, text in found.entries:
+        for facts, text in sample_object.entries:
             objects[facts.uid].append(text)
         for uid, texts in objects.items():
             server.put_parts(sample.owner, sample.slug, uid, texts, zones)

@@ -76,12 +76,12 @@ def tree(data: bytes) -> Node:
 
 def zones_of(root: Node) -> Zones:
     """What an object's time zone names mean."""
-    found = Zones()
+    zones = Zones()
     for child in root.children:
         line = child.first("TZID") if child.name == "VTIMEZONE" else None
         if line is not None:
-            found.add(line.value, child.text())
-    return found
+            zones.add(line.value, child.text())
+    return zones
 
 
 def moment_of(line: ContentLine, zones: Zones) -> Moment | None:

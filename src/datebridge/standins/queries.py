@@ -97,7 +97,7 @@ class Asked:
         far = abs(low) < _AGES and abs(high) < _AGES
         ends = (wall_at(low, clock), wall_at(high, clock)) if far else _within_reason(low, high)
         found = occurrences(placed, *ends, clock, lambda _, tzid: self.zones.of(tzid, 1970, 2100).clock)
-        return [(self.entries[one.entry - 1], one) for one in found]
+        return [(self.entries[occurrence.entry - 1], occurrence) for occurrence in found]
 
     def is_within(self, node: Node, low: int, high: int) -> bool:
         """Whether a component happens within a span (RFC 4791 §9.9)."""
@@ -127,7 +127,7 @@ class Asked:
 
     def _alarm(self, node: Node, low: int, high: int) -> bool:
         trigger = node.first("TRIGGER")
-        owner = next((one for one in self.entries if any(child is node for child in one.children)), None)
+        owner = next((entry for entry in self.entries if any(child is node for child in entry.children)), None)
         if trigger is None or owner is None:
             return False
         if (trigger.param("VALUE") or "").upper() == "DATE-TIME":
@@ -140,7 +140,11 @@ class Asked:
         apart = int(days * _DAY + seconds)
         of_end = (trigger.param("RELATED") or "").upper() == "END"
         near = self.happening(low - abs(apart) - _DAY, high + abs(apart) + _DAY)
-        return any(low <= (one.end if of_end else one.start) + apart < high for of, one in near if of is owner)
+        return any(
+            low <= (occurrence.end if of_end else occurrence.start) + apart < high
+            for of, occurrence in near
+            if of is owner
+        )
 
 
 def _within_reason(low: int, high: int) -> tuple[int, int]:

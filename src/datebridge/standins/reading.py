@@ -104,12 +104,12 @@ def _children(ask: Ask, place: Place) -> list[Place]:
         return [Place("notice", place.person, name=name) for name, _ in ask.records.notices(place.person)]
     if place.kind not in ("home", "shelf"):
         return []
-    found = [Place("calendar", place.person, c, access) for c, access in ask.map.listed(place)]
+    places = [Place("calendar", place.person, c, access) for c, access in ask.map.listed(place)]
     if place.kind == "home" and ask.habits.has("shelf"):
-        found.append(Place("shelf", place.person, home=place.home))
+        places.append(Place("shelf", place.person, home=place.home))
     if place.kind == "home" and place.person == ask.person and place.home == "calendars":
-        found += [Place("inbox", place.person), Place("outbox", place.person)]
-    return found
+        places += [Place("inbox", place.person), Place("outbox", place.person)]
+    return places
 
 
 def _in_home(ask: Ask, person: str) -> list[Place]:

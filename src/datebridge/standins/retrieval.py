@@ -68,7 +68,7 @@ def _expanded(root: Node, zone: str, low: int, high: int) -> Node:
     """Each occurrence within a span as a component of its own, in UTC, without zones and rules (§9.6.5)."""
     about = Asked(root, zone)
     found = sorted(about.happening(low, high), key=lambda one: one[1].start)[:_MOST]
-    once = [_once(node, one, about, root) for node, one in found]
+    once = [_once(node, occurrence, about, root) for node, occurrence in found]
     undated = [node for node in about.entries if node.name == "VTODO" and node.first("DTSTART") is None]
     return Node(root.name, root.lines, [*once, *(node for node in undated if about.is_within(node, low, high))])
 
@@ -120,12 +120,12 @@ def busy_time(objects: Iterable[bytes], low: int, high: int, zone: str) -> bytes
     taken: dict[str, list[tuple[int, int]]] = {"BUSY": [], "BUSY-TENTATIVE": []}
     for data in objects:
         about = Asked(tree(data), zone)
-        for node, one in about.happening(low, high):
+        for node, occurrence in about.happening(low, high):
             said = {value.upper() for name in ("TRANSP", "STATUS") for value in node.values(name)}
             if node.name != "VEVENT" or said & {"TRANSPARENT", "CANCELLED"}:
                 continue
             kind = "BUSY-TENTATIVE" if "TENTATIVE" in said else "BUSY"
-            start, end = (instant_at(at, zone or "UTC") for at in (one.shown_start, one.shown_end))
+            start, end = (instant_at(at, zone or "UTC") for at in (occurrence.shown_start, occurrence.shown_end))
             taken[kind].append((max(start, low), min(end, high)))
     lines = [
         f"DTSTAMP:{basic(this_moment())}Z",

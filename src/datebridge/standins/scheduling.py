@@ -40,7 +40,7 @@ def _address(line: ContentLine) -> str:
 
 
 def _meetings(parsed: CalendarObject | None) -> dict[str, _Meeting]:
-    found: dict[str, _Meeting] = {}
+    meetings: dict[str, _Meeting] = {}
     for facts, text in parsed.entries if parsed else ():
         component = Component(text)
         organizer = component.first("ORGANIZER")
@@ -52,10 +52,10 @@ def _meetings(parsed: CalendarObject | None) -> dict[str, _Meeting]:
         }
         summary = component.first("SUMMARY")
         agent = (organizer.param("SCHEDULE-AGENT") or "SERVER").upper()
-        found[facts.recurrence_id] = _Meeting(
+        meetings[facts.recurrence_id] = _Meeting(
             _address(organizer), agent, attendees, unescape_text(summary.value) if summary else "", facts.uid
         )
-    return found
+    return meetings
 
 
 def messages(

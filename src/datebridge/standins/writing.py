@@ -71,8 +71,8 @@ def _wrong(
         kind = parsed.entries[0][0].component
         return error(403, f"{{{CAL}}}supported-calendar-component", f"This calendar does not take a {kind}.")
     of_entries = (q for facts, _ in parsed.entries for q in facts.problems)
-    found = (*parsed.problems, *of_entries, *(q for some in parsed.invalid for q in some))
-    broken = [p for p in found if severity_of(p.code) == "breaks"]
+    problems = (*parsed.problems, *of_entries, *(q for some in parsed.invalid for q in some))
+    broken = [p for p in problems if severity_of(p.code) == "breaks"]
     if ask.traits.strict and broken:
         return error(403, f"{{{CAL}}}valid-calendar-data", broken[0].message)
     if stored is not None and stored.uid and stored.uid != parsed.uid:

@@ -113,8 +113,8 @@ def named(session: Session) -> set[str]:
 
 def accounts_at(session: Session, kind: str, host: str, user: str) -> list[Account]:
     """The connected accounts of a user on a host."""
-    found = records(Account).where(Account.kind == kind, Account.host == host, Account.user == user, ~col(Account.gone))
-    return list(session.exec(found))
+    query = records(Account).where(Account.kind == kind, Account.host == host, Account.user == user, ~col(Account.gone))
+    return list(session.exec(query))
 
 
 def accounts_of_user(store: Store, user: str) -> list[Account]:
@@ -136,8 +136,8 @@ def sealed_addresses(store: Store) -> list[bytes]:
 
 def own_addresses(connection: Connection) -> frozenset[str]:
     """The e-mail addresses of the owners of all connected accounts, lower case."""
-    found = connection.execute(select(ACCOUNTS.c.addresses).where(~ACCOUNTS.c.gone)).scalars()
-    return frozenset(address.lower() for addresses in found for address in addresses)
+    result = connection.execute(select(ACCOUNTS.c.addresses).where(~ACCOUNTS.c.gone)).scalars()
+    return frozenset(address.lower() for addresses in result for address in addresses)
 
 
 def account_of(connection: Connection, calendar: CalendarId) -> Account | None:
@@ -150,48 +150,48 @@ def account_of(connection: Connection, calendar: CalendarId) -> Account | None:
 
 def account_named(connection: Connection, name: str) -> AccountId | None:
     """The connected account of a name, whatever its case."""
-    found = select(ACCOUNTS.c.id).where(func.lower(ACCOUNTS.c.name) == func.lower(name), ~ACCOUNTS.c.gone)
-    return connection.execute(found.limit(1)).scalar()
+    query = select(ACCOUNTS.c.id).where(func.lower(ACCOUNTS.c.name) == func.lower(name), ~ACCOUNTS.c.gone)
+    return connection.execute(query.limit(1)).scalar()
 
 
 def calendar_named(connection: Connection, name: str, account_id: AccountId | None) -> CalendarId | None:
     """The calendar in force of a name, whatever its case, on an account; None: here."""
-    found = (
+    query = (
         select(CALENDARS.c.id)
         .outerjoin(REMOTES, REMOTES.c.calendar_id == CALENDARS.c.id)
         .where(CALENDARS.c.live, func.lower(CALENDARS.c.name) == func.lower(name), REMOTES.c.account_id.is_(account_id))
     )
-    return connection.execute(found.limit(1)).scalar()
+    return connection.execute(query.limit(1)).scalar()
 
 
 def off_named(connection: Connection, name: str, account_id: AccountId) -> RemoteId | None:
     """The calendar of a name, whatever its case, that is there on an account and not switched on."""
-    found = select(REMOTES.c.id).where(
+    query = select(REMOTES.c.id).where(
         REMOTES.c.account_id == account_id,
         REMOTES.c.calendar_id.is_(None),
         func.lower(REMOTES.c.name) == func.lower(name),
     )
-    return connection.execute(found.limit(1)).scalar()
+    return connection.execute(query.limit(1)).scalar()
 
 
 def limits_of(connection: Connection, calendar_id: CalendarId) -> Limits:
     """What the server of a calendar says it takes; nothing is limited for one that lives here."""
     own = ("components", "max_size")
-    found = connection.execute(
+    row = connection.execute(
         select(*(REMOTES.c[name] for name in own), ACCOUNTS.c.habits)
         .join(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
         .where(REMOTES.c.calendar_id == calendar_id)
     ).first()
-    if found is None:
+    if row is None:
         return Limits()
-    kinds = frozenset(filter(None, found.components.split(",")))
-    return Limits(kinds, found.max_size, "once-a-home" in found.habits)
+    kinds = frozenset(filter(None, row.components.split(",")))
+    return Limits(kinds, row.max_size, "once-a-home" in row.habits)
 
 
 def takes_changes(connection: Connection, account_id: AccountId) -> bool:
     """Whether an account is connected, and calendars can be made and changed there."""
-    found = select(ACCOUNTS.c.kind).where(ACCOUNTS.c.id == account_id, ~ACCOUNTS.c.gone)
-    return connection.execute(found).scalar() in TAKING
+    query = select(ACCOUNTS.c.kind).where(ACCOUNTS.c.id == account_id, ~ACCOUNTS.c.gone)
+    return connection.execute(query).scalar() in TAKING
 
 
 def note_address(connection: Connection, account_id: AccountId, sealed: bytes) -> None:

@@ -130,8 +130,8 @@ def facts_of(connection: Connection, calendar: CalendarId) -> CalendarFacts | No
 
 def names(connection: Connection, live: bool = False) -> dict[CalendarId, str]:
     """The names of all calendars there ever were, or of those in force."""
-    found = select(CALENDARS.c.id, CALENDARS.c.name)
-    rows = connection.execute(found.where(CALENDARS.c.live) if live else found)
+    query = select(CALENDARS.c.id, CALENDARS.c.name)
+    rows = connection.execute(query.where(CALENDARS.c.live) if live else query)
     return {CalendarId(row.id): row.name for row in rows}
 
 
@@ -154,7 +154,7 @@ def calendars_for_filters(connection: Connection) -> dict[CalendarId, FilterCont
 def headers(connection: Connection) -> dict[CalendarId, str]:
     """The headers of all calendars in force; "" where one has none."""
     own = (ENTRIES.c.calendar_id == CALENDARS.c.id) & (ENTRIES.c.component == "VCALENDAR")
-    found = (
+    query = (
         select(CALENDARS.c.id, func.coalesce(TEXTS.c.text, "").label("text"))
         .select_from(CALENDARS)
         .outerjoin(ENTRIES, own)
@@ -162,13 +162,13 @@ def headers(connection: Connection) -> dict[CalendarId, str]:
         .where(CALENDARS.c.live)
         .order_by(CALENDARS.c.name.collate("NOCASE"), CALENDARS.c.id)
     )
-    return {CalendarId(row.id): row.text for row in connection.execute(found)}
+    return {CalendarId(row.id): row.text for row in connection.execute(query)}
 
 
 def is_there(connection: Connection, calendar: CalendarId, live: bool = False) -> bool:
     """Whether there is such a calendar, or one in force."""
-    found = select(CALENDARS.c.id).where(CALENDARS.c.id == calendar)
-    return connection.execute(found.where(CALENDARS.c.live) if live else found).first() is not None
+    query = select(CALENDARS.c.id).where(CALENDARS.c.id == calendar)
+    return connection.execute(query.where(CALENDARS.c.live) if live else query).first() is not None
 
 
 def own_lines(connection: Connection) -> dict[CalendarId, OwnLines]:

@@ -89,11 +89,13 @@ def keep(
 def _row(pair: PairedEntries[VersionId]) -> tuple[object, ...]:
     held = pair.left or pair.right
     tally = {"changed": 0, "missing": 0, "extra": 0}
-    for one in pair.differences:
-        tally[one.verdict] += 1
-    first = next((point for one in pair.differences if (point := one.left or one.right) is not None), None)
+    for difference in pair.differences:
+        tally[difference.verdict] += 1
+    first = next(
+        (point for difference in pair.differences if (point := difference.left or difference.right) is not None), None
+    )
     at = first.start if first is not None else held.first.start or 0 if held is not None else 0
-    moved = {one.moved_by for one in pair.differences if one.verdict == "changed"}
+    moved = {difference.moved_by for difference in pair.differences if difference.verdict == "changed"}
     misreading = pair.misreading
     return (
         pair.verdict,

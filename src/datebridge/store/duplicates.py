@@ -73,14 +73,14 @@ def look(store: Store, pause: Callable[[], None]) -> int:
 
 def items_of(connection: Connection) -> list[Item[VersionId]]:
     """All events, to-dos and journals in force, with their changed occurrences."""
-    left_out = ", ".join(str(int(one)) for one in echoes(connection))
+    left_out = ", ".join(str(int(echo)) for echo in echoes(connection))
     condition = f"component IN ('VEVENT', 'VTODO', 'VJOURNAL') AND calendar_id NOT IN ({left_out})"
     return joined_items(items_where(connection, condition))
 
 
 def _feeds(connection: Connection) -> set[int]:
-    found = select(REMOTES.c.calendar_id).join(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
-    return set(connection.execute(found.where(ACCOUNTS.c.kind == "feed", REMOTES.c.calendar_id.is_not(None))).scalars())
+    query = select(REMOTES.c.calendar_id).join(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
+    return set(connection.execute(query.where(ACCOUNTS.c.kind == "feed", REMOTES.c.calendar_id.is_not(None))).scalars())
 
 
 def keep(connection: Connection, groups: Iterable[Group[VersionId]], revision: int) -> None:
@@ -171,7 +171,7 @@ def _in_force() -> Select[tuple[int, int]]:
         .group_by(DUPLICATE_MEMBERS.c.duplicate_id)
     )
     whole = or_(
-        func.min(DUPLICATE_MEMBERS.c.position) == 0, DUPLICATES.c.kind.not_in([one.value for one in CONTAINING])
+        func.min(DUPLICATE_MEMBERS.c.position) == 0, DUPLICATES.c.kind.not_in([pair.value for pair in CONTAINING])
     )
     return grouped.having(number > 1, whole)
 
@@ -180,12 +180,12 @@ def counts(connection: Connection) -> list[tuple[Alike, float, int, int]]:
     """By kind and score, rounded down to a twentieth: how many groups, and how many entries more than one in each."""
     alive = _in_force().subquery()
     step = (func.floor(DUPLICATES.c.score * 20) / 20).label("step")
-    found = (
+    query = (
         select(DUPLICATES.c.kind, step, func.count(), func.sum(alive.c.members - 1))
         .join(alive, alive.c.duplicate_id == DUPLICATES.c.id)
         .group_by(DUPLICATES.c.kind, step)
     )
-    return [(Alike(kind), float(at), groups, more) for kind, at, groups, more in connection.execute(found)]
+    return [(Alike(kind), float(at), groups, more) for kind, at, groups, more in connection.execute(query)]
 
 
 def page(
@@ -199,8 +199,8 @@ def page(
     total = connection.execute(select(func.count()).select_from(wanted.subquery())).scalar_one()
     rows = connection.execute(wanted.order_by(DUPLICATES.c.id).offset(offset).limit(limit)).all()
     members = _members(connection, [row.id for row in rows])
-    found = [DuplicateGroup(r.id, Alike(r.kind), r.score, tuple(r.reasons), members.get(r.id, ())) for r in rows]
-    return total, found
+    groups = [DuplicateGroup(r.id, Alike(r.kind), r.score, tuple(r.reasons), members.get(r.id, ())) for r in rows]
+    return total, groups
 
 
 def one(connection: Connection, number: int) -> DuplicateGroup | None:
@@ -230,7 +230,7 @@ def _members(connection: Connection, groups: Sequence[int]) -> dict[int, tuple[V
 def changed_occurrences(connection: Connection, entries: Iterable[VersionId]) -> dict[VersionId, list[VersionId]]:
     """The changed occurrences of series, which go where their series goes."""
     series = ENTRIES.alias("series")
-    found = (
+    query = (
         select(series.c.id, ENTRIES.c.id)
         .join(
             ENTRIES,
@@ -242,7 +242,7 @@ def changed_occurrences(connection: Connection, entries: Iterable[VersionId]) ->
         .where(series.c.id.in_(among(entries)), series.c.recurrence_id == "", series.c.uid != "")
     )
     result: dict[VersionId, list[VersionId]] = {}
-    for master, override in connection.execute(found):
+    for master, override in connection.execute(query):
         result.setdefault(VersionId(master), []).append(VersionId(override))
     return result
 

@@ -107,22 +107,22 @@ def of_versions(connection: Connection, ids: Iterable[VersionId]) -> list[Findin
         .join(VERSIONS, VERSIONS.c.id == FINDINGS.c.version_id)
         .where(FINDINGS.c.version_id.in_(wanted))
     )
-    found = union_all(files, checks).subquery()
-    rows = connection.execute(select(found).order_by(found.c.version_id, found.c.line))
+    query = union_all(files, checks).subquery()
+    rows = connection.execute(select(query).order_by(query.c.version_id, query.c.line))
     return [Finding(*row) for row in rows]
 
 
 def counts(connection: Connection) -> dict[str, int]:
     """In how many entries in force there is each thing wrong; what a ruling says to ignore is not counted."""
-    found = _in_force().subquery()
-    rows = connection.execute(select(found.c.code, func.count(found.c.version_id.distinct())).group_by(found.c.code))
+    query = _in_force().subquery()
+    rows = connection.execute(select(query.c.code, func.count(query.c.version_id.distinct())).group_by(query.c.code))
     return {row[0]: row[1] for row in rows}
 
 
 def count(connection: Connection) -> int:
     """In how many entries in force something is wrong."""
-    found = _in_force().subquery()
-    return int(connection.execute(select(func.count(found.c.version_id.distinct()))).scalar_one())
+    query = _in_force().subquery()
+    return int(connection.execute(select(func.count(query.c.version_id.distinct()))).scalar_one())
 
 
 def _in_force(left_out: bool = False) -> CompoundSelect[Any]:
@@ -136,21 +136,21 @@ def _in_force(left_out: bool = False) -> CompoundSelect[Any]:
     parts = []
     for table, besides in ((FINDINGS, (~ignored,)), (PROBLEMS, ())):
         joined = table.join(ENTRIES, ENTRIES.c.id == table.c.version_id)
-        found = (
+        query = (
             select(table.c.code, table.c.version_id, table.c.message)
             .select_from(joined)
             .where(ENTRIES.c.listed, *besides)
         )
         whole = table.c.code.in_(select(RULINGS.c.subject).where(standing))
-        parts.append(found if left_out else found.where(~whole))
+        parts.append(query if left_out else query.where(~whole))
     return union_all(*parts)
 
 
 def of_all(connection: Connection, calendar: CalendarId | None = None) -> dict[str, int]:
     """In how many entries in force there is each thing wrong, what is left out too; of all, or of a calendar."""
-    found = _in_force(left_out=True).subquery()
-    counted = select(found.c.code, func.count(found.c.version_id.distinct())).group_by(found.c.code)
-    rows = connection.execute(counted.where(_within(found.c.version_id, calendar)))
+    query = _in_force(left_out=True).subquery()
+    counted = select(query.c.code, func.count(query.c.version_id.distinct())).group_by(query.c.code)
+    rows = connection.execute(counted.where(_within(query.c.version_id, calendar)))
     return {row[0]: row[1] for row in rows}
 
 
@@ -167,8 +167,8 @@ def left_out(connection: Connection) -> set[str]:
 
 def entries_with(connection: Connection, code: str, calendar: CalendarId | None = None) -> list[VersionId]:
     """The entries in force in which a check has found something, but for those a ruling says to ignore."""
-    found = _in_force().subquery()
-    wanted = select(found.c.version_id).distinct().where(found.c.code == code, _within(found.c.version_id, calendar))
+    query = _in_force().subquery()
+    wanted = select(query.c.version_id).distinct().where(query.c.code == code, _within(query.c.version_id, calendar))
     return [VersionId(one) for one in connection.execute(wanted).scalars()]
 
 
@@ -176,11 +176,11 @@ def page_of(
     connection: Connection, code: str, calendar: CalendarId | None, offset: int, limit: int
 ) -> tuple[int, list[tuple[VersionId, str]]]:
     """A page of the entries in force in which a check has found something, in order of start, with what it says."""
-    found = _in_force(left_out=True).subquery()
+    query = _in_force(left_out=True).subquery()
     said = (
-        select(ENTRIES.c.id, func.min(found.c.message).label("message"))
-        .join(found, found.c.version_id == ENTRIES.c.id)
-        .where(found.c.code == code, _within(ENTRIES.c.id, calendar))
+        select(ENTRIES.c.id, func.min(query.c.message).label("message"))
+        .join(query, query.c.version_id == ENTRIES.c.id)
+        .where(query.c.code == code, _within(ENTRIES.c.id, calendar))
         .group_by(ENTRIES.c.id)
     )
     total = int(connection.execute(select(func.count()).select_from(said.subquery())).scalar_one())
@@ -272,12 +272,12 @@ def check_everything(store: Store, report: Report, begin: VersionId, examine: Ex
     changed = 0
     for some, rows in examine(_unexamined(store, begin, beside)):
         with store.write() as connection:
-            own = select(VERSIONS.c.id).where(VERSIONS.c.id.in_(among(one.id for one in some.versions)))
+            own = select(VERSIONS.c.id).where(VERSIONS.c.id.in_(among(version.id for version in some.versions)))
             there = set(connection.execute(own).scalars())  # some may have been cleared away meanwhile
             reindexing = Reindexing(connection)
-            for one, row in zip(some.versions, rows, strict=True):
-                if one.id in there:
-                    reindexing.add(one, row)
+            for version, row in zip(some.versions, rows, strict=True):
+                if version.id in there:
+                    reindexing.add(version, row)
             found = reindexing.flush()
             _show(connection, found)
         changed += len(found)
@@ -297,7 +297,7 @@ def _unexamined(store: Store, last: VersionId, beside: Beside) -> Iterator[Unexa
             versions = stored(connection.execute(wanted).all())
         if not versions:
             return
-        own = [beside.of(one.id) for one in versions]
+        own = [beside.of(version.id) for version in versions]
         yield Unexamined(versions, [id(zones) for zones in own], {id(zones): zones for zones in own})
         last = versions[-1].id
 
@@ -316,9 +316,9 @@ def check_calendar(store: Store, calendar: CalendarId) -> int:
         census: Census[VersionId] = Census()
         for row in connection.execute(_doubtful(calendar)):
             census.add(row.component, row.uid, row.recurrence_id, VersionId(row.id))
-    found = {(version, problem.code): problem for version, problem in census.problems()}
+    problems = {(version, problem.code): problem for version, problem in census.problems()}
     for version, problem in _of_series(store, calendar):
-        found.setdefault((version, problem.code), problem)
+        problems.setdefault((version, problem.code), problem)
     with store.write() as connection:
         own = select(ENTRIES.c.id).where(ENTRIES.c.calendar_id == calendar)
         known = connection.execute(
@@ -327,15 +327,17 @@ def check_calendar(store: Store, calendar: CalendarId) -> int:
             )
         ).all()
         there = {(VersionId(row.version_id), row.code) for row in known}
-        gone = [row for row in known if (row.version_id, row.code) not in found]
-        fresh = [key for key in found if key not in there]
+        gone = [row for row in known if (row.version_id, row.code) not in problems]
+        fresh = [key for key in problems if key not in there]
         connection.execute(delete(FINDINGS).where(FINDINGS.c.id.in_(among(row.id for row in gone))))
         if fresh:
-            rows = [(v, code, REVISIONS[code], 0, found[v, code].message, found[v, code].done) for v, code in fresh]
+            rows = [
+                (v, code, REVISIONS[code], 0, problems[v, code].message, problems[v, code].done) for v, code in fresh
+            ]
             connection.exec_driver_sql(FINDING, rows)
         _mark(connection, [*(v for v, _ in fresh), *(row.version_id for row in gone)])
         connection.execute(update(CALENDARS).where(CALENDARS.c.id == calendar).values(checked=revision))
-    return len({version for version, _ in found})
+    return len({version for version, _ in problems})
 
 
 def _of_series(store: Store, calendar: CalendarId) -> Iterator[tuple[VersionId, Problem]]:
@@ -343,7 +345,7 @@ def _of_series(store: Store, calendar: CalendarId) -> Iterator[tuple[VersionId, 
     with store.read() as connection:
         zones = zones_of(connection, calendar)
         masters = series_in(connection, calendar)
-    for run in pieces([one.known for one in masters]):
+    for run in pieces([master.known for master in masters]):
         for key in run:
             said = f"One of {len(run)} consecutive series that look like one."
             yield key, Problem("series-in-pieces", said, "Kept as they are.")
@@ -351,8 +353,8 @@ def _of_series(store: Store, calendar: CalendarId) -> Iterator[tuple[VersionId, 
         with store.read() as connection:
             groups = groups_of(connection, calendar, chunk, zones)
         for group in groups:
-            for one in series_findings(group):
-                yield VersionId(one.key), Problem(one.code, one.message, "Kept as it is.")
+            for finding in series_findings(group):
+                yield VersionId(finding.key), Problem(finding.code, finding.message, "Kept as it is.")
 
 
 def _doubtful(calendar: CalendarId) -> Select[Any]:

@@ -139,8 +139,8 @@ def group(connection: Connection, number: GroupId) -> Group | None:
 
 def texts_in(connection: Connection, number: GroupId, component: str, most: int) -> list[str]:
     """The first entries of one kind in a part of a file, in its order."""
-    found = select(TEXTS.c.text).join(VERSIONS, VERSIONS.c.id == TEXTS.c.id)
-    wanted = found.where(VERSIONS.c.group_id == number, VERSIONS.c.component == component)
+    query = select(TEXTS.c.text).join(VERSIONS, VERSIONS.c.id == TEXTS.c.id)
+    wanted = query.where(VERSIONS.c.group_id == number, VERSIONS.c.component == component)
     return list(connection.execute(wanted.order_by(VERSIONS.c.id).limit(most)).scalars())
 
 
@@ -151,12 +151,12 @@ def _groups() -> Any:
 
 def is_taken(connection: Connection, file: FileId) -> bool:
     """Whether a file has been imported, or just is."""
-    found = (
+    query = (
         select(FILES.c.id)
         .join(SETS, SETS.c.id == FILES.c.set_id)
         .where(FILES.c.id == file, SETS.c.state.in_((State.APPLIED, State.APPLYING)), SETS.c.undone_by_id.is_(None))
     )
-    return connection.execute(found).first() is not None
+    return connection.execute(query).first() is not None
 
 
 def decide(connection: Connection, files: Iterable[FileId], set_id: SetId) -> list[SetId]:

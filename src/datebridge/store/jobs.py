@@ -116,8 +116,8 @@ def demand_claim(connection: Connection, job: Claimed) -> None:
 
 def lanes_with(connection: Connection, kind: JobKind, states: Iterable[str]) -> set[str]:
     """The lanes in which there is a job of a kind in one of these states."""
-    found = select(JOBS.c.lane).distinct().where(JOBS.c.kind == kind, JOBS.c.state.in_(tuple(states)))
-    return set(connection.execute(found).scalars())
+    query = select(JOBS.c.lane).distinct().where(JOBS.c.kind == kind, JOBS.c.state.in_(tuple(states)))
+    return set(connection.execute(query).scalars())
 
 
 def newest_jobs(session: Session, most: int) -> list[Job]:

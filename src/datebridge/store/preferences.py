@@ -12,8 +12,8 @@ from datebridge.store.tables import PREFERENCES
 
 def kept(connection: Connection, kind: str) -> list[tuple[str, dict[str, Any]]]:
     """Names with what is kept under them, in order of the names."""
-    found = select(PREFERENCES.c.name, PREFERENCES.c.value).where(PREFERENCES.c.kind == kind)
-    return [(row.name, row.value) for row in connection.execute(found.order_by(PREFERENCES.c.name))]
+    query = select(PREFERENCES.c.name, PREFERENCES.c.value).where(PREFERENCES.c.kind == kind)
+    return [(row.name, row.value) for row in connection.execute(query.order_by(PREFERENCES.c.name))]
 
 
 def keep(connection: Connection, kind: str, name: str, value: dict[str, Any]) -> None:

@@ -60,7 +60,7 @@ def add_pushes(connection: Connection, set_id: SetId) -> None:
     is_header = VERSIONS.c.component == "VCALENDAR"
     # What is there without one, against RFC 4791 §4.1, can be changed and deleted there.
     without_uid = and_(CHANGES.c.uid == "", ~is_header, CHANGES.c.before_id.is_(None))
-    found = (
+    query = (
         select(
             CHANGES.c.set_id,
             REMOTES.c.id,
@@ -87,7 +87,7 @@ def add_pushes(connection: Connection, set_id: SetId) -> None:
         )
     )
     columns = ["set_id", "remote_id", "kind", "uid", "state", "message", "theirs", "theirs_etag"]
-    connection.execute(insert(PUSHES).from_select(columns, found))
+    connection.execute(insert(PUSHES).from_select(columns, query))
 
 
 def queue_pushes(connection: Connection, remotes: Iterable[RemoteId] | None = None) -> JobId | None:
@@ -171,10 +171,10 @@ def busy_uids(connection: Connection, remote: RemoteId) -> set[str]:
 
 def is_header_on_its_way(connection: Connection, remote: RemoteId) -> bool:
     """Whether a change to a calendar itself has been made here and not arrived there, or was not wanted there."""
-    found = select(PUSHES.c.id).where(
+    query = select(PUSHES.c.id).where(
         PUSHES.c.remote_id == remote, PUSHES.c.kind == _CALENDAR, PUSHES.c.state != PushState.PUSHED
     )
-    return connection.execute(found.limit(1)).first() is not None
+    return connection.execute(query.limit(1)).first() is not None
 
 
 def mark(
@@ -252,11 +252,11 @@ def next_due(connection: Connection, remote: RemoteId, after: PushId, most: int)
         .order_by(first)
         .limit(most)
     )
-    found = [
+    objects = [
         Due(row[0], bool(row[1]), bool(row[2]), PushId(row[3]), PushId(row[4]), row[5], bool(row[6])) for row in rows
     ]
-    mark_up_to(connection, remote, ((one.uid, one.last) for one in found), PushState.SENDING)
-    return found
+    mark_up_to(connection, remote, ((due.uid, due.last) for due in objects), PushState.SENDING)
+    return objects
 
 
 def mark_up_to(connection: Connection, remote: RemoteId, units: Iterable[tuple[str, PushId]], state: PushState) -> None:
@@ -319,10 +319,10 @@ def demand_unsettled(store: Store, push_id: PushId) -> Push:
         CannotApply: if it has been decided already.
     """
     with store.session() as session:
-        found = session.get(Push, push_id)
-    if found is None or found.state not in TO_DECIDE:
+        push = session.get(Push, push_id)
+    if push is None or push.state not in TO_DECIDE:
         raise CannotApply("This has been decided already.")
-    return found
+    return push
 
 
 def _unsettled() -> Any:
@@ -440,18 +440,18 @@ def set_waiting(connection: Connection, push_id: PushId) -> None:
 
 def planned_url(connection: Connection, remote: RemoteId) -> str:
     """Where a calendar was going to be made when that was begun; "" if it was not."""
-    found = select(PUSHES.c.theirs).where(
+    query = select(PUSHES.c.theirs).where(
         PUSHES.c.remote_id == remote,
         PUSHES.c.kind == _CALENDAR,
         PUSHES.c.state == PushState.SENDING,
         PUSHES.c.theirs != "",
     )
-    return str(connection.execute(found.limit(1)).scalar() or "")
+    return str(connection.execute(query.limit(1)).scalar() or "")
 
 
 def is_calendar_waiting(connection: Connection, remote: RemoteId) -> bool:
     """Whether a change to a calendar itself waits to be pushed."""
-    found = select(PUSHES.c.id).where(
+    query = select(PUSHES.c.id).where(
         PUSHES.c.remote_id == remote, PUSHES.c.kind == _CALENDAR, PUSHES.c.state.in_(PENDING)
     )
-    return connection.execute(found.limit(1)).first() is not None
+    return connection.execute(query.limit(1)).first() is not None

@@ -61,16 +61,16 @@ def known_objects(
     connection: Connection, remote: RemoteId, hrefs: Iterable[str] | None = None
 ) -> dict[str, KnownObject]:
     """Objects by path: those asked for, or all."""
-    found = select(RESOURCES).where(RESOURCES.c.remote_id == remote)
+    query = select(RESOURCES).where(RESOURCES.c.remote_id == remote)
     if hrefs is not None:
-        found = found.where(RESOURCES.c.href.in_(among(hrefs)))
-    return {row.href: _known_object(row) for row in connection.execute(found)}
+        query = query.where(RESOURCES.c.href.in_(among(hrefs)))
+    return {row.href: _known_object(row) for row in connection.execute(query)}
 
 
 def known_objects_of(connection: Connection, remote: RemoteId, uids: Iterable[str]) -> list[KnownObject]:
     """All objects that hold an entry of one of these UIDs."""
-    found = select(RESOURCES).where(RESOURCES.c.remote_id == remote, RESOURCES.c.uid.in_(among(uids)))
-    return [_known_object(row) for row in connection.execute(found)]
+    query = select(RESOURCES).where(RESOURCES.c.remote_id == remote, RESOURCES.c.uid.in_(among(uids)))
+    return [_known_object(row) for row in connection.execute(query)]
 
 
 def unread_objects(connection: Connection, remote: RemoteId) -> list[str]:

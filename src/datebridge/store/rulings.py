@@ -46,10 +46,10 @@ def revoke(connection: Connection, number: int) -> None:
 
 def standing(connection: Connection, kind: str) -> list[Ruling]:
     """The decisions of a kind that count, the newest first."""
-    found = select(RULINGS).where(RULINGS.c.kind == kind, RULINGS.c.revoked_at.is_(None))
+    query = select(RULINGS).where(RULINGS.c.kind == kind, RULINGS.c.revoked_at.is_(None))
     return [
         Ruling(row.id, row.kind, row.subject, row.verdict, row.reason, By.read(row.by_whom), row.made_at)
-        for row in connection.execute(found.order_by(RULINGS.c.id.desc()))
+        for row in connection.execute(query.order_by(RULINGS.c.id.desc()))
     ]
 
 

@@ -42,8 +42,16 @@ def keep(connection: Connection, found: Iterable[Scattered], revision: int) -> N
     """Keep what was found, in place of what there was, as of a revision of the entries."""
     connection.execute(delete(SCATTERED))
     rows = [
-        (one.kind, one.calendar, one.title, one.words, one.confidence, json.dumps(one.entries), json.dumps(one.data))
-        for one in found
+        (
+            series.kind,
+            series.calendar,
+            series.title,
+            series.words,
+            series.confidence,
+            json.dumps(series.entries),
+            json.dumps(series.data),
+        )
+        for series in found
     ]
     if rows:
         connection.exec_driver_sql(
@@ -71,7 +79,7 @@ def page(
         Scattered(*row) for row in connection.execute(wanted.order_by(SCATTERED.c.confidence.desc(), SCATTERED.c.id))
     ]
     there = _there(connection, found)
-    found = [one for one in found if there.issuperset(one.entries)]
+    found = [series for series in found if there.issuperset(series.entries)]
     return len(found), found[offset : None if limit is None else offset + limit]
 
 
@@ -80,11 +88,11 @@ def some(connection: Connection, numbers: Sequence[int]) -> list[Scattered]:
     rows = connection.execute(select(*_ALL).where(SCATTERED.c.id.in_(among(numbers))).order_by(SCATTERED.c.id))
     found = [Scattered(*row) for row in rows]
     there = _there(connection, found)
-    return [one for one in found if there.issuperset(one.entries)]
+    return [series for series in found if there.issuperset(series.entries)]
 
 
 def _there(connection: Connection, found: Sequence[Scattered]) -> set[VersionId]:
-    ids = {entry for one in found for entry in one.entries}
+    ids = {entry for series in found for entry in series.entries}
     return set(connection.execute(select(ENTRIES.c.id).where(ENTRIES.c.id.in_(among(ids)))).scalars())
 
 

@@ -33,13 +33,13 @@ class Address(NamedTuple):
 
 def role(connection: Connection, name: str, contact: str) -> int:
     """The owner of a name, made where there is none; how to ask it is as said last."""
-    found = connection.execute(select(ROLES.c.id, ROLES.c.contact).where(ROLES.c.name == name)).first()
-    if found is None:
+    row = connection.execute(select(ROLES.c.id, ROLES.c.contact).where(ROLES.c.name == name)).first()
+    if row is None:
         made = insert(ROLES).values(name=name, contact=contact)
         return int(connection.execute(made.returning(ROLES.c.id)).scalar_one())
-    if contact and contact != found.contact:
-        connection.execute(update(ROLES).where(ROLES.c.id == found.id).values(contact=contact))
-    return int(found.id)
+    if contact and contact != row.contact:
+        connection.execute(update(ROLES).where(ROLES.c.id == row.id).values(contact=contact))
+    return int(row.id)
 
 
 def roles(session: Session) -> list[Role]:
@@ -50,26 +50,26 @@ def roles(session: Session) -> list[Role]:
 
 def shares(session: Session, ended: bool = False) -> list[Share]:
     """Shares by title; those that were taken back too, where asked for."""
-    found = rows_of(Share).order_by(func.lower(Share.title), col(Share.id))
-    return list(session.exec(found if ended else found.where(col(Share.ended_at).is_(None))))
+    query = rows_of(Share).order_by(func.lower(Share.title), col(Share.id))
+    return list(session.exec(query if ended else query.where(col(Share.ended_at).is_(None))))
 
 
 def readers(session: Session, share: int | None = None) -> list[Reader]:
     """The readers of a share, or of all, in the order in which they came."""
-    found = rows_of(Reader).order_by(col(Reader.id))
-    return list(session.exec(found.where(Reader.share_id == share) if share is not None else found))
+    query = rows_of(Reader).order_by(col(Reader.id))
+    return list(session.exec(query.where(Reader.share_id == share) if share is not None else query))
 
 
 def hosts(session: Session, share: int | None = None) -> list[ShareHost]:
     """Where a share is handed out to, or all are."""
-    found = rows_of(ShareHost).order_by(col(ShareHost.id))
-    return list(session.exec(found.where(ShareHost.share_id == share) if share is not None else found))
+    query = rows_of(ShareHost).order_by(col(ShareHost.id))
+    return list(session.exec(query.where(ShareHost.share_id == share) if share is not None else query))
 
 
 def count(connection: Connection) -> int:
     """How many shares there are."""
-    found = select(func.count()).select_from(SHARES).where(SHARES.c.ended_at.is_(None))
-    return int(connection.execute(found).scalar_one())
+    query = select(func.count()).select_from(SHARES).where(SHARES.c.ended_at.is_(None))
+    return int(connection.execute(query).scalar_one())
 
 
 def shares_echoed(connection: Connection) -> dict[CalendarId, str]:
@@ -131,12 +131,12 @@ def send_on(connection: Connection, reader: int, target: bytes) -> None:
 def addresses(connection: Connection) -> Iterable[Address]:
     """All addresses there ever were."""
     ended = ADDRESSES.c.ended_at.is_not(None) | READERS.c.ended_at.is_not(None) | SHARES.c.ended_at.is_not(None)
-    found = (
+    query = (
         select(ADDRESSES.c.digest, READERS.c.share_id, READERS.c.id, ended, ADDRESSES.c.target)
         .join(READERS, READERS.c.id == ADDRESSES.c.reader_id)
         .join(SHARES, SHARES.c.id == READERS.c.share_id)
     )
-    return [Address(row[0], row[1], row[2], bool(row[3]), row[4]) for row in connection.execute(found)]
+    return [Address(row[0], row[1], row[2], bool(row[3]), row[4]) for row in connection.execute(query)]
 
 
 def live_address(connection: Connection, reader: int) -> str:
@@ -147,5 +147,5 @@ def live_address(connection: Connection, reader: int) -> str:
 
 def sent_on(connection: Connection) -> set[int]:
     """The readers who are sent elsewhere."""
-    found = select(ADDRESSES.c.reader_id).where(func.length(ADDRESSES.c.target) > 0).distinct()
-    return set(connection.execute(found).scalars())
+    query = select(ADDRESSES.c.reader_id).where(func.length(ADDRESSES.c.target) > 0).distinct()
+    return set(connection.execute(query).scalars())

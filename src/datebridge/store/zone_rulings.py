@@ -36,15 +36,17 @@ def zone_rulings(connection: Connection) -> list[ZoneRuling]:
     rows = connection.execute(
         select(RULINGS).where(RULINGS.c.kind == ZONE, RULINGS.c.revoked_at.is_(None)).order_by(RULINGS.c.id.desc())
     )
-    found = []
+    rulings = []
     for row in rows:
         tzid, _, calendar = row.subject.partition("\n")
         where = CalendarId(int(calendar)) if calendar else None
-        found.append(ZoneRuling(row.id, tzid, where, row.verdict, row.made_at))
-    return found
+        rulings.append(ZoneRuling(row.id, tzid, where, row.verdict, row.made_at))
+    return rulings
 
 
 def counting(rulings: list[ZoneRuling], calendar: CalendarId | None) -> dict[str, str]:
     """What counts in a calendar; in what is in none yet, where None."""
-    found = {one.tzid: one.verdict for one in rulings if one.calendar is None}
-    return found | {one.tzid: one.verdict for one in rulings if calendar is not None and one.calendar == calendar}
+    found = {ruling.tzid: ruling.verdict for ruling in rulings if ruling.calendar is None}
+    return found | {
+        ruling.tzid: ruling.verdict for ruling in rulings if calendar is not None and ruling.calendar == calendar
+    }

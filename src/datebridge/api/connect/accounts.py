@@ -44,7 +44,7 @@ def listed(app: AppDep) -> list[AccountOut]:
     """The accounts with every calendar they hold, switched on or left off."""
     with app.store.read() as connection:
         held = remotes.statements(connection)
-    rows = sorted(accounts_of(app.store), key=lambda one: not reach_of(one.kind).many)
+    rows = sorted(accounts_of(app.store), key=lambda account: not reach_of(account.kind).many)
     return [
         AccountOut(
             id=demand_id(row.id),
@@ -86,25 +86,25 @@ def _remote(row: Remote) -> RemoteOut:
 def look(app: AppDep, body: DiscoverIn) -> DiscoverOut:
     """What is at an address: a server, a feed, or a page that links to one. Nothing is kept."""
     seen = addresses.look_at(app.settings, body.address, body.user, body.password, body.agreed)
-    found = seen.found
+    place = seen.found
     out = DiscoverOut(
-        kind=found.kind,
-        says=found.says(seen.title),
-        locked=found.locked,
-        connected=accounts.connected_as(app.store, app.settings, found.address, body.user),
+        kind=place.kind,
+        says=place.says(seen.title),
+        locked=place.locked,
+        connected=accounts.connected_as(app.store, app.settings, place.address, body.user),
         title=seen.title,
-        links=[LinkOut(title=title, address=address) for title, address in found.links],
+        links=[LinkOut(title=title, address=address) for title, address in place.links],
         calendars=[
             FoundCalendar(
                 name=c.name, owner="you" if c.owned else c.owner, may="writable" if c.writable else "read only"
             )
-            for c in found.calendars
+            for c in place.calendars
         ],
         coming=[ComingOut(day=f"{c.day:%Y-%m-%d %a}", time=c.time, title=c.title) for c in seen.coming],
     )
     seconds = interval(seen.header)
     out.interval = f"its publisher asks for every {statements.length(seconds)}" if seconds else ""
-    out.size = len(found.data)
+    out.size = len(place.data)
     if seen.inspection is not None:
         summary = seen.inspection.summary
         out.entries = summary.entries

@@ -40,7 +40,7 @@ def unsettled(app: AppDep, offset: Offset = 0, limit: Limit = 100) -> UnsettledP
     with app.store.read() as connection:
         total, rows = pushes.unsettled(connection, offset, limit)
         shown = [_unsettled(connection, row) for row in rows]
-        refusals = [RefusalsOut.model_validate(asdict(one)) for one in pushes.refusals(connection)]
+        refusals = [RefusalsOut.model_validate(asdict(refusal)) for refusal in pushes.refusals(connection)]
     return UnsettledPage(total=total, rows=shown, refusals=refusals)
 
 

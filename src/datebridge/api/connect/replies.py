@@ -50,7 +50,7 @@ class ReplyOut(BaseModel):
 def invited(app: AppDep, file_id: FileNo) -> InvitationsOut:
     """Who invites whom to what, if the file is an invitation."""
     with app.store.read() as connection:
-        found = replies.invited(connection, file_id)
+        invitations = replies.invited(connection, file_id)
     shown = [
         InvitedOut(
             uid=one.invitation.uid,
@@ -60,9 +60,9 @@ def invited(app: AppDep, file_id: FileNo) -> InvitationsOut:
             facts=[FactOut(label=a, value=b) for a, b in one.facts],
             own=list(one.own),
         )
-        for one in found
+        for one in invitations
     ]
-    capped = sum(len(one.invitation.texts) for one in found) >= MOST
+    capped = sum(len(one.invitation.texts) for one in invitations) >= MOST
     return InvitationsOut(invitations=shown, capped=capped, mail=bool(app.settings.mail_server))
 
 

@@ -92,7 +92,9 @@ def changes(app: AppDep, set_id: SetNo, offset: Offset = 0, limit: Limit = 100) 
         total, rows = review.changes_page(connection, set_id, offset, limit)
         known = names(connection)
         both = [row.change for row in rows if row.change.before is not None and row.change.after is not None]
-        texts = texts_of(connection, (one for pair in both for one in (pair.before, pair.after) if one is not None))
+        texts = texts_of(
+            connection, (version for pair in both for version in (pair.before, pair.after) if version is not None)
+        )
     return ChangePage(total=total, offset=offset, rows=[present.change(row, known, texts) for row in rows])
 
 
@@ -115,7 +117,7 @@ def times(app: AppDep, set_id: SetNo, offset: Offset = 0, limit: Limit = 100) ->
     with app.store.read() as connection:
         if review.set_row(connection, set_id) is None:
             raise NotFound(f"There is no change set {set_id}.")
-    found = affected(app.store, set_id)
+    sample = affected(app.store, set_id)
     rows = [
         DifferenceOut(
             verdict=row.one.verdict,
@@ -126,17 +128,17 @@ def times(app: AppDep, set_id: SetNo, offset: Offset = 0, limit: Limit = 100) ->
             fields=list(row.one.fields),
             clock_change=row.clock_change,
         )
-        for row in found.rows[offset : offset + limit]
+        for row in sample.rows[offset : offset + limit]
     ]
     return TimesOut(
-        moved=found.moved,
-        renamed=found.renamed,
-        gone=found.gone,
-        new=found.new,
-        same=found.same,
-        clock_change=found.clock_change,
-        cut=found.cut,
-        page=DifferencePage(total=len(found.rows), rows=rows),
+        moved=sample.moved,
+        renamed=sample.renamed,
+        gone=sample.gone,
+        new=sample.new,
+        same=sample.same,
+        clock_change=sample.clock_change,
+        cut=sample.cut,
+        page=DifferencePage(total=len(sample.rows), rows=rows),
     )
 
 

@@ -127,7 +127,7 @@ def facets(app: AppDep, by: Facet, filter: str = "") -> list[FacetValue]:
     with app.store.read() as connection:
         named = calendars_for_filters(connection)
     found = [(named[CalendarId(int(number))], n) for number, n in counts if int(number) in named]
-    return [FacetValue(value=one.label, count=n, term=one.term("calendar")) for one, n in found]
+    return [FacetValue(value=context.label, count=n, term=context.term("calendar")) for context, n in found]
 
 
 def _term(facet: str, value: str) -> str:
@@ -168,13 +168,13 @@ def check_filter(app: AppDep, filter: str = "", cursor: Offset = 0) -> FilterChe
 def entry(app: AppDep, entry_id: EntryNo) -> EntryDetail:
     """One entry in full: its facts, its problems, its source text."""
     with app.store.read() as connection:
-        found = stored.version(connection, entry_id)
-        if found is None:
+        version = stored.version(connection, entry_id)
+        if version is None:
             raise NotFound("This entry no longer exists.")
         rows = rows_of(connection, [entry_id]) or rows_of(connection, [entry_id], VERSIONS)
         problems = findings.of_versions(connection, [entry_id])
         zones = zones_beside(connection, entry_id)
-    component, text = found.component, found.text
+    component, text = version.component, version.text
     facts = [FactOut(label=label, value=value) for label, value in details.facts(component, text, zones)]
     known = {(p.code, p.message) for p in problems}
     problems += [
@@ -184,13 +184,13 @@ def entry(app: AppDep, entry_id: EntryNo) -> EntryDetail:
     ]
     return EntryDetail(
         row=present.entry(rows[0]),
-        calendar=found.calendar,
+        calendar=version.calendar,
         facts=facts,
         answers=[FactOut(label=said, value=f"{n:,}") for said, n in details.answers(text)],
         problems=[present.problem(p) for p in problems],
         source=text.split("\n"),
-        file=found.file,
-        file_line=found.file_line,
+        file=version.file,
+        file_line=version.file_line,
     )
 
 

@@ -84,7 +84,7 @@ def words(body: StepsIn) -> StepWords:
 def kept(app: AppDep) -> list[RecipeOut]:
     """The recipes that are kept, by name."""
     with app.store.read() as connection:
-        return [_out(one) for one in recipes.all_kept(connection)]
+        return [_out(recipe) for recipe in recipes.all_kept(connection)]
 
 
 def _out(one: Recipe) -> RecipeOut:
@@ -110,7 +110,7 @@ def forget(app: AppDep, name: Name) -> None:
 def export(app: AppDep, name: Name) -> Response:
     """A recipe as a file, for another place or for `date-bridge clean`."""
     with app.store.read() as connection:
-        found = next((one for one in recipes.all_kept(connection) if one.name == name), None)
+        found = next((recipe for recipe in recipes.all_kept(connection) if recipe.name == name), None)
     if found is None:
         raise NotFound(f"There is no recipe “{name}”.")
     file = file_name(found.name, "recipe.json")
@@ -124,7 +124,7 @@ def export(app: AppDep, name: Name) -> Response:
 @router.post("/recipes/files")
 def bring_in(app: AppDep, file: RecipeFileIn) -> RecipeOut:
     """Keep the recipe of a file."""
-    found = recipes.read_file(file.text.encode("utf-8", "replace"), file.file)
+    recipe = recipes.read_file(file.text.encode("utf-8", "replace"), file.file)
     with app.store.write() as connection:
-        recipes.keep_recipe(connection, found)
-    return _out(found)
+        recipes.keep_recipe(connection, recipe)
+    return _out(recipe)

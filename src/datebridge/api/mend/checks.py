@@ -198,7 +198,7 @@ def of_calendars(app: AppDep) -> WholeOut:
     """What shows only of calendars as wholes: names, copies, spellings, unknown properties."""
     with app.store.read() as connection:
         lacking = [LackingOut(calendar_id=one.calendar, lacks=one.lacks) for one in cleanup.lacking(connection)]
-        copies = [CopiesOut(**one._asdict()) for one in cleanup.copies(connection)]
+        copies = [CopiesOut(**copy._asdict()) for copy in cleanup.copies(connection)]
         unknown, more = cleanup.unknown_properties(connection)
     spelt = [[SpellingOut(value=value, count=n) for value, n in group] for group in cleanup.spellings(app.ledger)]
     return WholeOut(

@@ -243,14 +243,14 @@ def _pair(row: PairRow) -> PairOut:
 @router.get("/comparisons/pairs/{pair_id}")
 def pair(app: AppDep, pair_id: GroupNo, offset: Offset = 0, limit: Limit = 100) -> PairDetail:
     """A pair in two banks, occurrence by occurrence."""
-    found = reconcile.occurrences_of(app.store, pair_id)
-    if found is None:
+    message = reconcile.occurrences_of(app.store, pair_id)
+    if message is None:
         raise NotFound("This comparison no longer exists. Compare again.")
     return PairDetail(
-        title=found.row.title,
-        zones=list(found.zones),
-        same=found.same,
-        page=differences(found.differences, *found.clocks, offset, limit),
+        title=message.row.title,
+        zones=list(message.zones),
+        same=message.same,
+        page=differences(message.differences, *message.clocks, offset, limit),
     )
 
 

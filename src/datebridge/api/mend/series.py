@@ -164,7 +164,7 @@ def head(app: AppDep) -> SeriesHead:
         outdated, job = scattered.looking(connection)
         kinds = [_kind(kind, scattered.page(connection, kind, 0, 1)[0]) for kind in KIND_TITLES]
     total, _ = app.ledger.page("repeats:yes", "when", False, 0, 1)
-    found = [
+    counts = [
         FindingCount(
             code=code,
             severity=severity_of(code),
@@ -177,7 +177,7 @@ def head(app: AppDep) -> SeriesHead:
         if counted.get(code)
     ]
     return SeriesHead(
-        total=total, findings=found, scattered=[one for one in kinds if one.count], outdated=outdated, job=job
+        total=total, findings=counts, scattered=[one for one in kinds if one.count], outdated=outdated, job=job
     )
 
 
@@ -237,9 +237,12 @@ def strip(app: AppDep, entry_id: EntryNo, year: Annotated[int | None, Query(ge=1
     return StripOut(
         year=year,
         days=(date(year + 1, 1, 1) - date(year, 1, 1)).days,
-        ticks=[TickOut(day=one.day, what=one.what, words=one.words) for one in found.ticks],
+        ticks=[TickOut(day=tick.day, what=tick.what, words=tick.words) for tick in found.ticks],
         changes=[ClockChange(day=day, words=words) for day, words in found.changes],
-        ill=[SeriesFindingOut(code=one.code, title=title_of(one.code), message=one.message) for one in ill[:50]],
+        ill=[
+            SeriesFindingOut(code=finding.code, title=title_of(finding.code), message=finding.message)
+            for finding in ill[:50]
+        ],
     )
 
 
@@ -285,16 +288,16 @@ def scattered_page(
         total=total,
         rows=[
             ScatteredOut(
-                id=one.id,
-                kind=one.kind,
-                calendar_id=one.calendar,
-                title=one.title,
-                words=one.words,
-                sure=round(one.confidence * 100),
-                entries=len(one.entries),
-                uids=one.entries[:60],
+                id=row.id,
+                kind=row.kind,
+                calendar_id=row.calendar,
+                title=row.title,
+                words=row.words,
+                sure=round(row.confidence * 100),
+                entries=len(row.entries),
+                uids=row.entries[:60],
             )
-            for one in rows
+            for row in rows
         ],
     )
 

@@ -141,18 +141,21 @@ def list_zones(app: AppDep) -> ZonesOut:
         outdated, job = comparisons.looking(connection)
     rulings = [
         RulingOut(
-            id=one.id,
-            tzid=one.tzid,
-            zone=_verdict_in_words(one.verdict),
-            calendar=called.get(one.calendar, "a deleted calendar") if one.calendar is not None else "",
+            id=ruling.id,
+            tzid=ruling.tzid,
+            zone=_verdict_in_words(ruling.verdict),
+            calendar=called.get(ruling.calendar, "a deleted calendar") if ruling.calendar is not None else "",
         )
-        for one in zones.standing(app.store)
+        for ruling in zones.standing(app.store)
     ]
     return ZonesOut(
-        names=[_name(sum(other.tzid == one.tzid for other in known[:at]), one, called) for at, one in enumerate(known)],
+        names=[
+            _name(sum(other.tzid == usage.tzid for other in known[:at]), usage, called)
+            for at, usage in enumerate(known)
+        ],
         rulings=rulings,
         outdated=outdated,
-        off=[_off(one, called) for one in off if one.left in called and one.right in called],
+        off=[_off(part, called) for part in off if part.left in called and part.right in called],
         job=job,
     )
 
@@ -248,20 +251,20 @@ def readings(
     app: AppDep, tzid: Annotated[str, Query(max_length=1000)], calendar: CalendarNo | None = None
 ) -> ReadingsOut:
     """Entries that use a name, as the name has them, and as its definition does; the newest first."""
-    uses = [use for one in zones.names(app.store) if one.tzid == tzid for use in one.uses]
+    uses = [use for usage in zones.names(app.store) if usage.tzid == tzid for use in usage.uses]
     chosen = [CalendarId(use.calendar) for use in uses if isinstance(use.calendar, int)]
     rows, same = zones.readings(app.store, tzid, [calendar] if calendar is not None else chosen)
-    named = next((one.understood.named for one in zones.names(app.store) if one.tzid == tzid), "")
+    named = next((usage.understood.named for usage in zones.names(app.store) if usage.tzid == tzid), "")
     shown = []
-    for one in rows:
-        walls = [zones.shown(instant, named) for instant in (one.by_name, one.by_definition)]
+    for row in rows:
+        walls = [zones.shown(instant, named) for instant in (row.by_name, row.by_definition)]
         shown.append(
             ReadingOut(
-                title=one.title,
+                title=row.title,
                 day=day_of(walls[0]),
                 by_name=hours(walls[0], walls[0]),
                 by_definition=hours(walls[1], walls[1]),
-                apart=difference(one.by_definition - one.by_name),
+                apart=difference(row.by_definition - row.by_name),
             )
         )
     return ReadingsOut(rows=shown, same=same)

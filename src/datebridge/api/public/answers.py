@@ -119,12 +119,12 @@ def _is_same(made: RenderedForm, tags: tuple[str, str], asked: ReaderRequest) ->
 
 def _part(wanted: str, size: int) -> tuple[int, int] | None:
     """From which octet to which, both included; None where one gives the whole, since several parts are asked for."""
-    found = _RANGE.fullmatch(wanted.replace(" ", ""))
-    if found is None or not (found[1] or found[2]):
+    match = _RANGE.fullmatch(wanted.replace(" ", ""))
+    if match is None or not (match[1] or match[2]):
         return None
-    if not found[1]:
-        return max(0, size - int(found[2])), size - 1
-    return int(found[1]), min(int(found[2]), size - 1) if found[2] else size - 1
+    if not match[1]:
+        return max(0, size - int(match[2])), size - 1
+    return int(match[1]), min(int(match[2]), size - 1) if match[2] else size - 1
 
 
 def _in_part(body: bytes, part: tuple[int, int], media: str, headers: dict[str, str]) -> Answer:

@@ -270,10 +270,10 @@ class Door:
 
 def _assets() -> dict[str, tuple[bytes, bytes, str, str]]:
     """What the page is made of: few files, read once; each with its packed form, media type and ETag."""
-    found = {}
+    assets = {}
     for file in WEB.iterdir() if WEB.is_dir() else ():
         if file.suffix in _KINDS:
             data = file.read_bytes()
             packed = gzip.compress(data, 9, mtime=0) if file.suffix != ".woff2" else b""
-            found[file.name] = data, packed, _KINDS[file.suffix], f'"{hashlib.sha256(data).hexdigest()[:24]}"'
-    return found
+            assets[file.name] = data, packed, _KINDS[file.suffix], f'"{hashlib.sha256(data).hexdigest()[:24]}"'
+    return assets

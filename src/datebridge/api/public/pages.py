@@ -252,9 +252,9 @@ class _Page:
         most = _FOUND if self.look.words else _ALONE if self.look.length else _LISTED
         found: dict[date, list[ShownLine]] = {}
         first = self.days[0]
-        for one in window.occurrences[:most]:
-            day = max(from_wall_seconds(one.shown_start).date(), first)
-            found.setdefault(day, []).append(self._line(one, window.entries[one.entry]))
+        for occurrence in window.occurrences[:most]:
+            day = max(from_wall_seconds(occurrence.shown_start).date(), first)
+            found.setdefault(day, []).append(self._line(occurrence, window.entries[occurrence.entry]))
         self.beyond = max(0, len(window.occurrences) - most)
         self.count = len(window.occurrences)
         return [

@@ -28,7 +28,7 @@ def refusal_page(why: Refusal, accepted: str, known: KnownShare | None = None) -
     if known is not None and status != 401:
         contact = f" ({known.contact})" if known.contact else ""
         words.append(language.words["whom_to_ask"].format(f"{known.owner}{contact}"))
-    paragraphs = "".join(f"<p>{escape(one)}</p>" for one in words)
+    paragraphs = "".join(f"<p>{escape(word)}</p>" for word in words)
     page = (
         f'<!doctype html><html lang="{language.code}"><meta charset="utf-8"><meta name="robots" content="noindex">'
         f'<meta name="viewport" content="width=device-width"><title>{escape(words[0])}</title><main>{paragraphs}</main>'

@@ -40,13 +40,13 @@ def _main(settings_json: str, listener: socket.socket) -> None:
     ]
     book.write_down(today())
     threading.Thread(target=warm, name="warming", daemon=True).start()
-    for one in besides:
-        one.start()
+    for task in besides:
+        task.start()
     trusted = [settings.share_proxy] if settings.share_proxy else []
     config = configured(door, trusted, lifespan="off", h11_max_incomplete_event_size=16_384)
     uvicorn.Server(config).run(sockets=[listener])
-    for one in besides:
-        one.stop()
+    for task in besides:
+        task.stop()
     door.close()
 
 

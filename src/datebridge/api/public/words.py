@@ -77,7 +77,7 @@ def _spoken() -> dict[str, dict[str, str]]:
     found = {}
     for path in sorted(_LANGUAGES.glob("*.po")):
         with path.open("rb") as file:
-            found[path.stem] = {str(one.id): str(one.string) for one in read_po(file) if one.id}
+            found[path.stem] = {str(message.id): str(message.string) for message in read_po(file) if message.id}
     return found
 
 

@@ -72,11 +72,11 @@ def share_out(
     today: date,
 ) -> ShareOut:
     """A share with all that belongs to it."""
-    own = [one for one in used if one.share == share.id]
+    own = [day for day in used if day.share == share.id]
     terms = terms_of(share.terms)
-    fetched = sum(one.fetched + one.unchanged for one in own)
-    live = [one for one in readers if one.ended_at is None]
-    lately = any(one.day > today - timedelta(days=_UNREAD) and one.fetched + one.unchanged for one in own)
+    fetched = sum(day.fetched + day.unchanged for day in own)
+    live = [reader for reader in readers if reader.ended_at is None]
+    lately = any(day.day > today - timedelta(days=_UNREAD) and day.fetched + day.unchanged for day in own)
     old = now() - share.made_at > _UNREAD * 86_400
     return ShareOut(
         id=demand_id(share.id),
@@ -97,36 +97,36 @@ def share_out(
         indexed=share.indexed,
         made=present.stamp(share.made_at) or "",
         says=in_words(terms),
-        readers=[reader_out(one, own, elsewhere, today) for one in readers],
-        hosts=[host_out(one) for one in hosts],
+        readers=[reader_out(reader, own, elsewhere, today) for reader in readers],
+        hosts=[host_out(host) for host in hosts],
         bars=bars_of(own, today),
         uses=_by_form(own),
-        refused=sum(one.refused for one in own),
+        refused=sum(day.refused for day in own),
         fetched=fetched,
-        size=sum(one.size for one in own),
+        size=sum(day.size for day in own),
         unread=bool(live) and old and not lately,
     )
 
 
 def _by_form(used: Sequence[Day]) -> list[FormUse]:
     """How each form was used, the most used first."""
-    found: dict[str, FormUse] = {}
-    for one in used:
-        sum_of = found.setdefault(one.form, FormUse(form=one.form, fetched=0, unchanged=0, size=0))
-        sum_of.fetched += one.fetched
-        sum_of.unchanged += one.unchanged
-        sum_of.size += one.size
+    uses: dict[str, FormUse] = {}
+    for day in used:
+        sum_of = uses.setdefault(day.form, FormUse(form=day.form, fetched=0, unchanged=0, size=0))
+        sum_of.fetched += day.fetched
+        sum_of.unchanged += day.unchanged
+        sum_of.size += day.size
     return sorted(
-        (one for one in found.values() if one.fetched + one.unchanged), key=lambda one: -one.fetched - one.unchanged
+        (use for use in uses.values() if use.fetched + use.unchanged), key=lambda use: -use.fetched - use.unchanged
     )
 
 
 def reader_out(reader: Reader, used: Sequence[Day], elsewhere: set[int], today: date) -> ReaderOut:
     """A reader with what was counted."""
-    own = [one for one in used if one.reader == reader.id]
-    came = [one for one in own if one.fetched + one.unchanged]
-    last = max((one.last for one in came), default=0)
-    days = (today - min((one.day for one in came), default=today)).days + 1
+    own = [day for day in used if day.reader == reader.id]
+    came = [day for day in own if day.fetched + day.unchanged]
+    last = max((day.last for day in came), default=0)
+    days = (today - min((day.day for day in came), default=today)).days + 1
     state: Literal["reads", "never read", "inactive", "revoked", "redirected"] = "reads"
     if reader.ended_at is not None:
         state = "revoked"
@@ -134,7 +134,7 @@ def reader_out(reader: Reader, used: Sequence[Day], elsewhere: set[int], today: 
         state = "redirected"
     elif not came:
         state = "never read"
-    elif max(one.day for one in came) < today - timedelta(days=_STOPPED):
+    elif max(day.day for day in came) < today - timedelta(days=_STOPPED):
         state = "inactive"
     return ReaderOut(
         id=demand_id(reader.id),
@@ -143,9 +143,9 @@ def reader_out(reader: Reader, used: Sequence[Day], elsewhere: set[int], today: 
         password=bool(reader.password),
         state=state,
         last=present.stamp(last) or "" if last else "",
-        a_day=round(sum(one.fetched + one.unchanged for one in came) / days, 1),
-        refused=sum(one.refused for one in own),
-        size=sum(one.size for one in own),
+        a_day=round(sum(day.fetched + day.unchanged for day in came) / days, 1),
+        refused=sum(day.refused for day in own),
+        size=sum(day.size for day in own),
         bars=bars_of(own, today),
     )
 
@@ -153,8 +153,8 @@ def reader_out(reader: Reader, used: Sequence[Day], elsewhere: set[int], today: 
 def bars_of(used: Sequence[Day], today: date) -> list[int]:
     """How often on each of the last 90 days, today the last."""
     counts: dict[date, int] = defaultdict(int)
-    for one in used:
-        counts[one.day] += one.fetched + one.unchanged
+    for day in used:
+        counts[day.day] += day.fetched + day.unchanged
     return [counts[today - timedelta(days=back)] for back in range(KEPT_DAYS - 1, -1, -1)]
 
 

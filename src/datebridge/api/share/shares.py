@@ -56,33 +56,33 @@ def listed(app: AppDep) -> SharesOut:
     used = use_of(app.settings.use_file, today())
     with app.store.session() as session:
         found = kept.shares(session)
-        owners = {one.id: one for one in kept.roles(session)}
+        owners = {role.id: role for role in kept.roles(session)}
         readers, hosts = kept.readers(session), kept.hosts(session)
         connection = session.connection()
         elsewhere = kept.sent_on(connection)
         called = {int(number): name for number, name in names(connection, live=True).items()}
     rows = [
         present.share_out(
-            one,
-            owners[one.role_id],
-            [r for r in readers if r.share_id == one.id],
-            [h for h in hosts if h.share_id == one.id],
+            share,
+            owners[share.role_id],
+            [r for r in readers if r.share_id == share.id],
+            [h for h in hosts if h.share_id == share.id],
             called,
             used,
             elsewhere,
             today(),
         )
-        for one in found
+        for share in found
     ]
     return SharesOut(
         shares=rows,
         formats=[FormatOut.model_validate(one, from_attributes=True) for one in FORMATS.values()],
         door=door(app.settings),
         mail=bool(app.settings.mail_server),
-        fetched=sum(one.fetched + one.unchanged for one in used),
-        size=sum(one.size for one in used),
-        refused=sum(one.refused for one in used),
-        unknown=sum(one.refused for one in used if not one.share),
+        fetched=sum(day.fetched + day.unchanged for day in used),
+        size=sum(day.size for day in used),
+        refused=sum(day.refused for day in used),
+        unknown=sum(day.refused for day in used if not day.share),
     )
 
 
@@ -90,7 +90,7 @@ def listed(app: AppDep) -> SharesOut:
 def owners(app: AppDep) -> list[RoleOut]:
     """The roles that own shares, and how they are asked."""
     with app.store.session() as session:
-        return [RoleOut(name=one.name, contact=one.contact) for one in kept.roles(session)]
+        return [RoleOut(name=role.name, contact=role.contact) for role in kept.roles(session)]
 
 
 def wanted_of(body: WantedIn) -> Wanted:
@@ -160,19 +160,21 @@ def seen(app: AppDep, body: SeenIn) -> SeenOut:
         given=len(given.entries),
         as_busy=given.as_busy,
         left_out=sum(given.left_out.values()),
-        warnings=[PrivacyWarningOut.model_validate(one, from_attributes=True) for one in app.seeing.warnings(plan)],
+        warnings=[
+            PrivacyWarningOut.model_validate(warning, from_attributes=True) for warning in app.seeing.warnings(plan)
+        ],
         total=total,
         rows=[
             SeenRow(
-                title=one.title,
-                given_title=one.given_title,
-                when=one.when,
-                calendar=called.get(one.calendar, ""),  # type: ignore[call-overload]
-                fate=one.fate,
-                as_busy=one.as_busy,
-                lines=[LineOut(source=a, given=b) for a, b in one.lines],
+                title=row.title,
+                given_title=row.given_title,
+                when=row.when,
+                calendar=called.get(row.calendar, ""),  # type: ignore[call-overload]
+                fate=row.fate,
+                as_busy=row.as_busy,
+                lines=[LineOut(source=a, given=b) for a, b in row.lines],
             )
-            for one in rows
+            for row in rows
         ],
     )
 
@@ -243,9 +245,9 @@ def seen_form(app: AppDep, form: Form, request: SeenIn) -> Response:
 def file(app: AppDep, share_id: ShareNo) -> Response:
     """What a share gives, once, as a file."""
     with app.store.session() as session:
-        found = session.get(Share, share_id)
-    if found is None or found.ended_at is not None:
+        share = session.get(Share, share_id)
+    if share is None or share.ended_at is not None:
         raise NoShare("This share no longer exists.")
-    plan = plan_of(found)
+    plan = plan_of(share)
     body = make(app.seeing.content_of(plan), plan, Form.FILE, today_in(plan.zone))
     return Response(body, media_type=FORMATS[Form.FILE].media, headers={"Content-Disposition": "attachment"})

@@ -71,14 +71,14 @@ def overlaps(found: Found, zone: str = "", offset: Offset = 0, limit: Limit = 10
     own = zone_of(zone)
     rows = [
         OverlapOut(
-            left=present.occurrence(one.first, found.window.entries[one.first.entry], own),
-            right=present.occurrence(one.second, found.window.entries[one.second.entry], own),
-            shared=length(one.shared),
-            travel=one.from_travel,
+            left=present.occurrence(overlap.first, found.window.entries[overlap.first.entry], own),
+            right=present.occurrence(overlap.second, found.window.entries[overlap.second.entry], own),
+            shared=length(overlap.shared),
+            travel=overlap.from_travel,
         )
-        for one in found.found[offset : offset + limit]
+        for overlap in found.found[offset : offset + limit]
     ]
-    both = [party for one in found.found for party in (one.first, one.second)]
+    both = [party for overlap in found.found for party in (overlap.first, overlap.second)]
     return OverlapPage(
         total=len(found.found),
         offset=offset,
@@ -86,15 +86,15 @@ def overlaps(found: Found, zone: str = "", offset: Offset = 0, limit: Limit = 10
         twins=found.twins,
         capped=found.capped,
         cut=list(found.window.cut),
-        keys=sorted({key_of(one) for one in both})[:5000] if offset == 0 else [],
-        entries=sorted({one.entry for one in both})[:5000] if offset == 0 else [],
+        keys=sorted({key_of(occurrence) for occurrence in both})[:5000] if offset == 0 else [],
+        entries=sorted({occurrence.entry for occurrence in both})[:5000] if offset == 0 else [],
     )
 
 
 @router.get("/overlaps/file", response_class=StreamingResponse, responses={200: {"content": {"text/csv": {}}}})
 def overlaps_file(app: AppDep, found: Found, first: Day) -> StreamingResponse:
     """The same as a file for a spreadsheet."""
-    names = {one.id: one.name for one in app.ledger.calendars()}
+    names = {calendar.id: calendar.name for calendar in app.ledger.calendars()}
     return StreamingResponse(
         as_sheet(found, names),
         media_type="text/csv; charset=utf-8",
@@ -109,15 +109,15 @@ def likely(app: AppDep) -> list[AlikeOut]:
         named = calendars_for_filters(connection)
         return [
             AlikeOut(
-                left=one.left,
-                right=one.right,
-                left_name=named[one.left].label,
-                right_name=named[one.right].label,
-                uids=one.uids,
-                titles=one.titles,
+                left=pair.left,
+                right=pair.right,
+                left_name=named[pair.left].label,
+                right_name=named[pair.right].label,
+                uids=pair.uids,
+                titles=pair.titles,
             )
-            for one in alike(connection)
-            if one.left in named and one.right in named
+            for pair in alike(connection)
+            if pair.left in named and pair.right in named
         ]
 
 

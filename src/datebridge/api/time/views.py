@@ -118,8 +118,11 @@ def occurrences(
     if filter.strip():
         with app.store.read() as connection:
             matching = set(app.ledger.order(connection, filter).tolist())
-        found = [one for one in found if one.entry in matching or one.series in matching]
-    rows = [present.occurrence(one, window.entries[one.entry], own) for one in found[offset : offset + limit]]
+        found = [occurrence for occurrence in found if occurrence.entry in matching or occurrence.series in matching]
+    rows = [
+        present.occurrence(occurrence, window.entries[occurrence.entry], own)
+        for occurrence in found[offset : offset + limit]
+    ]
     return OccurrencePage(total=len(found), offset=offset, rows=rows, cut=list(window.cut))
 
 
@@ -128,10 +131,10 @@ def happens(app: AppDep, entry_id: EntryNo, zone: str = "", slot: Slot | None = 
     """What an entry comes to in time: how often, first and last, and the next from now (or from a slot) on."""
     own = zone_of(zone)
     with app.store.read() as connection:
-        found = rows_of(connection, [entry_id])
-        if not found:
+        entries = rows_of(connection, [entry_id])
+        if not entries:
             raise NotFound("This entry no longer exists.")
-        row = found[0]
+        row = entries[0]
         series = app.occurrences.series(connection, row.calendar_id or 0, row.uid, own)
         begin = wall_at(now(), own) - 1 if slot is None else slot - 1
         upcoming: list[Occurrence] = []

@@ -128,15 +128,15 @@ def change(subject: Subject, steps: Sequence[Step]) -> list[Outcome]:
         else:
             for step in run:
                 _do(subject, step, why_not)
-    found = []
+    outcomes = []
     for member in subject.members:
         text = member.text
         if text is not None and text != before[member.key] and subject.stamp:
             text = stamped(text, subject.stamp, member.key in subject.significant)
         if member.chosen or text != before[member.key]:
             notes, not_done = subject.notes.get(member.key, ()), why_not.get(member.key, ())
-            found.append(Outcome(member.key, text, tuple(notes), tuple(not_done)))
-    return found
+            outcomes.append(Outcome(member.key, text, tuple(notes), tuple(not_done)))
+    return outcomes
 
 
 def _do_plain(subject: Subject, steps: Sequence[Step], why_not: dict[int, list[str]]) -> None:
@@ -232,7 +232,7 @@ def _delete_before(subject: Subject, step: Delete) -> None:
     """Entries over before a day go; a series with its changed occurrences once all of them are over."""
     limit = wall_seconds_of(timing.day_of(step.before))
     facts = [derive(kind_of(m.text or ""), m.text or "", subject.zones) for m in subject.living]
-    if all(_is_over(one, limit) for one in facts):
+    if all(_is_over(fact, limit) for fact in facts):
         for member in subject.living:
             member.text = None
 

@@ -11,7 +11,7 @@ from datebridge.core.index.facts import Mark
 
 
 def find(entry: Reading) -> Iterator[CheckFinding]:
-    said = [] if is_alone(entry.text) else [one.says for one in alarms_of(entry.text)]
+    said = [] if is_alone(entry.text) else [alarm.says for alarm in alarms_of(entry.text)]
     if more := len(said) - len(set(said)):
         yield CheckFinding(
             "An alarm exists twice." if more == 1 else f"{more + 1} alarms are the same.", "All ring.", "BEGIN"
@@ -22,10 +22,10 @@ def fix(text: str) -> str | None:
     """Leave the first of each."""
     seen: set[tuple[str, ...]] = set()
     gone: set[int] = set()
-    for one in alarms_of(text):
-        if one.says in seen:
-            gone.update(range(one.first, one.last + 1))
-        seen.add(one.says)
+    for alarm in alarms_of(text):
+        if alarm.says in seen:
+            gone.update(range(alarm.first, alarm.last + 1))
+        seen.add(alarm.says)
     return "\n".join(raw for at, raw in enumerate(text.split("\n")) if at not in gone) if gone else None
 
 

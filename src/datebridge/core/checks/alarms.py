@@ -52,7 +52,7 @@ def _read(first: int, last: int, lines: list[str]) -> Rings:
                 offset, to_end = days * 86400 + seconds, (param_of(match[2], "RELATED") or "").upper() == "END"
         except NotAMoment:
             continue
-    return Rings(first, last, tuple(sorted(one for one in lines if not _names_it(one))), offset, to_end, at)
+    return Rings(first, last, tuple(sorted(line for line in lines if not _names_it(line))), offset, to_end, at)
 
 
 def _names_it(raw: str) -> bool:

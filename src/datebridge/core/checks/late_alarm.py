@@ -19,10 +19,10 @@ def find(entry: Reading) -> Iterator[CheckFinding]:
     if facts.start is None or facts.start_wall is None or facts.end_wall is None:
         return
     long = facts.end_wall - facts.start_wall
-    for one in alarms_of(entry.text) if _MAYBE.search(entry.text) else ():
-        if one.offset is not None and one.offset > (0 if one.to_end else long):
+    for alarm in alarms_of(entry.text) if _MAYBE.search(entry.text) else ():
+        if alarm.offset is not None and alarm.offset > (0 if alarm.to_end else long):
             yield CheckFinding("An alarm rings after the end.", "Kept.", "BEGIN")
-        elif one.at is not None and not facts.marks & Mark.SERIES and one.at > facts.start + max(long, 0):
+        elif alarm.at is not None and not facts.marks & Mark.SERIES and alarm.at > facts.start + max(long, 0):
             yield CheckFinding("An alarm at a fixed time rings after the end.", "Kept.", "BEGIN")
 
 

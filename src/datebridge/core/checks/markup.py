@@ -64,11 +64,11 @@ def tags_in(text: str) -> list[re.Match[str]]:
     >>> tags_in("a <i> b"), tags_in("<Name of guest>")
     ([], [])
     """
-    found = list(_TAG.finditer(text))
-    begun = {tag["name"].lower() for tag in found if not tag["end"]}
-    ended = {tag["name"].lower() for tag in found if tag["end"]}
-    sure = (begun & ended) | _VOID | {tag["name"].lower() for tag in found if tag["said"]}
-    return [tag for tag in found if tag["name"].lower() in sure]
+    matches = list(_TAG.finditer(text))
+    begun = {tag["name"].lower() for tag in matches if not tag["end"]}
+    ended = {tag["name"].lower() for tag in matches if tag["end"]}
+    sure = (begun & ended) | _VOID | {tag["name"].lower() for tag in matches if tag["said"]}
+    return [tag for tag in matches if tag["name"].lower() in sure]
 
 
 def _told_apart(text: str) -> str:

@@ -101,8 +101,10 @@ class PairedEntries(Generic[Key]):
             return "extra"
         if not self.differences:
             return "uid" if self.matched else "same"
-        times = {one.moved_by if one.verdict == "changed" else None for one in self.differences} - {0}
-        fields = any(one.fields for one in self.differences)
+        times = {
+            difference.moved_by if difference.verdict == "changed" else None for difference in self.differences
+        } - {0}
+        fields = any(difference.fields for difference in self.differences)
         if not times:
             return "fields"
         if fields:
@@ -114,7 +116,7 @@ class PairedEntries(Generic[Key]):
     @property
     def fields(self) -> list[str]:
         """All the fields in which some occurrence differs."""
-        return sorted({name for one in self.differences for name in one.fields})
+        return sorted({name for difference in self.differences for name in difference.fields})
 
 
 def reconcile(
@@ -159,15 +161,15 @@ def reconcile(
 
 
 def _held(items: Iterable[Item[Key]]) -> dict[tuple[str, str], Held[Key]]:
-    found: dict[tuple[str, str], Held[Key]] = {}
+    holders: dict[tuple[str, str], Held[Key]] = {}
     for number, item in enumerate(items):
         identity = item.component, item.uid or f"\n{number}"
-        held = found.setdefault(identity, Held([]))
+        held = holders.setdefault(identity, Held([]))
         if item.recurrence_id:
             held.items.append(item)
         else:
             held.items.insert(0, item)
-    return found
+    return holders
 
 
 def _matched(
@@ -245,9 +247,9 @@ def _compare(
         pair.cut = bool(numbers) and any(str(owner.get(id(h), -1)) in numbers.values() for h in (pair.left, pair.right))
         same, differences = compare(points_left, points_right, fields)
         pair.differences = [
-            one
-            for one in differences
-            if (_inside(one.left, low, high) or _inside(one.right, low, high)) and stands(one)
+            difference
+            for difference in differences
+            if (_inside(difference.left, low, high) or _inside(difference.right, low, high)) and stands(difference)
         ]
         pair.still = [point for point in same if _inside(point, low, high)] if pair.differences else []
         pair.same = len(pair.still) or sum(1 for point in same if _inside(point, low, high))
@@ -255,7 +257,7 @@ def _compare(
 
 def _recut(pairs: list[PairedEntries[Key]], read: Read[Key]) -> None:
     """See `recutting.recut`."""
-    if not {one.verdict for pair in pairs for one in pair.differences} >= {"missing", "extra"}:
+    if not {difference.verdict for pair in pairs for difference in pair.differences} >= {"missing", "extra"}:
         return
     items = {
         item.timed.id: item
@@ -294,8 +296,8 @@ def _count(alike: list[PairedEntries[Key]], low: int, high: int, clocks: Clocks 
             if item.timed is not None:
                 entries.append(item.timed)
                 owner[item.timed.id] = pair
-    for one in occurrences(entries, low, high, "UTC", clocks, bounds=bounds):
-        owner[one.entry].same += 1
+    for occurrence in occurrences(entries, low, high, "UTC", clocks, bounds=bounds):
+        owner[occurrence.entry].same += 1
     for number in bounds.cut & owner.keys():
         owner[number].cut = True
 
@@ -329,7 +331,7 @@ def _explain(pairs: list[PairedEntries[Key]]) -> None:
     single: defaultdict[tuple[str, str], list[PairedEntries[Key]]] = defaultdict(list)
     hints = _zones(pairs)
     for pair in pairs:
-        if pair.left is None or pair.right is None or not any(one.moved_by for one in pair.differences):
+        if pair.left is None or pair.right is None or not any(difference.moved_by for difference in pair.differences):
             continue
         zones = pair.left.first.zone, pair.right.first.zone
         if pair.left.first.is_series or pair.right.first.is_series:
@@ -353,9 +355,12 @@ def _zones(pairs: list[PairedEntries[Key]]) -> list[str]:
 
 def _moves(pair: PairedEntries[Key]) -> list[Move]:
     return [
-        Move(one.left.start, one.moved_by)
-        for one in pair.differences
-        if one.left is not None and one.right is not None and not one.left.all_day and not one.right.all_day
+        Move(difference.left.start, difference.moved_by)
+        for difference in pair.differences
+        if difference.left is not None
+        and difference.right is not None
+        and not difference.left.all_day
+        and not difference.right.all_day
     ]
 
 
@@ -376,6 +381,6 @@ def summary(pairs: Iterable[PairedEntries[Key]]) -> dict[Verdict, int]:
     found: dict[Verdict, int] = {"same": 0, "changed": 0, "missing": 0, "extra": 0}
     for pair in pairs:
         found["same"] += pair.same
-        for one in pair.differences:
-            found[one.verdict] += 1
+        for difference in pair.differences:
+            found[difference.verdict] += 1
     return found

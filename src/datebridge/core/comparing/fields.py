@@ -69,16 +69,16 @@ def differing(left: str, right: str) -> tuple[str, ...]:
 
 def said_by(text: str) -> dict[str, Said]:
     """What a component says, by property; nested components by their kind as ``alarms``."""
-    found: dict[str, Said] = {}
+    counts: dict[str, Said] = {}
     for name, parts in fields_of(text).items():
         for part in parts:
             if is_nested(part):
                 seen = sorted(line for line in part if not line.upper().startswith(("UID", "X-", "ACKNOWLEDGED")))
                 nested = "alarms" if name == "VALARM" else name
-                found.setdefault(nested, Counter())["\n".join(seen), ()] += 1
+                counts.setdefault(nested, Counter())["\n".join(seen), ()] += 1
             else:
-                _note(found, part[0])
-    return found
+                _note(counts, part[0])
+    return counts
 
 
 def _note(found: dict[str, Said], raw: str) -> None:

@@ -69,8 +69,8 @@ def compare_files(stored: Stored, low: int | None = None, high: int | None = Non
         clocks=stored.clock,
         bounds=bounds,
     )
-    told = [_told(stored, pair, one) for pair in pairs for one in pair.differences]
-    told.sort(key=lambda one: ((one.left or one.right or {}).get("start", ""), one.uid))
+    told = [_told(stored, pair, difference) for pair in pairs for difference in pair.differences]
+    told.sort(key=lambda message: ((message.left or message.right or {}).get("start", ""), message.uid))
     cut = [pair.left.first.title for pair in pairs if pair.cut and pair.left is not None]
     return Comparison(summary(pairs), told, cut)
 

@@ -44,8 +44,8 @@ def recut(
     for pair in pairs:
         if id(pair) in keeping:
             pair.recut = True
-            pair.same += sum(one.verdict == "missing" for one in pair.differences)
-            pair.differences = [one for one in pair.differences if one.verdict not in _ONE_SIDE]
+            pair.same += sum(difference.verdict == "missing" for difference in pair.differences)
+            pair.differences = [difference for difference in pair.differences if difference.verdict not in _ONE_SIDE]
 
 
 def _has_partner(
@@ -54,7 +54,7 @@ def _has_partner(
     among: set[int],
 ) -> bool:
     """Whether all that a pair has on one side only has its counterpart in one of some pairs."""
-    own = [(id(pair), n) for n, one in enumerate(pair.differences) if one.verdict in _ONE_SIDE]
+    own = [(id(pair), n) for n, difference in enumerate(pair.differences) if difference.verdict in _ONE_SIDE]
     return all(key in partners and {id(one) for one in partners[key]} <= among for key in own)
 
 
@@ -73,19 +73,19 @@ def _partners(
         if fitting:
             met.append(((pair, n, point), fitting.pop()))
     alike = same([(one[2].entry, other[2].entry) for one, other in met]) if met else set()
-    found: dict[tuple[int, int], tuple[PairedEntries[Key], PairedEntries[Key]]] = {}
+    partners: dict[tuple[int, int], tuple[PairedEntries[Key], PairedEntries[Key]]] = {}
     for one, other in met:
         if (one[2].entry, other[2].entry) in alike:
-            found[id(one[0]), one[1]] = found[id(other[0]), other[1]] = one[0], other[0]
-    return found
+            partners[id(one[0]), one[1]] = partners[id(other[0]), other[1]] = one[0], other[0]
+    return partners
 
 
 def _alone(
     pairs: Sequence[PairedEntries[Key]], verdict: Verdict
 ) -> list[tuple[PairedEntries[Key], int, Difference, Point]]:
     return [
-        (pair, n, one, point)
+        (pair, n, difference, point)
         for pair in pairs
-        for n, one in enumerate(pair.differences)
-        if one.verdict == verdict and (point := one.left or one.right) is not None
+        for n, difference in enumerate(pair.differences)
+        if difference.verdict == verdict and (point := difference.left or difference.right) is not None
     ]

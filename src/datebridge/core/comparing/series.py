@@ -66,11 +66,13 @@ def points(
         if not entry.recurrence_id:
             masters.setdefault((entry.calendar, entry.uid), entry)
     found: defaultdict[tuple[int, str], list[Point]] = defaultdict(list)
-    for one in occurrences(entries, low, high, "UTC", clocks, bounds=bounds):
-        entry = by_id[one.entry]
+    for occurrence in occurrences(entries, low, high, "UTC", clocks, bounds=bounds):
+        entry = by_id[occurrence.entry]
         key = entry.calendar, entry.uid
-        slot = _slot(one, by_id, masters.get(key), clocks)
-        found[key].append(Point(one.entry, slot, one.start, one.end, bool(entry.marks & Mark.ALL_DAY)))
+        slot = _slot(occurrence, by_id, masters.get(key), clocks)
+        found[key].append(
+            Point(occurrence.entry, slot, occurrence.start, occurrence.end, bool(entry.marks & Mark.ALL_DAY))
+        )
     return found
 
 
@@ -106,7 +108,7 @@ def compare(
                 break
             more, rest, other = _join(rest, other, step) if step is not None else _nearest(rest, other)
             pairs += more
-    same, found = list[Point](), []
+    same, differences = list[Point](), list[Difference]()
     known: dict[tuple[int, int], tuple[str, ...]] = {}  # of a series all times have the same two texts
     for a, b in pairs:
         both = a.entry, b.entry
@@ -117,13 +119,13 @@ def compare(
         elif b.end - b.start != a.end - a.start:
             differs = (*differs, "length")
         if moved or differs:
-            found.append(Difference("changed", a, b, differs, moved))
+            differences.append(Difference("changed", a, b, differs, moved))
         else:
             same.append(a)
-    found += [Difference("missing", a, None) for a in rest]
-    found += [Difference("extra", None, b) for b in other]
-    found.sort(key=_at)
-    return same, found
+    differences += [Difference("missing", a, None) for a in rest]
+    differences += [Difference("extra", None, b) for b in other]
+    differences.sort(key=_at)
+    return same, differences
 
 
 def _at(one: Difference) -> int:

@@ -119,7 +119,7 @@ def read_fields(text: str, zones: Zones = NO_ZONES) -> Fields:
 
     organizer = component.first("ORGANIZER")
     conference = component.first("CONFERENCE")
-    found = Fields(
+    fields = Fields(
         title=text_of("SUMMARY"),
         place=text_of("LOCATION"),
         notes=text_of("DESCRIPTION"),
@@ -137,13 +137,13 @@ def read_fields(text: str, zones: Zones = NO_ZONES) -> Fields:
         alarms=_alarms(lines),
     )
     if facts.start_wall is not None and facts.end_wall is not None:
-        found.whole = bool(facts.marks & Mark.ALL_DAY)
-        found.zone = "" if found.whole else facts.tzid
-        set_times(found, facts.start_wall, facts.end_wall)
-        start = start_of(found, zones)
+        fields.whole = bool(facts.marks & Mark.ALL_DAY)
+        fields.zone = "" if fields.whole else facts.tzid
+        set_times(fields, facts.start_wall, facts.end_wall)
+        start = start_of(fields, zones)
         dates = [(line, item) for _, line in lines.own("EXDATE") for item in line.value.split(",")]
-        found.left_out = sorted(filter(None, (left_out(line, item, start, zones) for line, item in dates)))
-    return found
+        fields.left_out = sorted(filter(None, (left_out(line, item, start, zones) for line, item in dates)))
+    return fields
 
 
 def set_times(fields: Fields, start: int, end: int) -> None:

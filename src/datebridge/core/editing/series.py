@@ -290,7 +290,7 @@ def twin_note(before: str, after: str) -> str:
 
 
 def _one(group: Group, series: AsSeries, slot: int, after: Fields, stamp: str) -> Plan:
-    known = next((one for one, at in group.overrides if at == slot), None)
+    known = next((member for member, at in group.overrides if at == slot), None)
     after = replace(after, rule="", left_out=[])
     if known:
         return Plan([Edit(known.id, rewritten(known.text, after, stamp, zones=group.zones), "One occurrence edited.")])
@@ -434,19 +434,19 @@ def _cannot_say(series: AsSeries, rule: str) -> CannotEdit:
 def _overrides_after(group: Group, series: AsSeries, move: Move, moved: bool, stamp: str, plan: Plan) -> None:
     """What becomes of changed occurrences once the series is another."""
     stay = gone = 0
-    for one, at in group.overrides:
+    for member, at in group.overrides:
         if group.series is not None and not group.series.has(at):
             continue  # it did not belong to the series before either, and is not taken away with it
         if not series.has(move.of(at)):
             gone += 1
-            plan.edits.append(Edit(one.id, None, "The series does not happen there any more."))
+            plan.edits.append(Edit(member.id, None, "The series does not happen there any more."))
             continue
         stay += 1
         if moved:
-            lines = ComponentEditor(one.text)
+            lines = ComponentEditor(member.text)
             lines.set("RECURRENCE-ID", *value_of(move.moment(at)))
             touched(lines, stamp, False)
-            plan.edits.append(Edit(one.id, lines.text, "Stands for the same occurrence of the moved series."))
+            plan.edits.append(Edit(member.id, lines.text, "Stands for the same occurrence of the moved series."))
     if stay:
         keep = "keeps" if stay == 1 else "keep"
         plan.notes.append(f"{numbered(stay, 'changed occurrence')} {keep} what was changed, and when.")
@@ -481,7 +481,7 @@ def _following(group: Group, series: AsSeries, slot: int, after: Fields, stamp: 
     wanted = replace(after, rule=own.rule if after.rule == shown.rule else after.rule)
     if after.left_out == shown.left_out:
         wanted.left_out = own.left_out
-    later = [SeriesMember(one.id, one.text) for one, at in group.overrides if at >= slot]
+    later = [SeriesMember(member.id, member.text) for member, at in group.overrides if at >= slot]
     rest = Group([SeriesMember(-1, base), *later], group.clock, group.zones)
     if rest.series is None:  # nothing but this one is left
         edits = [Edit(-1, rewritten(base, replace(wanted, rule=own.rule), stamp, zones=group.zones), "")]
@@ -491,9 +491,9 @@ def _following(group: Group, series: AsSeries, slot: int, after: Fields, stamp: 
     plan = Plan([Edit(group.master.id, _ended(series, slot, stamp), "Ends before the change.")], said + moved.notes)
     texts = {made.id: made for made in moved.edits}
     plan.edits.append(Edit(None, texts[-1].text, "Continues with the change."))
-    for one in later:
-        made = texts.get(one.id, Edit(one.id, one.text, ""))
-        plan.edits.append(Edit(one.id, None, "Continues with the new series."))
+    for member in later:
+        made = texts.get(member.id, Edit(member.id, member.text, ""))
+        plan.edits.append(Edit(member.id, None, "Continues with the new series."))
         if made.text is not None:
             renamed = ComponentEditor(made.text)
             renamed.set("UID", fresh)

@@ -99,31 +99,31 @@ def read_line(text: str, today: date) -> TypedLine:
     Raises:
         NotUnderstood: if there is no title, or no day, no hours and no repeats.
     """
-    found = _ReadLine()
+    line = _ReadLine()
     titles: list[str] = []
     pieces: list[Piece] = []
     for start, end in _parts(text):
         part = text[start:end]
-        if titles and _take(found, part, today):
+        if titles and _take(line, part, today):
             pieces.append(Piece(start, end, "when"))
             continue
         titles.append(part)
         pieces.append(Piece(start, end, "unclear" if len(titles) > 1 else "title"))
-    if titles and not found.says_when:  # no commas: what is at the end may be the day and hours
-        cut = _said_at_end(found, titles[-1], today)
+    if titles and not line.says_when:  # no commas: what is at the end may be the day and hours
+        cut = _said_at_end(line, titles[-1], today)
         if cut:
             last = pieces.pop()
             pieces += [Piece(last.start, last.start + cut, last.means), Piece(last.start + cut + 1, last.end, "when")]
             titles[-1] = titles[-1][:cut].rstrip()
     title = ", ".join(titles)
-    if not title or not found.says_when:
+    if not title or not line.says_when:
         raise NotUnderstood(
             "Enter a title and a time: “Crane check, tue 14:00–15:30, Hobart time”, or “Regatta, 3 jun”."
         )
-    day = found.day or today
-    if found.rule:
-        day = _first_day(found.rule, day)
-    return TypedLine(title, day, found.at, found.length, found.zone, found.rule, found.until, tuple(pieces))
+    day = line.day or today
+    if line.rule:
+        day = _first_day(line.rule, day)
+    return TypedLine(title, day, line.at, line.length, line.zone, line.rule, line.until, tuple(pieces))
 
 
 def _parts(text: str) -> Iterator[tuple[int, int]]:
@@ -194,15 +194,15 @@ def times_in(text: str, today: date, most: int = 6) -> list[TypedLine]:
     [('01.12.', '14:00:00', 60), ('03.12.', '09:30:00', None)]
     """
     words = [match[0].strip("()[]<>\"'*_") for match in re.finditer(r"\S+", text[: _MOST_WORDS * 12])][:_MOST_WORDS]
-    found: dict[tuple[date, time | None], TypedLine] = {}
+    lines: dict[tuple[date, time | None], TypedLine] = {}
     at = 0
-    while at < len(words) and len(found) < most:
+    while at < len(words) and len(lines) < most:
         taken, size = _day_at(words[at : at + _LONGEST], today)
         if taken is not None and taken.day is not None:
             line = TypedLine("", taken.day, taken.at, taken.length, taken.zone)
-            found.setdefault((line.day, line.at), line)
+            lines.setdefault((line.day, line.at), line)
         at += max(size, 1)
-    return list(found.values())
+    return list(lines.values())
 
 
 def _day_at(words: list[str], today: date) -> tuple[_ReadLine | None, int]:
@@ -212,14 +212,14 @@ def _day_at(words: list[str], today: date) -> tuple[_ReadLine | None, int]:
         return None, 0
     for size in range(len(words), 0, -1):
         phrase = " ".join(word.strip(",;:!?") for word in words[:size]).rstrip(".,;:!?").replace(" at ", " ")
-        found = _ReadLine()
+        line = _ReadLine()
         # A month's name alone, or "sat", is a word like others; a number, or a day's whole name, is meant.
         told = any(c.isdigit() for c in phrase) or any(
             (len(word) > 5 and (weekday_of(word) is not None or word == "tomorrow")) or word == "today"
             for word in plain(phrase).split()
         )
-        if told and _take(found, phrase, today) and found.day is not None and not found.rule:
-            return found, size
+        if told and _take(line, phrase, today) and line.day is not None and not line.rule:
+            return line, size
     return None, 0
 
 
@@ -430,9 +430,9 @@ def zone_of_place(name: str) -> str | None:
 
 @cache
 def _places() -> dict[str, str]:
-    found: dict[str, str] = {"utc": "UTC", "gmt": "UTC"}
+    places: dict[str, str] = {"utc": "UTC", "gmt": "UTC"}
     for zone in sorted(available_timezones(), key=lambda z: (z.count("/"), z)):
         if "/" in zone and not zone.startswith(("Etc/", "posix", "right", "SystemV", "US/", "Canada/", "Mexico/")):
-            found.setdefault(zone.rsplit("/", 1)[1].lower(), zone)
-            found[zone.lower()] = zone
-    return found
+            places.setdefault(zone.rsplit("/", 1)[1].lower(), zone)
+            places[zone.lower()] = zone
+    return places

@@ -260,7 +260,7 @@ def _write_people(lines: ComponentEditor, name: str, people: list[Person]) -> No
             raise CannotEdit(f"“{person.address[:60]}” is not an email address.")
         params = {"CN": person.name, "PARTSTAT": person.answer.upper(), "ROLE": person.role.upper()}
         value = f"mailto:{_one_line(person.address)}"
-        lines.add(written(name, value, {key: one or None for key, one in params.items()}))
+        lines.add(written(name, value, {key: param or None for key, param in params.items()}))
 
 
 def _write_travel(lines: ComponentEditor, minutes: int) -> None:

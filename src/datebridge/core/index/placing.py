@@ -147,10 +147,10 @@ class Placing:
             head, _, tail = text.rpartition(":")
             whole = f"{tzid}:{head}"
             try:
-                found = parse_moment(tail, whole, self._clock(whole))
+                moment = parse_moment(tail, whole, self._clock(whole))
             except NotAMoment:
-                found = None
-            if found is not None:
+                moment = None
+            if moment is not None:
                 self.used.pop(tzid, None)
                 self.used[whole] = None
                 self.complain(
@@ -159,15 +159,15 @@ class Placing:
                     "Read as it was meant.",
                     name,
                 )
-                return found
+                return moment
         try:
             loose = text.replace(" ", "0").replace("+", "0")
-            found = parse_moment(loose, tzid, self._clock(tzid)) if loose != text else None
+            moment = parse_moment(loose, tzid, self._clock(tzid)) if loose != text else None
         except NotAMoment:
-            found = None
-        if found is not None:
+            moment = None
+        if moment is not None:
             self.complain("loose-value", f"{name}:{text[:40]} has spaces or signs in it.", f"Read as {loose}.", name)
-            return found
+            return moment
         self.complain("bad-date", f"{name}:{text[:40]} is not a date or time that exists.", "Kept as it is.", name)
         return None
 
@@ -178,11 +178,11 @@ class Placing:
         return self._meaning(tzid).clock
 
     def _meaning(self, tzid: str) -> Meaning:
-        found = self.meanings.get(tzid)
-        if found is None:
+        meaning = self.meanings.get(tzid)
+        if meaning is None:
             first, last = self.years or (1970, _LAST_YEAR)
-            found = self.meanings[tzid] = self.zones.of(tzid, first, last)
-        return found
+            meaning = self.meanings[tzid] = self.zones.of(tzid, first, last)
+        return meaning
 
     def _in_use(self, start_name: str) -> tuple[int, int] | None:
         """The years in which the entry happens, on whatever clock."""

@@ -98,12 +98,12 @@ class Summary:
     @property
     def features(self) -> Counter[str]:
         """How many entries have what, by name, the most frequent first."""
-        found: Counter[str] = Counter()
+        counts: Counter[str] = Counter()
         for marks, count in self.marks.items():
             for mark, name in FEATURES.items():
                 if marks & mark:
-                    found[name] += count
-        return found
+                    counts[name] += count
+        return counts
 
     @property
     def entries(self) -> int:

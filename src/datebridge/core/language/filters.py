@@ -192,7 +192,7 @@ def _end_of_day(text: str, start: int, end: int) -> int:
 
     The words that follow belong to it as far as they make a day together; a day in figures is whole.
     """
-    ends = [end, *(found.end() for found in _FURTHER.finditer(text, end))][: _MOST_DAY_WORDS + 1]
+    ends = [end, *(match.end() for match in _FURTHER.finditer(text, end))][: _MOST_DAY_WORDS + 1]
     if _DAY.fullmatch(text[start:end]) or '"' in text[start : ends[-1]]:
         return end
     return next((further for further in reversed(ends[1:]) if _is_day(text[start:further])), end)
@@ -258,7 +258,7 @@ def _resolved(term: Term, today: date) -> Term:
         return replace(term, days=tuple(day_range(value, today, term) for value in term.values))
     if term.field in WORDED:
         words = tuple(_words(value, term) for value in term.values)
-        return replace(term, words=tuple(as_person(one) for one in words) if term.field == "person" else words)
+        return replace(term, words=tuple(as_person(word) for word in words) if term.field == "person" else words)
     return term
 
 
@@ -438,12 +438,12 @@ def complete(
     wanted = last.strip('"').lower()
     fixed = FIELDS.get(field.lower(), ("", ()))[1]
     known = [FilterContext(value) for value in fixed] or values(field.lower())
-    matching = [one for one in known if wanted in one.value.lower()]
-    matching.sort(key=lambda one: not one.value.lower().startswith(wanted))
-    found: dict[str, Completion] = {}
-    for one in matching:
+    matching = [context for context in known if wanted in context.value.lower()]
+    matching.sort(key=lambda context: not context.value.lower().startswith(wanted))
+    completions: dict[str, Completion] = {}
+    for context in matching:
         # "Not this one of two", "this or that one of two": no line says it, so there the name stands for both.
-        account = f"account:{quote(one.account)} " if one.account and not (minus or comma) else ""
-        insert = f"{account}{minus}{field}:{done}{comma}{quote(one.value)} "
-        found.setdefault(insert, Completion(insert, start, cursor, f"on {one.account}" if account else ""))
-    return list(found.values())[:limit]
+        account = f"account:{quote(context.account)} " if context.account and not (minus or comma) else ""
+        insert = f"{account}{minus}{field}:{done}{comma}{quote(context.value)} "
+        completions.setdefault(insert, Completion(insert, start, cursor, f"on {context.account}" if account else ""))
+    return list(completions.values())[:limit]

@@ -73,10 +73,10 @@ def read_date(text: str, today: date) -> date:
         NotUnderstood: if it says no day.
     """
     words = words_of(text)
-    found = date_of(words, today)
-    if found is None:
+    day = date_of(words, today)
+    if day is None:
         raise NotUnderstood(f"“{text.strip()}” is not a date. Try “3 jun”, “next friday” or “week 40”.")
-    return found
+    return day
 
 
 def words_of(text: str) -> list[str]:
@@ -185,8 +185,8 @@ def _real(year: int, month: int, day: int) -> date | None:
 def _coming(day: int, month: int, year: str | None, today: date) -> date | None:
     if year is not None:
         return _real(int(year), month, day)
-    found = (_real(today.year + k, month, day) for k in range(9))
-    return next((one for one in found if one and one >= today), None)
+    days = (_real(today.year + k, month, day) for k in range(9))
+    return next((one for one in days if one and one >= today), None)
 
 
 def _week(number: int, year: str | None, today: date) -> date | None:
@@ -225,19 +225,19 @@ def read_days(text: str, today: date) -> list[date]:
     match = re.fullmatch(r"(?:all |every |the )*(.+?) (?:of|in) (?:the )?(.+)", " ".join(plain(text).split()))
     span = _span(match[2], today) if match else None
     if match and span:
-        found = _chosen(match[1].split(), *span)
+        days = _chosen(match[1].split(), *span)
     else:
         parts = re.split(r"[,;]| and ", text)
         dates = [date_of(words_of(part), today) for part in parts if part.strip()]
-        found = sorted({day for day in dates if day}) if all(dates) else []
-    if not found:
+        days = sorted({day for day in dates if day}) if all(dates) else []
+    if not days:
         raise NotUnderstood(
             f"“{text.strip()}” says no days. Try “Mondays of this quarter”, “last Fridays of the next six months” or"
             " dates with commas."
         )
-    if len(found) > MOST_DAYS:
-        raise NotUnderstood(f"These are {len(found)} days; {MOST_DAYS} side by side are the most.")
-    return found
+    if len(days) > MOST_DAYS:
+        raise NotUnderstood(f"These are {len(days)} days; {MOST_DAYS} side by side are the most.")
+    return days
 
 
 def _span(text: str, today: date) -> tuple[date, int] | None:

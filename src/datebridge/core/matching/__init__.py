@@ -156,30 +156,30 @@ class _Matching(Generic[Key]):
     def _shifted(self) -> None:
         items = self.items
         met = {(n, items[m].calendar) for pair in self.pairs for n, m in (pair, pair[::-1])}
-        found = list(shifting.shifts(items, met))
-        self._fetch(n for one in found for n in (one.first, one.second))
-        for one in found:
-            first, second = items[one.first], items[one.second]
+        shifts = list(shifting.shifts(items, met))
+        self._fetch(n for shift in shifts for n in (shift.first, shift.second))
+        for shift in shifts:
+            first, second = items[shift.first], items[shift.second]
             evidence = [
                 Evidence(-1.0),
                 of_titles(first, second, self.around),
                 of_places(first, second),
-                *of_contents(*self._contents_of(one.first, one.second)),
-                one.evidence,
+                *of_contents(*self._contents_of(shift.first, shift.second)),
+                shift.evidence,
             ]
-            self._note(one.first, one.second, Alike.SHIFTED, evidence)
+            self._note(shift.first, shift.second, Alike.SHIFTED, evidence)
 
     def _within(self) -> None:
         items = self.items
-        found = [
-            one
-            for one in within.held(items, self.clocks, self.bounds)
-            if (one.whole, one.part) not in self.pairs and (one.part, one.whole) not in self.pairs
+        holders = [
+            holder
+            for holder in within.held(items, self.clocks, self.bounds)
+            if (holder.whole, holder.part) not in self.pairs and (holder.part, holder.whole) not in self.pairs
         ]
-        self._fetch(n for one in found for n in (one.whole, one.part))
-        for one in found:
-            whole, part = items[one.whole], items[one.part]
-            said, too = self._contents_of(one.whole, one.part)
+        self._fetch(n for holder in holders for n in (holder.whole, holder.part))
+        for holder in holders:
+            whole, part = items[holder.whole], items[holder.part]
+            said, too = self._contents_of(holder.whole, holder.part)
             bare = is_bare(whole, said) and is_bare(part, too) and whole.calendar != part.calendar
             evidence = [
                 Evidence(-2.5 if bare else -1.0),
@@ -187,9 +187,9 @@ class _Matching(Generic[Key]):
                 of_places(whole, part),
                 *of_contents(said, too),
                 of_calendars(whole, part, self.around),
-                one.evidence,
+                holder.evidence,
             ]
-            self._note(one.whole, one.part, one.kind, evidence)
+            self._note(holder.whole, holder.part, holder.kind, evidence)
 
     def _echoes(self) -> list[MatchedPair]:
         """The pairs; what a feed has in common with one calendar is an echo, if that is most of the feed."""

@@ -65,8 +65,8 @@ def grouped(items: Sequence[Item[Key]], pairs: Iterable[MatchedPair]) -> list[Gr
     within: list[MatchedPair] = []
     for pair in pairs:
         (within if pair.kind in CONTAINING else alike).append(pair)
-    found = [*_same(items, alike), *_contained(items, within)]
-    return sorted(found, key=lambda group: (_ORDER.index(group.kind), -group.score))
+    groups = [*_same(items, alike), *_contained(items, within)]
+    return sorted(groups, key=lambda group: (_ORDER.index(group.kind), -group.score))
 
 
 def _same(items: Sequence[Item[Key]], pairs: list[MatchedPair]) -> Iterable[Group[Key]]:

@@ -122,14 +122,14 @@ def joined_items(entries: Iterable[Item[Key]]) -> list[Item[Key]]:
             alone.append(n)
         else:
             parts.setdefault(home, []).append(entry)
-    found = []
+    items = []
     for n in alone:
         entry, own = entries[n], parts.get(n)
         if own:
-            moved = tuple(one.timed for one in own if one.timed is not None)
-            entry = entry._replace(overrides=moved, others=tuple(one.key for one in own))
-        found.append(entry)
-    return found
+            moved = tuple(item.timed for item in own if item.timed is not None)
+            entry = entry._replace(overrides=moved, others=tuple(item.key for item in own))
+        items.append(entry)
+    return items
 
 
 @dataclass(frozen=True, slots=True)

@@ -92,7 +92,7 @@ class _Joining:
         """What a line says beside a value that both have: an answer where there is none yet, and what one lacks."""
         said = _value(theirs.name, theirs.value)
         found = next(
-            ((at, one) for at, one in self.lines.own(theirs.name) if _value(one.name, one.value) == said), None
+            ((at, line) for at, line in self.lines.own(theirs.name) if _value(line.name, line.value) == said), None
         )
         if found is None:
             return

@@ -101,26 +101,26 @@ def of_places(one: Item[Hashable], other: Item[Hashable]) -> Evidence:
 
 def of_contents(one: Content, other: Content) -> list[Evidence]:
     """What people, notes and links say."""
-    found = []
+    evidence = []
     if one.people and other.people:
         both, all_ = one.people & other.people, one.people | other.people
         if both and both not in (one.people, other.people):
             many = counted(len(all_), "person", "people")
-            found.append(Evidence(-9.0, f"{len(both)} of {many} in common, and each has some the other has not"))
+            evidence.append(Evidence(-9.0, f"{len(both)} of {many} in common, and each has some the other has not"))
         elif both:
             weight = 2.0 if len(both) * 2 >= len(all_) else 1.0
             many = counted(len(all_), "person", "people")
             said = f"the same {many}" if len(both) == len(all_) else f"{len(both)} of {many} in common"
-            found.append(Evidence(weight, said))
+            evidence.append(Evidence(weight, said))
         else:
-            found.append(Evidence(-9.0, "nobody in common"))
+            evidence.append(Evidence(-9.0, "nobody in common"))
     elif one.people or other.people:
-        found.append(Evidence(-0.2, "one has no people"))
+        evidence.append(Evidence(-0.2, "one has no people"))
     if one.notes and other.notes:
-        found.append(_of_notes(words(one.notes), words(other.notes)))
+        evidence.append(_of_notes(words(one.notes), words(other.notes)))
     if one.link and one.link == other.link:
-        found.append(Evidence(1.5, "same link"))
-    return found
+        evidence.append(Evidence(1.5, "same link"))
+    return evidence
 
 
 def _of_notes(one: Words, other: Words) -> Evidence:
@@ -169,15 +169,15 @@ def of_one_uid(
 ) -> list[Evidence]:
     """Two entries under one UID: the standard has it that they are one, programs that count from 1 do not."""
     weight = 5.0 if len(one.uid) >= 8 else 1.5
-    found = [Evidence(weight, "same UID")]
+    evidence = [Evidence(weight, "same UID")]
     if one.start == other.start and one.length == other.length:
-        found.append(Evidence(1.0, "same start and length"))
+        evidence.append(Evidence(1.0, "same start and length"))
     elif one.start is not None and other.start is not None and abs(one.start - other.start) <= 14 * 86400:
-        found.append(Evidence(-0.5, "at another time"))
+        evidence.append(Evidence(-0.5, "at another time"))
     else:
-        found.append(Evidence(-3.0, "at quite another time"))
+        evidence.append(Evidence(-3.0, "at quite another time"))
     likeness = compare(words(one.title), words(other.title))
-    found.append(
+    evidence.append(
         {
             "same": Evidence(1.0, "same title"),
             "typo": Evidence(0.5, "titles differ by a typing error"),
@@ -186,8 +186,8 @@ def of_one_uid(
     )
     where = places(one.place, other.place)
     if where == "other":
-        found.append(Evidence(-0.5, f"places differ: “{_short(one.place)}”, “{_short(other.place)}”"))
-    return [*found, *(e._replace(weight=max(-1.0, e.weight)) for e in of_contents(contents, too))]
+        evidence.append(Evidence(-0.5, f"places differ: “{_short(one.place)}”, “{_short(other.place)}”"))
+    return [*evidence, *(e._replace(weight=max(-1.0, e.weight)) for e in of_contents(contents, too))]
 
 
 def _short(text: str) -> str:

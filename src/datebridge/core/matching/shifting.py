@@ -71,8 +71,8 @@ def shifts(items: Sequence[Item[Hashable]], met: Collection[tuple[int, int]]) ->
         first, second = items[one.first], items[one.second]
         if (one.first, second.calendar) not in met and (one.second, first.calendar) not in met:
             near[first.calendar, second.calendar].append(one)
-    for (left, right), found in near.items():
-        yield from _of_calendars(items, found, zones, left == right)
+    for (left, right), pairs in near.items():
+        yield from _of_calendars(items, pairs, zones, left == right)
 
 
 def _near(items: Sequence[Item[Hashable]]) -> Iterator[Near]:
@@ -134,12 +134,12 @@ def _partners(found: list[Near], taken: set[int]) -> int:
 def _one_to_one(pairs: list[Near]) -> list[Near]:
     """Each at most once; the nearest first."""
     used: set[int] = set()
-    found = []
+    nearby = []
     for near in sorted(pairs, key=lambda near: abs(near.apart)):
         if near.first not in used and near.second not in used:
             used.update((near.first, near.second))
-            found.append(near)
-    return found
+            nearby.append(near)
+    return nearby
 
 
 def _explanations(

@@ -36,10 +36,10 @@ def words(text: str) -> Words:
     """The words of a title, as they are compared."""
     text = text[:_LONGEST]
     for _ in range(4):  # FW: RE: FW:
-        found = _BEFORE.match(text)
-        if found is None or found.end() == len(text):
+        match = _BEFORE.match(text)
+        if match is None or match.end() == len(text):
             break
-        text = text[found.end() :]
+        text = text[match.end() :]
     text = _AFTER.sub("", text)
     if not text.isascii():
         text = "".join(c for c in unicodedata.normalize("NFKD", text) if not unicodedata.combining(c))

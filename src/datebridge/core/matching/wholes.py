@@ -101,9 +101,9 @@ class Whole:
         entries = [one for text in (self.text, *self.parts) if (one := timed(self.facts_of(text))) is not None]
         if not entries:
             return []
-        low = min(one.start_wall for one in entries) - 2 * _DAY
+        low = min(entry.start_wall for entry in entries) - 2 * _DAY
         found = occurrences(entries, low, high, "UTC", lambda _, tzid: self.zones.clock(tzid))
-        return sorted({one.start for one in islice(found, 4 * MOST_TIMES)})[: MOST_TIMES + 1]
+        return sorted({occurrence.start for occurrence in islice(found, 4 * MOST_TIMES)})[: MOST_TIMES + 1]
 
     @property
     def range(self) -> tuple[int, int]:
@@ -264,7 +264,7 @@ class _Joining:
         first, last = (-1 << 62, 1 << 62) if whole else other.range
         last = last if bound is None else min(last, bound - 1)
         self.more |= {one for one in mine if first <= one <= last} - set(theirs)
-        self.fewer |= {one for one in theirs if one <= last} - set(mine)
+        self.fewer |= {at for at in theirs if at <= last} - set(mine)
 
     def result(self, text: str) -> JoinedWhole:
         shown = self.stays.shown

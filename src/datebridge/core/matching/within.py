@@ -171,7 +171,7 @@ def _times(item: Item[Hashable], low: int, high: int, clocks: Clocks | None, bou
         return _Times(set(), [])
     entries: list[Timed] = [item.timed._replace(calendar=item.calendar), *item.overrides]
     found = list(occurrences(entries, low, high, "UTC", clocks, bounds=bounds))
-    spans = {(one.start, one.end) for one in found}
+    spans = {(occurrence.start, occurrence.end) for occurrence in found}
     starts = {start for start, _ in spans}
     times = _Times(spans, sorted(starts))
     clock = clock_of(item.timed, clocks)

@@ -51,9 +51,9 @@ class Series:
         span = 32 * DAY
         low = after + 1
         while low <= after + _FAR:
-            found = next((o for o in self.between(low, low + span) if o.shown_start >= low), None)
-            if found or (self._end is not None and low > self._end):
-                return found
+            occurrence = next((o for o in self.between(low, low + span) if o.shown_start >= low), None)
+            if occurrence or (self._end is not None and low > self._end):
+                return occurrence
             low, span = low + span, span * 2
         return None
 
@@ -97,10 +97,10 @@ class Series:
     def _shift(self, furthest: Callable[[int, int], int], none: int) -> int:
         """How far changes for all that follow move what comes after them, at the most."""
         found = none
-        for one in self._entries:
-            slot = slot_of(one.recurrence_id, clock_of(one, self._clocks)) if one.marks & Mark.FUTURE else None
+        for entry in self._entries:
+            slot = slot_of(entry.recurrence_id, clock_of(entry, self._clocks)) if entry.marks & Mark.FUTURE else None
             if slot is not None:
-                found = furthest(found, one.start_wall - slot)
+                found = furthest(found, entry.start_wall - slot)
         return abs(found)
 
     @property

@@ -106,16 +106,16 @@ class DayTimes:
         else:
             inner = array("H", [0] if not positions or {1, -1} & set(positions) else [])
             units = _seconds(hours, minutes, seconds)
-        found = DayTimes(None, None, unit, units, inner, start // unit, rule.interval)
-        if found.cycle == 1:
-            bits = found._bits_on(0)
+        times = DayTimes(None, None, unit, units, inner, start // unit, rule.interval)
+        if times.cycle == 1:
+            bits = times._bits_on(0)
             size = 1440 if unit == 60 else 24
             if unit != 1:
                 outer = array("I", [bit * unit for bit in range(size) if bits >> bit & 1])
             else:
                 outer = array("I", (bit for bit in _places(bits, 0, DAY)))
-            found = DayTimes(Grid(outer, inner), None, unit, units, inner, start // unit, rule.interval)
-        return found
+            times = DayTimes(Grid(outer, inner), None, unit, units, inner, start // unit, rule.interval)
+        return times
 
     @property
     def sparse(self) -> bool:

@@ -53,7 +53,7 @@ class ListedSeries:
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
-        return {**asdict(self), "findings": [one._asdict() for one in self.findings]}
+        return {**asdict(self), "findings": [finding._asdict() for finding in self.findings]}
 
 
 class Scattered(NamedTuple):
@@ -100,11 +100,13 @@ def _loose(stored: Stored) -> dict[FileEntry, list[Finding]]:
     for run in pieces(known):
         for member in run:
             found[member].append(Finding("series-in-pieces", f"One of {len(run)} consecutive parts.", ""))
-    masters = {(one.timed.calendar, one.component, one.timed.uid) for one in known if not one.timed.recurrence_id}
+    masters = {
+        (shape.timed.calendar, shape.component, shape.timed.uid) for shape in known if not shape.timed.recurrence_id
+    }
     orphans = [
-        one
-        for one in known
-        if one.timed.recurrence_id and (one.timed.calendar, one.component, one.timed.uid) not in masters
+        shape
+        for shape in known
+        if shape.timed.recurrence_id and (shape.timed.calendar, shape.component, shape.timed.uid) not in masters
     ]
     homes = {attachment.orphan: attachment.series for attachment in attachments(known, orphans)}
     for orphan in orphans:
@@ -120,12 +122,15 @@ def _listed(
 ) -> ListedSeries:
     zones = stored.zones[calendar]
     placed = (stored.items[member.number - 1].timed for member in members)
-    timed: list[Timed] = [one for one in placed if one is not None]
+    timed: list[Timed] = [entry for entry in placed if entry is not None]
     master = stored.facts[members[0]]
     clock = (master.zone or zones.clock(master.tzid)) if not master.all_day and master.tzid else None
     group = Group([Part(member.number, stored.texts[member]) for member in members], clock, zones)
     by_number = {member.number: member for member in members}
-    findings = [Finding(one.code, one.message, by_number[one.key].recurrence_id) for one in series_findings(group)]
+    findings = [
+        Finding(finding.code, finding.message, by_number[finding.key].recurrence_id)
+        for finding in series_findings(group)
+    ]
     for member in members:
         own = _problems(master.component, stored.texts[member], stored, calendar)
         findings += [Finding(code, said, member.recurrence_id) for code, said in own]

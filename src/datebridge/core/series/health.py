@@ -82,10 +82,10 @@ def series_findings(group: Group) -> list[SeriesFinding]:
     series = group.series
     if series is None or group.master is None:
         return []
-    found = [*_of_rule(series, group.master), *_of_dates(series, group.master)]
+    findings = [*_of_rule(series, group.master), *_of_dates(series, group.master)]
     if len(group.members) > 1:
-        found += _of_overrides(group, series)
-    return found
+        findings += _of_overrides(group, series)
+    return findings
 
 
 # ---- the master -----------------------------------------------------------------------------------------
@@ -176,7 +176,7 @@ def _at(series: AsSeries, wall: int) -> str:
 
 
 def _overrides(group: Group) -> list[_Override]:
-    found = []
+    overrides = []
     for member in group.members[: _MOST + 1]:
         line = next(ComponentEditor(member.text).own("RECURRENCE-ID"), None)
         if line is None:
@@ -186,37 +186,38 @@ def _overrides(group: Group) -> list[_Override]:
             told: Moment | None = moment_in(line[1], group.zones)
         except NotAMoment:
             told = None
-        found.append(_Override(member, facts, slot_of(facts.recurrence_id, group.clock), told))
-    return found
+        overrides.append(_Override(member, facts, slot_of(facts.recurrence_id, group.clock), told))
+    return overrides
 
 
 def _of_overrides(group: Group, series: AsSeries) -> Iterator[SeriesFinding]:
     overrides = _overrides(group)
-    taken = frozenset(one.slot for one in overrides if one.slot is not None)
+    taken = frozenset(override.slot for override in overrides if override.slot is not None)
     # From then on what the series itself says does not count any more (RFC 5545 §3.2.13).
     onward = min(
-        (one.slot for one in overrides if one.slot is not None and one.facts.marks & Mark.FUTURE), default=None
+        (override.slot for override in overrides if override.slot is not None and override.facts.marks & Mark.FUTURE),
+        default=None,
     )
     held: dict[int, _Override] = {}
-    for one in sorted(overrides, key=_last_changed):
-        if one.slot is None:
+    for override in sorted(overrides, key=_last_changed):
+        if override.slot is None:
             continue
-        slot, key = _slot_in(series, one), one.member.id
+        slot, key = _slot_in(series, override), override.member.id
         if slot is None:
-            meant = _nearest(series, one.slot, taken)
+            meant = _nearest(series, override.slot, taken)
             may = f"; {_at(series, meant)} may be meant" if meant is not None else ""
-            said = f"It stands for {_at(series, one.slot)}, at which its series does not happen{may}."
-            yield SeriesFinding("override-outside", key, said, one.slot, meant)
+            said = f"It stands for {_at(series, override.slot)}, at which its series does not happen{may}."
+            yield SeriesFinding("override-outside", key, said, override.slot, meant)
             continue
         earlier = held.get(slot)
         if earlier is not None:
             said = f"Another entry changes {_at(series, slot)} as well, and was changed later."
             yield SeriesFinding("override-twice", earlier.member.id, said, slot)
-        held[slot] = one
-        if one.told is not None and not _told_alike(one.told, series.start):
-            said = f"Its series is {_form(series.start)}, and it names {_at(series, slot)} {_form(one.told)}."
+        held[slot] = override
+        if override.told is not None and not _told_alike(override.told, series.start):
+            said = f"Its series is {_form(series.start)}, and it names {_at(series, slot)} {_form(override.told)}."
             yield SeriesFinding("override-id-form", key, said, slot, slot)
-        if (onward is None or slot < onward) and _is_original(series, slot, one):
+        if (onward is None or slot < onward) and _is_original(series, slot, override):
             yield SeriesFinding("override-same", key, f"{_at(series, slot)} is as the series has it.", slot)
 
 
@@ -270,26 +271,26 @@ def heal(group: Group, codes: Collection[str], stamp: str) -> Plan:
         stamp: now, in UTC as iCalendar writes it.
     """
     plan = Plan()
-    found = [one for one in (*_of_form(group), *series_findings(group)) if one.code in codes]
+    findings = [finding for finding in (*_of_form(group), *series_findings(group)) if finding.code in codes]
     texts = {member.id: member.text for member in group.members}
     edits: dict[int, Edit] = {}
-    for one in _at_once(found):
-        text = texts.get(one.series_finding.key)
+    for case in _at_once(findings):
+        text = texts.get(case.series_finding.key)
         if text is None:
             continue
         try:
-            made, reason = _healed(group, one, text, stamp)
+            made, reason = _healed(group, case, text, stamp)
         except (CannotEdit, NotTheSame) as error:
             plan.notes.append(str(error))
             continue
         if made == text:
-            plan.notes += [one.series_finding.message] if one.series_finding.code not in _FORM else []
+            plan.notes += [case.series_finding.message] if case.series_finding.code not in _FORM else []
             continue
         if made is None:
-            texts.pop(one.series_finding.key)
+            texts.pop(case.series_finding.key)
         else:
-            texts[one.series_finding.key] = made
-        edits[one.series_finding.key] = Edit(one.series_finding.key, made, reason)
+            texts[case.series_finding.key] = made
+        edits[case.series_finding.key] = Edit(case.series_finding.key, made, reason)
     plan.edits = list(edits.values())
     return plan
 
@@ -303,12 +304,12 @@ class _Case(NamedTuple):
 
 def _at_once(found: Sequence[SeriesFinding]) -> Iterator[_Case]:
     dates: dict[int, _Case] = {}
-    for one in found:
-        if one.code != "exdate-misses" or one.slot is None:
-            yield _Case(one, {})
+    for finding in found:
+        if finding.code != "exdate-misses" or finding.slot is None:
+            yield _Case(finding, {})
             continue
-        case = dates.setdefault(one.key, _Case(one, {}))
-        case.dates[one.slot] = one.meant
+        case = dates.setdefault(finding.key, _Case(finding, {}))
+        case.dates[finding.slot] = finding.meant
     yield from dates.values()
 
 

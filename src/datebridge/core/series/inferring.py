@@ -91,14 +91,14 @@ def infer(
         if len(block) >= LEAST - 1:
             pause()
             found += _of_block(block[:_MOST], holidays)
-    return sorted(found, key=lambda one: -len(one.keys))
+    return sorted(found, key=lambda series: -len(series.keys))
 
 
 def _of_block(block: list[Single[Key]], free: frozenset[int]) -> list[Inferred[Key]]:
     by_hour: defaultdict[tuple[int, int], dict[int, Single[Key]]] = defaultdict(dict)
     for single in sorted(block, key=lambda s: s.start):
         by_hour[single.start % DAY, single.length].setdefault(single.start, single)  # of two at one time the first
-    found: list[Inferred[Key]] = []
+    series: list[Inferred[Key]] = []
     used: set[Key] = set()
     for at in sorted(by_hour, key=lambda at: -len(by_hour[at])):
         times = {start: single for start, single in by_hour[at].items() if single.key not in used}
@@ -108,8 +108,8 @@ def _of_block(block: list[Single[Key]], free: frozenset[int]) -> list[Inferred[K
             if one is not None:
                 used.update(one.keys)
                 used.update(key for _, key in one.moved)
-                found.append(one)
-    return found
+                series.append(one)
+    return series
 
 
 def _phrases(times: Sequence[int], free: frozenset[int]) -> list[Phrase]:
@@ -132,8 +132,10 @@ def _phrases(times: Sequence[int], free: frozenset[int]) -> list[Phrase]:
 
 
 def _best(times: Sequence[int], free: frozenset[int]) -> Phrase | None:
-    found = [said for rule in candidates([time // DAY for time in times]) if (said := phrase(rule, times)) is not None]
-    honest = [said for said in found if _is_honest(said, free)]
+    phrases = [
+        said for rule in candidates([time // DAY for time in times]) if (said := phrase(rule, times)) is not None
+    ]
+    honest = [said for said in phrases if _is_honest(said, free)]
     return min(honest, key=lambda said: said.cost, default=None)
 
 

@@ -52,10 +52,10 @@ def pieces(entries: Sequence[SeriesShape[Key]]) -> list[list[Key]]:
         run: list[SeriesShape[Key]] = []
         for entry in sorted(some, key=lambda e: e.timed.start_wall):
             if run and not _follows(run[-1], entry):
-                found += [[one.key for one in run]] if len(run) > 1 else []
+                found += [[shape.key for shape in run]] if len(run) > 1 else []
                 run = []
             run.append(entry)
-        found += [[one.key for one in run]] if len(run) > 1 else []
+        found += [[shape.key for shape in run]] if len(run) > 1 else []
     return found
 
 

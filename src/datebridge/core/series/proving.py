@@ -53,14 +53,14 @@ def compared(before: Iterable[str], after: Iterable[str], zones: Zones = NO_ZONE
 
 
 def _timed(texts: Iterable[str], zones: Zones, texts_by: dict[int, str]) -> list[Timed]:
-    found = []
+    entries = []
     for text in texts:
         kind = text.partition("\n")[0].partition(":")[2].strip().upper()
         texts_by[len(texts_by) + 1] = text
         one = timed(derive(kind, text, zones), len(texts_by))
         if one is not None:
-            found.append(one)
-    return found
+            entries.append(one)
+    return entries
 
 
 def _all(entries: Sequence[Timed], low: int, high: int, clocks: Clocks) -> list[Point]:

@@ -93,12 +93,12 @@ def _canonical_moment(value: str, zone: str) -> tuple[str, str] | None:
     """The parameters and the value of a moment on the clock of a zone; None if it is none."""
     for text in (value, value.strip(), value.strip().replace(" ", "0").replace("+", "0")):
         try:
-            found = parse_moment(text)
+            moment = parse_moment(text)
         except NotAMoment:
             continue
-        if found.is_date:
-            return ";VALUE=DATE", basic_date(found.wall)
-        if found.tzid == "UTC" or zone == "UTC":
-            return "", basic(found.wall) + "Z"
-        return f";TZID={format_param(zone)}" if zone else "", basic(found.wall)
+        if moment.is_date:
+            return ";VALUE=DATE", basic_date(moment.wall)
+        if moment.tzid == "UTC" or zone == "UTC":
+            return "", basic(moment.wall) + "Z"
+        return f";TZID={format_param(zone)}" if zone else "", basic(moment.wall)
     return None

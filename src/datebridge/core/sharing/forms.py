@@ -74,13 +74,13 @@ def duration(seconds: int) -> str:
 
 def as_ics(given: SharedContent, cover: Cover) -> Iterator[bytes]:
     """One iCalendar file."""
-    return write_calendar(cover.lines, given.zones, (one.redacted.text for one in given.entries))
+    return write_calendar(cover.lines, given.zones, (entry.redacted.text for entry in given.entries))
 
 
 def as_jcal(given: SharedContent, cover: Cover) -> bytes:
     """The same as jCal (RFC 7265); a line that jCal has no way to say is left out."""
     calendar = to_jcal(cover.lines)
-    calendar[2] = [_as_jcal(text) for text in (*given.zones, *(one.redacted.text for one in given.entries))]
+    calendar[2] = [_as_jcal(text) for text in (*given.zones, *(entry.redacted.text for entry in given.entries))]
     return json.dumps(calendar, ensure_ascii=False, separators=(",", ":")).encode("utf-8", "replace")
 
 
@@ -118,22 +118,22 @@ def find_busy(given: SharedContent, low: int, high: int, zone: str) -> list[Peri
     sure: list[tuple[int, int]] = []
     unsure: list[tuple[int, int]] = []
     blocking = {
-        one.timed.id: one.redacted.status == "TENTATIVE"
-        for one in given.entries
-        if one.timed is not None
-        and one.source.kind == "VEVENT"
-        and not one.redacted.free
-        and one.redacted.status != "CANCELLED"
+        entry.timed.id: entry.redacted.status == "TENTATIVE"
+        for entry in given.entries
+        if entry.timed is not None
+        and entry.source.kind == "VEVENT"
+        and not entry.redacted.free
+        and entry.redacted.status != "CANCELLED"
     }
-    timed = [one.timed for one in given.entries if one.timed is not None]
+    timed = [entry.timed for entry in given.entries if entry.timed is not None]
     begin, end = instant_at(low, zone), instant_at(high, zone)
-    for found in occurrences(timed, low, high, zone, given.clock, bounds=Bounds()):
-        if found.entry not in blocking or found.shown_end <= found.shown_start:
+    for occurrence in occurrences(timed, low, high, zone, given.clock, bounds=Bounds()):
+        if occurrence.entry not in blocking or occurrence.shown_end <= occurrence.shown_start:
             continue
-        span = instant_at(found.shown_start, zone), instant_at(found.shown_end, zone)
-        if found.start != found.shown_start or found.end != found.shown_end:
-            span = found.start, found.end
-        (unsure if blocking[found.entry] else sure).append((max(span[0], begin), min(span[1], end)))
+        span = instant_at(occurrence.shown_start, zone), instant_at(occurrence.shown_end, zone)
+        if occurrence.start != occurrence.shown_start or occurrence.end != occurrence.shown_end:
+            span = occurrence.start, occurrence.end
+        (unsure if blocking[occurrence.entry] else sure).append((max(span[0], begin), min(span[1], end)))
     busy = _joined(sure)
     periods = [Period(*span, False) for span in busy]
     periods += [Period(*span, True) for span in _without(_joined(unsure), busy)]

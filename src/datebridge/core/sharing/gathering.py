@@ -122,7 +122,7 @@ class SharedContent:
     @property
     def as_busy(self) -> int:
         """How many are given as busy although others are not."""
-        return sum(one.as_busy for one in self.entries)
+        return sum(entry.as_busy for entry in self.entries)
 
     def clock(self, calendar: int, tzid: str) -> Clock | None:
         """What a calendar defines under a name."""
@@ -199,10 +199,10 @@ class _Gathering:
                     self._of_series[key] = self._of_series.get(key, _NO_CLASS) | classes
         for group in groups.values():
             self._group(group)
-        walls = [one.timed for one in self.given.entries if one.timed is not None]
-        last = [ENDLESS if one.until_wall is None else one.until_wall for one in walls]
+        walls = [entry.timed for entry in self.given.entries if entry.timed is not None]
+        last = [ENDLESS if wall.until_wall is None else wall.until_wall for wall in walls]
         self.given.zones = self.zoning.definitions(
-            min((one.start_wall for one in walls), default=0), max(last, default=0)
+            min((wall.start_wall for wall in walls), default=0), max(last, default=0)
         )
         return self.given
 
@@ -246,17 +246,17 @@ class _Gathering:
 
     def _in_span(self, group: Sequence[Source], fates: list[str]) -> tuple[list[Source], list[str]]:
         """What of a group lies in the span: series are cut to it, all else is in it or not."""
-        found = list(group)
+        sources = list(group)
         if self.low is None and self.high is None:
-            return found, fates
+            return sources, fates
         for at, one in enumerate(group):
             if fates[at] not in ("", "busy"):
                 continue
             if not self._within(one):
                 fates[at] = "outside the span"
             elif one.timed is not None and one.timed.marks & Mark.SERIES and self._sticks_out(one.timed):
-                fates[at] = self._cut(found, at) or fates[at]
-        return found, fates
+                fates[at] = self._cut(sources, at) or fates[at]
+        return sources, fates
 
     def _within(self, one: Source) -> bool:
         when = one.timed

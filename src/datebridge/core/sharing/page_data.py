@@ -55,7 +55,7 @@ class PageData:
 
     def __init__(self, given: SharedContent, secret: bytes, names: Mapping[int, str]) -> None:
         self.given, self.names, self._secret = given, names, secret
-        timed = [one.timed for one in given.entries if one.timed is not None]
+        timed = [entry.timed for entry in given.entries if entry.timed is not None]
         special = Mark.OVERRIDE | Mark.EARLY | Mark.FUTURE
         moved_on = {(one.calendar, one.uid) for one in timed if one.marks & Mark.FUTURE}
         self._anywhere = [one for one in timed if one.marks & special or (one.calendar, one.uid) in moved_on]
@@ -70,16 +70,18 @@ class PageData:
         """
         first, last = low - 2 * DAY, high + 2 * DAY
         near: list[Timed] = [
-            one for start, until, one in self._placed if start < last and (until is None or until >= first)
+            entry for start, until, entry in self._placed if start < last and (until is None or until >= first)
         ]
         near += self._anywhere
         if only is not None:
-            near = [one for one in near if one.id in only]
+            near = [entry for entry in near if entry.id in only]
         bounds = Bounds.drawn()
         found = list(occurrences(near, low, high, zone, self.given.clock, bounds=bounds))
-        found.sort(key=lambda one: (one.shown_start, -one.shown_end, one.entry))
+        found.sort(key=lambda occurrence: (occurrence.shown_start, -occurrence.shown_end, occurrence.entry))
         cut = tuple(sorted(self.given.entries[number - 1].redacted.title for number in bounds.cut))
-        return Window(found, {number: self._shown(number) for number in {one.entry for one in found}}, cut)
+        return Window(
+            found, {number: self._shown(number) for number in {occurrence.entry for occurrence in found}}, cut
+        )
 
     def _shown(self, number: int) -> ShownEntry:
         one = self.given.entries[number - 1]
@@ -112,7 +114,7 @@ class PageData:
 
     @cached_property
     def _by_key(self) -> dict[str, int]:
-        return {self.entry_key(one): number for number, one in enumerate(self.given.entries, 1)}
+        return {self.entry_key(entry): number for number, entry in enumerate(self.given.entries, 1)}
 
     def find(self, key: str) -> Entry | None:
         """The entry a key stands for; None where it is not among what was given."""
@@ -143,7 +145,7 @@ class PageData:
 
     @cached_property
     def _words(self) -> list[str]:
-        return [_spoken(one.redacted.text) for one in self.given.entries]
+        return [_spoken(entry.redacted.text) for entry in self.given.entries]
 
     def matching(self, words: str) -> set[int]:
         """The places of the entries whose title, place, notes or categories hold all of some words."""

@@ -51,7 +51,7 @@ def warnings_in(text: str, terms: Terms, people: Collection[str] = ()) -> Iterat
     text = text[:_LONGEST]
     without = terms.detail is not Detail.EVERYTHING
     if without:
-        number = next((one[0] for one in _NUMBER.finditer(text) if _calls(one[0])), "")
+        number = next((match[0] for match in _NUMBER.finditer(text) if _calls(match[0])), "")
         if number:
             yield Doubt("telephone numbers", number)
         if mail := _MAIL.search(text):
@@ -65,7 +65,7 @@ def warnings_in(text: str, terms: Terms, people: Collection[str] = ()) -> Iterat
             break
     if without:
         folded = text.casefold()
-        name = next((one for one in people if one.casefold() in folded), "")
+        name = next((person for person in people if person.casefold() in folded), "")
         if name:
             yield Doubt("names of people", name)
 
@@ -93,8 +93,8 @@ def privacy_warnings(given: SharedContent, most_names: int = 2_000) -> list[Priv
         for warning in warnings_in(text, given.terms, (named[0],) if named else ()):
             counts.setdefault(warning.what, [0])[0] += 1
             first.setdefault(warning.what, (entry.redacted.title, warning.found))
-    found = [PrivacyWarning(what, number[0], *first[what]) for what, number in counts.items()]
-    return sorted(found, key=lambda one: -one.entries)
+    warnings = [PrivacyWarning(what, number[0], *first[what]) for what, number in counts.items()]
+    return sorted(warnings, key=lambda one: -one.entries)
 
 
 def _people(given: SharedContent) -> list[str]:

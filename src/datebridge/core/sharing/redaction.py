@@ -112,7 +112,7 @@ class Redaction:
         lines = text.split("\n")
         if _CLEAN.match(text) is None:
             lines = [one_line(line) for line in lines]
-        found = Redacted("")
+        redaction = Redacted("")
         out, missing = [lines[0].strip().upper()], {"UID": "UID:" + uid, "DTSTAMP": _NEVER}
         once: set[str] = set()
         last = len(lines) - 1
@@ -122,7 +122,7 @@ class Redaction:
             head, colon, value = raw.partition(":")
             if trace is None and colon and (sure := self._sure.get(head)) is not None:
                 if sure:
-                    found.withheld.add(sure)
+                    redaction.withheld.add(sure)
                 else:
                     out.append(raw)
                 at += 1
@@ -130,13 +130,13 @@ class Redaction:
             if raw[:1] in _MAY_BEGIN and _begins(raw):
                 nested = nested or len(out)
                 end = _end_of(lines, at)
-                given = self._component(lines[at:end], found, 1)
+                given = self._component(lines[at:end], redaction, 1)
                 if trace is not None:
                     trace += [(one, [one] if one in given else []) for one in lines[at:end]]
                 at = end
             else:
                 name = head if head in KNOWN else head.partition(";")[0].upper()
-                given = self._line(raw, name, head, value, found, once)
+                given = self._line(raw, name, head, value, redaction, once)
                 if missing and given and name in missing:
                     given = [missing["UID"]] if name == "UID" and uid else given
                     del missing[name]
@@ -146,12 +146,12 @@ class Redaction:
             out += given
         besides = list(left_out)
         if self.terms.detail is Detail.BUSY:
-            found.title = self.terms.busy_title
-            besides += ["SUMMARY:" + one_line(escape_text(found.title))] if found.title else []
+            redaction.title = self.terms.busy_title
+            besides += ["SUMMARY:" + one_line(escape_text(redaction.title))] if redaction.title else []
         out[nested or len(out) : nested or len(out)] = besides
         out[1:1] = missing.values()
-        found.text = "\n".join([*out, "END:" + out[0].partition(":")[2]])
-        return found
+        redaction.text = "\n".join([*out, "END:" + out[0].partition(":")[2]])
+        return redaction
 
     def line(self, raw: str, found: Redacted | None = None) -> list[str]:
         """What is given of one property; what is not is noted."""

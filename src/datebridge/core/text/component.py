@@ -96,7 +96,7 @@ class ComponentEditor:
 
     def add(self, *lines: str) -> None:
         """New lines of the component itself, before what is nested in it."""
-        end = next((one.first for one in nested_in(self.lines)), len(self.lines) - 1)
+        end = next((nested.first for nested in nested_in(self.lines)), len(self.lines) - 1)
         self.lines[end:end] = lines
 
     def drop(self, name: str, when: Callable[[ContentLine], bool] = lambda _: True) -> None:
@@ -106,7 +106,7 @@ class ComponentEditor:
 
     def blocks(self, kind: str) -> list[tuple[int, int]]:
         """Where components of a kind lie directly inside: their first and last line, both included."""
-        return [(one.first, one.last) for one in nested_in(self.lines) if one.kind == kind]
+        return [(nested.first, nested.last) for nested in nested_in(self.lines) if nested.kind == kind]
 
     def add_block(self, lines: list[str]) -> None:
         """Put the lines of a nested component at the end."""
@@ -122,7 +122,7 @@ def with_property(text: str, name: str, value: str) -> str:
 
 def written(name: str, value: str, params: Params | None = None) -> str:
     """A new content line."""
-    return format_line(name, value, {key: one for key, one in (params or {}).items() if one is not None})
+    return format_line(name, value, {key: param for key, param in (params or {}).items() if param is not None})
 
 
 def parsed(raw: str) -> ContentLine | None:

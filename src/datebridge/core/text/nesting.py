@@ -55,7 +55,7 @@ def depths(lines: Sequence[str]) -> list[int]:
 
 def nested_in(lines: Sequence[str]) -> list[Nested]:
     """The components directly inside a component, in order; one without its end goes on to the last line but one."""
-    found: list[Nested] = []
+    blocks: list[Nested] = []
     depth, kind, first = 1, "", 0
     for index in range(1, len(lines) - 1):
         raw = lines[index]
@@ -68,25 +68,25 @@ def nested_in(lines: Sequence[str]) -> list[Nested]:
                 kind, first = fence[1], index
         else:
             if depth == 2:
-                found.append(Nested(kind, first, index))
+                blocks.append(Nested(kind, first, index))
             depth -= 1
     if depth > 1:
-        found.append(Nested(kind, first, len(lines) - 2))
-    return found
+        blocks.append(Nested(kind, first, len(lines) - 2))
+    return blocks
 
 
 def fields_of(text: str) -> dict[str, list[Part]]:
     """What a component holds by field, in order: all lines of a property name, or all nested components of a kind."""
     lines = text.split("\n")
-    found: dict[str, list[Part]] = {}
+    fields: dict[str, list[Part]] = {}
     at = 1
     for kind, first, last in [*nested_in(lines), Nested("", len(lines) - 1, len(lines) - 1)]:
         for raw in lines[at:first]:
-            found.setdefault(raw.partition(":")[0].partition(";")[0].upper(), []).append((raw,))
+            fields.setdefault(raw.partition(":")[0].partition(";")[0].upper(), []).append((raw,))
         if kind:
-            found.setdefault(kind, []).append(tuple(lines[first : last + 1]))
+            fields.setdefault(kind, []).append(tuple(lines[first : last + 1]))
         at = last + 1
-    return found
+    return fields
 
 
 def is_nested(part: Part) -> bool:

@@ -81,7 +81,7 @@ def _said_by(name: str, params: str, value: str, raw: str) -> set[str]:
         if value.strip().upper() != "PUBLIC" or ":" in params:  # not all readers know what quotes are for
             return {CONFIDENTIAL if CONFIDENTIAL in _squeezed(raw) else PRIVATE}
         return {word for word in (PRIVATE, CONFIDENTIAL) if word in params}
-    found = {(one[1] or one[2] or PRIVATE).upper() for one in _RUN_IN.finditer(raw)}
+    found = {(match[1] or match[2] or PRIVATE).upper() for match in _RUN_IN.finditer(raw)}
     if name not in KNOWN and (word := _squeezed(value)) in (PRIVATE, CONFIDENTIAL):
         found.add(word)
     if _UNSEEN.search(raw):  # somebody may see more than one line in it

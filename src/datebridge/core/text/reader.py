@@ -355,7 +355,7 @@ class Reader:
                 yield from (self._begin if fence[0] == "BEGIN" else self._end)(fence[1], text, line)
             else:
                 problems = self._keep(text, line)
-                problems += [one for one in after.problems if one.line == line]
+                problems += [problem for problem in after.problems if problem.line == line]
 
     def _close_outer(self) -> Iterator[RawComponent]:
         outer, self._outer = self._outer, []

@@ -196,7 +196,7 @@ def _alarms(texts: Sequence[str], own: Here) -> list[Alarm]:
     left: defaultdict[str, list[int]] = defaultdict(list)
     for trigger, place in reversed(own.triggers):
         left[trigger.strip().upper()].append(place)
-    found = [(one, places.pop() if (places := left.get(one.upper())) else None) for one in texts]
+    found = [(text, places.pop() if (places := left.get(text.upper())) else None) for text in texts]
     spare = sorted(place for places in left.values() for place in places)
     if not known.keys() >= set(spare):
         raise BadCell("alarms", "One of its alarms cannot be read, and stays; remove it in the source.")

@@ -35,7 +35,7 @@ def coming(entries: Iterable[tuple[str, str]], first: date, days: int, most: int
     high = low + days * DAY
     found = occurrences(placed, low - DAY, high + DAY)  # on its own clock it may be the day before or after
     return sorted(
-        (_at(one, facts[one.entry]) for one in found if low <= one.slot < high),
+        (_at(occurrence, facts[occurrence.entry]) for occurrence in found if low <= occurrence.slot < high),
         key=lambda c: (c.day, c.time, c.title),
     )[:most]
 

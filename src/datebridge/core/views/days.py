@@ -103,31 +103,31 @@ def lay_out(window: Window, wanted: Iterable[date], zone: str, most: int, clocks
     """
     ordered = sorted(set(wanted))
     low, high = bounds_of(ordered)
-    found = {wall_seconds_of(day): Day(day) for day in ordered}
-    rows = _rows(window, found) if most else {}
+    days = {wall_seconds_of(day): Day(day) for day in ordered}
+    rows = _rows(window, days) if most else {}
     for one in window.occurrences:
         first = max(low, one.shown_start // DAY * DAY)
         last = max(one.shown_end - 1, one.shown_start)
         for midnight in range(first, min(last, high - 1) + 1, DAY):
-            day = found.get(midnight)
+            day = days.get(midnight)
             if day is None:
                 continue
             day.total += 1
             if len(day.pieces) < most or (rows and key_of(one) in rows):
                 day.pieces.append(_piece(one, window.entries[one.entry], midnight, rows, zone))
-    for day in found.values():
+    for day in days.values():
         day.pieces.sort(key=lambda p: (p.row < 0, p.row, p.start, -p.end))
         del day.pieces[most:]
         _on_clocks(day, zone, clocks)
-    return list(found.values())
+    return list(days.values())
 
 
 def with_totals(first: date, totals: Iterable[int], zone: str, clocks: Sequence[str] = ()) -> list[Day]:
     """Days from the first on with their counts alone."""
-    found = [Day(first + timedelta(days=k), total) for k, total in enumerate(totals)]
-    for day in found:
+    days = [Day(first + timedelta(days=k), total) for k, total in enumerate(totals)]
+    for day in days:
         _on_clocks(day, zone, clocks)
-    return found
+    return days
 
 
 def _on_clocks(day: Day, zone: str, clocks: Sequence[str]) -> None:

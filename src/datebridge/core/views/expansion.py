@@ -95,7 +95,7 @@ def expand(components: Iterable[RawComponent], low: int, high: int, zone: str = 
 
     bounds = Bounds()
     every = list(occurrences(entries, low, high, zone or "UTC", zone_of, bounds=bounds))
-    happening = [one for one in every if facts[one.entry].status != "CANCELLED"]
-    happening.sort(key=lambda one: (one.shown_start, one.shown_end, facts[one.entry].uid))
+    happening = [occurrence for occurrence in every if facts[occurrence.entry].status != "CANCELLED"]
+    happening.sort(key=lambda occurrence: (occurrence.shown_start, occurrence.shown_end, facts[occurrence.entry].uid))
     cut = [facts[entry].summary or facts[entry].uid for entry in sorted(bounds.cut)]
-    return Expansion([shown(one) for one in happening], len(every) - len(happening), cut)
+    return Expansion([shown(occurrence) for occurrence in happening], len(every) - len(happening), cut)

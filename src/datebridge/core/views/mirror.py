@@ -122,10 +122,10 @@ def mirror(left: Window, right: Window) -> Mirror:
 
 def _side(window: Window) -> list[Side]:
     sides = []
-    for number, one in enumerate(window.occurrences):
-        entry = window.entries[one.entry]
-        whole = spans_days(one, entry)
-        key = window.key(one)
+    for number, occurrence in enumerate(window.occurrences):
+        entry = window.entries[occurrence.entry]
+        whole = spans_days(occurrence, entry)
+        key = window.key(occurrence)
         title = f"{entry.title} (cancelled)" if entry.cancelled else entry.title
-        sides.append(Side(number, key, title, one.shown_start, one.shown_end, whole, entry.place))
+        sides.append(Side(number, key, title, occurrence.shown_start, occurrence.shown_end, whole, entry.place))
     return sides

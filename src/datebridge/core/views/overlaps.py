@@ -84,7 +84,9 @@ def people_in(text: str) -> People:
     lines = ComponentEditor(text)
     named = [person_of(line) for name in ("ORGANIZER", "ATTENDEE") for _, line in lines.own(name)]
     return frozenset(
-        (one.address.lower(), one.name.strip().lower()) for one in named if one.answer != "DECLINED" and one.address
+        (person.address.lower(), person.name.strip().lower())
+        for person in named
+        if person.answer != "DECLINED" and person.address
     )
 
 
@@ -148,14 +150,14 @@ def overlapping(
     """
     entries = window.entries
     chosen = [
-        one
-        for one in window.occurrences
-        if (entries[one.entry].blocks if asked.blocking else not entries[one.entry].cancelled)
-        and (asked.whole_days or not spans_days(one, entries[one.entry]))
+        occurrence
+        for occurrence in window.occurrences
+        if (entries[occurrence.entry].blocks if asked.blocking else not entries[occurrence.entry].cancelled)
+        and (asked.whole_days or not spans_days(occurrence, entries[occurrence.entry]))
     ]
     spans = [(one.shown_start - (entries[one.entry].travel if asked.travel else 0), one.shown_end) for one in chosen]
     about = asked.about.strip().lower()
-    wanted = tuple(one.strip().lower() for one in asked.people if one.strip())
+    wanted = tuple(person.strip().lower() for person in asked.people if person.strip())
     by_whom = asked.shared or wanted
     known = people({one.entry for one in chosen}) if by_whom else {}
     taken = {one.entry: _taken(one.entry, entries[one.entry], known, owners or {}) for one in chosen} if by_whom else {}
@@ -198,9 +200,11 @@ def as_sheet(found: Overlaps, names: Mapping[CalendarId, str]) -> Iterator[bytes
     writer = csv.writer(out)
     party = ("calendar", "title", "start", "end", "place", "uid")
     writer.writerow([*(f"first_{name}" for name in party), *(f"second_{name}" for name in party), "minutes_shared"])
-    for one in found.found:
-        cells = [cell for occurrence in (one.first, one.second) for cell in _party(found.window, occurrence, names)]
-        writer.writerow([*map(defuse, cells), one.shared // 60])
+    for overlap in found.found:
+        cells = [
+            cell for occurrence in (overlap.first, overlap.second) for cell in _party(found.window, occurrence, names)
+        ]
+        writer.writerow([*map(defuse, cells), overlap.shared // 60])
     yield b"\xef\xbb\xbf" + out.getvalue().encode("utf-8", "replace")
 
 

@@ -146,10 +146,10 @@ def _workbook(data: bytes) -> Iterator[tuple[int, list[str]]]:
 
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
-            if sum(one.file_size for one in packed.infolist()) > _MOST_UNPACKED:
+            if sum(info.file_size for info in packed.infolist()) > _MOST_UNPACKED:
                 raise NoSheet("It is too large once unpacked; save it as .csv, or import it in parts.")
         book = load_workbook(io.BytesIO(data), read_only=True, data_only=True, keep_links=False)
-        sheets = [one for one in book.worksheets if "title" in _first(one)] or book.worksheets
+        sheets = [worksheet for worksheet in book.worksheets if "title" in _first(worksheet)] or book.worksheets
         if not sheets:
             raise NoSheet("This workbook has no sheet with a table.")
         for number, row in enumerate(sheets[0].iter_rows(values_only=True, max_col=_MOST_COLUMNS), 1):

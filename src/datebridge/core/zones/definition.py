@@ -57,7 +57,7 @@ def changes_of(zone: str, year: int) -> tuple[Transition, ...]:
     """
     info, days = zone_info(zone), _moments_of(year)
     offsets = [day.astimezone(info).utcoffset() for day in days]
-    found = []
+    transitions = []
     low, state = days[0], _state(info, days[0])
     for number, (high, before, after) in enumerate(zip(days[1:], offsets, offsets[1:], strict=False)):
         if before == after and (number % 5 and high is not days[-1]):
@@ -69,12 +69,12 @@ def changes_of(zone: str, year: int) -> tuple[Transition, ...]:
                 left, right = (middle, right) if _state(info, middle) == state else (left, middle)
             changed = _state(info, right)
             if right < days[-1]:
-                found.append(Transition(right, state[0], changed[0], changed[2], bool(changed[1])))
+                transitions.append(Transition(right, state[0], changed[0], changed[2], bool(changed[1])))
             low, state = right, changed
             if right == high:
                 break
         low = high
-    return tuple(found)
+    return tuple(transitions)
 
 
 def _state(zone: ZoneInfo, instant: datetime) -> tuple[timedelta, timedelta, str]:
@@ -96,11 +96,11 @@ def define(tzid: str, zone: str, first_year: int, last_year: int) -> str:
     wall = (start + offset).replace(tzinfo=None)
     lines = ["BEGIN:VTIMEZONE", f"TZID:{tzid}"]
     lines += _observance("DAYLIGHT" if dst else "STANDARD", wall, offset, offset, name)
-    found = [change for year in range(first, last + 1) for change in changes_of(zone, year)]
+    transitions = [change for year in range(first, last + 1) for change in changes_of(zone, year)]
     coming = {_alike(change) for change in changes_of(zone, last + 1)}
     coming &= {_alike(change) for change in changes_of(zone, last + 2)}
     kinds: dict[tuple[object, ...], list[Transition]] = {}
-    for change in found:
+    for change in transitions:
         kinds.setdefault((change.before, change.after, change.name, change.daylight), []).append(change)
     for group in kinds.values():
         single = []

@@ -96,14 +96,16 @@ def understand(
     if not tzid:
         return Understood("", "", "floating", 1.0, first, last, "floating: the same clock time in every zone")
     name = resolve(tzid)
-    found = _by_name(tzid, name, first, last, hints) if own is None else _by_both(tzid, name, own, first, last, hints)
+    understood = (
+        _by_name(tzid, name, first, last, hints) if own is None else _by_both(tzid, name, own, first, last, hints)
+    )
     if not ruled or (ruled == BY_DEFINITION and own is None):
-        return found
+        return understood
     if ruled == BY_DEFINITION and own is not None:
         fit = fitted(own, first, last)
         zone = _chosen(fit.whole, hints)
-        return _ruled(found, zone, True, "ruling: its definition counts")
-    return _ruled(found, ruled, False, f"decided: {ruled}")
+        return _ruled(understood, zone, True, "ruling: its definition counts")
+    return _ruled(understood, ruled, False, f"decided: {ruled}")
 
 
 def _ruled(found: Understood, zone: str, own_counts: bool, says: str) -> Understood:

@@ -101,12 +101,12 @@ class Zones:
 
     def of(self, tzid: str, first: int, last: int) -> Meaning:
         """What a TZID means in the years from `first` to `last`."""
-        found = self._found.get((tzid, first, last))
-        if found is None:
-            found = self._read(tzid, first, last)
+        meaning = self._found.get((tzid, first, last))
+        if meaning is None:
+            meaning = self._read(tzid, first, last)
             if self:
-                self._found[tzid, first, last] = found
-        return found
+                self._found[tzid, first, last] = meaning
+        return meaning
 
     def _read(self, tzid: str, first: int, last: int) -> Meaning:
         named = resolve(tzid)

@@ -76,7 +76,7 @@ def named(uses: Iterable[Use]) -> list[Named]:
         alike[use.tzid, _meaning(use), use.ruled].append(use)
     many = Counter(tzid for tzid, *_ in alike)
     hints, near = _hints(uses), _neighbours(uses)
-    found = []
+    usages = []
     for (tzid, *_), some in alike.items():
         some.sort(key=lambda use: -use.entries)
         definition = next((use.definition for use in some if use.definition), "")
@@ -86,8 +86,8 @@ def named(uses: Iterable[Use]) -> list[Named]:
         first, last = min(use.first for use in some), max(use.last for use in some)
         every = tuple(dict.fromkeys([*own_hints, *hints])) if own else own_hints
         understood = understand(str(tzid), own, first, last, every, some[0].ruled)
-        found.append(Named(str(tzid), understood, tuple(some), many[tzid] - 1))
-    return sorted(found, key=_order)
+        usages.append(Named(str(tzid), understood, tuple(some), many[tzid] - 1))
+    return sorted(usages, key=_order)
 
 
 def _meaning(use: Use) -> object:

@@ -55,30 +55,30 @@ def add(
     """
     address, user, password = bare(address, user, password)
     look = look_at(settings, address, user, password, agreed, within=False)
-    found = look.found
-    if found.locked:
+    place = look.found
+    if place.locked:
         raise Unreachable("password", "A user name and a password are needed.")
-    if found.is_page:
+    if place.is_page:
         raise Unreachable("answer", "This is a web page. Choose one of the calendars it links to.")
-    if known := connected_as(store, settings, found.address, user):
+    if known := connected_as(store, settings, place.address, user):
         raise NotConnected(f"Already connected as “{known}”.")
-    host = origin_of(found.address)
-    many = reach_of(found.kind).many
+    host = origin_of(place.address)
+    many = reach_of(place.kind).many
     called = name.strip() or look.title if many else publisher or host_of(host)
     with store.writing_session() as session:
-        account = _locked_out(session, settings, found.kind, host, user, (name.strip(), look.title)) or Account(
-            kind=found.kind, name=called, host=host, user=user, created_at=now(), address_sealed=b""
+        account = _locked_out(session, settings, place.kind, host, user, (name.strip(), look.title)) or Account(
+            kind=place.kind, name=called, host=host, user=user, created_at=now(), address_sealed=b""
         )
         again = account.id is not None
-        account.address_sealed, account.password_sealed = seal(settings, found.address), seal(settings, password)
+        account.address_sealed, account.password_sealed = seal(settings, place.address), seal(settings, password)
         account.origins, account.trouble, account.trouble_since = look.origins, "", None
-        if found.home is not None:
-            _keep_home(account, found.home)
+        if place.home is not None:
+            _keep_home(account, place.home)
         session.add(account)
         session.flush()
         account_id = AccountId(demand_id(account.id))
         if not again and many:
-            session.add_all(_remote(account_id, one) for one in found.calendars)
+            session.add_all(_remote(account_id, calendar) for calendar in place.calendars)
         elif not again:
             title = name.strip() or look.title
             if title == host_of(host):
@@ -166,9 +166,9 @@ def survey_job(context: JobContext) -> dict[str, Any]:
         _note(store, account_id, None, home)
         known = {row.url: row for row in remotes_of(store, account_id)}
         with store.writing_session() as session:
-            session.add_all(_remote(account_id, one) for one in listed if one.url not in known)
+            session.add_all(_remote(account_id, calendar) for calendar in listed if calendar.url not in known)
             for url, row in known.items():
-                if row.calendar_id is None and url and url not in {one.url for one in listed}:
+                if row.calendar_id is None and url and url not in {calendar.url for calendar in listed}:
                     session.delete(row)
         off = [row for row in remotes_of(store, account_id) if row.calendar_id is None]
         for number, row in enumerate(off):

@@ -105,20 +105,20 @@ def _look(
         demand_encryption(first, agreed)
     origins = {origin_of(first), *agreed, *(origin_of(other) for other in others if is_loopback(other))}
     with looking_web(settings, user, password, origins) as web:
-        found = find(web, address, agreed)
+        place = find(web, address, agreed)
         origins = web.origins
-    title = host_of(found.address)
-    if not found.is_published:
-        return Discovery(found, found.home.title if found.home and found.home.title else title, sorted(origins))
-    whole = within and len(found.data) <= _LARGE
-    inspection = inspect(open_bytes(found.data if whole else found.data[:_BEGINNING]), keep=True)
+    title = host_of(place.address)
+    if not place.is_published:
+        return Discovery(place, place.home.title if place.home and place.home.title else title, sorted(origins))
+    whole = within and len(place.data) <= _LARGE
+    inspection = inspect(open_bytes(place.data if whole else place.data[:_BEGINNING]), keep=True)
     header = next((c.text for c in inspection.components if c.name == "VCALENDAR"), "")
     # Without a name of its own it gets its host's: the rest of its address may work like a password.
     title = description_of(header).name or title
     if not whole:
-        return Discovery(found, title, sorted(origins), header)
+        return Discovery(place, title, sorted(origins), header)
     entries = [(c.name, c.text) for c in inspection.components if c.name not in ("VCALENDAR", "VTIMEZONE")]
-    return Discovery(found, title, sorted(origins), header, inspection, tuple(coming(entries, this_day(), AHEAD)))
+    return Discovery(place, title, sorted(origins), header, inspection, tuple(coming(entries, this_day(), AHEAD)))
 
 
 def demand_encryption(address: str, agreed: Collection[str]) -> None:

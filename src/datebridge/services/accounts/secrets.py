@@ -30,7 +30,7 @@ def demand_key(store: Store, settings: Settings) -> None:
         KeyLost: if nothing that is stored can be.
     """
     sealed = sealed_addresses(store)
-    if not sealed or (settings.key_file.is_file() and any(_opens(settings, one) for one in sealed)):
+    if not sealed or (settings.key_file.is_file() and any(_opens(settings, data) for data in sealed)):
         return
     raise KeyLost(
         f"The key to the stored addresses and passwords, {settings.key_file}, is missing or has changed. "

@@ -40,21 +40,21 @@ def convert(source: Path, target: Path, zone: str = "") -> Inspection:
     if source.suffix.lower() == ".csv":
         raise CannotConvert(f"{source.name}: a spreadsheet does not hold all of an entry, so it can only be written.")
     if source.suffix.lower() == ".json":
-        found = inspect(open_bytes(_from_jcal(source)), keep=True)
+        inspection = inspect(open_bytes(_from_jcal(source)), keep=True)
     else:
         with source.open("rb") as opened:
-            found = inspect(opened, keep=True)
-    if not found.components:
+            inspection = inspect(opened, keep=True)
+    if not inspection.components:
         raise CannotConvert(f"{source.name}: there is no calendar data in it.")
     partial = target.with_name(target.name + ".part")
     try:
         with partial.open("wb") as out:
-            for piece in _pieces(found, source, target.suffix.lower(), zone):
+            for piece in _pieces(inspection, source, target.suffix.lower(), zone):
                 out.write(piece)
         partial.replace(target)
     finally:
         partial.unlink(missing_ok=True)
-    return found
+    return inspection
 
 
 def _pieces(found: Inspection, source: Path, ending: str, zone: str) -> Iterator[bytes]:

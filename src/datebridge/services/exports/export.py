@@ -93,8 +93,8 @@ def write_csv(connection: Connection, export: Export, zone: str = "", table: boo
     zones = {name: zones_of(connection, c) for c, name in export.calendars.items()}
 
     def rows() -> Iterator[Row]:
-        for one in leaving.in_order_of_start(connection, owner):
-            yield Row(owner[one.id], one.component, one.text, zones[owner[one.id]])
+        for version in leaving.in_order_of_start(connection, owner):
+            yield Row(owner[version.id], version.component, version.text, zones[owner[version.id]])
 
     yield from (write_table if table else write_sheet)(rows(), zone)
 

@@ -75,7 +75,7 @@ def put_away_job(context: JobContext) -> dict[str, Any]:
             put.append(one)
     if not put:
         raise Refused(f"Nothing is over before {before}, or it stands where it can only be read.")
-    files = [_archive(context, folder, one, called[one.calendar]) for one in put]
+    files = [_archive(context, folder, archive, called[archive.calendar]) for archive in put]
     return _propose(context, before, put, files)
 
 
@@ -101,9 +101,9 @@ def _calendar(
         put = _Put(calendar, zones_of(connection, calendar))
     for some in chunks(units, _AT_ONCE):
         with context.store.read() as connection:
-            texts = texts_of(connection, (one.id for unit in some for one in unit))
+            texts = texts_of(connection, (entry.id for unit in some for entry in unit))
         for unit in some:
-            _unit(put, [one for one in unit if one.id in texts], texts, before, shorten)
+            _unit(put, [entry for entry in unit if entry.id in texts], texts, before, shorten)
             done += len(unit)
         context.progress(done, 2 * total, "entries", "Looking for past events")
     return put, done
@@ -111,15 +111,15 @@ def _calendar(
 
 def _unit(put: _Put, unit: list[Placed], texts: dict[VersionId, str], before: date, shorten: bool) -> None:
     def after(step: Step) -> list[Outcome]:
-        members = [SubjectMember(one.id, texts[one.id]) for one in unit]
+        members = [SubjectMember(entry.id, texts[entry.id]) for entry in unit]
         return change(Subject(members, put.zones, ""), [step])
 
     if all(outcome.text is None for outcome in after(Delete(before=before.isoformat()))):
-        put.gone += [one.id for one in unit]
-        put.texts += [texts[one.id] for one in unit]
-        put.sources += [one.id for one in unit]
+        put.gone += [entry.id for entry in unit]
+        put.texts += [texts[entry.id] for entry in unit]
+        put.sources += [entry.id for entry in unit]
         return
-    if not shorten or all(one.recurrence_id for one in unit):
+    if not shorten or all(entry.recurrence_id for entry in unit):
         return
     rest = after(BeginSeries(before.isoformat()))
     put.notes.update(why.partition(": ")[2] for outcome in rest for why in outcome.why_not)
@@ -128,8 +128,8 @@ def _unit(put: _Put, unit: list[Placed], texts: dict[VersionId, str], before: da
         return
     past = after(EndSeries((before - timedelta(days=1)).isoformat()))
     put.texts += [outcome.text for outcome in past if outcome.text is not None]
-    put.sources += [one.id for one in unit]
-    put.shorter += [(one, changed[one.id]) for one in unit if one.id in changed]
+    put.sources += [entry.id for entry in unit]
+    put.shorter += [(entry, changed[entry.id]) for entry in unit if entry.id in changed]
 
 
 def _archive(context: JobContext, folder: Path, put: _Put, called: str) -> str:
@@ -155,12 +155,12 @@ def _pieces(connection: Connection, put: _Put) -> Iterator[bytes]:
 
 
 def _propose(context: JobContext, before: date, put: list[_Put], files: list[str]) -> dict[str, Any]:
-    entries = sum(len(one.texts) for one in put)
-    shorter = sum(text is not None for one in put for _, text in one.shorter)
+    entries = sum(len(archive.texts) for archive in put)
+    shorter = sum(text is not None for archive in put for _, text in archive.shorter)
     notes = [f"Archived in {counted(len(files), 'archive')}, read back and found complete."]
     if shorter:
         notes.append(f"{counted(shorter, 'series is', 'series are')} shortened and go on from {before}.")
-    left = sum((one.notes for one in put), Counter[str]())
+    left = sum((archive.notes for archive in put), Counter[str]())
     notes += [f"{number:,} × {why}" for why, number in left.most_common(3)]
     details = Details(archives=tuple(files), entries=entries, read_back=now())
     result: dict[str, Any] = {}
@@ -176,9 +176,9 @@ def _propose(context: JobContext, before: date, put: list[_Put], files: list[str
         " ".join(notes),
         details=details,
     ) as draft:
-        for one, file in zip(put, files, strict=True):
-            draft.delete(one.gone, f"Archived in {file}.")
-            _shorten(draft, one, file)
+        for archive, file in zip(put, files, strict=True):
+            draft.delete(archive.gone, f"Archived in {file}.")
+            _shorten(draft, archive, file)
         draft.afterwards(conclude)
     return result
 

@@ -85,12 +85,12 @@ class _Helper:
         fresh = {}
         for group, (definitions, rulings) in zones.items():
             told = self._told.setdefault(group, set())
-            fresh[group] = [one for one in definitions if one[0] not in told], rulings
+            fresh[group] = [definition for definition in definitions if definition[0] not in told], rulings
             told.update(tzid for tzid, _ in definitions)
         pickle.dump((texts, fresh), self.process.stdin, pickle.HIGHEST_PROTOCOL)
         self.process.stdin.flush()
-        found: Batch = pickle.load(self.process.stdout)  # noqa: S301  (from this very program)
-        return found
+        batch: Batch = pickle.load(self.process.stdout)  # noqa: S301  (from this very program)
+        return batch
 
     def end(self) -> None:
         self.process.kill()
@@ -139,10 +139,10 @@ class Deriving(AbstractContextManager["Deriving"]):
                 facts.set_result(batch_of(texts, zones))
             under_way.append((piece, facts))
             while len(under_way) > self.ahead:
-                first, found = under_way.popleft()
-                yield first, found.result()
-        for first, found in under_way:
-            yield first, found.result()
+                first, future = under_way.popleft()
+                yield first, future.result()
+        for first, future in under_way:
+            yield first, future.result()
 
     def _ask(self, texts: Sequence[Text], zones: _Defined) -> Batch:
         helper = self._helpers.get()

@@ -66,15 +66,15 @@ def _header(message: EmailMessage, name: str) -> str:
 
 def _people(message: EmailMessage) -> list[Person]:
     headers = [_header(message, name) for name in ("from", "to", "cc")]
-    found: dict[str, Person] = {}
+    people: dict[str, Person] = {}
     try:
-        every = getaddresses([one for one in headers if one])
+        every = getaddresses([header for header in headers if header])
     except UNPARSED:
         every = []
     for said, address in islice(every, _MOST_PEOPLE):
         if "@" in address and not any(c.isspace() for c in address):
-            found.setdefault(address.lower(), Person(storable(said), storable(address)))
-    return list(found.values())
+            people.setdefault(address.lower(), Person(storable(said), storable(address)))
+    return list(people.values())
 
 
 def _text_of(message: EmailMessage) -> str:
@@ -91,12 +91,12 @@ def _text_of(message: EmailMessage) -> str:
 
 
 def _attached(message: EmailMessage) -> list[Attached]:
-    found: list[Attached] = []
+    attachments: list[Attached] = []
     try:
         for part in islice(message.iter_attachments(), MOST_PARTS):
             content = part.get_payload(decode=True)
             size = len(content) if isinstance(content, bytes) else 0
-            found.append(Attached(storable(part.get_filename() or part.get_content_type()), size))
+            attachments.append(Attached(storable(part.get_filename() or part.get_content_type()), size))
     except UNPARSED:  # those before it are told
         pass
-    return found
+    return attachments

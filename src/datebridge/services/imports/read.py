@@ -157,18 +157,18 @@ class _ReadFile:
     def _finish(self, part: _Part) -> None:
         """Store what a part of the file came to."""
         assert part.facts is not None  # noqa: S101
-        found = part.facts.result()
+        batch = part.facts.result()
         with self.context.store.write() as connection:
             writer = VersionWriter(connection, file_id=self.file)
-            rows = iter(enumerate(found.rows))
+            rows = iter(enumerate(batch.rows))
             for group, component in part.components:
                 if component.name == "VCALENDAR":
                     self._header(group, component, writer)
                 else:
                     place, row = next(rows)
-                    self._one(writer, group, component, row, place in found.late)
+                    self._one(writer, group, component, row, place in batch.late)
             writer.flush()
-        for group, summary in found.summaries.items():
+        for group, summary in batch.summaries.items():
             self.summaries[group].merge(summary)
         self.context.progress(self.before + part.size, self.total, "bytes", self.row.name)
 
@@ -191,11 +191,11 @@ class _ReadFile:
         for chunk in chunks(self.waiting):
             found = {version: (group, line) for version, group, line in chunk}
             reindexing = Reindexing(connection)
-            for one in stored_of(connection, found):
-                group, line = found[one.id]
-                facts = examine(one.component, one.text, self.zones[group])
+            for stored in stored_of(connection, found):
+                group, line = found[stored.id]
+                facts = examine(stored.component, stored.text, self.zones[group])
                 facts.problems = tuple(p.at(line + p.line, facts.uid) for p in facts.problems)
-                reindexing.add(one, row_of(facts), self.file)
+                reindexing.add(stored, row_of(facts), self.file)
                 self.summaries[group].add(facts)
             reindexing.flush()
 

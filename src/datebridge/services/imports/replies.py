@@ -63,12 +63,12 @@ class Reply:
 def invited(connection: Connection, file: FileId) -> list[Invited]:
     """The invitations in a file, if it says of itself that it invites (METHOD:REQUEST)."""
     own = own_addresses(connection)
-    found: list[Invited] = []
+    invitations: list[Invited] = []
     for one, zones in _invitations(connection, file):
         shown = tuple((label, value) for label, value in facts("VEVENT", one.texts[0], zones) if label in _SHOWN)
         mine = tuple(person.address for person in one.people if person.address.lower() in own)
-        found.append(Invited(one, shown, mine))
-    return found
+        invitations.append(Invited(one, shown, mine))
+    return invitations
 
 
 def _invitations(connection: Connection, file: FileId) -> list[tuple[Invitation, Zones]]:

@@ -80,7 +80,7 @@ def sheet_job(context: JobContext) -> dict[str, Any]:
         for at, some in enumerate(chunks(sheet.rows, _AT_ONCE)):
             context.progress(at * _AT_ONCE, len(sheet.rows), "rows")
             _rows(context, draft, sheet, list(some), tally)
-        if not any(not one.held for one in draft.changes):
+        if not any(not change.held for change in draft.changes):
             raise Refused(f"Nothing in {name} differs from the entries here. {' '.join(tally.unread[:_TOLD])}".strip())
         draft.title = lambda counts: f"From {name}: {counts.what} in {counts.where}"
         draft.reason = _reason(sheet, tally)
@@ -108,17 +108,17 @@ def _told_by_entries(context: JobContext, sheet: Sheet) -> Order:
     some = replace(sheet, rows=[row for row in sheet.rows if not row.is_new()][:_AT_ONCE])
     with context.store.read() as connection:
         placed = by_uids(connection, {row.cells["uid"].strip() for row in some.rows})
-        texts = texts_of(connection, (one.id for own in placed.values() for one in own))
-        zones = {one.calendar: zones_of(connection, one.calendar) for own in placed.values() for one in own}
+        texts = texts_of(connection, (entry.id for own in placed.values() for entry in own))
+        zones = {entry.calendar: zones_of(connection, entry.calendar) for own in placed.values() for entry in own}
     now = {
-        one.id: cells_of(Row("", one.component, texts[one.id], zones[one.calendar]))
+        entry.id: cells_of(Row("", entry.component, texts[entry.id], zones[entry.calendar]))
         for own in placed.values()
-        for one in own
+        for entry in own
     }
 
     def fits(order: Order) -> int:
-        pairs = ((row, one) for row in some.ordered(order).rows for one in placed.get(row.cells["uid"].strip(), ()))
-        return sum(row.cells.get(name, "")[:10] == now[one.id][name][:10] for row, one in pairs for name in DATED)
+        pairs = ((row, entry) for row in some.ordered(order).rows for entry in placed.get(row.cells["uid"].strip(), ()))
+        return sum(row.cells.get(name, "")[:10] == now[entry.id][name][:10] for row, entry in pairs for name in DATED)
 
     day, month = fits("day"), fits("month")
     return "day" if day > 2 * month else "month" if month > 2 * day else ""
@@ -128,7 +128,7 @@ def _rows(context: JobContext, draft: Draft, sheet: Sheet, rows: list[SheetRow],
     with context.store.read() as connection:
         called = names(connection, live=True)
         placed = by_uids(connection, {row.cells.get("uid", "").strip() for row in rows if not row.is_new()})
-        texts = texts_of(connection, (one.id for own in placed.values() for one in own))
+        texts = texts_of(connection, (entry.id for own in placed.values() for entry in own))
         zones = {number: zones_of(connection, number) for number in called}
     numbers: defaultdict[str, list[CalendarId]] = defaultdict(list)
     for number, title in called.items():
@@ -155,27 +155,27 @@ def _rows(context: JobContext, draft: Draft, sheet: Sheet, rows: list[SheetRow],
             except CannotEdit as refused:
                 tally.cell(row, BadCell("start", str(refused)))
                 continue
-            others = [tally.changed[one.id] for one, _ in made if one.id in tally.changed]
+            others = [tally.changed[entry.id] for entry, _ in made if entry.id in tally.changed]
             if others:
-                if [tally.changed.get(one.id, ("", ""))[1] for one, _ in made] != [wanted for _, wanted in made]:
+                if [tally.changed.get(entry.id, ("", ""))[1] for entry, _ in made] != [wanted for _, wanted in made]:
                     said = f"row {others[0][0]} changes the same event; import one of the two, and then the other"
                     tally.cell(row, BadCell("uid", said))
                 continue
-            tally.changed |= {one.id: (str(row.number), wanted) for one, wanted in made}
-            for one, wanted in made:
-                place = (one.calendar, one.component, one.uid, one.recurrence_id)
+            tally.changed |= {entry.id: (str(row.number), wanted) for entry, wanted in made}
+            for entry, wanted in made:
+                place = (entry.calendar, entry.component, entry.uid, entry.recurrence_id)
                 if wanted is None:
-                    draft.add(Change(*place, one.id, None, f"Row {row.number}."))
+                    draft.add(Change(*place, entry.id, None, f"Row {row.number}."))
                     continue
-                facts = examine(one.component, wanted, zones[one.calendar])
+                facts = examine(entry.component, wanted, zones[entry.calendar])
                 version = writer.add(facts, wanted)
                 draft.add(
                     Change(
-                        one.calendar,
-                        one.component,
+                        entry.calendar,
+                        entry.component,
                         facts.uid,
                         facts.recurrence_id,
-                        one.id,
+                        entry.id,
                         version,
                         f"Row {row.number}.",
                     )
@@ -196,12 +196,12 @@ def _fitting(row: SheetRow, placed: dict[str, list[Placed]], called: dict[Calend
     component = _KINDS.get(row.cells.get("kind", "").strip().lower(), row.cells.get("kind", "").strip().upper())
     occurrence = row.cells.get("recurrence_id", "").strip()
     own = [
-        one
-        for one in placed.get(row.cells.get("uid", "").strip(), [])
-        if one.recurrence_id == occurrence and one.component == component
+        entry
+        for entry in placed.get(row.cells.get("uid", "").strip(), [])
+        if entry.recurrence_id == occurrence and entry.component == component
     ]
     said = row.cells.get("calendar", "").strip()
-    return [one for one in own if called.get(one.calendar) == said] or own
+    return [entry for entry in own if called.get(entry.calendar) == said] or own
 
 
 def _match(row: SheetRow, placed: dict[str, list[Placed]], called: dict[CalendarId, str]) -> Placed:
@@ -248,9 +248,9 @@ def _edited(
         if (fields.start, fields.end) == (known.fields.start, known.fields.end):
             at = fields_at(text, begin, zones)
             fields.start, fields.end = at.start, at.end
-        members = [Entry(one.id, texts[one.id]) for one in group if one.calendar == own.calendar]
+        members = [Entry(entry.id, texts[entry.id]) for entry in group if entry.calendar == own.calendar]
         plan = edit(Group(members, _clock(facts, zones), zones), own.id, begin, "all", fields, stamp(), str(uuid4()))
-        placed = {int(one.id): one for one in group}
+        placed = {int(entry.id): entry for entry in group}
         return [
             (placed[made.id], made.text)
             for made in plan.edits

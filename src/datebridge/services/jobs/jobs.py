@@ -162,8 +162,8 @@ def claim_next(store: Store, kinds: Iterable[JobKind]) -> Claimed | None:
         if next_job(connection, kinds) is None:
             return None
     with store.write() as connection:
-        found = next_job(connection, kinds)
-        return claim_job(connection, found) if found is not None else None
+        job = next_job(connection, kinds)
+        return claim_job(connection, job) if job is not None else None
 
 
 def run_next(store: Store, settings: Settings, kinds: Iterable[JobKind]) -> bool:

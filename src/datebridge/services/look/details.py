@@ -181,15 +181,15 @@ class Differing(NamedTuple):
 
 def differing(component: str, left: str, right: str) -> list[Differing]:
     """In what two states of an entry differ, but for the bookkeeping."""
-    found = []
+    fields = []
     for name, *sides in differing_fields(left, right, lambda _, parts: sorted(parts)):
         if name in BOOKKEEPING:
             continue
         before, after = (Counter(in_words(component, text, name)) for text in (left, right))
         if before == after:  # the same in other words: the lines themselves tell it
             before, after = (Counter(line for part in parts for line in part) for parts in sides)
-        found.append(Differing(label(name), list((before - after).elements()), list((after - before).elements())))
-    return found
+        fields.append(Differing(label(name), list((before - after).elements()), list((after - before).elements())))
+    return fields
 
 
 def known_values(store: Store, field: str) -> list[FilterContext]:

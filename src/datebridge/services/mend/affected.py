@@ -66,16 +66,16 @@ def affected(store: Store, set_id: SetId) -> Affected:
 
 
 def _look(store: Store, set_id: SetId) -> Affected:
-    found = Affected()
+    sample = Affected()
     with store.read() as connection:
-        sides, found.cut = sides_of(connection, set_id, MOST_CHANGES)
-        zones = {calendar: zones_of(connection, calendar) for calendar in {one.calendar for one in sides}}
-    for one in sides:
-        _add(found, one, zones.get(one.calendar, NO_ZONES))
-        if len(found.rows) > MOST_LISTED:
-            found.cut = True
+        sides, sample.cut = sides_of(connection, set_id, MOST_CHANGES)
+        zones = {calendar: zones_of(connection, calendar) for calendar in {side.calendar for side in sides}}
+    for side in sides:
+        _add(sample, side, zones.get(side.calendar, NO_ZONES))
+        if len(sample.rows) > MOST_LISTED:
+            sample.cut = True
             break
-    return found
+    return sample
 
 
 class _Side(NamedTuple):
@@ -84,12 +84,12 @@ class _Side(NamedTuple):
 
 
 def _read(texts: list[str], zones: Zones) -> list[_Side]:
-    found = []
+    sides = []
     for text in texts:
         facts = derive(kind_of(text), text, zones)
         local = facts.marks & (Mark.ALL_DAY | Mark.FLOATING)
-        found.append(_Side(facts, None if local else facts.zone or zones.clock(facts.tzid)))
-    return found
+        sides.append(_Side(facts, None if local else facts.zone or zones.clock(facts.tzid)))
+    return sides
 
 
 def _add(found: Affected, sides: Sides, zones: Zones) -> None:
@@ -99,12 +99,12 @@ def _add(found: Affected, sides: Sides, zones: Zones) -> None:
     names = [Counter(side.facts.tzid for side in some) for some in (before, after)]
     if not differences and names[0] != names[1]:
         found.renamed += 1
-    for one in differences:
-        moved = one.verdict == "changed" and one.moved_by != 0
+    for difference in differences:
+        moved = difference.verdict == "changed" and difference.moved_by != 0
         found.moved += moved
-        found.gone += one.verdict == "missing"
-        found.new += one.verdict == "extra"
-        row = _row(one, before, after)
+        found.gone += difference.verdict == "missing"
+        found.new += difference.verdict == "extra"
+        row = _row(difference, before, after)
         found.clock_change += bool(row.clock_change)
         found.rows.append(row)
 

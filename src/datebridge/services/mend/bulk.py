@@ -107,9 +107,9 @@ class _Piece:
     def changed(self) -> list[Text]:
         """The texts that are other ones now, to be read in the order of the outcomes."""
         return [
-            Text(GroupId(self.calendar), self.placed[VersionId(one.key)].component, one.text)
-            for one in self.outcomes
-            if one.text is not None and one.text != self.texts[VersionId(one.key)]
+            Text(GroupId(self.calendar), self.placed[VersionId(outcome.key)].component, outcome.text)
+            for outcome in self.outcomes
+            if outcome.text is not None and outcome.text != self.texts[VersionId(outcome.key)]
         ]
 
 
@@ -125,12 +125,14 @@ def _pieces(context: JobContext, ids: list[VersionId], steps: Sequence[Step]) ->
         with context.store.read() as connection:
             zones = zones_of(connection, calendar)
         for some in chunks(units, _AT_ONCE):
-            placed = {one.id: one for unit in some for one in unit}
+            placed = {entry.id: entry for unit in some for entry in unit}
             with context.store.read() as connection:
                 texts = texts_of(connection, placed)
             outcomes: list[Outcome] = []
             for unit in some:
-                members = [SubjectMember(one.id, texts[one.id], one.id in chosen) for one in unit if one.id in texts]
+                members = [
+                    SubjectMember(entry.id, texts[entry.id], entry.id in chosen) for entry in unit if entry.id in texts
+                ]
                 outcomes += change(Subject(members, zones, moment), steps)
             done += len(placed)
             context.progress(done, len(wanted), "entries")

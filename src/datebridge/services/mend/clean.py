@@ -53,19 +53,19 @@ def clean(recipe: Recipe, source: Path, folder: Path | None) -> Cleaned:
         CannotClean: if there is no calendar data in it.
     """
     with source.open("rb") as opened:
-        found = inspect(opened, keep=True)
-    if not found.components:
+        inspection = inspect(opened, keep=True)
+    if not inspection.components:
         raise CannotClean(f"{source.name}: there is no calendar data in it.")
     target = folder / source.name if folder is not None else source.with_name(f"{source.stem}.clean.ics")
     if target.resolve() == source.resolve():
         raise CannotClean(f"{source.name}: it would be written over itself. Name another folder with --out.")
     cleaned = Cleaned(str(source), str(target))
-    found.components = _components(recipe, found, cleaned)
+    inspection.components = _components(recipe, inspection, cleaned)
     target.parent.mkdir(parents=True, exist_ok=True)
     partial = target.with_name(target.name + ".part")
     try:
         with partial.open("wb") as out:
-            for piece in write_calendars(found, source.stem):
+            for piece in write_calendars(inspection, source.stem):
                 out.write(piece)
         partial.replace(target)
     finally:
@@ -78,11 +78,11 @@ def _components(recipe: Recipe, found: Inspection, cleaned: Cleaned) -> list[Raw
     together, moment = needs_series(recipe.steps), stamp()
     groups: dict[object, list[int]] = {}
     uids: dict[int, str] = {}
-    for place, one in enumerate(found.components):
-        if one.name in ("VCALENDAR", "VTIMEZONE"):
+    for place, component in enumerate(found.components):
+        if component.name in ("VCALENDAR", "VTIMEZONE"):
             continue
-        uids[place] = uid = derive(one.name, one.text, found.zones.get(one.calendar, NO_ZONES)).uid
-        groups.setdefault((one.calendar, one.name, uid) if together and uid else place, []).append(place)
+        uids[place] = uid = derive(component.name, component.text, found.zones.get(component.calendar, NO_ZONES)).uid
+        groups.setdefault((component.calendar, component.name, uid) if together and uid else place, []).append(place)
     texts: dict[int, str | None] = {}
     for places in groups.values():
         members = [SubjectMember(place, found.components[place].text) for place in places]
@@ -91,12 +91,12 @@ def _components(recipe: Recipe, found: Inspection, cleaned: Cleaned) -> list[Raw
             texts[outcome.key] = outcome.text
             cleaned.not_changed += [(uids[outcome.key], why) for why in outcome.why_not]
     made = []
-    for place, one in enumerate(found.components):
-        text = texts.get(place, one.text)
+    for place, component in enumerate(found.components):
+        text = texts.get(place, component.text)
         if place in texts:
             cleaned.deleted += text is None
-            cleaned.kept += text == one.text
-            cleaned.changed += text is not None and text != one.text
+            cleaned.kept += text == component.text
+            cleaned.changed += text is not None and text != component.text
         if text is not None:
-            made.append(one if text == one.text else replace(one, text=text))
+            made.append(component if text == component.text else replace(component, text=text))
     return made

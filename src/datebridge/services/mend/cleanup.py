@@ -65,14 +65,14 @@ class Copies(NamedTuple):
 
 def lacking(connection: Connection) -> list[Lacking]:
     """Calendars that do not say their name, colour or zone."""
-    found = []
+    pairs = []
     for number, header in headers(connection).items():
         says = description_of(header)
         stated = {"name": says.name, "colour": says.own_colour, "zone": says.zone}
         lacks = [what for what, value in stated.items() if not value]
         if lacks:
-            found.append(Lacking(number, lacks))
-    return found
+            pairs.append(Lacking(number, lacks))
+    return pairs
 
 
 def copies(connection: Connection) -> list[Copies]:

@@ -88,7 +88,7 @@ class Plan:
     def rewritten(self) -> list[tuple[GroupMember, str]]:
         """What of the one that stays, and of its changed occurrences, becomes another text."""
         own = (self.keep, *self.parts.get(self.keep.id, ()))
-        return [(one, text) for one, text in zip(own, self.joined.texts, strict=True) if text != one.text]
+        return [(member, text) for member, text in zip(own, self.joined.texts, strict=True) if text != member.text]
 
 
 @performs(JobKind.MATCH)
@@ -103,8 +103,8 @@ def plan(connection: Connection, number: int, request: KeepPolicy, keep: Version
     Args:
         keep: the member that stays, chosen by a person.
     """
-    found = stored.one(connection, number)
-    return _plan(found, _details_of(connection, [found]), request, keep) if found is not None else None
+    group = stored.one(connection, number)
+    return _plan(group, _details_of(connection, [group]), request, keep) if group is not None else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,7 +116,7 @@ class _GroupDetails:
     zones: Mapping[CalendarId, Zones]
 
     def whole(self, member: GroupMember) -> Whole:
-        texts = tuple(one.text for one in self.parts.get(member.id, ()))
+        texts = tuple(part.text for part in self.parts.get(member.id, ()))
         return Whole(member.text, texts, self.zones[member.calendar])
 
 
@@ -125,7 +125,7 @@ def _details_of(connection: Connection, groups: Iterable[DuplicateGroup]) -> _Gr
     changed = stored.changed_occurrences(connection, members)
     others = stored.members_of(connection, (n for own in changed.values() for n in own))
     parts = {master: tuple(others[n] for n in own if n in others) for master, own in changed.items()}
-    zones = {number: zones_of(connection, number) for number in {one.calendar for one in members.values()}}
+    zones = {number: zones_of(connection, number) for number in {member.calendar for member in members.values()}}
     return _GroupDetails(members, parts, zones)
 
 
@@ -137,19 +137,19 @@ def _plan(found: DuplicateGroup, known: _GroupDetails, request: KeepPolicy, keep
     elif keep is not None and keep in found.members:
         at, why = found.members.index(keep), "chosen by hand"
     else:
-        at, why = choose([_twin(one) for one in own], request.policy, request.order)
-    rest = [one for n, one in enumerate(own) if n != at]
+        at, why = choose([_twin(member) for member in own], request.policy, request.order)
+    rest = [member for n, member in enumerate(own) if n != at]
     # A change that the series does not know is not thrown away: it is a person's to say which of the two is right.
     loose = found.kind is Alike.LOOSE and keep != found.members[0]
-    goes = () if loose else tuple(one for one in rest if one.writable)
-    stays, others = known.whole(own[at]), [known.whole(one) for one in goes]
+    goes = () if loose else tuple(member for member in rest if member.writable)
+    stays, others = known.whole(own[at]), [known.whole(duplicate) for duplicate in goes]
     if found.kind in CONTAINING:
         joined = join_contained(stays, others, own[at].writable)
     else:
         joined = join_wholes(stays, others, own[at].writable, shifted=found.kind is Alike.SHIFTED)
-    after = tuple(one.id for one in (*own[at + 1 :], *own[:at]))
+    after = tuple(member.id for member in (*own[at + 1 :], *own[:at]))
     choices = (found.members[0],) if loose else () if found.kind in CONTAINING else after
-    readable = tuple(one for one in rest if not one.writable)
+    readable = tuple(member for member in rest if not member.writable)
     return Plan(found, tuple(own), own[at], why, goes, readable, known.parts, joined, choices, stays.zones)
 
 
@@ -218,9 +218,9 @@ class _Removing:
         with self.draft.stage() as writer:
             for made in wanted:
                 keep = made.keep
-                for one in made.goes:
+                for duplicate in made.goes:
                     said = f"Duplicate of an entry in {keep.calendar_name}: {made.found.reasons[0]}."
-                    for member in (one, *made.parts.get(one.id, ())):
+                    for member in (duplicate, *made.parts.get(duplicate.id, ())):
                         self.draft.add(_change(member, None, said))
                 for member, text in made.rewritten():
                     version = writer.add_text(member.component, text, made.zones)
@@ -233,7 +233,7 @@ class _Removing:
     def _is_clear(self, made: Plan) -> bool:
         """Whether nothing of it is decided by a group before; what contains others may contain more of them."""
         self._readable += len(made.stays)
-        goes = {one.id for one in made.goes}
+        goes = {duplicate.id for duplicate in made.goes}
         joined = bool(made.rewritten() or made.joined.fresh)
         if not goes:
             return False

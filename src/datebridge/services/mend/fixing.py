@@ -64,9 +64,9 @@ def fix_job(context: JobContext) -> dict[str, Any]:
 def _entries(context: JobContext, code: str) -> list[VersionId]:
     """The entries to be fixed: all with a finding, those in a calendar, or a single one."""
     with context.store.read() as connection:
-        found = findings.entries_with(connection, code, context.params.get("calendar"))
+        versions = findings.entries_with(connection, code, context.params.get("calendar"))
     only = context.params.get("entry")
-    return found if only is None else [one for one in found if one == only]
+    return versions if only is None else [version for version in versions if version == only]
 
 
 def _heal(context: JobContext, check: Check) -> dict[str, Any]:
@@ -88,7 +88,7 @@ def _heal(context: JobContext, check: Check) -> dict[str, Any]:
                     for group in groups_of(writer.connection, calendar, chunk, zones):
                         plan = heal(group, {check.code}, stamp())
                         left |= dict.fromkeys(plan.notes)
-                        put(draft, writer, calendar, {one.id: one.text for one in group.members}, plan, zones)
+                        put(draft, writer, calendar, {member.id: member.text for member in group.members}, plan, zones)
         draft.title = lambda tally: f"Fix: {check.title.lower()}, {tally.what} in {tally.where}"
         draft.reason = f"Unchanged: {' '.join(list(left)[:4])}" if left else ""
     return {"set_id": draft.id}

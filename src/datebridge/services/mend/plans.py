@@ -20,21 +20,21 @@ def put(
     Args:
         texts: of the entries it is about, by their ids.
     """
-    for one in plan.edits:
-        before = texts.get(one.id) if one.id is not None else None
-        if one.text == before:
+    for edit in plan.edits:
+        before = texts.get(edit.id) if edit.id is not None else None
+        if edit.text == before:
             continue
-        number = VersionId(one.id) if one.id is not None else None
+        number = VersionId(edit.id) if edit.id is not None else None
         had = examine(kind_of(before), before, zones) if before is not None else None
-        if one.text is None:
+        if edit.text is None:
             if had is not None:
-                draft.add(Change(calendar, had.component, had.uid, had.recurrence_id, number, None, one.reason))
+                draft.add(Change(calendar, had.component, had.uid, had.recurrence_id, number, None, edit.reason))
             continue
-        facts = examine(kind_of(one.text), one.text, zones)
-        version = writer.add(facts, one.text)
+        facts = examine(kind_of(edit.text), edit.text, zones)
+        version = writer.add(facts, edit.text)
         place = (calendar, facts.component, facts.uid, facts.recurrence_id)
         if had is None or (had.uid, had.recurrence_id) == (facts.uid, facts.recurrence_id):
-            draft.add(Change(*place, number, version, one.reason))
+            draft.add(Change(*place, number, version, edit.reason))
         else:  # what it is known by is another: one goes, and one comes
-            draft.add(Change(calendar, had.component, had.uid, had.recurrence_id, number, None, one.reason))
-            draft.add(Change(*place, None, version, one.reason))
+            draft.add(Change(calendar, had.component, had.uid, had.recurrence_id, number, None, edit.reason))
+            draft.add(Change(*place, None, version, edit.reason))

@@ -34,18 +34,18 @@ def read_steps(values: Any) -> list[Step]:
         NoRecipe: if one is unknown or says something it cannot.
         CannotChange: if one could not be done to any entry.
     """
-    names = {one.__dataclass_fields__["do"].default: one for one in Step.__args__}
+    names = {arg.__dataclass_fields__["do"].default: arg for arg in Step.__args__}
     if not isinstance(values, list):
         raise NoRecipe("The steps are not a list.")
     if len(values) > MOST_STEPS:
         raise NoRecipe(f"These are {len(values):,} steps; {MOST_STEPS} are the most.")
     steps: list[Step] = []
-    for number, one in enumerate(values, 1):
-        kind = one.get("do") if isinstance(one, dict) else None
+    for number, value in enumerate(values, 1):
+        kind = value.get("do") if isinstance(value, dict) else None
         if kind not in names:
             raise NoRecipe(f"Step {number}: “{str(kind)[:40]}” is not a step. Steps: {', '.join(sorted(names))}.")
         try:
-            steps.append(TypeAdapter(names[kind]).validate_python(one))
+            steps.append(TypeAdapter(names[kind]).validate_python(value))
         except ValidationError as error:
             first = error.errors()[0]
             place = ".".join(map(str, first["loc"])) or "it"
@@ -88,13 +88,13 @@ def write_file(recipe: Recipe) -> bytes:
 
 def all_kept(connection: Connection) -> list[Recipe]:
     """The recipes that are kept, by name; one that a later version wrote and this one cannot read is passed over."""
-    found = []
+    recipes = []
     for name, value in kept(connection, _KIND):
         try:
-            found.append(Recipe(name, read_steps(value.get("steps"))))
+            recipes.append(Recipe(name, read_steps(value.get("steps"))))
         except CannotDo:
             continue
-    return found
+    return recipes
 
 
 def keep_recipe(connection: Connection, recipe: Recipe) -> None:

@@ -133,7 +133,7 @@ def occurrences_of(store: Store, number: int) -> Told | None:
     first = [next((item.timed for item in items if item.timed is not None), None) for items in sides]
     one, other = (timed.tzid if timed is not None else "" for timed in first)
     here, there = (clock_of(timed, clocks) if timed is not None else None for timed in first)
-    differences = [one for pair in pairs for one in pair.differences]
+    differences = [difference for pair in pairs for difference in pair.differences]
     return Told(row, differences, sum(pair.same for pair in pairs), (one, other), (here, there))
 
 

@@ -62,7 +62,7 @@ class CannotShape(CannotDo):
 @performs(JobKind.SCATTERED)
 def scattered_job(context: JobContext) -> dict[str, Any]:
     """Look for what belongs to one series, in each calendar."""
-    store, found = context.store, list[Scattered]()
+    store, series = context.store, list[Scattered]()
     with store.read() as connection:
         revision = revision_now(connection)
         calendars = list(names(connection, live=True))
@@ -70,10 +70,10 @@ def scattered_job(context: JobContext) -> dict[str, Any]:
     for number, calendar in enumerate(calendars):
         context.progress(number, len(calendars), "calendars")
         with store.read() as connection:
-            found += _of_calendar(connection, calendar, free, context)
+            series += _of_calendar(connection, calendar, free, context)
     with store.write() as connection:
-        scattered.keep(connection, found, revision)
-        return context.conclude(connection, {"found": len(found)})
+        scattered.keep(connection, series, revision)
+        return context.conclude(connection, {"found": len(series)})
 
 
 def _holidays(connection: Connection) -> set[int]:
@@ -101,15 +101,15 @@ def _of_calendar(connection: Connection, calendar: CalendarId, free: set[int], c
         if item.timed is not None and not item.is_series and not item.recurrence_id and words(item.title)
     ]
     titles = {item.key: item.title for item in items}
-    found = [_inferred(calendar, one, titles) for one in infer(singles, free, context.check)]
-    known = [one.known for one in series_in(connection, calendar)]
+    found = [_inferred(calendar, series, titles) for series in infer(singles, free, context.check)]
+    known = [master.known for master in series_in(connection, calendar)]
     by_key = {one.key: one for one in known}
     for run in pieces(known):
         first = by_key[run[0]]
         said = f"{len(run)} consecutive parts"
         found.append(Scattered(0, "pieces", calendar, first.title, said, 0.9, list(run), {}))
     found += _forgotten(connection, calendar, by_key)
-    orphans = [one.known for one in orphans_in(connection, calendar)]
+    orphans = [orphan.known for orphan in orphans_in(connection, calendar)]
     for attachment in attachments(known, orphans):
         home = by_key[attachment.series]
         at = from_wall_seconds(attachment.slot)
@@ -126,7 +126,7 @@ def _forgotten(
     connection: Connection, calendar: CalendarId, known: dict[VersionId, SeriesShape[VersionId]]
 ) -> list[Scattered]:
     """Series without end that nobody has changed for years: what they are about may have ended. Yearly days may not."""
-    found = []
+    series = []
     limit = this_day().replace(month=1, day=1) - _UNTOUCHED
     for key, modified in untouched(connection, calendar, wall_seconds_of(limit)):
         one = known.get(key)
@@ -134,8 +134,8 @@ def _forgotten(
             continue
         began, changed = (from_wall_seconds(moment) for moment in (one.timed.start_wall, modified))
         said = f"without end since {began:%Y-%m-%d}, last changed on {changed:%Y-%m-%d}"
-        found.append(Scattered(0, "endless", calendar, one.title, said, 0.6, [key], {"last": str(this_day())}))
-    return found
+        series.append(Scattered(0, "endless", calendar, one.title, said, 0.6, [key], {"last": str(this_day())}))
+    return series
 
 
 def _inferred(calendar: CalendarId, one: Inferred[VersionId], titles: dict[VersionId, str]) -> Scattered:
@@ -178,9 +178,9 @@ def combine_job(context: JobContext) -> dict[str, Any]:
             found = scattered.some(connection, said["ids"])
         else:
             found = [
-                one
-                for one in scattered.page(connection, said["kind"], 0, None, said.get("calendar"))[1]
-                if one.confidence >= said["least"]
+                series
+                for series in scattered.page(connection, said["kind"], 0, None, said.get("calendar"))[1]
+                if series.confidence >= said["least"]
             ]
     if not found:
         raise Refused("These entries have changed. Search again.")
@@ -193,29 +193,29 @@ def combine_job(context: JobContext) -> dict[str, Any]:
             context.progress(done, len(found), "series")
             done += len(some)
             with draft.stage() as writer:
-                for one in some:
-                    if used & set(one.entries):
+                for series in some:
+                    if used & set(series.entries):
                         continue
-                    used.update(one.entries)
-                    zones = zones_of(writer.connection, one.calendar)
+                    used.update(series.entries)
+                    zones = zones_of(writer.connection, series.calendar)
                     try:
-                        texts, plan = _plan(writer.connection, one)
+                        texts, plan = _plan(writer.connection, series)
                     except (CannotEdit, NotTheSame) as refused:
-                        left.append(f"“{one.title}”: {refused}")
+                        left.append(f"“{series.title}”: {refused}")
                         continue
-                    put(draft, writer, one.calendar, texts, plan, zones)
+                    put(draft, writer, series.calendar, texts, plan, zones)
         if not draft.changes:
             raise Refused(f"None of it can be combined. {' '.join(left[:4])}")
         draft.title = lambda tally: f"{_verb(found)}: {tally.what} in {tally.where}"
-        kept = "" if any(one.kind == "endless" for one in found) else "All occurrences stay the same."
-        if kept and any(one.kind == "detached" for one in found):
+        kept = "" if any(series.kind == "endless" for series in found) else "All occurrences stay the same."
+        if kept and any(series.kind == "detached" for series in found):
             kept = "Each attached occurrence replaces the one of its series. All other occurrences stay the same."
         draft.reason = f"Unchanged: {' '.join(left[:4])}" if left else kept
     return {"set_id": draft.id}
 
 
 def _verb(found: list[Scattered]) -> str:
-    kinds = {one.kind for one in found}
+    kinds = {series.kind for series in found}
     if len(found) == 1:
         return _ONE[found[0].kind].format(found[0].title)
     if kinds == {"inferred"}:

@@ -57,8 +57,8 @@ def listed(connection: Connection, rows: Sequence[EntryRow], today: date) -> lis
     """Series with what is to be known of them."""
     own = {master.id: (calendar, master) for calendar, master in masters_of(connection, [row.id for row in rows])}
     members = members_by_series(connection, [row.id for row in rows])
-    codes = codes_of(connection, [one for some in members.values() for one in some])
-    found = []
+    codes = codes_of(connection, [version for some in members.values() for version in some])
+    series = []
     for row in rows:
         if row.id not in own:
             continue
@@ -73,9 +73,9 @@ def listed(connection: Connection, rows: Sequence[EntryRow], today: date) -> lis
         begins = next(shape.each(timed.start_wall, first, 1 << 40), None)
         ends = timed.until_wall
         wrong: Counter[str] = Counter()
-        for one in members.get(row.id, [row.id]):
-            wrong.update(codes.get(one, {}))
-        found.append(
+        for member in members.get(row.id, [row.id]):
+            wrong.update(codes.get(member, {}))
+        series.append(
             ListedSeries(
                 row,
                 _day(begins),
@@ -88,7 +88,7 @@ def listed(connection: Connection, rows: Sequence[EntryRow], today: date) -> lis
                 dict(wrong),
             )
         )
-    return found
+    return series
 
 
 def _day(wall: int | None) -> str:
@@ -135,20 +135,20 @@ def whole(connection: Connection, entry: VersionId) -> Whole | None:
     zones = zones_of(connection, calendar)
     [group] = groups_of(connection, calendar, [master], zones)
     others = [one for _, one in masters_of(connection, [VersionId(m.id) for m in group.members if m.id != entry])]
-    return Whole(calendar, master, group, [master.known.timed, *(one.known.timed for one in others)], group.clock)
+    return Whole(calendar, master, group, [master.known.timed, *(other.known.timed for other in others)], group.clock)
 
 
 def strip(connection: Connection, entry: VersionId, year: int) -> Strip | None:
     """What a series does over a year of its own clock."""
-    found = whole(connection, entry)
-    if found is None:
+    series = whole(connection, entry)
+    if series is None:
         return None
-    timed, clock = found.master.known.timed, found.clock
+    timed, clock = series.master.known.timed, series.clock
     shape = pattern(timed.recurrence)
     low, high = wall_seconds_of(date(year, 1, 1)), wall_seconds_of(date(year + 1, 1, 1))
     changed: dict[int, tuple[Done, int | None]] = {}
-    for member, slot in found.group.overrides:
-        facts = derive("VEVENT", member.text, found.group.zones)
+    for member, slot in series.group.overrides:
+        facts = derive("VEVENT", member.text, series.group.zones)
         same = facts.start_wall == slot and (facts.zone, facts.tzid) == (timed.zone, timed.tzid)
         changed[slot] = "changed" if same else "moved", facts.start_wall
     ticks = []
@@ -177,8 +177,8 @@ def _at(wall: int, timed: Timed) -> str:
 
 def wrong_with(connection: Connection, entry: VersionId) -> list[SeriesFinding]:
     """What is wrong with a series, looked at now."""
-    found = whole(connection, entry)
-    return series_findings(found.group) if found is not None else []
+    series = whole(connection, entry)
+    return series_findings(series.group) if series is not None else []
 
 
 # ---- two against each other -------------------------------------------------------------------------------

@@ -46,25 +46,25 @@ def names(store: Store) -> list[Named]:
 
 def _uses(connection: Connection, rulings: list[ZoneRuling]) -> list[Use]:
     defined, hints = stored.definitions(connection), stored.hints(connection)
-    found = []
-    for one in stored.in_use(connection):
-        last = from_wall_seconds(one.last).year
-        if one.endless is not None:
-            last = max(last, from_wall_seconds(one.endless).year + _AHEAD)
-        hint = resolve(hints.get(one.calendar, ""))
-        found.append(
+    uses = []
+    for zone in stored.in_use(connection):
+        last = from_wall_seconds(zone.last).year
+        if zone.endless is not None:
+            last = max(last, from_wall_seconds(zone.endless).year + _AHEAD)
+        hint = resolve(hints.get(zone.calendar, ""))
+        uses.append(
             Use(
-                one.tzid,
-                one.calendar,
-                one.entries,
-                from_wall_seconds(one.first).year,
+                zone.tzid,
+                zone.calendar,
+                zone.entries,
+                from_wall_seconds(zone.first).year,
                 last,
-                defined.get((one.calendar, one.tzid), ""),
+                defined.get((zone.calendar, zone.tzid), ""),
                 hint.zone if hint.exact else "",
-                counting(rulings, one.calendar).get(one.tzid, ""),
+                counting(rulings, zone.calendar).get(zone.tzid, ""),
             )
         )
-    return found
+    return uses
 
 
 def standing(store: Store) -> list[ZoneRuling]:
@@ -106,7 +106,7 @@ def take_back(store: Store, number: int, by: By = PERSON) -> JobId:
         CannotRule: if it counts no more already.
     """
     with store.write() as connection:
-        known = next((one for one in zone_rulings(connection) if one.id == number), None)
+        known = next((ruling for ruling in zone_rulings(connection) if ruling.id == number), None)
         if known is None:
             raise CannotRule("This ruling was withdrawn already.")
         revoke(connection, number)
@@ -122,7 +122,7 @@ def ruled_job(context: JobContext) -> dict[str, Any]:
     """Rebuild the index of what uses a zone name. Begun again, it does no harm."""
     tzid, store = context.params["tzid"], context.store
     with store.read() as connection:
-        calendars = sorted({one.calendar for one in stored.in_use(connection) if one.tzid == tzid})
+        calendars = sorted({zone.calendar for zone in stored.in_use(connection) if zone.tzid == tzid})
         wanted = [
             (calendar, some)
             for calendar in calendars

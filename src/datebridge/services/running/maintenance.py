@@ -48,12 +48,12 @@ def _examined(
     """Versions read with all checks, on other cores where they are many."""
 
     def texts() -> Iterator[tuple[findings.Unexamined, list[Text], dict[GroupId, Zones]]]:
-        for one in pieces:
+        for piece in pieces:
             own = [
                 Text(GroupId(n), version.component, version.text)
-                for n, version in zip(one.beside, one.versions, strict=True)
+                for n, version in zip(piece.beside, piece.versions, strict=True)
             ]
-            yield one, own, {GroupId(n): zones for n, zones in one.zones.items()}
+            yield piece, own, {GroupId(n): zones for n, zones in piece.zones.items()}
 
     for piece, batch in deriving.each(texts()):
         yield piece, batch.rows

@@ -37,8 +37,8 @@ def digest_of(token: str) -> str:
 
 def token_in(address: str) -> str:
     """What an address of ours holds; "" where it is none."""
-    found = _TOKEN.search(address)
-    return found[1] if found else ""
+    match = _TOKEN.search(address)
+    return match[1] if match else ""
 
 
 def door(settings: Settings) -> str:
@@ -95,9 +95,9 @@ class Registry:
 
     def _read(self) -> None:
         with self.store.session() as session:
-            owners = {one.id: one for one in shares.roles(session)}
+            owners = {role.id: role for role in shares.roles(session)}
             every = shares.shares(session, ended=True)
-            self.readers = {demand_id(one.id): one for one in shares.readers(session)}
+            self.readers = {demand_id(reader.id): reader for reader in shares.readers(session)}
             found = {}
             for one in every:
                 owner = owners[one.role_id]
@@ -114,7 +114,7 @@ class Registry:
                 found[demand_id(one.id)] = KnownShare(one, plan_of(one), owner.name, owner.contact, version)
             self.shares = found
         with self.store.read() as connection:
-            self._addresses = {one.digest: one for one in shares.addresses(connection)}
+            self._addresses = {address.digest: address for address in shares.addresses(connection)}
             self.state = revision_now(connection)
         self.readings += 1
 
@@ -126,8 +126,8 @@ class Registry:
     def find(self, token: str) -> Address | None:
         """Whose an address is; None where it is unknown."""
         digest = digest_of(token)
-        found = self._addresses.get(digest)
-        return found if found is not None and hmac.compare_digest(found.digest, digest) else None
+        address = self._addresses.get(digest)
+        return address if address is not None and hmac.compare_digest(address.digest, digest) else None
 
     def close(self) -> None:
         with self._lock:

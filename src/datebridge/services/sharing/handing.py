@@ -127,8 +127,8 @@ def hand_out_job(context: JobContext) -> dict[str, Any]:
     today = today_in(plan.zone)
     with store.read() as connection:
         state = _state(share, _revision(connection, share))
-        found = content_of(connection, Ledger(store), plan, today)
-    body = make(found, plan, form, today)
+        content = content_of(connection, Ledger(store), plan, today)
+    body = make(content, plan, form, today)
     digest = hashlib.sha256(body).hexdigest()
     if digest == host.digest and not host.trouble:
         _note(store, host, seen=state, tried_at=now(), failures=0)
@@ -143,7 +143,7 @@ def hand_out_job(context: JobContext) -> dict[str, Any]:
     if trouble:
         _note(store, host, trouble=trouble, failures=host.failures + 1, tried_at=now())
         raise CannotShare(trouble)
-    outcome = f"{len(found.entries):,} entries, {len(body):,} bytes"
+    outcome = f"{len(content.entries):,} entries, {len(body):,} bytes"
     _note(
         store,
         host,

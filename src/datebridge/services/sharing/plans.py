@@ -110,7 +110,7 @@ def giving_calendars(connection: Connection, plan: Plan) -> list[CalendarId]:
     """The calendars a plan gives something of: never what came of a share, or it would come back for ever."""
     echoes = rendering.echoes(connection)
     known = calendars.names(connection, live=True)
-    wanted = known if plan.filter.strip() else [one for one in plan.calendars if one in known]
+    wanted = known if plan.filter.strip() else [calendar for calendar in plan.calendars if calendar in known]
     return [one for one in wanted if one not in echoes]
 
 
@@ -120,4 +120,4 @@ def names_of(connection: Connection, plan: Plan) -> dict[int, str]:
         return {}
     known = calendars.names(connection)
     wanted = rendering.calendars_held(connection, plan.held) if plan.held else giving_calendars(connection, plan)
-    return {int(one): known[one] for one in wanted if one in known}
+    return {int(calendar): known[calendar] for calendar in wanted if calendar in known}

@@ -62,20 +62,20 @@ class Seeing:
 
     def warnings(self, plan: Plan) -> list[PrivacyWarning]:
         """What its free texts seem to hold that the detail leaves out."""
-        found = self.content_of(plan)
-        return self._warnings.get((plan, id(found)), lambda: privacy_warnings(found))
+        content = self.content_of(plan)
+        return self._warnings.get((plan, id(content)), lambda: privacy_warnings(content))
 
     def page_data(self, plan: Plan) -> PageData:
         """What readers of its page look at."""
-        found = self.content_of(plan)
+        content = self.content_of(plan)
         with self.store.read() as connection:
             names = names_of(connection, plan)
-        return self._page_data.get((plan, id(found)), lambda: PageData(found, plan.secret, names))
+        return self._page_data.get((plan, id(content)), lambda: PageData(content, plan.secret, names))
 
     def page(self, plan: Plan, which: Which, offset: int, limit: int) -> tuple[int, list[ReadersView]]:
         """How many entries there are of a kind, and a page of them, in order of start."""
-        found = self.content_of(plan)
-        rows = self._orders.get((plan, id(found), which), lambda: _in_order(found, which))
+        content = self.content_of(plan)
+        rows = self._orders.get((plan, id(content), which), lambda: _in_order(content, which))
         return len(rows), [
             _entry(row) if isinstance(row, Entry) else _omitted(*row) for row in rows[offset : offset + limit]
         ]
@@ -84,7 +84,7 @@ class Seeing:
 def _in_order(found: SharedContent, which: Which) -> list[_Row]:
     rows: list[_Row] = []
     if which != "left out":
-        rows += [one for one in found.entries if one.as_busy or which != "busy"]
+        rows += [entry for entry in found.entries if entry.as_busy or which != "busy"]
     if which in ("all", "left out"):
         rows += found.omitted
 

@@ -93,7 +93,7 @@ def demand_sense(connection: Connection, wanted: Wanted) -> Wanted:
     if wanted.calendars and wanted.filter.strip():
         raise CannotShare("A share contains whole calendars or the matches of a filter, not both.")
     known = calendars.names(connection, live=True)
-    if any(one not in known for one in wanted.calendars):
+    if any(calendar not in known for calendar in wanted.calendars):
         raise CannotShare("One of these calendars no longer exists.")
     if wanted.filter.strip():
         parse_filter(wanted.filter)
@@ -110,7 +110,7 @@ def demand_sense(connection: Connection, wanted: Wanted) -> Wanted:
         raise CannotShare("The span is given in days, from 0.")
     if wanted.until is not None and wanted.until <= now():
         raise CannotShare("The last day of the share is in the past.")
-    sites = tuple(dict.fromkeys(_site(one) for one in wanted.sites if one.strip()))
+    sites = tuple(dict.fromkeys(_site(site) for site in wanted.sites if site.strip()))
     contact = " ".join(wanted.contact.split())[:200]
     return replace(
         wanted,
@@ -239,7 +239,7 @@ def add_reader(store: Store, number: int, name: str = "", mail: str = "", passwo
     with store.writing_session() as session:
         _share(session, number)
         others = [one for one in shares.readers(session, number) if one.ended_at is None]
-        if any(one.name.lower() == name.lower() for one in others):
+        if any(other.name.lower() == name.lower() for other in others):
             raise CannotShare(
                 f"{name} is a reader already. Renew the address instead."
                 if name
@@ -288,7 +288,7 @@ def send_on(store: Store, settings: Settings, reader: int, target: str) -> None:
     with store.writing_session() as session:
         _reader(session, reader)
         connection = session.connection()
-        known = {one.digest for one in shares.addresses(connection)} if own else set()
+        known = {address.digest for address in shares.addresses(connection)} if own else set()
         if digest_of(own) in known:
             target = f"../{own}/"
         shares.send_on(connection, reader, seal(settings, target))
@@ -313,14 +313,14 @@ def _digest(password: str) -> str:
 
 
 def _share(session: Session, number: int) -> Share:
-    found = session.get(Share, number)
-    if found is None or found.ended_at is not None:
+    share = session.get(Share, number)
+    if share is None or share.ended_at is not None:
         raise NoShare("This share no longer exists.")
-    return found
+    return share
 
 
 def _reader(session: Session, number: int) -> Reader:
-    found = session.get(Reader, number)
-    if found is None:
+    reader = session.get(Reader, number)
+    if reader is None:
         raise NoShare("The reader does not exist.")
-    return found
+    return reader

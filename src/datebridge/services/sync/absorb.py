@@ -116,37 +116,39 @@ class Absorber:
                     if seen.etag:
                         self._withheld.append(seen._replace(etag=""))
                     self._blind = self._blind or not seen.versions
-            for resource, found in objects:
+            for resource, theirs in objects:
                 before = known.get(resource.href)
-                if before is not None and before.uid and before.uid not in _uids(found):
+                if before is not None and before.uid and before.uid not in _uids(theirs):
                     self._leaving[f"{before.href}\n"] = before  # another entry under the same name
             holdings = self._holdings(connection, {uid for _, o in objects for uid in _uids(o)}, known.values())
             writer = VersionWriter(connection)
-            for resource, found in objects:
+            for resource, theirs in objects:
                 before = known.get(resource.href)
-                uids = _uids(found)
+                uids = _uids(theirs)
                 if uids & self.busy or (before is not None and holdings.uids(before) & self.busy):
                     # Looked at again once one's own change has been decided on.
                     self.found.kept.append(
-                        before._replace(etag="") if before else KnownObject(resource.href, _uid(found), "", ())
+                        before._replace(etag="") if before else KnownObject(resource.href, _uid(theirs), "", ())
                     )
                     continue
                 if before is not None and holdings.uids(before) - uids:
                     self._leaving[f"{before.href}\n"] = before
-                self._compare(writer, resource, found, holdings.of(resource.href, before, uids))
+                self._compare(writer, resource, theirs, holdings.of(resource.href, before, uids))
             writer.flush()
 
     def _holdings(self, connection: Connection, uids: set[str], known: Iterable[KnownObject]) -> _Holdings:
         known = list(known)
-        others = known_objects_of(connection, self.remote, {*uids, *(one.uid for one in known), ""})
-        leaving = {one.href for one in self._leaving.values()}
-        staying = [one for one in others if one.href not in leaving]
-        by_uid = present_by_uid(connection, self.calendar, {*uids, *(one.uid for one in known)} - {""})
-        without_uid = {version for one in [*known, *others] if not one.uid for version in one.versions}
+        others = known_objects_of(connection, self.remote, {*uids, *(known_object.uid for known_object in known), ""})
+        leaving = {known_object.href for known_object in self._leaving.values()}
+        staying = [other for other in others if other.href not in leaving]
+        by_uid = present_by_uid(
+            connection, self.calendar, {*uids, *(known_object.uid for known_object in known)} - {""}
+        )
+        without_uid = {version for other in [*known, *others] if not other.uid for version in other.versions}
         items = {item.key: item for some in by_uid.values() for item in some}
         now = become(connection, without_uid) if without_uid else {}
         items |= {item.key: item for item in present_by_id(connection, now.values())} if now else {}
-        owners = {now.get(v, v): one.href for one in staying for v in one.versions}
+        owners = {now.get(v, v): known_object.href for known_object in staying for v in known_object.versions}
         return _Holdings(items, owners, self._claimed, now)
 
     def take_gone(self, hrefs: Iterable[str]) -> None:
@@ -167,28 +169,30 @@ class Absorber:
         for the first time nothing is removed. If it goes on, only what went then stays: the rest it stood beside.
         """
         if self.found.missed:
-            replaced = {one.href for key, one in self._leaving.items() if key != one.href}
-            self.found.kept = [one for one in self.found.kept if one.href not in replaced]
+            replaced = {known_object.href for key, known_object in self._leaving.items() if key != known_object.href}
+            self.found.kept = [known_object for known_object in self.found.kept if known_object.href not in replaced]
             spared = [
-                one
-                for key, one in self._leaving.items()
-                if key == one.href and (self._withheld or (self._blind and not one.etag))
+                known_object
+                for key, known_object in self._leaving.items()
+                if key == known_object.href and (self._withheld or (self._blind and not known_object.etag))
             ]
-            staying = {one.href for one in spared} | replaced
-            self._leaving = {key: one for key, one in self._leaving.items() if one.href not in staying}
+            staying = {known_object.href for known_object in spared} | replaced
+            self._leaving = {
+                key: known_object for key, known_object in self._leaving.items() if known_object.href not in staying
+            }
             self.found.spared = len(spared)
-            self.found.kept += [one._replace(etag="") for one in (*spared, *self._withheld)]
+            self.found.kept += [known_object._replace(etag="") for known_object in (*spared, *self._withheld)]
         with self.store.read() as connection:
             holdings = self._holdings(connection, set(), self._leaving.values())
-        for key, one in self._leaving.items():
-            uids = holdings.uids(one)
-            if key == one.href and uids & self.busy:
-                self.found.kept.append(one._replace(etag=""))
+        for key, known_object in self._leaving.items():
+            uids = holdings.uids(known_object)
+            if key == known_object.href and uids & self.busy:
+                self.found.kept.append(known_object._replace(etag=""))
                 continue
-            if key == one.href:
-                self.found.gone.append(one.href)
-                self.found.renamed += any(version in self._claimed for version in one.versions)
-            for item in holdings.of(one.href, one, uids):
+            if key == known_object.href:
+                self.found.gone.append(known_object.href)
+                self.found.renamed += any(version in self._claimed for version in known_object.versions)
+            for item in holdings.of(known_object.href, known_object, uids):
                 if item.identity.uid not in self.busy:
                     self._claimed.add(item.key)
                     self._change(Verdict.REMOVE, item.identity, item.key, None)

@@ -14,10 +14,12 @@ def objects_holding(connection: Connection, remote: RemoteId, uids: Collection[s
     """The objects of each UID; those of one UID first, then those that hold several or none (their `uid` is "")."""
     found: dict[str, list[KnownObject]] = {}
     without_uid: list[KnownObject] = []
-    for one in known_objects_of(connection, remote, {*uids, ""}):
-        (found.setdefault(one.uid, []) if one.uid else without_uid).append(one)
-    uid_of = uids_of(connection, {v for one in without_uid for v in one.versions}) if without_uid else {}
-    for one in without_uid:
-        for uid in {uid_of[v] for v in one.versions if v in uid_of} & set(uids):
-            found.setdefault(uid, []).append(one)
+    for known_object in known_objects_of(connection, remote, {*uids, ""}):
+        (found.setdefault(known_object.uid, []) if known_object.uid else without_uid).append(known_object)
+    uid_of = (
+        uids_of(connection, {v for known_object in without_uid for v in known_object.versions}) if without_uid else {}
+    )
+    for known_object in without_uid:
+        for uid in {uid_of[v] for v in known_object.versions if v in uid_of} & set(uids):
+            found.setdefault(uid, []).append(known_object)
     return found

@@ -261,7 +261,10 @@ class _Refresh:
             absorber.take(read[href] for href in some)
         for piece in server.fetch(self.row.url, wanted):
             # What has just been listed is not gone: whoever says so may lag behind, and is asked again later.
-            absorber.take(replace(one, status=LAGS) if one.gone and one.href in changed else one for one in piece)
+            absorber.take(
+                replace(resource, status=LAGS) if resource.gone and resource.href in changed else resource
+                for resource in piece
+            )
             done += len(piece)
             if self.report:
                 self.report(done, len(wanted), self.row.name)

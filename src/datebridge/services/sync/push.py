@@ -365,7 +365,7 @@ class Pusher:
             return
         known: list[KnownObject] = []
         drops, looked = set(self.row.drops.split()), 0
-        for there in (one for piece in self.line.server.fetch(self.row.url, list(doubtful)) for one in piece):
+        for there in (resource for piece in self.line.server.fetch(self.row.url, list(doubtful)) for resource in piece):
             outcome = doubtful.get(there.href)
             if outcome is None or there.data is None:
                 continue

@@ -67,16 +67,16 @@ def collect(store: Store, check: Callable[[], None] = lambda: None) -> Collected
     Args:
         check: asked between short transactions; what it raises ends the clearing away, which can be begun again.
     """
-    found = Collected()
+    collected = Collected()
     with store.write() as connection:
         connection.execute(delete(STAGING).where(_abandoned()))
-    _sets(store, found, check)
+    _sets(store, collected, check)
     _files(store)
-    _versions(store, found, check)
+    _versions(store, collected, check)
     with store.write() as connection:
-        found.calendars = _calendars(connection)
-        found.jobs = _jobs(connection)
-    return found
+        collected.calendars = _calendars(connection)
+        collected.jobs = _jobs(connection)
+    return collected
 
 
 def _abandoned() -> ColumnElement[bool]:

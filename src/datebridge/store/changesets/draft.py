@@ -231,7 +231,7 @@ class Draft:
         gone = {before for before, held in known if not held and before is not None}
         fresh: list[tuple[list[VersionId], str]] = []
         for entries, reason in self._deleted:
-            fresh.append(([one for one in entries if one not in gone], reason))
+            fresh.append(([entry for entry in entries if entry not in gone], reason))
             gone.update(entries)
         self._deleted = fresh
 

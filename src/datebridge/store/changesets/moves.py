@@ -45,7 +45,7 @@ def finish_moves(connection: Connection, apply_one: Callable[[Connection, SetId]
     finished = False
     for move in _moves(connection):
         copied = _copied(connection, SetId(move.id))
-        if any(one.waiting for one in copied):
+        if any(copy.waiting for copy in copied):
             continue
         finished = _finish(connection, move, copied, apply_one) or finished
     return finished
@@ -116,11 +116,11 @@ def _finish(
     copied: list[_Copied],
     apply_one: Callable[[Connection, SetId], None],
 ) -> bool:
-    read_back = [one for one in copied if one.arrived]
+    read_back = [copy for copy in copied if copy.arrived]
     arrived = _as_sent(connection, read_back)
     # A series stays or goes as a whole, with its changed occurrences.
-    telling = {(one.calendar, one.uid) for one in arrived if _tells(connection, one.source)}
-    going = [one for one in arrived if (one.calendar, one.uid) not in telling]
+    telling = {(copy.calendar, copy.uid) for copy in arrived if _tells(connection, copy.source)}
+    going = [copy for copy in arrived if (copy.calendar, copy.uid) not in telling]
     deletion = SetId(0)
     if going:
         title = move.title.replace("Move", "Delete after move:", 1)
@@ -130,15 +130,15 @@ def _finish(
             draft.add(
                 *(
                     Change(
-                        one.calendar,
-                        one.component,
-                        one.uid,
-                        one.recurrence_id,
-                        one.source,
+                        copy.calendar,
+                        copy.component,
+                        copy.uid,
+                        copy.recurrence_id,
+                        copy.source,
                         None,
                         "It arrived at the target.",
                     )
-                    for one in going
+                    for copy in going
                 )
             )
         apply_one(connection, draft.id)
@@ -161,12 +161,12 @@ def _finish(
 
 def _as_sent(connection: Connection, copied: list[_Copied]) -> list[_Copied]:
     """Those of which nothing is missing at the target, compared with what was copied."""
-    differing = [one for one in copied if one.there is not None and one.there != one.sent]
-    texts = texts_of(connection, {v for one in differing for v in (one.sent, one.there) if v is not None})
-    lost = {one for one in differing if one.there is not None and not is_whole(texts[one.sent], texts[one.there])}
+    differing = [copy for copy in copied if copy.there is not None and copy.there != copy.sent]
+    texts = texts_of(connection, {v for copy in differing for v in (copy.sent, copy.there) if v is not None})
+    lost = {copy for copy in differing if copy.there is not None and not is_whole(texts[copy.sent], texts[copy.there])}
     # A series stays or goes as a whole.
-    whole = {(one.calendar, one.uid) for one in lost}
-    return [one for one in copied if (one.calendar, one.uid) not in whole]
+    whole = {(copy.calendar, copy.uid) for copy in lost}
+    return [copy for copy in copied if (copy.calendar, copy.uid) not in whole]
 
 
 def _tells(connection: Connection, version: VersionId) -> bool:

@@ -62,16 +62,16 @@ class Sought:
     def conditions(self, at: ColumnElement[int]) -> list[ColumnElement[bool]]:
         """As conditions over change sets that were done `at` some moment."""
         said = func.lower(SETS.c.title + " " + SETS.c.reason + " " + SETS.c.by_whom)
-        found = [said.contains(word, autoescape=True) for word in self.words.lower().split()[:_MOST_WORDS]]
+        columns = [said.contains(word, autoescape=True) for word in self.words.lower().split()[:_MOST_WORDS]]
         if self.calendar is not None:
-            found.append(exists().where(CHANGES.c.set_id == SETS.c.id, CHANGES.c.calendar_id == self.calendar))
+            columns.append(exists().where(CHANGES.c.set_id == SETS.c.id, CHANGES.c.calendar_id == self.calendar))
         if self.first is not None:
-            found.append(at >= self.first)
+            columns.append(at >= self.first)
         if self.following is not None:
-            found.append(at < self.following)
+            columns.append(at < self.following)
         if self.by:
-            found.append(SETS.c.by_whom.startswith(self.by, autoescape=True))
-        return found
+            columns.append(SETS.c.by_whom.startswith(self.by, autoescape=True))
+        return columns
 
 
 def list_sets(
@@ -81,8 +81,8 @@ def list_sets(
     at = func.coalesce(SETS.c.applied_at, SETS.c.created_at)
     where = [SETS.c.state == state, *(sought.conditions(at) if sought is not None else [])]
     total = connection.execute(select(func.count()).select_from(SETS).where(*where)).scalar_one()
-    found = select(SETS).where(*where).order_by(at.desc(), SETS.c.id.desc()).limit(limit).offset(offset)
-    return int(total), [ChangeSetRow(**row._mapping) for row in connection.execute(found)]
+    query = select(SETS).where(*where).order_by(at.desc(), SETS.c.id.desc()).limit(limit).offset(offset)
+    return int(total), [ChangeSetRow(**row._mapping) for row in connection.execute(query)]
 
 
 def last_own(connection: Connection) -> ChangeSetRow | None:
@@ -159,8 +159,8 @@ def breakdown(connection: Connection, set_id: SetId) -> dict[str, list[tuple[str
         ("year", func.coalesce(cast(VERSIONS.c.year, String), "no date"), None),
         ("kind", kind, many.desc()),
     ):
-        found = select(label.label("label"), many.label("many")).select_from(base[0]).where(base[1]).group_by("label")
-        rows = connection.execute(found.order_by("label") if order is None else found.order_by(order)).all()
+        query = select(label.label("label"), many.label("many")).select_from(base[0]).where(base[1]).group_by("label")
+        rows = connection.execute(query.order_by("label") if order is None else query.order_by(order)).all()
         result[name] = [(str(row.label), int(row.many)) for row in rows]
     return result
 

@@ -49,8 +49,8 @@ def sides_of(connection: Connection, set_id: SetId, most: int) -> tuple[list[Sid
     changes = list({(row[0], row[3], row[4]): _Change(*row) for row in rows}.values())
     cut = len(changes) > most
     groups: dict[tuple[int, str], list[_Change]] = {}
-    for one in changes[:most]:
-        groups.setdefault((one.calendar, one.title if kind in _BY_TITLE else one.uid), []).append(one)
+    for change in changes[:most]:
+        groups.setdefault((change.calendar, change.title if kind in _BY_TITLE else change.uid), []).append(change)
     found = []
     for some in chunks(groups.values(), _AT_ONCE):
         found += _texts(connection, list(some))
@@ -58,8 +58,8 @@ def sides_of(connection: Connection, set_id: SetId, most: int) -> tuple[list[Sid
 
 
 def _texts(connection: Connection, groups: list[list[_Change]]) -> list[Sides]:
-    touched = {n for group in groups for one in group for n in (one.before, one.after) if n is not None}
-    uids = {one.uid for group in groups for one in group if one.uid}
+    touched = {n for group in groups for change in group for n in (change.before, change.after) if n is not None}
+    uids = {change.uid for group in groups for change in group if change.uid}
     beside = connection.execute(
         select(ENTRIES.c.id, ENTRIES.c.calendar_id, ENTRIES.c.uid).where(
             ENTRIES.c.listed, ENTRIES.c.uid.in_(among(sorted(uids))), ENTRIES.c.id.not_in(among(touched))
@@ -71,9 +71,9 @@ def _texts(connection: Connection, groups: list[list[_Change]]) -> list[Sides]:
     texts = texts_of(connection, [*touched, *(n for some in others.values() for n in some)])
     found = []
     for group in groups:
-        untouched = {n for one in group for n in others.get((one.calendar, one.uid), ())}
+        untouched = {n for change in group for n in others.get((change.calendar, change.uid), ())}
         rest = [texts[n] for n in sorted(untouched) if n in texts]
-        before = [texts[one.before] for one in group if one.before is not None and one.before in texts]
-        after = [texts[one.after] for one in group if one.after is not None and one.after in texts]
+        before = [texts[change.before] for change in group if change.before is not None and change.before in texts]
+        after = [texts[change.after] for change in group if change.after is not None and change.after in texts]
         found.append(Sides(group[0].calendar, [*before, *rest], [*after, *rest]))
     return found

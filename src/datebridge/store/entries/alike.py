@@ -39,16 +39,16 @@ def _shared(connection: Connection, column: str) -> Counter[tuple[CalendarId, Ca
     places: defaultdict[str, list[CalendarId]] = defaultdict(list)
     for calendar, said in rows:
         places[said].append(calendar)
-    found: Counter[tuple[CalendarId, CalendarId]] = Counter()
+    counts: Counter[tuple[CalendarId, CalendarId]] = Counter()
     for calendars in places.values():
         if 1 < len(calendars) <= _EVERYWHERE:
-            found.update(combinations(sorted(calendars), 2))
-    return found
+            counts.update(combinations(sorted(calendars), 2))
+    return counts
 
 
 def sizes(connection: Connection) -> dict[CalendarId, int]:
     """How many UIDs there are in each calendar."""
-    found = select(ENTRIES.c.calendar_id, func.count(ENTRIES.c.uid.distinct())).where(
+    query = select(ENTRIES.c.calendar_id, func.count(ENTRIES.c.uid.distinct())).where(
         ENTRIES.c.listed, ENTRIES.c.uid != ""
     )
-    return {CalendarId(row[0]): row[1] for row in connection.execute(found.group_by(ENTRIES.c.calendar_id))}
+    return {CalendarId(row[0]): row[1] for row in connection.execute(query.group_by(ENTRIES.c.calendar_id))}

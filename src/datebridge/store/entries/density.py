@@ -91,9 +91,9 @@ def _made(connection: Connection, calendar: int, year: int, zone: str) -> Year:
     among = may_be_then(connection, low, low + days * DAY, calendar)
     window = read_window(connection, low, low + days * DAY, zone, (calendar,), among, ordered=False)
     counts = [0] * days
-    for one in window.occurrences:
-        begin = max(0, (one.shown_start - low) // DAY)
-        end = (max(one.shown_end - 1, one.shown_start) - low) // DAY
+    for occurrence in window.occurrences:
+        begin = max(0, (occurrence.shown_start - low) // DAY)
+        end = (max(occurrence.shown_end - 1, occurrence.shown_start) - low) // DAY
         for day in range(begin, min(end, days - 1) + 1):
             counts[day] += 1
     return Year(tuple(counts), window.cut)

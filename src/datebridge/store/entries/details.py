@@ -48,20 +48,20 @@ def version(connection: Connection, version_id: VersionId) -> StoredVersion | No
 
 def texts_with_unknown(connection: Connection, most: int) -> Iterator[str]:
     """The texts of entries with properties no standard knows, the newest first, without holding them all."""
-    found = (
+    query = (
         select(TEXTS.c.text)
         .join(ENTRIES, ENTRIES.c.id == TEXTS.c.id)
         .where(ENTRIES.c.listed, ENTRIES.c.marks.op("&")(Mark.UNKNOWN) != 0)
         .order_by(ENTRIES.c.id.desc())
         .limit(most)
     )
-    yield from connection.execution_options(yield_per=1_000).execute(found).scalars()
+    yield from connection.execution_options(yield_per=1_000).execute(query).scalars()
 
 
 def uids_of(connection: Connection, ids: list[VersionId]) -> list[str]:
     """The UIDs of some entries."""
-    found = select(ENTRIES.c.uid).distinct().where(ENTRIES.c.uid != "", ENTRIES.c.id.in_(among(ids)))
-    return list(connection.execute(found).scalars())
+    query = select(ENTRIES.c.uid).distinct().where(ENTRIES.c.uid != "", ENTRIES.c.id.in_(among(ids)))
+    return list(connection.execute(query).scalars())
 
 
 def known_values_of(connection: Connection, field: str) -> list[str]:

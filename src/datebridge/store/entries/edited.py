@@ -47,6 +47,6 @@ def master_of(connection: Connection, one: Standing) -> Standing | None:
 def texts_of_uid(connection: Connection, one: Standing) -> list[tuple[VersionId, str]]:
     """All entries of an entry's UID in its calendar, with their texts; without a UID only itself."""
     own = (ENTRIES.c.calendar_id == one.calendar, ENTRIES.c.uid == one.uid, ENTRIES.c.component == one.component)
-    found = select(ENTRIES.c.id, TEXTS.c.text).join(TEXTS, TEXTS.c.id == ENTRIES.c.id).order_by(ENTRIES.c.recurrence_id)
-    rows = connection.execute(found.where(*own) if one.uid else found.where(ENTRIES.c.id == one.id))
+    query = select(ENTRIES.c.id, TEXTS.c.text).join(TEXTS, TEXTS.c.id == ENTRIES.c.id).order_by(ENTRIES.c.recurrence_id)
+    rows = connection.execute(query.where(*own) if one.uid else query.where(ENTRIES.c.id == one.id))
     return [(VersionId(row.id), row.text) for row in rows]

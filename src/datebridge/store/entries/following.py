@@ -24,7 +24,7 @@ def become(connection: Connection, versions: Iterable[VersionId]) -> dict[Versio
             break
         wanted = set(at.values())
         rows = connection.execute(select(ENTRIES.c.id).where(ENTRIES.c.id.in_(among(wanted)))).scalars()
-        in_force = {VersionId(one) for one in rows}
+        in_force = {VersionId(row) for row in rows}
         found |= {version: now for version, now in at.items() if now in in_force}
         after = _after(connection, wanted - in_force)
         at = {version: after[now] for version, now in at.items() if now in after}

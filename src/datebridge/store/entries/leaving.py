@@ -58,8 +58,8 @@ def in_order_of_start(connection: Connection, ids: Iterable[VersionId]) -> Itera
             .join(TEXTS, TEXTS.c.id == ENTRIES.c.id)
             .where(ENTRIES.c.id.in_(among(chunk)))
         )
-        found = {row.id: Written(*row) for row in rows}
-        yield from (found[i] for i in chunk)
+        versions = {row.id: Written(*row) for row in rows}
+        yield from (versions[i] for i in chunk)
 
 
 def zones_used(connection: Connection, ids: Iterable[VersionId]) -> ZonesUsed:

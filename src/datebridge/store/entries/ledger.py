@@ -239,8 +239,8 @@ class Ledger:
     def only_readable(self, connection: Connection, selection: Selection) -> int:
         """How many of the selected entries are in calendars that can only be read."""
         closed = select(CALENDARS.c.id).where(~CALENDARS.c.writable)
-        found = select(ENTRIES.c.id).where(ENTRIES.c.listed, ENTRIES.c.calendar_id.in_(closed))
-        readable = set(connection.execute(found).scalars())
+        query = select(ENTRIES.c.id).where(ENTRIES.c.listed, ENTRIES.c.calendar_id.in_(closed))
+        readable = set(connection.execute(query).scalars())
         return sum(1 for i in self.ids(connection, selection) if i in readable) if readable else 0
 
     def facets(self, by: str, text: str = "") -> list[tuple[str, int]]:

@@ -152,7 +152,7 @@ def read_window(
         (among, *calendars),
     ).fetchall()
     timed = {row[0]: Timed(*row[:11]) for row in rows}
-    own = any(one.marks & Mark.DEFINED_ZONE for one in timed.values())
+    own = any(entry.marks & Mark.DEFINED_ZONE for entry in timed.values())
     clocks = clocks_of(connection, calendars) if own else None
     bounds = Bounds.drawn()
     found = list(occurrences(timed.values(), low, high, shown, clocks, bounds=bounds))
@@ -174,12 +174,12 @@ class Changed:
     @property
     def moves_on(self) -> bool:
         """Whether a change holds for all that follow."""
-        return any(one.marks & Mark.FUTURE for one in self.overrides)
+        return any(override.marks & Mark.FUTURE for override in self.overrides)
 
     def happens(self, low: int, high: int) -> bool:
         """Whether its rules put anything into [low, high) on its own clock that no override stands for."""
         found = occurrences([self.master], low, high, "", self.clocks, self.overrides)
-        return any(one.series for one in found)
+        return any(occurrence.series for occurrence in found)
 
     def last_end(self) -> int | None:
         """When the last of it has ended on its own clock; None for a series without end."""
@@ -192,11 +192,11 @@ def changed_series(connection: Connection) -> list[Changed]:
     """All series that have changed occurrences."""
     run = connection.exec_driver_sql
     # The index of marks holds all that is asked of the many, so their rows are not read.
-    found = run(
+    result = run(
         "SELECT DISTINCT calendar_id, uid FROM entry WHERE uid <> '' AND id IN"
         f" (SELECT id FROM entry INDEXED BY ix_entry_marks WHERE listed = 1 AND marks & {Mark.OVERRIDE})"
     )
-    wanted = {(row[0], row[1]) for row in found}
+    wanted = {(row[0], row[1]) for row in result}
     groups: dict[tuple[int, str], list[Timed]] = {}
     for chunk in chunks({uid for _, uid in wanted}):
         for row in run(
@@ -209,10 +209,10 @@ def changed_series(connection: Connection) -> list[Changed]:
                 groups.setdefault((one.calendar, one.uid), []).append(one)
     clocks = clocks_of(connection, {calendar for calendar, _ in groups})
     return [
-        Changed(one, tuple(other for other in group if other.recurrence_id), clocks)
+        Changed(entry, tuple(other for other in group if other.recurrence_id), clocks)
         for group in groups.values()
-        for one in group
-        if one.marks & Mark.SERIES and not one.recurrence_id
+        for entry in group
+        if entry.marks & Mark.SERIES and not entry.recurrence_id
     ]
 
 

@@ -58,8 +58,8 @@ def digests_elsewhere(connection: Connection, group: GroupId) -> set[bytes]:
         & (ENTRIES.c.recurrence_id == VERSIONS.c.recurrence_id)
         & (ENTRIES.c.digest == VERSIONS.c.digest)
     )
-    found = select(VERSIONS.c.digest).join(ENTRIES, same).where(VERSIONS.c.group_id == group)
-    return set(connection.execute(found).scalars())
+    query = select(VERSIONS.c.digest).join(ENTRIES, same).where(VERSIONS.c.group_id == group)
+    return set(connection.execute(query).scalars())
 
 
 def from_files(connection: Connection, calendar: CalendarId) -> dict[VersionId, str]:
@@ -174,8 +174,8 @@ def begun_before(connection: Connection, wall: int, calendars: Iterable[Calendar
     """The entries that begin before a moment on their own clocks, where one may write; of all calendars, or of some."""
     may = select(CALENDARS.c.id).where(CALENDARS.c.writable, CALENDARS.c.live)
     wanted = may if calendars is None else may.where(CALENDARS.c.id.in_(among(calendars)))
-    found = select(ENTRIES.c.id).where(ENTRIES.c.listed, ENTRIES.c.start_wall < wall, ENTRIES.c.calendar_id.in_(wanted))
-    return [VersionId(one) for one in connection.execute(found).scalars()]
+    query = select(ENTRIES.c.id).where(ENTRIES.c.listed, ENTRIES.c.start_wall < wall, ENTRIES.c.calendar_id.in_(wanted))
+    return [VersionId(one) for one in connection.execute(query).scalars()]
 
 
 def by_uids(connection: Connection, uids: Iterable[str]) -> dict[str, list[Placed]]:

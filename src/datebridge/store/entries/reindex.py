@@ -134,10 +134,10 @@ def _line(known: Row[Any] | None, line: int, file: FileId | None) -> int:
 
 
 def _findings(connection: Connection, ids: Sequence[VersionId]) -> dict[VersionId, dict[tuple[str, str], Row[Any]]]:
-    found: dict[VersionId, dict[tuple[str, str], Row[Any]]] = {}
+    findings: dict[VersionId, dict[tuple[str, str], Row[Any]]] = {}
     for row in connection.execute(select(FINDINGS).where(FINDINGS.c.version_id.in_(among(ids)))):
-        found.setdefault(VersionId(row.version_id), {})[row.code, row.message] = row
-    return found
+        findings.setdefault(VersionId(row.version_id), {})[row.code, row.message] = row
+    return findings
 
 
 class Beside:
@@ -159,7 +159,7 @@ class Beside:
         rulings = zone_rulings(connection)
         everywhere = counting(rulings, None)
         self._nothing = Zones(rulings=everywhere) if everywhere else NO_ZONES
-        for calendar in {one.calendar for one in rulings if one.calendar is not None}:
+        for calendar in {ruling.calendar for ruling in rulings if ruling.calendar is not None}:
             self._found[calendar] = Zones(rulings=counting(rulings, calendar))
         for row in connection.execute(union_all(of_calendars, of_files)):
             self._found.setdefault(row.owner, Zones(rulings=everywhere)).add(row.uid, row.text)
@@ -180,12 +180,12 @@ class Beside:
 def copy_index(connection: Connection, entries: Sequence[VersionId]) -> None:
     """Have entries in force say what their versions say."""
     columns = ["id", "calendar_id", *INDEX_COLUMNS]
-    found = (
+    query = (
         select(VERSIONS.c.id, ENTRIES.c.calendar_id, *(VERSIONS.c[name] for name in INDEX_COLUMNS))
         .join(ENTRIES, ENTRIES.c.id == VERSIONS.c.id)
         .where(VERSIONS.c.id.in_(among(entries)))
     )
-    connection.execute(replacing(ENTRIES).prefix_with("OR REPLACE").from_select(columns, found))
+    connection.execute(replacing(ENTRIES).prefix_with("OR REPLACE").from_select(columns, query))
 
 
 def bring_up_to_date(connection: Connection) -> None:

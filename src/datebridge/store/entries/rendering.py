@@ -131,16 +131,17 @@ def headers_held(connection: Connection, share: int) -> dict[int, str]:
 
 def _zones(connection: Connection, calendars: Sequence[CalendarId], rows: Sequence[Any]) -> dict[int, Zones]:
     rulings = zone_rulings(connection)
-    found: dict[int, Zones] = {calendar: Zones((), counting(rulings, calendar)) for calendar in calendars}
+    zones: dict[int, Zones] = {calendar: Zones((), counting(rulings, calendar)) for calendar in calendars}
     for row in rows:
-        found[row.calendar_id].add(row.uid, row.text)
-    return found
+        zones[row.calendar_id].add(row.uid, row.text)
+    return zones
 
 
 def hold(connection: Connection, share: int, sources: Iterable[Source]) -> None:
     """Have a share hold versions, and what calendars say beside them, whatever becomes of the entries."""
     rows = [
-        {"share_id": share, "version_id": one.id, "calendar_id": one.calendar, "meant": one.meant} for one in sources
+        {"share_id": share, "version_id": source.id, "calendar_id": source.calendar, "meant": source.meant}
+        for source in sources
     ]
     calendars = {row["calendar_id"] for row in rows}
     definitions = connection.execute(
@@ -171,5 +172,5 @@ def echoes(connection: Connection) -> dict[CalendarId, str]:
 
 def calendars_held(connection: Connection, share: int) -> list[CalendarId]:
     """The calendars of which a share holds anything."""
-    found = select(HELD.c.calendar_id).where(HELD.c.share_id == share).distinct().order_by(HELD.c.calendar_id)
-    return [CalendarId(number) for number in connection.execute(found).scalars()]
+    query = select(HELD.c.calendar_id).where(HELD.c.share_id == share).distinct().order_by(HELD.c.calendar_id)
+    return [CalendarId(number) for number in connection.execute(query).scalars()]

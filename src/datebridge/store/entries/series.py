@@ -79,30 +79,30 @@ def _master(row: Row[Any]) -> Master:
 
 def groups_of(connection: Connection, calendar: CalendarId, masters: Sequence[Master], zones: Zones) -> list[Group]:
     """Series with their changed occurrences and the clocks they go by, in the order given."""
-    uids = [one.uid for one in masters if one.uid]
+    uids = [master.uid for master in masters if master.uid]
     rows = connection.execute(
         select(ENTRIES.c.id, ENTRIES.c.uid, ENTRIES.c.component, TEXTS.c.text)
         .join(TEXTS, TEXTS.c.id == ENTRIES.c.id)
         .where(
             ENTRIES.c.calendar_id == calendar,
-            or_(ENTRIES.c.uid.in_(among(uids)), ENTRIES.c.id.in_(among(one.id for one in masters))),
+            or_(ENTRIES.c.uid.in_(among(uids)), ENTRIES.c.id.in_(among(master.id for master in masters))),
         )
         .order_by(ENTRIES.c.recurrence_id, ENTRIES.c.id)
     )
     members: dict[tuple[str, object], list[SeriesMember]] = {}
     for row in rows:
         members.setdefault((row.component, row.uid or row.id), []).append(SeriesMember(row.id, row.text))
-    found = []
-    for one in masters:
-        timed = one.known.timed
+    groups = []
+    for master in masters:
+        timed = master.known.timed
         local = timed.marks & (Mark.ALL_DAY | Mark.FLOATING)
         clock = None if local else timed.zone or zones.clock(timed.tzid)
-        own = members.get((one.component, one.uid or one.id), [])
+        own = members.get((master.component, master.uid or master.id), [])
         # Of two masters of one UID this one is meant.
-        rest = [member for member in own if member.id != one.id]
-        first = [member for member in own if member.id == one.id]
-        found.append(Group([*first, *rest], clock, zones))
-    return found
+        rest = [member for member in own if member.id != master.id]
+        first = [member for member in own if member.id == master.id]
+        groups.append(Group([*first, *rest], clock, zones))
+    return groups
 
 
 def masters_of(connection: Connection, entries: Iterable[VersionId]) -> list[tuple[CalendarId, Master]]:
@@ -110,7 +110,7 @@ def masters_of(connection: Connection, entries: Iterable[VersionId]) -> list[tup
     wanted = list(entries)
     rows = connection.execute(select(*_COLUMNS).where(ENTRIES.c.id.in_(among(wanted)), _PLACED))
     known = {VersionId(row[0]): (CalendarId(row[1]), _master(row)) for row in rows}
-    return [known[one] for one in wanted if one in known]
+    return [known[version] for version in wanted if version in known]
 
 
 def series_of(connection: Connection, entries: Iterable[VersionId]) -> dict[CalendarId, list[Master]]:
@@ -143,13 +143,13 @@ def members_by_series(connection: Connection, masters: Sequence[VersionId]) -> d
         ENTRIES.c.recurrence_id != "",
         series.c.uid != "",
     )
-    found = {one: [one] for one in masters}
+    members = {version: [version] for version in masters}
     rows = connection.execute(
         select(series.c.id, ENTRIES.c.id).join(ENTRIES, same).where(series.c.id.in_(among(masters)))
     )
     for master, override in rows:
-        found[VersionId(master)].append(VersionId(override))
-    return found
+        members[VersionId(master)].append(VersionId(override))
+    return members
 
 
 def codes_of(connection: Connection, versions: Sequence[VersionId]) -> dict[VersionId, dict[str, int]]:
@@ -159,10 +159,10 @@ def codes_of(connection: Connection, versions: Sequence[VersionId]) -> dict[Vers
         .where(FINDINGS.c.version_id.in_(among(versions)))
         .group_by(FINDINGS.c.version_id, FINDINGS.c.code)
     )
-    found: dict[VersionId, dict[str, int]] = {}
+    codes: dict[VersionId, dict[str, int]] = {}
     for version, code, count in rows:
-        found.setdefault(VersionId(version), {})[code] = count
-    return found
+        codes.setdefault(VersionId(version), {})[code] = count
+    return codes
 
 
 def untouched(connection: Connection, calendar: CalendarId, since: int) -> list[tuple[VersionId, int]]:

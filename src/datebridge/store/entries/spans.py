@@ -58,16 +58,16 @@ class Spans:
         """What all the terms hold for."""
         flags = np.ones(len(self.start), np.bool_)
         for term in terms:
-            found = np.zeros(len(self.start), np.bool_)
+            ndarray = np.zeros(len(self.start), np.bool_)
             for moment, lasting in zip(term.moments, term.lasting, strict=True):
                 if term.before:
                     # An entry of no length ends when it starts; it is over before the day it starts on.
                     over = (self.until <= moment) & (self.start < moment)
                     over[list(lasting)] = False
-                    found |= over
+                    ndarray |= over
                 else:
-                    found |= self.start >= moment
-            flags &= ~found if term.negated else found
+                    ndarray |= self.start >= moment
+            flags &= ~ndarray if term.negated else ndarray
         return flags
 
 

@@ -34,8 +34,8 @@ def zones_of_group(connection: Connection, group: GroupId) -> Zones:
 
 
 def _defined(connection: Connection, table: Table, where: ColumnElement[bool], calendar: CalendarId | None) -> Zones:
-    found = select(table.c.uid, TEXTS.c.text).join(TEXTS, TEXTS.c.id == table.c.id)
-    rows = connection.execute(found.where(where, table.c.component == "VTIMEZONE").order_by(table.c.id))
+    query = select(table.c.uid, TEXTS.c.text).join(TEXTS, TEXTS.c.id == table.c.id)
+    rows = connection.execute(query.where(where, table.c.component == "VTIMEZONE").order_by(table.c.id))
     return Zones(((row.uid, row.text) for row in rows), counting(zone_rulings(connection), calendar))
 
 
@@ -60,7 +60,7 @@ def reindex_affected(connection: Connection, set_id: SetId) -> None:
         own = and_(mine, CHANGES.c.calendar_id == calendar)
         defined = run(select(CHANGES.c.uid).distinct().where(own, CHANGES.c.component == "VTIMEZONE")).scalars()
         names = [uid for uid in defined if not resolve(uid).exact]
-        names += [one.tzid for one in zone_rulings(connection) if one.calendar == calendar]
+        names += [ruling.tzid for ruling in zone_rulings(connection) if ruling.calendar == calendar]
         concerned = ENTRIES.c.marks.op("&")(Mark.DEFINED_ZONE | Mark.UNRESOLVED_ZONE) != 0
         fresh = select(ENTRIES.c.id).join(CHANGES, CHANGES.c.after_id == ENTRIES.c.id)
         wanted = set(run(fresh.where(own, ENTRIES.c.listed, concerned)).scalars())
@@ -103,15 +103,15 @@ def in_use(connection: Connection) -> list[InUse]:
         f" WHERE listed = 1 AND start_wall IS NOT NULL AND (tzids != '' OR marks & {Mark.FLOATING})"
         " GROUP BY calendar_id, tzids"
     )
-    found: dict[tuple[int, str], InUse] = {}
+    zones: dict[tuple[int, str], InUse] = {}
     for calendar, tzids, count, first, last, endless in rows:
         for tzid in tzids.split("\x1f"):
-            had = found.get((calendar, tzid))
+            had = zones.get((calendar, tzid))
             if had is not None:
                 count, first, last = count + had.entries, min(first, had.first), max(last, had.last)
                 endless = max((one for one in (endless, had.endless) if one is not None), default=None)
-            found[calendar, tzid] = InUse(CalendarId(calendar), tzid, count, first, last, endless)
-    return list(found.values())
+            zones[calendar, tzid] = InUse(CalendarId(calendar), tzid, count, first, last, endless)
+    return list(zones.values())
 
 
 def hints(connection: Connection) -> dict[CalendarId, str]:
@@ -158,8 +158,8 @@ def reindex_entries(connection: Connection, calendar: CalendarId, entries: Itera
     changed: list[VersionId] = []
     for chunk in chunks(wanted):
         reindexing = Reindexing(connection)
-        for one in stored_of(connection, chunk):
-            reindexing.add(one, row_of(examine(one.component, one.text, zones)))
+        for stored in stored_of(connection, chunk):
+            reindexing.add(stored, row_of(examine(stored.component, stored.text, zones)))
         changed += reindexing.flush()
     copy_index(connection, changed)
     return len(changed)
