@@ -57,7 +57,7 @@ setup:
 	@$(MAKE) -s -j2 .stamps/suite $(WEB)
 
 bench: .stamps/python-dev $(WEB)
-	@CHROMIUM="$(CHROMIUM)" $(BIN)/python -m bench
+	@CHROMIUM="$(CHROMIUM)" $(BIN)/python -m bench $(BENCH)
 
 # Every picture of docs/screenshots anew, from the sample data. Look at them afterwards.
 pictures: .stamps/python-dev chromium $(WEB)

@@ -10,25 +10,25 @@ import shutil
 import statistics
 import sys
 import tempfile
-import time
-from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from pathlib import Path
+from typing import Annotated
 
 import icalendar
+import typer
 from rich.console import Console
-from rich.table import Table
 
 from bench import connecting, generate, importing, load, matching, mending, occurring, pages, sharing, starting
 from bench.importing import fresh, take_in
+from bench.results import Pace, Results, alternately, timed
 from datebridge.core.changes import State
 from datebridge.core.ids import SetId, VersionId
 from datebridge.core.job_kinds import JobKind
 from datebridge.core.language.filters import Selection
 from datebridge.services.exports import export
 from datebridge.services.jobs import jobs
-from datebridge.services.mend import bulk, deletion
+from datebridge.services.mend import deletion
 from datebridge.settings import Settings
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.review import list_sets
@@ -56,137 +56,46 @@ FILTERS = (
 )
 
 
-def timed(work: Callable[[], object]) -> float:
-    start = time.perf_counter()
-    work()
-    return time.perf_counter() - start
-
-
-class Pace:
-    """How fast the machine is just now, by work of the same kind: icalendar reading a few hundred events.
-
-    1 is the machine the numbers were set on. A limit in milliseconds holds at that pace, so that what else the
-    machine does decides nothing.
-    """
-
-    #: Seconds that reading 600 events took there: 20,000 took 17.7 s.
-    _REFERENCE = 17.7 * 600 / 20_000
-
-    def __init__(self, folder: Path) -> None:
-        path = folder / "pace.ics"
-        generate.write(path, 600, seed=5)
-        self._data = path.read_bytes()
-        self._last = self._measure()
-
-    def _measure(self) -> float:
-        return min(timed(lambda: icalendar.Calendar.from_ical(self._data)) for _ in range(2)) / self._REFERENCE
-
-    def around(self) -> float:
-        """The pace between the last time this was asked and now."""
-        before, self._last = self._last, self._measure()
-        return (before + self._last) / 2
-
-
-class Results:
-    def __init__(self, pace: Pace) -> None:
-        self.pace = pace
-        self.table = Table("what", "measured", "baseline", "so", "hold", "aim", "", title="Date Bridge, measured")
-        self.held = True
-
-    def ratio(self, what: str, ours: float, theirs: float, hold: float, aim: float) -> None:
-        factor = theirs / ours
-        self._row(
-            what,
-            f"{ours:.2f} s",
-            f"{theirs:.2f} s",
-            f"{factor:.1f}×",
-            f"{hold:g}×",
-            f"{aim:g}×",
-            factor >= hold,
-            factor >= aim,
-        )
-
-    def rate(self, what: str, ours: float, theirs: float, hold: float, aim: float) -> None:
-        factor = ours / theirs
-        self._row(
-            what,
-            f"{ours:,.0f} entries/s",
-            f"{theirs:,.0f}/s, bare PUTs",
-            f"{factor:.2f}×",
-            f"{hold:g}×",
-            f"{aim:g}×",
-            factor >= hold,
-            factor >= aim,
-        )
-
-    def limit(self, what: str, value: float, unit: str, hold: float, aim: float, note: str = "") -> None:
-        """A number that is a ratio or a size by itself."""
-        shown = f"{value:.3g} {unit}"
-        self._row(what, shown, note, "", f"{hold:g} {unit}", f"{aim:g} {unit}", value <= hold, value <= aim)
-
-    def time(self, what: str, value: float, unit: str, hold: float, aim: float, note: str = "") -> None:
-        """A time, held at the machine's pace around it."""
-        pace = self.pace.around()
-        paced = value / pace
-        self._row(
-            what,
-            f"{value:.3g} {unit}",
-            note or f"at pace {pace:.2f}",
-            f"{paced:.3g} {unit}",
-            f"{hold:g} {unit}",
-            f"{aim:g} {unit}",
-            paced <= hold,
-            paced <= aim,
-        )
-
-    def least(self, what: str, value: float, hold: float, note: str = "") -> None:
-        """A share that must not be less."""
-        self._row(what, f"{value:.4f}", note, "", f"{hold:g}", "1", value >= hold, value >= 0.9999)
-
-    def share(self, what: str, ours: float, theirs: float, hold: float, aim: float) -> None:
-        """Processor time as a multiple of somebody else's."""
-        factor = ours / theirs
-        self._row(
-            what,
-            f"{ours:.2f} s",
-            f"{theirs:.2f} s, import icalendar",
-            f"{factor:.2f}×",
-            f"{hold:g}×",
-            f"{aim:g}×",
-            factor <= hold,
-            factor <= aim,
-        )
-
-    def _row(self, *cells: object) -> None:
-        *texts, held, aimed = cells
-        self.held &= bool(held)
-        verdict = "[green]aim met[/]" if aimed else "holds" if held else "[red]does not hold[/]"
-        self.table.add_row(*map(str, texts), verdict)
+def stored(folder: Path, name: str, entries: int, seed: int) -> tuple[Store, Settings]:
+    """A store of so many events, made when it is first needed."""
+    there = (folder / name).exists()
+    store, settings = fresh(folder / name)
+    if not there:
+        path = folder / f"{name}.ics"
+        generate.write(path, entries, seed=seed)
+        take_in(store, settings, path)
+    return store, settings
 
 
 def reading_and_writing(results: Results, folder: Path) -> None:
     path = folder / "twenty-thousand.ics"
-    size = generate.write(path, 20_000)
+    size = generate.write(path, results.size(20_000))
     data = path.read_bytes()
     parsed: list[icalendar.Component] = []
-    theirs = timed(lambda: parsed.append(icalendar.Calendar.from_ical(data)))
-    theirs_out = timed(lambda: parsed[0].to_ical())
-    store, settings = fresh(folder / "twenty")
-    ours = timed(lambda: take_in(store, settings, path))
-    ledger = Ledger(store)
-    out = io.BytesIO()
+    stores: list[Store] = []
 
-    def write() -> None:
-        for piece in export.write(store, ledger, None, 1, "ics", ""):
-            out.write(piece)
+    def take(turn: int) -> None:
+        store, settings = fresh(folder / f"reading-{turn}")
+        take_in(store, settings, path)
+        stores.append(store)
 
-    ours_out = timed(write)
+    ours, theirs = alternately(take, lambda _: parsed.append(icalendar.Calendar.from_ical(data)))
     note = f"file of {size / 1e6:.1f} MB → stored, searchable (icalendar: parse)"
     results.ratio(note, ours, theirs, 5, 10)
-    results.ratio("the same → written out (icalendar: serialise)", ours_out, theirs_out, 20, 40)
-    store.close()
-    took, reference, found, other = occurring.month(folder / "twenty", parsed[0])
-    results.ratio(f"one month of the 20,000: {found:,} (recurring-ical-events: {other:,})", took, reference, 25, 100)
+    ledger = Ledger(stores[0])
+
+    def write(_: int) -> None:
+        out = io.BytesIO()
+        for piece in export.write(stores[0], ledger, None, 1, "ics", ""):
+            out.write(piece)
+
+    ours, theirs = alternately(write, lambda turn: parsed[turn].to_ical())
+    results.ratio("the same → written out (icalendar: serialise)", ours, theirs, 20, 40)
+    for store in stores:
+        store.close()
+    took, reference, found, other = occurring.month(folder / "reading-0", parsed[0])
+    what = f"one month of the {results.size(20_000):,}: {found:,} (recurring-ical-events: {other:,})"
+    results.ratio(what, took, reference, 40, 100)
 
 
 def time_itself(results: Results, folder: Path) -> None:
@@ -194,15 +103,13 @@ def time_itself(results: Results, folder: Path) -> None:
     results.limit("a month of series begun a century ago, against last year", old / recent, "×", 1.5, 1.1)
     seconds, pairs = occurring.sweep()
     results.time("overlaps in a year of 100,000 occurrences", seconds, "s", 2, 0.5, f"{pairs:,} pairs")
+    stored(folder, "twenty", results.size(20_000), seed=7)[0].close()
     full, empty = occurring.drawn(folder / "twenty", folder)
     results.time("month of the 20,000, from click to drawn", full, "ms", 300, 150, f"{empty:.0f} ms with one entry")
 
 
 def ledger_and_changes(results: Results, folder: Path) -> None:
-    path = folder / "hundred-thousand.ics"
-    generate.write(path, 100_000, seed=11)
-    store, settings = fresh(folder / "hundred")
-    take_in(store, settings, path)
+    store, settings = stored(folder, "hundred", results.size(100_000), seed=11)
     worst, times = "", []
     for text, sort in FILTERS:
         for descending, offset in ((False, 0), (True, 5_000)):
@@ -214,7 +121,7 @@ def ledger_and_changes(results: Results, folder: Path) -> None:
     results.time("the same, median", statistics.median(times) * 1000, "ms", 100, 30)
     ledger = Ledger(store)
     with store.read() as connection:
-        chosen = tuple(list(ledger.ids(connection, Selection()))[:10_000])
+        chosen = tuple(list(ledger.ids(connection, Selection()))[: results.size(10_000)])
     sets: list[int] = []
     propose = timed(lambda: sets.append(deletion.propose_deletion(store, ledger, Selection(only=chosen))))
     review = timed(lambda: pages.review(store, sets[0]))
@@ -237,7 +144,7 @@ def in_bulk(results: Results, store: Store, settings: Settings, chosen: tuple[Ve
 
     def propose() -> None:
         jobs.enqueue(store, JobKind.BULK, "bench", {**Selection(only=chosen).as_params(), "steps": steps})
-        while jobs.run_next(store, settings, {"bulk": bulk.bulk_job}):
+        while jobs.run_next(store, settings, {JobKind.BULK}):
             pass
 
     took = timed(propose)
@@ -250,11 +157,11 @@ def in_bulk(results: Results, store: Store, settings: Settings, chosen: tuple[Ve
 
 
 def duplicates(results: Results, folder: Path) -> None:
-    got = matching.measure()
+    got = matching.measure(results.size(matching.EACH))
     results.time(f"duplicates among {got.entries:,}", got.seconds, "s", 30, 8)
-    half = matching.took(matching.labelled(matching.EACH // 2, seed=3))[0]
+    half = matching.took(matching.labelled(results.size(matching.EACH) // 2, seed=3))[0]
     results.limit("the same against half as many", got.seconds / half, "×", 2.5, 2.1)
-    kept = matching.stored_measure(folder)
+    kept = matching.stored_measure(folder, results.size(matching.EACH) // 3)
     note = f"{kept.groups:,} groups"
     results.time("  looked for in the store, a third as many", kept.look, "s", 10, 3, note)
     results.time("  a page of groups, and their counts", kept.page * 1000, "ms", 300, 100, note)
@@ -271,11 +178,11 @@ def time_set_right(results: Results, folder: Path) -> None:
     results.time(
         "a definition against all zones", fit.mean * 1000, "ms", 50, 10, f"slowest {fit.slowest * 1000:.0f} ms"
     )
-    both = mending.comparing(folder)
+    both = mending.comparing(folder, results.size(20_000))
     what = f"two calendars of {both.entries:,} compared, three years"
     results.time(f"{what}, files read", both.whole, "s", 10, 5)
     results.ratio(what, both.ours, both.theirs, 20, 40)
-    hidden = mending.inferring()
+    hidden = mending.inferring(results.size(400), results.size(20_000))
     results.time("400 series found among 20,000 singles", hidden.seconds, "s", 10, 2)
     results.least("  found with exactly their own", hidden.part, 0.95, f"{hidden.false} false")
     results.limit("  false ones", hidden.false, "", 0, 0)
@@ -283,23 +190,25 @@ def time_set_right(results: Results, folder: Path) -> None:
 
 def large_import(results: Results, folder: Path) -> None:
     path = folder / "hundred-megabytes.ics"
-    size = generate.write(path, 174_000, seed=13)
+    size = generate.write(path, results.size(174_000), seed=13)
     with ProcessPoolExecutor(1, multiprocessing.get_context("spawn")) as alone:
         used = alone.submit(importing.memory_of_import, path, folder / "memory").result(timeout=300)
     note = f"{used / 1e6:.0f} MB more than at the start"
     results.limit(f"memory while importing {size / 1e6:.0f} MB, in files", used / size, "×", 12, 5, note)
+    stored(folder, "hundred", results.size(100_000), seed=11)[0].close()
     median, pages_asked = pages.while_importing(folder / "hundred", path)
     results.time("ledger page while 100 MB are imported, median", median * 1000, "ms", 300, 100, f"{pages_asked} pages")
 
 
 def talking_to_servers(results: Results, folder: Path) -> None:
-    got = connecting.measure(folder)
-    bare = connecting.MANY / got.bare
+    many = results.size(connecting.MANY)
+    got = connecting.measure(folder, many)
+    bare = many / got.bare
     for what, seconds, asked in (
-        ("first pull of 10,000 entries", got.pull, got.pull_requests),
-        ("copying 10,000 to the other server, read back", got.copy, got.copy_requests),
+        (f"first pull of {many:,} entries", got.pull, got.pull_requests),
+        (f"copying {many:,} to the other server, read back", got.copy, got.copy_requests),
     ):
-        rate = connecting.MANY / seconds
+        rate = many / seconds
         results.rate(f"{what}: {asked:,} requests", rate, bare, 0.4, 0.9)
     results.limit("refresh without changes, requests a calendar", got.unchanged_requests, "", 2, 1)
     for what, care in zip(("first fetch", "refresh by listing", "refresh by token"), got.care, strict=True):
@@ -313,7 +222,7 @@ def under_load(results: Results, folder: Path) -> None:
     store, settings = fresh(folder / "load")
     for k in range(3):
         path = folder / f"load-{k}.ics"
-        generate.write(path, 100_000, seed=11 + k, years=30)
+        generate.write(path, results.size(100_000), seed=11 + k, years=30)
         take_in(store, settings, path)
         path.unlink()
     store.close()
@@ -329,9 +238,9 @@ def under_load(results: Results, folder: Path) -> None:
 
 
 def given_to_readers(results: Results, folder: Path) -> None:
-    found = sharing.measure(folder)
+    found = sharing.measure(folder, results.size(sharing.ENTRIES))
     for detail, seconds in found.made.items():
-        results.time(f"a feed of {sharing.ENTRIES:,} first made: {detail}", seconds, "s", 1, 0.6)
+        results.time(f"a feed of {results.size(sharing.ENTRIES):,} first made: {detail}", seconds, "s", 1, 0.6)
     results.least(
         "given out again, beside a static file of that size",
         min(1, 2 * found.given / found.static),
@@ -348,6 +257,7 @@ def given_to_readers(results: Results, folder: Path) -> None:
 
 def first_screen(results: Results, folder: Path) -> None:
     web = Path(__file__).parents[1] / "src/datebridge/web"
+    stored(folder, "hundred", results.size(100_000), seed=11)[0].close()
     seconds, scripts = pages.first_screen(folder / "hundred")
     packed = sum(len(gzip.compress((web / s.lstrip("/")).read_bytes(), 9)) for s in scripts)
     results.time("first screen, 100,000 stored", seconds, "s", 1, 0.5)
@@ -359,31 +269,44 @@ def command_line(results: Results, folder: Path) -> None:
         results.share(f"date-bridge {what}, processor time", ours, theirs, 1.5, 1)
 
 
-def main() -> int:
+PARTS = (
+    command_line,
+    reading_and_writing,
+    time_itself,
+    ledger_and_changes,
+    duplicates,
+    time_set_right,
+    large_import,
+    talking_to_servers,
+    given_to_readers,
+    first_screen,
+    under_load,
+)
+
+
+def main(
+    only: Annotated[list[str] | None, typer.Option(help="A part to measure; all where none is given.")] = None,
+    quick: Annotated[bool, typer.Option("--quick", help="Measure a fifth of the size, to see that it works.")] = False,
+) -> None:
+    """Measure, and end with 1 where something does not hold."""
+    names = [part.__name__ for part in PARTS]
+    if unknown := sorted(set(only or ()) - set(names)):
+        raise typer.BadParameter(f"{', '.join(unknown)}: there are {', '.join(names)}.")
     console = Console(width=int(os.environ.get("COLUMNS", "150")))
     folder = Path(tempfile.mkdtemp(prefix="date-bridge-bench-"))
-    results = Results(Pace(folder))
+    results = Results(Pace(folder), console, quick)
     try:
-        for part in (
-            command_line,
-            reading_and_writing,
-            time_itself,
-            ledger_and_changes,
-            duplicates,
-            time_set_right,
-            large_import,
-            talking_to_servers,
-            given_to_readers,
-            first_screen,
-            under_load,
-        ):
-            console.print(f"… {part.__name__.replace('_', ' ')}")
-            part(results, folder)
+        for part in PARTS:
+            if only and part.__name__ not in only:
+                continue
+            console.print(f"{part.__name__}")
+            took = timed(partial(part, results, folder))
+            console.print(f"  ({took:.0f} s)")
     finally:
         shutil.rmtree(folder, ignore_errors=True)
     console.print(results.table)
-    return 0 if results.held else 1
+    sys.exit(0 if results.held else 1)
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    typer.run(main)

@@ -51,9 +51,9 @@ class Figures:
     care: tuple[float, float, float]
 
 
-def measure(folder: Path) -> Figures:
-    """Everything in one run: the servers in a process of their own, the same 10,000 entries throughout."""
-    objects = _objects(folder / "ten-thousand.ics")
+def measure(folder: Path, many: int = MANY) -> Figures:
+    """Everything in one run: the servers in a process of their own, the same entries throughout."""
+    objects = _objects(folder / "ten-thousand.ics", many)
     hosts = Hosts(folder / "standins", _NO_PORTS)
     for server in (hosts.tidewrack, hosts.lantern):
         for person in (OFFICE, "bare"):
@@ -89,8 +89,8 @@ def measure(folder: Path) -> Figures:
     return Figures(bare, pull, asked, copy, copied, unchanged // 2, ten_of_many, ten_of_few, care)
 
 
-def _objects(path: Path) -> dict[str, list[str]]:
-    generate.write(path, MANY, seed=17)
+def _objects(path: Path, many: int) -> dict[str, list[str]]:
+    generate.write(path, many, seed=17)
     objects: dict[str, list[str]] = {}
     for facts, text in take_apart(path.read_bytes()).entries:
         objects.setdefault(facts.uid, []).append(text)

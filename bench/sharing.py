@@ -52,10 +52,10 @@ class Shared(NamedTuple):
     seen: float
 
 
-def measure(folder: Path) -> Shared:
+def measure(folder: Path, entries: int = ENTRIES) -> Shared:
     """All of it, over a store of its own."""
     path = folder / "shared.ics"
-    generate.write(path, ENTRIES, seed=16)
+    generate.write(path, entries, seed=16)
     store, settings = fresh(folder / "shared")
     take_in(store, settings, path)
     ledger = Ledger(store)

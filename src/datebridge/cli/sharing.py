@@ -90,8 +90,8 @@ def render_files(
     else:
         print(f"{given.in_words}.", file=sys.stderr)
         for warning in warnings:
-            words = f"{warning.entries:,} seem to hold {warning.what} in what is given, such as “{warning.found}” in “{warning.title}”."
-            print(words, file=sys.stderr)
+            where = f"in what is given, such as “{warning.found}” in “{warning.title}”"
+            print(f"{warning.entries:,} seem to hold {warning.what} {where}.", file=sys.stderr)
     raise SystemExit(OK)
 
 

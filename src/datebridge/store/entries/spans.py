@@ -58,16 +58,16 @@ class Spans:
         """What all the terms hold for."""
         flags = np.ones(len(self.start), np.bool_)
         for term in terms:
-            ndarray = np.zeros(len(self.start), np.bool_)
+            held = np.zeros(len(self.start), np.bool_)
             for moment, lasting in zip(term.moments, term.lasting, strict=True):
                 if term.before:
                     # An entry of no length ends when it starts; it is over before the day it starts on.
                     over = (self.until <= moment) & (self.start < moment)
                     over[list(lasting)] = False
-                    ndarray |= over
+                    held |= over
                 else:
-                    ndarray |= self.start >= moment
-            flags &= ~ndarray if term.negated else ndarray
+                    held |= self.start >= moment
+            flags &= ~held if term.negated else held
         return flags
 
 
