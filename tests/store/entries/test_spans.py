@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from icalendar import Calendar
 from recurring_ical_events import of
 
+from datebridge.store.entries.ledger import Ledger
 from tests.conftest import Bench, calendar, event
 from tests.depth import tries
 
@@ -79,6 +80,11 @@ def test_before_and_after_never_contradict_the_occurrences(
     bench.bring(calendar(*texts))
     day = FIRST + DAY * offset
     before, after = set(bench.titles(f"before:{day}")), set(bench.titles(f"after:{day}"))
+    asked = (f"before:{day}", f"after:{day}", f"-before:{day}", f"-after:{day} before:2027", f"before:{day},2020")
+    cold = [bench.titles(text) for text in asked]
+    bench.ledger = Ledger(bench.store)
+    bench.ledger.warm()
+    assert [bench.titles(text) for text in asked] == cold, "remembered spans say otherwise than the index"
     bench.store.close()
     assert not before & after
     far = datetime.date(2036, 1, 1)

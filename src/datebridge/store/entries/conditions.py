@@ -174,9 +174,14 @@ def _dated(days: Days, changed: Sequence[Changed]) -> tuple[str, list[Any]]:
         " ELSE happens(recurrence, start_wall, ? - max(end_wall - start_wall - 1, 0), ?) END"
     )
     clause, values = f"({once}) OR ({series})", [high, low, low, high, low, low, high, low, high]
+    # What can happen then at all is told by an index; only of that the rows are read.
+    possible = (
+        "SELECT id FROM entry INDEXED BY ix_entry_span WHERE listed = 1"
+        f" AND (start_wall < ? OR marks & {Mark.EARLY}) AND (until_wall >= ? OR until_wall IS NULL)"
+    )
     if not changed:
-        return clause, values
+        return f"id IN ({possible}) AND ({clause})", [high, low, *values]
     masters = json.dumps([one.master.id for one in changed])
     happening = json.dumps([one.master.id for one in changed if one.happens(low, high)])
     asked = f"CASE WHEN id IN ({LISTED_IDS}) THEN id IN ({LISTED_IDS}) ELSE {clause} END"
-    return asked, [masters, happening, *values]
+    return f"id IN ({possible} UNION ALL {LISTED_IDS}) AND {asked}", [high, low, happening, masters, happening, *values]

@@ -34,7 +34,7 @@ from datebridge.store.entries.orders import (
     joined_ids,
     window_of,
 )
-from datebridge.store.entries.spans import KnownSpans
+from datebridge.store.entries.spans import KnownSpans, SpanTerm, matching_sql
 from datebridge.store.remembered import Remembered
 from datebridge.store.sql import among, revision_now
 from datebridge.store.tables import CALENDARS, ENTRIES
@@ -129,19 +129,20 @@ class Ledger:
 
         def compute() -> Flags:
             condition = self._compiled(connection, text, today)
-            flags = self._listed(connection, revision)
-            if condition.spans:
-                flags = flags & self.spans.of(connection).matching(condition.spans)
+            asked = condition.clauses != [LISTED]
+            within = self._within(connection, revision, condition.spans)
             if condition.words is None:
-                if condition.clauses == [LISTED]:
-                    return flags
-                return flags & _flags(connection, ids_of(connection, condition.sql, condition.values))
+                if not asked:
+                    return within if within is not None else self._listed(connection, revision)
+                found = _flags(connection, ids_of(connection, condition.sql, condition.values))
+                return found if within is None else found & within
+            flags = within if within is not None else self._listed(connection, revision)
             # The words first: what holds them is found much quicker than it is looked up entry by entry.
             holding = joined_ids(
                 connection, "SELECT group_concat(rowid) FROM search WHERE search MATCH ?", (condition.words,)
             )
             flags = flags & _flags(connection, holding)
-            if condition.clauses == [LISTED]:
+            if not asked:
                 return flags
             if len(holding) >= FEW:
                 return flags & _flags(connection, ids_of(connection, condition.sql, condition.values))
@@ -149,6 +150,14 @@ class Ledger:
             return flags & _flags(connection, ids_of(connection, where, [ids, *condition.values]))
 
         return self._matches.get((revision, today, text), compute)
+
+    def _within(self, connection: Connection, revision: int, terms: list[SpanTerm]) -> Flags | None:
+        """What begins and is over as the terms say; None where nothing is said of it."""
+        if not terms:
+            return None
+        if self.spans.has(connection):
+            return self._listed(connection, revision) & self.spans.of(connection).matching(terms)
+        return _flags(connection, joined_ids(connection, *matching_sql(terms)))  # all of them would take longer to read
 
     def _listed(self, connection: Connection, revision: int) -> Flags:
         """Everything there is."""

@@ -22,6 +22,8 @@ SORTS = {
 }
 #: Fewer than this are put in order by themselves; of more, the whole order is gone through.
 FEW = 3_000
+#: Looking up one by its id takes as long as going through so many in order.
+_SORTED = 4
 LISTED_IDS = "SELECT value FROM json_each(?)"
 #: Ids in an order; and for every id there is, whether it is meant.
 Ids = NDArray[np.int64]
@@ -32,12 +34,16 @@ def first_of(
     connection: Connection, matches: Flags, total: int, sort: str, descending: bool, offset: int, limit: int
 ) -> list[int]:
     """One page of what matches, in order, without putting all the others in order."""
-    if total < FEW:
+    if offset >= total:
+        return []
+    wanted = offset + limit
+    # How many have to be gone through until so many are met, if they lie evenly.
+    likely = wanted * len(matches) // total
+    if total < FEW or likely > total * _SORTED:
         ids = json.dumps(np.flatnonzero(matches).tolist())
         return _listed(_sorted(connection, f"id IN ({LISTED_IDS})", [ids], sort, descending)[offset : offset + limit])
-    wanted = offset + limit
     found: list[int] = []
-    for ids_there in _stretches(connection, sort, descending):
+    for ids_there in _stretches(connection, sort, descending, likely + likely // 8):
         found += ids_there[matches[ids_there]].tolist()
         if len(found) >= wanted:
             break
@@ -71,8 +77,12 @@ def _sorted(connection: Connection, where: str, values: list[Any], sort: str, de
     return ids_of(connection, where, values, _keys(sort, descending))
 
 
-def _stretches(connection: Connection, sort: str, descending: bool) -> Iterator[Ids]:
-    """All listed entries in order, in growing stretches, from the index that holds the order."""
+def _stretches(connection: Connection, sort: str, descending: bool, first: int = 0) -> Iterator[Ids]:
+    """All listed entries in order, in growing stretches, from the index that holds the order.
+
+    Args:
+        first: how many will probably do.
+    """
     way = " DESC" if descending else ""
     orders = [("listed = 1", (), _keys(sort, descending))]
     if sort == "calendar":
@@ -82,7 +92,7 @@ def _stretches(connection: Connection, sort: str, descending: bool) -> Iterator[
             for calendar in (reversed(names) if descending else names)
         ]
     for where, values, order in orders:
-        at, size = 0, 2_000
+        at, size = 0, max(2_000, first)
         while len(ids := ids_of(connection, where, list(values), f"{order} LIMIT {size} OFFSET {at}")):
             yield ids
             at, size = at + size, size * 4

@@ -12,6 +12,7 @@ from sqlalchemy import Connection
 
 from datebridge.core.language.filters import Term
 from datebridge.store.remembered import Remembered
+from datebridge.store.sql import revision_now
 
 if TYPE_CHECKING:
     from datebridge.store.entries.occurrences import Changed
@@ -40,6 +41,25 @@ def span_term(term: Term, changed: Sequence[Changed]) -> SpanTerm:
     ends = {one.master.id: one.last_end() for one in changed if one.moves_on} if term.field == "before" else {}
     lasting = tuple(tuple(i for i, end in ends.items() if end is None or end > moment) for moment in moments)
     return SpanTerm(term.field == "before", moments, lasting, term.negated)
+
+
+def matching_sql(terms: Sequence[SpanTerm]) -> tuple[str, tuple[int, ...]]:
+    """The ids of what all the terms hold for among the entries in force, as SQL for an index, with its values."""
+    clauses, values = list[str](), list[int]()
+    for term in terms:
+        parts = []
+        for moment, lasting in zip(term.moments, term.lasting, strict=True):
+            if term.before:
+                longer = f" AND id NOT IN ({', '.join(map(str, lasting))})" if lasting else ""
+                parts.append(f"(until_wall <= ? AND start_wall < ?{longer})")
+                values += [moment, moment]
+            else:
+                parts.append("start_wall >= ?")
+                values.append(moment)
+        joined = " OR ".join(parts) or "0"
+        clauses.append(f"NOT coalesce({joined}, 0)" if term.negated else f"({joined})")
+    where = " AND ".join(("listed = 1", *clauses))
+    return f"SELECT group_concat(id) FROM entry INDEXED BY ix_entry_span WHERE {where}", tuple(values)
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,8 +98,11 @@ class KnownSpans:
         self._spans: Remembered[Spans] = Remembered(1)
 
     def of(self, connection: Connection) -> Spans:
-        revision = int(connection.exec_driver_sql("SELECT revision FROM meta").scalar_one())
-        return self._spans.get((revision,), lambda: _read(connection))
+        return self._spans.get((revision_now(connection),), lambda: _read(connection))
+
+    def has(self, connection: Connection) -> bool:
+        """Whether they are remembered."""
+        return self._spans.has((revision_now(connection),))
 
 
 def _read(connection: Connection) -> Spans:
