@@ -75,7 +75,8 @@ def _once(lines: ComponentEditor) -> None:
             gone.add(index)
         else:
             seen[address] = (index, answered)
-    lines.lines = [raw for index, raw in enumerate(lines.lines) if index not in gone]
+    if gone:
+        lines.lines = [raw for index, raw in enumerate(lines.lines) if index not in gone]
 
 
 def is_among(address: str, who: list[str]) -> bool:

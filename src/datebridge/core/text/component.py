@@ -13,7 +13,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from datebridge.core.text.lines import ContentLine, NotAContentLine, format_line, parse_line, rewritten_line
+from datebridge.core.text.lines import (
+    ContentLine,
+    NotAContentLine,
+    fence_of,
+    format_line,
+    parse_line,
+    rewritten_line,
+)
 from datebridge.core.text.nesting import depths, nested_in
 
 Params = dict[str, str | None]
@@ -62,13 +69,15 @@ class ComponentEditor:
 
     def own(self, name: str) -> Iterator[tuple[int, ContentLine]]:
         """The component's own properties of a name with their index."""
-        size = len(name)
-        some = [i for i, raw in enumerate(self.lines) if raw[:size].upper() == name]
+        size, begins = len(name), (name[:1], name[:1].lower())
+        some = [i for i, raw in enumerate(self.lines) if raw.startswith(begins) and raw[:size].upper() == name]
         if not some:
             return iter(())
-        own = depths(self.lines)
-        found = ((i, line) for i in some if own[i] == 1 and (line := parsed(self.lines[i])) is not None)
-        return iter([one for one in found if one[1].name == name])
+        # Nested components mostly stand behind a component's own properties, and then need not be looked for.
+        before = self.lines[1 : some[-1]]
+        own = depths(self.lines) if any(map(fence_of, before)) else None
+        found = ((i, line) for i in some if i and (own is None or own[i] == 1) and (line := parsed(self.lines[i])))
+        return iter([(i, line) for i, line in found if line.name == name])
 
     def change(self, index: int, value: str, params: Params | None = None) -> None:
         """Give a line another value and set some of its parameters."""
