@@ -47,6 +47,7 @@ def first_screen(data: Path) -> tuple[float, list[str]]:
     chromium = os.environ.get("CHROMIUM") or shutil.which("chromium")
     times: list[float] = []
     asked: set[str] = set()
+    scripts: set[str] = set()
     with application(data) as address, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
         for _ in range(4):
@@ -56,7 +57,9 @@ def first_screen(data: Path) -> tuple[float, list[str]]:
             page.goto(address + "/look", wait_until="commit")
             page.wait_for_selector("[role=row] [role=gridcell] button")
             times.append(time.perf_counter() - start)
+            scripts |= {url for url in asked if url.endswith(".js")}  # later come those of the other pages
             page.locator("main[aria-busy=false]").wait_for()
             page.close()
+            asked.clear()
         browser.close()
-    return statistics.median(times[1:]), sorted(url for url in asked if url.endswith(".js"))
+    return statistics.median(times[1:]), sorted(scripts)

@@ -2,7 +2,13 @@ import { sveltekit } from '@sveltejs/kit/vite';
 import tailwindcss from '@tailwindcss/vite';
 import { defineConfig } from 'vite';
 
+/** What several pages share comes in few files: each costs a request, and the first page waits for all of its own. */
+const codeSplitting = {
+  groups: [{ name: 'shared', minShareCount: 2, entriesAware: true, entriesAwareMergeThreshold: 30_000 }],
+};
+
 export default defineConfig({
   plugins: [tailwindcss(), sveltekit()],
+  build: { rolldownOptions: { output: { codeSplitting } } },
   server: { proxy: { '/api': { target: 'http://127.0.0.1:8137', changeOrigin: true } } },
 });

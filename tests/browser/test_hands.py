@@ -290,6 +290,7 @@ WALKED = (
 )
 
 
+@pytest.mark.refused
 def test_keys_at_random_do_no_harm(page: Page, address: str) -> None:
     """No page error, no 5xx (the page's fixture looks for both), and nothing changed that the logbook does not have."""
     rng = random.Random(11)  # noqa: S311

@@ -9,7 +9,7 @@
   import ReachLine from '$lib/ui/ReachLine.svelte';
   import NoticeLine from '$lib/ui/NoticeLine.svelte';
   import Route from '$lib/ui/Route.svelte';
-  import { answer, client } from '$lib/api/client';
+  import { key, routeOptions } from '$lib/api/queries';
   import { watchFields } from '$lib/state/fields';
   import { nextPart, toRest, watchFocus } from '$lib/state/focus';
   import { importing } from '$lib/state/imports.svelte';
@@ -50,13 +50,20 @@
 
   onMount(() => {
     theme.start();
-    const uncount = queries.getQueryCache().subscribe(() => queueMicrotask(() => (asking = queries.isFetching() > 0)));
-    void answer(client.GET('/api/route')).then(
+    let loaded = false;
+    const uncount = queries.getQueryCache().subscribe(() =>
+      queueMicrotask(() => {
+        asking = queries.isFetching() > 0;
+        if (asking || loaded || !queries.getQueryCache().find({ queryKey: key('route') })?.state.data) return;
+        // The other pages come once this one is there, while nobody waits for them, so that keys lead there at once.
+        loaded = true;
+        requestIdleCallback(() => STAGES.forEach((path) => void preloadCode(path)));
+      }),
+    );
+    void queries.fetchQuery(routeOptions).then(
       (route) => route.notices[0] && notices.say(route.notices.join(' ')),
       () => undefined,
     );
-    // The other pages come while nobody waits for them, so that keys lead there at once.
-    requestIdleCallback(() => STAGES.forEach((path) => void preloadCode(path)));
     const unwatch = watchFocus();
     const unhold = watchFields();
     const unoffer = keys.offer([

@@ -18,7 +18,7 @@ import structlog
 from anyio import to_thread
 from fastapi import APIRouter, FastAPI, Request, Response
 from fastapi.responses import FileResponse
-from starlette.routing import BaseRoute
+from starlette.routing import BaseRoute, Route
 
 from datebridge import __version__
 from datebridge.api import errors, help, maintenance
@@ -102,7 +102,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
         lifespan=lifespan,
         docs_url=None,
         redoc_url=None,
-        routes=[*operations()],
+        routes=[*_assets(), *operations()],
     )
     api.state.app = app
     api.openapi = schema  # type: ignore[method-assign]  # as it is tested, and as clients are made of it
@@ -166,16 +166,14 @@ def _look_through(app: App) -> None:
             app.notices.append(str(error))
 
 
-def _front_end(api: FastAPI) -> None:
-    """The built pages. Every path that is no file is the same page: the browser finds its way from there."""
-    if not (WEB / "index.html").is_file():
-        return
+def _assets() -> list[BaseRoute]:
+    """Scripts, styles and fonts, which a first page waits for: before all other routes, and packed once."""
     packed: dict[str, tuple[bytes, str]] = {}  # the built files are few and never change while this runs
 
-    @api.get("/_app/{path:path}", include_in_schema=False)
-    def asset(path: str, request: Request) -> Response:
+    async def asset(request: Request) -> Response:
+        path = request.path_params["path"]
         file = (WEB / "_app" / path).resolve()
-        if not file.is_relative_to(WEB) or not file.is_file():
+        if not file.is_relative_to(WEB / "_app") or not file.is_file():
             return Response(status_code=404)
         if path.endswith(".woff2") or not takes_gzip(request.headers.get("accept-encoding", "")):
             return FileResponse(file, headers=_FOREVER)
@@ -183,9 +181,16 @@ def _front_end(api: FastAPI) -> None:
             kind = mimetypes.guess_type(path)[0] or "application/octet-stream"
             packed[path] = gzip.compress(file.read_bytes(), 9), kind
         data, kind = packed[path]
-        return Response(
-            data, media_type=kind, headers={**_FOREVER, "Content-Encoding": "gzip", "Vary": "Accept-Encoding"}
-        )
+        headers = {**_FOREVER, "Content-Encoding": "gzip", "Vary": "Accept-Encoding"}
+        return Response(data, media_type=kind, headers=headers)
+
+    return [Route("/_app/{path:path}", asset)]
+
+
+def _front_end(api: FastAPI) -> None:
+    """The built pages. Every path that is no file is the same page: the browser finds its way from there."""
+    if not (WEB / "index.html").is_file():
+        return
 
     @api.get("/reader/{name}", include_in_schema=False)
     def reader(name: str) -> Response:

@@ -100,7 +100,17 @@ export function refreshAll(queries: QueryClient): Promise<void> {
   return refreshTopics(queries, ['entries', 'sets', 'accounts', 'pushes', 'files', 'jobs', 'preferences']);
 }
 
-export const routeQuery = () => query(() => ({ queryKey: ['route'], queryFn: () => answer(client.GET('/api/route')) }));
+export const routeOptions = { queryKey: key('route'), queryFn: () => answer(client.GET('/api/route')) };
+export const routeQuery = () => query(() => routeOptions);
+
+/** When everything that was asked for has been answered. */
+export function settled(queries: QueryClient): Promise<void> {
+  return new Promise((resolve) => {
+    const done = () => queries.isFetching() === 0;
+    if (done()) return resolve();
+    const stop = queries.getQueryCache().subscribe(() => queueMicrotask(() => done() && (stop(), resolve())));
+  });
+}
 
 export const calendarsQuery = () =>
   query(() => ({ queryKey: ['calendars'], queryFn: () => answer(client.GET('/api/calendars')) }));

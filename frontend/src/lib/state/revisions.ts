@@ -1,5 +1,5 @@
 import type { QueryClient } from '@tanstack/svelte-query';
-import { refreshTopics } from '$lib/api/queries';
+import { refreshTopics, settled } from '$lib/api/queries';
 import { reach } from '$lib/api/reach.svelte';
 
 /** After so many milliseconds it is tried again to be told what changes. */
@@ -19,9 +19,20 @@ export function follow(queries: QueryClient): () => void {
       reconnect();
     };
     // What happened while nobody was told has to be asked for, also between the first answers and the stream.
-    source.onopen = () => {
-      void queries.invalidateQueries({ predicate: (query) => reach.lost || query.state.dataUpdatedAt > 0 });
+    // A first page is not held up by it.
+    source.onopen = async () => {
+      const answered = new Map(
+        queries
+          .getQueryCache()
+          .getAll()
+          .map((one) => [one, one.state.dataUpdateCount]),
+      );
+      const lost = reach.lost;
       reach.lost = false;
+      if (!lost) await settled(queries);
+      await queries.invalidateQueries({
+        predicate: (one) => lost || (one.state.data !== undefined && answered.get(one) === one.state.dataUpdateCount),
+      });
     };
   };
   const reconnect = () => {
