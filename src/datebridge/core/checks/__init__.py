@@ -10,10 +10,13 @@ What only shows among all entries of a calendar is in `census`; what only a file
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
+from functools import lru_cache
 from importlib import import_module
+from itertools import chain
 
 from datebridge.core.checks.census import CENSUS
-from datebridge.core.checks.check import Check, noted
+from datebridge.core.checks.check import Check, CheckFinding, noted
 from datebridge.core.checks.of_series import OF_SERIES
 from datebridge.core.index.derive import ENTRIES, MOST_ALIKE, Reading, and_more, read_entry
 from datebridge.core.index.facts import Facts, Mark
@@ -66,6 +69,8 @@ REVISIONS = {check.code: check.revision for check in (*CHECKS.values(), *CENSUS,
 #: Those that come and go with the definitions that are beside an entry.
 BY_ZONE = frozenset({"unresolved-zone", "zone-contradiction", "end-before-start"})
 _FINDING = [check for check in CHECKS.values() if check.find is not noted]
+#: The properties that any of them is asked for.
+_NEEDED = frozenset().union(*(check.needs for check in _FINDING))
 
 
 def examine(component: str, text: str, zones: Zones = NO_ZONES) -> Facts:
@@ -78,12 +83,13 @@ def examine(component: str, text: str, zones: Zones = NO_ZONES) -> Facts:
     problems = entry.problems()
     if component in ENTRIES:
         marks = entry.facts.marks
-        for check in _FINDING:
-            if check.marks and not marks & check.marks:
+        for needed, find, check in _concerning(_NEEDED.intersection((*entry.fields, *entry.lists))):
+            if needed and not marks & needed:
                 continue
-            if check.needs and check.needs.isdisjoint(entry.fields) and check.needs.isdisjoint(entry.lists):
-                continue
-            problems += _problems_of(check, entry)
+            found = iter(find(entry))
+            first = next(found, None)  # mostly there is none
+            if first is not None:
+                problems += _problems_of(check, entry, chain((first,), found))
     facts = entry.facts
     facts.problems = tuple(problems)
     if problems:
@@ -91,11 +97,17 @@ def examine(component: str, text: str, zones: Zones = NO_ZONES) -> Facts:
     return facts
 
 
-def _problems_of(check: Check, entry: Reading) -> list[Problem]:
-    """What a check finds; of very much that is alike, the last one told says how much more there is."""
+@lru_cache(maxsize=4_096)
+def _concerning(names: frozenset[str]) -> tuple[tuple[int, Callable[[Reading], Iterable[CheckFinding]], Check], ...]:
+    """The checks that could find something in an entry with properties of these names, with the marks they need."""
+    return tuple((c.marks, c.find, c) for c in _FINDING if not c.needs or not c.needs.isdisjoint(names))
+
+
+def _problems_of(check: Check, entry: Reading, found: Iterable[CheckFinding]) -> list[Problem]:
+    """What a check has found; of very much that is alike, the last one told says how much more there is."""
     told: list[Problem] = []
     more = 0
-    for message, done, name in check.find(entry):
+    for message, done, name in found:
         if len(told) < MOST_ALIKE:
             told.append(Problem(check.code, message, done, entry.line_of(name) if isinstance(name, str) else name))
         else:

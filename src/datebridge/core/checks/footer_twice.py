@@ -13,7 +13,7 @@ from datebridge.core.text.lines import escape_text, unescape_text
 #: What parts paragraphs: empty lines, or lines drawn of strokes.
 _BREAK = re.compile(r"((?:\A|\n)[ \t]*[-_=~*. ]{6,}[ \t]*(?:\n|\Z)|\n[ \t]*\n\s*)")
 #: One of these is in a value as it is written that has any; quicker than looking for them.
-_TRACES = ("\\n\\n", "\\n \\n", "------", "______", "======", "~~~~~~", "******", "......")
+_TRACES = re.compile(r"\\n ?\\n|------|______|======|~~~~~~|\*{6}|\.{6}")
 #: A repeated paragraph counts from so many letters on, where it says an address or a number to dial.
 _LONG = 40
 _DIAL = re.compile(r"https?://|\+?\d[\d ()-]{7,}")
@@ -33,7 +33,7 @@ def _repeated(text: str) -> list[int]:
 
 def find(entry: Reading) -> Iterator[CheckFinding]:
     value = entry.value("DESCRIPTION")
-    if len(value) <= 2 * _LONG or not any(trace in value for trace in _TRACES):
+    if len(value) <= 2 * _LONG or _TRACES.search(value) is None:
         return
     if places := _repeated(unescape_text(value)):
         times = "twice" if len(places) == 1 else f"{len(places) + 1:,} times"

@@ -66,6 +66,7 @@ _NUMBERED: dict[str, tuple[tuple[str, ...], int, str]] = {
 }
 #: Put before each word of a name or address, so that people are found among all that is said of an entry. A character
 #: for private use: the full-text index takes it for a letter, and nobody types it.
+_ALPHANUMERIC = re.compile(r"[^\W_]+")
 _PERSON = "\ue000"
 _TOKEN = re.compile(r'\s*(?P<neg>-?)(?:(?P<field>[A-Za-z]+):)?(?P<value>(?:"[^"]*"|[^\s"])*)')
 #: Values with commas between them, each in quotes as a whole or not at all.
@@ -272,7 +273,7 @@ def as_person(text: str) -> str:
 
 
 def _split(value: str) -> list[str]:
-    return "".join(c if c.isalnum() else " " for c in value).split()
+    return _ALPHANUMERIC.findall(value)
 
 
 def _words(value: str, term: Term) -> str:
