@@ -46,13 +46,13 @@ def first_screen(data: Path) -> tuple[float, list[str]]:
     """Seconds until the table shows its first row, in a browser that is running; and the scripts it needed."""
     chromium = os.environ.get("CHROMIUM") or shutil.which("chromium")
     times: list[float] = []
-    asked: set[str] = set()
     scripts: set[str] = set()
     with application(data) as address, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
         for _ in range(4):
             page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
-            page.on("request", lambda request: asked.add(request.url.removeprefix(address)))
+            asked: set[str] = set()
+            page.on("request", lambda request, own=asked: own.add(request.url.removeprefix(address)))
             start = time.perf_counter()
             page.goto(address + "/look", wait_until="commit")
             page.wait_for_selector("[role=row] [role=gridcell] button")
@@ -60,6 +60,5 @@ def first_screen(data: Path) -> tuple[float, list[str]]:
             scripts |= {url for url in asked if url.endswith(".js")}  # later come those of the other pages
             page.locator("main[aria-busy=false]").wait_for()
             page.close()
-            asked.clear()
         browser.close()
     return statistics.median(times[1:]), sorted(scripts)

@@ -56,8 +56,11 @@
         asking = queries.isFetching() > 0;
         if (asking || loaded || !queries.getQueryCache().find({ queryKey: key('route') })?.state.data) return;
         // The other pages come once this one is there, while nobody waits for them, so that keys lead there at once.
-        loaded = true;
-        requestIdleCallback(() => STAGES.forEach((path) => void preloadCode(path)));
+        requestIdleCallback(() => {
+          if (loaded || queries.isFetching() > 0) return;
+          loaded = true;
+          STAGES.forEach((path) => void preloadCode(path));
+        });
       }),
     );
     void queries.fetchQuery(routeOptions).then(
