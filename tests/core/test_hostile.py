@@ -17,7 +17,8 @@ import pytest
 
 from datebridge.core.checks import examine
 from datebridge.core.editing.fields import read_fields
-from datebridge.core.editing.series import Group, SeriesMember, edit, fields_at
+from datebridge.core.editing.groups import Group, SeriesMember, fields_at
+from datebridge.core.editing.series import edit
 from datebridge.core.inspection import inspect
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.occurrences.expanding import Bounds, occurrences, timed

@@ -13,7 +13,8 @@ from hypothesis import assume, event, given
 from hypothesis import strategies as st
 
 from datebridge.core.editing.fields import CannotEdit
-from datebridge.core.editing.series import Group, Plan, SeriesMember, edit, fields_at, remove
+from datebridge.core.editing.groups import Group, Plan, SeriesMember, fields_at
+from datebridge.core.editing.series import edit, remove
 from datebridge.core.editing.writing import rewritten
 from datebridge.core.index.derive import derive
 from datebridge.core.occurrences.expanding import timed

@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 
 from datebridge.core.checks import examine
 from datebridge.core.editing.fields import Alarm, CannotEdit, Fields, Person, read_fields
+from datebridge.core.editing.groups import Group, Plan, SeriesMember, fields_at
 from datebridge.core.editing.moving import Move, move_rule
-from datebridge.core.editing.series import Group, Plan, Scope, SeriesMember, edit, fields_at, remove
+from datebridge.core.editing.series import Scope, edit, remove
 from datebridge.core.editing.writing import as_event, new_event, rewritten
 from datebridge.core.moments import Moment, from_wall_seconds, parse_moment
 from datebridge.core.occurrences.expanding import timed

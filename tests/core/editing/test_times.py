@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.core.editing.fields import CannotEdit, Fields, Person, read_fields
-from datebridge.core.editing.series import Group, SeriesMember, edit, fields_at, remove
+from datebridge.core.editing.groups import Group, SeriesMember, fields_at
+from datebridge.core.editing.series import edit, remove
 from datebridge.core.editing.writing import new_event, rewritten, written_rule
 from datebridge.core.index.derive import derive
 from datebridge.core.moments import Moment, parse_moment

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.editing.series import Group, Plan, SeriesMember
+from datebridge.core.editing.groups import Group, Plan, SeriesMember
 from datebridge.core.index.derive import derive
 from datebridge.core.moments import Moment
 from datebridge.core.series.health import heal, series_findings

@@ -47,8 +47,8 @@ from datebridge.core.bulk.steps import (
 )
 from datebridge.core.bulk.subject import CannotChange, Subject, SubjectMember, kind_of
 from datebridge.core.checks import ALL, CHECKS, examine
-from datebridge.core.editing.series import Group
-from datebridge.core.editing.series import SeriesMember as InSeries
+from datebridge.core.editing.groups import Group
+from datebridge.core.editing.groups import SeriesMember as InSeries
 from datebridge.core.editing.writing import stamped
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Facts, Mark

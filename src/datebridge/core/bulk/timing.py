@@ -17,8 +17,9 @@ from datebridge.core.bulk.steps import AllDay, BeginSeries, EndSeries, Shift, Ti
 from datebridge.core.bulk.subject import CannotChange, Subject, SubjectMember, kind_of
 from datebridge.core.editing.dates import going_on
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, read_fields, shown_text, start_of
-from datebridge.core.editing.series import Clocked, Group, edit, fields_at, remove
-from datebridge.core.editing.series import SeriesMember as Entry
+from datebridge.core.editing.groups import Group, fields_at
+from datebridge.core.editing.groups import SeriesMember as Entry
+from datebridge.core.editing.series import Clocked, edit, remove
 from datebridge.core.editing.writing import rewritten
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Mark

@@ -19,7 +19,8 @@ from datebridge.core.bulk.steps import DaysAgain, Misread, OnClock
 from datebridge.core.bulk.subject import CannotChange, Subject, SubjectMember
 from datebridge.core.bulk.timing import each, edit_all, placed, rewritten_so
 from datebridge.core.editing.fields import Fields, clock_named, end_wall_of, shown_text, start_of
-from datebridge.core.editing.series import Clocked, fields_at
+from datebridge.core.editing.groups import fields_at
+from datebridge.core.editing.series import Clocked
 from datebridge.core.moments import Clock, Moment, from_wall_seconds, instant_at, wall_at
 from datebridge.core.recurrence.starts import DAY
 from datebridge.core.tzids import resolve

@@ -19,7 +19,8 @@ from typing import NamedTuple
 from datebridge.core.comparing.fields import said_by
 from datebridge.core.editing.dates import items_of
 from datebridge.core.editing.fields import CannotEdit
-from datebridge.core.editing.series import AsSeries, Edit, Group, Plan, SeriesMember, standing_alone
+from datebridge.core.editing.groups import AsSeries, Edit, Group, Plan, SeriesMember
+from datebridge.core.editing.series import standing_alone
 from datebridge.core.editing.times import moment_in, read_span, value_of
 from datebridge.core.editing.writing import touched
 from datebridge.core.index.derive import derive

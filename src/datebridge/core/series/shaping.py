@@ -13,7 +13,8 @@ from hashlib import blake2b
 from datebridge.core.comparing.fields import said_by
 from datebridge.core.editing.dates import MOST_LISTED, numbered
 from datebridge.core.editing.fields import CannotEdit, read_fields, start_of
-from datebridge.core.editing.series import Edit, Group, Plan, standing_alone
+from datebridge.core.editing.groups import Edit, Group, Plan
+from datebridge.core.editing.series import standing_alone
 from datebridge.core.editing.times import read_span, set_exact_length, value_of
 from datebridge.core.editing.writing import touched
 from datebridge.core.moments import Moment, from_wall_seconds

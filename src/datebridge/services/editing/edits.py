@@ -9,7 +9,8 @@ from datebridge.clock import this_moment
 from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.checks import examine
 from datebridge.core.editing.fields import CannotEdit, Fields, end_wall_of, set_times, start_of
-from datebridge.core.editing.series import Edit, Group, Plan, Scope, SeriesMember, edit, fields_at, remove, twin_note
+from datebridge.core.editing.groups import Edit, Group, Plan, SeriesMember, fields_at
+from datebridge.core.editing.series import Scope, edit, remove, twin_note
 from datebridge.core.editing.writing import as_event, new_event, rewritten
 from datebridge.core.ids import CalendarId, SetId, VersionId
 from datebridge.core.index.facts import Mark

@@ -12,8 +12,9 @@ from uuid import uuid4
 from datebridge.core.changes import Change, Kind
 from datebridge.core.checks import examine
 from datebridge.core.editing.fields import CannotEdit, start_of
-from datebridge.core.editing.series import Group, edit, fields_at
-from datebridge.core.editing.series import SeriesMember as Entry
+from datebridge.core.editing.groups import Group, fields_at
+from datebridge.core.editing.groups import SeriesMember as Entry
+from datebridge.core.editing.series import edit
 from datebridge.core.editing.writing import new_event, rewritten
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import Facts, Mark

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datebridge.core.bulk.subject import kind_of
 from datebridge.core.changes import Change
 from datebridge.core.checks import examine
-from datebridge.core.editing.series import Plan
+from datebridge.core.editing.groups import Plan
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.zones.meaning import Zones
 from datebridge.store.changesets.draft import Draft

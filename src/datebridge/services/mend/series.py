@@ -9,7 +9,8 @@ from typing import Any, Literal
 from datebridge.clock import this_day
 from datebridge.core.changes import PERSON, By, Kind
 from datebridge.core.editing.fields import CannotEdit
-from datebridge.core.editing.series import Edit, Group, Plan, edit, fields_at, remove
+from datebridge.core.editing.groups import Edit, Group, Plan, fields_at
+from datebridge.core.editing.series import edit, remove
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import CalendarId, SetId, VersionId
 from datebridge.core.job_kinds import JobKind

@@ -11,7 +11,7 @@ from typing import Literal, NamedTuple
 
 from datebridge.core.comparing.fields import differing
 from datebridge.core.comparing.series import Difference, Point, compare, points
-from datebridge.core.editing.series import Group
+from datebridge.core.editing.groups import Group
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.derive import derive
 from datebridge.core.index.facts import Mark

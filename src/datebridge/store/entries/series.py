@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import ColumnElement, Connection, Row, and_, func, or_, select
 
-from datebridge.core.editing.series import Group, SeriesMember
+from datebridge.core.editing.groups import Group, SeriesMember
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.index.facts import Mark
 from datebridge.core.occurrences.expanding import Timed
