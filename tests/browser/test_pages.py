@@ -114,6 +114,7 @@ def test_taking_back_an_import_leaves_what_changed_since_and_says_so(page: Page)
     changes = page.request.get("/api/change-sets/11/changes", params={"limit": 20}).json()["rows"]
     entry = next(one["after"]["id"] for one in changes if one["after"] and not one["after"]["repeats"])
     assert page.evaluate(RENAME, entry) == 200
+    expect(page.get_by_role("listitem").filter(has_text="Changed since").first).to_be_visible()  # the rows have moved
     page.get_by_role("button", name="Undo batch 11").click()
     page.wait_for_url(re.compile(r"/mend/\d+$"))
     held = page.get_by_role("listitem").filter(has_text="left unchanged").first
