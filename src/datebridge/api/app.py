@@ -195,8 +195,8 @@ def _front_end(api: FastAPI) -> None:
     @api.get("/reader/{name}", include_in_schema=False)
     def reader(name: str) -> Response:
         """What the readers' page is made of, for a look at it."""
-        known = {file.name: file for file in (WEB / "reader").iterdir()} if (WEB / "reader").is_dir() else {}
-        return FileResponse(known[name]) if name in known else Response(status_code=404)
+        paths = {file.name: file for file in (WEB / "reader").iterdir()} if (WEB / "reader").is_dir() else {}
+        return FileResponse(paths[name]) if name in paths else Response(status_code=404)
 
     @api.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> FileResponse:

@@ -59,26 +59,26 @@ def render_files(
     if not is_zone(zone):
         error(f"“{zone}” is not a time zone.")
         raise SystemExit(CANNOT)
-    given, names, secret = _gathered(files, _terms(detail, private, confidential, besides, busy_title))
+    content, names, secret = _gathered(files, _terms(detail, private, confidential, besides, busy_title))
     called = title or next(iter(names.values()), "Calendar")
-    body = _rendered(given, called, names, secret, form, zone)
-    warnings = privacy_warnings(given)
+    body = _rendered(content, called, names, secret, form, zone)
+    warnings = privacy_warnings(content)
     if out is not None:
         out.write_bytes(body)
     elif not as_json:
         sys.stdout.buffer.write(body)
         sys.stdout.flush()
     if as_json:
-        left_out = sum(given.left_out.values())
+        left_out = sum(content.left_out.values())
         print(
             json.dumps(
                 {
-                    "entries": given.considered,
-                    "given": len(given.entries),
-                    "as_busy": given.as_busy,
+                    "entries": content.considered,
+                    "given": len(content.entries),
+                    "as_busy": content.as_busy,
                     "left_out": left_out,
                     "out": str(out) if out is not None else None,
-                    "why": dict(given.left_out),
+                    "why": dict(content.left_out),
                     "warnings": [
                         {"what": warning.what, "entries": warning.entries, "found": warning.found}
                         for warning in warnings
@@ -88,7 +88,7 @@ def render_files(
             )
         )
     else:
-        print(f"{given.in_words}.", file=sys.stderr)
+        print(f"{content.in_words}.", file=sys.stderr)
         for warning in warnings:
             where = f"in what is given, such as “{warning.found}” in “{warning.title}”"
             print(f"{warning.entries:,} seem to hold {warning.what} {where}.", file=sys.stderr)
@@ -228,8 +228,8 @@ def make_share(
 
     with _Open(data) as opened:
         with opened.store.read() as connection:
-            known = {name.lower(): number for number, name in names(connection, live=True).items()}
-        missing = [one for one in calendar or () if one.lower() not in known]
+            calendars = {name.lower(): number for number, name in names(connection, live=True).items()}
+        missing = [one for one in calendar or () if one.lower() not in calendars]
         if missing:
             raise shares.CannotShare(f"There is no calendar “{missing[0]}”.")
         forms = tuple(form or (Form.FEED, Form.PAGE))
@@ -237,7 +237,7 @@ def make_share(
             title,
             owner,
             contact,
-            tuple(known[one.lower()] for one in calendar or ()),
+            tuple(calendars[one.lower()] for one in calendar or ()),
             filter,
             _terms(detail, private, confidential, besides, busy_title),
             forms,

@@ -114,8 +114,8 @@ def series_of_files(
         for series in found.series[_SHOWN:][:1]:
             say(f"  … and {len(found.series) - _SHOWN:,} more, as {series.title}; --json lists them all.")
         for scattered in found.inferred:
-            said = f"{counted(len(scattered.uids), 'single entry', 'single entries')} are one series: {scattered.words}"
-            say(f"  “{scattered.title}”: {said} ({scattered.confidence:.0%} sure)")
+            text = f"{counted(len(scattered.uids), 'single entry', 'single entries')} are one series: {scattered.words}"
+            say(f"  “{scattered.title}”: {text} ({scattered.confidence:.0%} sure)")
     raise SystemExit(PROBLEMS if ill or found.inferred else OK)
 
 

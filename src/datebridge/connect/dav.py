@@ -113,9 +113,9 @@ def refused(body: bytes, host: str) -> list[tuple[str, int, str]]:
     found = []
     for stat in parse(body, host).iter(f"{{{DAV}}}propstat"):
         code, prop = _code(words(stat.find(f"{{{DAV}}}status"))), stat.find(f"{{{DAV}}}prop")
-        said = words(stat.find(f"{{{DAV}}}responsedescription")).strip()
+        text = words(stat.find(f"{{{DAV}}}responsedescription")).strip()
         if code >= 300 and prop is not None:
-            found += [(etree.QName(child).localname, code, said) for child in prop.iterchildren("*")]
+            found += [(etree.QName(child).localname, code, text) for child in prop.iterchildren("*")]
     return [one for one in found if one[1] != 424] or found
 
 

@@ -132,13 +132,13 @@ class Homes:
 
     def _no_server(self) -> Unreachable:
         status, words = self._refusal
-        said = f" It says: {words}" if words else ""
+        text = f" It says: {words}" if words else ""
         if status != 403 or not self.web.signed_in:
-            return self._no_answer(status, said)
+            return self._no_answer(status, text)
         self.is_server = True  # it is signed in to, and says no
         return Unreachable(
             "answer",
-            f"{self.host} refuses to answer calendar programs with this user name and password (403).{said} Many"
+            f"{self.host} refuses to answer calendar programs with this user name and password (403).{text} Many"
             " servers want a password made for programs: make one there, or ask who runs it.",
         )
 
@@ -167,8 +167,8 @@ class Homes:
             410: "there is nothing at the address it names",
             403: "does not let you look there",
         }.get(status)
-        said = f" It says: {words}" if words else ""
-        named = f"knows you, and then {what} ({status}).{said}" if what else "does not say who you are there."
+        text = f" It says: {words}" if words else ""
+        named = f"knows you, and then {what} ({status}).{text}" if what else "does not say who you are there."
         return Unreachable("answer", f"{self.host} {named} Ask who runs it for the address that calendar programs use.")
 
     def _offers(self, home: str) -> str:
@@ -314,10 +314,10 @@ def expect(answer: Answer, status: int) -> Answer:
     if answer.status in GONE:
         raise calendar_gone(host)
     name, words = dav.condition(answer.body)
-    said = words or name or "no reason given"
+    text = words or name or "no reason given"
     raise Unreachable(
         "answer",
-        f"{host} refuses the question with {answer.status} ({said}). The entries here are kept; if this "
+        f"{host} refuses the question with {answer.status} ({text}). The entries here are kept; if this "
         "persists, ask the operator of {host}.",
     )
 

@@ -238,8 +238,8 @@ class Web:
             except Unreachable as error:
                 if host_of(url) == first:
                     raise
-                said = f"{first} redirects to another host. {error.message}"
-                raise Unreachable(error.trouble, said, error.retry_after, error.origin, error.http_status) from error
+                text = f"{first} redirects to another host. {error.message}"
+                raise Unreachable(error.trouble, text, error.retry_after, error.origin, error.http_status) from error
             location = answer.headers.get("location")
             if answer.status not in (301, 302, 303, 307, 308) or not location:
                 return Answer(answer.status, answer.headers, answer.body, url, moved)
@@ -249,8 +249,8 @@ class Web:
                 if not onward.startswith(("http://", "https://")):
                     raise httpx.InvalidURL(onward)
             except httpx.InvalidURL as error:
-                said = f"{host_of(url)} redirects to something that is not a web address."
-                raise Unreachable("answer", said) from error
+                text = f"{host_of(url)} redirects to something that is not a web address."
+                raise Unreachable("answer", text) from error
             # What writes is repeated only where that is said to be meant, and not elsewhere (RFC 9110 §15.4).
             if method not in _SAFE and (answer.status not in (307, 308) or origin_of(onward) != before):
                 return Answer(answer.status, answer.headers, answer.body, url, moved)

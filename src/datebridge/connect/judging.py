@@ -25,7 +25,7 @@ def no_way_in(host: str, offered: str, signed_in: bool, sent: bool) -> Unreachab
         signed_in: whether there are a user name and a password; sent: whether they were sent.
     """
     if offered and strongest(offered) is None:
-        ways = " or ".join(dict.fromkeys(_way(scheme, said) for scheme, said in challenges(offered))) or "another way"
+        ways = " or ".join(dict.fromkeys(_way(scheme, text) for scheme, text in challenges(offered))) or "another way"
         others = "Basic" if "Digest" in ways else "Digest or Basic"
         return Unreachable(
             "scheme",

@@ -57,8 +57,8 @@ def is_object(data: bytes) -> bool:
 
 def fingerprint(texts: Iterable[str]) -> str:
     """What two objects share whose entries are the same but for DTSTAMP; "" for no entries."""
-    said = sorted(map(digest_of, texts))
-    return blake2b(b"".join(said), digest_size=16).hexdigest() if said else ""
+    digests = sorted(map(digest_of, texts))
+    return blake2b(b"".join(digests), digest_size=16).hexdigest() if digests else ""
 
 
 def without(text: str, names: Collection[str]) -> str:
@@ -91,8 +91,8 @@ def substance(text: str) -> bytes:
     parts = [part for some in fields_of(text).values() for part in some]
     own = [part[0] for part in parts if not is_nested(part) and not part[0].upper().startswith(_BOOKKEEPING)]
     nested = ["\n".join(sorted(part)) for part in parts if is_nested(part)]
-    said = "\n".join((text.partition("\n")[0], *sorted(own), *sorted(nested)))
-    return blake2b(said.encode("utf-8", "replace"), digest_size=16).digest()
+    words = "\n".join((text.partition("\n")[0], *sorted(own), *sorted(nested)))
+    return blake2b(words.encode("utf-8", "replace"), digest_size=16).digest()
 
 
 def is_whole(sent: str, kept: str) -> bool:

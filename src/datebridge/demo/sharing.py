@@ -42,8 +42,8 @@ def share(store: Store, settings: Settings) -> None:
 
     def make(title: str, calendar: str, terms: Terms, forms: tuple[Form, ...], **more: object) -> int:
         owner = {"owner": _OFFICE, "contact": _CONTACT, "zone": _HOME, **more}
-        said = Wanted(title, calendars=(CalendarId(ids[calendar]),), terms=terms, forms=forms, **owner)  # type: ignore[arg-type]
-        return shares.make(store, ledger, said)
+        wanted = Wanted(title, calendars=(CalendarId(ids[calendar]),), terms=terms, forms=forms, **owner)  # type: ignore[arg-type]
+        return shares.make(store, ledger, wanted)
 
     berths = make(
         "Berths at Skerrow",

@@ -120,8 +120,8 @@ class CalendarServer:
         for _facts, text in parsed.entries:
             component = Component(text)
             line = component.first("SUMMARY")
-            said = f"{line.value if line else 'Untitled'} (edited elsewhere)"
-            texts.append(with_property(text, "SUMMARY", said))
+            words = f"{line.value if line else 'Untitled'} (edited elsewhere)"
+            texts.append(with_property(text, "SUMMARY", words))
         data = b"".join(write_calendar(new_header(""), [text for _, text in parsed.zones], texts))
         self.records.put(place.collection, stored.name, data, stored.uid, stored.component)
 

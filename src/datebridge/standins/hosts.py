@@ -155,10 +155,10 @@ def apart(
     process = processes.start("stand-ins", _apart, folder, ports, tidewrack, lantern, there)
     there.close()
     try:
-        said = here.recv()
-        if isinstance(said, str):
-            raise OSError(said)
-        yield said
+        text = here.recv()
+        if isinstance(text, str):
+            raise OSError(text)
+        yield text
     finally:
         process.terminate()
         process.join(5)

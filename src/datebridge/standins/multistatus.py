@@ -79,6 +79,6 @@ def multistatus(responses: Iterable[str], after: str = "") -> Response:
 
 def error(code: int, condition: str, words: str = "", inner: str = "") -> Response:
     """A refused precondition (RFC 4918 §16): its element, and a sentence for people."""
-    said = f"<D:responsedescription>{escape(words)}</D:responsedescription>" if words else ""
-    body = f'<D:error xmlns:D="{DAV}" xmlns:C="{CAL}">{element(condition, inner)}{said}</D:error>'
+    text = f"<D:responsedescription>{escape(words)}</D:responsedescription>" if words else ""
+    body = f'<D:error xmlns:D="{DAV}" xmlns:C="{CAL}">{element(condition, inner)}{text}</D:error>'
     return Response(body, code, media_type="application/xml")

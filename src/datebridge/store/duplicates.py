@@ -206,8 +206,8 @@ def page(
 def one(connection: Connection, number: int) -> DuplicateGroup | None:
     """A group; None where it is no longer one (see `page`)."""
     alive = _in_force().where(DUPLICATE_MEMBERS.c.duplicate_id == number).subquery()
-    known = select(DUPLICATES).join(alive, alive.c.duplicate_id == DUPLICATES.c.id)
-    row = connection.execute(known).one_or_none()
+    query = select(DUPLICATES).join(alive, alive.c.duplicate_id == DUPLICATES.c.id)
+    row = connection.execute(query).one_or_none()
     if row is None:
         return None
     members = _members(connection, [number])[number]
@@ -276,8 +276,8 @@ def _apart(connection: Connection, items: Sequence[Item[VersionId]]) -> set[froz
     ruled = [ruling.subject.split("\n") for ruling in standing(connection, APART)]
     if not ruled:
         return set()
-    known = {_identity(i.calendar, i.component, i.uid, i.recurrence_id, i.digest): i.key for i in items}
-    return {frozenset((known[a], known[b])) for a, b in ruled if a in known and b in known}
+    versions = {_identity(i.calendar, i.component, i.uid, i.recurrence_id, i.digest): i.key for i in items}
+    return {frozenset((versions[a], versions[b])) for a, b in ruled if a in versions and b in versions}
 
 
 @dataclass(frozen=True, slots=True)

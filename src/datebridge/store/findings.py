@@ -347,8 +347,8 @@ def _of_series(store: Store, calendar: CalendarId) -> Iterator[tuple[VersionId, 
         masters = series_in(connection, calendar)
     for run in pieces([master.known for master in masters]):
         for key in run:
-            said = f"One of {len(run)} consecutive series that look like one."
-            yield key, Problem("series-in-pieces", said, "Kept as they are.")
+            words = f"One of {len(run)} consecutive series that look like one."
+            yield key, Problem("series-in-pieces", words, "Kept as they are.")
     for chunk in chunks(masters, _SERIES_AT_ONCE):
         with store.read() as connection:
             groups = groups_of(connection, calendar, chunk, zones)

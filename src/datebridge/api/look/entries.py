@@ -186,7 +186,7 @@ def entry(app: AppDep, entry_id: EntryNo) -> EntryDetail:
         row=present.entry(rows[0]),
         calendar=version.calendar,
         facts=facts,
-        answers=[FactOut(label=said, value=f"{n:,}") for said, n in details.answers(text)],
+        answers=[FactOut(label=words, value=f"{n:,}") for words, n in details.answers(text)],
         problems=[present.problem(p) for p in problems],
         source=text.split("\n"),
         file=version.file,

@@ -221,7 +221,7 @@ def entries(
     with app.store.read() as connection:
         total, found = findings.page_of(connection, code, calendar, offset, limit)
         rows = {row.id: row for row in rows_of(connection, [number for number, _ in found])}
-    shown = [CheckedEntry(entry=present.entry(rows[number]), message=said) for number, said in found if number in rows]
+    shown = [CheckedEntry(entry=present.entry(rows[number]), message=text) for number, text in found if number in rows]
     return CheckedPage(total=total, rows=shown)
 
 

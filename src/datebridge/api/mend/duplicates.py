@@ -287,10 +287,10 @@ def accept(app: AppDep, group_id: GroupNo, body: AcceptIn) -> DoneOut:
 def apart(app: AppDep, group_id: GroupNo) -> None:
     """Remember that these are not the same, for good."""
     with app.store.write() as connection:
-        known = stored.one(connection, group_id)
-        if known is None:
+        group = stored.one(connection, group_id)
+        if group is None:
             raise NotFound(duplicates.GONE)
-        stored.rule_apart(connection, known, PERSON)
+        stored.rule_apart(connection, group, PERSON)
         stored.drop(connection, group_id)
 
 

@@ -134,7 +134,7 @@ class ReadingsOut(BaseModel):
 @router.get("/zone-names")
 def list_zones(app: AppDep) -> ZonesOut:
     """Every zone name in use; what is unknown first, then what contradicts itself."""
-    known = zones.names(app.store)
+    usages = zones.names(app.store)
     with app.store.read() as connection:
         called = names(connection, live=True)
         off = comparisons.off_for_part(connection)
@@ -150,8 +150,8 @@ def list_zones(app: AppDep) -> ZonesOut:
     ]
     return ZonesOut(
         names=[
-            _name(sum(other.tzid == usage.tzid for other in known[:at]), usage, called)
-            for at, usage in enumerate(known)
+            _name(sum(other.tzid == usage.tzid for other in usages[:at]), usage, called)
+            for at, usage in enumerate(usages)
         ],
         rulings=rulings,
         outdated=outdated,
@@ -165,37 +165,37 @@ def _verdict_in_words(verdict: str) -> str:
 
 
 def _name(number: int, one: Named, called: dict[CalendarId, str]) -> NameOut:
-    said = one.understood
+    understood = one.understood
     state: State = "fine"
     if not one.tzid:
         state = "floating"
-    elif said.method == "ruling":
+    elif understood.method == "ruling":
         state = "ruled"
-    elif not said.zone and not said.own_counts:
+    elif not understood.zone and not understood.own_counts:
         state = "unknown"
-    elif said.contradicts:
+    elif understood.contradicts:
         state = "contradicts"
-    like = next((some.zones[0] for some in said.candidates if some.zones), "") if one.own is not None else ""
-    own: Clock | None = one.own or (said.zone or None)
-    other = said.named if one.own is not None and said.contradicts else ""
+    like = next((some.zones[0] for some in understood.candidates if some.zones), "") if one.own is not None else ""
+    own: Clock | None = one.own or (understood.zone or None)
+    other = understood.named if one.own is not None and understood.contradicts else ""
     year = this_day().year
     return NameOut(
         key=f"{one.tzid}\n{number}",
         tzid=one.tzid,
         state=state,
-        zone=said.zone,
-        method=said.method,
-        says=said.says,
-        contradicts=said.contradicts,
-        named=said.named,
+        zone=understood.zone,
+        method=understood.method,
+        says=understood.says,
+        contradicts=understood.contradicts,
+        named=understood.named,
         like=like,
-        sure=round(said.confidence * 100),
-        years=f"{said.first}" if said.first == said.last else f"{said.first}–{said.last}",
+        sure=round(understood.confidence * 100),
+        years=f"{understood.first}" if understood.first == understood.last else f"{understood.first}–{understood.last}",
         entries=one.entries,
         uses=_uses(one, called),
         others=one.others,
         defined=one.own is not None,
-        candidates=[_stretch(some) for some in said.candidates[:6]],
+        candidates=[_stretch(some) for some in understood.candidates[:6]],
         filter=f"zone:{quote(one.tzid)}" if one.tzid else "zone:none allday:no",
         own_year=_steps(zones.year_of(own, year)) if own is not None else [],
         zone_year=_steps(zones.year_of(other, year)) if other else [],

@@ -104,9 +104,9 @@ def conditional(
 
 
 def _is_same(made: RenderedForm, tags: tuple[str, str], asked: ReaderRequest) -> bool:
-    said = asked.header(b"if-none-match")
-    if said:
-        known = {tag.strip().removeprefix("W/") for tag in said[:2_000].split(",")}
+    text = asked.header(b"if-none-match")
+    if text:
+        known = {tag.strip().removeprefix("W/") for tag in text[:2_000].split(",")}
         return "*" in known or not known.isdisjoint(tags)
     since = asked.header(b"if-modified-since")
     if not since:
@@ -131,5 +131,5 @@ def _in_part(body: bytes, part: tuple[int, int], media: str, headers: dict[str, 
     first, last = part
     if first > last or first >= len(body):
         return Answer(416, b"", media, {**headers, "Content-Range": f"bytes */{len(body)}"})
-    said = f"bytes {first}-{last}/{len(body)}"
-    return Answer(206, body[first : last + 1], media, {**headers, "Content-Range": said})
+    text = f"bytes {first}-{last}/{len(body)}"
+    return Answer(206, body[first : last + 1], media, {**headers, "Content-Range": text})

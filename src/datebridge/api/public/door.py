@@ -116,15 +116,15 @@ class Door:
             self._kept_for = self.registry.readings
             self.renderer.forget(self.registry.live)
         address = self.registry.find(token)
-        known = self.registry.shares.get(address.share) if address is not None else None
-        if address is None or known is None:
+        share = self.registry.shares.get(address.share) if address is not None else None
+        if address is None or share is None:
             return self._miss(asked)
         if not self.clients.take(asked.client):  # wrong addresses are counted apart: they keep no reader out
             return too_many("Too many requests at once.", 5)
         asked.share, asked.reader = address.share, address.reader
         if not slash:
             return Answer(307, headers={"Location": f"{token}/"})
-        return await self._of_share(known, address, token, what, asked)
+        return await self._of_share(share, address, token, what, asked)
 
     def _miss(self, asked: ReaderRequest) -> Answer:
         if not self.misses.take(asked.client):

@@ -82,9 +82,9 @@ def look_of(
 ) -> PageView:
     """What an address asks for; what makes no sense is as usual."""
     view = params.get("view", "")
-    said = params.get("on", "")
+    text = params.get("on", "")
     try:
-        on = date.fromisoformat(said) if _DAY.fullmatch(said) else today
+        on = date.fromisoformat(text) if _DAY.fullmatch(text) else today
     except ValueError:
         on = today
     zone = params.get("zone", "")

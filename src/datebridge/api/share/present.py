@@ -35,9 +35,9 @@ def in_words(terms: Terms) -> str:
     'only busy, titled “At sea”; private left out'
     """
     busy = terms.detail is Detail.BUSY
-    said = _DETAILS[terms.detail]
+    text = _DETAILS[terms.detail]
     if busy and terms.busy_title:
-        said += f", titled “{terms.busy_title}”"
+        text += f", titled “{terms.busy_title}”"
     ticked = (
         []
         if busy
@@ -53,12 +53,12 @@ def in_words(terms: Terms) -> str:
         ]
     )
     if ticked:
-        said += " with " + " and ".join(ticked)
+        text += " with " + " and ".join(ticked)
     if terms.private is terms.confidential:
-        said += f"; private {_GUARDED[terms.private]}"
+        text += f"; private {_GUARDED[terms.private]}"
     else:
-        said += f"; private {_GUARDED[terms.private]}, confidential {_GUARDED[terms.confidential]}"
-    return said + ("; to-dos too" if terms.todos else "")
+        text += f"; private {_GUARDED[terms.private]}, confidential {_GUARDED[terms.confidential]}"
+    return text + ("; to-dos too" if terms.todos else "")
 
 
 def share_out(

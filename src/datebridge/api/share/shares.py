@@ -150,16 +150,16 @@ def end(app: AppDep, share_id: ShareNo) -> None:
 def seen(app: AppDep, body: SeenIn) -> SeenOut:
     """What a share gives, or would give, beside its source."""
     plan = _plan(app, body.wanted, body.share)
-    given = app.seeing.content_of(plan)
+    content = app.seeing.content_of(plan)
     total, rows = app.seeing.page(plan, body.which, body.offset, body.limit)
     with app.store.read() as connection:
         called = names(connection)
     return SeenOut(
-        says=given.in_words,
-        considered=given.considered,
-        given=len(given.entries),
-        as_busy=given.as_busy,
-        left_out=sum(given.left_out.values()),
+        says=content.in_words,
+        considered=content.considered,
+        given=len(content.entries),
+        as_busy=content.as_busy,
+        left_out=sum(content.left_out.values()),
         warnings=[
             PrivacyWarningOut.model_validate(warning, from_attributes=True) for warning in app.seeing.warnings(plan)
         ],

@@ -46,10 +46,10 @@ def _group(subject: Subject, master: SubjectMember) -> Group:
 
 def _take(subject: Subject, plan_edits: Iterable[tuple[int | None, str | None]]) -> None:
     """Have members be what a plan makes of them."""
-    known = {member.key: member for member in subject.members}
+    members = {member.key: member for member in subject.members}
     for key, text in plan_edits:
-        if key is not None and key in known:
-            known[key].text = text
+        if key is not None and key in members:
+            members[key].text = text
             subject.significant.add(key)
 
 
@@ -138,8 +138,8 @@ def edit_all(
         raise CannotChange(str(error)) from error
     _take(subject, [(one.id, one.text) for one in plan.edits])
     gone = [one for one in plan.edits if one.text is None]
-    for said in plan.notes if gone else ():
-        subject.note(master, said)
+    for text in plan.notes if gone else ():
+        subject.note(master, text)
 
 
 # ---- whole days, and hours ------------------------------------------------------------------------------

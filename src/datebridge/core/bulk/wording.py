@@ -246,11 +246,11 @@ def turn(lines: ComponentEditor, step: Property) -> None:
     found = next(lines.own(source), None)
     if found is None:
         return
-    said = unescape_text(found[1].value) if source in _TEXTS or source.startswith("X-") else found[1].value
+    text = unescape_text(found[1].value) if source in _TEXTS or source.startswith("X-") else found[1].value
     map_ = {key.casefold(): value for key, value in step.values.items()}
-    if map_ and said.strip().casefold() not in map_:
-        raise CannotChange(f"{source} says “{said[:40]}”, which the map does not name.")
-    value = map_[said.strip().casefold()] if map_ else said
+    if map_ and text.strip().casefold() not in map_:
+        raise CannotChange(f"{source} says “{text[:40]}”, which the map does not name.")
+    value = map_[text.strip().casefold()] if map_ else text
     allowed = _STATUSES.get(kind_of(lines.text), set()) if target == "STATUS" else _VALUES.get(target)
     if allowed is not None and value.strip().upper() not in allowed:
         raise CannotChange(f"{target} cannot be “{value[:40]}”.")

@@ -177,8 +177,8 @@ def _do(
 def _no_rule(begin: int, there: Clocked) -> str:
     """Why a series cannot be put on another clock: the hours at which it would have to happen there."""
     hours = sorted({there(begin + days * DAY) % DAY for days in range(0, 366, 7)})
-    said = " and ".join(f"{timedelta(seconds=hour)!s:0>8}"[:5] for hour in hours[:3])
+    text = " and ".join(f"{timedelta(seconds=hour)!s:0>8}"[:5] for hour in hours[:3])
     return (
-        f"No rule says this: on the other clock it would be at {said}, by the time of year."
+        f"No rule says this: on the other clock it would be at {text}, by the time of year."
         " Leave it, write it date by date, or keep its hour there."
     )

@@ -17,12 +17,12 @@ _IN_BRACKETS = re.compile(r"[^<>]*<([^<>]+)>\Z")
 
 def _wrong(value: str) -> str:
     """What is wrong with an address; "" where nothing is."""
-    said = value.strip()
-    if said[:7].lower() == "mailto:":
-        return "" if _PLAIN.match(said[7:]) else "is not an email address"
-    if _SCHEME.match(said):
+    text = value.strip()
+    if text[:7].lower() == "mailto:":
+        return "" if _PLAIN.match(text[7:]) else "is not an email address"
+    if _SCHEME.match(text):
         return ""
-    return "lacks “mailto:”" if _PLAIN.match(said) else "is no address"
+    return "lacks “mailto:”" if _PLAIN.match(text) else "is no address"
 
 
 def find(entry: Reading) -> Iterator[CheckFinding]:

@@ -11,8 +11,8 @@ from datebridge.core.index.derive import Reading
 def find(entry: Reading) -> Iterator[CheckFinding]:
     for meaning in entry.placing.meanings_used():
         if meaning.clock == "":
-            said = f"“{meaning.tzid}” is not a known zone name."
-            yield CheckFinding(said, "Kept; its times are shown as they are written.", "DTSTART")
+            text = f"“{meaning.tzid}” is not a known zone name."
+            yield CheckFinding(text, "Kept; its times are shown as they are written.", "DTSTART")
 
 
 CHECK = Check(

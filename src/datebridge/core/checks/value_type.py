@@ -20,10 +20,10 @@ def fix(text: str) -> str | None:
 
 def _typed(name: str, params: str, value: str) -> str | None:
     kinds = {bool(_DAY.fullmatch(item.strip())) for item in value.split(",")}
-    said = (param_of(params, "VALUE") or "").upper()
-    if kinds == {True} and said != "DATE":
+    text = (param_of(params, "VALUE") or "").upper()
+    if kinds == {True} and text != "DATE":
         return f"{name}{without(params, 'VALUE')};VALUE=DATE:{value}"
-    if kinds == {False} and said == "DATE":
+    if kinds == {False} and text == "DATE":
         return f"{name}{without(params, 'VALUE')}:{value}"
     return None
 

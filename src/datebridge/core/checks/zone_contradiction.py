@@ -23,11 +23,11 @@ def find(entry: Reading) -> Iterator[CheckFinding]:
         year = from_wall_seconds(meaning.contradiction).year
         first, last = entry.placing.years or (year, year)
         told = understand(meaning.tzid, entry.placing.zones.clock(meaning.tzid), first, min(last, year + _AHEAD))
-        said = (
+        text = (
             f"“{meaning.tzid[:60]}” {told.contradicts}: {named} by its name, {defined} by its definition"
             f" (from {when} UTC on)."
         )
-        yield CheckFinding(said, done, "DTSTART")
+        yield CheckFinding(text, done, "DTSTART")
 
 
 CHECK = Check(

@@ -141,10 +141,10 @@ def _candidates(text: str, rule: Rule, move: Move) -> Iterator[str]:
     seen = set()
     for changes in _ways(rule, move):
         moved = RuleText.of(text).with_values(**changes)
-        said = str(moved if until is None else moved.with_until(until, move.new))
-        if said not in seen:
-            seen.add(said)
-            yield said
+        words = str(moved if until is None else moved.with_until(until, move.new))
+        if words not in seen:
+            seen.add(words)
+            yield words
 
 
 def _until(rule: Rule, move: Move) -> Moment | None:

@@ -136,8 +136,8 @@ def stamped(text: str, stamp: str, significant: bool) -> str:
             continue
         begin, stop = at + len(name) + 1, made.find("\n", at)
         if name == "SEQUENCE" and at:
-            said = made[begin:stop].strip()
-            number = str(int(said) + 1) if said.isascii() and said.isdigit() and len(said) < 10 else ""
+            words = made[begin:stop].strip()
+            number = str(int(words) + 1) if words.isascii() and words.isdigit() and len(words) < 10 else ""
         if there > 1 or not at or not number:
             lines = ComponentEditor(text)
             touched(lines, stamp, significant)

@@ -220,8 +220,8 @@ class Reading:
                 words += [unescape_text(value) for _, value in self.lists[name]]
         people = [*attendees, fields["ORGANIZER"]] if "ORGANIZER" in fields else attendees
         for params, value in people:
-            said = f"{_common_name(params)} {value.removeprefix('mailto:')}"
-            words += [said, as_person(said)]
+            text = f"{_common_name(params)} {value.removeprefix('mailto:')}"
+            words += [text, as_person(text)]
         for params, _ in attendees:
             answer = ANSWERS.get((param_of(params, "PARTSTAT") or "").upper(), "none")
             facts.marks |= ANSWER_MARKS[answer]

@@ -127,11 +127,11 @@ class Placing:
             self.complain("loose-value", f"{name} has a blank beside its value.", "Read without it.", name)
             found = found_too
         if params or found.is_date:
-            said = _value_type(params)
-            if said == "DATE" and not found.is_date:
+            text = _value_type(params)
+            if text == "DATE" and not found.is_date:
                 message = f"{name} is said to be a DATE, but {value[:20]} is a time."
                 self.complain("value-type", message, "Read as the time it is.", name)
-            elif found.is_date and said != "DATE" and said != "PERIOD":
+            elif found.is_date and text != "DATE" and text != "PERIOD":
                 message = f"{name}:{value[:20]} is a day, but VALUE=DATE is missing."
                 self.complain("value-type", message, "Read as a whole day.", name)
         return found

@@ -438,8 +438,8 @@ def complete(
     done, comma, last = part.rpartition(",")
     wanted = last.strip('"').lower()
     fixed = FIELDS.get(field.lower(), ("", ()))[1]
-    known = [FilterContext(value) for value in fixed] or values(field.lower())
-    matching = [context for context in known if wanted in context.value.lower()]
+    contexts = [FilterContext(value) for value in fixed] or values(field.lower())
+    matching = [context for context in contexts if wanted in context.value.lower()]
     matching.sort(key=lambda context: not context.value.lower().startswith(wanted))
     completions: dict[str, Completion] = {}
     for context in matching:

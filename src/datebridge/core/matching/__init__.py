@@ -122,17 +122,17 @@ class _Matching(Generic[Key]):
             for n in wanted:
                 self.contents[n] = content_of(texts.get(self.items[n].key, ""))
                 if self.items[n].others:
-                    said = (content_of(texts.get(key, "")).body for key in self.items[n].others)
-                    self.parts[n] = tuple(sorted(said))
+                    datas = (content_of(texts.get(key, "")).body for key in self.items[n].others)
+                    self.parts[n] = tuple(sorted(datas))
 
     def _contents_of(self, a: int, b: int) -> tuple[Content, Content]:
         return self.contents.get(a, NOTHING), self.contents.get(b, NOTHING)
 
     def _same_uid(self, a: int, b: int) -> None:
         one, other = self.items[a], self.items[b]
-        said, too = self._contents_of(a, b)
+        content, too = self._contents_of(a, b)
         if one.uid:
-            evidence = of_one_uid(one, other, self.around, said, too)
+            evidence = of_one_uid(one, other, self.around, content, too)
         else:
             evidence = [Evidence(4.0, "equal text, without a UID")]
         self._note(a, b, Alike.SAME_UID, evidence)
@@ -142,12 +142,12 @@ class _Matching(Generic[Key]):
         self.pause()
         if frozenset((self.items[a].key, self.items[b].key)) in self.apart:
             return
-        said, too = self._contents_of(a, b)
+        content, too = self._contents_of(a, b)
         changed = self.parts.get(a) != self.parts.get(b)
-        if kind in (Alike.SAME_UID, Alike.SAME_TIME) and said.body and said.body == too.body and not changed:
+        if kind in (Alike.SAME_UID, Alike.SAME_TIME) and content.body and content.body == too.body and not changed:
             kind = Alike.IDENTICAL
             apart = self.items[a].calendar != self.items[b].calendar
-            weight = 0.5 if apart and is_bare(self.items[a], said) else 2.5
+            weight = 0.5 if apart and is_bare(self.items[a], content) else 2.5
             evidence = [Evidence(weight, "all properties are equal"), *evidence]
         value = score(evidence)
         if value >= self.threshold:
@@ -179,13 +179,13 @@ class _Matching(Generic[Key]):
         self._fetch(n for holder in holders for n in (holder.whole, holder.part))
         for holder in holders:
             whole, part = items[holder.whole], items[holder.part]
-            said, too = self._contents_of(holder.whole, holder.part)
-            bare = is_bare(whole, said) and is_bare(part, too) and whole.calendar != part.calendar
+            content, too = self._contents_of(holder.whole, holder.part)
+            bare = is_bare(whole, content) and is_bare(part, too) and whole.calendar != part.calendar
             evidence = [
                 Evidence(-2.5 if bare else -1.0),
                 Evidence(1.0, "same title"),
                 of_places(whole, part),
-                *of_contents(said, too),
+                *of_contents(content, too),
                 of_calendars(whole, part, self.around),
                 holder.evidence,
             ]
@@ -207,8 +207,8 @@ class _Matching(Generic[Key]):
         one, other = self.items[pair.first].calendar, self.items[pair.second].calendar
         if pair.kind in CONTAINING or not ({(one, other), (other, one)} & echoes):
             return pair
-        said = "the feed brings back what stands in the other calendar"
-        return pair._replace(kind=Alike.ECHO, reasons=(said, *pair.reasons))
+        text = "the feed brings back what stands in the other calendar"
+        return pair._replace(kind=Alike.ECHO, reasons=(text, *pair.reasons))
 
 
 def _covered(items: Sequence[Item[Hashable]], pairs: Iterable[tuple[int, int]]) -> Callable[[int, int], float]:

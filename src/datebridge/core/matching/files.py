@@ -58,11 +58,11 @@ class Stored:
         own: dict[int, int] = {}
         for component in components:
             if component.name == "VCALENDAR":
-                said = description_of(component.text)
-                number = self._calendars.setdefault((name, said.name), len(self._calendars) + 1)
+                description = description_of(component.text)
+                number = self._calendars.setdefault((name, description.name), len(self._calendars) + 1)
                 own[component.calendar] = number
                 self.zones.setdefault(number, Zones())
-                self.headers.setdefault(number, said)
+                self.headers.setdefault(number, description)
                 self.names[number] = name
         for component in components:
             if component.name == "VTIMEZONE" and component.calendar in own:

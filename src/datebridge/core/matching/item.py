@@ -84,8 +84,8 @@ class Item(NamedTuple, Generic[Key_co]):
     @property
     def rules(self) -> str:
         """The same without what is left out."""
-        said = self.recurrence
-        return "\n".join(line for line in said.split("\n") if line[:1] not in "-!@") if "\n" in said else said
+        text = self.recurrence
+        return "\n".join(line for line in text.split("\n") if line[:1] not in "-!@") if "\n" in text else text
 
     @property
     def length(self) -> int:

@@ -90,9 +90,9 @@ class _Joining:
 
     def _parameters(self, theirs: ContentLine) -> None:
         """What a line says beside a value that both have: an answer where there is none yet, and what one lacks."""
-        said = _value(theirs.name, theirs.value)
+        words = _value(theirs.name, theirs.value)
         found = next(
-            ((at, line) for at, line in self.lines.own(theirs.name) if _value(line.name, line.value) == said), None
+            ((at, line) for at, line in self.lines.own(theirs.name) if _value(line.name, line.value) == words), None
         )
         if found is None:
             return

@@ -43,8 +43,8 @@ def score(evidence: Iterable[Evidence]) -> float:
 
 def reasons(evidence: Iterable[Evidence]) -> tuple[str, ...]:
     """What speaks for it, the strongest first; then what speaks against it."""
-    said = [one for one in evidence if one.reason]
-    return tuple(one.reason for one in sorted(said, key=lambda one: -one.weight))
+    evidences = [one for one in evidence if one.reason]
+    return tuple(one.reason for one in sorted(evidences, key=lambda one: -one.weight))
 
 
 @dataclass(slots=True)
@@ -80,10 +80,10 @@ def of_titles(one: Item[Hashable], other: Item[Hashable], around: Around) -> Evi
         meant = min(around.times[first], around.times[second]) > _SLIPS
         return Evidence(-4.0 if meant else weight - 0.5, "titles differ by a typing error")
     if one.title != other.title:
-        said = (
+        text = (
             "titles differ in case" if one.title.casefold() == other.title.casefold() else "titles written differently"
         )
-        return Evidence(weight - 0.1, said)
+        return Evidence(weight - 0.1, text)
     return Evidence(weight, "same title")
 
 
@@ -110,8 +110,8 @@ def of_contents(one: Content, other: Content) -> list[Evidence]:
         elif both:
             weight = 2.0 if len(both) * 2 >= len(all_) else 1.0
             many = counted(len(all_), "person", "people")
-            said = f"the same {many}" if len(both) == len(all_) else f"{len(both)} of {many} in common"
-            evidence.append(Evidence(weight, said))
+            text = f"the same {many}" if len(both) == len(all_) else f"{len(both)} of {many} in common"
+            evidence.append(Evidence(weight, text))
         else:
             evidence.append(Evidence(-9.0, "nobody in common"))
     elif one.people or other.people:

@@ -208,11 +208,11 @@ _SAID: dict[str, _Said] = {
 
 
 def _evidence(explained: Explained, near: Near, number: int, seasons: int) -> Evidence:
-    said = _SAID[explained.how](explained.names)
+    text = _SAID[explained.how](explained.names)
     if explained.how == "hours":
-        return Evidence(1.5, said)
+        return Evidence(1.5, text)
     more = f", as are {number - 1} others" if number > 1 else ""
     if explained.how == "wall":
-        return Evidence(1.0 + min(1.5, 0.3 * (number - 1)), said + more)
+        return Evidence(1.0 + min(1.5, 0.3 * (number - 1)), text + more)
     weight = min(3.0, 0.4 * number) + (1.0 if seasons > 1 else 0.0)
-    return Evidence(weight, said + more + (", in summer and winter" if seasons > 1 else ""))
+    return Evidence(weight, text + more + (", in summer and winter" if seasons > 1 else ""))

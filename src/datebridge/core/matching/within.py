@@ -90,8 +90,8 @@ def _held(whole: int, part: int, times: dict[int, _Times]) -> Held:
     if not left:
         return Held(whole, part, Alike.SAME_TIME, Evidence(2.0, f"all of their {many} are the same, otherwise said"))
     if (own.order[0], own.order[-1]) == (others.order[0], others.order[-1]):
-        said = f"all of its {many} are times of the other, which has {left:,} more"
-        return Held(whole, part, Alike.SAME_TIME, Evidence(1.5, said))
+        text = f"all of its {many} are times of the other, which has {left:,} more"
+        return Held(whole, part, Alike.SAME_TIME, Evidence(1.5, text))
     return Held(whole, part, Alike.CUT, Evidence(1.5, f"all of its {many} are times of the longer series"))
 
 
@@ -136,11 +136,11 @@ def _singles(
             continue
         origin = _nearest(items, n, alone, moved.get((item.all_day, start), ()))
         if origin is not None:
-            said = "stands where an occurrence of the series stood before it was changed"
-            yield Held(origin, n, Alike.CHANGED, Evidence(1.5, said))
+            text = "stands where an occurrence of the series stood before it was changed"
+            yield Held(origin, n, Alike.CHANGED, Evidence(1.5, text))
         elif (by := _by_uid(item.uid, known)) is not None and _is_near(times[by], start):
-            said = "a change of an occurrence that the series has still, by its UID"
-            yield Held(by, n, Alike.LOOSE, Evidence(3.0, said))
+            text = "a change of an occurrence that the series has still, by its UID"
+            yield Held(by, n, Alike.LOOSE, Evidence(3.0, text))
     many = Counter((whole, items[n].calendar) for whole, n in found)
     for whole, n in found:
         number = many[whole, items[n].calendar]

@@ -133,7 +133,7 @@ def _listed(
     ]
     for member in members:
         own = _problems(master.component, stored.texts[member], stored, calendar)
-        findings += [Finding(code, said, member.recurrence_id) for code, said in own]
+        findings += [Finding(code, text, member.recurrence_id) for code, text in own]
         findings += loose.get(member, [])
     series = Series(timed, "UTC", stored.clock)
     first, last = series.first(), series.last()
@@ -175,7 +175,7 @@ def _singles(stored: Stored) -> list[Single[FileEntry]]:
 
 
 def _scattered(stored: Stored, one: Inferred[FileEntry]) -> Scattered:
-    said = one.phrase
+    phrase = one.phrase
     whole = stored.facts[one.keys[0]].all_day
 
     def wall(moment: int) -> str:
@@ -185,9 +185,9 @@ def _scattered(stored: Stored, one: Inferred[FileEntry]) -> Scattered:
     return Scattered(
         [member.uid for member in (*one.keys, *(key for _, key in one.moved))],
         one.keys[0].title,
-        said.rule,
-        [wall(moment) for moment in said.extra],
+        phrase.rule,
+        [wall(moment) for moment in phrase.extra],
         [wall(moment) for moment in one.left_out],
-        describe(parse_rule(said.rule), from_wall_seconds(said.start)),
+        describe(parse_rule(phrase.rule), from_wall_seconds(phrase.start)),
         one.confidence,
     )

@@ -110,8 +110,8 @@ def _of_rule(series: AsSeries, master: SeriesMember) -> Iterator[SeriesFinding]:
                     "empty-rule", master.id, "The rule has no occurrences: its parts contradict each other."
                 )
             else:
-                said = f"It begins {_at(series, begin)}, but its rule first gives {_at(series, first)}."
-                yield SeriesFinding("start-off-rule", master.id, said, begin, first)
+                text = f"It begins {_at(series, begin)}, but its rule first gives {_at(series, first)}."
+                yield SeriesFinding("start-off-rule", master.id, text, begin, first)
 
 
 def _of_dates(series: AsSeries, master: SeriesMember) -> Iterator[SeriesFinding]:
@@ -119,15 +119,15 @@ def _of_dates(series: AsSeries, master: SeriesMember) -> Iterator[SeriesFinding]
     for slot, whole in _left_out(series, master.text):
         if whole:
             if not _rules_give(series, slot, slot + DAY):
-                said = f"No occurrence on {from_wall_seconds(slot):%Y-%m-%d}, which is an exception date."
-                yield SeriesFinding("exdate-misses", master.id, said, slot)
+                text = f"No occurrence on {from_wall_seconds(slot):%Y-%m-%d}, which is an exception date."
+                yield SeriesFinding("exdate-misses", master.id, text, slot)
             continue
         if _rules_give(series, slot, slot + 1):
             continue
         meant = _nearest(series, slot, gone)
         may = f"; {_at(series, meant)} may be meant" if meant is not None else ""
-        said = f"Nothing happens at {_at(series, slot)}, which is left out{may}."
-        yield SeriesFinding("exdate-misses", master.id, said, slot, meant)
+        text = f"Nothing happens at {_at(series, slot)}, which is left out{may}."
+        yield SeriesFinding("exdate-misses", master.id, text, slot, meant)
 
 
 def _left_out(series: AsSeries, text: str) -> list[tuple[int, bool]]:
@@ -207,17 +207,17 @@ def _of_overrides(group: Group, series: AsSeries) -> Iterator[SeriesFinding]:
         if slot is None:
             meant = _nearest(series, override.slot, taken)
             may = f"; {_at(series, meant)} may be meant" if meant is not None else ""
-            said = f"It stands for {_at(series, override.slot)}, at which its series does not happen{may}."
-            yield SeriesFinding("override-outside", key, said, override.slot, meant)
+            text = f"It stands for {_at(series, override.slot)}, at which its series does not happen{may}."
+            yield SeriesFinding("override-outside", key, text, override.slot, meant)
             continue
         earlier = held.get(slot)
         if earlier is not None:
-            said = f"Another entry changes {_at(series, slot)} as well, and was changed later."
-            yield SeriesFinding("override-twice", earlier.member.id, said, slot)
+            text = f"Another entry changes {_at(series, slot)} as well, and was changed later."
+            yield SeriesFinding("override-twice", earlier.member.id, text, slot)
         held[slot] = override
         if override.told is not None and not _told_alike(override.told, series.start):
-            said = f"Its series is {_form(series.start)}, and it names {_at(series, slot)} {_form(override.told)}."
-            yield SeriesFinding("override-id-form", key, said, slot, slot)
+            text = f"Its series is {_form(series.start)}, and it names {_at(series, slot)} {_form(override.told)}."
+            yield SeriesFinding("override-id-form", key, text, slot, slot)
         if (onward is None or slot < onward) and _is_original(series, slot, override):
             yield SeriesFinding("override-same", key, f"{_at(series, slot)} is as the series has it.", slot)
 

@@ -78,13 +78,13 @@ def _canonical_times(line: ContentLine, zone_name: ZoneName) -> Iterator[str]:
         read = _canonical_moment(begin, named)
         if read is None or (slash and line.name != "RDATE"):
             continue
-        params, said = read
+        params, text = read
         if slash:
             until = _canonical_moment(end, named)
             if until is None and not (_reads(end) and min(parse_duration(end)) >= 0):
                 continue
-            params, said = ";VALUE=PERIOD" + params, f"{said}/{until[1] if until else end.strip().upper()}"
-        kinds.setdefault(params, []).append(said)
+            params, text = ";VALUE=PERIOD" + params, f"{text}/{until[1] if until else end.strip().upper()}"
+        kinds.setdefault(params, []).append(text)
     for params, values in kinds.items():
         yield f"{line.name}{future if line.name == 'RECURRENCE-ID' else ''}{params}:{','.join(values)}"
 

@@ -135,8 +135,8 @@ class _Entry:
         if between.stack:
             between.close("missing-end", f"the {self.stack[-1]} around it ends", between.numbers[-1])
         self.problems += inner.problems
-        said = f"This {inner.name} is inside a {self.stack[-1]}."
-        self.problems.append(Problem("nested-entry", said, "Kept inside it, not as an entry.", inner.numbers[0]))
+        words = f"This {inner.name} is inside a {self.stack[-1]}."
+        self.problems.append(Problem("nested-entry", words, "Kept inside it, not as an entry.", inner.numbers[0]))
         self.problems += between.problems
         self.lines += inner.lines + between.lines
         self.numbers += inner.numbers + between.numbers

@@ -64,8 +64,8 @@ def changed_since(row: SheetRow, now: Mapping[str, str]) -> bool:
     """Whether the entry was changed here since the sheet was written; not told where the sheet does not say when."""
     if "modified" not in row.cells:
         return False
-    said = _plain(row.cells["modified"])
-    return said[:16] != now["modified"][:16] if not said or _MOMENT.match(said) else False
+    text = _plain(row.cells["modified"])
+    return text[:16] != now["modified"][:16] if not text or _MOMENT.match(text) else False
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,10 +174,10 @@ def _people(wanted: Fields, cells: Mapping[str, str], columns: set[str]) -> None
 
 
 def _one_of(column: str, cell: str, allowed: tuple[str, ...]) -> str:
-    said = cell.strip().lower()
-    if said not in allowed:
+    text = cell.strip().lower()
+    if text not in allowed:
         raise BadCell(column, f"“{cell.strip()[:40]}” is none of {', '.join(filter(None, allowed))}.")
-    return said
+    return text
 
 
 def _address(column: str, text: str) -> str:
@@ -192,19 +192,19 @@ def _alarms(texts: Sequence[str], own: Here) -> list[Alarm]:
 
     The others take the place, in order, of those that are not listed any more; what is left over is new, or goes.
     """
-    known = {alarm.place: alarm for alarm in own.fields.alarms}
+    alarms = {alarm.place: alarm for alarm in own.fields.alarms}
     left: defaultdict[str, list[int]] = defaultdict(list)
     for trigger, place in reversed(own.triggers):
         left[trigger.strip().upper()].append(place)
     found = [(text, places.pop() if (places := left.get(text.upper())) else None) for text in texts]
     spare = sorted(place for places in left.values() for place in places)
-    if not known.keys() >= set(spare):
+    if not alarms.keys() >= set(spare):
         raise BadCell("alarms", "One of its alarms cannot be read, and stays; remove it in the source.")
-    instead = (known[place] for place in spare)
+    instead = (alarms[place] for place in spare)
     return [
-        known[place] if place is not None else _alarm(one, next(instead, None))
+        alarms[place] if place is not None else _alarm(one, next(instead, None))
         for one, place in found
-        if place is None or place in known  # one that cannot be read stays
+        if place is None or place in alarms  # one that cannot be read stays
     ]
 
 

@@ -114,10 +114,10 @@ def _lines(data: bytes) -> Iterator[tuple[int, list[str]]]:
     """The lines of a CSV; a first line that only says what parts cells (``sep=;``) is none of the table."""
     text = _decoded(data)
     head, _, rest = text.partition("\n")
-    said = head.strip().lower()
+    words = head.strip().lower()
     delimiter = ""
     number = 1
-    if (said.startswith("sep=") and len(said) <= 5) or head.strip("\r") == "sep=\t":
+    if (words.startswith("sep=") and len(words) <= 5) or head.strip("\r") == "sep=\t":
         delimiter, text, number = head.strip("\r\n")[4:5], rest, 2
         head = text.split("\n", 1)[0]
     csv.field_size_limit(1 << 24)
@@ -205,7 +205,7 @@ def _dated(cells: dict[str, str], order: Order) -> dict[str, str]:
     """Cells with their dates as an export writes them; what is none stays as it is."""
     made = {name: _spelt(cells[name], order) for name in DATED if name in cells}
     if cells.get("all_day", "").strip().lower() == "yes":
-        made |= {name: said.removesuffix(" 00:00") for name, said in made.items() if name != "modified"}
+        made |= {name: text.removesuffix(" 00:00") for name, text in made.items() if name != "modified"}
     return {**cells, **made}
 
 

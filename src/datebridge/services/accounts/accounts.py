@@ -164,10 +164,10 @@ def survey_job(context: JobContext) -> dict[str, Any]:
             _note(store, account_id, error)
             raise jobs.Refused(error.message) from error
         _note(store, account_id, None, home)
-        known = {row.url: row for row in remotes_of(store, account_id)}
+        remotes = {row.url: row for row in remotes_of(store, account_id)}
         with store.writing_session() as session:
-            session.add_all(_remote(account_id, calendar) for calendar in listed if calendar.url not in known)
-            for url, row in known.items():
+            session.add_all(_remote(account_id, calendar) for calendar in listed if calendar.url not in remotes)
+            for url, row in remotes.items():
                 if row.calendar_id is None and url and url not in {calendar.url for calendar in listed}:
                     session.delete(row)
         off = [row for row in remotes_of(store, account_id) if row.calendar_id is None]

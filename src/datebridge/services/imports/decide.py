@@ -276,8 +276,8 @@ def _take(draft: Draft, store: Store, same: list[Decision]) -> None:
         with draft.stage() as writer:
             writer.file_id = group.file_id
             for uid in conflicting:
-                said = f"“{uid}” is defined in another way in the calendar it goes to."
-                writer.problem(Problem("zone-conflict", said, "The existing definition is used.", uid=uid))
+                text = f"“{uid}” is defined in another way in the calendar it goes to."
+                writer.problem(Problem("zone-conflict", text, "The existing definition is used.", uid=uid))
 
 
 def _change(calendar: CalendarId, met: Met[VersionId, VersionId]) -> Change:
@@ -291,17 +291,17 @@ def _change(calendar: CalendarId, met: Met[VersionId, VersionId]) -> Change:
 
 def _give_uids(draft: Draft, compared: list[_Taken]) -> None:
     """Store what gets a UID on its way with it, and have the changes be about that."""
-    given = {
+    identities = {
         taken.item.key: taken.met.item.identity
         for taken in compared
         if taken.met and taken.met.item and taken.met.item.identity != taken.item.identity
     }
     made: dict[VersionId, VersionId] = {}
-    wanted = [change.after for change in draft.changes if change.after in given]
+    wanted = [change.after for change in draft.changes if change.after in identities]
     for some in chunks(wanted):
         with draft.stage() as writer:
             for version, text in texts_of(writer.connection, some).items():
-                identity = given[version]
+                identity = identities[version]
                 text = with_property(text, "UID", identity.uid)
                 made[version] = writer.add_text(identity.component, text)
     draft.changes = [

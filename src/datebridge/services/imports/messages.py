@@ -71,9 +71,9 @@ def _people(message: EmailMessage) -> list[Person]:
         every = getaddresses([header for header in headers if header])
     except UNPARSED:
         every = []
-    for said, address in islice(every, _MOST_PEOPLE):
+    for text, address in islice(every, _MOST_PEOPLE):
         if "@" in address and not any(c.isspace() for c in address):
-            people.setdefault(address.lower(), Person(storable(said), storable(address)))
+            people.setdefault(address.lower(), Person(storable(text), storable(address)))
     return list(people.values())
 
 

@@ -51,9 +51,9 @@ class _Tally:
 
     def cell(self, row: SheetRow, error: BadCell) -> str:
         """Note what could not be read; returns it in words."""
-        said = f"Row {row.number}, {error.column}: {error.why}"
-        self.unread.append(said)
-        return said
+        text = f"Row {row.number}, {error.column}: {error.why}"
+        self.unread.append(text)
+        return text
 
 
 @performs(JobKind.SHEET)
@@ -147,11 +147,11 @@ def _rows(context: JobContext, draft: Draft, sheet: Sheet, rows: list[SheetRow],
                 own = _match(row, placed, called)
                 made = _edited(row, sheet, own, placed[own.uid], texts, zones[own.calendar], tally)
             except BadCell as error:
-                said = tally.cell(row, error)
+                words = tally.cell(row, error)
                 hit = next(iter(_fitting(row, placed, called)), None)
                 if hit is not None:
                     place = (hit.calendar, hit.component, hit.uid, hit.recurrence_id)
-                    draft.add(Change(*place, hit.id, hit.id, said, held=True))
+                    draft.add(Change(*place, hit.id, hit.id, words, held=True))
                 continue
             except CannotEdit as refused:
                 tally.cell(row, BadCell("start", str(refused)))
@@ -159,8 +159,8 @@ def _rows(context: JobContext, draft: Draft, sheet: Sheet, rows: list[SheetRow],
             others = [tally.changed[entry.id] for entry, _ in made if entry.id in tally.changed]
             if others:
                 if [tally.changed.get(entry.id, ("", ""))[1] for entry, _ in made] != [wanted for _, wanted in made]:
-                    said = f"row {others[0][0]} changes the same event; import one of the two, and then the other"
-                    tally.cell(row, BadCell("uid", said))
+                    words = f"row {others[0][0]} changes the same event; import one of the two, and then the other"
+                    tally.cell(row, BadCell("uid", words))
                 continue
             tally.changed |= {entry.id: (str(row.number), wanted) for entry, wanted in made}
             for entry, wanted in made:
@@ -184,10 +184,10 @@ def _rows(context: JobContext, draft: Draft, sheet: Sheet, rows: list[SheetRow],
 
 
 def _calendar(row: SheetRow, numbers: dict[str, list[CalendarId]]) -> CalendarId:
-    said = row.cells.get("calendar", "").strip()
-    fitting = numbers.get(said, [])
+    text = row.cells.get("calendar", "").strip()
+    fitting = numbers.get(text, [])
     if len(fitting) != 1:
-        why = "enter the calendar of the new event" if not said else f"there is no one calendar “{said[:60]}”"
+        why = "enter the calendar of the new event" if not text else f"there is no one calendar “{text[:60]}”"
         raise BadCell("calendar", f"{why[:1].upper()}{why[1:]}.")
     return fitting[0]
 
@@ -201,8 +201,8 @@ def _fitting(row: SheetRow, placed: dict[str, list[Placed]], called: dict[Calend
         for entry in placed.get(row.cells.get("uid", "").strip(), [])
         if entry.recurrence_id == occurrence and entry.component == component
     ]
-    said = row.cells.get("calendar", "").strip()
-    return [entry for entry in own if called.get(entry.calendar) == said] or own
+    text = row.cells.get("calendar", "").strip()
+    return [entry for entry in own if called.get(entry.calendar) == text] or own
 
 
 def _match(row: SheetRow, placed: dict[str, list[Placed]], called: dict[CalendarId, str]) -> Placed:
@@ -281,8 +281,8 @@ def _shown(row: SheetRow, sheet: Sheet, now: Mapping[str, str], written: Row) ->
     if stands(now) and not (stands(shown) and sheet.alike):
         return now
     if zone != sheet.zone and not stands(shown) and stands(cells_of(written, sheet.zone)):
-        said = f"This table shows times in {sheet.zone}; a zone is changed in one that shows each in its own."
-        raise BadCell("zone", said)
+        text = f"This table shows times in {sheet.zone}; a zone is changed in one that shows each in its own."
+        raise BadCell("zone", text)
     return shown
 
 

@@ -153,10 +153,10 @@ def label(name: str) -> str:
 
 def answers(text: str) -> list[tuple[str, int]]:
     """How many of the people invited have answered what, the most frequent first."""
-    said = Counter(
+    counts = Counter(
         ANSWERS.get((line.param("PARTSTAT") or "").upper(), "not answered") for line in Component(text).all("ATTENDEE")
     )
-    return said.most_common()
+    return counts.most_common()
 
 
 def in_words(component: str, text: str, name: str) -> list[str]:
@@ -168,7 +168,7 @@ def in_words(component: str, text: str, name: str) -> list[str]:
     wanted = "Alarm" if name == "VALARM" else _LABELS.get(name)
     if wanted is None:
         return [line.value for line in Component(text).all(name)]
-    return [value for said, value in facts(component, text, NO_ZONES) if said == wanted]
+    return [value for words, value in facts(component, text, NO_ZONES) if words == wanted]
 
 
 class Differing(NamedTuple):

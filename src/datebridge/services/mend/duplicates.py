@@ -194,8 +194,8 @@ def propose_job(context: JobContext) -> dict[str, Any]:
         for at, some in enumerate(chunks(groups, _AT_ONCE)):
             context.progress(at * _AT_ONCE, len(groups), "groups")
             with store.read() as connection:
-                known = _details_of(connection, some)
-            removing.add([_plan(group, known, request) for group in some])
+                details = _details_of(connection, some)
+            removing.add([_plan(group, details, request) for group in some])
         number = sum(change.after is None for change in draft.changes)
         draft.title = lambda tally: f"Remove {counted(number, 'duplicate')} from {tally.where}"
         draft.reason = removing.in_words(len(groups))
@@ -219,9 +219,9 @@ class _Removing:
             for made in wanted:
                 keep = made.keep
                 for duplicate in made.goes:
-                    said = f"Duplicate of an entry in {keep.calendar_name}: {made.found.reasons[0]}."
+                    words = f"Duplicate of an entry in {keep.calendar_name}: {made.found.reasons[0]}."
                     for member in (duplicate, *made.parts.get(duplicate.id, ())):
-                        self.draft.add(_change(member, None, said))
+                        self.draft.add(_change(member, None, words))
                 for member, text in made.rewritten():
                     version = writer.add_text(member.component, text, made.zones)
                     self.draft.add(_change(member, version, _TAKES_OVER))

@@ -50,12 +50,12 @@ def fix_job(context: JobContext) -> dict[str, Any]:
                     before, after = derive(one.component, one.text, zones), derive(one.component, text, zones)
                     version = writer.add_text(one.component, text, zones)
                     rest = (one.calendar, one.component, after.uid, after.recurrence_id)
-                    said = f"{check.title}: fixed."
+                    words = f"{check.title}: fixed."
                     if (before.uid, before.recurrence_id) == (after.uid, after.recurrence_id):
-                        draft.add(Change(*rest, one.id, version, said))
+                        draft.add(Change(*rest, one.id, version, words))
                     else:  # what it is known by is put right: it is another entry then
                         was = (one.calendar, one.component, before.uid, before.recurrence_id)
-                        draft.add(Change(*was, one.id, None, said), Change(*rest, None, version, said))
+                        draft.add(Change(*was, one.id, None, words), Change(*rest, None, version, words))
         draft.title = lambda tally: f"Fix: {check.title.lower()}, {tally.what} in {tally.where}"
         draft.reason = f"{counted(left, 'entry', 'entries')} cannot be fixed automatically." if left else ""
     return {"set_id": draft.id}

@@ -205,11 +205,11 @@ def adjust_job(context: JobContext) -> dict[str, Any]:
     said, store = context.params, context.store
     to: Side = said["to"]
     with store.read() as connection:
-        known = comparisons.comparison(connection, said["comparison"])
-        if known is None:
+        comparison = comparisons.comparison(connection, said["comparison"])
+        if comparison is None:
             raise Refused("This comparison no longer exists. Compare again.")
-        _, rows = comparisons.page(connection, known.id, PairFilter(*said["asked"]), 0, None)
-        here, there = (known.right, known.left) if to == "right" else (known.left, known.right)
+        _, rows = comparisons.page(connection, comparison.id, PairFilter(*said["asked"]), 0, None)
+        here, there = (comparison.right, comparison.left) if to == "right" else (comparison.left, comparison.right)
         own, theirs = zones_of(connection, here), zones_of(connection, there)
         called = names(connection)
     chosen = set(said["pairs"])

@@ -134,22 +134,22 @@ def _forgotten(
         if one is None or any(rule.freq == "YEARLY" for rule in pattern(one.timed.recurrence).rules):
             continue
         began, changed = (from_wall_seconds(moment) for moment in (one.timed.start_wall, modified))
-        said = f"without end since {began:%Y-%m-%d}, last changed on {changed:%Y-%m-%d}"
-        series.append(Scattered(0, "endless", calendar, one.title, said, 0.6, [key], {"last": str(this_day())}))
+        text = f"without end since {began:%Y-%m-%d}, last changed on {changed:%Y-%m-%d}"
+        series.append(Scattered(0, "endless", calendar, one.title, text, 0.6, [key], {"last": str(this_day())}))
     return series
 
 
 def _inferred(calendar: CalendarId, one: Inferred[VersionId], titles: dict[VersionId, str]) -> Scattered:
-    said = one.phrase
-    rule = describe(parse_rule(said.rule), from_wall_seconds(said.start))
+    phrase = one.phrase
+    rule = describe(parse_rule(phrase.rule), from_wall_seconds(phrase.start))
     more = [
         f"{counted(len(one.left_out), 'date')} left out" if one.left_out else "",
         f"{one.explained:,} of them on holidays" if one.explained else "",
-        counted(len(said.extra), "extra date") if said.extra else "",
+        counted(len(phrase.extra), "extra date") if phrase.extra else "",
         f"{counted(len(one.moved), 'occurrence')} moved" if one.moved else "",
     ]
     data = {
-        "phrase": _plain(said),
+        "phrase": _plain(phrase),
         "keys": list(one.keys),
         "moved": [list(pair) for pair in one.moved],
         "explained": one.explained,

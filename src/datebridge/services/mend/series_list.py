@@ -155,10 +155,10 @@ def strip(connection: Connection, entry: VersionId, year: int) -> Strip | None:
     for slot in islice(shape.each(timed.start_wall, low, high), MOST_COUNTED):
         plain: Done = "extra" if slot in shape.extra else "kept"
         what, to = changed.get(slot, (plain, None))
-        said = _at(slot, timed)
+        text = _at(slot, timed)
         if to is not None and what == "moved":
-            said += f" → {_at(to, timed)}"
-        ticks.append(Tick((slot - low) // DAY, what, said))
+            text += f" → {_at(to, timed)}"
+        ticks.append(Tick((slot - low) // DAY, what, text))
     for slot in shape.left_out(low, high):
         ticks.append(Tick((slot - low) // DAY, "left out", _at(slot, timed)))
     ticks += [Tick((day - low) // DAY, "left out", _day(day)) for day in shape.gone_days if low <= day < high]

@@ -106,8 +106,8 @@ def _mine(store: Store, connection: Connection, one: Push) -> dict[Key, tuple[st
 
 def _base(connection: Connection, one: Push) -> dict[Key, str]:
     """What stood here when the object there was seen last: what both sides began from."""
-    known = objects_holding(connection, RemoteId(one.remote_id), [one.uid]).get(one.uid, [])
-    texts = texts_of(connection, (v for each in known for v in each.versions)).values()
+    known_objects = objects_holding(connection, RemoteId(one.remote_id), [one.uid]).get(one.uid, [])
+    texts = texts_of(connection, (v for each in known_objects for v in each.versions)).values()
     taken = [entry for text in texts for entry in take_apart(text.encode()).entries]
     return {(facts.component, facts.recurrence_id): text for facts, text in taken if facts.uid == one.uid}
 
@@ -121,10 +121,10 @@ def take_theirs(store: Store, settings: Settings, push_id: PushId, by: By = PERS
     one = demand_unsettled(store, push_id)
     row = remote(store, RemoteId(one.remote_id))
     with store.read() as connection:
-        known = objects_holding(connection, RemoteId(one.remote_id), [one.uid]).get(one.uid, [])
+        known_objects = objects_holding(connection, RemoteId(one.remote_id), [one.uid]).get(one.uid, [])
         title = title_of(connection, one)
     with connected_to(store, settings, row.account_id, waiting=True) as line:
-        there = [line.server.get(urljoin(row.url, href)) for href in (each.href for each in known)]
+        there = [line.server.get(urljoin(row.url, href)) for href in (each.href for each in known_objects)]
     for resource in there:
         if resource.data is None and not resource.gone:
             host = line.account.name
@@ -219,12 +219,12 @@ def _see(connection: Connection, one: Push) -> None:
     if one.state != PushState.CONFLICT or one.kind != "entry":
         return
     remote_id = RemoteId(one.remote_id)
-    known = objects_holding(connection, remote_id, [one.uid]).get(one.uid, [])
-    if len(known) == 1 and known[0].uid:
+    known_objects = objects_holding(connection, remote_id, [one.uid]).get(one.uid, [])
+    if len(known_objects) == 1 and known_objects[0].uid:
         if one.theirs:
-            keep_objects(connection, remote_id, [known[0]._replace(etag=one.theirs_etag)])
+            keep_objects(connection, remote_id, [known_objects[0]._replace(etag=one.theirs_etag)])
         else:
-            forget_objects(connection, remote_id, [known[0].href])
+            forget_objects(connection, remote_id, [known_objects[0].href])
     seen_there(connection, one)
 
 

@@ -233,8 +233,8 @@ def _header(connection: Connection, calendar: CalendarId, row: Remote, header: s
     there = header_of(connection, calendar)
     if there is not None and not first:
         return None
-    said = description_of(header)
-    text = described(header, Description(row.name, said.own_colour, said.zone, said.text))
+    description = description_of(header)
+    text = described(header, Description(row.name, description.own_colour, description.zone, description.text))
     before, present_text = there or (None, None)
     if present_text == text:
         return None

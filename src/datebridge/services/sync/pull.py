@@ -224,7 +224,7 @@ class _Refresh:
 
     def _note(self, absorber: Absorber) -> None:
         """What of the server's habits its entries show."""
-        if any(not known.uid and known.versions for known in absorber.found.kept):
+        if any(not known_object.uid and known_object.versions for known_object in absorber.found.kept):
             self.line.web.note("lax")
         if absorber.found.renamed:
             self.line.web.note("renames")

@@ -363,7 +363,7 @@ class Pusher:
         doubtful = {o.href: o for o in outcomes if o.state is PushState.PUSHED and o.unit.texts and not o.etag}
         if not doubtful:
             return
-        known: list[KnownObject] = []
+        known_objects: list[KnownObject] = []
         drops, looked = set(self.row.drops.split()), 0
         for there in (resource for piece in self.line.server.fetch(self.row.url, list(doubtful)) for resource in piece):
             outcome = doubtful.get(there.href)
@@ -377,10 +377,12 @@ class Pusher:
             mark = "" if lasting else fingerprint(kept)
             if not lasting and len(self.fetched) < _MOST_KEPT:
                 self.fetched[there.href] = there
-            known.append(KnownObject(there.href, self._uid(unit), there.etag if lasting else "", unit.versions, mark))
+            known_objects.append(
+                KnownObject(there.href, self._uid(unit), there.etag if lasting else "", unit.versions, mark)
+            )
         self.row.drops = " ".join(sorted(drops))
         with self.store.write() as connection:
-            keep_objects(connection, self.remote, known)
+            keep_objects(connection, self.remote, known_objects)
             note(connection, self.remote, drops=self.row.drops)
 
     @staticmethod

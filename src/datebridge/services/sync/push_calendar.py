@@ -36,14 +36,14 @@ def push_calendar(store: Store, line: AccountConnection, row: Remote) -> bool:
     with store.read() as connection:
         waits = is_calendar_waiting(connection, remote)
         header = header_of(connection, calendar)
-    said = description_of(header[1]) if header is not None else None
+    description = description_of(header[1]) if header is not None else None
     if not waits:  # a deleted calendar here and not there yet waits for a decision
-        return bool(row.url) and said is not None
-    if said is None:
+        return bool(row.url) and description is not None
+    if description is None:
         return _delete(store, line, row)
     if not row.url:
-        return _make(store, line, row, said)
-    values = _values(row, said)
+        return _make(store, line, row, description)
+    values = _values(row, description)
     if values:
         answer = line.server.set_properties(row.url, values)
         why = _not_set(answer, line.account.name)
@@ -51,9 +51,16 @@ def push_calendar(store: Store, line: AccountConnection, row: Remote) -> bool:
             _end(store, remote, PushState.REFUSED, why)
             return True
     _end(store, remote, PushState.PUSHED)
-    colour = said.own_colour if said.own_colour.startswith("#") else row.colour
+    colour = description.own_colour if description.own_colour.startswith("#") else row.colour
     with store.write() as connection:
-        note(connection, remote, name=said.name, colour=colour, description=said.text, zone=said.zone)
+        note(
+            connection,
+            remote,
+            name=description.name,
+            colour=colour,
+            description=description.text,
+            zone=description.zone,
+        )
     return True
 
 

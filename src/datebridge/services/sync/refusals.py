@@ -42,6 +42,6 @@ def refusal(host: str, answer: Answer) -> str:
     if answer.status in (301, 302, 303, 307, 308):
         return f"{host} sends writing on to another place ({answer.status}). Rediscover the calendars of the account."
     plain = _REASONS.get(name, "")
-    said = words if words and words != plain else ""
-    said = said or (f"it says “{name}”" if name and not plain else "")
-    return f"{host}: {' '.join(x for x in (plain, said) if x) or 'no reason given'} ({answer.status})"
+    text = words if words and words != plain else ""
+    text = text or (f"it says “{name}”" if name and not plain else "")
+    return f"{host}: {' '.join(x for x in (plain, text) if x) or 'no reason given'} ({answer.status})"

@@ -108,13 +108,13 @@ class Sender:
 
         `answered` says how it ended.
         """
-        known = unit.known
-        lasting = known is None or (is_strong(known.etag) and not self._restless)
+        known_object = unit.known
+        lasting = known_object is None or (is_strong(known_object.etag) and not self._restless)
         if not unit.texts or not lasting or not unit.uid or self._has_object(unit):
             return None
-        texts = unit.texts if known is not None or unit.tell else tuple(silenced(text) for text in unit.texts)
-        href = known.href if known is not None else self._new_href(unit.uid)
-        etag = known.etag if known is not None else ""
+        texts = unit.texts if known_object is not None or unit.tell else tuple(silenced(text) for text in unit.texts)
+        href = known_object.href if known_object is not None else self._new_href(unit.uid)
+        etag = known_object.etag if known_object is not None else ""
         return Plain(unit, texts, href, writing(self._url(href), self._data(texts), etag))
 
     def answered(self, plain: Plain, answer: Answer | Exception) -> Outcome:
@@ -151,26 +151,32 @@ class Sender:
             return Outcome(unit, PushState.REFUSED, why)
 
     def _send(self, unit: Unit) -> Outcome:
-        known = unit.known
-        if known is not None and self._has_object(unit):
-            return Outcome(unit, PushState.PUSHED, "", known.href, known.etag)
-        etag: str | None = known.etag if known is not None else ""
-        if known is not None and (self._restless or not is_strong(known.etag)):
-            looked = self._looked_at(unit, known)
+        known_object = unit.known
+        if known_object is not None and self._has_object(unit):
+            return Outcome(unit, PushState.PUSHED, "", known_object.href, known_object.etag)
+        etag: str | None = known_object.etag if known_object is not None else ""
+        if known_object is not None and (self._restless or not is_strong(known_object.etag)):
+            looked = self._looked_at(unit, known_object)
             if isinstance(looked, Outcome):
                 return looked
-            known = looked
-            etag = "" if known is None else known.etag if is_strong(known.etag) and not self._restless else None
+            known_object = looked
+            etag = (
+                ""
+                if known_object is None
+                else known_object.etag
+                if is_strong(known_object.etag) and not self._restless
+                else None
+            )
         if unit.texts:
-            return self._put(unit, known, etag)
-        return self._delete(unit, known, etag or "")
+            return self._put(unit, known_object, etag)
+        return self._delete(unit, known_object, etag or "")
 
     @staticmethod
     def _has_object(unit: Unit) -> bool:
         """Whether what is to be written is what is known to be there."""
-        known = unit.known
-        same = known is not None and unit.versions and set(known.versions) == set(unit.versions)
-        return bool(same and known is not None and known.etag and not unit.seen)
+        known_object = unit.known
+        same = known_object is not None and unit.versions and set(known_object.versions) == set(unit.versions)
+        return bool(same and known_object is not None and known_object.etag and not unit.seen)
 
     def _looked_at(self, unit: Unit, known: KnownObject) -> Outcome | KnownObject | None:
         """The object as it is now, if it may be written over; None where it is not there."""

@@ -141,16 +141,16 @@ def refresh_calendar(connection: Connection, calendar: CalendarId) -> None:
     """
     own = ENTRIES.c.calendar_id == calendar
     header = connection.execute(select(ENTRIES.c.id).where(own, ENTRIES.c.component == "VCALENDAR")).scalar()
-    said = description_of(text_of(connection, header)) if header is not None else Description("")
+    description = description_of(text_of(connection, header)) if header is not None else Description("")
     connection.execute(
         update(CALENDARS)
         .where(CALENDARS.c.id == calendar)
         .values(
             live=select(ENTRIES.c.id).where(own).exists(),
-            name=said.name or CALENDARS.c.name,
-            own_colour=said.own_colour,
-            zone=said.zone,
-            description=said.text,
+            name=description.name or CALENDARS.c.name,
+            own_colour=description.own_colour,
+            zone=description.zone,
+            description=description.text,
             revision=_NEXT,
         )
     )

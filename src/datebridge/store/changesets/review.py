@@ -61,8 +61,8 @@ class Sought:
 
     def conditions(self, at: ColumnElement[int]) -> list[ColumnElement[bool]]:
         """As conditions over change sets that were done `at` some moment."""
-        said = func.lower(SETS.c.title + " " + SETS.c.reason + " " + SETS.c.by_whom)
-        columns = [said.contains(word, autoescape=True) for word in self.words.lower().split()[:_MOST_WORDS]]
+        function = func.lower(SETS.c.title + " " + SETS.c.reason + " " + SETS.c.by_whom)
+        columns = [function.contains(word, autoescape=True) for word in self.words.lower().split()[:_MOST_WORDS]]
         if self.calendar is not None:
             columns.append(exists().where(CHANGES.c.set_id == SETS.c.id, CHANGES.c.calendar_id == self.calendar))
         if self.first is not None:
@@ -130,9 +130,11 @@ def changes_page(connection: Connection, set_id: SetId, offset: int, limit: int)
         .offset(offset)
     ).all()
     ids = {i for row in rows for i in (row.before_id, row.after_id) if i is not None}
-    known = {row.id: row for row in rows_of(connection, sorted(ids), VERSIONS)}
+    entries = {row.id: row for row in rows_of(connection, sorted(ids), VERSIONS)}
     return total, [
-        ShownChange(row.position, Change(*row[2:]), row.push or "", known.get(row.before_id), known.get(row.after_id))
+        ShownChange(
+            row.position, Change(*row[2:]), row.push or "", entries.get(row.before_id), entries.get(row.after_id)
+        )
         for row in rows
     ]
 

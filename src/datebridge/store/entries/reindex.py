@@ -95,10 +95,10 @@ class Reindexing:
         gone: list[VersionId] = []
         fresh: list[tuple[Any, ...]] = []
         for before, now, file in self._rows:
-            known = had.get(before.id, {})
+            rows = had.get(before.id, {})
             own = {(p.code, p.message) for p in now.problems}
-            if own != {key for key in known if key[0] in CHECKS} or any(
-                known[key].revision != REVISIONS[key[0]] for key in own
+            if own != {key for key in rows if key[0] in CHECKS} or any(
+                rows[key].revision != REVISIONS[key[0]] for key in own
             ):
                 gone.append(before.id)
                 fresh += [
@@ -106,14 +106,14 @@ class Reindexing:
                         before.id,
                         p.code,
                         REVISIONS[p.code],
-                        _line(known.get((p.code, p.message)), p.line, file),
+                        _line(rows.get((p.code, p.message)), p.line, file),
                         p.message,
                         p.done,
                     )
                     for p in now.problems
                 ]
             row = now.indexed
-            if own or before.id in concerned or any(code not in CHECKS for code, _ in known):
+            if own or before.id in concerned or any(code not in CHECKS for code, _ in rows):
                 row = (*row[:MARKS], row[MARKS] | Mark.PROBLEM, *row[MARKS + 1 :])
             if row != before.row:
                 updates.append((*row, before.id))
