@@ -183,3 +183,10 @@ def test_the_logbook_is_searched_by_words_calendar_day_and_by_whom(client: TestC
     assert found(day=today.isoformat()) == both
     assert found(day=(today + timedelta(days=2)).isoformat()) == []
     assert (found(by="person"), found(by="clock")) == (both, [])
+
+
+@pytest.mark.parametrize("path", ["%00.js", "../index.html", "%2e%2e/index.html", "no-such.js"])
+def test_a_file_of_the_pages_that_is_not_there_is_not_found(client: TestClient, path: str) -> None:
+    answer = client.get(f"/_app/{path}")
+    assert answer.status_code in (200, 404)  # a path that leaves the folder before it is asked for is the page
+    assert answer.status_code == 404 or "<!doctype html>" in answer.text.lower()

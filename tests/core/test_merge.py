@@ -6,7 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from datebridge.core.merge import STAMPS, TIMES, combined, differing, fields, merge_sides
+from datebridge.core.merge import STAMPS, TIMES, combined, differing, merge_sides
+from datebridge.core.text.nesting import fields_of
 from tests.conftest import event
 from tests.depth import tries
 
@@ -14,6 +15,11 @@ from tests.depth import tries
 SINGLE = ("SUMMARY", "LOCATION", "DESCRIPTION", "X-BERTH", "STATUS")
 states = st.fixed_dictionaries({name: st.sampled_from([None, "a", "b", "c"]) for name in SINGLE})
 people = st.sets(st.sampled_from(["ida", "ruth", "olan"]))
+
+
+def fields(text: str) -> dict[str, list[str]]:
+    """The lines of an entry by field."""
+    return {name: [line for part in parts for line in part] for name, parts in fields_of(text).items()}
 
 
 def entry(state: dict[str, str | None], attendees: set[str] = frozenset(), *extra: str) -> str:  # type: ignore[assignment]

@@ -172,6 +172,8 @@ def _assets() -> list[BaseRoute]:
 
     async def asset(request: Request) -> Response:
         path = request.path_params["path"]
+        if "\0" in path:
+            return Response(status_code=404)
         file = (WEB / "_app" / path).resolve()
         if not file.is_relative_to(WEB / "_app") or not file.is_file():
             return Response(status_code=404)

@@ -92,11 +92,6 @@ class Merged:
     conflicts: tuple[Conflict, ...]
 
 
-def fields(text: str) -> dict[str, list[str]]:
-    """An entry's lines by field, in order."""
-    return {name: [line for part in parts for line in part] for name, parts in fields_of(text).items()}
-
-
 def differing(mine: str, theirs: str) -> list[Differing]:
     """The fields in which the two differ, stamps left out; lines of one name in another order are the same."""
     return [
@@ -295,6 +290,5 @@ __all__ = [
     "both_of",
     "combined",
     "differing",
-    "fields",
     "merge_sides",
 ]

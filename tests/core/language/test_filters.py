@@ -114,7 +114,8 @@ def test_nothing_that_is_typed_is_passed_over(text: str) -> None:
         if term.field != "text":
             typed = typed.partition(":")[2]
         bare = "".join(typed.replace('"', "").split())
-        assert bare in ("".join("".join(term.values).split()), "".join(",".join(term.values).split()))
+        values = ("".join("".join(term.values).split()), "".join(",".join(term.values).split()))
+        assert bare.lower() in map(str.lower, values)  # a status is known in any case
         left[term.start : term.end] = " " * (term.end - term.start)
     assert not "".join(left).strip()
 

@@ -10,7 +10,7 @@ from tests.depth import tries
 
 #: A component as a tree: its kind, and within it lines and further components.
 LINE = st.sampled_from(["SUMMARY:Tide", "X-END:1", "BEGINNING:1", "ENDS;A=1:2", "begin", "TRIGGER:-PT5M", ""])
-BEGIN = st.sampled_from(["BEGIN:{}", "begin:{}", "Begin;X=1:{} "])
+BEGIN = st.sampled_from(["BEGIN:{}", "begin:{}", "Begin;X=1:{} ", "\v BEGIN:{}", "\u00a0BEGIN:{}"])
 TREE = st.recursive(
     st.tuples(st.sampled_from(["VALARM", "X-NOTE"]), BEGIN, st.lists(LINE)),
     lambda inner: st.tuples(st.sampled_from(["VALARM", "X-NOTE"]), BEGIN, st.lists(LINE | inner)),

@@ -16,7 +16,8 @@ from typing import NamedTuple
 
 from datebridge.core.text.lines import fence_of
 
-_FIRST = frozenset("BbEe \t")
+#: How a fence begins where no blank is before it.
+_FIRST = frozenset("BbEe")
 #: One line, or all lines of a nested component.
 Part = tuple[str, ...]
 
@@ -44,7 +45,7 @@ def depths(lines: Sequence[str]) -> list[int]:
     """
     found, depth = [], 0
     for raw in lines:
-        fence = fence_of(raw) if raw[:1] in _FIRST else None
+        fence = fence_of(raw) if raw[:1] in _FIRST or raw[:1].isspace() else None
         if fence is None:
             found.append(depth)
         else:
@@ -59,7 +60,7 @@ def nested_in(lines: Sequence[str]) -> list[Nested]:
     depth, kind, first = 1, "", 0
     for index in range(1, len(lines) - 1):
         raw = lines[index]
-        fence = fence_of(raw) if raw[:1] in _FIRST else None
+        fence = fence_of(raw) if raw[:1] in _FIRST or raw[:1].isspace() else None
         if fence is None:
             continue
         if fence[0] == "BEGIN":
