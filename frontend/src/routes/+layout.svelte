@@ -17,6 +17,7 @@
   import { notices } from '$lib/state/notice.svelte';
   import { theme } from '$lib/state/theme.svelte';
   import { follow } from '$lib/state/revisions';
+  import { acts } from '$lib/state/attempt.svelte';
   import { printing } from '$lib/state/printing.svelte';
   import { unsaved } from '$lib/state/unsaved.svelte';
   import Action from '$lib/ui/Action.svelte';
@@ -129,7 +130,7 @@
       <main
         tabindex="-1"
         class="flex min-h-0 flex-1 flex-col outline-none"
-        aria-busy={asking || navigating.to !== null}
+        aria-busy={asking || acts.count > 0 || navigating.to !== null}
       >
         {@render children()}
       </main>

@@ -8,7 +8,7 @@
   import SignIn from '$lib/connect/SignIn.svelte';
   import { answer, client, type Account, type Calendar, type Job } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { count, counted, moment } from '$lib/ui/words';
 

@@ -5,7 +5,7 @@
   import Sheet from '$lib/ui/Sheet.svelte';
   import { answer, client, type Account, type Calendar, type Schemas } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { counted } from '$lib/ui/words';
 

@@ -6,7 +6,7 @@
   import Describe, { type Wanted } from '$lib/connect/Describe.svelte';
   import { answer, client, type Account } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { apply } from '$lib/state/undo';
 

@@ -6,7 +6,7 @@
   import Select from '$lib/ui/Select.svelte';
   import Sheet from '$lib/ui/Sheet.svelte';
   import { answer, client, save, type Schemas } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
 
   /** A reply to an invitation: whose it is, what it says, the message as it would be sent. */

@@ -5,7 +5,7 @@
   import Sheet from '$lib/ui/Sheet.svelte';
   import { answer, client, type ImportFile } from '$lib/api/client';
   import { calendarsQuery } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { rows } from '$lib/state/rows';
   import { count, counted } from '$lib/ui/words';
 

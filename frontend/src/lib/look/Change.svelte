@@ -5,7 +5,7 @@
   import Action from '$lib/ui/Action.svelte';
   import ProposalSheet from '$lib/ui/ProposalSheet.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { count, counted } from '$lib/ui/words';
   import StepFields from './StepFields.svelte';

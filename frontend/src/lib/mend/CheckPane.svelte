@@ -8,7 +8,7 @@
   import Change from '$lib/look/Change.svelte';
   import { answer, client, type Calendar, type Job, type Schemas } from '$lib/api/client';
   import { refresh, refreshAll } from '$lib/api/queries';
-  import { attempt, begin } from '$lib/state/attempt';
+  import { attempt, begin } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { count, counted, SEVERITY } from '$lib/ui/words';
 

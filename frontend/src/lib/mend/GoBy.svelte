@@ -7,7 +7,7 @@
   import Sheet from '$lib/ui/Sheet.svelte';
   import DayField from '$lib/time/DayField.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { listed } from '$lib/look/steps';
 
   /** Limits of the checks that somebody has to say: how long is very long, which domains have departed. */

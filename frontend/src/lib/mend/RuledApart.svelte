@@ -2,7 +2,7 @@
   import { key, query, refresh } from '$lib/api/queries';
   import { useQueryClient } from '@tanstack/svelte-query';
   import { answer, client } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { counted } from '$lib/ui/words';
 

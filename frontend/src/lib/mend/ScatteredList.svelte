@@ -4,7 +4,7 @@
   import JobLine from '$lib/ui/JobLine.svelte';
   import PagedList from '$lib/ui/PagedList.svelte';
   import { answer, client, type Calendar, type Job, type Schemas } from '$lib/api/client';
-  import { attempt, begin } from '$lib/state/attempt';
+  import { attempt, begin } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { count, counted } from '$lib/ui/words';
 

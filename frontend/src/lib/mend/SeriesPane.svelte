@@ -6,7 +6,7 @@
   import SeriesStrip from '$lib/mend/SeriesStrip.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { thisYear, today } from '$lib/state/clock';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
 
   /** One series over a year, what is wrong with it, and the shapes it can be given. */
   type Props = { row: Schemas['SeriesRow']; marked: Schemas['SeriesRow'] | null; onmark: () => void };

@@ -8,7 +8,7 @@
   import ZoneChoice from '$lib/ui/ZoneChoice.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { key, query, refresh, refreshAll } from '$lib/api/queries';
-  import { begin } from '$lib/state/attempt';
+  import { begin } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import type { Step } from '$lib/look/steps';
   import { count, counted } from '$lib/ui/words';

@@ -6,7 +6,7 @@
   import Input from '$lib/ui/Input.svelte';
   import Sheet from '$lib/ui/Sheet.svelte';
   import { answer, client } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import type { Share, Told } from '$lib/share/share';
 
   /** Giving a share to somebody: to everyone with the address, or to one reader by name. */

@@ -8,7 +8,7 @@
   import Select from '$lib/ui/Select.svelte';
   import Sheet from '$lib/ui/Sheet.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { formName, sharesQuery, type Share } from '$lib/share/share';
   import { lately } from '$lib/ui/words';
 

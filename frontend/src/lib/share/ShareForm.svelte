@@ -8,7 +8,7 @@
   import SeenPane from '$lib/share/SeenPane.svelte';
   import WhatPane from '$lib/share/WhatPane.svelte';
   import { answer, client } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { unsaved } from '$lib/state/unsaved.svelte';

@@ -7,7 +7,7 @@
   import Input from '$lib/ui/Input.svelte';
   import Sheet from '$lib/ui/Sheet.svelte';
   import { answer, client } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import type { Share, Told } from '$lib/share/share';
 

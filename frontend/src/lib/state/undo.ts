@@ -2,7 +2,7 @@ import { goto } from '$app/navigation';
 import type { QueryClient } from '@tanstack/svelte-query';
 import { answer, client, type Schemas } from '$lib/api/client';
 import { refreshAll } from '$lib/api/queries';
-import { attempt } from '$lib/state/attempt';
+import { attempt } from '$lib/state/attempt.svelte';
 import { notices } from '$lib/state/notice.svelte';
 
 type Batch = { id: number; title: string };

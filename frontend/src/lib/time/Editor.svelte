@@ -4,7 +4,7 @@
   import Action from '$lib/ui/Action.svelte';
   import { answer, client, type Calendar, type Fields, type Schemas } from '$lib/api/client';
   import { key, query, refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { drawer } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';
   import { unsaved } from '$lib/state/unsaved.svelte';

@@ -4,7 +4,7 @@
   import Sheet from '$lib/ui/Sheet.svelte';
   import { answer, client, type Calendar } from '$lib/api/client';
   import { key, query, refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { apply } from '$lib/state/undo';
   import { PALETTE } from '$lib/ui/palette';
   import { hex } from '$lib/state/looking.svelte';

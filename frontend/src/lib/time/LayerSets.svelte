@@ -2,7 +2,7 @@
   import Action from '$lib/ui/Action.svelte';
   import Sheet from '$lib/ui/Sheet.svelte';
   import type { Calendar } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { looking } from '$lib/state/looking.svelte';
 
   /** The layers that are on, kept together under a name; and what is kept already. */

@@ -4,7 +4,7 @@
   import Action from '$lib/ui/Action.svelte';
   import { answer, client, type Calendar } from '$lib/api/client';
   import { key, query, refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { didIt } from '$lib/state/undo';
   import { looking } from '$lib/state/looking.svelte';

@@ -5,7 +5,7 @@
   import { toRest } from '$lib/state/focus';
   import Action from '$lib/ui/Action.svelte';
   import { answer, client } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { looking } from '$lib/state/looking.svelte';
 
   /** The days that are picked: by a rule in words, by clicking in a month or year, or kept under a name. */

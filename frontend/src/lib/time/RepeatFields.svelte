@@ -2,7 +2,7 @@
   import { key, query } from '$lib/api/queries';
   import { useQueryClient } from '@tanstack/svelte-query';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { reads } from '$lib/state/fields';
   import DayField from './DayField.svelte';
 

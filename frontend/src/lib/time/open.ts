@@ -1,6 +1,6 @@
 import { goto } from '$app/navigation';
 import { answer, client } from '$lib/api/client';
-import { attempt } from '$lib/state/attempt';
+import { attempt } from '$lib/state/attempt.svelte';
 import { notices } from '$lib/state/notice.svelte';
 import { looking } from '$lib/state/looking.svelte';
 

@@ -4,7 +4,7 @@
   import JobLine from '$lib/ui/JobLine.svelte';
   import Sheet from '$lib/ui/Sheet.svelte';
   import type { Job } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import type { Snippet } from 'svelte';
 

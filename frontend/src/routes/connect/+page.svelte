@@ -9,7 +9,7 @@
   import AddAddress from '$lib/connect/AddAddress.svelte';
   import CalendarList from '$lib/connect/CalendarList.svelte';
   import TakeMany from '$lib/connect/TakeMany.svelte';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { importing } from '$lib/state/imports.svelte';
   import { keys } from '$lib/state/keys.svelte';
   import { answer, client, type ImportFile, type Job } from '$lib/api/client';

@@ -5,7 +5,7 @@
   import PagedList from '$lib/ui/PagedList.svelte';
   import { answer, client } from '$lib/api/client';
   import { calendarsQuery } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { keys } from '$lib/state/keys.svelte';
   import DayField from '$lib/time/DayField.svelte';
   import { looking } from '$lib/state/looking.svelte';

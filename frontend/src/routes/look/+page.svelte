@@ -5,6 +5,7 @@
   import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount, tick, untrack } from 'svelte';
   import type { Snapshot } from './$types';
+  import { attempt } from '$lib/state/attempt.svelte';
   import Action from '$lib/ui/Action.svelte';
   import Deck from '$lib/ui/Deck.svelte';
   import Transfer from '$lib/look/Transfer.svelte';
@@ -110,8 +111,10 @@
 
   /** Open the entry under the cursor where it happens next. */
   async function inTime(): Promise<void> {
-    const id = await ledger?.here();
-    if (id !== undefined) await showInTime(id);
+    await attempt(async () => {
+      const id = await ledger?.here();
+      if (id !== undefined) await showInTime(id);
+    });
   }
 
   function leave(): void {

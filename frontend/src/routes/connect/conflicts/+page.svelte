@@ -4,7 +4,7 @@
   import PagedList from '$lib/ui/PagedList.svelte';
   import { answer, client } from '$lib/api/client';
   import { key, query, refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
 
   /** Changes that failed where their calendars live: refused there, or is in conflict with somebody else's. */

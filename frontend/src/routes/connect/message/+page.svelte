@@ -6,7 +6,7 @@
   import Editor from '$lib/time/Editor.svelte';
   import { type Fields, type Schemas } from '$lib/api/client';
   import { calendarsQuery } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { walking } from '$lib/state/focus';
   import { importing } from '$lib/state/imports.svelte';
   import { looking } from '$lib/state/looking.svelte';

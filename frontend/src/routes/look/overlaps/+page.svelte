@@ -7,7 +7,7 @@
   import PagedList from '$lib/ui/PagedList.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { calendarsQuery, key, query } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { keys } from '$lib/state/keys.svelte';
   import CutNote from '$lib/time/CutNote.svelte';
   import LayerStrip from '$lib/time/LayerStrip.svelte';

@@ -7,7 +7,7 @@
   import Action from '$lib/ui/Action.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { calendarsQuery, key, query } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import CutNote from '$lib/time/CutNote.svelte';

@@ -7,7 +7,7 @@
   import Transfer from '$lib/look/Transfer.svelte';
   import type { Fields, Schemas } from '$lib/api/client';
   import { accountsQuery, calendarsQuery } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { unsaved } from '$lib/state/unsaved.svelte';
   import { asking as question, keys } from '$lib/state/keys.svelte';
   import Across from '$lib/time/Across.svelte';

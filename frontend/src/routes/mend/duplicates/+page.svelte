@@ -16,7 +16,7 @@
   import { criteria, nameOf, places } from '$lib/mend/policy';
   import { answer, client, type Job, type Schemas } from '$lib/api/client';
   import { calendarsQuery, key, query, refreshAll } from '$lib/api/queries';
-  import { attempt, begin } from '$lib/state/attempt';
+  import { attempt, begin } from '$lib/state/attempt.svelte';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { didIt } from '$lib/state/undo';

@@ -4,7 +4,7 @@
   import Action from '$lib/ui/Action.svelte';
   import MendNav from '$lib/mend/MendNav.svelte';
   import { answer, client } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { walking } from '$lib/state/focus';
   import { notices } from '$lib/state/notice.svelte';
   import { rows } from '$lib/state/rows';

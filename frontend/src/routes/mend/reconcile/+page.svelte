@@ -13,7 +13,7 @@
   import PairPane from '$lib/mend/PairPane.svelte';
   import { answer, client, type Job, type Schemas } from '$lib/api/client';
   import { calendarsQuery, key, query } from '$lib/api/queries';
-  import { begin } from '$lib/state/attempt';
+  import { begin } from '$lib/state/attempt.svelte';
   import { today } from '$lib/state/clock';
   import { walking } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';

@@ -11,7 +11,7 @@
   import ZonePane from '$lib/mend/ZonePane.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { key, query, refresh, refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { walking } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';

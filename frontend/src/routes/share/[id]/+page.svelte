@@ -14,7 +14,7 @@
   import ReaderRow from '$lib/share/ReaderRow.svelte';
   import TellReader from '$lib/share/TellReader.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { formName, sharesQuery, type Told } from '$lib/share/share';

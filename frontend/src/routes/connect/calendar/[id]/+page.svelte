@@ -12,7 +12,7 @@
   import Leave from '$lib/connect/Leave.svelte';
   import { answer, client, type Job } from '$lib/api/client';
   import { calendarsQuery, refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { apply } from '$lib/state/undo';
   import { counted, moment } from '$lib/ui/words';

@@ -7,7 +7,7 @@
   import Deck from '$lib/ui/Deck.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { key, query, refreshAll } from '$lib/api/queries';
-  import { attempt } from '$lib/state/attempt';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { count, counted } from '$lib/ui/words';
