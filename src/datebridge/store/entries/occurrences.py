@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -109,11 +109,11 @@ def _bound(count: int) -> str:
 
 
 def may_be_anywhere(connection: Connection) -> str:
-    """Ids, as JSON, of entries whose index does not tell when they may happen: changed occurrences; series with an
-    extra date before their start; and those that a change for all that follow may have moved past their end."""
+    """Ids, as JSON, of series whose index does not tell when they may happen: those with an extra date before their
+    start, and those that a change for all that follow may have moved past their end."""
     joined = connection.exec_driver_sql(
         "SELECT group_concat(id) FROM (SELECT id FROM entry INDEXED BY ix_entry_span WHERE listed = 1"
-        f" AND marks & {Mark.OVERRIDE | Mark.EARLY} UNION {_MOVED_ON})"
+        f" AND marks & {Mark.EARLY} UNION {_MOVED_ON})"
     ).scalar()
     return f"[{joined or ''}]"
 
@@ -143,15 +143,13 @@ def read_window(
     Args:
         among: the ids, as JSON, of all that may happen then.
     """
-    run = connection.exec_driver_sql
-    mine = f"calendar_id IN ({_bound(len(calendars))})"
-    rows = run(
-        f"WITH found AS (SELECT DISTINCT value AS id FROM json_each(?))"
-        f" SELECT {_TIMED}, {_SHOWN} FROM found CROSS JOIN entry USING (id)"
-        f" WHERE {_STANDS.replace('listed', '+listed')} AND {mine}",
-        (among, *calendars),
-    ).fetchall()
+    rows = _rows(connection, among, calendars)
     timed = {row[0]: Timed(*row[:11]) for row in rows}
+    series = {one.uid for one in timed.values() if one.marks & Mark.SERIES and not one.recurrence_id}
+    if series and (others := _overrides_of(connection, series, timed)):
+        changed = _rows(connection, json.dumps(others), calendars)
+        timed.update((row[0], Timed(*row[:11])) for row in changed)
+        rows += changed
     own = any(entry.marks & Mark.DEFINED_ZONE for entry in timed.values())
     clocks = clocks_of(connection, calendars) if own else None
     bounds = Bounds.drawn()
@@ -161,6 +159,28 @@ def read_window(
     used = {o.entry for o in found} | bounds.cut
     entries = {row[0]: _shown(timed[row[0]], row[11:]) for row in rows if row[0] in used}
     return Window(found, entries, tuple(sorted(entries[one].title or "(no title)" for one in bounds.cut)))
+
+
+def _rows(connection: Connection, among: str, calendars: tuple[int, ...]) -> list[Any]:
+    """What the engine needs of entries in force, and what is shown of them."""
+    return list(
+        connection.exec_driver_sql(
+            f"WITH found AS (SELECT DISTINCT value AS id FROM json_each(?))"
+            f" SELECT {_TIMED}, {_SHOWN} FROM found CROSS JOIN entry USING (id)"
+            f" WHERE {_STANDS.replace('listed', '+listed')} AND calendar_id IN ({_bound(len(calendars))})",
+            (among, *calendars),
+        )
+    )
+
+
+def _overrides_of(connection: Connection, uids: Iterable[str], known: Container[int]) -> list[int]:
+    """The ids of the changed occurrences of series, wherever they were moved to; but for those that are known."""
+    found = connection.exec_driver_sql(
+        "WITH series AS (SELECT value AS uid FROM json_each(?)) SELECT o.id FROM series CROSS JOIN entry o"
+        " INDEXED BY ix_entry_uid ON o.uid = series.uid AND o.recurrence_id > ''",
+        (json.dumps([*uids]),),
+    )
+    return [id for (id,) in found if id not in known]
 
 
 @dataclass(frozen=True, slots=True)
