@@ -103,7 +103,8 @@ SEEN: dict[str, tuple[Callable[[Asker], object], object, object]] = {
     "no-listing": (lambda a: a.status("PROPFIND", CALENDAR, ETAGS, Depth="1"), 207, 403),
     "http-1.0": (lambda a: a.ask("GET", ONE).http_version, "HTTP/1.1", "HTTP/1.0"),
     "gzip": (lambda a: a.ask("GET", ONE).headers.get("content-encoding", ""), "", "gzip"),
-    "slow": (lambda a: a.ask("GET", ONE).elapsed.total_seconds() >= 0.2, False, True),
+    # A quick answer among several: the machine itself may be slow now and then.
+    "slow": (lambda a: all(a.ask("GET", ONE).elapsed.total_seconds() >= 0.2 for _ in range(8)), False, True),
     "any-depth": (lambda a: a.status("REPORT", CALENDAR, SYNC.format(""), Depth="1"), 400, 207),
 }
 

@@ -85,7 +85,7 @@ class FeedHost:
 
     def _feeds(self) -> list[tuple[Feed, bytes, int]]:
         rows = self._db.execute("SELECT * FROM feed ORDER BY subject, title")
-        return [(Feed(*row[:7]), row[7], row[8]) for row in rows]
+        return [(Feed(*feed), data, changed) for *feed, data, changed in rows]
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         request = Request(scope, receive)
@@ -95,7 +95,9 @@ class FeedHost:
             response = self._answer(request)
         if response is None:
             await asyncio.sleep(SLOWNESS)
-            response = self._content(request, *self._feed_at(request.url.path))
+            found = self._feed_at(request.url.path)
+            assert found is not None  # noqa: S101
+            response = self._content(request, *found)
         await response(scope, receive, send)
 
     async def _written(self, request: Request) -> Response:
@@ -105,7 +107,7 @@ class FeedHost:
             return Response("Nothing can be written here.", 405, {"Allow": "GET, HEAD"})
         if not self._may(request):
             return Response("Members only.", 401, {"WWW-Authenticate": 'Basic realm="Breakwater members"'})
-        there = next((row for row in self._feeds() if row[0].path == path), None)
+        there = self._feed_at(path)
         tag = _etag(there[1]) if there is not None else ""
         wanted, unwanted = request.headers.get("if-match"), request.headers.get("if-none-match")
         if (wanted is not None and wanted != tag) or (unwanted == "*" and there is not None):
@@ -118,8 +120,8 @@ class FeedHost:
         self.publish(Feed(path, path[len(WRITABLE) :]), data)
         return Response(status_code=204 if there is not None else 201, headers={"ETag": _etag(data)})
 
-    def _feed_at(self, path: str) -> tuple[Feed, bytes, int]:
-        return next(row for row in self._feeds() if row[0].path == path)
+    def _feed_at(self, path: str) -> tuple[Feed, bytes, int] | None:
+        return next(((feed, data, changed) for feed, data, changed in self._feeds() if feed.path == path), None)
 
     def _answer(self, request: Request) -> Response | None:
         path = request.url.path
@@ -129,10 +131,10 @@ class FeedHost:
             return HTMLResponse(self._front_page())
         if path == "/catalogue.json":
             return JSONResponse(self._catalogue(request))
-        row = next((row for row in self._feeds() if row[0].path == path), None)
-        if row is None:
+        found = self._feed_at(path)
+        if found is None:
             return Response("There is no such feed.", 404)
-        feed = row[0]
+        feed, data, _ = found
         if feed.access == "password" and not self._may(request):
             return Response("Members only.", 401, {"WWW-Authenticate": 'Basic realm="Breakwater members"'})
         if feed.manner in ("moved", "redirect"):
@@ -140,10 +142,10 @@ class FeedHost:
         if feed.manner == "site":
             beside = self._folder / "door.txt"
             door = beside.read_text().strip() if beside.is_file() else ""
-            return HTMLResponse(row[1].decode().replace("{door}", html.escape(door)))
+            return HTMLResponse(data.decode().replace("{door}", html.escape(door)))
         if feed.manner == "page":
             return HTMLResponse(page("Breakwater", "This calendar is being rebuilt. Please look in again.", ""))
-        return None if feed.manner == "slow" else self._content(request, *row)
+        return None if feed.manner == "slow" else self._content(request, *found)
 
     def _may(self, request: Request) -> bool:
         token = request.headers.get("authorization", "").partition(" ")[2]

@@ -70,11 +70,12 @@ class Records:
         self._db.execute("INSERT OR REPLACE INTO person VALUES (?, ?, ?, ?)", (name, password, title, address))
 
     def person(self, name: str) -> tuple[str, str, str, str] | None:
-        row = self._db.execute("SELECT * FROM person WHERE name = ?", (name,)).fetchone()
-        return (row[0], row[1], row[2], row[3]) if row else None
+        found: tuple[str, str, str, str] | None
+        found = self._db.execute("SELECT * FROM person WHERE name = ?", (name,)).fetchone()
+        return found
 
     def people(self) -> list[str]:
-        return [row[0] for row in self._db.execute("SELECT name FROM person ORDER BY name")]
+        return [name for (name,) in self._db.execute("SELECT name FROM person ORDER BY name")]
 
     def add_collection(
         self,
@@ -117,10 +118,8 @@ class Records:
     def access(self, person: str, collection: Collection) -> str:
         if collection.owner == person:
             return "own"
-        row = self._db.execute(
-            "SELECT access FROM share WHERE collection = ? AND person = ?", (collection.id, person)
-        ).fetchone()
-        return row[0] if row else ""
+        asked = "SELECT access FROM share WHERE collection = ? AND person = ?"
+        return next((access for (access,) in self._db.execute(asked, (collection.id, person))), "")
 
     def set_properties(self, collection: Collection, values: dict[str, str]) -> None:
         for name, value in values.items():
@@ -224,5 +223,5 @@ class Records:
 
     def person_at(self, address: str) -> str:
         """Who has a mail address; "" for nobody here."""
-        row = self._db.execute("SELECT name FROM person WHERE address = ? COLLATE NOCASE", (address,)).fetchone()
-        return row[0] if row else ""
+        asked = "SELECT name FROM person WHERE address = ? COLLATE NOCASE"
+        return next((name for (name,) in self._db.execute(asked, (address,))), "")

@@ -145,7 +145,7 @@ def _sync(ask: Ask, root: etree._Element) -> Response:
         return refusal
     rows = ask.records.since(own, revision)
     if not token:
-        rows = [row for row in rows if row[2]]
+        rows = [(changed, name, etag) for changed, name, etag in rows if etag]
         if ask.habits.has("short-listings"):
             rows = rows[: (len(rows) + 1) // 2]
     most = _most(ask, root)

@@ -39,7 +39,7 @@ def marks(connection: Connection) -> Marks:
         return (hash(repr(connection.execute(select(*columns)).all())),)  # type: ignore[call-overload]
 
     def by_state(table: Table) -> tuple[object, ...]:
-        return tuple(connection.execute(select(table.c.state, func.count()).group_by(table.c.state)).tuples())
+        return tuple(connection.execute(select(table.c.state, func.count()).group_by(table.c.state)))
 
     under_way = JOBS.c.state.in_(("queued", "running"))
     busy = select(func.count(), func.total(JOBS.c.done)).where(under_way)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from itertools import combinations
 from typing import NamedTuple
 
-from sqlalchemy import Connection, case, delete, func, insert, select, update
+from sqlalchemy import ColumnElement, Connection, case, delete, func, insert, select, update
 
 from datebridge.clock import now
 from datebridge.core.comparing import Of, PairedEntries, summary
@@ -256,13 +256,12 @@ class Tallies(NamedTuple):
 def tallies(connection: Connection, number: int) -> Tallies:
     """What there is to choose from."""
     own = COMPARED.c.comparison_id == number
-    verdicts, months = (
-        {
-            row[0]: row[1]
-            for row in connection.execute(select(column, func.count()).where(own).group_by(column).order_by(column))
-        }
-        for column in (COMPARED.c.verdict, COMPARED.c.month)
-    )
+
+    def by(column: ColumnElement[str]) -> dict[str, int]:
+        counted = select(column, func.count()).where(own).group_by(column).order_by(column)
+        return dict(connection.execute(counted).all())
+
+    verdicts, months = by(COMPARED.c.verdict), by(COMPARED.c.month)
     fields: dict[str, int] = {}
     for said, count in connection.execute(
         select(COMPARED.c.fields, func.count()).where(own, COMPARED.c.fields != "").group_by(COMPARED.c.fields)

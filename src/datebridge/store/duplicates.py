@@ -158,7 +158,7 @@ def members_of(connection: Connection, ids: Iterable[VersionId]) -> dict[Version
         .join(TEXTS, TEXTS.c.id == ENTRIES.c.id)
         .where(ENTRIES.c.id.in_(among(ids)))
     )
-    return {VersionId(row[0]): GroupMember(*tuple(row)) for row in rows}
+    return {VersionId(row.id): GroupMember(*row) for row in rows}
 
 
 def _in_force() -> Select[tuple[int, int]]:
@@ -262,7 +262,7 @@ def rule_apart(connection: Connection, group: DuplicateGroup, by: By) -> int:
     """
     columns = (ENTRIES.c[name] for name in ("id", "calendar_id", "component", "uid", "recurrence_id", "digest"))
     rows = connection.execute(select(*columns).where(ENTRIES.c.id.in_(among(group.members))))
-    named = {row[0]: _identity(*row[1:]) for row in rows}
+    named = {entry: _identity(*identity) for entry, *identity in rows}
     first, *rest = (named[member] for member in group.members)
     pairs = [(first, one) for one in rest] if group.kind in CONTAINING else list(combinations((first, *rest), 2))
     if len(pairs) > _MOST_RULED:

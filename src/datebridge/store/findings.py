@@ -116,7 +116,7 @@ def counts(connection: Connection) -> dict[str, int]:
     """In how many entries in force there is each thing wrong; what a ruling says to ignore is not counted."""
     query = _in_force().subquery()
     rows = connection.execute(select(query.c.code, func.count(query.c.version_id.distinct())).group_by(query.c.code))
-    return {row[0]: row[1] for row in rows}
+    return dict(rows.all())
 
 
 def count(connection: Connection) -> int:
@@ -151,7 +151,7 @@ def of_all(connection: Connection, calendar: CalendarId | None = None) -> dict[s
     query = _in_force(left_out=True).subquery()
     counted = select(query.c.code, func.count(query.c.version_id.distinct())).group_by(query.c.code)
     rows = connection.execute(counted.where(_within(query.c.version_id, calendar)))
-    return {row[0]: row[1] for row in rows}
+    return dict(rows.all())
 
 
 def _within(version: ColumnElement[int], calendar: CalendarId | None) -> ColumnElement[bool]:

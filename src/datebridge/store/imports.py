@@ -240,7 +240,7 @@ def problem_counts(connection: Connection, file: FileId) -> dict[str, int]:
     """How often each thing is wrong with a file."""
     found = _problems(file)
     rows = connection.execute(select(found.c.code, func.count()).group_by(found.c.code))
-    return {row[0]: row[1] for row in rows}
+    return dict(rows.all())
 
 
 # ---- while a file is read -------------------------------------------------------------------------

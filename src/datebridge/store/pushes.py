@@ -154,7 +154,7 @@ def counts_by(
 def count_by_state(connection: Connection) -> dict[str, int]:
     """How many pushes there are in each state."""
     rows = connection.execute(select(PUSHES.c.state, func.count()).group_by(PUSHES.c.state))
-    return {row[0]: row[1] for row in rows}
+    return dict(rows.all())
 
 
 def count_waiting(connection: Connection, remote: RemoteId) -> int:
@@ -253,7 +253,8 @@ def next_due(connection: Connection, remote: RemoteId, after: PushId, most: int)
         .limit(most)
     )
     objects = [
-        Due(row[0], bool(row[1]), bool(row[2]), PushId(row[3]), PushId(row[4]), row[5], bool(row[6])) for row in rows
+        Due(uid, bool(begun), bool(tell), PushId(last), PushId(first), theirs, bool(moved))
+        for uid, begun, tell, last, first, theirs, moved in rows
     ]
     mark_up_to(connection, remote, ((due.uid, due.last) for due in objects), PushState.SENDING)
     return objects

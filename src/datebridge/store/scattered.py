@@ -99,7 +99,7 @@ def _there(connection: Connection, found: Sequence[Scattered]) -> set[VersionId]
 def counts(connection: Connection) -> dict[str, int]:
     """How many there are, by kind."""
     rows = connection.execute(select(SCATTERED.c.kind, func.count()).group_by(SCATTERED.c.kind))
-    return {row[0]: row[1] for row in rows}
+    return dict(rows.all())
 
 
 def looking(connection: Connection) -> tuple[bool, JobId | None]:

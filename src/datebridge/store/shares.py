@@ -136,7 +136,10 @@ def addresses(connection: Connection) -> Iterable[Address]:
         .join(READERS, READERS.c.id == ADDRESSES.c.reader_id)
         .join(SHARES, SHARES.c.id == READERS.c.share_id)
     )
-    return [Address(row[0], row[1], row[2], bool(row[3]), row[4]) for row in connection.execute(query)]
+    return [
+        Address(digest, share, reader, bool(is_over), target)
+        for digest, share, reader, is_over, target in connection.execute(query)
+    ]
 
 
 def live_address(connection: Connection, reader: int) -> str:

@@ -156,8 +156,9 @@ def _each(connection: sqlite3.Connection, table: str, columns: str) -> Iterator[
     for order in ("ASC", "DESC"):
         try:
             for row in connection.execute(f"SELECT {columns} FROM {table} ORDER BY rowid {order}"):
-                if row[0] not in seen:
-                    seen.add(row[0])
+                first, *_ = row
+                if first not in seen:
+                    seen.add(first)
                     yield row
         except (sqlite3.DatabaseError, UnicodeDecodeError):
             continue

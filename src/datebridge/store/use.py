@@ -116,7 +116,7 @@ def use_of(path: Path, today: date, share: int | None = None) -> list[Day]:
             ).fetchall()
         except sqlite3.OperationalError:  # nothing was ever counted
             return []
-    return [Day(date.fromisoformat(row[0]), *row[1:]) for row in rows]
+    return [Day(date.fromisoformat(day), *counts) for day, *counts in rows]
 
 
 def today() -> date:

@@ -89,8 +89,11 @@ def _in_order(found: SharedContent, which: Which) -> list[_Row]:
         rows += found.omitted
 
     def start(row: _Row) -> int:
-        timed = (row.source if isinstance(row, Entry) else row[0]).timed
-        return timed.start_wall if timed is not None else -(1 << 60)
+        if isinstance(row, Entry):
+            source = row.source
+        else:
+            source, _ = row
+        return source.timed.start_wall if source.timed is not None else -(1 << 60)
 
     return sorted(rows, key=start)
 

@@ -100,7 +100,7 @@ def last_own(connection: Connection) -> ChangeSetRow | None:
 def count_by_state(connection: Connection) -> dict[str, int]:
     """How many sets there are in each state."""
     rows = connection.execute(select(SETS.c.state, func.count()).group_by(SETS.c.state))
-    return {row[0]: row[1] for row in rows}
+    return dict(rows.all())
 
 
 def changes_page(connection: Connection, set_id: SetId, offset: int, limit: int) -> tuple[int, list[ShownChange]]:

@@ -46,7 +46,7 @@ def sides_of(connection: Connection, set_id: SetId, most: int) -> tuple[list[Sid
         .order_by(CHANGES.c.position)
         .limit(most * 2 + 1)
     ).all()
-    changes = list({(row[0], row[3], row[4]): _Change(*row) for row in rows}.values())
+    changes = list({(row.calendar_id, row.before_id, row.after_id): _Change(*row) for row in rows}.values())
     cut = len(changes) > most
     groups: dict[tuple[int, str], list[_Change]] = {}
     for change in changes[:most]:

@@ -113,7 +113,7 @@ def _later(connection: Connection, set_id: SetId, revision: int) -> dict[Place, 
         .where(of_set(set_id), ~CHANGES.c.held, CHANGES.c.uid != "")
         .group_by(*place)
     )
-    return {Place(*row[:4]): row[4] for row in rows}
+    return {Place(*place_of): version for *place_of, version in rows}
 
 
 def _held_where_used(connection: Connection, changes: Iterable[Change], back: Iterable[Change]) -> list[Change]:

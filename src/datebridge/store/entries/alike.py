@@ -51,4 +51,6 @@ def sizes(connection: Connection) -> dict[CalendarId, int]:
     query = select(ENTRIES.c.calendar_id, func.count(ENTRIES.c.uid.distinct())).where(
         ENTRIES.c.listed, ENTRIES.c.uid != ""
     )
-    return {CalendarId(row[0]): row[1] for row in connection.execute(query.group_by(ENTRIES.c.calendar_id))}
+    return {
+        CalendarId(calendar): count for calendar, count in connection.execute(query.group_by(ENTRIES.c.calendar_id))
+    }

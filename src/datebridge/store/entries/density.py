@@ -70,12 +70,12 @@ class Density:
 def kept_year(store: Store, calendar: int, revision: int, year: int, zone: str) -> Year:
     """The counts of a calendar's year at a revision: as they are kept; or made now, and kept if nobody is writing."""
     with store.read() as connection:
-        row = connection.exec_driver_sql(
+        kept = connection.exec_driver_sql(
             "SELECT counts, cut FROM density WHERE calendar_id = ? AND year = ? AND zone = ? AND revision = ?",
             (calendar, year, zone, revision),
         ).one_or_none()
-        if row is not None:
-            return Year(tuple(json.loads(row[0])), tuple(json.loads(row[1])))
+        if kept is not None:
+            return Year(tuple(json.loads(kept.counts)), tuple(json.loads(kept.cut)))
         made = _made(connection, calendar, year, zone)
     with suppress(Busy), store.write(wait=False) as connection:
         connection.exec_driver_sql(
@@ -120,7 +120,7 @@ def stale(connection: Connection) -> list[CalendarId]:
         "SELECT DISTINCT d.calendar_id FROM density d JOIN calendar k ON k.id = d.calendar_id"
         " WHERE d.revision <> k.revision AND k.live"
     )
-    return [CalendarId(row[0]) for row in rows]
+    return [CalendarId(calendar) for (calendar,) in rows]
 
 
 def queue_refreshing(connection: Connection) -> None:

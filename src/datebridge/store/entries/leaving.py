@@ -98,4 +98,4 @@ def privacy_counts(connection: Connection, ids: Iterable[VersionId]) -> dict[str
         .where(FINDINGS.c.code.in_(("not-a-content-line", "no-uid")), FINDINGS.c.version_id.in_(among(wanted)))
         .group_by(FINDINGS.c.code)
     )
-    return {"unplaced": row.unplaced, "unresolved": row.unresolved, **{row[0]: row[1] for row in rows}}
+    return {"unplaced": row.unplaced, "unresolved": row.unresolved, **dict(rows.all())}

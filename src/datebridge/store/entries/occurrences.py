@@ -22,6 +22,8 @@ from datebridge.store.remembered import Remembered
 from datebridge.store.sql import chunks
 
 _TIMED = "id, calendar_id, uid, recurrence_id, start_wall, end_wall, until_wall, tzid, zone, marks, recurrence"
+#: So many columns of a row that is shown are those of `Timed`.
+_TIMES = len(Timed._fields)
 _SHOWN = "summary, location, component, status, busy, travel"
 _STANDS = "listed = 1 AND component IN ('VEVENT', 'VTODO') AND start_wall IS NOT NULL"
 #: Of so many entries at most it is remembered who is invited.
@@ -76,7 +78,7 @@ class OccurrenceReader:
         rows = connection.exec_driver_sql(
             f"SELECT {_TIMED}, {_SHOWN} FROM entry WHERE id IN ({_bound(len(wanted))})", wanted
         )
-        return {row[0]: _shown(Timed(*row[:11]), row[11:]) for row in rows.fetchall()}
+        return {row.id: _shown(Timed(*row[:_TIMES]), row[_TIMES:]) for row in rows}
 
     def people(self, wanted: Iterable[int]) -> Mapping[int, People]:
         """Who is invited to entries that have attendees; read once, since a version never changes."""
@@ -94,7 +96,7 @@ class OccurrenceReader:
                     tuple(chunk),
                 ).fetchall()
                 found: dict[int, People] = dict.fromkeys(chunk, frozenset())
-                found.update((row[0], people_in(row[1])) for row in rows)
+                found.update((entry, people_in(text)) for entry, text in rows)
                 known.update(found)  # at once: others may be asking
         return known
 
@@ -144,11 +146,11 @@ def read_window(
         among: the ids, as JSON, of all that may happen then.
     """
     rows = _rows(connection, among, calendars)
-    timed = {row[0]: Timed(*row[:11]) for row in rows}
+    timed = {row.id: Timed(*row[:_TIMES]) for row in rows}
     series = {one.uid for one in timed.values() if one.marks & Mark.SERIES and not one.recurrence_id}
     if series and (others := _overrides_of(connection, series, timed)):
         changed = _rows(connection, json.dumps(others), calendars)
-        timed.update((row[0], Timed(*row[:11])) for row in changed)
+        timed.update((row.id, Timed(*row[:_TIMES])) for row in changed)
         rows += changed
     own = any(entry.marks & Mark.DEFINED_ZONE for entry in timed.values())
     clocks = clocks_of(connection, calendars) if own else None
@@ -157,7 +159,7 @@ def read_window(
     if ordered:
         found.sort(key=lambda o: (o.shown_start, -o.shown_end, o.entry))
     used = {o.entry for o in found} | bounds.cut
-    entries = {row[0]: _shown(timed[row[0]], row[11:]) for row in rows if row[0] in used}
+    entries = {row.id: _shown(timed[row.id], row[_TIMES:]) for row in rows if row.id in used}
     return Window(found, entries, tuple(sorted(entries[one].title or "(no title)" for one in bounds.cut)))
 
 
@@ -216,7 +218,7 @@ def changed_series(connection: Connection) -> list[Changed]:
         "SELECT DISTINCT calendar_id, uid FROM entry WHERE uid <> '' AND id IN"
         f" (SELECT id FROM entry INDEXED BY ix_entry_marks WHERE listed = 1 AND marks & {Mark.OVERRIDE})"
     )
-    wanted = {(row[0], row[1]) for row in result}
+    wanted = {(calendar, uid) for calendar, uid in result}
     groups: dict[tuple[int, str], list[Timed]] = {}
     for chunk in chunks({uid for _, uid in wanted}):
         for row in run(

@@ -170,7 +170,7 @@ class Beside:
                 select(CHANGES.c.after_id, CHANGES.c.calendar_id).where(CHANGES.c.after_id.is_not(None)),
                 select(ENTRIES.c.id, ENTRIES.c.calendar_id),
             ):
-                self._owners.update((row[0], row[1]) for row in connection.execute(owners))
+                self._owners.update(connection.execute(owners).all())
 
     def of(self, version: VersionId) -> Zones:
         owner = self._owners.get(version)
