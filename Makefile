@@ -12,6 +12,8 @@ BROWSERS := chromium chromium-browser chrome
 CHROMIUM ?= $(firstword $(foreach name,$(BROWSERS),$(shell command -v $(name))))
 # Tests that take long: see "markers" in pyproject.toml.
 LONG := browser or starts or kills or both_sides
+# The files in which such tests are, so that nothing else is read for them.
+LONG_FILES = $(shell grep -rlE "mark\.(browser|starts|kills|both_sides)" --include="*.py" tests | sort -r)
 PYTEST = CHROMIUM="$(CHROMIUM)" $(BIN)/pytest --dist worksteal
 # One more at a time than there are cores, since tests of two ends that talk wait for each other.
 WORKERS := $(shell expr $$(nproc 2> /dev/null || echo 2) + 1)
@@ -24,7 +26,7 @@ demo: .stamps/python $(WEB)
 # Everything: what `make check` does, and if that holds, the rest.
 test: check chromium
 	@echo "== tests: browsers, kills, both sides"
-	@$(PYTEST) -n $(WORKERS) -m "$(LONG)" --timing=.stamps/timing/long.json
+	@$(PYTEST) -n $(WORKERS) -m "$(LONG)" --timing=.stamps/timing/long.json $(LONG_FILES)
 	@$(BIN)/python -m tests.timing .stamps/timing/check.json .stamps/timing/long.json
 
 # While working: linters, types, and all tests but those that take long.

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
+import re
 import shutil
 from collections.abc import Iterator
 from contextlib import closing
@@ -23,6 +25,8 @@ from datebridge.store.database import Store
 from tests.conftest import MOMENT
 from tests.running import application
 
+#: Where the first of the demo's servers listens.
+FIRST_PORT = 21_000
 expect.set_options(timeout=30_000)  # a busy machine is slow, not wrong
 #: The browser's clock, as far ahead of the machine's as the application's.
 SAME_CLOCK = """(() => {
@@ -65,15 +69,41 @@ def browser(playwright: Playwright, request: pytest.FixtureRequest) -> Iterator[
 @pytest.fixture(scope="session")
 def prepared(pytestconfig: pytest.Config, tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, int]:
     """The demo's data, and the moment at which it was there; its servers listen where no other process's do."""
-    folder = tmp_path_factory.mktemp("prepared")
-    first = 21_000 + 20 * int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+    name = os.environ.get("PYTEST_XDIST_WORKER", "")
+    # Prepared by whichever process comes first; the others take a copy with ports of their own.
+    shared = tmp_path_factory.getbasetemp().parent if name else tmp_path_factory.getbasetemp()
+    with (shared / "preparing").open("w") as turn:
+        fcntl.flock(turn, fcntl.LOCK_EX)
+        if not (shared / "prepared.json").exists():
+            moment = _prepare(shared / "prepared", pytestconfig.stash[MOMENT])
+            (shared / "prepared.json").write_text(json.dumps(moment))
+    folder = tmp_path_factory.mktemp("own")
+    _copy(shared / "prepared", folder, by=20 * int(name.removeprefix("gw") or 0))
+    return folder, json.loads((shared / "prepared.json").read_text())
+
+
+def _prepare(folder: Path, begins: float) -> int:
     settings = Settings(data_dir=folder)
-    with clock.starting_at(pytestconfig.stash[MOMENT]):
-        prepare(settings, ports={name: first + k for k, name in enumerate(PORTS)})
+    with clock.starting_at(begins):
+        prepare(settings, ports={name: FIRST_PORT + k for k, name in enumerate(PORTS)})
         with closing(Store(settings.database)) as store:  # what the application would do first, and each time again
             queue_maintenance(store)
             worker.drain(store, settings)
-        return folder, clock.now()
+        return clock.now()
+
+
+def _copy(source: Path, folder: Path, by: int) -> None:
+    """Copy data, its servers at ports so much further on: as long in figures, wherever an address stands."""
+
+    def moved(match: re.Match[bytes]) -> bytes:
+        return match[1] + str(int(match[2]) + by).encode()
+
+    shutil.copytree(source, folder, dirs_exist_ok=True)
+    for path in folder.rglob("*"):
+        if path.name == "ports.json":
+            path.write_text(json.dumps({name: port + by for name, port in json.loads(path.read_text()).items()}))
+        elif path.is_file() and by:
+            path.write_bytes(re.sub(rb"((?:127\.0\.0\.1|localhost):)(21\d\d\d)\b", moved, path.read_bytes()))
 
 
 @pytest.fixture

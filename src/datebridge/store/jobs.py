@@ -11,7 +11,7 @@ import uuid
 from collections.abc import Iterable
 from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, Connection, and_, func, insert, or_, select, update
+from sqlalchemy import Connection, and_, bindparam, func, insert, or_, select, update
 from sqlmodel import Session, col
 from sqlmodel import select as records
 
@@ -25,6 +25,20 @@ from datebridge.store.tables import FILES, JOBS, Job
 MAX_ATTEMPTS = 3
 #: No job is put off by more than this; a later time comes of a clock that was set back. In seconds.
 _LONGEST_PUT_OFF = 3600
+
+# What every worker asks again and again: statements made once.
+_ADD = insert(JOBS).returning(JOBS.c.id)
+_MINE = and_(JOBS.c.id == bindparam("job"), JOBS.c.claim == bindparam("held"), JOBS.c.state == "running")
+_HELD = select(JOBS.c.id).where(_MINE)
+_STOPPED = select(JOBS.c.stop_requested).where(JOBS.c.id == bindparam("job"))
+_PUT_OFF = and_(JOBS.c.not_before > bindparam("now"), JOBS.c.not_before <= bindparam("latest"))
+_FREE = or_(JOBS.c.lane == "", JOBS.c.lane.not_in(select(JOBS.c.lane).where(JOBS.c.state == "running")))
+_NEXT = (
+    select(JOBS.c.id)
+    .where(JOBS.c.state == "queued", JOBS.c.kind.in_(bindparam("kinds", expanding=True)), ~_PUT_OFF, _FREE)
+    .order_by(JOBS.c.id)
+    .limit(1)
+)
 
 
 class ClaimLost(Exception):
@@ -50,25 +64,25 @@ def add_job(
     by: By = PERSON,
 ) -> JobId:
     """Queue a job; returns its id. `about`: the account, host or calendar by which it takes turns (`JobKind.lane`)."""
-    row = insert(JOBS).values(
-        kind=kind,
-        title=title,
-        params=params,
-        state="queued",
-        done=0,
-        total=0,
-        unit="",
-        message="",
-        result={},
-        attempts=0,
-        stop_requested=False,
-        lane=kind.lane(about),
-        claim="",
-        not_before=0,
-        by_whom=str(by),
-        created_at=now(),
-    )
-    return JobId(connection.execute(row.returning(JOBS.c.id)).scalar_one())
+    row = {
+        "kind": kind,
+        "title": title,
+        "params": params,
+        "state": "queued",
+        "done": 0,
+        "total": 0,
+        "unit": "",
+        "message": "",
+        "result": {},
+        "attempts": 0,
+        "stop_requested": False,
+        "lane": kind.lane(about),
+        "claim": "",
+        "not_before": 0,
+        "by_whom": str(by),
+        "created_at": now(),
+    }
+    return JobId(connection.execute(_ADD, row).scalar_one())
 
 
 def queue_once(connection: Connection, kind: JobKind, title: str, calendar: CalendarId | None = None) -> None:
@@ -84,12 +98,8 @@ def queue_collecting(connection: Connection) -> None:
 
 def next_job(connection: Connection, kinds: Iterable[JobKind]) -> JobId | None:
     """The oldest job that may be begun: of these kinds, due, and in no lane in which one is under way."""
-    moment = now()
-    busy = select(JOBS.c.lane).where(JOBS.c.state == "running")
-    later = and_(JOBS.c.not_before > moment, JOBS.c.not_before <= moment + _LONGEST_PUT_OFF)
-    free = or_(JOBS.c.lane == "", JOBS.c.lane.not_in(busy))
-    wanted = select(JOBS.c.id).where(JOBS.c.state == "queued", JOBS.c.kind.in_(tuple(kinds)), ~later, free)
-    found = connection.execute(wanted.order_by(JOBS.c.id).limit(1)).scalar()
+    asked = {"kinds": tuple(kinds), "now": (moment := now()), "latest": moment + _LONGEST_PUT_OFF}
+    found = connection.execute(_NEXT, asked).scalar()
     return JobId(found) if found is not None else None
 
 
@@ -102,15 +112,11 @@ def claim_job(connection: Connection, job: JobId) -> Claimed:
     return Claimed(job, JobKind(row.kind), row.params, claim, By.read(row.by_whom))
 
 
-def _mine(job: Claimed) -> ColumnElement[bool]:
-    return and_(JOBS.c.id == job.id, JOBS.c.claim == job.claim, JOBS.c.state == "running")
-
-
 def demand_claim(connection: Connection, job: Claimed) -> None:
     """Raises:
     ClaimLost: if the job is somebody else's by now.
     """
-    if connection.execute(select(JOBS.c.id).where(_mine(job))).first() is None:
+    if connection.execute(_HELD, {"job": job.id, "held": job.claim}).first() is None:
         raise ClaimLost(f"Job {job.id} was given to another worker.")
 
 
@@ -138,7 +144,7 @@ def stop_wanted(connection: Connection, job: Claimed) -> bool:
         ClaimLost: if the job is somebody else's by now.
     """
     demand_claim(connection, job)
-    return bool(connection.execute(select(JOBS.c.stop_requested).where(JOBS.c.id == job.id)).scalar())
+    return bool(connection.execute(_STOPPED, {"job": job.id}).scalar())
 
 
 def request_stop(connection: Connection, job: JobId) -> None:
@@ -163,8 +169,8 @@ def remember(connection: Connection, job: Claimed, **params: Any) -> None:
 
 def end_job(connection: Connection, job: Claimed, state: str, message: str, result: dict[str, Any]) -> None:
     """The end of a job, if it is still this claim's and has not ended."""
-    ended = update(JOBS).where(_mine(job))
-    connection.execute(ended.values(state=state, message=message, result=result, finished_at=now(), claim=""))
+    ended = update(JOBS).where(_MINE).values(state=state, message=message, result=result, finished_at=now(), claim="")
+    connection.execute(ended, {"job": job.id, "held": job.claim})
     if state != "done":
         let_files_go(connection)
 
