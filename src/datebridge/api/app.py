@@ -22,6 +22,7 @@ from starlette.routing import BaseRoute, Route
 
 from datebridge import __version__
 from datebridge.api import errors, help, maintenance
+from datebridge.api.answering import LOOK, Answering, Spread, cores
 from datebridge.api.connect import accounts, conflicts, imports, replies, transfers
 from datebridge.api.context import App
 from datebridge.api.guard import Guard
@@ -61,17 +62,8 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
     store = Store(settings.database)
     said = [*recover(store), *jobs.resume_interrupted(store)]
     uploads.forget_strays(store, settings)
-    ledger = Ledger(store)
-    app = App(
-        store,
-        settings,
-        ledger,
-        OccurrenceReader(store, ledger.spans),
-        Density(store),
-        ChangeFeed(store),
-        Seeing(store, ledger),
-        said,
-    )
+    app = _over(store, settings, said)
+    answering = Answering(settings, store, cores() if work else 0)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
@@ -80,7 +72,8 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
         worker = Worker(store, settings) if work else None
         besides = [
             clock(store, settings),
-            readiness(store, app.ledger, app.occurrences),
+            readiness(store, app.ledger, app.occurrences, lambda: not answering.helpers),
+            Repeating("processes that answer", LOOK, answering.look, first=0.0),
             Repeating("the look through the database", _DAILY, partial(_look_through, app), first=60.0),
         ]
         if worker:
@@ -92,6 +85,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
         if worker:
             for task in besides:
                 task.stop()
+            answering.stop()
             worker.stop()
         app.change_feed.close()
         store.close()
@@ -110,8 +104,38 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
     help.install(api)
     _front_end(api)
     api.add_middleware(Packing, minimum_size=2_000, compresslevel=4)
+    api.add_middleware(Spread, answering=answering)
     api.add_middleware(Guard, settings=settings, store=store, script_hashes=_inline_hashes())
     return api
+
+
+def beside(settings: Settings) -> FastAPI:
+    """What answers in a process beside the application: the same operations, and nothing that is done by itself."""
+    set_up()
+    give_memory_back()
+    app = _over(Store(settings.database), settings, [])
+    ready = readiness(app.store, app.ledger, app.occurrences)
+
+    @asynccontextmanager
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        to_thread.current_default_thread_limiter().total_tokens = CONNECTIONS
+        ready.start()
+        yield
+        ready.stop()
+        app.store.close()
+
+    api = FastAPI(lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None, routes=[*operations()])
+    api.state.app = app
+    errors.install(api)
+    api.add_middleware(Packing, minimum_size=2_000, compresslevel=4)
+    return api
+
+
+def _over(store: Store, settings: Settings, said: list[str]) -> App:
+    """What routers need, over a store."""
+    ledger = Ledger(store)
+    occurrences = OccurrenceReader(store, ledger.spans)
+    return App(store, settings, ledger, occurrences, Density(store), ChangeFeed(store), Seeing(store, ledger), said)
 
 
 @cache

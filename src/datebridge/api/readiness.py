@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ctypes
+from collections.abc import Callable
 from contextlib import suppress
 
 from datebridge.services.jobs.repeating import Repeating
@@ -29,11 +30,13 @@ def give_memory_back() -> None:
 class _Readiness:
     """Recomputes orders and counts once a batch has been applied and nothing else follows at once."""
 
-    def __init__(self, store: Store, ledger: Ledger, occurrences: OccurrenceReader) -> None:
-        self.store, self.ledger, self.occurrences = store, ledger, occurrences
+    def __init__(self, store: Store, ledger: Ledger, occurrences: OccurrenceReader, wanted: Callable[[], bool]) -> None:
+        self.store, self.ledger, self.occurrences, self._wanted = store, ledger, occurrences, wanted
         self._ready = self._seen = -1
 
     def look(self) -> None:
+        if not self._wanted():
+            return
         revision = self.store.revision()
         if revision == self._seen != self._ready:
             self.ledger.warm()
@@ -43,6 +46,8 @@ class _Readiness:
         self._seen = revision
 
 
-def readiness(store: Store, ledger: Ledger, occurrences: OccurrenceReader) -> Repeating:
-    """What keeps everything ready that screens are likely to ask for."""
-    return Repeating("readiness", _LOOK, _Readiness(store, ledger, occurrences).look)
+def readiness(
+    store: Store, ledger: Ledger, occurrences: OccurrenceReader, wanted: Callable[[], bool] = lambda: True
+) -> Repeating:
+    """What keeps everything ready that screens are likely to ask for; where nothing asks here, it is not `wanted`."""
+    return Repeating("readiness", _LOOK, _Readiness(store, ledger, occurrences, wanted).look)

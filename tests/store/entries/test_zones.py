@@ -9,7 +9,7 @@ import pytest
 from datebridge.core.index.facts import Mark
 from datebridge.core.moments import wall_seconds_of
 from datebridge.core.zones.defined import define
-from datebridge.services.imports.deriving import Deriving, Text, batch_of
+from datebridge.services.imports.deriving import Deriving, Reading, Text, batch_of
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.undo import propose_undo
 from datebridge.store.entries.occurrences import OccurrenceReader
@@ -59,7 +59,7 @@ def test_helpers_read_as_one_process_does() -> None:
 
     zones = {1: Zones([("Station", STATION)])}
     with Deriving(1 << 30) as other:
-        parts = [other.begin(texts[k : k + 10], zones).result() for k in range(0, 40, 10)]
+        parts = [other.begin(Reading(texts[k : k + 10]), zones).result() for k in range(0, 40, 10)]
     alone = batch_of(texts, zones)
     assert [row for part in parts for row in part.rows] == alone.rows
     assert sum(len(part.late) for part in parts) == len(alone.late) == 20

@@ -1,4 +1,4 @@
-"""Facts of many entries at once, on all cores: the text goes to helper processes, rows for the store come back.
+"""Work on many entries at once, on all cores: texts go to helper processes, rows for the store come back.
 
 A helper is this module run as a program. It reads batches from its standard input and ends when that is closed, so
 it never outlives the process that started it, however that ends.
@@ -17,7 +17,7 @@ from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from queue import SimpleQueue
 from types import TracebackType
-from typing import NamedTuple, TypeVar
+from typing import Any, NamedTuple, Protocol, TypeVar
 
 from datebridge.core.checks import examine
 from datebridge.core.ids import GroupId
@@ -30,6 +30,8 @@ from datebridge.store.entries.rows import Row, row_of
 _WORTHWHILE = 2 << 20
 _MOST_HELPERS = 3
 Piece = TypeVar("Piece")
+Result = TypeVar("Result")
+Result_co = TypeVar("Result_co", covariant=True)
 #: Definitions by TZID, and what was ruled of zone names, by group.
 _Defined = dict[GroupId, tuple[list[tuple[str, str]], dict[str, str]]]
 
@@ -68,6 +70,32 @@ def batch_of(texts: Iterable[Text], zones: dict[GroupId, Zones]) -> Batch:
     return batch
 
 
+class Work(Protocol[Result_co]):
+    """What is done here or in a helper process, by the definitions of the groups it concerns.
+
+    It is pickled, so what it is made of imports neither a database nor the web.
+    """
+
+    @property
+    def groups(self) -> set[GroupId]: ...
+
+    def do(self, zones: dict[GroupId, Zones]) -> Result_co: ...
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """Texts to be read."""
+
+    texts: Sequence[Text]
+
+    @property
+    def groups(self) -> set[GroupId]:
+        return {text.group for text in self.texts}
+
+    def do(self, zones: dict[GroupId, Zones]) -> Batch:
+        return batch_of(self.texts, zones)
+
+
 class _Helper:
     """One helper process, and which definitions it has been told."""
 
@@ -79,7 +107,7 @@ class _Helper:
         )
         self._told: dict[GroupId, set[str]] = {}
 
-    def ask(self, texts: Sequence[Text], zones: _Defined) -> Batch:
+    def ask(self, work: Work[Result], zones: _Defined) -> Result:
         assert self.process.stdin is not None  # noqa: S101
         assert self.process.stdout is not None  # noqa: S101
         fresh = {}
@@ -87,10 +115,10 @@ class _Helper:
             told = self._told.setdefault(group, set())
             fresh[group] = [definition for definition in definitions if definition[0] not in told], rulings
             told.update(tzid for tzid, _ in definitions)
-        pickle.dump((texts, fresh), self.process.stdin, pickle.HIGHEST_PROTOCOL)
+        pickle.dump((work, fresh), self.process.stdin, pickle.HIGHEST_PROTOCOL)
         self.process.stdin.flush()
-        batch: Batch = pickle.load(self.process.stdout)  # noqa: S301  (from this very program)
-        return batch
+        result: Result = pickle.load(self.process.stdout)  # noqa: S301  (from this very program)
+        return result
 
     def end(self) -> None:
         self.process.kill()
@@ -101,7 +129,7 @@ class _Helper:
 
 
 class Deriving(AbstractContextManager["Deriving"]):
-    """Reads batches of texts, on other cores where the file is large enough."""
+    """Has work done, on other cores where there is enough of it."""
 
     def __init__(self, size: int) -> None:
         cores = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
@@ -117,37 +145,33 @@ class Deriving(AbstractContextManager["Deriving"]):
         """How many batches are worth having under way at once."""
         return 2 * len(self._all) + 1 if self._all else 0
 
-    def begin(self, texts: Sequence[Text], zones: dict[GroupId, Zones]) -> Future[Batch]:
-        """Begin to read texts; the definitions are those known by now."""
+    def begin(self, work: Work[Result], zones: dict[GroupId, Zones]) -> Future[Result]:
+        """Begin some work; the definitions are those known by now."""
         if self._threads is None:
-            done: Future[Batch] = Future()
-            done.set_result(batch_of(texts, zones))
-            return done
-        groups = {text.group for text in texts if text.group in zones}
-        known = {group: (list(zones[group].items()), zones[group].rulings) for group in groups}
-        return self._threads.submit(self._ask, texts, known)
+            return _done(work, zones)
+        known = {group: (list(zones[group].items()), zones[group].rulings) for group in work.groups if group in zones}
+        return self._threads.submit(self._ask, work, known)
 
     def each(
-        self, pieces: Iterable[tuple[Piece, Sequence[Text], dict[GroupId, Zones]]]
-    ) -> Iterator[tuple[Piece, Batch]]:
-        """Read pieces one after the other, some ahead; each comes back with what its texts come to."""
-        under_way: deque[tuple[Piece, Future[Batch]]] = deque()
-        for piece, texts, zones in pieces:
-            facts = self.begin(texts, zones)
-            if under_way and len(under_way) >= self.ahead and not under_way[0][1].done() and facts.cancel():
-                facts = Future()  # no helper has begun it: this process reads it
-                facts.set_result(batch_of(texts, zones))
-            under_way.append((piece, facts))
+        self, pieces: Iterable[tuple[Piece, Work[Result], dict[GroupId, Zones]]]
+    ) -> Iterator[tuple[Piece, Result]]:
+        """Do the work of pieces one after the other, some ahead; each comes back with what came of it."""
+        under_way: deque[tuple[Piece, Future[Result]]] = deque()
+        for piece, work, zones in pieces:
+            result = self.begin(work, zones)
+            if under_way and len(under_way) >= self.ahead and not under_way[0][1].done() and result.cancel():
+                result = _done(work, zones)  # no helper has begun it: this process does it
+            under_way.append((piece, result))
             while len(under_way) > self.ahead:
                 first, future = under_way.popleft()
                 yield first, future.result()
         for first, future in under_way:
             yield first, future.result()
 
-    def _ask(self, texts: Sequence[Text], zones: _Defined) -> Batch:
+    def _ask(self, work: Work[Result], zones: _Defined) -> Result:
         helper = self._helpers.get()
         try:
-            return helper.ask(texts, zones)
+            return helper.ask(work, zones)
         finally:
             self._helpers.put(helper)
 
@@ -160,7 +184,13 @@ class Deriving(AbstractContextManager["Deriving"]):
             self._threads.shutdown(wait=True, cancel_futures=True)
 
 
-def _requests() -> Iterator[tuple[Sequence[Text], _Defined]]:
+def _done(work: Work[Result], zones: dict[GroupId, Zones]) -> Future[Result]:
+    done: Future[Result] = Future()
+    done.set_result(work.do(zones))
+    return done
+
+
+def _requests() -> Iterator[tuple[Work[Any], _Defined]]:
     while True:
         try:
             yield pickle.load(sys.stdin.buffer)  # noqa: S301  (from the process that started this one)
@@ -171,12 +201,12 @@ def _requests() -> Iterator[tuple[Sequence[Text], _Defined]]:
 def _serve() -> None:
     zones: dict[GroupId, Zones] = {}
     with os.fdopen(os.dup(sys.stdout.fileno()), "wb", buffering=1 << 20) as out:  # whatever Python was told of buffers
-        for texts, fresh in _requests():
+        for work, fresh in _requests():
             for group, (definitions, rulings) in fresh.items():
                 own = zones.setdefault(group, Zones(rulings=rulings))
                 for tzid, text in definitions:
                     own.add(tzid, text)
-            pickle.dump(batch_of(texts, zones), out, pickle.HIGHEST_PROTOCOL)
+            pickle.dump(work.do(zones), out, pickle.HIGHEST_PROTOCOL)
             out.flush()
 
 

@@ -19,7 +19,7 @@ from datebridge.core.problems import Problem
 from datebridge.core.text.headers import description_of
 from datebridge.core.text.reader import RawComponent, Reader
 from datebridge.core.zones.meaning import Zones
-from datebridge.services.imports.deriving import Batch, Deriving, Text, batch_of
+from datebridge.services.imports.deriving import Batch, Deriving, Reading, Text, batch_of
 from datebridge.services.jobs.jobs import JobContext, Stopped, performs
 from datebridge.store import imports
 from datebridge.store.database import Connection
@@ -140,7 +140,7 @@ class _ReadFile:
             part.components.append((group, component))
             if component.name != "VCALENDAR":
                 part.texts.append(Text(group, component.name, component.text))
-        part.facts = other.begin(part.texts, self.zones)
+        part.facts = other.begin(Reading(part.texts), self.zones)
         return part
 
     def _next(self, under_way: deque[_Part]) -> None:

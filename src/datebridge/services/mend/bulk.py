@@ -7,17 +7,18 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from datebridge.core.bulk import Outcome, Step, Subject, SubjectMember, change, needs_series, step_in_words
+from datebridge.core.bulk import Step, needs_series, step_in_words
 from datebridge.core.bulk.steps import MoveTo
 from datebridge.core.changes import Change, Kind
-from datebridge.core.ids import CalendarId, GroupId, VersionId
+from datebridge.core.ids import GroupId, VersionId
 from datebridge.core.job_kinds import JobKind
 from datebridge.core.language.filters import Selection
 from datebridge.core.language.plural import counted
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.editing.edits import stamp
-from datebridge.services.imports.deriving import Batch, Deriving, Text
+from datebridge.services.imports.deriving import Deriving
 from datebridge.services.jobs.jobs import JobContext, Refused, performs
+from datebridge.services.mend.changing import Changed, Changing, Unchanged
 from datebridge.services.mend.recipes import read_steps
 from datebridge.services.transfer.transfers import Target, transfer_changed
 from datebridge.store.calendars import calendars_for_filters
@@ -75,10 +76,9 @@ def bulk_job(context: JobContext) -> dict[str, Any]:
         propose(context.store, Kind.BULK, context.by, "", nothing=None) as draft,
     ):
         draft.afterwards(context.conclude_with_set)
-        pieces = _pieces(context, ids, rest)
-        texts = ((piece, piece.changed, {GroupId(piece.calendar): piece.zones}) for piece in pieces)
-        for piece, batch in deriving.each(texts):
-            _add(draft, piece, batch, tally)
+        pieces = ((piece, piece.work, {piece.work.group: piece.zones}) for piece in _pieces(context, ids, rest))
+        for piece, changed in deriving.each(pieces):
+            _add(draft, piece, changed, tally)
         if not any(not one.held for one in draft.changes):
             raise Refused(f"Nothing would change. {tally.told(rest)}")
         what = name or _first_large(
@@ -95,26 +95,15 @@ def _first_large(text: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class _Piece:
-    """Some entries of a calendar: where they stand, their texts, and what becomes of them."""
+    """Some entries of a calendar: where they stand, and what is to become of them."""
 
-    calendar: CalendarId
     placed: dict[VersionId, Placed]
-    texts: dict[VersionId, str]
-    outcomes: list[Outcome]
     zones: Zones
-
-    @property
-    def changed(self) -> list[Text]:
-        """The texts that are other ones now, to be read in the order of the outcomes."""
-        return [
-            Text(GroupId(self.calendar), self.placed[VersionId(outcome.key)].component, outcome.text)
-            for outcome in self.outcomes
-            if outcome.text is not None and outcome.text != self.texts[VersionId(outcome.key)]
-        ]
+    work: Changing
 
 
 def _pieces(context: JobContext, ids: list[VersionId], steps: Sequence[Step]) -> Iterator[_Piece]:
-    """What becomes of the entries, calendar by calendar, a series with its changes where a step concerns both."""
+    """What is to be done, calendar by calendar, a series with its changes where a step concerns both."""
     chosen, moment = set(ids), stamp()
     together = needs_series(steps)
     with context.store.read() as connection:
@@ -128,21 +117,22 @@ def _pieces(context: JobContext, ids: list[VersionId], steps: Sequence[Step]) ->
             placed = {entry.id: entry for unit in some for entry in unit}
             with context.store.read() as connection:
                 texts = texts_of(connection, placed)
-            outcomes: list[Outcome] = []
-            for unit in some:
-                members = [
-                    SubjectMember(entry.id, texts[entry.id], entry.id in chosen) for entry in unit if entry.id in texts
+            units_now = [
+                [
+                    Unchanged(entry.id, entry.component, texts[entry.id], entry.id in chosen)
+                    for entry in unit
+                    if entry.id in texts
                 ]
-                outcomes += change(Subject(members, zones, moment), steps)
+                for unit in some
+            ]
             done += len(placed)
             context.progress(done, len(wanted), "entries")
-            yield _Piece(calendar, placed, texts, outcomes, zones)
+            yield _Piece(placed, zones, Changing(GroupId(calendar), units_now, steps, moment))
 
 
-def _add(draft: Draft, piece: _Piece, batch: Batch, tally: _Tally) -> None:
-    rows = iter(batch.rows)
+def _add(draft: Draft, piece: _Piece, changed: Changed, tally: _Tally) -> None:
     with draft.stage() as writer:
-        for outcome in piece.outcomes:
+        for outcome, row in changed:
             number = VersionId(outcome.key)
             here = piece.placed[number]
             tally.left.update(outcome.why_not)
@@ -150,8 +140,7 @@ def _add(draft: Draft, piece: _Piece, batch: Batch, tally: _Tally) -> None:
             why = " ".join((*outcome.notes, *outcome.why_not))
             if outcome.text is None:
                 draft.add(Change(*place, number, None, why or "Deleted."))
-            elif outcome.text != piece.texts[number]:
-                row = next(rows)
+            elif row is not None:
                 version = writer.add_row(row, outcome.text)
                 draft.add(Change(here.calendar, here.component, row.uid, row.recurrence_id, number, version, why))
             elif outcome.why_not:  # listed, and not applied
@@ -174,7 +163,7 @@ def _move(context: JobContext, ids: list[VersionId], steps: Sequence[Step], to: 
     tally = _Tally()
     if steps:
         for piece in _pieces(context, ids, steps):
-            for outcome in piece.outcomes:
+            for outcome in piece.work.outcomes(piece.zones):
                 changed[VersionId(outcome.key)] = outcome.text
                 tally.left.update(outcome.why_not)
     target = Target(calendar_id=fitting[0], move=True)

@@ -10,7 +10,7 @@ from typing import Any
 from datebridge.core.ids import CalendarId, GroupId, VersionId
 from datebridge.core.job_kinds import JobKind
 from datebridge.core.zones.meaning import Zones
-from datebridge.services.imports.deriving import Deriving, Text
+from datebridge.services.imports.deriving import Deriving, Reading, Text
 from datebridge.services.jobs.jobs import JobContext, performs
 from datebridge.store import findings
 from datebridge.store.changesets import collect
@@ -47,13 +47,13 @@ def _examined(
 ) -> Iterator[tuple[findings.Unexamined, Sequence[Row]]]:
     """Versions read with all checks, on other cores where they are many."""
 
-    def texts() -> Iterator[tuple[findings.Unexamined, list[Text], dict[GroupId, Zones]]]:
+    def texts() -> Iterator[tuple[findings.Unexamined, Reading, dict[GroupId, Zones]]]:
         for piece in pieces:
             own = [
                 Text(GroupId(n), version.component, version.text)
                 for n, version in zip(piece.beside, piece.versions, strict=True)
             ]
-            yield piece, own, {GroupId(n): zones for n, zones in piece.zones.items()}
+            yield piece, Reading(own), {GroupId(n): zones for n, zones in piece.zones.items()}
 
     for piece, batch in deriving.each(texts()):
         yield piece, batch.rows
