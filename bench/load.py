@@ -29,8 +29,8 @@ ASKED: dict[str, str] = {
     "week": "/api/days?first={day}&count=7{calendars}",
     "year": "/api/days?first={year}-01-01&count=365&most=0{calendars}",
 }
-#: What is asked for first is made ready within this time after the start, in seconds.
-_READY = 12
+#: What is asked for first is made ready within this time after the start, in each process that answers, in seconds.
+_READY = 20
 _WORDS = ("berth", "crane", "pilot", "survey", "survey", "harbour", "meeting", "winch", "tide", "buoy", "gauge", "crew")
 
 

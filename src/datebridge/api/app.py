@@ -30,7 +30,7 @@ from datebridge.api.logbook import changesets, findings
 from datebridge.api.look import entries
 from datebridge.api.mend import bulk, checks, duplicates, reconcile, series, zones
 from datebridge.api.packing import Packing, takes_gzip
-from datebridge.api.readiness import give_memory_back, readiness
+from datebridge.api.readiness import give_memory_back, make_ready, readiness
 from datebridge.api.share import readers, shares
 from datebridge.api.time import editing, overlaps, views
 from datebridge.services.imports import uploads
@@ -119,6 +119,7 @@ def beside(settings: Settings) -> FastAPI:
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         to_thread.current_default_thread_limiter().total_tokens = CONNECTIONS
+        make_ready(app.store, app.ledger, app.occurrences)  # before, nobody is to wait for it
         ready.start()
         yield
         ready.stop()

@@ -27,6 +27,13 @@ def give_memory_back() -> None:
         library.mallopt(_ARENA_MAX, 2)
 
 
+def make_ready(store: Store, ledger: Ledger, occurrences: OccurrenceReader) -> None:
+    """Compute the orders, counts and bounds that screens are likely to ask for."""
+    ledger.warm()
+    with store.read() as connection:
+        occurrences.anywhere(connection)
+
+
 class _Readiness:
     """Recomputes orders and counts once a batch has been applied and nothing else follows at once."""
 
@@ -39,9 +46,7 @@ class _Readiness:
             return
         revision = self.store.revision()
         if revision == self._seen != self._ready:
-            self.ledger.warm()
-            with self.store.read() as connection:
-                self.occurrences.anywhere(connection)
+            make_ready(self.store, self.ledger, self.occurrences)
             self._ready = revision
         self._seen = revision
 

@@ -165,14 +165,13 @@ def read_window(
 
 def _rows(connection: Connection, among: str, calendars: tuple[int, ...]) -> list[Any]:
     """What the engine needs of entries in force, and what is shown of them."""
-    return list(
-        connection.exec_driver_sql(
-            f"WITH found AS (SELECT DISTINCT value AS id FROM json_each(?))"
-            f" SELECT {_TIMED}, {_SHOWN} FROM found CROSS JOIN entry USING (id)"
-            f" WHERE {_STANDS.replace('listed', '+listed')} AND calendar_id IN ({_bound(len(calendars))})",
-            (among, *calendars),
-        )
+    found = connection.exec_driver_sql(
+        f"WITH found AS (SELECT DISTINCT value AS id FROM json_each(?))"
+        f" SELECT {_TIMED}, {_SHOWN} FROM found CROSS JOIN entry USING (id)"
+        f" WHERE {_STANDS.replace('listed', '+listed')} AND calendar_id IN ({_bound(len(calendars))})",
+        (among, *calendars),
     )
+    return list(found.fetchall())
 
 
 def _overrides_of(connection: Connection, uids: Iterable[str], known: Container[int]) -> list[int]:
