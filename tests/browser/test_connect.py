@@ -125,7 +125,7 @@ def test_what_a_full_server_refused_is_tried_again_in_one(page: Page, standins: 
     page.goto("/connect")
     page.get_by_label("Calendar files").set_input_files(path)
     page.get_by_role("combobox", name="Calendar").select_option("Harbour office (live 15 min · writable)")
-    page.get_by_role("button", name="Add 3").click()
+    page.get_by_role("button", name="Import 3 entries into").click()
     page.wait_for_url(re.compile("/look"))
     page.goto("/connect/conflicts")
     refused = page.get_by_role("region", name="Refused, by calendar and reason")
@@ -180,7 +180,7 @@ def test_a_message_dropped_anywhere_is_shown_first(page: Page) -> None:
     )
     expect(page.get_by_role("heading", name="Kelp walk.ics")).to_be_visible()
     expect(page.get_by_text("None of these entries exists here yet")).to_be_visible()
-    page.get_by_role("button", name=re.compile("^Add 1 in a new calendar")).click()
+    page.get_by_role("button", name=re.compile("^Import 1 entry into a new calendar")).click()
     counted(page, "1 entry")
 
 

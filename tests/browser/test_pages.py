@@ -25,7 +25,7 @@ def test_a_file_is_looked_into_taken_in_and_taken_back(page: Page, tmp_path: Pat
     expect(page.get_by_text("There is no DTSTART.")).to_be_visible()
     expect(page.get_by_text("A one-time import")).to_be_visible()
     page.get_by_label("Name").fill("Visitors' book")
-    page.get_by_role("button", name="Add 31 in a new calendar “Visitors' book”").click()
+    page.get_by_role("button", name="Import 31 entries into a new calendar “Visitors' book”").click()
     counted(page, "Press u to undo")
     counted(page, "31 entries")
     page.keyboard.press("u")
@@ -53,7 +53,7 @@ def test_a_newer_version_of_a_file_names_what_it_no_longer_has(page: Page, tmp_p
         expect(page.get_by_role("heading", name="visits.ics")).to_be_visible()
 
     bring(event("a", "School"), event("b", "Harbour board"), event("c", "Choir"))
-    page.get_by_role("button", name="Add 3 in a new calendar “Visits”").click()
+    page.get_by_role("button", name="Import 3 entries into a new calendar “Visits”").click()
     counted(page, "3 entries added, 0 changed, 0 gone")
     bring(
         event("a", "School"), event("b", "Harbour board, again", "20261125T080000Z", "SEQUENCE:1"), event("d", "Pilot")

@@ -27,6 +27,8 @@
   const { children }: { children: Snippet } = $props();
   const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 2000 } } });
   let listing = $state(false);
+  /** So many milliseconds after a page has what it asked for, the other pages are fetched. */
+  const QUIET = 1000;
   const STAGES = ['/connect', '/look', '/mend', '/share', '/logbook'];
   let over = $state(false);
   let asking = $state(true);
@@ -57,11 +59,11 @@
         asking = queries.isFetching() > 0;
         if (asking || loaded || !queries.getQueryCache().find({ queryKey: key('route') })?.state.data) return;
         // The other pages come once this one is there, while nobody waits for them, so that keys lead there at once.
-        requestIdleCallback(() => {
+        setTimeout(() => {
           if (loaded || queries.isFetching() > 0) return;
           loaded = true;
           STAGES.forEach((path) => void preloadCode(path));
-        });
+        }, QUIET);
       }),
     );
     void queries.fetchQuery(routeOptions).then(

@@ -18,7 +18,7 @@ from hashlib import blake2b
 
 from datebridge.core.index.facts import ANSWER_MARKS, ANSWERS, Facts, Mark
 from datebridge.core.index.placing import Placing
-from datebridge.core.language.filters import as_person
+from datebridge.core.language.persons import as_person
 from datebridge.core.moments import NotAMoment, parse_duration, parse_moment
 from datebridge.core.problems import Problem
 from datebridge.core.text.lines import LINE, LINES, param_of, split_text_list, unescape_text

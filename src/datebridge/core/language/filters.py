@@ -18,6 +18,7 @@ from typing import Any
 
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import VersionId
+from datebridge.core.language.persons import as_person, words_in
 from datebridge.core.language.phrases import date_of, says_month, words_of
 from datebridge.core.moments import wall_seconds_of
 
@@ -64,10 +65,6 @@ _NUMBERED: dict[str, tuple[tuple[str, ...], int, str]] = {
     "lasts": (("nothing",), 6, "a number of days, or nothing"),
     "larger": ((), 6, "a number of kilobytes"),
 }
-#: Put before each word of a name or address, so that people are found among all that is said of an entry. A character
-#: for private use: the full-text index takes it for a letter, and nobody types it.
-_ALPHANUMERIC = re.compile(r"[^\W_]+")
-_PERSON = "\ue000"
 _TOKEN = re.compile(r'\s*(?P<neg>-?)(?:(?P<field>[A-Za-z]+):)?(?P<value>(?:"[^"]*"|[^\s"])*)')
 #: Values with commas between them, each in quotes as a whole or not at all.
 _VALUES = re.compile(r'(?:"[^"]*"|[^,"]+)(?:,(?:"[^"]*"|[^,"]+))*')
@@ -263,21 +260,8 @@ def _resolved(term: Term, today: date) -> Term:
     return term
 
 
-def as_person(text: str) -> str:
-    """A name or an address as words by which people alone are found.
-
-    >>> as_person("Ida ida@x.example").encode("ascii", "xmlcharrefreplace").decode()
-    '&#57344;Ida &#57344;ida &#57344;x &#57344;example'
-    """
-    return " ".join(f"{_PERSON}{word}" for word in _split(text))
-
-
-def _split(value: str) -> list[str]:
-    return _ALPHANUMERIC.findall(value)
-
-
 def _words(value: str, term: Term) -> str:
-    words = _split(value)
+    words = words_in(value)
     if not words:
         raise FilterError("There is no word to search for.", term.start, term.end)
     return " ".join(words)

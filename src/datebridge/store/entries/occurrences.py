@@ -146,11 +146,11 @@ def read_window(
         among: the ids, as JSON, of all that may happen then.
     """
     rows = _rows(connection, among, calendars)
-    timed = {row.id: Timed(*row[:_TIMES]) for row in rows}
+    timed = _timed(rows)
     series = {one.uid for one in timed.values() if one.marks & Mark.SERIES and not one.recurrence_id}
     if series and (others := _overrides_of(connection, series, timed)):
         changed = _rows(connection, json.dumps(others), calendars)
-        timed.update((row.id, Timed(*row[:_TIMES])) for row in changed)
+        timed |= _timed(changed)
         rows += changed
     own = any(entry.marks & Mark.DEFINED_ZONE for entry in timed.values())
     clocks = clocks_of(connection, calendars) if own else None
@@ -159,7 +159,9 @@ def read_window(
     if ordered:
         found.sort(key=lambda o: (o.shown_start, -o.shown_end, o.entry))
     used = {o.entry for o in found} | bounds.cut
-    entries = {row.id: _shown(timed[row.id], row[_TIMES:]) for row in rows if row.id in used}
+    entries = {
+        one.id: _shown(one, row[_TIMES:]) for one, row in zip(timed.values(), rows, strict=True) if one.id in used
+    }
     return Window(found, entries, tuple(sorted(entries[one].title or "(no title)" for one in bounds.cut)))
 
 
@@ -172,6 +174,10 @@ def _rows(connection: Connection, among: str, calendars: tuple[int, ...]) -> lis
         (among, *calendars),
     )
     return list(found.fetchall())
+
+
+def _timed(rows: Iterable[Any]) -> dict[int, Timed]:
+    return {one.id: one for one in [Timed(*row[:_TIMES]) for row in rows]}
 
 
 def _overrides_of(connection: Connection, uids: Iterable[str], known: Container[int]) -> list[int]:

@@ -62,6 +62,7 @@
     if (!outcome.data) return 'Counting…';
     const { creates, updates, deletes, skipped } = outcome.data;
     if (!doing) return `Nothing to import: all ${count(skipped)} exist already`;
+    if (creates === doing) return `Import ${counted(creates, 'entry', 'entries')} into ${where}`;
     const said = [
       creates ? `add ${count(creates)}` : '',
       updates ? `change ${count(updates)}` : '',
