@@ -16,6 +16,8 @@ ASKED = (
     "/api/entries?sort=what",
     "/api/entries?filter=tide%201&sort=when",
     "/api/entries?filter=before:",  # a refusal in words
+    "/api/entries?filter=%22Tide%201%22%25&sort=when&filter=%zz",
+    "/api/entries?limit=-1&sort=nothing",  # a refusal of what was asked
     "/api/facets?by=calendar",
     "/api/days?first=2026-11-23&count=7&calendar=1",
     "/api/occurrences?first=2026-11-23&calendar=1",

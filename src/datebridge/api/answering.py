@@ -87,8 +87,8 @@ class Helper:
     async def answer(self, scope: Scope) -> tuple[int, list[tuple[bytes, bytes]], bytes] | None:
         """Status, headers and body of its answer as they came; None where it has none."""
         query = b"?" + scope["query_string"] if scope["query_string"] else b""
-        url = httpx.URL("http://beside").copy_with(raw_path=scope["path"].encode() + query)
-        with self._counted(), suppress(httpx.HTTPError):
+        with self._counted(), suppress(httpx.HTTPError, httpx.InvalidURL):
+            url = httpx.URL("http://beside").copy_with(raw_path=scope["path"].encode() + query)
             async with self._client.stream("GET", url, headers=scope["headers"]) as response:
                 body = b"".join([piece async for piece in response.aiter_raw()])
                 if response.status_code < 500:
