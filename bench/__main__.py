@@ -209,7 +209,7 @@ def talking_to_servers(results: Results, folder: Path) -> None:
         (f"copying {many:,} to the other server, read back", got.copy, got.copy_requests),
     ):
         rate = many / seconds
-        results.rate(f"{what}: {asked:,} requests", rate, bare, 0.4, 0.9)
+        results.rate(f"{what}: {asked:,} requests", rate, bare, 0.9, 1)
     results.limit("refresh without changes, requests a calendar", got.unchanged_requests, "", 2, 1)
     for what, care in zip(("first fetch", "refresh by listing", "refresh by token"), got.care, strict=True):
         results.limit(f"{what} of 10,000, requests beyond what must be, a thousand entries", care, "", 1, 0.2)
