@@ -20,7 +20,7 @@ def test_what_came_twice_is_removed_by_keys(page: Page, data: Path) -> None:
     # Bringing the file in is the walk of another test; here it has been dropped on the window.
     page.goto("/connect")
     page.get_by_label("Calendar files").set_input_files(data / "sample-files" / "partner-office.ics")
-    page.get_by_role("button", name=re.compile("^Add .* “Partner office”")).click()
+    page.get_by_role("button", name=re.compile("^Import .* “Partner office”")).click()
     counted(page, "Press u to undo")
     page.goto("/mend")
     page.locator("main[aria-busy=false]").wait_for()
