@@ -70,10 +70,12 @@ class Helper:
             threading.Thread(target=self._greet, name="greeting", daemon=True).start()
 
     def _greet(self) -> None:
-        """Wait until it answers: before, nobody is to wait for it."""
-        with suppress(httpx.HTTPError), httpx.Client(transport=httpx.HTTPTransport(uds=self._path), timeout=60) as web:
-            web.get("http://beside/api/calendars").raise_for_status()
-            self._ready = True
+        """Wait until it answers, however long it takes to be ready: before, nobody else is to wait for it."""
+        process = self._process
+        with httpx.Client(transport=httpx.HTTPTransport(uds=self._path), timeout=60) as web:
+            while process is self._process and process is not None and process.is_alive() and not self._ready:
+                with suppress(httpx.HTTPError):
+                    self._ready = web.get("http://beside/api/calendars").is_success
 
     def answers(self) -> bool:
         return self._ready and self._process is not None and self._process.is_alive()
