@@ -7,7 +7,6 @@ application answers itself.
 
 from __future__ import annotations
 
-import os
 import shutil
 import socket
 import tempfile
@@ -22,7 +21,7 @@ import httpx
 import structlog
 from starlette.types import ASGIApp, Receive, Scope, Send
 
-from datebridge import processes
+from datebridge import cores, processes
 from datebridge.settings import Settings
 from datebridge.store.database import Store
 
@@ -39,9 +38,9 @@ _PATIENCE = httpx.Timeout(60, connect=2)
 _HOP = frozenset({b"connection", b"date", b"keep-alive", b"server", b"transfer-encoding"})
 
 
-def cores() -> int:
+def worthwhile() -> int:
     """How many processes pay: none where all would share one core."""
-    free = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+    free = cores.usable()
     return min(free, _MOST) if free > 1 and hasattr(socket, "AF_UNIX") else 0
 
 

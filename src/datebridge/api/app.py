@@ -22,7 +22,7 @@ from starlette.routing import BaseRoute, Route
 
 from datebridge import __version__
 from datebridge.api import errors, help, maintenance
-from datebridge.api.answering import LOOK, Answering, Spread, cores
+from datebridge.api.answering import LOOK, Answering, Spread, worthwhile
 from datebridge.api.connect import accounts, conflicts, imports, replies, transfers
 from datebridge.api.context import App
 from datebridge.api.guard import Guard
@@ -63,7 +63,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
     said = [*recover(store), *jobs.resume_interrupted(store)]
     uploads.forget_strays(store, settings)
     app = _over(store, settings, said)
-    answering = Answering(settings, store, cores() if work else 0)
+    answering = Answering(settings, store, worthwhile() if work else 0)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:

@@ -19,6 +19,7 @@ from queue import SimpleQueue
 from types import TracebackType
 from typing import Any, NamedTuple, Protocol, TypeVar
 
+from datebridge import cores
 from datebridge.core.checks import examine
 from datebridge.core.ids import GroupId
 from datebridge.core.index.summary import Summary
@@ -132,8 +133,7 @@ class Deriving(AbstractContextManager["Deriving"]):
     """Has work done, on other cores where there is enough of it."""
 
     def __init__(self, size: int) -> None:
-        cores = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
-        number = min(_MOST_HELPERS, cores - 1) if size >= _WORTHWHILE else 0
+        number = min(_MOST_HELPERS, cores.usable() - 1) if size >= _WORTHWHILE else 0
         self._helpers: SimpleQueue[_Helper] = SimpleQueue()
         self._all = [_Helper() for _ in range(number)]
         for helper in self._all:
