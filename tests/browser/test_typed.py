@@ -140,3 +140,22 @@ def test_what_is_half_written_is_not_thrown_away_unasked(page: Page, form: str) 
     keys.reach("Discard the changes")
     keys.press("Enter")
     page.wait_for_url("**/mend")
+
+
+HELD = """const draw = window.requestAnimationFrame.bind(window);
+window.requestAnimationFrame = (run) => (window.late ? window.late.push(run) : draw(run));"""
+
+
+def test_a_suggestion_is_taken_and_the_line_left_within_one_frame(page: Page) -> None:
+    page.add_init_script(HELD)
+    page.goto("/look")
+    counted(page, "entries")
+    keys = Keys(page)
+    keys.press("/")
+    keys.type("calendar:ins")
+    expect(page.get_by_role("option", name="Instrument bookings")).to_be_visible()
+    page.evaluate("window.late = []")
+    keys.press("ArrowDown", "Enter", "Enter")
+    page.evaluate("const late = window.late; window.late = null; late.forEach((run) => run(performance.now()))")
+    keys.press("Control+a")
+    expect(page.get_by_role("region", name="Selection")).to_contain_text("(all that match)")

@@ -2,7 +2,7 @@
   import { key, query } from '$lib/api/queries';
   import { useQueryClient } from '@tanstack/svelte-query';
   import { answer, client } from '$lib/api/client';
-  import { untrack } from 'svelte';
+  import { tick, untrack } from 'svelte';
   import { reach } from '$lib/api/reach.svelte';
   import { roving } from '$lib/state/focus';
   import { count } from '$lib/ui/words';
@@ -77,10 +77,13 @@
     chosen = -1;
     open = option.insert.endsWith(':');
     void apply();
-    requestAnimationFrame(() => {
-      input?.focus();
-      input?.setSelectionRange(cursor, cursor);
-    });
+    caret();
+  }
+
+  /** Put the caret behind what came into the line, before anything else can be pressed: keys pressed at once go there. */
+  function caret(): void {
+    input?.focus();
+    void tick().then(() => input?.setSelectionRange(cursor, cursor));
   }
 
   function onkeydown(event: KeyboardEvent): void {
@@ -135,10 +138,7 @@
     cursor = text.length;
     open = false;
     void apply();
-    requestAnimationFrame(() => {
-      input?.focus();
-      input?.setSelectionRange(cursor, cursor);
-    });
+    caret();
   }
 </script>
 
