@@ -33,8 +33,10 @@ def test_what_came_twice_is_removed_by_keys(page: Page, data: Path) -> None:
     number = int(forwarded.inner_text().split()[-1])
     assert number >= TWICE[Alike.SAME_TIME]  # some instruments were booked twice besides
     # The first group is open; what is decided is shown in banks, and the next one follows.
-    expect(page.get_by_role("region", name="This group")).to_be_visible()
+    decided = page.get_by_role("region", name="This group")
+    expect(decided).to_contain_text("Kelp recovery")
     keys.press("s")
+    expect(decided).to_contain_text("Sea ice radar")
     keys.press("a")
     counted(page, "Press u to undo")
     keys.press("u")

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import { concerned, TOPICS, type Key } from './queries';
+import { QueryClient, QueryObserver } from '@tanstack/svelte-query';
+import { concerned, key, refreshTopics, TOPICS, type Key } from './queries';
 
 describe('what is asked again', () => {
   it('is what the topics touch, and nothing else', () => {
@@ -22,5 +23,19 @@ describe('what is asked again', () => {
     // @ts-expect-error nobody says what makes this old
     const key: Key = ['weather', 1];
     expect(key).toHaveLength(2);
+  });
+
+  it('is also what was on its way when it changed', async () => {
+    const queries = new QueryClient();
+    const answers: ((answer: string) => void)[] = [];
+    const queryFn = () => new Promise<string>((answer) => answers.push(answer));
+    const leave = new QueryObserver(queries, { queryKey: key('calendars'), queryFn }).subscribe(() => undefined);
+    const refreshed = refreshTopics(queries, ['accounts']);
+    answers[0]?.('as before');
+    await expect.poll(() => answers.length).toBe(2);
+    answers[1]?.('as after');
+    await refreshed;
+    expect(queries.getQueryData(key('calendars'))).toBe('as after');
+    leave();
   });
 });

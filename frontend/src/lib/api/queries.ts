@@ -81,7 +81,15 @@ export const query = <T>(question: () => Question<T>) => createQuery<T, Error, T
 
 /** Ask again what one has just changed oneself. */
 export async function refresh(queries: QueryClient, ...names: Key[0][]): Promise<void> {
-  await queries.invalidateQueries({ predicate: ({ queryKey }) => names.includes(queryKey[0] as Key[0]) });
+  const predicate = ({ queryKey }: { queryKey: readonly unknown[] }) => names.includes(queryKey[0] as Key[0]);
+  // The first answer to a question that is on its way may have been given before the change: it is asked once more.
+  const first = queries
+    .getQueryCache()
+    .findAll({ predicate, fetchStatus: 'fetching' })
+    .filter((one) => one.state.data === undefined);
+  await queries.invalidateQueries({ predicate });
+  await Promise.allSettled(first.map((one) => one.promise));
+  if (first.length) await queries.invalidateQueries({ predicate: (one) => first.includes(one as (typeof first)[0]) });
 }
 
 /** Ask again what any of these topics has made old. */

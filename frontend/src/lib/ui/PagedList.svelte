@@ -65,7 +65,8 @@
   }));
   const found = $derived(new Map(wanted.map((page, k) => [page, pages[k]?.data])));
   const failure = $derived(pages.find((page) => page.isError)?.error);
-  const loading = $derived(pages.length > 0 && pages.every((page) => page.isPending));
+  // A list that is there stays, also where one goes to rows that are still on their way.
+  const loading = $derived(total === 0 && pages.length > 0 && pages.every((page) => page.isPending));
 
   const old = $derived(reach.lost || pages.some((page) => page.isPlaceholderData));
   $effect(() => {
@@ -78,8 +79,10 @@
     void scroller;
     untrack(() => get(virtualizer).setOptions({ count, getScrollElement: () => scroller ?? null }));
   });
+  /** What is asked for, as a text: a key made anew that says the same is no other list. */
+  const asked = $derived(JSON.stringify(queryKey));
   $effect(() => {
-    void queryKey.join();
+    void asked;
     untrack(() => scroller?.scrollTo({ top: 0 }));
   });
 

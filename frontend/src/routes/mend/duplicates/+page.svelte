@@ -114,10 +114,17 @@
     return making !== null;
   }
 
+  /** The group to decide: only one that is shown as it is now. */
+  function shown(): Schemas['DuplicateOut'] | null {
+    if (held()) return null;
+    if (group.data && !group.isPlaceholderData) return group.data;
+    notices.say(asked.group ? 'This group is still loading. Decide when it is shown.' : 'No group is open.');
+    return null;
+  }
+
   async function accept(): Promise<void> {
-    const one = group.data;
-    if (held()) return;
-    if (!one || group.isPlaceholderData) return;
+    const one = shown();
+    if (!one) return;
     if (!goes)
       return notices.say('Nothing in this group can be removed. Skip it, or mark the entries as different.', 'wrong');
     const params = { path: { group_id: one.id } };
@@ -133,8 +140,7 @@
   }
 
   async function apart(): Promise<void> {
-    const one = group.data;
-    if (held()) return;
+    const one = shown();
     if (!one) return;
     next();
     await attempt(async () => {
