@@ -317,7 +317,7 @@ def test_the_end_of_a_long_list_is_reached_however_late_its_rows_come(page: Page
     keys = Keys(page)
     keys.press("ArrowDown")
     late: list[Route] = []
-    page.route(re.compile("offset=[1-9]"), late.append)
+    page.route(re.compile("offset=[1-9]"), lambda route: late.append(route))
     with page.expect_request(re.compile("offset=[1-9]")):
         keys.press("End")
     page.evaluate("() => new Promise(requestAnimationFrame)")  # drawn without those rows
