@@ -320,7 +320,9 @@ def test_the_end_of_a_long_list_is_reached_however_late_its_rows_come(page: Page
     page.route(re.compile("offset=[1-9]"), lambda route: late.append(route))
     with page.expect_request(re.compile("offset=[1-9]")):
         keys.press("End")
-    page.evaluate("() => new Promise(requestAnimationFrame)")  # drawn without those rows
+    page.evaluate(
+        "async () => { for (let k = 0; k < 9; k++) await new Promise(requestAnimationFrame); }"
+    )  # without them
     for route in late:
         route.continue_()
     expect(page.get_by_role("list", name="Overlaps").get_by_role("listitem").last).to_be_focused()
