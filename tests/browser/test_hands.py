@@ -6,7 +6,7 @@ import random
 import re
 
 import pytest
-from playwright.sync_api import Browser, Page, Route, expect
+from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.hands import Keys
 from tests.browser.test_walk import amount, counted
@@ -309,23 +309,6 @@ def test_keys_at_random_do_no_harm(page: Page, address: str) -> None:
     batches = page.request.get("/api/change-sets?limit=500").json()["rows"]
     grown = sum(b["creates"] - b["deletes"] for b in batches if b["id"] > known)
     assert entries == before + grown
-
-
-def test_the_end_of_a_long_list_is_reached_however_late_its_rows_come(page: Page) -> None:
-    page.goto("/look/overlaps")
-    settled(page)
-    keys = Keys(page)
-    keys.press("ArrowDown")
-    late: list[Route] = []
-    page.route(re.compile("offset=[1-9]"), lambda route: late.append(route))
-    with page.expect_request(re.compile("offset=[1-9]")):
-        keys.press("End")
-    page.evaluate(
-        "async () => { for (let k = 0; k < 9; k++) await new Promise(requestAnimationFrame); }"
-    )  # without them
-    for route in late:
-        route.continue_()
-    expect(page.get_by_role("list", name="Overlaps").get_by_role("listitem").last).to_be_focused()
 
 
 @pytest.mark.parametrize(
