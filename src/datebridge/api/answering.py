@@ -94,7 +94,7 @@ class Helper:
                 body = b"".join([piece async for piece in response.aiter_raw()])
                 if response.status_code < 500:
                     headers = [(name.lower(), value) for name, value in response.headers.raw]
-                    return response.status_code, [one for one in headers if one[0] not in _HOP], body
+                    return response.status_code, [header for header in headers if header[0] not in _HOP], body
         return None
 
     @contextmanager

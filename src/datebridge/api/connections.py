@@ -55,40 +55,42 @@ class Room:
     clients: dict[str, int] = field(default_factory=dict)
     timer: asyncio.TimerHandle | None = None
 
-    def add(self, one: Connection) -> bool:
+    def add(self, connection: Connection) -> bool:
         """Take a connection in, and send another one away if there is no room; False if that cannot be."""
-        crowded = one.address not in self.trusted and self.clients.get(one.address, 0) >= max(self.most // 2, 1)
+        crowded = connection.address not in self.trusted and self.clients.get(connection.address, 0) >= max(
+            self.most // 2, 1
+        )
         if crowded or len(self.every) >= self.most:
-            going = self._longest(one.address if crowded else None)
+            going = self._longest(connection.address if crowded else None)
             if going is None:
                 return False
             going.drop()
-        self.every.add(one)
-        self.clients[one.address] = self.clients.get(one.address, 0) + 1
-        self.wait(one)
+        self.every.add(connection)
+        self.clients[connection.address] = self.clients.get(connection.address, 0) + 1
+        self.wait(connection)
         if self.timer is None:
-            self.timer = one.loop.call_later(1.0, self._look)
+            self.timer = connection.loop.call_later(1.0, self._look)
         return True
 
-    def wait(self, one: Connection) -> None:
+    def wait(self, connection: Connection) -> None:
         """A connection asks nothing now."""
-        self.waiting.setdefault(one.address, {})[one] = None
+        self.waiting.setdefault(connection.address, {})[connection] = None
 
-    def stop_waiting(self, one: Connection) -> None:
-        of_client = self.waiting.get(one.address)
+    def stop_waiting(self, connection: Connection) -> None:
+        of_client = self.waiting.get(connection.address)
         if of_client is not None:
-            of_client.pop(one, None)
+            of_client.pop(connection, None)
             if not of_client:
-                del self.waiting[one.address]
+                del self.waiting[connection.address]
 
-    def remove(self, one: Connection) -> None:
-        if one not in self.every:
+    def remove(self, connection: Connection) -> None:
+        if connection not in self.every:
             return
-        self.every.discard(one)
-        self.stop_waiting(one)
-        self.clients[one.address] -= 1
-        if not self.clients[one.address]:
-            del self.clients[one.address]
+        self.every.discard(connection)
+        self.stop_waiting(connection)
+        self.clients[connection.address] -= 1
+        if not self.clients[connection.address]:
+            del self.clients[connection.address]
 
     def _longest(self, client: str | None) -> Connection | None:
         """Who has waited longest, of a client or of the one that has most waiting; else who takes longest to read."""

@@ -62,13 +62,13 @@ def _page(name: str) -> str | None:
     )
 
 
-def _link(found: re.Match[str]) -> str:
+def _link(link: re.Match[str]) -> str:
     """A link as it leads within these pages; only its words where it leads to a file that is not served."""
-    target, words = found[1], found[2]
+    target, words = link[1], link[2]
     name, _, place = target.partition("#")
     name = name.removesuffix(".md")
     if ":" in target:
-        return found[0]
+        return link[0]
     if name in PAGES:
         return f'<a href="{name}{"#" + place if place else ""}">{words}</a>'
-    return words if name else found[0]
+    return words if name else link[0]

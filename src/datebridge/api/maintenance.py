@@ -40,10 +40,10 @@ def job_list(app: AppDep) -> list[JobOut]:
 
 @router.get("/jobs/{job_id}")
 def job(app: AppDep, job_id: JobNo) -> JobOut:
-    found = jobs.get(app.store, job_id)
-    if found is None:
+    row = jobs.get(app.store, job_id)
+    if row is None:
         raise NotFound(f"There is no job {job_id}.")
-    return _job(found)
+    return _job(row)
 
 
 @router.post("/jobs/{job_id}/stop")

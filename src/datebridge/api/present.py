@@ -149,11 +149,11 @@ def problem(row: Finding | FileProblem) -> ProblemOut:
 def problem_counts(counts: dict[str, int]) -> list[ProblemCount]:
     """What is wrong by kind, the worst first."""
     order = ("breaks", "alters", "untidy")
-    found = [
+    by_kind = [
         ProblemCount(severity=severity_of(code), code=code, title=title_of(code), count=number)
         for code, number in counts.items()
     ]
-    return sorted(found, key=lambda count: (order.index(count.severity), -count.count))
+    return sorted(by_kind, key=lambda count: (order.index(count.severity), -count.count))
 
 
 def button(row: ChangeSetRow, calendars: list[tuple[str, int]]) -> str:

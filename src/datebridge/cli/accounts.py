@@ -78,14 +78,14 @@ class _Open:
         with progress("Working"):
             if self._alone is not None:
                 worker.drain(self.store, self.settings)
-            found = [self._ended(job) for job in wanted]
-        if found and all(job.state != "done" for job in found):
-            raise CannotApply(found[0].message or f"It is {found[0].state}.")
+            jobs_ended = [self._ended(job) for job in wanted]
+        if jobs_ended and all(job.state != "done" for job in jobs_ended):
+            raise CannotApply(jobs_ended[0].message or f"It is {jobs_ended[0].state}.")
         return [
             job.result
             if job.state == "done"
             else {"results": [{"name": job.title, "outcome": job.message or job.state, "failed": True}]}
-            for job in found
+            for job in jobs_ended
         ]
 
     def push(self, *queued: JobId | None) -> str:
@@ -132,7 +132,7 @@ def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> 
         rows = remotes.statements(connection)
         copies = (facts_of(connection, CalendarId(r.remote.calendar_id)) for r in rows if r.remote.calendar_id)
         now = {int(facts.id): facts.entries for facts in copies if facts is not None}
-    found = [
+    accounts = [
         {
             "account": r.account_name,
             "host": r.host,
@@ -149,9 +149,9 @@ def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> 
         for r in rows
     ]
     if as_json:
-        print(json.dumps({"calendars": found}, ensure_ascii=False, indent=2))
+        print(json.dumps({"calendars": accounts}, ensure_ascii=False, indent=2))
         return
-    if not found:
+    if not accounts:
         say("No accounts yet. Add one: date-bridge accounts add ADDRESS")
         return
     lines = [
@@ -215,14 +215,14 @@ def _switched(opened: _Open, names: list[str], on: bool) -> list[RemoteId]:
 
     with opened.store.read() as connection:
         rows = remotes.statements(connection)
-    found = [
+    switched = [
         RemoteId(demand_id(r.remote.id))
         for r in rows
         if r.remote.name in names and (r.remote.calendar_id is not None) is not on
     ]
-    if not found:
+    if not switched:
         raise CannotApply(f"There is no calendar of that name that is switched {'off' if on else 'on'}.")
-    return found
+    return switched
 
 
 @app.command()
@@ -275,8 +275,8 @@ def pull(
     raise SystemExit(_say_pulled(results, as_json))
 
 
-def _say_pulled(found: list[dict[str, Any]], as_json: bool) -> int:
-    results = [one for result in found for one in result["results"]]
+def _say_pulled(pulls: list[dict[str, Any]], as_json: bool) -> int:
+    results = [one for result in pulls for one in result["results"]]
     if as_json:
         print(json.dumps({"results": results}, ensure_ascii=False))
     else:

@@ -148,7 +148,7 @@ def check_files(
     from datebridge.core.inspection import inspect
     from datebridge.core.language.plural import counted
 
-    found = []
+    findings = []
     for path in files:
         with path.open("rb") as source:
             inspection = inspect(source, keep=True)
@@ -164,19 +164,19 @@ def check_files(
                 "message": problem.message,
                 "fixable": is_fixable(problem.code),
             }
-            found.append(told)
+            findings.append(told)
     if as_json:
-        print(json.dumps({"findings": found}, ensure_ascii=False, indent=2))
+        print(json.dumps({"findings": findings}, ensure_ascii=False, indent=2))
     else:
         counts: dict[str, int] = {}
-        for one in found:
+        for one in findings:
             counts[str(one["check"])] = counts.get(str(one["check"]), 0) + 1
         rows = [
             (severity_of(code), code, title_of(code), f"{number:,}", "fixable" if is_fixable(code) else "")
             for code, number in sorted(counts.items(), key=lambda item: -item[1])
         ]
-        table(("severity", "check", "what is wrong", "findings", ""), rows, counted(len(found), "finding"))
-    raise SystemExit(PROBLEMS if found else OK)
+        table(("severity", "check", "what is wrong", "findings", ""), rows, counted(len(findings), "finding"))
+    raise SystemExit(PROBLEMS if findings else OK)
 
 
 @app.command("clean")

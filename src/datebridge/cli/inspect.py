@@ -17,25 +17,27 @@ def inspect_files(files: Sequence[Path], as_json: bool) -> None:
     Raises:
         OSError: if a file cannot be read.
     """
-    found: list[tuple[Path, Inspection]] = []
+    inspections: list[tuple[Path, Inspection]] = []
     for path in files:
         with path.open("rb") as source:
-            found.append((path, inspect(source)))
+            inspections.append((path, inspect(source)))
     if as_json:
         print(
             json.dumps(
-                {"files": [inspection.as_dict(str(path)) for path, inspection in found]}, ensure_ascii=False, indent=2
+                {"files": [inspection.as_dict(str(path)) for path, inspection in inspections]},
+                ensure_ascii=False,
+                indent=2,
             )
         )
     else:
-        for path, inspection in found:
+        for path, inspection in inspections:
             _show(path, inspection)
-    raise SystemExit(PROBLEMS if any(inspection.problems for _, inspection in found) else OK)
+    raise SystemExit(PROBLEMS if any(inspection.problems for _, inspection in inspections) else OK)
 
 
-def _show(path: Path, one: Inspection) -> None:
-    s = one.summary.as_dict()
-    say(f"{path}  {one.size:,} bytes, {one.encoding}, calendars: {one.calendars}")
+def _show(path: Path, inspection: Inspection) -> None:
+    s = inspection.summary.as_dict()
+    say(f"{path}  {inspection.size:,} bytes, {inspection.encoding}, calendars: {inspection.calendars}")
     say(
         f"  {s['events']:,} events ({s['series']:,} series, {s['overrides']:,} overrides), {s['todos']:,} to-dos,"
         f" {s['journals']:,} journal entries; {s['first'] or '–'} to {s['last'] or '–'}"
@@ -45,8 +47,8 @@ def _show(path: Path, one: Inspection) -> None:
         say(f"  zone {zone['tzid']} = {meaning} ({zone['method']}), {zone['events']:,} entries")
     for name, count in s["features"].items():
         say(f"  {name}: {count:,}")
-    if one.problems:
-        rows = [(str(p.line), severity_of(p.code), p.message, p.done) for p in one.problems[:200]]
-        table(("line", "severity", "what is wrong", "what was done"), rows, f"{len(one.problems):,} problems")
-        if len(one.problems) > 200:
-            say(f"  … and {len(one.problems) - 200:,} more; --json lists them all.")
+    if inspection.problems:
+        rows = [(str(p.line), severity_of(p.code), p.message, p.done) for p in inspection.problems[:200]]
+        table(("line", "severity", "what is wrong", "what was done"), rows, f"{len(inspection.problems):,} problems")
+        if len(inspection.problems) > 200:
+            say(f"  … and {len(inspection.problems) - 200:,} more; --json lists them all.")

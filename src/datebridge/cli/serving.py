@@ -273,13 +273,13 @@ def _door(settings: Settings, flexible: bool = False) -> tuple[socket.socket | N
         error(f"{settings.share_listen}, the address for readers, is in use by another program.")
         raise SystemExit(CANNOT)
     place = f"[{host}]" if ":" in host else host
-    found = settings.model_copy(update={"share_listen": f"{place}:{listener.getsockname()[1]}"})
+    own = settings.model_copy(update={"share_listen": f"{place}:{listener.getsockname()[1]}"})
     from datebridge.services.sharing.addresses import door
 
     if flexible:  # the demo follows its own shares, and the site of its stand-in shows one
-        found = found.model_copy(update={"allowed_origins": (*found.allowed_origins, door(found))})
-        (found.data_dir / "standins" / "door.txt").write_text(door(found))
-    return listener, found
+        own = own.model_copy(update={"allowed_origins": (*own.allowed_origins, door(own))})
+        (own.data_dir / "standins" / "door.txt").write_text(door(own))
+    return listener, own
 
 
 def _listener(settings: Settings) -> socket.socket:

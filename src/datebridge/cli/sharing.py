@@ -273,14 +273,14 @@ def revoke(
     with _Open(data) as opened:
         if reader:
             with opened.store.session() as session:
-                found = [
+                readers = [
                     one.id
                     for one in kept.readers(session, share)
                     if (one.name or "everybody").lower() == reader.lower() and one.ended_at is None
                 ]
-            if not found:
+            if not readers:
                 raise shares.NoShare(f"{reader} is not a reader of share {share}.")
-            shares.take_back(opened.store, int(found[0] or 0))
+            shares.take_back(opened.store, int(readers[0] or 0))
         else:
             shares.end(opened.store, share)
     if as_json:

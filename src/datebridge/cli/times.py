@@ -90,12 +90,12 @@ def series_of_files(
     from datebridge.core.language.plural import counted
     from datebridge.core.series.files import series_in
 
-    found = series_in({str(path): _read(path) for path in files})
-    ill = [series for series in found.series if series.findings]
+    of_files = series_in({str(path): _read(path) for path in files})
+    ill = [series for series in of_files.series if series.findings]
     if as_json:
         told = {
-            "series": [series.as_dict() for series in found.series],
-            "inferred": [series._asdict() for series in found.inferred],
+            "series": [series.as_dict() for series in of_files.series],
+            "inferred": [series._asdict() for series in of_files.inferred],
         }
         print(json.dumps(told, ensure_ascii=False, indent=2))
     else:
@@ -108,15 +108,15 @@ def series_of_files(
                 str(one.count or ""),
                 "; ".join(dict.fromkeys(finding.check for finding in one.findings)),
             )
-            for one in [*ill, *(series for series in found.series if not series.findings)][:_SHOWN]
+            for one in [*ill, *(series for series in of_files.series if not series.findings)][:_SHOWN]
         ]
-        table(("what", "repeats", "first", "last", "times", "findings"), rows, f"{len(found.series):,} series")
-        for series in found.series[_SHOWN:][:1]:
-            say(f"  … and {len(found.series) - _SHOWN:,} more, as {series.title}; --json lists them all.")
-        for scattered in found.inferred:
+        table(("what", "repeats", "first", "last", "times", "findings"), rows, f"{len(of_files.series):,} series")
+        for series in of_files.series[_SHOWN:][:1]:
+            say(f"  … and {len(of_files.series) - _SHOWN:,} more, as {series.title}; --json lists them all.")
+        for scattered in of_files.inferred:
             text = f"{counted(len(scattered.uids), 'single entry', 'single entries')} are one series: {scattered.words}"
             say(f"  “{scattered.title}”: {text} ({scattered.confidence:.0%} sure)")
-    raise SystemExit(PROBLEMS if ill or found.inferred else OK)
+    raise SystemExit(PROBLEMS if ill or of_files.inferred else OK)
 
 
 @app.command("compare")

@@ -136,9 +136,9 @@ class CalDavServer(Homes):
             listed |= queried
         return listed
 
-    def _look(self, found: Sequence[dav.DavResponse]) -> None:
+    def _look(self, responses: Sequence[dav.DavResponse]) -> None:
         """How an answer names things."""
-        some = [response.href for response in found[-1:]]
+        some = [response.href for response in responses[-1:]]
         self._note(
             **{
                 "absolute-hrefs": any("://" in href for href in some),
@@ -332,25 +332,25 @@ def _halves(pieces: list[Piece]) -> tuple[list[Piece], list[Piece]]:
     return pieces[:middle], pieces[middle:]
 
 
-def _apart(url: str, found: Iterable[dav.DavResponse]) -> list[tuple[str, dav.DavResponse]]:
+def _apart(url: str, responses: Iterable[dav.DavResponse]) -> list[tuple[str, dav.DavResponse]]:
     """Responses about what is in a calendar, by path; those about the calendar itself left out."""
     itself = canonical(url).rstrip("/")
-    paths = ((canonical(response.href), response) for response in found)
+    paths = ((canonical(response.href), response) for response in responses)
     return [(path, response) for path, response in paths if path.rstrip("/") != itself]
 
 
-def _entries(url: str, found: Iterable[dav.DavResponse]) -> dict[str, str]:
+def _entries(url: str, responses: Iterable[dav.DavResponse]) -> dict[str, str]:
     return {
         path: response.etag
-        for path, response in _apart(url, found)
+        for path, response in _apart(url, responses)
         if response.status < 300 and "collection" not in response.children("resourcetype") and not path.endswith("/")
     }
 
 
-def _is_cut(url: str, found: Iterable[dav.DavResponse]) -> bool:
+def _is_cut(url: str, responses: Iterable[dav.DavResponse]) -> bool:
     """Whether an answer says that there is more (RFC 6578 §3.6, RFC 4791 §7.8)."""
     itself = canonical(url).rstrip("/")
-    return any(response.status == 507 and canonical(response.href).rstrip("/") == itself for response in found)
+    return any(response.status == 507 and canonical(response.href).rstrip("/") == itself for response in responses)
 
 
 def canonical(href: str) -> str:

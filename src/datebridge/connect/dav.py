@@ -40,8 +40,8 @@ class DavResponse:
 
     def hrefs(self, name: str) -> list[str]:
         element = self.properties.get(name)
-        found = element.iter(f"{{{DAV}}}href") if element is not None else ()
-        return [href for e in found if (href := words(e).strip())]
+        elements = element.iter(f"{{{DAV}}}href") if element is not None else ()
+        return [href for e in elements if (href := words(e).strip())]
 
     @property
     def etag(self) -> str:
@@ -110,13 +110,13 @@ def refused(body: bytes, host: str) -> list[tuple[str, int, str]]:
 
     Where one is refused, all others fail for it (424), so those are named only where nothing else is.
     """
-    found = []
+    refusals = []
     for stat in parse(body, host).iter(f"{{{DAV}}}propstat"):
         code, prop = _code(words(stat.find(f"{{{DAV}}}status"))), stat.find(f"{{{DAV}}}prop")
         text = words(stat.find(f"{{{DAV}}}responsedescription")).strip()
         if code >= 300 and prop is not None:
-            found += [(etree.QName(child).localname, code, text) for child in prop.iterchildren("*")]
-    return [one for one in found if one[1] != 424] or found
+            refusals += [(etree.QName(child).localname, code, text) for child in prop.iterchildren("*")]
+    return [refusal for refusal in refusals if refusal[1] != 424] or refusals
 
 
 def _code(line: str | None) -> int:
@@ -144,7 +144,7 @@ def propfind(names: Iterable[str] = (), everything: bool = False) -> bytes:
     Args:
         names: each with its prefix, ``D:`` or ``C:``.
     """
-    wanted = [_MAKERS[prefix](name) for prefix, _, name in (one.partition(":") for one in names)]
+    wanted = [_MAKERS[prefix](name) for prefix, _, name in (whole.partition(":") for whole in names)]
     inner = [_D.allprop(), _D.include(*wanted)] if everything else [_D.prop(*wanted)]
     return _written(_D.propfind(*inner))
 

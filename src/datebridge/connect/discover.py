@@ -160,7 +160,7 @@ def _links(body: bytes, address: str) -> tuple[tuple[str, str], ...]:
         root = html.fromstring(body, parser=html.HTMLParser(no_network=True))
     except (etree.ParserError, etree.XMLSyntaxError, ValueError):
         return ()
-    found: dict[str, str] = {}
+    links: dict[str, str] = {}
     for element in root.iter("link", "a"):
         href = str(element.get("href") or "")
         declared = str(element.get("type") or "").lower().startswith("text/calendar")
@@ -171,6 +171,6 @@ def _links(body: bytes, address: str) -> tuple[tuple[str, str], ...]:
             except ValueError:  # no address at all
                 continue
             title = str(element.get("title") or "") or "".join(str(t) for t in element.itertext()).strip()
-            if url not in found or not found[url]:
-                found[url] = title or path.rsplit("/", 1)[-1]
-    return tuple((title, url) for url, title in found.items())
+            if url not in links or not links[url]:
+                links[url] = title or path.rsplit("/", 1)[-1]
+    return tuple((title, url) for url, title in links.items())

@@ -71,12 +71,12 @@ class Gate:
         if self.allows(url):
             return None
         try:
-            found = socket.getaddrinfo(url.host, url.port or 443, type=socket.SOCK_STREAM)
+            answers = socket.getaddrinfo(url.host, url.port or 443, type=socket.SOCK_STREAM)
         except (OSError, UnicodeError, OverflowError) as error:
             raise Unreachable(
                 "name", f"There is no host named {url.host}. Check the spelling of the address."
             ) from error
-        addresses = [str(entry[4][0]).partition("%")[0] for entry in found]
+        addresses = [str(entry[4][0]).partition("%")[0] for entry in answers]
         if not all(is_public(ipaddress.ip_address(address)) for address in addresses):
             where = "is" if url.host in addresses else "leads into"
             raise Unreachable(

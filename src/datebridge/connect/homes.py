@@ -336,33 +336,33 @@ def _tzid(definition: str) -> str:
     return next((x.partition(":")[2].strip() for x in definition.splitlines() if x.strip().startswith("TZID:")), "")
 
 
-def as_listed(url: str, one: dav.DavResponse, home: Home | None) -> ListedCalendar:
+def as_listed(url: str, response: dav.DavResponse, home: Home | None) -> ListedCalendar:
     """A calendar as the properties describe it; `home` of whoever asks, where that is known."""
-    privileges = one.children("current-user-privilege-set")
-    owner = next(iter(one.hrefs("owner")), "")
+    privileges = response.children("current-user-privilege-set")
+    owner = next(iter(response.hrefs("owner")), "")
     try:
         owner = urljoin(url, owner) if owner else ""
     except ValueError:
         owner = ""
-    element = one.properties.get("supported-calendar-component-set")
+    element = response.properties.get("supported-calendar-component-set")
     components = tuple(str(c.get("name", "")) for c in element) if element is not None else ()
-    order, most = one.text("calendar-order"), one.text("max-resource-size").strip()
+    order, most = response.text("calendar-order"), response.text("max-resource-size").strip()
     return ListedCalendar(
         url=url,
-        name=one.text("displayname") or url.rstrip("/").rsplit("/", 1)[-1],
-        colour=one.text("calendar-color")[:7],
-        description=one.text("calendar-description"),
-        zone=_tzid(one.text("calendar-timezone")),
+        name=response.text("displayname") or url.rstrip("/").rsplit("/", 1)[-1],
+        colour=response.text("calendar-color")[:7],
+        description=response.text("calendar-description"),
+        zone=_tzid(response.text("calendar-timezone")),
         owner=owner,
         # A server without access control lets the owner of the home write.
         writable=bool({"all", "write", "write-content"} & privileges) or not privileges,
         owned=home is None or not owner or _path(owner) == _path(home.principal),
         components=components,
         position=int(order) if re.fullmatch("[0-9]{1,9}", order) else 0,
-        tag=one.text("getctag"),
-        token=one.text("sync-token"),
-        syncs="sync-collection" in one.children("supported-report-set") or bool(one.text("sync-token")),
-        colour_space=one.namespace("calendar-color"),
+        tag=response.text("getctag"),
+        token=response.text("sync-token"),
+        syncs="sync-collection" in response.children("supported-report-set") or bool(response.text("sync-token")),
+        colour_space=response.namespace("calendar-color"),
         max_size=int(most) if re.fullmatch("[0-9]{1,15}", most) else 0,
     )
 

@@ -136,12 +136,12 @@ class Web:
     @property
     def habits(self) -> set[str]:
         """What was seen so far of how the other system does things."""
-        found = set(self._seen)
+        seen = set(self._seen)
         if self._auth is not None and self._auth.is_digest:
-            found.add("digest-only")
+            seen.add("digest-only")
         if self.sent >= _ENOUGH and _SLOW < self._quickest < math.inf:
-            found.add("slow")
-        return found
+            seen.add("slow")
+        return seen
 
     def close(self) -> None:
         wait(self._transport.aclose())

@@ -70,7 +70,7 @@ def _causes(error: BaseException) -> Iterator[BaseException]:
 
 
 def connect_trouble(error: httpx.ConnectError, host: str) -> Unreachable:
-    cause = next((one for one in _causes(error) if isinstance(one, ssl.SSLError)), None)
+    cause = next((cause for cause in _causes(error) if isinstance(cause, ssl.SSLError)), None)
     if isinstance(cause, ssl.SSLCertVerificationError):
         return Unreachable(
             "certificate",

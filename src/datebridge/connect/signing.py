@@ -48,7 +48,7 @@ def strongest(header: str) -> tuple[Way, str] | None:
         if scheme != "digest" or not re.search(r"\bnonce\s*=", challenge) or not re.search(r"\brealm\s*=", challenge):
             continue
         algorithm = _part(challenge, "algorithm").upper()
-        qop = {one.strip() for one in _part(challenge, "qop").lower().split(",")}
+        qop = {part.strip() for part in _part(challenge, "qop").lower().split(",")}
         plain = algorithm.removesuffix("-SESS")
         if plain not in _SPOKEN or not qop & {"", "auth"}:
             continue

@@ -363,11 +363,13 @@ class Reconciler(Generic[Key, Other]):
         if not there:
             return Met(Verdict.ADD, item, None)
         place = next((at for at, one in enumerate(there) if one.digest == item.digest), 0)
-        found = there.pop(place)
-        if found.digest == item.digest:
-            return Met(Verdict.SAME, item, found)
-        takes = self.policy in (Policy.REPLACE, Policy.FOLLOW) or (self.policy is Policy.NEWER and item.age > found.age)
-        return Met(Verdict.CHANGE if takes else Verdict.KEEP, item, found)
+        present = there.pop(place)
+        if present.digest == item.digest:
+            return Met(Verdict.SAME, item, present)
+        takes = self.policy in (Policy.REPLACE, Policy.FOLLOW) or (
+            self.policy is Policy.NEWER and item.age > present.age
+        )
+        return Met(Verdict.CHANGE if takes else Verdict.KEEP, item, present)
 
     def answered(self, item: Item[Other]) -> None:
         """What is here has answered for one that comes, which was found out otherwise."""
@@ -388,6 +390,6 @@ def reconcile(
     reconciler: Reconciler[Key, Other] = Reconciler(present, policy)
     coming = list(incoming)
     same = [reconciler.same(item.digest) for item in coming]
-    for item, found in zip(coming, same, strict=True):
-        yield Met(Verdict.SAME, item, found) if found is not None else reconciler.meet(item)
+    for item, here in zip(coming, same, strict=True):
+        yield Met(Verdict.SAME, item, here) if here is not None else reconciler.meet(item)
     yield from reconciler.left()

@@ -77,15 +77,15 @@ def undefined_zones(used: dict[str, int], defined: set[str], line_of: Callable[[
         used: how many entries use a name.
         line_of: the line at which a name is first used.
     """
-    found = []
+    undefined = []
     for tzid, count in used.items():
         if tzid != "UTC" and tzid not in defined:
             zone = resolve(tzid).zone
             entries = "1 entry uses" if count == 1 else f"{count:,} entries use"
             done = f"Taken as {zone}; a definition is added when the file is exported." if zone else "Kept."
             message = f"{entries} “{tzid[:80]}”, which the file does not define."
-            found.append(Problem("no-zone-definition", message, done, line_of(tzid)))
-    return found
+            undefined.append(Problem("no-zone-definition", message, done, line_of(tzid)))
+    return undefined
 
 
 def needs_definition(facts: Facts) -> bool:

@@ -115,5 +115,5 @@ def _times(text: str) -> Counter[tuple[str, str, tuple[tuple[str, tuple[str, ...
 
 def names_in(text: str) -> set[str]:
     """The names of everything directly in a component."""
-    found = {line.name for _, line in Component(text).properties()}
-    return found | {nested.kind for nested in nested_in(text.split("\n"))}
+    names = {line.name for _, line in Component(text).properties()}
+    return names | {nested.kind for nested in nested_in(text.split("\n"))}

@@ -269,9 +269,9 @@ def _key(part: Part) -> str:
     """What a part is known by: an alarm by its UID (RFC 9074 §4), else by what it does when; a person by address."""
     if is_nested(part):
         for wanted in (("UID",), ("ACTION", "TRIGGER")):
-            found = [line.upper() for line in part if line.upper().startswith(wanted)]
-            if len(found) == len(wanted):
-                return "\n".join(sorted(found))
+            keys = [line.upper() for line in part if line.upper().startswith(wanted)]
+            if len(keys) == len(wanted):
+                return "\n".join(sorted(keys))
         return "\n".join(part)
     head, _, value = part[0].rpartition(":")
     return value.lower() if head.upper().startswith("ATTENDEE") else part[0]

@@ -75,12 +75,12 @@ def is_request(header: str) -> bool:
 
 def invitations(texts: Iterable[str]) -> list[Invitation]:
     """The invitations in the events of a calendar that invites, by UID, in the order of the file."""
-    found: dict[str, list[str]] = {}
+    by_uid: dict[str, list[str]] = {}
     for text in texts:
         uid = Component(text).first("UID")
         if uid is not None:
-            found.setdefault(uid.value, []).append(text)
-    return [_invitation(uid, own) for uid, own in found.items()]
+            by_uid.setdefault(uid.value, []).append(text)
+    return [_invitation(uid, own) for uid, own in by_uid.items()]
 
 
 def _invitation(uid: str, texts: list[str]) -> Invitation:

@@ -60,12 +60,12 @@ def all_names() -> frozenset[str]:
 def links() -> dict[str, str]:
     """Names of the zone database that stand for another one, as ``US/Eastern`` does for ``America/New_York``."""
     listed = Path(tzdata.__file__ or "").parent / "zoneinfo" / "tzdata.zi"
-    found = {}
+    linked = {}
     for line in listed.read_text("utf-8").splitlines() if listed.is_file() else ():
         if line.startswith("L "):
             _, zone, name = line.split()
-            found[name] = zone
-    return found
+            linked[name] = zone
+    return linked
 
 
 @cache
@@ -196,20 +196,20 @@ def _words(name: str) -> str:
 @cache
 def _by_words() -> dict[str, str]:
     """Names of the zone database of two words at least, whatever stands between them; what two names share is left."""
-    found: dict[str, set[str]] = {}
+    by_words: dict[str, set[str]] = {}
     for name in all_names():
         if "/" in name and not name.startswith("Etc/"):
-            found.setdefault(_words(name), set()).add(name)
-    return {words: next(iter(names)) for words, names in found.items() if len(names) == 1}
+            by_words.setdefault(_words(name), set()).add(name)
+    return {words: next(iter(names)) for words, names in by_words.items() if len(names) == 1}
 
 
 @cache
 def _by_city() -> dict[str, list[str]]:
-    found: dict[str, list[str]] = {}
+    by_city: dict[str, list[str]] = {}
     for name in sorted(all_names()):
         if "/" in name:
-            found.setdefault(name.rpartition("/")[2].lower(), []).append(name)
-    return found
+            by_city.setdefault(name.rpartition("/")[2].lower(), []).append(name)
+    return by_city
 
 
 @lru_cache(maxsize=1024)

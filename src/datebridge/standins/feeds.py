@@ -95,9 +95,9 @@ class FeedHost:
             response = self._answer(request)
         if response is None:
             await asyncio.sleep(SLOWNESS)
-            found = self._feed_at(request.url.path)
-            assert found is not None  # noqa: S101
-            response = self._content(request, *found)
+            feed = self._feed_at(request.url.path)
+            assert feed is not None  # noqa: S101
+            response = self._content(request, *feed)
         await response(scope, receive, send)
 
     async def _written(self, request: Request) -> Response:
@@ -131,10 +131,10 @@ class FeedHost:
             return HTMLResponse(self._front_page())
         if path == "/catalogue.json":
             return JSONResponse(self._catalogue(request))
-        found = self._feed_at(path)
-        if found is None:
+        published = self._feed_at(path)
+        if published is None:
             return Response("There is no such feed.", 404)
-        feed, data, _ = found
+        feed, data, _ = published
         if feed.access == "password" and not self._may(request):
             return Response("Members only.", 401, {"WWW-Authenticate": 'Basic realm="Breakwater members"'})
         if feed.manner in ("moved", "redirect"):
@@ -145,7 +145,7 @@ class FeedHost:
             return HTMLResponse(data.decode().replace("{door}", html.escape(door)))
         if feed.manner == "page":
             return HTMLResponse(page("Breakwater", "This calendar is being rebuilt. Please look in again.", ""))
-        return None if feed.manner == "slow" else self._content(request, *found)
+        return None if feed.manner == "slow" else self._content(request, *published)
 
     def _may(self, request: Request) -> bool:
         token = request.headers.get("authorization", "").partition(" ")[2]

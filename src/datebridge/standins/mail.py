@@ -88,11 +88,11 @@ def mail_app(drop: MailDrop) -> Starlette:
         )
 
     def one(request: Request) -> Response:
-        found = next((m for m in drop.messages() if m["id"] == request.path_params["number"]), None)
-        if found is None:
+        message = next((m for m in drop.messages() if m["id"] == request.path_params["number"]), None)
+        if message is None:
             return Response("There is no such message.", 404)
-        head = "".join(f"<p><b>{k}</b> {html.escape(str(found[k]))}</p>" for k in ("sender", "recipient", "subject"))
-        return HTMLResponse(page("A message", "", f"{head}<pre>{html.escape(str(found['body']))}</pre>"))
+        head = "".join(f"<p><b>{k}</b> {html.escape(str(message[k]))}</p>" for k in ("sender", "recipient", "subject"))
+        return HTMLResponse(page("A message", "", f"{head}<pre>{html.escape(str(message['body']))}</pre>"))
 
     def as_json(request: Request) -> Response:
         if request.method == "DELETE":

@@ -117,8 +117,8 @@ class Map:
         """The calendars directly in a home, or on its shelf."""
         if self.habits.has("shelf") != (place.kind == "shelf"):
             return []
-        found = self.calendars(place.person)
-        return [(c, access) for c, access in found if self._home(c) == place.home]
+        collections = self.calendars(place.person)
+        return [(c, access) for c, access in collections if self._home(c) == place.home]
 
     def homes(self, owner: str) -> list[str]:
         names = _HOMES if self.habits.has("two-homes") else _HOMES[:1]

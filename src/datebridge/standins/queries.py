@@ -96,8 +96,8 @@ class Asked:
         placed = [one for k, facts in enumerate(self._facts) if (one := timed(facts, k + 1)) is not None]
         far = abs(low) < _AGES and abs(high) < _AGES
         ends = (wall_at(low, clock), wall_at(high, clock)) if far else _within_reason(low, high)
-        found = occurrences(placed, *ends, clock, lambda _, tzid: self.zones.of(tzid, 1970, 2100).clock)
-        return [(self.entries[occurrence.entry - 1], occurrence) for occurrence in found]
+        happening = occurrences(placed, *ends, clock, lambda _, tzid: self.zones.of(tzid, 1970, 2100).clock)
+        return [(self.entries[occurrence.entry - 1], occurrence) for occurrence in happening]
 
     def is_within(self, node: Node, low: int, high: int) -> bool:
         """Whether a component happens within a span (RFC 4791 §9.9)."""

@@ -70,9 +70,9 @@ class Records:
         self._db.execute("INSERT OR REPLACE INTO person VALUES (?, ?, ?, ?)", (name, password, title, address))
 
     def person(self, name: str) -> tuple[str, str, str, str] | None:
-        found: tuple[str, str, str, str] | None
-        found = self._db.execute("SELECT * FROM person WHERE name = ?", (name,)).fetchone()
-        return found
+        row: tuple[str, str, str, str] | None
+        row = self._db.execute("SELECT * FROM person WHERE name = ?", (name,)).fetchone()
+        return row
 
     def people(self) -> list[str]:
         return [name for (name,) in self._db.execute("SELECT name FROM person ORDER BY name")]
@@ -93,9 +93,9 @@ class Records:
             " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
             (owner, slug, name, colour, description, zone, position, components),
         )
-        found = self.collection(owner, slug)
-        assert found is not None  # noqa: S101  (just added)
-        return found
+        collection = self.collection(owner, slug)
+        assert collection is not None  # noqa: S101  (just added)
+        return collection
 
     def collection(self, owner: str, slug: str) -> Collection | None:
         row = self._db.execute("SELECT * FROM collection WHERE owner = ? AND slug = ?", (owner, slug)).fetchone()

@@ -54,8 +54,8 @@ def _data_of(root: etree._Element) -> etree._Element | None:
 def _object(ask: Ask, collection: Collection, stored: Stored, data: etree._Element | None, zone: str = "") -> str:
     properties = ask.live.object(stored.name, stored.etag, len(stored.data))
     if data is not None:
-        found = handed_out(stored.data, data, zone)
-        properties[_DATA] = escape(found.decode("utf-8", "replace")).replace("\r", "&#13;")
+        data_given = handed_out(stored.data, data, zone)
+        properties[_DATA] = escape(data_given.decode("utf-8", "replace")).replace("\r", "&#13;")
         ask.habits.count(f"read {stored.name}")
     return ask.response(ask.map.path(collection, stored.name), properties)
 

@@ -67,21 +67,21 @@ def _part(node: Node, asked: etree._Element) -> Node:
 def _expanded(root: Node, zone: str, low: int, high: int) -> Node:
     """Each occurrence within a span as a component of its own, in UTC, without zones and rules (§9.6.5)."""
     about = Asked(root, zone)
-    found = sorted(about.happening(low, high), key=lambda one: one[1].start)[:_MOST]
-    once = [_once(node, occurrence, about, root) for node, occurrence in found]
+    happening = sorted(about.happening(low, high), key=lambda one: one[1].start)[:_MOST]
+    once = [_once(node, occurrence, about, root) for node, occurrence in happening]
     undated = [node for node in about.entries if node.name == "VTODO" and node.first("DTSTART") is None]
     return Node(root.name, root.lines, [*once, *(node for node in undated if about.is_within(node, low, high))])
 
 
-def _once(node: Node, one: Occurrence, about: Asked, root: Node) -> Node:
+def _once(node: Node, occurrence: Occurrence, about: Asked, root: Node) -> Node:
     start = node.first("DTSTART")
     own = moment_of(start, about.zones) if start is not None else None
     by_day, floating = own is not None and own.is_date, own is not None and not own.is_date and not own.tzid
-    repeats = one.series or node.first("RECURRENCE-ID") is not None or any(node.values(name) for name in _RULES)
-    lines = [_line("DTSTART", one.start, by_day, floating)]
+    repeats = occurrence.series or node.first("RECURRENCE-ID") is not None or any(node.values(name) for name in _RULES)
+    lines = [_line("DTSTART", occurrence.start, by_day, floating)]
     if node.first("DURATION") is None:
         end = "DUE" if node.name == "VTODO" else "DTEND"
-        lines += [_line(end, one.end, by_day, floating)] if node.first(end) is not None else []
+        lines += [_line(end, occurrence.end, by_day, floating)] if node.first(end) is not None else []
     else:
         lines += [raw for raw in node.lines if raw.upper().startswith("DURATION")]
     if repeats:
@@ -90,7 +90,7 @@ def _once(node: Node, one: Occurrence, about: Asked, root: Node) -> Node:
         moment = moment_of(override, about.zones) if override is not None else None
         if moment is not None and (moment.is_date or not moment.tzid):
             at = moment.wall_seconds
-        lines.append(_line("RECURRENCE-ID", one.start if at is None else at, by_day, floating))
+        lines.append(_line("RECURRENCE-ID", occurrence.start if at is None else at, by_day, floating))
     return Node(node.name, [*node.without(*_RULES, *_TIMES).lines, *lines], node.children)
 
 
@@ -142,10 +142,10 @@ def busy_time(objects: Iterable[bytes], low: int, high: int, zone: str) -> bytes
 
 def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
     """Spans in order, those that touch combined."""
-    found: list[tuple[int, int]] = []
+    joined: list[tuple[int, int]] = []
     for start, end in sorted(span for span in spans if span[0] < span[1]):
-        if found and start <= found[-1][1]:
-            found[-1] = (found[-1][0], max(found[-1][1], end))
+        if joined and start <= joined[-1][1]:
+            joined[-1] = (joined[-1][0], max(joined[-1][1], end))
         else:
-            found.append((start, end))
-    return found
+            joined.append((start, end))
+    return joined

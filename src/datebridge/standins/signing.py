@@ -33,17 +33,17 @@ class Door:
 
     def challenges(self, digest: bool, basic: bool) -> list[str]:
         """WWW-Authenticate values, one a scheme; the strongest does not come first, as on many servers."""
-        found = [f'Basic realm="{self.realm}", charset="UTF-8"'] if basic else []
+        offered = [f'Basic realm="{self.realm}", charset="UTF-8"'] if basic else []
         if digest:
             if len(self._nonces) > _REMEMBERED:
                 self._nonces.clear()
             nonce = secrets.token_hex(16)
             self._nonces[nonce] = 0
-            found += [
+            offered += [
                 f'Digest realm="{self.realm}", qop="auth", algorithm={name}, nonce="{nonce}"'
                 for name in ("MD5", "SHA-256")
             ]
-        return found
+        return offered
 
     def person(self, authorization: str, method: str, digest: bool = True, basic: bool = True) -> str:
         """Who sent a request; "" where that cannot be told, or the password is wrong."""

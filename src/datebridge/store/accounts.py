@@ -54,10 +54,10 @@ def account(store: Store, account_id: AccountId) -> Account:
 
 
 def demand_account(session: Session, account_id: AccountId) -> Account:
-    found = session.get(Account, account_id)
-    if found is None or found.gone:
+    row = session.get(Account, account_id)
+    if row is None or row.gone:
         raise NotConnected("This account no longer exists.")
-    return found
+    return row
 
 
 def accounts(store: Store) -> list[Account]:
@@ -77,10 +77,10 @@ def remote(store: Store, remote_id: RemoteId) -> Remote:
 
 
 def demand_remote(session: Session, remote_id: RemoteId) -> Remote:
-    found = session.get(Remote, remote_id)
-    if found is None:
+    row = session.get(Remote, remote_id)
+    if row is None:
         raise NotConnected("This calendar no longer exists.")
-    return found
+    return row
 
 
 def remotes_of(store: Store, account_id: AccountId, only_on: bool = False) -> list[Remote]:

@@ -323,8 +323,8 @@ def looking(connection: Connection) -> tuple[bool, JobId | None]:
     """Whether entries have changed since seasons were looked for, and the job that looks now."""
     outdated = bool(connection.execute(select(case((META.c.seasons != META.c.revision, 1), else_=0))).scalar_one())
     wanted = select(JOBS.c.id).where(JOBS.c.kind == "seasons", JOBS.c.state.in_(("queued", "running")))
-    found = connection.execute(wanted.order_by(JOBS.c.id.desc()).limit(1)).scalar()
-    return outdated, JobId(found) if found is not None else None
+    number = connection.execute(wanted.order_by(JOBS.c.id.desc()).limit(1)).scalar()
+    return outdated, JobId(number) if number is not None else None
 
 
 def queue_looking(connection: Connection) -> None:

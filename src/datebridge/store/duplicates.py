@@ -112,8 +112,8 @@ def state(connection: Connection) -> tuple[int, bool, JobId | None]:
     """As of which revision duplicates were looked for (-1: never), whether that is past, and the job that looks now."""
     looked, changed = connection.execute(select(META.c.matched, META.c.matched != META.c.revision)).one()
     wanted = select(JOBS.c.id).where(JOBS.c.kind == "match", JOBS.c.state.in_(("queued", "running")))
-    found = connection.execute(wanted.order_by(JOBS.c.id.desc()).limit(1)).scalar()
-    return int(looked), bool(changed), JobId(found) if found is not None else None
+    number = connection.execute(wanted.order_by(JOBS.c.id.desc()).limit(1)).scalar()
+    return int(looked), bool(changed), JobId(number) if number is not None else None
 
 
 # ---- what was found -------------------------------------------------------------------------------
@@ -215,7 +215,7 @@ def one(connection: Connection, number: int) -> DuplicateGroup | None:
 
 
 def _members(connection: Connection, groups: Sequence[int]) -> dict[int, tuple[VersionId, ...]]:
-    found: dict[int, tuple[VersionId, ...]] = {}
+    members: dict[int, tuple[VersionId, ...]] = {}
     rows = connection.execute(
         select(DUPLICATE_MEMBERS.c.duplicate_id, DUPLICATE_MEMBERS.c.entry_id)
         .join(ENTRIES, ENTRIES.c.id == DUPLICATE_MEMBERS.c.entry_id)
@@ -223,8 +223,8 @@ def _members(connection: Connection, groups: Sequence[int]) -> dict[int, tuple[V
         .order_by(DUPLICATE_MEMBERS.c.duplicate_id, DUPLICATE_MEMBERS.c.position)
     )
     for group, entry in rows:
-        found[group] = (*found.get(group, ()), VersionId(entry))
-    return found
+        members[group] = (*members.get(group, ()), VersionId(entry))
+    return members
 
 
 def changed_occurrences(connection: Connection, entries: Iterable[VersionId]) -> dict[VersionId, list[VersionId]]:
@@ -293,7 +293,7 @@ class Apart:
 def ruled_apart(connection: Connection) -> list[Apart]:
     """What was ruled, the newest first."""
     rulings = [
-        (ruling, [json.loads(one) for one in ruling.subject.split("\n")]) for ruling in standing(connection, APART)
+        (ruling, [json.loads(part) for part in ruling.subject.split("\n")]) for ruling in standing(connection, APART)
     ]
     uids = {identity[2] for _, both in rulings for identity in both}
     rows = connection.execute(

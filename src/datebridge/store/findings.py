@@ -278,9 +278,9 @@ def check_everything(store: Store, report: Report, begin: VersionId, examine: Ex
             for version, row in zip(some.versions, rows, strict=True):
                 if version.id in there:
                     reindexing.add(version, row)
-            found = reindexing.flush()
-            _show(connection, found)
-        changed += len(found)
+            findings = reindexing.flush()
+            _show(connection, findings)
+        changed += len(findings)
         report(min(some.versions[-1].id, newest), newest)
     with store.write() as connection:
         unknown = FINDINGS.c.code.not_in(tuple(REVISIONS))

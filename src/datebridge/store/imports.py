@@ -88,8 +88,8 @@ class FileProblem:
 
 def listed(connection: Connection, limit: int = 200) -> list[ListedFile]:
     """Files that were brought, those that wait first."""
-    found = _files().where(FILES.c.state != "gone").order_by(_STATE == "taken", FILES.c.id.desc()).limit(limit)
-    return [ListedFile(*row) for row in connection.execute(found)]
+    files = _files().where(FILES.c.state != "gone").order_by(_STATE == "taken", FILES.c.id.desc()).limit(limit)
+    return [ListedFile(*row) for row in connection.execute(files)]
 
 
 def one(connection: Connection, file: FileId) -> ListedFile | None:
@@ -230,16 +230,16 @@ def _problems(file: FileId) -> Any:
 
 def problems(connection: Connection, file: FileId, offset: int, limit: int) -> tuple[int, list[FileProblem]]:
     """What is wrong with a file and its entries, in the order of its lines; and how much that is."""
-    found = _problems(file)
-    total = connection.execute(select(func.count()).select_from(found)).scalar_one()
-    ordered = select(found).order_by(found.c.line, found.c.version_id, found.c.id).limit(limit).offset(offset)
+    wanted = _problems(file)
+    total = connection.execute(select(func.count()).select_from(wanted)).scalar_one()
+    ordered = select(wanted).order_by(wanted.c.line, wanted.c.version_id, wanted.c.id).limit(limit).offset(offset)
     return int(total), [FileProblem(*row[:-1]) for row in connection.execute(ordered)]
 
 
 def problem_counts(connection: Connection, file: FileId) -> dict[str, int]:
     """How often each thing is wrong with a file."""
-    found = _problems(file)
-    rows = connection.execute(select(found.c.code, func.count()).group_by(found.c.code))
+    wanted = _problems(file)
+    rows = connection.execute(select(wanted.c.code, func.count()).group_by(wanted.c.code))
     return dict(rows.all())
 
 

@@ -99,8 +99,8 @@ def queue_collecting(connection: Connection) -> None:
 def next_job(connection: Connection, kinds: Iterable[JobKind]) -> JobId | None:
     """The oldest job that may be begun: of these kinds, due, and in no lane in which one is under way."""
     asked = {"kinds": tuple(kinds), "now": (moment := now()), "latest": moment + _LONGEST_PUT_OFF}
-    found = connection.execute(_NEXT, asked).scalar()
-    return JobId(found) if found is not None else None
+    number = connection.execute(_NEXT, asked).scalar()
+    return JobId(number) if number is not None else None
 
 
 def claim_job(connection: Connection, job: JobId) -> Claimed:

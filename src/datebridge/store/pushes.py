@@ -112,15 +112,15 @@ def queue_pushes(connection: Connection, remotes: Iterable[RemoteId] | None = No
 
 def pending(connection: Connection) -> dict[AccountId, list[RemoteId]]:
     """Calendars elsewhere for which something waits to be pushed, by account."""
-    found: dict[AccountId, list[RemoteId]] = {}
+    by_account: dict[AccountId, list[RemoteId]] = {}
     waiting = (
         select(REMOTES.c.account_id, REMOTES.c.id)
         .where(exists().where(PUSHES.c.remote_id == REMOTES.c.id, PUSHES.c.state.in_(PENDING)))
         .order_by(REMOTES.c.account_id, REMOTES.c.id)
     )
     for row in connection.execute(waiting):
-        found.setdefault(AccountId(row.account_id), []).append(RemoteId(row.id))
-    return found
+        by_account.setdefault(AccountId(row.account_id), []).append(RemoteId(row.id))
+    return by_account
 
 
 def ready_to_push(connection: Connection) -> dict[RemoteId, AccountId]:
@@ -387,9 +387,9 @@ def try_refused(connection: Connection, remote: RemoteId | None = None, message:
     own += [PUSHES.c.remote_id == remote] if remote is not None else []
     own += [PUSHES.c.message == message] if message is not None else []
     several = select(PUSHES.c.remote_id, PUSHES.c.kind, PUSHES.c.uid).where(*own).distinct().subquery()
-    found = int(connection.execute(select(func.count()).select_from(several)).scalar_one())
+    number = int(connection.execute(select(func.count()).select_from(several)).scalar_one())
     connection.execute(update(PUSHES).where(*own).values(state=PushState.WAITING, message=""))
-    return found
+    return number
 
 
 def one_unsettled(connection: Connection, push_id: PushId) -> Unsettled | None:
@@ -397,41 +397,41 @@ def one_unsettled(connection: Connection, push_id: PushId) -> Unsettled | None:
     return Unsettled(*row) if row is not None else None
 
 
-def title_of(connection: Connection, one: Push) -> str:
+def title_of(connection: Connection, push: Push) -> str:
     """What a push is about, in quotes."""
     name = connection.execute(
         select(VERSIONS.c.summary)
         .select_from(CHANGES)
         .join(VERSIONS, VERSIONS.c.id == func.coalesce(CHANGES.c.after_id, CHANGES.c.before_id))
-        .where(CHANGES.c.set_id == one.set_id, CHANGES.c.uid == one.uid)
+        .where(CHANGES.c.set_id == push.set_id, CHANGES.c.uid == push.uid)
         .order_by(CHANGES.c.recurrence_id)
         .limit(1)
     ).scalar()
-    return f"“{name or one.uid}”"
+    return f"“{name or push.uid}”"
 
 
-def wait_again(connection: Connection, one: Push) -> None:
+def wait_again(connection: Connection, push: Push) -> None:
     """Let what needed a decision wait to be pushed once more; with a calendar go its entries.
 
     What is in conflict has to be looked at: it does not wait because something else was tried again.
     """
-    own = and_(PUSHES.c.uid == one.uid, PUSHES.c.kind == one.kind)
-    if one.kind == _CALENDAR:
-        own = or_(own, PUSHES.c.set_id == one.set_id)
-    states = TO_DECIDE if one.state == PushState.CONFLICT else (PushState.REFUSED,)
-    waiting = update(PUSHES).where(PUSHES.c.remote_id == one.remote_id, PUSHES.c.state.in_(states), own)
+    own = and_(PUSHES.c.uid == push.uid, PUSHES.c.kind == push.kind)
+    if push.kind == _CALENDAR:
+        own = or_(own, PUSHES.c.set_id == push.set_id)
+    states = TO_DECIDE if push.state == PushState.CONFLICT else (PushState.REFUSED,)
+    waiting = update(PUSHES).where(PUSHES.c.remote_id == push.remote_id, PUSHES.c.state.in_(states), own)
     connection.execute(waiting.values(state=PushState.WAITING, message=""))
 
 
-def seen_there(connection: Connection, one: Push) -> None:
+def seen_there(connection: Connection, push: Push) -> None:
     """Whoever decided has seen what is there: what waits of this UID is written over that."""
     own = (
-        PUSHES.c.remote_id == one.remote_id,
-        PUSHES.c.kind == one.kind,
-        PUSHES.c.uid == one.uid,
+        PUSHES.c.remote_id == push.remote_id,
+        PUSHES.c.kind == push.kind,
+        PUSHES.c.uid == push.uid,
         PUSHES.c.state == PushState.WAITING,
     )
-    connection.execute(update(PUSHES).where(*own).values(theirs=one.theirs, theirs_etag=one.theirs_etag))
+    connection.execute(update(PUSHES).where(*own).values(theirs=push.theirs, theirs_etag=push.theirs_etag))
 
 
 def set_waiting(connection: Connection, push_id: PushId) -> None:

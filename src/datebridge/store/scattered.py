@@ -38,7 +38,7 @@ class Scattered(NamedTuple):
 _ALL = [SCATTERED.c[name] for name in ("id", "kind", "calendar_id", "title", "words", "confidence", "entries", "data")]
 
 
-def keep(connection: Connection, found: Iterable[Scattered], revision: int) -> None:
+def keep(connection: Connection, scattered: Iterable[Scattered], revision: int) -> None:
     """Keep what was found, in place of what there was, as of a revision of the entries."""
     connection.execute(delete(SCATTERED))
     rows = [
@@ -51,7 +51,7 @@ def keep(connection: Connection, found: Iterable[Scattered], revision: int) -> N
             json.dumps(series.entries),
             json.dumps(series.data),
         )
-        for series in found
+        for series in scattered
     ]
     if rows:
         connection.exec_driver_sql(
@@ -75,24 +75,24 @@ def page(
         wanted = wanted.where(SCATTERED.c.kind == kind)
     if calendar is not None:
         wanted = wanted.where(SCATTERED.c.calendar_id == calendar)
-    found = [
+    series_there = [
         Scattered(*row) for row in connection.execute(wanted.order_by(SCATTERED.c.confidence.desc(), SCATTERED.c.id))
     ]
-    there = _there(connection, found)
-    found = [series for series in found if there.issuperset(series.entries)]
-    return len(found), found[offset : None if limit is None else offset + limit]
+    there = _there(connection, series_there)
+    series_there = [series for series in series_there if there.issuperset(series.entries)]
+    return len(series_there), series_there[offset : None if limit is None else offset + limit]
 
 
 def some(connection: Connection, numbers: Sequence[int]) -> list[Scattered]:
     """Some of them, of those that are still all there."""
     rows = connection.execute(select(*_ALL).where(SCATTERED.c.id.in_(among(numbers))).order_by(SCATTERED.c.id))
-    found = [Scattered(*row) for row in rows]
-    there = _there(connection, found)
-    return [series for series in found if there.issuperset(series.entries)]
+    scattered = [Scattered(*row) for row in rows]
+    there = _there(connection, scattered)
+    return [series for series in scattered if there.issuperset(series.entries)]
 
 
-def _there(connection: Connection, found: Sequence[Scattered]) -> set[VersionId]:
-    ids = {entry for series in found for entry in series.entries}
+def _there(connection: Connection, scattered: Sequence[Scattered]) -> set[VersionId]:
+    ids = {entry for series in scattered for entry in series.entries}
     return set(connection.execute(select(ENTRIES.c.id).where(ENTRIES.c.id.in_(among(ids)))).scalars())
 
 
@@ -106,8 +106,8 @@ def looking(connection: Connection) -> tuple[bool, JobId | None]:
     """Whether entries have changed since, and the job that looks now."""
     outdated = bool(connection.execute(select(META.c.scattered != META.c.revision)).scalar_one())
     wanted = select(JOBS.c.id).where(JOBS.c.kind == "scattered", JOBS.c.state.in_(("queued", "running")))
-    found = connection.execute(wanted.order_by(JOBS.c.id.desc()).limit(1)).scalar()
-    return outdated, JobId(found) if found is not None else None
+    number = connection.execute(wanted.order_by(JOBS.c.id.desc()).limit(1)).scalar()
+    return outdated, JobId(number) if number is not None else None
 
 
 def queue_looking(connection: Connection) -> None:

@@ -74,12 +74,12 @@ def count(connection: Connection) -> int:
 
 def shares_echoed(connection: Connection) -> dict[CalendarId, str]:
     """Calendars that came of a share of one's own, with its title."""
-    found = echoes(connection)
-    if not found:
+    echoed = echoes(connection)
+    if not echoed:
         return {}
-    rows = connection.execute(select(SHARES.c.mark, SHARES.c.title).where(SHARES.c.mark.in_(set(found.values()))))
+    rows = connection.execute(select(SHARES.c.mark, SHARES.c.title).where(SHARES.c.mark.in_(set(echoed.values()))))
     titles = {row.mark: row.title for row in rows}
-    return {calendar: titles[mark] for calendar, mark in found.items() if mark in titles}
+    return {calendar: titles[mark] for calendar, mark in echoed.items() if mark in titles}
 
 
 def change(connection: Connection, share: int, **values: Any) -> None:

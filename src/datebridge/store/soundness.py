@@ -66,16 +66,16 @@ def demand_whole(path: Path, thoroughly: bool = False) -> None:
     check = "integrity_check(1)" if thoroughly else "quick_check(1)"
     try:
         with closing(reading(path)) as connection:
-            found = str(connection.execute(f"PRAGMA {check}").fetchone()[0])
+            answer = str(connection.execute(f"PRAGMA {check}").fetchone()[0])
     except sqlite3.OperationalError as error:
         if not _NOT_ITS_FAULT.search(str(error)):
             raise damaged(path, str(error)) from error
     except (sqlite3.DatabaseError, UnicodeDecodeError, TypeError) as error:
         raise damaged(path, str(error)) from error
     else:
-        if found == "ok":
+        if answer == "ok":
             return
-        raise damaged(path, " ".join(found.split())[:200])
+        raise damaged(path, " ".join(answer.split())[:200])
 
 
 def back_up(path: Path, to: Path) -> None:
@@ -135,18 +135,18 @@ def rescue(path: Path, unreadable: Callable[[int], None]) -> Iterator[tuple[str,
     with closing(reading(path)) as connection:
         connection.text_factory = lambda data: data.decode("utf-8", "replace")
         names = dict(_each(connection, "calendar", "id, name"))
-        found: dict[int, list[tuple[str, str]]] = {}
+        rows: dict[int, list[tuple[str, str]]] = {}
         lost = 0
         texts = dict(_each(connection, "version_text", "id, text"))
         for number, calendar, component in _each(connection, "entry", "id, calendar_id, component"):
             if number in texts:
-                found.setdefault(calendar, []).append((component, texts[number]))
+                rows.setdefault(calendar, []).append((component, texts[number]))
             else:
                 lost += 1
         unreadable(lost)
     first = {"VCALENDAR": 0, "VTIMEZONE": 1}
-    for calendar, entries in sorted(found.items()):
-        entries.sort(key=lambda one: first.get(one[0], 2))
+    for calendar, entries in sorted(rows.items()):
+        entries.sort(key=lambda entry: first.get(entry[0], 2))
         yield str(names.get(calendar) or f"Calendar {calendar}"), [text for _, text in entries]
 
 

@@ -46,7 +46,7 @@ def zone_rulings(connection: Connection) -> list[ZoneRuling]:
 
 def counting(rulings: list[ZoneRuling], calendar: CalendarId | None) -> dict[str, str]:
     """What counts in a calendar; in what is in none yet, where None."""
-    found = {ruling.tzid: ruling.verdict for ruling in rulings if ruling.calendar is None}
-    return found | {
+    everywhere = {ruling.tzid: ruling.verdict for ruling in rulings if ruling.calendar is None}
+    return everywhere | {
         ruling.tzid: ruling.verdict for ruling in rulings if calendar is not None and ruling.calendar == calendar
     }

@@ -52,8 +52,8 @@ def again(app: AppDep, body: AgainIn) -> AgainOut:
 
 
 def _unsettled(connection: Connection, row: pushes.Unsettled) -> UnsettledOut:
-    found = rows_of(connection, [row.version_id], VERSIONS) if row.version_id is not None else []
-    entries = [present.entry(r) for r in found]
+    versions = rows_of(connection, [row.version_id], VERSIONS) if row.version_id is not None else []
+    entries = [present.entry(r) for r in versions]
     what, when = (entries[0].what, entries[0].when) if entries else ("the calendar itself", "")
     return UnsettledOut.model_validate({**asdict(row), "what": what, "when": when})
 

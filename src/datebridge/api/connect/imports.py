@@ -46,11 +46,11 @@ def bring(app: AppDep, files: list[UploadFile]) -> JobQueued:
 def draft(app: AppDep, file: UploadFile, zone: str = "") -> DraftOut:
     """An event of a message that holds no invitation; nothing is stored."""
     own = zone_of(zone)
-    found = messages.draft_of(file.file.read(), file.filename or "message.eml", today_in(own)[0])
+    answer = messages.draft_of(file.file.read(), file.filename or "message.eml", today_in(own)[0])
     return DraftOut(
-        sender=found.sender,
-        fields=found.fields,
-        attached=[AttachedOut(name=a.name, size=a.size) for a in found.attached],
+        sender=answer.sender,
+        fields=answer.fields,
+        attached=[AttachedOut(name=a.name, size=a.size) for a in answer.attached],
         times=[
             TimeOut(
                 says=line_in_words(line, own),
@@ -59,7 +59,7 @@ def draft(app: AppDep, file: UploadFile, zone: str = "") -> DraftOut:
                 start=line.day.isoformat() if line.at is None else begins(line).isoformat(timespec="minutes"),
                 end=line.day.isoformat() if line.at is None else ends(line).isoformat(timespec="minutes"),
             )
-            for line in found.times
+            for line in answer.times
         ],
     )
 

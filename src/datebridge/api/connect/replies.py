@@ -53,16 +53,16 @@ def invited(app: AppDep, file_id: FileNo) -> InvitationsOut:
         invitations = replies.invited(connection, file_id)
     shown = [
         InvitedOut(
-            uid=one.invitation.uid,
-            title=one.invitation.title,
-            organizer=one.invitation.organizer,
-            people=list(one.invitation.people),
-            facts=[FactOut(label=a, value=b) for a, b in one.facts],
-            own=list(one.own),
+            uid=invitation.invitation.uid,
+            title=invitation.invitation.title,
+            organizer=invitation.invitation.organizer,
+            people=list(invitation.invitation.people),
+            facts=[FactOut(label=a, value=b) for a, b in invitation.facts],
+            own=list(invitation.own),
         )
-        for one in invitations
+        for invitation in invitations
     ]
-    capped = sum(len(one.invitation.texts) for one in invitations) >= MOST
+    capped = sum(len(invitation.invitation.texts) for invitation in invitations) >= MOST
     return InvitationsOut(invitations=shown, capped=capped, mail=bool(app.settings.mail_server))
 
 

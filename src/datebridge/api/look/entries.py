@@ -126,8 +126,8 @@ def facets(app: AppDep, by: Facet, filter: str = "") -> list[FacetValue]:
         return [FacetValue(value=value, count=n, term=_term(by, value)) for value, n in counts]
     with app.store.read() as connection:
         named = calendars_for_filters(connection)
-    found = [(named[CalendarId(int(number))], n) for number, n in counts if int(number) in named]
-    return [FacetValue(value=context.label, count=n, term=context.term("calendar")) for context, n in found]
+    named_counts = [(named[CalendarId(int(number))], n) for number, n in counts if int(number) in named]
+    return [FacetValue(value=context.label, count=n, term=context.term("calendar")) for context, n in named_counts]
 
 
 def _term(facet: str, value: str) -> str:
@@ -243,9 +243,9 @@ def check_export(app: AppDep, chosen: SelectionIn, calendar: CalendarNo | None =
     """What would be exported, and what to know before."""
     with app.store.read() as connection:
         export.demand_calendar(connection, calendar)
-        found = export.gather(connection, app.ledger, selection(chosen), calendar)
+        table = export.gather(connection, app.ledger, selection(chosen), calendar)
         return ExportCheck(
-            entries=found.count, calendars=len(found.calendars), cautions=export.cautions(connection, found)
+            entries=table.count, calendars=len(table.calendars), cautions=export.cautions(connection, table)
         )
 
 

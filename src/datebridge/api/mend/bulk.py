@@ -87,8 +87,8 @@ def kept(app: AppDep) -> list[RecipeOut]:
         return [_out(recipe) for recipe in recipes.all_kept(connection)]
 
 
-def _out(one: Recipe) -> RecipeOut:
-    return RecipeOut(name=one.name, steps=one.steps, says=[step_in_words(step) for step in one.steps])
+def _out(recipe: Recipe) -> RecipeOut:
+    return RecipeOut(name=recipe.name, steps=recipe.steps, says=[step_in_words(step) for step in recipe.steps])
 
 
 @router.put("/recipes/{name}", status_code=204)
@@ -110,12 +110,12 @@ def forget(app: AppDep, name: Name) -> None:
 def export(app: AppDep, name: Name) -> Response:
     """A recipe as a file, for another place or for `date-bridge clean`."""
     with app.store.read() as connection:
-        found = next((recipe for recipe in recipes.all_kept(connection) if recipe.name == name), None)
-    if found is None:
+        known = next((recipe for recipe in recipes.all_kept(connection) if recipe.name == name), None)
+    if known is None:
         raise NotFound(f"There is no recipe “{name}”.")
-    file = file_name(found.name, "recipe.json")
+    file = file_name(known.name, "recipe.json")
     return Response(
-        recipes.write_file(found),
+        recipes.write_file(known),
         media_type="application/json; charset=utf-8",
         headers={"Content-Disposition": f"attachment; filename*=UTF-8''{encode(file)}"},
     )

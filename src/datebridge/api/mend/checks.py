@@ -114,17 +114,17 @@ def checks(app: AppDep, calendar: CalendarNo | None = None) -> ChecksOut:
         term = _term(connection, calendar)
         excepted = findings.excepted(connection)
     counts |= {code: 0 for code in excepted if code not in counts and (code in ALL or code in CODES)}
-    found = [_check(code, number, code in out, term, excepted[code]) for code, number in counts.items()]
+    rows = [_check(code, number, code in out, term, excepted[code]) for code, number in counts.items()]
     clean = [check.title for code, check in ALL.items() if code not in counts]
     for one_filter in CLEANUP_FILTERS:
         line = one_filter.filter(own)
         number = app.ledger.how_many(_joined(term, line)) if line else 0
         if number:
-            found.append(_cleanup_row(one_filter, number, one_filter.code in out, _joined(term, line), own))
+            rows.append(_cleanup_row(one_filter, number, one_filter.code in out, _joined(term, line), own))
         elif line:
             clean.append(one_filter.title)
-    found.sort(key=lambda one: (one.left_out, not one.wrong, _ORDER.index(one.severity), -one.count, one.code))
-    return ChecksOut(found=found, clean=sorted(clean))
+    rows.sort(key=lambda row: (row.left_out, not row.wrong, _ORDER.index(row.severity), -row.count, row.code))
+    return ChecksOut(found=rows, clean=sorted(clean))
 
 
 def _term(connection: Connection, calendar: CalendarNo | None) -> str:
@@ -219,9 +219,9 @@ def entries(
         return _cleanup_entries(app, _CLEANUP_FILTERS[code], calendar, offset, limit)
     _demand_check(code)
     with app.store.read() as connection:
-        total, found = findings.page_of(connection, code, calendar, offset, limit)
-        rows = {row.id: row for row in rows_of(connection, [number for number, _ in found])}
-    shown = [CheckedEntry(entry=present.entry(rows[number]), message=text) for number, text in found if number in rows]
+        total, page = findings.page_of(connection, code, calendar, offset, limit)
+        rows = {row.id: row for row in rows_of(connection, [number for number, _ in page])}
+    shown = [CheckedEntry(entry=present.entry(rows[number]), message=text) for number, text in page if number in rows]
     return CheckedPage(total=total, rows=shown)
 
 

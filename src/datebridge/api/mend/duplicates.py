@@ -246,9 +246,9 @@ def one(app: AppDep, group_id: GroupNo, body: AcceptIn) -> DuplicateOut | None:
     )
 
 
-def _member(one: stored.GroupMember, fate: Fate, entry: EntryOut) -> MemberOut:
-    changed = f"{from_wall_seconds(one.modified).isoformat()}+00:00" if one.modified > 0 else ""
-    return MemberOut(id=one.id, calendar_id=one.calendar, changed=changed, fate=fate, entry=entry)
+def _member(member: stored.GroupMember, fate: Fate, entry: EntryOut) -> MemberOut:
+    changed = f"{from_wall_seconds(member.modified).isoformat()}+00:00" if member.modified > 0 else ""
+    return MemberOut(id=member.id, calendar_id=member.calendar, changed=changed, fate=fate, entry=entry)
 
 
 def _aligned(plan: Plan, order: list[stored.GroupMember]) -> list[AlignedOut]:

@@ -132,26 +132,26 @@ def made(app: AppDep) -> list[ComparisonOut]:
     """The comparisons that are kept, the newest first."""
     with app.store.read() as connection:
         called = names(connection, live=True)
-        found = comparisons.comparisons(connection)
+        rows = comparisons.comparisons(connection)
         return [
-            _comparison(one, called, sum(comparisons.tallies(connection, one.id).verdicts.values()))
-            for one in found
-            if one.left in called and one.right in called
+            _comparison(row, called, sum(comparisons.tallies(connection, row.id).verdicts.values()))
+            for row in rows
+            if row.left in called and row.right in called
         ]
 
 
-def _comparison(one: Comparison, called: dict[CalendarId, str], different: int) -> ComparisonOut:
-    first, last = (from_wall_seconds(moment).date() for moment in (one.low, one.high - 1))
-    counts = {name: one.counts.get(name, 0) for name in ("same", "changed", "missing", "extra", "pairs")}
+def _comparison(comparison: Comparison, called: dict[CalendarId, str], different: int) -> ComparisonOut:
+    first, last = (from_wall_seconds(moment).date() for moment in (comparison.low, comparison.high - 1))
+    counts = {name: comparison.counts.get(name, 0) for name in ("same", "changed", "missing", "extra", "pairs")}
     return ComparisonOut(
-        id=one.id,
-        left_id=one.left,
-        right_id=one.right,
-        left=called.get(one.left, "gone"),
-        right=called.get(one.right, "gone"),
+        id=comparison.id,
+        left_id=comparison.left,
+        right_id=comparison.right,
+        left=called.get(comparison.left, "gone"),
+        right=called.get(comparison.right, "gone"),
         days=f"{first} – {last}",
         different=different,
-        outdated=one.outdated,
+        outdated=comparison.outdated,
         **counts,
     )
 
@@ -195,10 +195,10 @@ def review(app: AppDep, comparison_id: GroupNo) -> ReviewOut:
     )
 
 
-def _demand_comparison(found: Comparison | None) -> Comparison:
-    if found is None:
+def _demand_comparison(comparison: Comparison | None) -> Comparison:
+    if comparison is None:
         raise NotFound("This comparison no longer exists. Compare again.")
-    return found
+    return comparison
 
 
 @router.get("/comparisons/{comparison_id}/pairs")

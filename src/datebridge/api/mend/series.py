@@ -177,7 +177,7 @@ def head(app: AppDep) -> SeriesHead:
         if counted.get(code)
     ]
     return SeriesHead(
-        total=total, findings=counts, scattered=[one for one in kinds if one.count], outdated=outdated, job=job
+        total=total, findings=counts, scattered=[kind for kind in kinds if kind.count], outdated=outdated, job=job
     )
 
 
@@ -205,22 +205,22 @@ def page(
     """A page of series that match a filter."""
     total, rows = app.ledger.page(f"repeats:yes {filter}".strip(), sort, False, offset, limit)
     with app.store.read() as connection:
-        found = series_list.listed(connection, rows, this_day())
+        listed_series = series_list.listed(connection, rows, this_day())
     return SeriesPage(
         total=total,
         rows=[
             SeriesRow(
-                entry=present.entry(one.row),
-                first=one.first,
-                last=one.last,
-                so_far="" if one.so_far is None else f"{one.so_far:,}",
-                to_come=("" if one.last else "no end") if one.to_come is None else f"{one.to_come:,}",
-                left_out=one.left_out,
-                extra=one.extra,
-                changed=one.changed,
-                ill=[title_of(code) for code in one.codes],
+                entry=present.entry(listed.row),
+                first=listed.first,
+                last=listed.last,
+                so_far="" if listed.so_far is None else f"{listed.so_far:,}",
+                to_come=("" if listed.last else "no end") if listed.to_come is None else f"{listed.to_come:,}",
+                left_out=listed.left_out,
+                extra=listed.extra,
+                changed=listed.changed,
+                ill=[title_of(code) for code in listed.codes],
             )
-            for one in found
+            for listed in listed_series
         ],
     )
 
@@ -230,15 +230,15 @@ def strip(app: AppDep, entry_id: EntryNo, year: Annotated[int | None, Query(ge=1
     """What a series does over a year, against the days on which its clock is changed."""
     year = year or this_day().year
     with app.store.read() as connection:
-        found = series_list.strip(connection, entry_id, year)
+        months = series_list.strip(connection, entry_id, year)
         ill = series_list.wrong_with(connection, entry_id)
-    if found is None:
+    if months is None:
         raise NotFound("This series no longer exists.")
     return StripOut(
         year=year,
         days=(date(year + 1, 1, 1) - date(year, 1, 1)).days,
-        ticks=[TickOut(day=tick.day, what=tick.what, words=tick.words) for tick in found.ticks],
-        changes=[ClockChange(day=day, words=words) for day, words in found.changes],
+        ticks=[TickOut(day=tick.day, what=tick.what, words=tick.words) for tick in months.ticks],
+        changes=[ClockChange(day=day, words=words) for day, words in months.changes],
         ill=[
             SeriesFindingOut(code=finding.code, title=title_of(finding.code), message=finding.message)
             for finding in ill[:50]
@@ -257,14 +257,14 @@ def against(
 ) -> AgainstOut:
     """Two series laid against each other, from so many years ago to as many from now."""
     middle = wall_seconds_of(this_day())
-    found = series_list.against(app.store, left, right, middle - years * 31_622_400, middle + years * 31_622_400)
-    if found is None:
+    points = series_list.against(app.store, left, right, middle - years * 31_622_400, middle + years * 31_622_400)
+    if points is None:
         raise NotFound("One of these series no longer exists.")
     return AgainstOut(
-        titles=list(found.titles),
-        zones=list(found.zones),
-        same=found.same,
-        page=differences(found.differences, *found.clocks, offset, limit),
+        titles=list(points.titles),
+        zones=list(points.zones),
+        same=points.same,
+        page=differences(points.differences, *points.clocks, offset, limit),
     )
 
 

@@ -212,8 +212,8 @@ def _stretch(some: Stretch) -> StretchOut:
     )
 
 
-def _uses(one: Named, called: dict[CalendarId, str]) -> list[UseOut]:
-    places = [(CalendarId(use.calendar), use) for use in one.uses if isinstance(use.calendar, int)]
+def _uses(named: Named, called: dict[CalendarId, str]) -> list[UseOut]:
+    places = [(CalendarId(use.calendar), use) for use in named.uses if isinstance(use.calendar, int)]
     return [UseOut(calendar_id=n, name=called.get(n, ""), entries=use.entries) for n, use in places]
 
 
@@ -221,21 +221,21 @@ def _steps(steps: list[Step]) -> list[StepOut]:
     return [StepOut(day=step.day, minutes=step.minutes) for step in steps]
 
 
-def _off(one: comparisons.OffPart, called: dict[CalendarId, str]) -> OffOut:
-    right, _, wrong = one.pair.misreading.partition("\n")
+def _off(part: comparisons.OffPart, called: dict[CalendarId, str]) -> OffOut:
+    right, _, wrong = part.pair.misreading.partition("\n")
     return OffOut(
-        pair=one.pair.id,
-        title=one.pair.title,
-        left=called[one.left],
-        right=called[one.right],
-        left_id=one.left,
-        right_id=one.right,
-        moved=difference(one.pair.moved_by or 0),
-        off=one.pair.changed,
-        agree=one.pair.same,
+        pair=part.pair.id,
+        title=part.pair.title,
+        left=called[part.left],
+        right=called[part.right],
+        left_id=part.left,
+        right_id=part.right,
+        moved=difference(part.pair.moved_by or 0),
+        off=part.pair.changed,
+        agree=part.pair.same,
         right_zone=right,
         wrong_zone=wrong,
-        filter=f"calendar:{quote(called[one.right])} what:{quote(one.pair.title)}",
+        filter=f"calendar:{quote(called[part.right])} what:{quote(part.pair.title)}",
     )
 
 

@@ -74,16 +74,16 @@ class Opened:
 
 def side_by_side(pieces: Sequence[Piece]) -> list[tuple[Piece, int, int]]:
     """Pieces with the column each is in, and how many columns there are where it stands."""
-    found: list[tuple[Piece, int, int]] = []
+    placed: list[tuple[Piece, int, int]] = []
     cluster: list[tuple[Piece, int]] = []
     ends: list[int] = []
 
     def close() -> None:
-        found.extend((piece, column, len(ends)) for piece, column in cluster)
+        placed.extend((piece, column, len(ends)) for piece, column in cluster)
         cluster.clear()
         ends.clear()
 
-    for piece in sorted(pieces, key=lambda one: (one.start, -one.end)):
+    for piece in sorted(pieces, key=lambda piece: (piece.start, -piece.end)):
         if ends and piece.start >= max(ends):
             close()
         column = next((number for number, end in enumerate(ends) if end <= piece.start), len(ends))
@@ -94,4 +94,4 @@ def side_by_side(pieces: Sequence[Piece]) -> list[tuple[Piece, int, int]]:
             ends[column] = end
         cluster.append((piece, column))
     close()
-    return found
+    return placed

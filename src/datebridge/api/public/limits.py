@@ -46,10 +46,10 @@ def client_of(address: str) -> str:
     ('2001:db8:1:2::/64', '192.0.2.7')
     """
     try:
-        found = ipaddress.ip_address(address.partition("%")[0])
+        address_of = ipaddress.ip_address(address.partition("%")[0])
     except ValueError:
         return address[:64]
-    if found.version == 4:
-        return str(found)
-    mapped = getattr(found, "ipv4_mapped", None)
-    return str(mapped) if mapped else str(ipaddress.ip_network((found, 64), strict=False))
+    if address_of.version == 4:
+        return str(address_of)
+    mapped = getattr(address_of, "ipv4_mapped", None)
+    return str(mapped) if mapped else str(ipaddress.ip_network((address_of, 64), strict=False))

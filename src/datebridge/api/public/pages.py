@@ -250,32 +250,32 @@ class _Page:
         window = self._window()
         self.cut = window.cut
         most = _FOUND if self.look.words else _ALONE if self.look.length else _LISTED
-        found: dict[date, list[ShownLine]] = {}
+        by_day: dict[date, list[ShownLine]] = {}
         first = self.days[0]
         for occurrence in window.occurrences[:most]:
             day = max(from_wall_seconds(occurrence.shown_start).date(), first)
-            found.setdefault(day, []).append(self._line(occurrence, window.entries[occurrence.entry]))
+            by_day.setdefault(day, []).append(self._line(occurrence, window.entries[occurrence.entry]))
         self.beyond = max(0, len(window.occurrences) - most)
         self.count = len(window.occurrences)
         return [
             (self.language.day(day), self.look.address(view="day", on=day, words=""), day == self.today, lines)
-            for day, lines in found.items()
+            for day, lines in by_day.items()
         ]
 
     beyond = 0
     count = 0
     cut: tuple[str, ...] = ()
 
-    def _line(self, one: Occurrence, entry: ShownEntry, style: str = "") -> ShownLine:
+    def _line(self, occurrence: Occurrence, entry: ShownEntry, style: str = "") -> ShownLine:
         whole = bool(entry.marks & Mark.ALL_DAY)
-        when = self._whole(one) if whole else hours(one.shown_start, one.shown_end)
+        when = self._whole(occurrence) if whole else hours(occurrence.shown_start, occurrence.shown_end)
         state = (
             self.language.words["called_off"]
             if entry.cancelled
             else (self.language.words["tentative"] if entry.status == "TENTATIVE" else "")
         )
         return ShownLine(
-            self.page_data.key(one),
+            self.page_data.key(occurrence),
             entry.title or "—",
             when,
             entry.place,
@@ -285,9 +285,9 @@ class _Page:
             style,
         )
 
-    def _whole(self, one: Occurrence) -> str:
-        first = from_wall_seconds(one.shown_start).date()
-        last = from_wall_seconds(max(one.shown_end - 1, one.shown_start)).date()
+    def _whole(self, occurrence: Occurrence) -> str:
+        first = from_wall_seconds(occurrence.shown_start).date()
+        last = from_wall_seconds(max(occurrence.shown_end - 1, occurrence.shown_start)).date()
         if first == last:
             return self.language.words["all_day"]
         return f"{self.language.short_day(first)} – {self.language.short_day(last)}"

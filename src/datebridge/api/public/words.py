@@ -74,11 +74,11 @@ def language_of(accepted: str) -> Language:
 @cache
 def _spoken() -> dict[str, dict[str, str]]:
     """The words of each language by name, from its catalogue."""
-    found = {}
+    spoken = {}
     for path in sorted(_LANGUAGES.glob("*.po")):
         with path.open("rb") as file:
-            found[path.stem] = {str(message.id): str(message.string) for message in read_po(file) if message.id}
-    return found
+            spoken[path.stem] = {str(message.id): str(message.string) for message in read_po(file) if message.id}
+    return spoken
 
 
 @lru_cache(maxsize=64)

@@ -55,7 +55,7 @@ def listed(app: AppDep) -> SharesOut:
     """All shares with their readers, and what was given out in the last 90 days."""
     used = use_of(app.settings.use_file, today())
     with app.store.session() as session:
-        found = kept.shares(session)
+        shares_there = kept.shares(session)
         owners = {role.id: role for role in kept.roles(session)}
         readers, hosts = kept.readers(session), kept.hosts(session)
         connection = session.connection()
@@ -72,7 +72,7 @@ def listed(app: AppDep) -> SharesOut:
             elsewhere,
             today(),
         )
-        for share in found
+        for share in shares_there
     ]
     return SharesOut(
         shares=rows,
@@ -186,14 +186,22 @@ def _plan(app: App, body: WantedIn, share: int | None) -> Plan:
         if not wanted.calendars and not wanted.filter.strip():
             raise CannotShare("Choose the calendars to share, or enter a filter.")
         wanted = shares.demand_sense(session.connection(), wanted)
-        found = session.get(Share, share) if share is not None else None
+        share_row = session.get(Share, share) if share is not None else None
     plan = wanted.plan
-    if found is None:
+    if share_row is None:
         return plan
-    same = found.fixed_at is not None and wanted.fixed and list(wanted.calendars) == found.calendars
-    held = demand_id(found.id) if same and wanted.filter == found.filter else None
+    same = share_row.fixed_at is not None and wanted.fixed and list(wanted.calendars) == share_row.calendars
+    held = demand_id(share_row.id) if same and wanted.filter == share_row.filter else None
     return Plan(
-        plan.title, plan.terms, plan.calendars, plan.filter, plan.zone, plan.interval, found.mark, found.secret, held
+        plan.title,
+        plan.terms,
+        plan.calendars,
+        plan.filter,
+        plan.zone,
+        plan.interval,
+        share_row.mark,
+        share_row.secret,
+        held,
     )
 
 

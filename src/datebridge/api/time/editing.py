@@ -202,18 +202,18 @@ def check(app: AppDep, body: EditIn, clock: Zones = []) -> CheckOut:  # noqa: B0
     facts = derive("VEVENT", text)
     entry = timed(facts)
     series = Series([entry] if entry else [], facts.zone or "UTC")
-    found: list[str] = []
+    warnings: list[str] = []
     # What goes on from this one is told from here on, also where the series began before.
     after = start_of(body.fields).wall_seconds - 1
-    while facts.marks & Mark.SERIES and len(found) < 8 and (one := series.next(after)) is not None:
-        found.append(f"{day_name(present.day_of(one.slot))} {from_wall_seconds(one.slot).year}")
+    while facts.marks & Mark.SERIES and len(warnings) < 8 and (one := series.next(after)) is not None:
+        warnings.append(f"{day_name(present.day_of(one.slot))} {from_wall_seconds(one.slot).year}")
         after = one.shown_start
     return CheckOut(
         wrong="",
         listable=0,
         notes=notes,
         words=facts.repeats,
-        dates=found,
+        dates=warnings,
         count=series.count() if facts.marks & Mark.SERIES else 1,
         clocks=_clocks(body.fields, clock),
     )
@@ -275,16 +275,18 @@ def remove(app: AppDep, body: RemovalIn) -> DoneOut:
 def line(app: AppDep, body: LineIn) -> DoneOut:
     """Make an event from a typed line; without a clock named in it, its hours are on the clock asked."""
     own = zone_of(body.zone)
-    found = read_line(body.text, today_in(own)[0])
-    made = Fields(title=found.title, whole=found.at is None, zone="" if found.at is None else found.zone or own)
-    made.rule = rule_of(found)
-    if found.at is None:
-        made.start = made.end = found.day.isoformat()
+    line_read = read_line(body.text, today_in(own)[0])
+    made = Fields(
+        title=line_read.title, whole=line_read.at is None, zone="" if line_read.at is None else line_read.zone or own
+    )
+    made.rule = rule_of(line_read)
+    if line_read.at is None:
+        made.start = made.end = line_read.day.isoformat()
     else:
-        made.start = begins(found).isoformat(timespec="minutes")
-        made.end = ends(found).isoformat(timespec="minutes")
+        made.start = begins(line_read).isoformat(timespec="minutes")
+        made.end = ends(line_read).isoformat(timespec="minutes")
     set_id, title = edits.create(app.store, body.calendar, made)
-    return DoneOut(set_id=set_id, title=title, day=found.day.isoformat())
+    return DoneOut(set_id=set_id, title=title, day=line_read.day.isoformat())
 
 
 @router.get("/lines")
@@ -292,9 +294,9 @@ def understood(text: Annotated[str, Query(max_length=500)], zone: str = "") -> L
     """What a typed line is understood as, while it is typed; nothing is made."""
     own = zone_of(zone)
     try:
-        found = read_line(text, today_in(own)[0])
-        ends(found)
+        typed = read_line(text, today_in(own)[0])
+        ends(typed)
     except NotUnderstood as error:
         return LineOut(wrong=str(error))
-    pieces = [LinePiece(start=p.start, end=p.end, means=p.means) for p in found.pieces]
-    return LineOut(title=found.title, says=line_in_words(found, own), pieces=pieces)
+    pieces = [LinePiece(start=p.start, end=p.end, means=p.means) for p in typed.pieces]
+    return LineOut(title=typed.title, says=line_in_words(typed, own), pieces=pieces)

@@ -53,12 +53,14 @@ def _overlaps(
     low = wall_seconds_of(first)
     if asked.about.strip():
         about = asked.about.strip().lower()
-        asked = replace(asked, named=frozenset(one.id for one in app.ledger.calendars() if about in one.name.lower()))
+        asked = replace(
+            asked, named=frozenset(calendar.id for calendar in app.ledger.calendars() if about in calendar.name.lower())
+        )
     with app.store.read() as connection:  # what only repeats one's own calendars collides with nothing
         echoes = shares_echoed(connection)
     layers = [one for one in calendar if one not in echoes]
     window = app.occurrences.window(low, low + count * DAY, zone_of(zone), layers)
-    owners: dict[int, str] = {one.id: one.name for one in app.ledger.calendars()}
+    owners: dict[int, str] = {calendar.id: calendar.name for calendar in app.ledger.calendars()}
     return overlapping(window, asked, app.occurrences.people, owners)
 
 
@@ -66,37 +68,37 @@ Found = Annotated[Overlaps, Depends(_overlaps)]
 
 
 @router.get("/overlaps")
-def overlaps(found: Found, zone: str = "", offset: Offset = 0, limit: Limit = 100) -> OverlapPage:
+def overlaps(answer: Found, zone: str = "", offset: Offset = 0, limit: Limit = 100) -> OverlapPage:
     """What overlaps, in order of time."""
     own = zone_of(zone)
     rows = [
         OverlapOut(
-            left=present.occurrence(overlap.first, found.window.entries[overlap.first.entry], own),
-            right=present.occurrence(overlap.second, found.window.entries[overlap.second.entry], own),
+            left=present.occurrence(overlap.first, answer.window.entries[overlap.first.entry], own),
+            right=present.occurrence(overlap.second, answer.window.entries[overlap.second.entry], own),
             shared=length(overlap.shared),
             travel=overlap.from_travel,
         )
-        for overlap in found.found[offset : offset + limit]
+        for overlap in answer.found[offset : offset + limit]
     ]
-    both = [party for overlap in found.found for party in (overlap.first, overlap.second)]
+    both = [party for overlap in answer.found for party in (overlap.first, overlap.second)]
     return OverlapPage(
-        total=len(found.found),
+        total=len(answer.found),
         offset=offset,
         rows=rows,
-        twins=found.twins,
-        capped=found.capped,
-        cut=list(found.window.cut),
+        twins=answer.twins,
+        capped=answer.capped,
+        cut=list(answer.window.cut),
         keys=sorted({key_of(occurrence) for occurrence in both})[:5000] if offset == 0 else [],
         entries=sorted({occurrence.entry for occurrence in both})[:5000] if offset == 0 else [],
     )
 
 
 @router.get("/overlaps/file", response_class=StreamingResponse, responses={200: {"content": {"text/csv": {}}}})
-def overlaps_file(app: AppDep, found: Found, first: Day) -> StreamingResponse:
+def overlaps_file(app: AppDep, answer: Found, first: Day) -> StreamingResponse:
     """The same as a file for a spreadsheet."""
     names = {calendar.id: calendar.name for calendar in app.ledger.calendars()}
     return StreamingResponse(
-        as_sheet(found, names),
+        as_sheet(answer, names),
         media_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": f"attachment; filename=overlaps-{first}.csv"},
     )
@@ -141,25 +143,25 @@ def mirror(
     today = today_in(own)[0]
     shown = run_of(first, count) if first else days_of(view, on or today)
     first = shown[0]
-    found = sides.mirror(*(app.occurrences.window(*bounds_of(shown), own, side) for side in (left, right)))
+    mirrored = sides.mirror(*(app.occurrences.window(*bounds_of(shown), own, side) for side in (left, right)))
     by_day: dict[date, list[MirroredPair]] = {}
-    for pair in found.pairs:
+    for pair in mirrored.pairs:
         by_day.setdefault(max(present.day_of(pair.at), first), []).append(pair)
-    days = [_mirror_day(found, day, by_day.get(day, []), today, most, own) for day in shown]
-    verdicts = [p.verdict for p in found.pairs]
+    days = [_mirror_day(mirrored, day, by_day.get(day, []), today, most, own) for day in shown]
+    verdicts = [p.verdict for p in mirrored.pairs]
     return MirrorOut(
         title=span([first, shown[-1]]),
         same=verdicts.count("same"),
         changed=verdicts.count("changed"),
         moved=verdicts.count("moved"),
-        alone_left=sum(p.right is None for p in found.pairs),
-        alone_right=sum(p.left is None for p in found.pairs),
+        alone_left=sum(p.right is None for p in mirrored.pairs),
+        alone_right=sum(p.left is None for p in mirrored.pairs),
         days=days,
-        cut=sorted({*found.left.cut, *found.right.cut}),
+        cut=sorted({*mirrored.left.cut, *mirrored.right.cut}),
     )
 
 
-def _mirror_day(found: Mirror, day: date, pairs: list[MirroredPair], today: date, most: int, zone: str) -> MirrorDay:
+def _mirror_day(mirrored: Mirror, day: date, pairs: list[MirroredPair], today: date, most: int, zone: str) -> MirrorDay:
     differing = sum(p.verdict != "same" for p in pairs)
     room = max(0, most - differing)
     listed: list[MirroredPair] = []
@@ -170,11 +172,11 @@ def _mirror_day(found: Mirror, day: date, pairs: list[MirroredPair], today: date
     midnight = wall_seconds_of(day)
 
     def shown(pair: MirroredPair) -> MirrorPair:
-        left = None if pair.left is None else found.left.occurrences[pair.left]
-        right = None if pair.right is None else found.right.occurrences[pair.right]
+        left = None if pair.left is None else mirrored.left.occurrences[pair.left]
+        right = None if pair.right is None else mirrored.right.occurrences[pair.right]
         return MirrorPair(
-            left=present.piece_at(left, found.left.entries[left.entry], midnight, zone) if left else None,
-            right=present.piece_at(right, found.right.entries[right.entry], midnight, zone) if right else None,
+            left=present.piece_at(left, mirrored.left.entries[left.entry], midnight, zone) if left else None,
+            right=present.piece_at(right, mirrored.right.entries[right.entry], midnight, zone) if right else None,
             verdict=pair.verdict,
             difference=difference(pair.moved) if left and right else "",
         )

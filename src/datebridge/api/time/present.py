@@ -17,42 +17,42 @@ def day_of(wall: int) -> date:
     return from_wall_seconds(wall).date()
 
 
-def _marks(one: Occurrence, entry: ShownEntry) -> list[str]:
-    found = [
-        ("series", bool(one.series)),
+def _marks(shown: Occurrence, entry: ShownEntry) -> list[str]:
+    marks = [
+        ("series", bool(shown.series)),
         ("changed", bool(entry.marks & Mark.OVERRIDE)),
         ("cancelled", entry.cancelled),
         ("free", entry.component == "VEVENT" and not entry.blocks and not entry.cancelled),
         ("to-do", entry.component == "VTODO"),
         ("floating", bool(entry.marks & Mark.FLOATING)),
     ]
-    return [name for name, has in found if has]
+    return [name for name, has in marks if has]
 
 
-def occurrence(one: Occurrence, entry: ShownEntry, zone: str) -> OccurrenceOut:
-    begin = day_of(one.shown_start)
+def occurrence(shown: Occurrence, entry: ShownEntry, zone: str) -> OccurrenceOut:
+    begin = day_of(shown.shown_start)
     return OccurrenceOut.model_construct(
-        key=key_of(one),
-        entry=one.entry,
-        series=one.series,
-        slot=one.slot,
+        key=key_of(shown),
+        entry=shown.entry,
+        series=shown.series,
+        slot=shown.slot,
         calendar=entry.calendar,
         title=entry.title or "(no title)",
         place=entry.place,
         day=begin,
         date=f"{begin:%Y-%m-%d %a}",
-        hours=hours(one, entry),
-        own=own_hours(one, entry, zone),
-        marks=_marks(one, entry),
-        whole=spans_days(one, entry),
+        hours=hours(shown, entry),
+        own=own_hours(shown, entry, zone),
+        marks=_marks(shown, entry),
+        whole=spans_days(shown, entry),
     )
 
 
-def piece(one: Piece) -> PieceOut:
-    at, entry = one.occurrence, one.entry
+def piece(drawn: Piece) -> PieceOut:
+    at, entry = drawn.occurrence, drawn.entry
     begin = day_of(at.shown_start)
     return PieceOut.model_construct(
-        key=one.key,
+        key=drawn.key,
         entry=at.entry,
         series=at.series,
         slot=at.slot,
@@ -61,49 +61,49 @@ def piece(one: Piece) -> PieceOut:
         place=entry.place,
         day=begin,
         date=f"{begin:%Y-%m-%d %a}",
-        hours=one.label,
-        own=one.own,
+        hours=drawn.label,
+        own=drawn.own,
         marks=_marks(at, entry),
-        whole=one.row >= 0,
-        start=one.start,
-        end=one.end,
-        begins=one.begins,
-        ends=one.ends,
-        row=one.row,
+        whole=drawn.row >= 0,
+        start=drawn.start,
+        end=drawn.end,
+        begins=drawn.begins,
+        ends=drawn.ends,
+        row=drawn.row,
         travel=entry.travel // 60,
     )
 
 
-def piece_at(one: Occurrence, entry: ShownEntry, midnight: int, zone: str) -> PieceOut:
+def piece_at(shown: Occurrence, entry: ShownEntry, midnight: int, zone: str) -> PieceOut:
     """An occurrence as a piece of the day it is drawn on, by the minutes it lies within it."""
-    start = min(max(one.shown_start - midnight, 0), 86400)
-    end = min(max(one.shown_end - midnight, start), 86400)
-    whole = spans_days(one, entry)
+    start = min(max(shown.shown_start - midnight, 0), 86400)
+    end = min(max(shown.shown_end - midnight, start), 86400)
+    whole = spans_days(shown, entry)
     part = Piece(
-        key_of(one),
-        one,
+        key_of(shown),
+        shown,
         entry,
         start // 60,
         end // 60,
         True,
         True,
         0 if whole else -1,
-        hours(one, entry),
-        own_hours(one, entry, zone),
+        hours(shown, entry),
+        own_hours(shown, entry, zone),
     )
     return piece(part)
 
 
-def day(one: Day, today: date) -> DayOut:
-    year, week, _ = one.date.isocalendar()
+def day(drawn: Day, today: date) -> DayOut:
+    year, week, _ = drawn.date.isocalendar()
     return DayOut.model_construct(
-        date=one.date,
-        name=day_name(one.date),
+        date=drawn.date,
+        name=day_name(drawn.date),
         week=f"{year}-W{week:02d}",
-        today=one.date == today,
-        total=one.total,
-        more=one.total - len(one.pieces),
-        change=one.change,
-        shifts=one.shifts,
-        pieces=[piece(p) for p in one.pieces],
+        today=drawn.date == today,
+        total=drawn.total,
+        more=drawn.total - len(drawn.pieces),
+        change=drawn.change,
+        shifts=drawn.shifts,
+        pieces=[piece(p) for p in drawn.pieces],
     )

@@ -79,15 +79,15 @@ def days(
     wanted = day or around
     clocks = [zone_of(c) for c in clock]
     if most or day or view == "work":
-        found, cut = views.days(app.occurrences, wanted, own, calendar, most, clocks)
+        days_shown, cut = views.days(app.occurrences, wanted, own, calendar, most, clocks)
     else:
-        found, cut = views.counted(app.density, wanted[0], len(wanted), own, calendar, clocks)
-    shown = [present.day(one, today) for one in found]
+        days_shown, cut = views.counted(app.density, wanted[0], len(wanted), own, calendar, clocks)
+    shown = [present.day(one, today) for one in days_shown]
     noon = instant_at(wall_seconds_of(min(wanted)) + DAY // 2, own)
     made = DaysOut.model_construct(
         zone=own,
         title=span(wanted),
-        total=sum(one.total for one in found),
+        total=sum(one.total for one in days_shown),
         days=shown,
         offsets=[offset_of(noon, zone_of(c)) for c in clock],
         now=minute if today in wanted else None,
@@ -112,18 +112,20 @@ def occurrences(
     """The occurrences of a span as a list; of the given calendars, or of `every` one; of what matches a filter."""
     own = zone_of(zone)
     low = wall_seconds_of(first)
-    wanted = [one.id for one in app.ledger.calendars()] if every else calendar
+    wanted = [calendar.id for calendar in app.ledger.calendars()] if every else calendar
     window = app.occurrences.window(low, low + count * DAY, own, wanted)
-    found = window.occurrences
+    happening = window.occurrences
     if filter.strip():
         with app.store.read() as connection:
             matching = set(app.ledger.order(connection, filter).tolist())
-        found = [occurrence for occurrence in found if occurrence.entry in matching or occurrence.series in matching]
+        happening = [
+            occurrence for occurrence in happening if occurrence.entry in matching or occurrence.series in matching
+        ]
     rows = [
         present.occurrence(occurrence, window.entries[occurrence.entry], own)
-        for occurrence in found[offset : offset + limit]
+        for occurrence in happening[offset : offset + limit]
     ]
-    return OccurrencePage(total=len(found), offset=offset, rows=rows, cut=list(window.cut))
+    return OccurrencePage(total=len(happening), offset=offset, rows=rows, cut=list(window.cut))
 
 
 @router.get("/entries/{entry_id}/occurrences")
@@ -205,8 +207,8 @@ def layer_warnings(
     colour: Annotated[list[str], Query(max_length=500)] = [],  # noqa: B006
 ) -> list[LayerWarning]:
     """What is hard to tell apart or to read among layers shown together; colours in the order of the calendars."""
-    found = warnings(list(zip(calendar, colour, strict=False)))
-    return [LayerWarning(calendar=number, message=message) for number, message in found]
+    layers = warnings(list(zip(calendar, colour, strict=False)))
+    return [LayerWarning(calendar=number, message=message) for number, message in layers]
 
 
 @router.get("/preferences/{kind}")

@@ -55,7 +55,7 @@ def map_address(lines: ComponentEditor, step: MapAddress) -> None:
     pattern, changed = _pattern(old), False
     for index, raw in enumerate(lines.lines):
         if "@" in raw and _PERSON.match(raw):
-            made = pattern.sub(lambda found: (found[1] or "") + new, raw)
+            made = pattern.sub(lambda match: (match[1] or "") + new, raw)
             changed = changed or made != raw
             lines.lines[index] = made
     if changed:
@@ -116,8 +116,8 @@ def alarms(lines: ComponentEditor, step: Alarms) -> None:
 
 def _triggers(lines: ComponentEditor, block: tuple[int, int]) -> str:
     """The TRIGGER of an alarm without what it says needlessly; "" of one that does more than show something."""
-    found = [line for raw in lines.lines[block[0] : block[1]] if (line := parsed(raw)) is not None]
-    said = {line.name: line for line in found}
+    parsed_lines = [line for raw in lines.lines[block[0] : block[1]] if (line := parsed(raw)) is not None]
+    said = {line.name: line for line in parsed_lines}
     if "TRIGGER" not in said or "ACTION" not in said or said["ACTION"].value.strip().upper() != "DISPLAY":
         return ""
     if "REPEAT" in said:

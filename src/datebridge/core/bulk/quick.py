@@ -69,10 +69,10 @@ def _demand_same_length(lines: ComponentEditor, start: Moment, by: int, subject:
 
 
 def _moment(lines: ComponentEditor, name: str, subject: Subject) -> Moment:
-    found = list(lines.own(name))
-    if len(found) != 1:
+    lines_of_name = list(lines.own(name))
+    if len(lines_of_name) != 1:
         raise _NotQuick
-    return moment_in(found[0][1], subject.zones)
+    return moment_in(lines_of_name[0][1], subject.zones)
 
 
 def _master(text: str, start: Moment, by: int) -> str:
@@ -132,10 +132,10 @@ def _later(wall: datetime, by: int) -> datetime:
 
 def _override(text: str, start: Moment, by: int) -> str:
     lines = ComponentEditor(text)
-    found = list(lines.own("RECURRENCE-ID"))
-    if len(found) != 1 or found[0][1].param("RANGE"):
+    ids = list(lines.own("RECURRENCE-ID"))
+    if len(ids) != 1 or ids[0][1].param("RANGE"):
         raise _NotQuick
-    index, line = found[0]
+    index, line = ids[0]
     moment = parse_moment(line.value.strip(), line.param("TZID") or "")
     if moment.is_date != start.is_date or moment.tzid != start.tzid:
         raise _NotQuick
@@ -149,7 +149,7 @@ def shifted_times(text: str, by: int, names: tuple[str, ...] = ("DTSTART", "DTEN
     Raises:
         CannotChange: where hours do not apply, there is no time, or it would lie outside the years there are.
     """
-    lines, found = ComponentEditor(text), False
+    lines, shifted = ComponentEditor(text), False
     for index, raw in enumerate(lines.lines):
         if not raw[:7].upper().startswith(names):
             continue
@@ -168,7 +168,7 @@ def shifted_times(text: str, by: int, names: tuple[str, ...] = ("DTSTART", "DTEN
         except OverflowError:
             raise CannotChange("It would be outside the supported years.") from None
         lines.change(index, basic_date(later.wall) if later.is_date else value_of(later)[0])
-        found = found or line.name != "TRIGGER"
-    if not found and names[0] != "TRIGGER":
+        shifted = shifted or line.name != "TRIGGER"
+    if not shifted and names[0] != "TRIGGER":
         raise CannotChange("Its start cannot be read.")
     return lines.text

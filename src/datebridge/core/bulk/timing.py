@@ -136,8 +136,8 @@ def edit_all(
         plan = edit(_group(subject, master), master.key, begin, "all", after, subject.stamp, "", listed, clocks)
     except CannotEdit as error:
         raise CannotChange(str(error)) from error
-    _take(subject, [(one.id, one.text) for one in plan.edits])
-    gone = [one for one in plan.edits if one.text is None]
+    _take(subject, [(edit.id, edit.text) for edit in plan.edits])
+    gone = [edit for edit in plan.edits if edit.text is None]
     for text in plan.notes if gone else ():
         subject.note(master, text)
 
@@ -262,7 +262,7 @@ def end_series(subject: Subject, step: EndSeries) -> None:
         if next(shape.each(facts.start_wall, -(1 << 40), after), None) is None:
             raise CannotChange("It starts after that day.")
         plan = remove(_group(subject, master), master.key, slot, "following", subject.stamp)
-        _take(subject, [(one.id, one.text) for one in plan.edits])
+        _take(subject, [(edit.id, edit.text) for edit in plan.edits])
 
     each(subject, whole, _as_it_is)
 

@@ -59,13 +59,13 @@ def categories(lines: ComponentEditor, step: Categories) -> None:
         gone = {one.casefold() for one in wanted}
         _each(lines, lambda one: None if one.strip().casefold() in gone else one)
         return
-    found = list(lines.own("CATEGORIES"))
-    had = [c for _, line in found for c in split_text_list(line.value)]
+    own = list(lines.own("CATEGORIES"))
+    had = [c for _, line in own for c in split_text_list(line.value)]
     if step.mode == "add":
         keys = {one.strip().casefold() for one in had}
         more = ",".join(escape_text(one) for one in wanted if one.casefold() not in keys)
-        if more and found and found[-1][1].value.strip():
-            lines.change(found[-1][0], f"{found[-1][1].value},{more}")
+        if more and own and own[-1][1].value.strip():
+            lines.change(own[-1][0], f"{own[-1][1].value},{more}")
         elif more:
             lines.set("CATEGORIES", more)
     elif had != wanted:
@@ -112,8 +112,8 @@ def replacing(find: str, by: str, pattern: bool, cases: bool) -> Callable[[str],
         raise CannotChange(f"The pattern has {counted(made.groups, 'group')}; the replacement wants more.")
     slow = False
 
-    def written_out(found: Any) -> str:
-        said = [piece if at % 2 == 0 or piece == "\\" else found[int(piece)] or "" for at, piece in enumerate(pieces)]
+    def written_out(match: Any) -> str:
+        said = [piece if at % 2 == 0 or piece == "\\" else match[int(piece)] or "" for at, piece in enumerate(pieces)]
         return "".join(said)
 
     def replaced(text: str) -> str:
@@ -158,15 +158,15 @@ def replace(lines: ComponentEditor, step: Replace) -> None:
         _each(lines, make)
         return
     if step.field == "link":
-        found = next(lines.own("URL"), None)
-        if found is not None and (made := one_line(make(found[1].value)).strip()) != found[1].value:
+        line = next(lines.own("URL"), None)
+        if line is not None and (made := one_line(make(line[1].value)).strip()) != line[1].value:
             lines.set("URL", made)
         return
     name = _PROPERTIES[step.field]
-    found = next(lines.own(name), None)
-    if found is None:
+    line = next(lines.own(name), None)
+    if line is None:
         return
-    had = unescape_text(found[1].value)
+    had = unescape_text(line[1].value)
     made = make(had)
     if made == had:
         return
@@ -243,10 +243,10 @@ def turn(lines: ComponentEditor, step: Property) -> None:
     """Say by one property what another says."""
     check_property(step)
     source, target = step.source.upper(), step.target.upper()
-    found = next(lines.own(source), None)
-    if found is None:
+    line = next(lines.own(source), None)
+    if line is None:
         return
-    text = unescape_text(found[1].value) if source in _TEXTS or source.startswith("X-") else found[1].value
+    text = unescape_text(line[1].value) if source in _TEXTS or source.startswith("X-") else line[1].value
     map_ = {key.casefold(): value for key, value in step.values.items()}
     if map_ and text.strip().casefold() not in map_:
         raise CannotChange(f"{source} says “{text[:40]}”, which the map does not name.")
@@ -262,6 +262,6 @@ def turn(lines: ComponentEditor, step: Property) -> None:
     if there is not None and there[1].value.strip() and there[1].value != raw:
         raise CannotChange(f"There is a {target} already, which says something else.")
     if there is None:
-        lines.lines[found[0] : found[0] + 1] = [*([lines.lines[found[0]]] if step.keep else []), written(target, raw)]
+        lines.lines[line[0] : line[0] + 1] = [*([lines.lines[line[0]]] if step.keep else []), written(target, raw)]
     elif not step.keep:
         lines.drop(source)

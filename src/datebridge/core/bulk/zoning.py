@@ -113,10 +113,10 @@ def _from_to(one: Clock, other: Clock) -> Clocked:
 
 
 def _clock(subject: Subject, zone: str) -> Clock:
-    found = clock_named(zone, subject.zones, 2026) if zone in subject.zones else resolve(zone).zone
-    if not found:
+    clock = clock_named(zone, subject.zones, 2026) if zone in subject.zones else resolve(zone).zone
+    if not clock:
         raise CannotChange(f"“{zone[:60]}” is not a time zone.")
-    return found
+    return clock
 
 
 def _do(

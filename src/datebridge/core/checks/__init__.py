@@ -86,10 +86,10 @@ def examine(component: str, text: str, zones: Zones = NO_ZONES) -> Facts:
         for needed, find, check in _concerning(_NEEDED.intersection((*entry.fields, *entry.lists))):
             if needed and not marks & needed:
                 continue
-            found = iter(find(entry))
-            first = next(found, None)  # mostly there is none
+            findings = iter(find(entry))
+            first = next(findings, None)  # mostly there is none
             if first is not None:
-                problems += _problems_of(check, entry, chain((first,), found))
+                problems += _problems_of(check, entry, chain((first,), findings))
     facts = entry.facts
     facts.problems = tuple(problems)
     if problems:
@@ -103,11 +103,11 @@ def _concerning(names: frozenset[str]) -> tuple[tuple[int, Callable[[Reading], I
     return tuple((c.marks, c.find, c) for c in _FINDING if not c.needs or not c.needs.isdisjoint(names))
 
 
-def _problems_of(check: Check, entry: Reading, found: Iterable[CheckFinding]) -> list[Problem]:
+def _problems_of(check: Check, entry: Reading, findings: Iterable[CheckFinding]) -> list[Problem]:
     """What a check has found; of very much that is alike, the last one told says how much more there is."""
     told: list[Problem] = []
     more = 0
-    for message, done, name in found:
+    for message, done, name in findings:
         if len(told) < MOST_ALIKE:
             told.append(Problem(check.code, message, done, entry.line_of(name) if isinstance(name, str) else name))
         else:

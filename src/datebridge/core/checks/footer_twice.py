@@ -21,14 +21,14 @@ _DIAL = re.compile(r"https?://|\+?\d[\d ()-]{7,}")
 
 def _repeated(text: str) -> list[int]:
     """Places of paragraphs (every second part) that stood there before."""
-    seen, found = set(), []
+    seen, repeated = set(), []
     for at, part in enumerate(_BREAK.split(text)):
         key = " ".join(part.split())
         if at % 2 == 0 and len(key) >= _LONG and _DIAL.search(key):
             if key in seen:
-                found.append(at)
+                repeated.append(at)
             seen.add(key)
-    return found
+    return repeated
 
 
 def find(entry: Reading) -> Iterator[CheckFinding]:

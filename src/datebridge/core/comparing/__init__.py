@@ -222,9 +222,9 @@ def _compare(
                 keys[entry.id] = item.key
                 owner[id(held)] = number
                 entries.append(entry)
-    found = points(entries, low - _EDGE, high + _EDGE, clocks, bounds)
+    by_place = points(entries, low - _EDGE, high + _EDGE, clocks, bounds)
     by_held: defaultdict[int, list[Point]] = defaultdict(list)
-    for (_, uid), some in found.items():
+    for (_, uid), some in by_place.items():
         by_held[int(uid)] += some
     texts = _texts(pairs, known, read)
 
@@ -270,10 +270,10 @@ def _recut(pairs: list[PairedEntries[Key]], read: Read[Key]) -> None:
     }
 
     def same(some: list[tuple[int, int]]) -> set[tuple[int, int]]:
-        found = dict.fromkeys(some)
-        texts = read([items[n].key for pair in found for n in pair])
-        said = {n: texts.get(items[n].key, "") for pair in found for n in pair}
-        return {(a, b) for a, b in found if not differing(said[a], said[b])}
+        chosen = dict.fromkeys(some)
+        texts = read([items[n].key for pair in chosen for n in pair])
+        said = {n: texts.get(items[n].key, "") for pair in chosen for n in pair}
+        return {(a, b) for a, b in chosen if not differing(said[a], said[b])}
 
     recut(pairs, lambda number: items[number].title, same)
 
@@ -378,9 +378,9 @@ def _unmoved(pair: PairedEntries[Key]) -> list[Move]:
 
 def summary(pairs: Iterable[PairedEntries[Key]]) -> dict[Verdict, int]:
     """How many occurrences are same, changed, missing, extra."""
-    found: dict[Verdict, int] = {"same": 0, "changed": 0, "missing": 0, "extra": 0}
+    counts: dict[Verdict, int] = {"same": 0, "changed": 0, "missing": 0, "extra": 0}
     for pair in pairs:
-        found["same"] += pair.same
+        counts["same"] += pair.same
         for difference in pair.differences:
-            found[difference.verdict] += 1
-    return found
+            counts[difference.verdict] += 1
+    return counts

@@ -81,11 +81,11 @@ def said_by(text: str) -> dict[str, Said]:
     return counts
 
 
-def _note(found: dict[str, Said], raw: str) -> None:
+def _note(fields: dict[str, Said], raw: str) -> None:
     try:
         line = parse_line(raw)
     except NotAContentLine:
-        found.setdefault("unreadable lines", Counter())[raw, ()] += 1
+        fields.setdefault("unreadable lines", Counter())[raw, ()] += 1
         return
     if line.name in _PASSED:
         return
@@ -99,4 +99,4 @@ def _note(found: dict[str, Said], raw: str) -> None:
     params = tuple(sorted((name, tuple(values)) for name, values in line.params if name not in _UNSEEN))
     values = split_text_list(line.value) if line.name in _LISTS else [value]  # in one line or in several
     for one in values:
-        found.setdefault(line.name, Counter())[one, params] += 1
+        fields.setdefault(line.name, Counter())[one, params] += 1

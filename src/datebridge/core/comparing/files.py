@@ -86,17 +86,17 @@ def _span(stored: Stored) -> tuple[int, int]:
     return low - 2 * DAY, high + 2 * DAY
 
 
-def _told(stored: Stored, pair: PairedEntries[FileEntry], one: Difference) -> Told:
-    point = one.left or one.right
-    held = pair.left if one.left is not None else pair.right
+def _told(stored: Stored, pair: PairedEntries[FileEntry], difference: Difference) -> Told:
+    point = difference.left or difference.right
+    held = pair.left if difference.left is not None else pair.right
     first = held.first if held is not None else None
     clock = clock_of(first.timed, stored.clock) if first is not None and first.timed is not None else None
     slot = None
     if point is not None and point.slot is not None:
         slot = spelled(point.slot, clock, point.all_day)
     uid = first.uid if first is not None else ""
-    left, right = _side(stored, pair.left, one.left), _side(stored, pair.right, one.right)
-    return Told(one.verdict, uid, slot, left, right, one.fields, one.moved_by)
+    left, right = _side(stored, pair.left, difference.left), _side(stored, pair.right, difference.right)
+    return Told(difference.verdict, uid, slot, left, right, difference.fields, difference.moved_by)
 
 
 def _side(stored: Stored, held: Held[FileEntry] | None, point: Point | None) -> dict[str, str] | None:

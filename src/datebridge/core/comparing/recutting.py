@@ -55,7 +55,7 @@ def _has_partner(
 ) -> bool:
     """Whether all that a pair has on one side only has its counterpart in one of some pairs."""
     own = [(id(pair), n) for n, difference in enumerate(pair.differences) if difference.verdict in _ONE_SIDE]
-    return all(key in partners and {id(one) for one in partners[key]} <= among for key in own)
+    return all(key in partners and {id(partner) for partner in partners[key]} <= among for key in own)
 
 
 def _partners(

@@ -65,22 +65,24 @@ def points(
     for entry in entries:
         if not entry.recurrence_id:
             masters.setdefault((entry.calendar, entry.uid), entry)
-    found: defaultdict[tuple[int, str], list[Point]] = defaultdict(list)
+    by_place: defaultdict[tuple[int, str], list[Point]] = defaultdict(list)
     for occurrence in occurrences(entries, low, high, "UTC", clocks, bounds=bounds):
         entry = by_id[occurrence.entry]
         key = entry.calendar, entry.uid
         slot = _slot(occurrence, by_id, masters.get(key), clocks)
-        found[key].append(
+        by_place[key].append(
             Point(occurrence.entry, slot, occurrence.start, occurrence.end, bool(entry.marks & Mark.ALL_DAY))
         )
-    return found
+    return by_place
 
 
-def _slot(one: Occurrence, by_id: Mapping[int, Timed], master: Timed | None, clocks: Clocks | None) -> int | None:
-    if one.series:
-        clock = clock_of(by_id[one.series], clocks)
-        return one.slot if clock is None else instant_at(one.slot, clock)
-    entry = by_id[one.entry]
+def _slot(
+    occurrence: Occurrence, by_id: Mapping[int, Timed], master: Timed | None, clocks: Clocks | None
+) -> int | None:
+    if occurrence.series:
+        clock = clock_of(by_id[occurrence.series], clocks)
+        return occurrence.slot if clock is None else instant_at(occurrence.slot, clock)
+    entry = by_id[occurrence.entry]
     if not entry.recurrence_id:
         return None
     clock = clock_of(master or entry, clocks)
@@ -128,8 +130,8 @@ def compare(
     return same, differences
 
 
-def _at(one: Difference) -> int:
-    point = one.left or one.right
+def _at(difference: Difference) -> int:
+    point = difference.left or difference.right
     return point.start if point is not None else 0
 
 
@@ -140,14 +142,14 @@ def _join(left: Iterable[Point], right: Iterable[Point], key: Callable[[Point], 
     waiting: defaultdict[Hashable, list[Point]] = defaultdict(list)
     for point in right:
         waiting[key(point)].append(point)
-    found, rest = [], []
+    pairs, rest = [], []
     for point in left:
         partners = waiting.get(key(point))
         if partners:
-            found.append((point, partners.pop(0)))
+            pairs.append((point, partners.pop(0)))
         else:
             rest.append(point)
-    return found, rest, [point for some in waiting.values() for point in some]
+    return pairs, rest, [point for some in waiting.values() for point in some]
 
 
 def _nearest(left: Sequence[Point], right: Sequence[Point]) -> _Joined:
@@ -162,11 +164,11 @@ def _nearest(left: Sequence[Point], right: Sequence[Point]) -> _Joined:
             if apart <= NEAR:
                 near.append((apart, n, k))
     used, taken = set[int](), set[int]()
-    found = []
+    pairs = []
     for _, n, k in sorted(near):
         if n not in used and k not in taken:
             used.add(n)
             taken.add(k)
-            found.append((left[n], order[k]))
+            pairs.append((left[n], order[k]))
     rest = [point for n, point in enumerate(left) if n not in used]
-    return found, rest, [point for k, point in enumerate(order) if k not in taken]
+    return pairs, rest, [point for k, point in enumerate(order) if k not in taken]

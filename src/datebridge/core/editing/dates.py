@@ -100,13 +100,13 @@ def ended(lines: ComponentEditor, start: Moment, zones: Zones, slot: int) -> Non
 def _last_before(rule: str, start: Moment, slot: int) -> int | None:
     """The last start of a rule before a slot; None where none is found in the ten years before it."""
     for back in _BACK:
-        found = None
+        last = None
         for wall in rule_starts(rule, start, slot - back):
             if wall >= slot:
                 break
-            found = wall
-        if found is not None:
-            return found
+            last = wall
+        if last is not None:
+            return last
     return None
 
 
@@ -158,12 +158,12 @@ def going_on(lines: ComponentEditor, start: Moment, zones: Zones, shape: Pattern
             if rule != text:
                 lines.change(index, rule)
             continue
-        found = list(islice(rule_starts(text, start, slot), MOST_LISTED + 1))
-        if len(found) > MOST_LISTED:
+        slots = list(islice(rule_starts(text, start, slot), MOST_LISTED + 1))
+        if len(slots) > MOST_LISTED:
             raise CannotEdit("The series goes by several rules, which cannot start again together. Edit all of it.")
         gone.add(index)
-        dates |= set(found)
-        said.append(f"One of its rules is written as {numbered(len(found), 'date')}, since it needs another beginning.")
+        dates |= set(slots)
+        said.append(f"One of its rules is written as {numbered(len(slots), 'date')}, since it needs another beginning.")
     lines.lines = [raw for index, raw in enumerate(lines.lines) if index not in gone]
     only = new if not firsts else None
     _keep(lines, start, zones, lambda wall, whole: (wall >= slot - (slot % DAY if whole else 0)) and wall != only)
@@ -212,24 +212,24 @@ def _continued(text: str, start: Moment, new: Moment, slot: int) -> str | None:
 
 def _implied(rule: Rule, start: Moment) -> dict[str, str]:
     """What a rule takes from its start, said by itself (RFC 5545 §3.3.10)."""
-    wall, found = start.wall, {}
+    wall, implied = start.wall, {}
     placed = rule.byday or any(name in rule.by for name in ("BYMONTHDAY", "BYYEARDAY"))
     if (rule.freq == "WEEKLY" and not rule.byday) or (
         rule.freq == "YEARLY" and "BYWEEKNO" in rule.by and not rule.byday
     ):
-        found["BYDAY"] = WEEKDAYS[wall.weekday()]
+        implied["BYDAY"] = WEEKDAYS[wall.weekday()]
     elif rule.freq in ("MONTHLY", "YEARLY") and not placed:
-        found["BYMONTHDAY"] = str(wall.day)
+        implied["BYMONTHDAY"] = str(wall.day)
         if rule.freq == "YEARLY" and "BYMONTH" not in rule.by:
-            found["BYMONTH"] = str(wall.month)
+            implied["BYMONTH"] = str(wall.month)
     if not start.is_date:
         units = (
             ("BYHOUR", wall.hour, ("HOURLY", "MINUTELY", "SECONDLY")),
             ("BYMINUTE", wall.minute, ("MINUTELY", "SECONDLY")),
             ("BYSECOND", wall.second, ("SECONDLY",)),
         )
-        found |= {name: str(own) for name, own, quick in units if name not in rule.by and rule.freq not in quick}
-    return found
+        implied |= {name: str(own) for name, own, quick in units if name not in rule.by and rule.freq not in quick}
+    return implied
 
 
 # ---- dates that move along --------------------------------------------------------------------------------

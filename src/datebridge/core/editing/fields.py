@@ -245,7 +245,7 @@ def attachment_name(line: ContentLine) -> str:
 
 
 def _alarms(lines: ComponentEditor) -> list[Alarm]:
-    found = []
+    alarms = []
     for place, (begin, end) in enumerate(lines.blocks("VALARM")):
         trigger = next(
             (line for raw in lines.lines[begin:end] if (line := parsed(raw)) and line.name == "TRIGGER"), None
@@ -255,11 +255,11 @@ def _alarms(lines: ComponentEditor) -> list[Alarm]:
         try:
             if (trigger.param("VALUE") or "").upper() == "DATE-TIME":
                 moment = parse_moment(trigger.value.strip())
-                found.append(Alarm("", 0, shown_text(moment.wall, False), place))
+                alarms.append(Alarm("", 0, shown_text(moment.wall, False), place))
             else:
                 days, seconds = parse_duration(trigger.value)
                 related = (trigger.param("RELATED") or "START").lower()
-                found.append(Alarm.before(related, days, seconds, place))
+                alarms.append(Alarm.before(related, days, seconds, place))
         except NotAMoment:
             continue
-    return found
+    return alarms

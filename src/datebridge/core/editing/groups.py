@@ -66,13 +66,13 @@ class Group:
     @cached_property
     def overrides(self) -> list[tuple[SeriesMember, int]]:
         """Overrides with the slots they stand for."""
-        found = []
+        slots = []
         for member in self.members:
             key = derive("VEVENT", member.text, self.zones).recurrence_id
             slot = slot_of(key, self.clock) if key else None
             if slot is not None:
-                found.append((member, self._slot_at(slot)))
-        return found
+                slots.append((member, self._slot_at(slot)))
+        return slots
 
     def _slot_at(self, slot: int) -> int:
         """The slot of the series that happens when a slot would: an hour that the clocks skip happens later."""
@@ -87,8 +87,12 @@ class Group:
     @cached_property
     def series(self) -> AsSeries | None:
         """The master as a series; None if it happens once."""
-        found = AsSeries(self.master.text, self.zones) if self.master else None
-        return found if found and found.facts.marks & Mark.SERIES and found.facts.start_wall is not None else None
+        series_of = AsSeries(self.master.text, self.zones) if self.master else None
+        return (
+            series_of
+            if series_of and series_of.facts.marks & Mark.SERIES and series_of.facts.start_wall is not None
+            else None
+        )
 
     def member(self, wanted: int) -> SeriesMember:
         """One of its entries.

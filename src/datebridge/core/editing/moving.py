@@ -96,8 +96,8 @@ def follows(
     return True
 
 
-def _same(found: Iterable[int], wanted: Iterable[int], most: int) -> bool:
-    return all(a == b for a, b in islice(zip_longest(found, wanted), most))
+def _same(numbers: Iterable[int], wanted: Iterable[int], most: int) -> bool:
+    return all(a == b for a, b in islice(zip_longest(numbers, wanted), most))
 
 
 def move_rule(text: str, move: Move) -> str | None:
@@ -188,19 +188,19 @@ def _numbers(numbers: Iterable[int]) -> str:
 
 def _by_place(rule: Rule, before: datetime, after: datetime, days: int) -> dict[str, str]:
     """As the new start would be described: the third Tuesday instead of the second Monday."""
-    found = {}
+    by_place = {}
     if rule.byday and rule.freq == "WEEKLY":
-        found["BYDAY"] = _weekdays(rule, days)
+        by_place["BYDAY"] = _weekdays(rule, days)
     elif len(rule.byday) == 1:
         nth, day = rule.byday[0]
         if WEEKDAYS.index(day) == before.weekday():
             nth = (after.day - 1) // 7 + 1 if nth > 0 else nth
-            found["BYDAY"] = f"{nth or ''}{WEEKDAYS[after.weekday()]}"
+            by_place["BYDAY"] = f"{nth or ''}{WEEKDAYS[after.weekday()]}"
     if rule.by.get("BYMONTHDAY") == (before.day,):
-        found["BYMONTHDAY"] = str(after.day)
+        by_place["BYMONTHDAY"] = str(after.day)
     if rule.by.get("BYMONTH") == (before.month,) and rule.freq == "YEARLY":
-        found["BYMONTH"] = str(after.month)
-    return found
+        by_place["BYMONTH"] = str(after.month)
+    return by_place
 
 
 def _weekdays(rule: Rule, days: int) -> str:
@@ -224,18 +224,18 @@ def _times(rule: Rule, move: Move, days: int) -> tuple[dict[str, str], int]:
     times = [h * 3600 + m * 60 + min(s, 59) + move.shift for h, m, s in product(*given)]
     shown = [time % DAY for time in times]
     parts = [{t // 3600 for t in shown}, {t // 60 % 60 for t in shown}, {t % 60 for t in shown}]
-    found = {name: _numbers(part) for name, part in zip(names, parts, strict=True) if name in rule.by or len(part) > 1}
-    return found, times[0] // DAY
+    kept = {name: _numbers(part) for name, part in zip(names, parts, strict=True) if name in rule.by or len(part) > 1}
+    return kept, times[0] // DAY
 
 
 def _rotated(rule: Rule, days: int) -> dict[str, str]:
     """Weekdays moved, and with them the day a week begins on, so that weeks keep their step."""
     if rule.freq not in ("WEEKLY", "DAILY"):
         return {}
-    found = {"BYDAY": _weekdays(rule, days)} if rule.byday else {}
+    rotated = {"BYDAY": _weekdays(rule, days)} if rule.byday else {}
     if rule.freq == "WEEKLY":
-        found["WKST"] = WEEKDAYS[(WEEKDAYS.index(rule.wkst) + days) % 7]
-    return found
+        rotated["WKST"] = WEEKDAYS[(WEEKDAYS.index(rule.wkst) + days) % 7]
+    return rotated
 
 
 def _moved_day(day: int, days: int) -> int:
@@ -248,13 +248,13 @@ def _moved_day(day: int, days: int) -> int:
 
 def _by_days(rule: Rule, days: int) -> dict[str, str]:
     """Days of months and years moved by their number, weekdays among them along with them."""
-    found: dict[str, str] = {}
+    parts: dict[str, str] = {}
     for name in ("BYMONTHDAY", "BYYEARDAY"):
         if name in rule.by:
-            found[name] = _numbers(_moved_day(day, days) for day in rule.by[name])
+            parts[name] = _numbers(_moved_day(day, days) for day in rule.by[name])
     if rule.byday and not any(nth for nth, _ in rule.byday):
-        found["BYDAY"] = _weekdays(rule, days)
-    return found
+        parts["BYDAY"] = _weekdays(rule, days)
+    return parts
 
 
 def _in_month(rule: Rule, days: int) -> dict[str, str]:

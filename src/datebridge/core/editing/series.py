@@ -101,7 +101,7 @@ def remove(group: Group, target: int, slot: int | None, scope: Scope, stamp: str
             ]
         )
     if slot == first_slot(series):
-        return Plan([Edit(one.id, None, "Deleted.") for one in group.members])
+        return Plan([Edit(member.id, None, "Deleted.") for member in group.members])
     after = [one for one, at in group.overrides if at >= slot]
     return Plan(
         [

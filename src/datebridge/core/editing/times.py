@@ -77,9 +77,9 @@ def read_span(lines: ComponentEditor, zones: Zones = NO_ZONES) -> Span:
 
 
 def _moment(lines: ComponentEditor, name: str, zones: Zones) -> Moment | None:
-    found = next(lines.own(name), None)
+    line = next(lines.own(name), None)
     try:
-        return moment_in(found[1], zones) if found else None
+        return moment_in(line[1], zones) if line else None
     except NotAMoment:
         return None
 

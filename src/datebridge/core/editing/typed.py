@@ -135,11 +135,11 @@ def _parts(text: str) -> Iterator[tuple[int, int]]:
             yield begin, begin + len(part.strip())
 
 
-def _said_at_end(found: _ReadLine, title: str, today: date) -> int:
+def _said_at_end(line_read: _ReadLine, title: str, today: date) -> int:
     """How much of a title is left once its last words are taken for day, hours and repeats; 0 where they are not."""
     places = [match.start() for match in re.finditer(r"\S+", title)]
     for place in places[max(1, len(places) - 9) :]:  # the most words first
-        if _take(found, title[place:], today):
+        if _take(line_read, title[place:], today):
             return len(title[:place].rstrip())
     return 0
 
@@ -151,7 +151,7 @@ def _first_day(rule: str, day: date) -> date:
     return from_wall_seconds(first).date()
 
 
-def _take(found: _ReadLine, part: str, today: date) -> bool:
+def _take(line_read: _ReadLine, part: str, today: date) -> bool:
     """Take what a part says of day, hours, clock and repeats; nothing is taken unless all of it is understood."""
     words = plain(part).replace("–", "-").split()
     wanted = _ReadLine()
@@ -163,18 +163,18 @@ def _take(found: _ReadLine, part: str, today: date) -> bool:
     for rest in _without_repeats(wanted, words, today):
         if not rest or _takes_day_and_hours(wanted, rest, today):
             for name in ("day", "at", "length", "zone", "rule", "until"):
-                setattr(found, name, getattr(wanted, name) or getattr(found, name))
+                setattr(line_read, name, getattr(wanted, name) or getattr(line_read, name))
             return True
     return False
 
 
-def _takes_day_and_hours(found: _ReadLine, words: list[str], today: date) -> bool:
+def _takes_day_and_hours(line_read: _ReadLine, words: list[str], today: date) -> bool:
     for cut in range(len(words) + 1):  # the day first, then the hours; either may be missing
         day = date_of(words_of(" ".join(words[:cut]).removeprefix("on ")), today) if cut else None
         match = _RANGE.fullmatch(" ".join(words[cut:])) if cut < len(words) else None
-        if (cut and day is None) or (cut < len(words) and not _takes_hours(found, match)):
+        if (cut and day is None) or (cut < len(words) and not _takes_hours(line_read, match)):
             continue
-        found.day = day
+        line_read.day = day
         return True
     return False
 
@@ -230,24 +230,24 @@ _UNITS = {"day": "DAILY", "week": "WEEKLY", "month": "MONTHLY", "year": "YEARLY"
 _WORKING = "MO,TU,WE,TH,FR"
 
 
-def _without_repeats(found: _ReadLine, words: list[str], today: date) -> Iterator[list[str]]:
+def _without_repeats(line_read: _ReadLine, words: list[str], today: date) -> Iterator[list[str]]:
     """The words that are left once those that say how it repeats are taken out, the most of them first; then all."""
     for begin, word in enumerate(words):
         if word in _PLAIN or word in ("every", "each", "fortnightly"):
             for end in range(len(words), begin, -1):
-                if _repeats(found, words[begin:end], today):
+                if _repeats(line_read, words[begin:end], today):
                     yield words[:begin] + words[end:]
-            found.rule, found.until = "", None
+            line_read.rule, line_read.until = "", None
     yield words
 
 
-def _repeats(found: _ReadLine, words: list[str], today: date) -> bool:
+def _repeats(line_read: _ReadLine, words: list[str], today: date) -> bool:
     """Take a phrase such as ``weekly on mon and thu until june``, ``every second tue``, ``every last fri, 6 times``."""
     for cut in range(len(words), 0, -1):
         ends = _end(words[cut:], today) if cut < len(words) else ("", None)
         rule = _pattern(words[:cut]) if ends is not None else ""
         if rule and ends is not None:
-            found.rule, found.until = rule + ends[0], ends[1]
+            line_read.rule, line_read.until = rule + ends[0], ends[1]
             return True
     return False
 
@@ -325,10 +325,12 @@ def _nth(words: list[str]) -> str:
 
 def _weekdays(words: list[str]) -> str:
     """``mon and thu`` as ``MO,TH``; "" where there is anything else."""
-    found = [weekday_of(word.strip("s,") if len(word) > 4 else word) for word in words if word not in ("and", "+", "&")]
-    if not found or any(one is None for one in found):
+    weekdays = [
+        weekday_of(word.strip("s,") if len(word) > 4 else word) for word in words if word not in ("and", "+", "&")
+    ]
+    if not weekdays or any(weekday is None for weekday in weekdays):
         return ""
-    return ",".join(WEEKDAYS[k] for k in sorted({one for one in found if one is not None}))
+    return ",".join(WEEKDAYS[k] for k in sorted({weekday for weekday in weekdays if weekday is not None}))
 
 
 # ---- what was made of it ----------------------------------------------------------------------------
@@ -365,27 +367,27 @@ def line_in_words(line: TypedLine, here: str) -> str:
         here: the zone of the reader's own clock.
     """
     day = f"{day_name(line.day)} {line.day.year}"
-    found = [f"{day}, the whole day"]
+    says = [f"{day}, the whole day"]
     if line.at is not None:
         low = wall_seconds_of(line.day) + line.at.hour * 3600 + line.at.minute * 60
         high = low + (line.length or 60) * 60
-        found = [f"{day}, {hours(low, high)}"]
+        says = [f"{day}, {hours(low, high)}"]
         if line.zone and line.zone != here:
-            found[0] += f" in {place_of(line.zone)}"
+            says[0] += f" in {place_of(line.zone)}"
             start, end = instant_at(low, line.zone), instant_at(high, line.zone)
             other = {1: "the next day ", -1: "the day before "}.get(wall_at(start, here) // DAY - low // DAY, "")
-            found.append(f"{other}{hours(wall_at(start, here), wall_at(end, here))} here")
+            says.append(f"{other}{hours(wall_at(start, here), wall_at(end, here))} here")
     if line.rule:
-        found.append(describe(parse_rule(line.rule), begins(line)))
+        says.append(describe(parse_rule(line.rule), begins(line)))
         if line.until:
-            found[-1] += f", until {day_name(line.until)} {line.until.year}"
-    return " · ".join(found)
+            says[-1] += f", until {day_name(line.until)} {line.until.year}"
+    return " · ".join(says)
 
 
 # ---- hours and clocks -------------------------------------------------------------------------------
 
 
-def _takes_hours(found: _ReadLine, match: re.Match[str] | None) -> bool:
+def _takes_hours(line_read: _ReadLine, match: re.Match[str] | None) -> bool:
     if match is None or not (match[2] or match[3] or match[5] or match[4]):
         return False  # a number alone is no time
     end = _time(match[4], match[5], match[6]) if match[4] else None
@@ -396,12 +398,12 @@ def _takes_hours(found: _ReadLine, match: re.Match[str] | None) -> bool:
         start = same if same is not None and same < end else other or start
     if start is None or (match[4] and end is None) or len(match[7] or "") > 6:
         return False
-    found.at = start
+    line_read.at = start
     if end is not None:
         minutes = (end.hour - start.hour) * 60 + end.minute - start.minute
-        found.length = minutes if minutes > 0 else minutes + 1440
+        line_read.length = minutes if minutes > 0 else minutes + 1440
     elif match[7]:
-        found.length = int(match[7]) * (60 if match[8].startswith("h") else 1)
+        line_read.length = int(match[7]) * (60 if match[8].startswith("h") else 1)
     return True
 
 

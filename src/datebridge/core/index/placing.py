@@ -119,22 +119,22 @@ class Placing:
         if params and (tzid := _tzid(params)):
             self.used[tzid] = None
         try:
-            found = parse_moment(value, tzid, self._clock(tzid) if self.zones else None)
+            parsed = parse_moment(value, tzid, self._clock(tzid) if self.zones else None)
         except NotAMoment:
             found_too = self._mended(name, params, value.strip())
             if found_too is None or value == value.strip():
                 return found_too
             self.complain("loose-value", f"{name} has a blank beside its value.", "Read without it.", name)
-            found = found_too
-        if params or found.is_date:
+            parsed = found_too
+        if params or parsed.is_date:
             text = _value_type(params)
-            if text == "DATE" and not found.is_date:
+            if text == "DATE" and not parsed.is_date:
                 message = f"{name} is said to be a DATE, but {value[:20]} is a time."
                 self.complain("value-type", message, "Read as the time it is.", name)
-            elif found.is_date and text != "DATE" and text != "PERIOD":
+            elif parsed.is_date and text != "DATE" and text != "PERIOD":
                 message = f"{name}:{value[:20]} is a day, but VALUE=DATE is missing."
                 self.complain("value-type", message, "Read as a whole day.", name)
-        return found
+        return parsed
 
     def _mended(self, name: str, params: str, text: str) -> Moment | None:
         """What was meant by a value that is no moment as it is."""

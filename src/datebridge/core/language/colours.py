@@ -18,18 +18,18 @@ _CONTRAST, _APART = 2.0, 14.0
 
 def warnings(layers: Sequence[tuple[int, str]]) -> list[tuple[int, str]]:
     """What to say of layers shown together, each with its colour as ``#rrggbb``; others are passed over."""
-    found = []
+    alike = []
     seen: list[tuple[float, float, float]] = []
     for number, colour in layers:
         lab = _lab(colour)
         if lab is None:
             continue
         if any(sum((a - b) ** 2 for a, b in zip(lab, other, strict=True)) ** 0.5 < _APART for other in seen):
-            found.append((number, "hard to tell from another layer"))
+            alike.append((number, "hard to tell from another layer"))
         elif min(contrast(colour, ground) for ground in _GROUNDS) < _CONTRAST:
-            found.append((number, "hard to see on the page"))
+            alike.append((number, "hard to see on the page"))
         seen.append(lab)
-    return found
+    return alike
 
 
 def contrast(one: str, other: str) -> float:

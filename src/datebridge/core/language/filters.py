@@ -199,7 +199,7 @@ def _end_of_day(text: str, start: int, end: int) -> int:
 def _is_day(text: str) -> bool:
     """Whether something says a day, or several with commas or dots between them, whichever day is today."""
     values = [one for part in text.split(",") for one in part.split("..")]
-    return all(_DAY.fullmatch(one) or date_of(words_of(one), date(2026, 1, 1)) is not None for one in values)
+    return all(_DAY.fullmatch(value) or date_of(words_of(value), date(2026, 1, 1)) is not None for value in values)
 
 
 def _term(field: str | None, raw: str, negated: bool, start: int, end: int) -> Term:
@@ -280,7 +280,7 @@ def condition_in_words(term: Term) -> str:
     """
     quoted = " or ".join(f"“{value}”" for value in term.values)
     plain = " or ".join(term.values)
-    found = {
+    words = {
         "text": quoted,
         "what": f"title has {quoted}",
         "where": f"place has {quoted}",
@@ -305,7 +305,7 @@ def condition_in_words(term: Term) -> str:
         "lasts": "lasts no time" if plain == "nothing" else f"lasts longer than {plain} days",
         "owner": f"its owner has answered {plain}",
     }.get(term.field, f"{term.field} {plain}")
-    return f"not {found}" if term.negated else found
+    return f"not {words}" if term.negated else words
 
 
 def day_range(value: str, today: date, term: Term) -> Days:

@@ -186,7 +186,7 @@ def _coming(day: int, month: int, year: str | None, today: date) -> date | None:
     if year is not None:
         return _real(int(year), month, day)
     days = (_real(today.year + k, month, day) for k in range(9))
-    return next((one for one in days if one and one >= today), None)
+    return next((day for day in days if day and day >= today), None)
 
 
 def _week(number: int, year: str | None, today: date) -> date | None:
@@ -243,12 +243,12 @@ def read_days(text: str, today: date) -> list[date]:
 def _span(text: str, today: date) -> tuple[date, int] | None:
     """A span of days: the first, and how many."""
     try:
-        found = _any_span(text, today)
+        span = _any_span(text, today)
     except (ValueError, OverflowError):
         return None
-    if found is None:
+    if span is None:
         return None
-    first, end = found
+    first, end = span
     return first, (end - first).days if end is not None else (date.max - first).days + 1
 
 

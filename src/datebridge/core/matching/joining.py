@@ -91,12 +91,12 @@ class _Joining:
     def _parameters(self, theirs: ContentLine) -> None:
         """What a line says beside a value that both have: an answer where there is none yet, and what one lacks."""
         words = _value(theirs.name, theirs.value)
-        found = next(
+        first = next(
             ((at, line) for at, line in self.lines.own(theirs.name) if _value(line.name, line.value) == words), None
         )
-        if found is None:
+        if first is None:
             return
-        at, own = found
+        at, own = first
         known = dict(own.params)
         fresh: dict[str, str | None] = {}
         for name, values in theirs.params:
@@ -124,7 +124,7 @@ class _Joining:
         self.lost[shortened(line)] = None
 
     def _categories(self, value: str) -> None:
-        known = {one.casefold() for _, line in self.lines.own("CATEGORIES") for one in split_text_list(line.value)}
+        known = {value.casefold() for _, line in self.lines.own("CATEGORIES") for value in split_text_list(line.value)}
         fresh = [one for one in split_text_list(value) if one.casefold() not in known]
         if fresh:
             self._add("CATEGORIES", f"CATEGORIES:{','.join(escape_text(one) for one in fresh)}")

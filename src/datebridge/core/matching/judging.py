@@ -44,7 +44,7 @@ def score(evidence: Iterable[Evidence]) -> float:
 def reasons(evidence: Iterable[Evidence]) -> tuple[str, ...]:
     """What speaks for it, the strongest first; then what speaks against it."""
     evidences = [one for one in evidence if one.reason]
-    return tuple(one.reason for one in sorted(evidences, key=lambda one: -one.weight))
+    return tuple(one.reason for one in sorted(evidences, key=lambda evidence: -evidence.weight))
 
 
 @dataclass(slots=True)
@@ -132,9 +132,9 @@ def _of_notes(one: Words, other: Words) -> Evidence:
     return Evidence(-7.0, "notes differ")
 
 
-def is_bare(one: Item[Hashable], content: Content) -> bool:
+def is_bare(item: Item[Hashable], content: Content) -> bool:
     """Whether there is nothing but a title and a time."""
-    return not (one.place.strip() or content.people or content.notes or content.link)
+    return not (item.place.strip() or content.people or content.notes or content.link)
 
 
 def of_calendars(one: Item[Hashable], other: Item[Hashable], around: Around) -> Evidence:

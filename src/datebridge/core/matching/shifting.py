@@ -101,11 +101,11 @@ def _zones(items: Sequence[Item[Hashable]]) -> list[str]:
 
 
 def _of_calendars(
-    items: Sequence[Item[Hashable]], found: list[Near], zones: list[str], one_calendar: bool
+    items: Sequence[Item[Hashable]], near_pairs: list[Near], zones: list[str], one_calendar: bool
 ) -> Iterator[Shift]:
     by: defaultdict[Explained, list[Near]] = defaultdict(list)
     offsets: dict[int, dict[int, list[tuple[str, str]]]] = {}
-    for near in found:
+    for near in near_pairs:
         for explained in _explanations(items[near.first], items[near.second], near.apart, zones, offsets, one_calendar):
             by[explained].append(near)
     taken: set[int] = set()
@@ -117,17 +117,17 @@ def _of_calendars(
         titles = len({words(items[near.first].title) for near in own})
         # One meeting in the morning and one at noon, day after day, are no shift; what keeps to two zones' summer is.
         told = titles >= _LEAST or (seasons > 1 and len(own) >= 2 * _LEAST)
-        if explained.how in ("zones", "early") and not (told and len(own) >= _PART * _partners(found, taken)):
+        if explained.how in ("zones", "early") and not (told and len(own) >= _PART * _partners(near_pairs, taken)):
             continue
         for near in own:
             taken.update((near.first, near.second))
             yield Shift(near.first, near.second, _evidence(explained, near, len(own), seasons))
 
 
-def _partners(found: list[Near], taken: set[int]) -> int:
+def _partners(near_pairs: list[Near], taken: set[int]) -> int:
     """How many could have a partner at most: as many as the side has that has fewer."""
-    left = {near.first for near in found if near.first not in taken}
-    right = {near.second for near in found if near.second not in taken}
+    left = {near.first for near in near_pairs if near.first not in taken}
+    right = {near.second for near in near_pairs if near.second not in taken}
     return min(len(left), len(right))
 
 
@@ -176,12 +176,12 @@ def _explanations(
 def _between(zones: list[str], moment: int) -> dict[int, list[tuple[str, str]]]:
     """By how much zones are apart at a moment."""
     ahead = {zone: wall_at(moment, zone) - moment for zone in zones}
-    found: defaultdict[int, list[tuple[str, str]]] = defaultdict(list)
+    by_distance: defaultdict[int, list[tuple[str, str]]] = defaultdict(list)
     for x in zones:
         for y in zones:
             if ahead[x] != ahead[y]:
-                found[ahead[x] - ahead[y]].append((x, y))
-    return found
+                by_distance[ahead[x] - ahead[y]].append((x, y))
+    return by_distance
 
 
 def _is_whole(day: Item[Hashable], hours: Item[Hashable], zones: list[str]) -> bool:

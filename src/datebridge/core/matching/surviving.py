@@ -72,9 +72,9 @@ def choose(twins: Sequence[Twin], policy: Policy = CRITERIA, order: Sequence[int
     left = list(range(len(twins)))
     why = ""
     for criterion in policy:
-        found = {n: values[criterion](twins[n]) for n in left}
-        best = max(found.values())  # type: ignore[type-var]
-        kept = [n for n in left if found[n] == best]
+        values_of = {n: values[criterion](twins[n]) for n in left}
+        best = max(values_of.values())  # type: ignore[type-var]
+        kept = [n for n in left if values_of[n] == best]
         if len(kept) < len(left):
             lives = criterion == "writable" and len({twins[n].writable for n in left}) == 1
             left, why = kept, "it lives on its server, the other is a snapshot" if lives else said[criterion]

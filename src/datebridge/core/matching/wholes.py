@@ -102,8 +102,8 @@ class Whole:
         if not entries:
             return []
         low = min(entry.start_wall for entry in entries) - 2 * _DAY
-        found = occurrences(entries, low, high, "UTC", lambda _, tzid: self.zones.clock(tzid))
-        return sorted({occurrence.start for occurrence in islice(found, 4 * MOST_TIMES)})[: MOST_TIMES + 1]
+        happening = occurrences(entries, low, high, "UTC", lambda _, tzid: self.zones.clock(tzid))
+        return sorted({occurrence.start for occurrence in islice(happening, 4 * MOST_TIMES)})[: MOST_TIMES + 1]
 
     @property
     def range(self) -> tuple[int, int]:

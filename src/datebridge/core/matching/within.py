@@ -124,7 +124,7 @@ def _singles(
     for n in series:
         for start in times[n].moved:
             moved[items[n].all_day, start].append(n)
-    found: list[tuple[int, int]] = []
+    pairs: list[tuple[int, int]] = []
     for n in numbers:
         item = items[n]
         if item.is_series or item.start is None:
@@ -132,7 +132,7 @@ def _singles(
         start, end = item.start, item.start + item.length
         whole = _nearest(items, n, alone, at.get((item.all_day, start, end), ()))
         if whole is not None:
-            found.append((whole, n))
+            pairs.append((whole, n))
             continue
         origin = _nearest(items, n, alone, moved.get((item.all_day, start), ()))
         if origin is not None:
@@ -141,8 +141,8 @@ def _singles(
         elif (by := _by_uid(item.uid, known)) is not None and _is_near(times[by], start):
             text = "a change of an occurrence that the series has still, by its UID"
             yield Held(by, n, Alike.LOOSE, Evidence(3.0, text))
-    many = Counter((whole, items[n].calendar) for whole, n in found)
-    for whole, n in found:
+    many = Counter((whole, items[n].calendar) for whole, n in pairs)
+    for whole, n in pairs:
         number = many[whole, items[n].calendar]
         weight = 2.0 if number >= 8 else 1.2 if number >= 3 else 0.0
         more = f", as do {number - 1} others" if number > 1 else ""
@@ -170,8 +170,8 @@ def _times(item: Item[Hashable], low: int, high: int, clocks: Clocks | None, bou
     if item.timed is None:
         return _Times(set(), [])
     entries: list[Timed] = [item.timed._replace(calendar=item.calendar), *item.overrides]
-    found = list(occurrences(entries, low, high, "UTC", clocks, bounds=bounds))
-    spans = {(occurrence.start, occurrence.end) for occurrence in found}
+    happening = list(occurrences(entries, low, high, "UTC", clocks, bounds=bounds))
+    spans = {(occurrence.start, occurrence.end) for occurrence in happening}
     starts = {start for start, _ in spans}
     times = _Times(spans, sorted(starts))
     clock = clock_of(item.timed, clocks)

@@ -177,8 +177,8 @@ class _Window:
 
     def _span_on(self, clock: Clock) -> tuple[int, int]:
         """The window on another clock, somewhat wider: clocks may change within it, or skip a time."""
-        found = self._spans.get(clock)
-        if found is None:
+        span = self._spans.get(clock)
+        if span is None:
             shown = self.shown or clock
             begin, end = instant_at(self.low, shown), instant_at(self.high, shown)
             moments = (begin - DAY, begin, end, end + DAY)
@@ -186,8 +186,8 @@ class _Window:
             slack = max(3 * 3600, *(max(offsets) - min(offsets) for offsets in spreads))
             if end - begin > 2 * DAY:
                 slack = max(slack, DAY)  # the clocks may change in between, too
-            found = self._spans[clock] = wall_at(begin, clock) - slack, wall_at(end, clock) + slack
-        return found
+            span = self._spans[clock] = wall_at(begin, clock) - slack, wall_at(end, clock) + slack
+        return span
 
     def series(self, master: Timed, overrides: Sequence[Timed]) -> Iterator[Occurrence]:  # noqa: C901 (one hot loop)
         """The occurrences its rules give a series, but for those an override stands for."""
@@ -290,7 +290,7 @@ class _Following:
     """
 
     def __init__(self, overrides: Sequence[Timed], clock: Clock | None, clocks: Clocks | None = None) -> None:
-        found = []
+        given = []
         for entry in overrides:
             slot = slot_of(entry.recurrence_id, clock) if entry.marks & Mark.FUTURE else None
             if slot is not None:
@@ -302,10 +302,10 @@ class _Following:
                     start, long = wall_at(begun, clock), ended - begun
                 else:
                     long = end - start
-                found.append((slot, start - slot, length or (0, long), entry.id))
-        self._found = sorted(found)
-        self.reach = max((_seconds(long) + max(shift, 0) for _, shift, long, _ in found), default=0)
-        self.back = max((max(-shift, 0) for _, shift, _, _ in found), default=0)
+                given.append((slot, start - slot, length or (0, long), entry.id))
+        self._found = sorted(given)
+        self.reach = max((_seconds(long) + max(shift, 0) for _, shift, long, _ in given), default=0)
+        self.back = max((max(-shift, 0) for _, shift, _, _ in given), default=0)
 
     def __bool__(self) -> bool:
         return bool(self._found)

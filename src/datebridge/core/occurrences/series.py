@@ -43,8 +43,8 @@ class Series:
 
     def between(self, low: int, high: int) -> list[Occurrence]:
         """What overlaps [low, high) in shown time, in order."""
-        found = occurrences(self._entries, low, high, self._shown, self._clocks)
-        return sorted(found, key=lambda o: (o.shown_start, o.slot))
+        happening = occurrences(self._entries, low, high, self._shown, self._clocks)
+        return sorted(happening, key=lambda o: (o.shown_start, o.slot))
 
     def next(self, after: int) -> Occurrence | None:
         """The first that begins after a moment."""
@@ -68,9 +68,9 @@ class Series:
         begin = self._begin
         high, span = self._end + 2 * DAY, 4 * 3600  # so short that even a time every second is found whole
         while high > begin:
-            found = self.between(high - span, high)
-            if found:
-                return found[-1]
+            happening = self.between(high - span, high)
+            if happening:
+                return happening[-1]
             high, span = high - span, span * 2
         return None
 
@@ -83,8 +83,10 @@ class Series:
         if self._end is None:
             return None
         bounds = Bounds()
-        found = occurrences(self._entries, self._begin, self._end + 2 * DAY, self._shown, self._clocks, bounds=bounds)
-        number = sum(1 for _ in found)
+        happening = occurrences(
+            self._entries, self._begin, self._end + 2 * DAY, self._shown, self._clocks, bounds=bounds
+        )
+        number = sum(1 for _ in happening)
         return None if bounds.cut else number
 
     @property
@@ -96,12 +98,12 @@ class Series:
 
     def _shift(self, furthest: Callable[[int, int], int], none: int) -> int:
         """How far changes for all that follow move what comes after them, at the most."""
-        found = none
+        shift = none
         for entry in self._entries:
             slot = slot_of(entry.recurrence_id, clock_of(entry, self._clocks)) if entry.marks & Mark.FUTURE else None
             if slot is not None:
-                found = furthest(found, entry.start_wall - slot)
-        return abs(found)
+                shift = furthest(shift, entry.start_wall - slot)
+        return abs(shift)
 
     @property
     def _end(self) -> int | None:

@@ -46,19 +46,19 @@ class Window:
     #: Titles of series of which, for their number, not every time was found.
     cut: tuple[str, ...] = ()
 
-    def key(self, one: Occurrence) -> tuple[str, int]:
+    def key(self, occurrence: Occurrence) -> tuple[str, int]:
         """What an occurrence is the same by in another calendar: UID and slot (an override's by what it stands for)."""
-        entry = self.entries[one.entry]
-        if not one.series and entry.recurrence_id:
+        entry = self.entries[occurrence.entry]
+        if not occurrence.series and entry.recurrence_id:
             return f"{entry.uid} {entry.recurrence_id}", 0
-        return entry.uid, one.start if one.series else 0
+        return entry.uid, occurrence.start if occurrence.series else 0
 
 
-def key_of(one: Occurrence) -> str:
+def key_of(occurrence: Occurrence) -> str:
     """What an occurrence goes by on a page: its entry's rules, and its slot."""
-    return f"{one.series or one.entry}.{one.slot}"
+    return f"{occurrence.series or occurrence.entry}.{occurrence.slot}"
 
 
-def spans_days(one: Occurrence, entry: ShownEntry) -> bool:
+def spans_days(occurrence: Occurrence, entry: ShownEntry) -> bool:
     """Whether it is drawn among the whole days: those, and what takes a day or longer."""
-    return bool(entry.marks & Mark.ALL_DAY) or one.shown_end - one.shown_start >= DAY
+    return bool(entry.marks & Mark.ALL_DAY) or occurrence.shown_end - occurrence.shown_start >= DAY

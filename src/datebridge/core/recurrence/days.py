@@ -176,33 +176,33 @@ class DayShape:
         if self.freq == "YEARLY" and (year - self.year) % self.interval:
             return 0
         first, kind = _year(year)
-        found = self._masks.get(kind)
-        if found is None:
-            found = self._masks[kind] = _mask(self.parts, kind)
-        if self.interval == 1 or not found:
-            return found
+        days = self._masks.get(kind)
+        if days is None:
+            days = self._masks[kind] = _mask(self.parts, kind)
+        if self.interval == 1 or not days:
+            return days
         if self.freq == "MONTHLY":
-            return found & self._months(year, kind.leap)
+            return days & self._months(year, kind.leap)
         if self.freq == "WEEKLY":
-            return found & self._weeks(first)
+            return days & self._weeks(first)
         if self.freq == "DAILY":
-            return found & _stepping((self.start - first) % self.interval, self.interval, 366)
-        return found
+            return days & _stepping((self.start - first) % self.interval, self.interval, 366)
+        return days
 
     def _months(self, year: int, leap: bool) -> int:
         begin = year * 12 - (self.year * 12 + self.month - 1)
-        firsts, found = _FIRSTS[leap], 0
+        firsts, days = _FIRSTS[leap], 0
         for month in range(-begin % self.interval, 12, self.interval):
-            found |= (1 << firsts[month + 1]) - (1 << firsts[month])
-        return found
+            days |= (1 << firsts[month + 1]) - (1 << firsts[month])
+        return days
 
     def _weeks(self, first: int) -> int:
         week = self.start - (weekday_of(self.start) - self.parts.begins) % 7
         step = 7 * self.interval
-        found = 0
+        bits = 0
         for begin in range((week - first + 6) % step - 6, 366, step):  # from the first that ends in the year
-            found |= 127 << begin if begin >= 0 else 127 >> -begin
-        return found
+            bits |= 127 << begin if begin >= 0 else 127 >> -begin
+        return bits
 
     def between(self, low: int, high: int, steps: Steps) -> Iterator[int]:
         """The days in [low, high], both included, in order."""
@@ -215,18 +215,18 @@ class DayShape:
             first, _ = _year(year)
             if first > high or empty == MOST_EMPTY or not steps.take():
                 return
-            found = self.mask(year)
+            days = self.mask(year)
             if first < low:
-                found &= -1 << (low - first)
-            if found:
+                days &= -1 << (low - first)
+            if days:
                 empty = 0
-                while found:
-                    lowest = found & -found
+                while days:
+                    lowest = days & -days
                     day = first + lowest.bit_length() - 1
                     if day > high:
                         return
                     yield day
-                    found ^= lowest
+                    days ^= lowest
             else:
                 empty += 1
             year += stride
@@ -236,11 +236,11 @@ def every_nth(phase: int, interval: int, bits: int) -> int:
     """Every `interval`th of so many bits, from `phase` on."""
     if phase >= bits:
         return 0
-    found, width = 1, interval
+    days, width = 1, interval
     while width < bits - phase:
-        found |= found << width
+        days |= days << width
         width *= 2
-    return (found << phase) & ((1 << bits) - 1)
+    return (days << phase) & ((1 << bits) - 1)
 
 
 _stepping = lru_cache(maxsize=1024)(every_nth)
@@ -250,10 +250,10 @@ def _mask(parts: _Parts, kind: _Kind) -> int:
     """The days of a kind of year that the parts allow."""
     length = 366 if kind.leap else 365
     whole = (1 << length) - 1
-    found = whole
+    bits = whole
     firsts, lengths = _FIRSTS[kind.leap], _LENGTHS[kind.leap]
     if parts.months:
-        found = sum((1 << firsts[month]) - (1 << firsts[month - 1]) for month in parts.months)
+        bits = sum((1 << firsts[month]) - (1 << firsts[month - 1]) for month in parts.months)
     if parts.month_days:
         days = 0
         for first, size in zip(firsts, lengths, strict=False):
@@ -261,36 +261,36 @@ def _mask(parts: _Parts, kind: _Kind) -> int:
                 at = day - 1 if day > 0 else size + day
                 if 0 <= at < size:
                     days |= 1 << (first + at)
-        found &= days
+        bits &= days
     if parts.year_days:
         days = 0
         for day in parts.year_days:
             at = day - 1 if day > 0 else length + day
             if 0 <= at < length:
                 days |= 1 << at
-        found &= days
+        bits &= days
     if parts.weeks:
-        found &= _in_weeks(parts, kind, length)
+        bits &= _in_weeks(parts, kind, length)
     if parts.weekdays:
-        found &= _on_weekdays(parts, kind, length)
-    return found & whole
+        bits &= _on_weekdays(parts, kind, length)
+    return bits & whole
 
 
 def _on_weekdays(parts: _Parts, kind: _Kind, length: int) -> int:
-    found = 0
+    bits = 0
     whole = (1 << length) - 1
     firsts, lengths = _FIRSTS[kind.leap], _LENGTHS[kind.leap]
     spans = list(zip(firsts, lengths, strict=False)) if parts.nth_in_month else [(0, length)]
     for weekday, nth in parts.weekdays:
         if not nth:
-            found |= _SEVENTHS << ((weekday - kind.weekday) % 7)
+            bits |= _SEVENTHS << ((weekday - kind.weekday) % 7)
             continue
         for first, size in spans:
             begin = (weekday - kind.weekday - first) % 7
             at = begin + 7 * (nth - 1) if nth > 0 else begin + 7 * ((size - 1 - begin) // 7 + 1 + nth)
             if begin <= at < size:
-                found |= 1 << (first + at)
-    return found & whole
+                bits |= 1 << (first + at)
+    return bits & whole
 
 
 def _in_weeks(parts: _Parts, kind: _Kind, length: int) -> int:
@@ -306,11 +306,11 @@ def _in_weeks(parts: _Parts, kind: _Kind, length: int) -> int:
 
     januaries = [-366 if kind.after_leap else -365, 0, length, length + (366 if kind.before_leap else 365)]
     begins = [first_week(january, (kind.weekday + january) % 7) for january in januaries]
-    found = 0
+    bits = 0
     for begin, end in pairwise(begins):
         weeks = (end - begin) // 7
         for week in parts.weeks:
             at = begin + 7 * (week - 1 if week > 0 else weeks + week)
             if begin <= at < end:
-                found |= 127 << at if at >= 0 else 127 >> -at
-    return found
+                bits |= 127 << at if at >= 0 else 127 >> -at
+    return bits

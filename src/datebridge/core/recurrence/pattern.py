@@ -75,11 +75,11 @@ class Pattern:
     def _merged(self, start: int, low: int, high: int, steps: Steps) -> Iterator[int]:
         if high <= low:
             return
-        found = [starts(rule, start, low, high, steps) for rule in self.rules]
+        sequences = [starts(rule, start, low, high, steps) for rule in self.rules]
         ahead = sorted({moment for moment in (start, *self.extra) if low <= moment < high})
         gone = set(self.left_out(low, high))
         last = None
-        for moment in merge(ahead, *found) if ahead or len(found) > 1 else found[0] if found else ():
+        for moment in merge(ahead, *sequences) if ahead or len(sequences) > 1 else sequences[0] if sequences else ():
             if (
                 moment != last
                 and moment not in gone

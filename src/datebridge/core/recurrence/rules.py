@@ -89,7 +89,7 @@ def read_rule(text: str) -> tuple[Rule, list[str]]:
     until = reading.until()
     wkst = reading.weekday("WKST") or "MO"
     byday = reading.weekdays()
-    by = {name: found for name in list(parts) if name in _RANGES and (found := reading.numbers(name))}
+    by = {name: read for name in list(parts) if name in _RANGES and (read := reading.numbers(name))}
     other = tuple(f"{name}={value}" for name, value in parts.items() if name.startswith("X-"))
     for name, value in parts.items():
         if name in ("RSCALE", "SKIP"):
@@ -155,7 +155,7 @@ class _Reading:
         return value
 
     def weekdays(self) -> tuple[tuple[int, str], ...]:
-        found: dict[tuple[int, str], None] = {}
+        weekdays_named: dict[tuple[int, str], None] = {}
         for item in self.parts.pop("BYDAY").split(",") if "BYDAY" in self.parts else ():
             match = _BYDAY.fullmatch(item.strip())
             if match is None:
@@ -163,20 +163,20 @@ class _Reading:
             elif match[1] and not 1 <= abs(int(match[1])) <= 53:
                 self._note_invalid(f"BYDAY={item} counts from 1 to 53, or from the end")
                 if not int(match[1]):
-                    found[0, match[2]] = None
+                    weekdays_named[0, match[2]] = None
             else:
-                found[int(match[1] or 0), match[2]] = None
-        return tuple(found)
+                weekdays_named[int(match[1] or 0), match[2]] = None
+        return tuple(weekdays_named)
 
     def numbers(self, name: str) -> tuple[int, ...]:
         low, high, negative = _RANGES[name]
-        found: dict[int, None] = {}
+        numbers_named: dict[int, None] = {}
         for item in self.parts[name].split(","):
             try:
-                found[_number(name, item.strip(), low, high, negative)] = None
+                numbers_named[_number(name, item.strip(), low, high, negative)] = None
             except NotARule as error:
                 self._note_invalid(str(error))
-        return tuple(found)
+        return tuple(numbers_named)
 
     def _note_invalid(self, message: str) -> None:
         if len(self.invalid) < 20:

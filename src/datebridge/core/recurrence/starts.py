@@ -137,12 +137,12 @@ class _Shape:
     def between(self, low: int, high: int, steps: Steps) -> Iterator[int]:
         """The starts in [low, high), in order."""
         if self.places:
-            found: Iterable[int] = self._placed(low, high, steps)
+            slots: Iterable[int] = self._placed(low, high, steps)
         elif self.times.sparse:
-            found = self._sparse(low, high, steps)
+            slots = self._sparse(low, high, steps)
         else:
-            found = self._daily(low, high, steps)
-        for moment in found:
+            slots = self._daily(low, high, steps)
+        for moment in slots:
             if moment >= high:
                 return
             if moment >= low:
@@ -191,9 +191,9 @@ class _Shape:
         for period in self._periods(low // DAY, (high - 1) // DAY):
             if empty == MOST_EMPTY or not steps.take():
                 return
-            found = self._of_period(period)
-            empty = 0 if found else empty + 1
-            yield from found
+            placed = self._of_period(period)
+            empty = 0 if placed else empty + 1
+            yield from placed
 
     def _periods(self, low: int, high: int) -> Iterator[int]:
         """The periods that touch the days: years, months counted from year 0, or first days of weeks."""
@@ -266,10 +266,10 @@ class _Shape:
         stride = self.rule.interval if self.rule.freq == "YEARLY" else 1
         soon = left
         for near in range(year, min(year + _NEAR * stride, 10_000), stride):  # most counts are reached soon
-            found = self._tally(near)
-            if soon <= found:
+            tally = self._tally(near)
+            if soon <= tally:
                 return self._pick(near, soon - 1), True
-            soon -= found
+            soon -= tally
         cycle = 0
         if self.rule.interval == 1 or (self.days.by_kind and stride == 1):
             total = sum(self._tally(2000 + k) for k in range(400))
@@ -282,11 +282,11 @@ class _Shape:
         while year <= 9999:
             if not steps.take():
                 return (None, False) if ever else (self.start, True)
-            found = self._tally(year)
-            ever = ever or found > 0
-            if left <= found:
+            tally = self._tally(year)
+            ever = ever or tally > 0
+            if left <= tally:
                 return self._pick(year, left - 1), True
-            left -= found
+            left -= tally
             year += stride
         return (None, True) if ever else (self.start, True)
 
@@ -334,11 +334,11 @@ class _Shape:
                 if not steps.take():
                     return (None, False) if ever else (self.start, True)
                 since = max(0, (begin or self.start + 1) - day * DAY)
-                found = self.times.tally(day) if not since else sum(1 for _ in self.times.on(day, since, DAY))
-                ever = ever or found > 0
-                if left <= found:
+                count = self.times.tally(day) if not since else sum(1 for _ in self.times.on(day, since, DAY))
+                ever = ever or count > 0
+                if left <= count:
                     return day * DAY + next(islice(self.times.on(day, since, DAY), left - 1, None)), True
-                left -= found
+                left -= count
             return (None, not steps.spent) if ever else (self.start, True)
         for moment in self.between(begin or self.start + 1, _END, steps):
             left, ever = left - 1, True
@@ -354,9 +354,9 @@ def _last(text: str, start: int) -> tuple[int | None, bool]:
 
 
 def _set_bits(bits: int, offset: int) -> list[int]:
-    found = []
+    places = []
     while bits:
         lowest = bits & -bits
-        found.append(offset + lowest.bit_length() - 1)
+        places.append(offset + lowest.bit_length() - 1)
         bits ^= lowest
-    return found
+    return places

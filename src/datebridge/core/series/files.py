@@ -93,13 +93,13 @@ def series_in(files: Mapping[str, Iterable[RawComponent]]) -> FileFinding:
 
 def _loose(stored: Stored) -> dict[FileEntry, list[Finding]]:
     """What only shows among several series: pieces of one, and changed occurrences without theirs."""
-    found: defaultdict[FileEntry, list[Finding]] = defaultdict(list)
+    findings: defaultdict[FileEntry, list[Finding]] = defaultdict(list)
     known = [
         SeriesShape(item.key, item.title, item.place, item.component, item.timed) for item in stored.items if item.timed
     ]
     for run in pieces(known):
         for member in run:
-            found[member].append(Finding("series-in-pieces", f"One of {len(run)} consecutive parts.", ""))
+            findings[member].append(Finding("series-in-pieces", f"One of {len(run)} consecutive parts.", ""))
     masters = {
         (shape.timed.calendar, shape.component, shape.timed.uid) for shape in known if not shape.timed.recurrence_id
     }
@@ -113,8 +113,8 @@ def _loose(stored: Stored) -> dict[FileEntry, list[Finding]]:
         home = homes.get(orphan.key)
         where = f"; it belongs to “{home.uid}”" if home is not None else ""
         said = f"The series it changes is not there{where}."
-        found[orphan.key].append(Finding("override-without-master", said, orphan.timed.recurrence_id))
-    return found
+        findings[orphan.key].append(Finding("override-without-master", said, orphan.timed.recurrence_id))
+    return findings
 
 
 def _listed(
@@ -174,20 +174,20 @@ def _singles(stored: Stored) -> list[Single[FileEntry]]:
     ]
 
 
-def _scattered(stored: Stored, one: Inferred[FileEntry]) -> Scattered:
-    phrase = one.phrase
-    whole = stored.facts[one.keys[0]].all_day
+def _scattered(stored: Stored, inferred: Inferred[FileEntry]) -> Scattered:
+    phrase = inferred.phrase
+    whole = stored.facts[inferred.keys[0]].all_day
 
     def wall(moment: int) -> str:
         at: datetime = from_wall_seconds(moment)
         return at.date().isoformat() if whole else at.isoformat()
 
     return Scattered(
-        [member.uid for member in (*one.keys, *(key for _, key in one.moved))],
-        one.keys[0].title,
+        [member.uid for member in (*inferred.keys, *(key for _, key in inferred.moved))],
+        inferred.keys[0].title,
         phrase.rule,
         [wall(moment) for moment in phrase.extra],
-        [wall(moment) for moment in one.left_out],
+        [wall(moment) for moment in inferred.left_out],
         describe(parse_rule(phrase.rule), from_wall_seconds(phrase.start)),
-        one.confidence,
+        inferred.confidence,
     )

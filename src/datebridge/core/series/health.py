@@ -131,13 +131,13 @@ def _of_dates(series: AsSeries, master: SeriesMember) -> Iterator[SeriesFinding]
 
 
 def _left_out(series: AsSeries, text: str) -> list[tuple[int, bool]]:
-    found = [
+    left_out = [
         (item.wall, item.whole and not series.start.is_date)
         for _, line in ComponentEditor(text).own("EXDATE")
         for item in items_of(line, series.start, series.zones)
         if item.wall is not None
     ]
-    return found[:_MOST]
+    return left_out[:_MOST]
 
 
 def _rules_give(series: AsSeries, low: int, high: int) -> bool:
@@ -222,19 +222,19 @@ def _of_overrides(group: Group, series: AsSeries) -> Iterator[SeriesFinding]:
             yield SeriesFinding("override-same", key, f"{_at(series, slot)} is as the series has it.", slot)
 
 
-def _last_changed(one: _Override) -> tuple[int, int, int]:
-    return one.facts.sequence, one.facts.modified, one.member.id
+def _last_changed(override: _Override) -> tuple[int, int, int]:
+    return override.facts.sequence, override.facts.modified, override.member.id
 
 
-def _slot_in(series: AsSeries, one: _Override) -> int | None:
+def _slot_in(series: AsSeries, override: _Override) -> int | None:
     """The slot an override stands for; one told as a day stands for what the series does on it."""
-    slot = one.slot
+    slot = override.slot
     if slot is None:
         return None
-    if one.told is not None and one.told.is_date and not series.start.is_date:
+    if override.told is not None and override.told.is_date and not series.start.is_date:
         day = slot // DAY * DAY
-        found = list(series.shape.slots(series.begin, day, day + DAY))
-        return found[0] if len(found) == 1 else None
+        slots = list(series.shape.slots(series.begin, day, day + DAY))
+        return slots[0] if len(slots) == 1 else None
     return slot if _rules_give(series, slot, slot + 1) else None
 
 
@@ -249,16 +249,16 @@ def _form(moment: Moment) -> str:
     return "made of days" if moment.is_date else f"in {moment.tzid}" if moment.tzid else "in no zone"
 
 
-def _is_original(series: AsSeries, slot: int, one: _Override) -> bool:
+def _is_original(series: AsSeries, slot: int, override: _Override) -> bool:
     original = standing_alone(series, slot).text
     span, own = (
         read_span(ComponentEditor(original), series.zones),
-        read_span(ComponentEditor(one.member.text), series.zones),
+        read_span(ComponentEditor(override.member.text), series.zones),
     )
     if span.start is None or own.start is None:
         return False
     same = (span.start.key(), span.exact, span.days) == (own.start.key(), own.exact, own.days)
-    return same and said_by(original) == said_by(one.member.text)
+    return same and said_by(original) == said_by(override.member.text)
 
 
 # ---- fixed --------------------------------------------------------------------------------------------
@@ -303,9 +303,9 @@ class _Case(NamedTuple):
     dates: dict[int, int | None]
 
 
-def _at_once(found: Sequence[SeriesFinding]) -> Iterator[_Case]:
+def _at_once(findings: Sequence[SeriesFinding]) -> Iterator[_Case]:
     dates: dict[int, _Case] = {}
-    for finding in found:
+    for finding in findings:
         if finding.code != "exdate-misses" or finding.slot is None:
             yield _Case(finding, {})
             continue

@@ -86,12 +86,12 @@ def infer(
     for single in singles:
         blocks[single.alike].append(single)
     holidays = frozenset(free)
-    found: list[Inferred[Key]] = []
+    inferred: list[Inferred[Key]] = []
     for block in blocks.values():
         if len(block) >= LEAST - 1:
             pause()
-            found += _of_block(block[:_MOST], holidays)
-    return sorted(found, key=lambda series: -len(series.keys))
+            inferred += _of_block(block[:_MOST], holidays)
+    return sorted(inferred, key=lambda series: -len(series.keys))
 
 
 def _of_block(block: list[Single[Key]], free: frozenset[int]) -> list[Inferred[Key]]:

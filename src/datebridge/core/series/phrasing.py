@@ -60,15 +60,15 @@ def phrase(rule: str, times: Iterable[int]) -> Phrase | None:
         hits = tuple(time for time in given if time in known)
         given = given[: given.index(hits[-1]) + 1]
         said = set(hits)
-        found = Phrase(
+        phrased = Phrase(
             f"{rule};COUNT={len(given)}",
             start,
             hits,
             tuple(time for time in given if time not in known),
             tuple(time for time in wanted if time not in said),
         )
-        if best is None or found.cost < best.cost:
-            best = found
+        if best is None or phrased.cost < best.cost:
+            best = phrased
     return best
 
 

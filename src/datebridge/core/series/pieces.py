@@ -45,18 +45,18 @@ def pieces(entries: Sequence[SeriesShape[Key]]) -> list[list[Key]]:
     for entry in entries:
         if entry.is_master:
             alike[_shape(entry)].append(entry)
-    found = []
+    runs = []
     for some in alike.values():
         if len(some) < 2:
             continue
         run: list[SeriesShape[Key]] = []
         for entry in sorted(some, key=lambda e: e.timed.start_wall):
             if run and not _follows(run[-1], entry):
-                found += [[shape.key for shape in run]] if len(run) > 1 else []
+                runs += [[shape.key for shape in run]] if len(run) > 1 else []
                 run = []
             run.append(entry)
-        found += [[shape.key for shape in run]] if len(run) > 1 else []
-    return found
+        runs += [[shape.key for shape in run]] if len(run) > 1 else []
+    return runs
 
 
 def _shape(entry: SeriesShape[Key]) -> tuple[object, ...]:
@@ -101,7 +101,7 @@ def attachments(entries: Sequence[SeriesShape[Key]], orphans: Sequence[SeriesSha
     for entry in entries:
         if entry.is_master:
             by_title[words(entry.title)].append(entry)
-    found = []
+    attached = []
     for orphan in orphans:
         best: Attachment[Key] | None = None
         for series in by_title.get(words(orphan.title), [])[:_MOST]:
@@ -116,8 +116,8 @@ def attachments(entries: Sequence[SeriesShape[Key]], orphans: Sequence[SeriesSha
             if best is None or (sure and not best.sure):
                 best = Attachment(orphan.key, series.key, slot, sure)
         if best is not None:
-            found.append(best)
-    return found
+            attached.append(best)
+    return attached
 
 
 def _is_named_after(uid: str, other: str) -> bool:

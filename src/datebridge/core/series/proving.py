@@ -48,8 +48,8 @@ def compared(before: Iterable[str], after: Iterable[str], zones: Zones = NO_ZONE
         return zones.clock(tzid)
 
     one, other = (_all(side, low, high, clocks) for side in (left, right))
-    same, found = compare(one, other, lambda a, b: differing(said[a], said[b]))
-    return len(same), found
+    same, different = compare(one, other, lambda a, b: differing(said[a], said[b]))
+    return len(same), different
 
 
 def _timed(texts: Iterable[str], zones: Zones, texts_by: dict[int, str]) -> list[Timed]:
@@ -85,6 +85,6 @@ def must_be_same(before: Iterable[str], after: Iterable[str], zones: Zones = NO_
     Raises:
         NotTheSame: if something does.
     """
-    found = differences(before, after, zones)
-    if found:
-        raise NotTheSame(f"{len(found):,} of its times would not be as they are now.")
+    different = differences(before, after, zones)
+    if different:
+        raise NotTheSame(f"{len(different):,} of its times would not be as they are now.")

@@ -51,7 +51,7 @@ def start_moment(text: str, zones: Zones = NO_ZONES) -> Moment:
 # ---- singles into a series ------------------------------------------------------------------------------
 
 
-def gather(texts: Mapping[int, str], found: Inferred[int], stamp: str, zones: Zones = NO_ZONES) -> Plan:
+def gather(texts: Mapping[int, str], inferred: Inferred[int], stamp: str, zones: Zones = NO_ZONES) -> Plan:
     """Make one series of singles.
 
     Args:
@@ -60,18 +60,18 @@ def gather(texts: Mapping[int, str], found: Inferred[int], stamp: str, zones: Zo
     Raises:
         CannotEdit: where one of them cannot be read. NotTheSame: where the series would happen otherwise.
     """
-    own = {key: texts[key] for key in (*found.keys, *(key for _, key in found.moved))}
-    master = _most_common([own[key] for key in found.keys])
+    own = {key: texts[key] for key in (*inferred.keys, *(key for _, key in inferred.moved))}
+    master = _most_common([own[key] for key in inferred.keys])
     uid = fresh_uid(*sorted(ComponentEditor(text).value("UID") for text in own.values()))
     lines = ComponentEditor(master)
     lines.set("UID", uid)
-    _begin_at(lines, found.phrase.start, zones)
+    _begin_at(lines, inferred.phrase.start, zones)
     start = start_moment(lines.text, zones)
-    _say(lines, start, found.phrase._replace(left_out=found.left_out))
+    _say(lines, start, inferred.phrase._replace(left_out=inferred.left_out))
     touched(lines, stamp, False)
     made = [lines.text]
-    slots = dict(zip(found.keys, sorted((*found.phrase.hits, *found.phrase.extra)), strict=True))
-    for key, slot in [*slots.items(), *((key, slot) for slot, key in found.moved)]:
+    slots = dict(zip(inferred.keys, sorted((*inferred.phrase.hits, *inferred.phrase.extra)), strict=True))
+    for key, slot in [*slots.items(), *((key, slot) for slot, key in inferred.moved)]:
         if said_by(own[key]) != said_by(master) or key not in slots:
             made.append(_as_override(own[key], uid, start, slot))
     must_be_same(own.values(), made, zones)
@@ -127,14 +127,20 @@ def join(groups: Sequence[Group], stamp: str) -> Plan:
     ordered = sorted(groups, key=lambda group: group.series.begin if group.series else 0)
     first = ordered[0]
     series = [group.series for group in ordered]
-    if first.master is None or any(one is None for one in series) or len({_clock(group) for group in ordered}) > 1:
+    if (
+        first.master is None
+        or any(own_series is None for own_series in series)
+        or len({_clock(group) for group in ordered}) > 1
+    ):
         raise CannotEdit("These are no series on one clock.")
     zones = first.zones
     start = start_moment(first.master.text, zones)
-    endless = any(one is not None and one.facts.until_wall is None for one in series)
+    endless = any(own_series is not None and own_series.facts.until_wall is None for own_series in series)
     written_rules = [line.value for g in ordered if g.master for _, line in ComponentEditor(g.master.text).own("RRULE")]
     rules = list(dict.fromkeys(str(RuleText.of(rule).without("COUNT", "UNTIL")) for rule in written_rules))
-    slots = sorted({slot for one in series if one is not None for slot in one.slots(MOST_LISTED * 20)})
+    slots = sorted(
+        {slot for own_series in series if own_series is not None for slot in own_series.slots(MOST_LISTED * 20)}
+    )
     said = min((p for rule in rules if (p := phrase(rule, slots)) is not None), key=lambda p: p.cost, default=None)
     if said is None or (endless and len(rules) > 1):
         raise CannotEdit("They have no rule in common.")

@@ -141,13 +141,13 @@ def find_busy(given: SharedContent, low: int, high: int, zone: str) -> list[Peri
 
 
 def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
-    found: list[tuple[int, int]] = []
+    joined: list[tuple[int, int]] = []
     for start, end in sorted(spans):
-        if found and start <= found[-1][1]:
-            found[-1] = found[-1][0], max(end, found[-1][1])
+        if joined and start <= joined[-1][1]:
+            joined[-1] = joined[-1][0], max(end, joined[-1][1])
         elif end > start:
-            found.append((start, end))
-    return found
+            joined.append((start, end))
+    return joined
 
 
 def _without(spans: list[tuple[int, int]], taken: list[tuple[int, int]]) -> Iterator[tuple[int, int]]:

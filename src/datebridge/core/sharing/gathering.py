@@ -229,20 +229,22 @@ class _Gathering:
             else:
                 self._give(one, fate == "busy", uid, gone if one is master else ())
 
-    def _inherited(self, one: Source, orphan: bool) -> frozenset[str]:
+    def _inherited(self, source: Source, orphan: bool) -> frozenset[str]:
         """The ways in which an entry is private because its series or its calendar is.
 
         Of a changed occurrence that is damaged and has no series, nobody can say whose it is.
         """
-        found = self._of_calendar.get(one.calendar, _NO_CLASS)
+        classes = self._of_calendar.get(source.calendar, _NO_CLASS)
         if not self._of_series:
-            return found
-        if orphan and is_damaged(one.text):
-            return found.union(*(said for (calendar, _), said in self._of_series.items() if calendar == one.calendar))
-        uids = {one.uid.casefold()}
-        if one.text.upper().count("\nUID") > 1:
-            uids |= uids_in(one.text)
-        return found.union(*(self._of_series.get((one.calendar, uid), _NO_CLASS) for uid in uids if uid))
+            return classes
+        if orphan and is_damaged(source.text):
+            return classes.union(
+                *(said for (calendar, _), said in self._of_series.items() if calendar == source.calendar)
+            )
+        uids = {source.uid.casefold()}
+        if source.text.upper().count("\nUID") > 1:
+            uids |= uids_in(source.text)
+        return classes.union(*(self._of_series.get((source.calendar, uid), _NO_CLASS) for uid in uids if uid))
 
     def _in_span(self, group: Sequence[Source], fates: list[str]) -> tuple[list[Source], list[str]]:
         """What of a group lies in the span: series are cut to it, all else is in it or not."""
@@ -258,8 +260,8 @@ class _Gathering:
                 fates[at] = self._cut(sources, at) or fates[at]
         return sources, fates
 
-    def _within(self, one: Source) -> bool:
-        when = one.timed
+    def _within(self, source: Source) -> bool:
+        when = source.timed
         if when is None or (self.high is not None and when.start_wall >= self.high):
             return False
         return self.low is None or when.until_wall is None or max(when.until_wall, when.start_wall + 1) > self.low
@@ -284,35 +286,40 @@ class _Gathering:
         group[at] = replace(one, text=text, timed=again.timed, whole=one.text)
         return ""
 
-    def _fate(self, one: Source, classes: frozenset[str]) -> str:
+    def _fate(self, source: Source, classes: frozenset[str]) -> str:
         """Why an entry is left out; "busy" where it is given as busy, "" where it is given as others are."""
-        if not one.meant:
+        if not source.meant:
             return "not chosen"
-        if one.kind == "VTODO" and not self.terms.todos:
+        if source.kind == "VTODO" and not self.terms.todos:
             return "to-dos"
-        if one.kind not in KINDS[self.terms.detail]:
-            return _OTHERS.get(one.kind, "of other kinds")
+        if source.kind not in KINDS[self.terms.detail]:
+            return _OTHERS.get(source.kind, "of other kinds")
         guarded, name = Guarded.AS_OTHERS, ""
-        for found in sorted(classes):  # of two that mean the same, it is called confidential
-            said = self.terms.confidential if found == CONFIDENTIAL else self.terms.private
+        for class_name in sorted(classes):  # of two that mean the same, it is called confidential
+            said = self.terms.confidential if class_name == CONFIDENTIAL else self.terms.private
             if not name or _STRICTNESS.index(said) > _STRICTNESS.index(guarded):
-                guarded, name = said, found.lower()
+                guarded, name = said, class_name.lower()
         if guarded is Guarded.LEAVE_OUT:
             return name
         busy = guarded is Guarded.BUSY
         if busy or self.terms.detail is Detail.BUSY:
-            if one.kind != "VEVENT" or one.timed is None:
+            if source.kind != "VEVENT" or source.timed is None:
                 return "at no time"
-            if one.busy == "TRANSPARENT" or one.status == "CANCELLED":
+            if source.busy == "TRANSPARENT" or source.status == "CANCELLED":
                 return "that take no time"
         return "busy" if busy and self.terms.detail is not Detail.BUSY else ""
 
-    def _uid(self, one: Source, plain: bool) -> str:
+    def _uid(self, source: Source, plain: bool) -> str:
         """The UID readers get: "" for its own, where that may pass and no other calendar has given it already."""
         lenient = self.terms.detail in (Detail.EVERYTHING, Detail.WITHOUT_PEOPLE)
-        if plain and lenient and one.uid and self._claimed.setdefault(one.uid, one.calendar) == one.calendar:
+        if (
+            plain
+            and lenient
+            and source.uid
+            and self._claimed.setdefault(source.uid, source.calendar) == source.calendar
+        ):
             return ""
-        return self._named(one.calendar, one.kind, one.uid or one.text)
+        return self._named(source.calendar, source.kind, source.uid or source.text)
 
     def _named(self, *parts: object) -> str:
         return named(self.secret, *parts)

@@ -76,11 +76,11 @@ class PageData:
         if only is not None:
             near = [entry for entry in near if entry.id in only]
         bounds = Bounds.drawn()
-        found = list(occurrences(near, low, high, zone, self.given.clock, bounds=bounds))
-        found.sort(key=lambda occurrence: (occurrence.shown_start, -occurrence.shown_end, occurrence.entry))
+        happening = list(occurrences(near, low, high, zone, self.given.clock, bounds=bounds))
+        happening.sort(key=lambda occurrence: (occurrence.shown_start, -occurrence.shown_end, occurrence.entry))
         cut = tuple(sorted(self.given.entries[number - 1].redacted.title for number in bounds.cut))
         return Window(
-            found, {number: self._shown(number) for number in {occurrence.entry for occurrence in found}}, cut
+            happening, {number: self._shown(number) for number in {occurrence.entry for occurrence in happening}}, cut
         )
 
     def _shown(self, number: int) -> ShownEntry:
@@ -103,9 +103,9 @@ class PageData:
 
     # ---- single entries --------------------------------------------------------------------------
 
-    def key(self, one: Occurrence) -> str:
+    def key(self, occurrence: Occurrence) -> str:
         """What an occurrence goes by on the page; says nothing of what it is."""
-        return f"{self.entry_key(self.given.entries[(one.series or one.entry) - 1])}.{one.slot}"
+        return f"{self.entry_key(self.given.entries[(occurrence.series or occurrence.entry) - 1])}.{occurrence.slot}"
 
     def entry_key(self, entry: Entry) -> str:
         """The same for an entry."""
@@ -126,7 +126,11 @@ class PageData:
         if not entry.source.uid:
             return [entry]
         same = (entry.source.calendar, entry.source.kind, entry.source.uid)
-        return [one for one in self.given.entries if (one.source.calendar, one.source.kind, one.source.uid) == same]
+        return [
+            entry
+            for entry in self.given.entries
+            if (entry.source.calendar, entry.source.kind, entry.source.uid) == same
+        ]
 
     def occurrence(self, key: str, zone: str) -> Occurrence | None:
         """The occurrence a key of `key` stands for."""
@@ -138,8 +142,8 @@ class PageData:
         # Overrides may have moved what stood in the slot to any other day.
         walls = [int(slot[0]), *(one.start_wall for one in own if one.recurrence_id)]
         low, high = min(walls) - 2 * DAY, max(walls) + 2 * DAY
-        found = occurrences(own, low, high, zone, self.given.clock, bounds=Bounds.drawn())
-        return next((one for one in found if self.key(one) == key), None)
+        happening = occurrences(own, low, high, zone, self.given.clock, bounds=Bounds.drawn())
+        return next((one for one in happening if self.key(one) == key), None)
 
     # ---- words -----------------------------------------------------------------------------------
 
@@ -171,7 +175,7 @@ def details(entry: Entry) -> Details:
         for line in lines.get(name, ())
         if line.value.strip().lower().startswith(("https://", "http://"))
     ]
-    categories = [one for line in lines.get("CATEGORIES", ()) for one in split_text_list(line.value)]
+    categories = [value for line in lines.get("CATEGORIES", ()) for value in split_text_list(line.value)]
     return Details(
         entry.redacted.title,
         entry.redacted.place,

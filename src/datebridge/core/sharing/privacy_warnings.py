@@ -94,17 +94,17 @@ def privacy_warnings(given: SharedContent, most_names: int = 2_000) -> list[Priv
             counts.setdefault(warning.what, [0])[0] += 1
             first.setdefault(warning.what, (entry.redacted.title, warning.found))
     warnings = [PrivacyWarning(what, number[0], *first[what]) for what, number in counts.items()]
-    return sorted(warnings, key=lambda one: -one.entries)
+    return sorted(warnings, key=lambda warning: -warning.entries)
 
 
 def _people(given: SharedContent) -> list[str]:
     """Names of those who are invited anywhere among the entries, where people are left out."""
-    found: dict[str, None] = {}
+    people: dict[str, None] = {}
     for entry in given.entries:
         if "ATTENDEE" not in entry.source.text and "ORGANIZER" not in entry.source.text:
             continue
         for _, line in Component(entry.source.text).properties():
             name = (line.param("CN") or "").strip() if line.name in ("ATTENDEE", "ORGANIZER") else ""
             if len(name) >= 5 and " " in name:
-                found[name] = None
-    return list(found)
+                people[name] = None
+    return list(people)

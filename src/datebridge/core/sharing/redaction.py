@@ -153,23 +153,23 @@ class Redaction:
         redaction.text = "\n".join([*out, "END:" + out[0].partition(":")[2]])
         return redaction
 
-    def line(self, raw: str, found: Redacted | None = None) -> list[str]:
+    def line(self, raw: str, redacted: Redacted | None = None) -> list[str]:
         """What is given of one property; what is not is noted."""
         head, _, value = raw.partition(":")
-        return self._line(raw, head.partition(";")[0].upper(), head, value, found or Redacted(""), set())
+        return self._line(raw, head.partition(";")[0].upper(), head, value, redacted or Redacted(""), set())
 
     # ---- lines -----------------------------------------------------------------------------------
 
-    def _line(self, raw: str, name: str, head: str, value: str, found: Redacted, once: set[str]) -> list[str]:
+    def _line(self, raw: str, name: str, head: str, value: str, trace: Redacted, once: set[str]) -> list[str]:
         """What is given of a property; nothing, and noted, where it may not pass."""
         if name not in self.properties:
-            return self._other(raw, name, found)
+            return self._other(raw, name, trace)
         if self.canonical:
             if name in ONCE:
                 if name in once:
                     return []
                 once.add(name)
-            return self._canonical(raw, name, head, value, found, once)
+            return self._canonical(raw, name, head, value, trace, once)
         if ";" not in head:
             redacted = [raw] if len(raw) > len(head) else []
         elif head in self._heads and (name not in DATED or ":" not in value):
@@ -180,37 +180,37 @@ class Redaction:
             if redacted and '"' not in head and (name not in DATED or ":" not in value):
                 self._heads[head] = redacted[0][: len(redacted[0]) - len(value)]
         if not redacted:
-            found.withheld.add("damaged lines")
+            trace.withheld.add("damaged lines")
             return []
         if name in _READ:
-            self._note(name, redacted[0], found)
+            self._note(name, redacted[0], trace)
         return redacted
 
-    def _other(self, raw: str, name: str, found: Redacted) -> list[str]:
+    def _other(self, raw: str, name: str, redacted: Redacted) -> list[str]:
         """A property that is not in the table."""
         if name in KNOWN:
-            found.withheld.add(CALLED.get(name, "other properties"))
+            redacted.withheld.add(CALLED.get(name, "other properties"))
             return []
         if LINE.match(raw) is None or name in ("BEGIN", "END"):
-            found.withheld.add("damaged lines")
+            redacted.withheld.add("damaged lines")
             return []
         if not self.unknown:
-            found.withheld.add("unknown properties")
+            redacted.withheld.add("unknown properties")
             return []
         # Unknown properties may name people in unknown ways.
         people = self.terms.detail is not Detail.EVERYTHING and "MAILTO:" in raw.upper()
         return [] if people else self._with_parameters(raw)
 
-    def _note(self, name: str, line: str, found: Redacted) -> None:
+    def _note(self, name: str, line: str, redacted: Redacted) -> None:
         value = line.partition(":")[2] if '"' not in line.partition(":")[0] else parse_line(line).value
         if name == "SUMMARY":
-            found.title = found.title or unescape_text(value).strip()
+            redacted.title = redacted.title or unescape_text(value).strip()
         elif name == "LOCATION":
-            found.place = found.place or unescape_text(value).strip()
+            redacted.place = redacted.place or unescape_text(value).strip()
         elif name == "STATUS":
-            found.status = value.strip().upper()
+            redacted.status = value.strip().upper()
         else:
-            found.free = value.strip().upper() == "TRANSPARENT"
+            redacted.free = value.strip().upper() == "TRANSPARENT"
 
     def _with_parameters(self, raw: str, allowed: frozenset[str] | None = None) -> list[str]:
         """A line with those of its parameters that may pass, the bytes of all else kept."""
@@ -219,7 +219,7 @@ class Redaction:
             return []
         said = [token.partition("=") for token in _RAW_PARAM.findall(match[2])]
         tokens = [name.strip().upper() for name, _, _ in said]
-        unwanted = {one for one in tokens if not self._may(one, allowed)}
+        unwanted = {token for token in tokens if not self._may(token, allowed)}
         changed: dict[str, str | None] = dict.fromkeys(unwanted)
         value = match[3]
         if self.terms.detail is not Detail.EVERYTHING:
@@ -246,7 +246,7 @@ class Redaction:
 
     # ---- lines that are rewritten ---------------------------------------------------------------
 
-    def _canonical(self, raw: str, name: str, head: str, value: str, found: Redacted, once: set[str]) -> list[str]:
+    def _canonical(self, raw: str, name: str, head: str, value: str, trace: Redacted, once: set[str]) -> list[str]:
         """A property of which nothing passes but what it must say."""
         if name in _ONE_TIME and head in self._heads and is_moment(value):
             return [self._heads[head] + value]
@@ -265,13 +265,13 @@ class Redaction:
             if name in _REPEATED and len(self._redacted) < _MOST_KEPT:
                 self._redacted[raw] = redacted
         if name in _READ and redacted:
-            self._note(name, redacted[0], found)
-            if self.terms.detail is Detail.BUSY and found.status not in ("TENTATIVE", "CANCELLED"):
-                found.status = ""
+            self._note(name, redacted[0], trace)
+            if self.terms.detail is Detail.BUSY and trace.status not in ("TENTATIVE", "CANCELLED"):
+                trace.status = ""
                 return []
         if not redacted:
             once.discard(name)
-            found.withheld.add("damaged lines")
+            trace.withheld.add("damaged lines")
         return redacted
 
     def _written(self, raw: str, head: str, value: str) -> list[str]:
@@ -291,19 +291,19 @@ class Redaction:
 
     # ---- nested components -----------------------------------------------------------------------
 
-    def _component(self, lines: list[str], found: Redacted, depth: int) -> list[str]:
+    def _component(self, lines: list[str], redacted: Redacted, depth: int) -> list[str]:
         """What is given of a nested component, with what is nested in it."""
         kind = (fence_of(lines[0]) or ("", ""))[1]
         if depth > _MOST_DEEP:
-            found.withheld.add("damaged lines")
+            redacted.withheld.add("damaged lines")
             return []
         if kind not in self.nested:
             known = kind in NESTED[Detail.EVERYTHING]
             if known or not (self.unknown and self.terms.detail is Detail.EVERYTHING and _NAME.fullmatch(kind)):
-                found.withheld.add(CALLED.get(kind, "unknown properties" if not known else "other properties"))
+                redacted.withheld.add(CALLED.get(kind, "unknown properties" if not known else "other properties"))
                 return []
         if kind == "VALARM" and (not self.alarms or not self._may_ring(lines)):
-            found.withheld.add("alarms")
+            redacted.withheld.add("alarms")
             return []
         aside, given = Redacted(""), [f"BEGIN:{kind}" if lines[0][:6].upper() != "BEGIN:" else lines[0]]
         at = 1
@@ -317,8 +317,8 @@ class Redaction:
             given += self._of_alarm(lines[at]) if self.canonical else self.line(lines[at], aside)
             at += 1
         if self.canonical:
-            given.append("DESCRIPTION:" + escape_text(found.title or "Reminder"))
-        found.withheld |= aside.withheld
+            given.append("DESCRIPTION:" + escape_text(redacted.title or "Reminder"))
+        redacted.withheld |= aside.withheld
         return [*given, lines[-1] if lines[-1].upper() == "END:" + kind else "END:" + kind]
 
     def _may_ring(self, lines: list[str]) -> bool:

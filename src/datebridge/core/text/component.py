@@ -76,8 +76,8 @@ class ComponentEditor:
         # Nested components mostly stand behind a component's own properties, and then need not be looked for.
         before = self.lines[1 : some[-1]]
         own = depths(self.lines) if any(map(fence_of, before)) else None
-        found = ((i, line) for i in some if i and (own is None or own[i] == 1) and (line := parsed(self.lines[i])))
-        return iter([(i, line) for i, line in found if line.name == name])
+        lines_read = ((i, line) for i in some if i and (own is None or own[i] == 1) and (line := parsed(self.lines[i])))
+        return iter([(i, line) for i, line in lines_read if line.name == name])
 
     def change(self, index: int, value: str, params: Params | None = None) -> None:
         """Give a line another value and set some of its parameters."""
@@ -85,8 +85,8 @@ class ComponentEditor:
 
     def value(self, name: str) -> str:
         """The value of the first property of a name; "" where there is none."""
-        found = next(self.own(name), None)
-        return found[1].value if found else ""
+        line = next(self.own(name), None)
+        return line[1].value if line else ""
 
     def set(self, name: str, value: str, params: Params | None = None) -> None:
         """Set a property in its place, keeping the parameters not named; an empty value takes it out."""
@@ -97,9 +97,9 @@ class ComponentEditor:
 
     def put(self, name: str, value: str, params: Params | None = None) -> None:
         """The same, where an empty value is one like any other."""
-        found = next(self.own(name), None)
-        if found:
-            self.change(found[0], value, params)
+        line = next(self.own(name), None)
+        if line:
+            self.change(line[0], value, params)
         else:
             self.add(written(name, value, params))
 

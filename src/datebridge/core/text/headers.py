@@ -35,7 +35,7 @@ def description_of(header: str) -> Description:
     component = Component(header)
 
     def value(*names: str) -> str:
-        line = next((found for name in names if (found := component.first(name))), None)
+        line = next((first for name in names if (first := component.first(name))), None)
         return unescape_text(line.value).strip() if line else ""
 
     own_colour = value(_SHADE, "COLOR").lower()

@@ -111,8 +111,8 @@ def to_jcal(text: str) -> list[Any]:
                 open_components.pop()
         else:
             open_components[-1][1].append(_property(raw, line.name, line.params, line.value))
-    found: list[Any] = root[2][0] if root[2] else root
-    return found
+    top: list[Any] = root[2][0] if root[2] else root
+    return top
 
 
 def _property(raw: str, name: str, given: tuple[tuple[str, tuple[str, ...]], ...], value: str) -> list[Any]:
@@ -155,8 +155,8 @@ def _values(name: str, kind: str, value: str) -> list[Any] | None:
     one = _TO.get(kind)
     if one is None:
         return [value]
-    found = [one(item) for item in (value.split(",") if name in _MANY else [value])]
-    return None if any(item is None for item in found) else found
+    values = [one(item) for item in (value.split(",") if name in _MANY else [value])]
+    return None if any(item is None for item in values) else values
 
 
 def _number_or_float(text: str) -> float | int:
@@ -190,21 +190,21 @@ def _period(text: str) -> list[str] | None:
 
 
 def _recur(text: str) -> dict[str, Any] | None:
-    found: dict[str, Any] = {}
+    parts: dict[str, Any] = {}
     for part in text.split(";"):
         name, equals, value = part.partition("=")
         key = name.lower()
-        if not equals or key in found or not _NAME.fullmatch(name) or name.upper() != name:
+        if not equals or key in parts or not _NAME.fullmatch(name) or name.upper() != name:
             return None
         if key == "until":
             until = _date(value) or _date_time(value)
             if until is None:
                 return None
-            found[key] = until
+            parts[key] = until
             continue
         items: list[Any] = [int(v) if _NUMBER.fullmatch(v) and v != "-0" else v for v in value.split(",")]
-        found[key] = items[0] if len(items) == 1 else items
-    return found if _recur_text(found) == text else None
+        parts[key] = items[0] if len(items) == 1 else items
+    return parts if _recur_text(parts) == text else None
 
 
 def _boolean(text: str) -> bool | None:

@@ -72,13 +72,13 @@ def parse_params(text: str) -> tuple[tuple[str, tuple[str, ...]], ...]:
     """Parameters as written, from ``;`` on, into names (upper case) and decoded values."""
     if not text:
         return ()
-    found = []
+    params = []
     for name, values in _PARAM.findall(text):
         decoded = tuple(_decode_param(v) for v in _VALUES.findall(values))
         if len(decoded) > 1 and name.upper() == "TZID":  # a zone has one name, though it may hold a comma unquoted
             decoded = (",".join(decoded),)
-        found.append((name.upper(), decoded))
-    return tuple(found)
+        params.append((name.upper(), decoded))
+    return tuple(params)
 
 
 def param_of(text: str, name: str) -> str | None:

@@ -55,7 +55,7 @@ def classes_in(text: str) -> frozenset[str]:
     """
     if not _speaks(text) and _PLAIN.match(text) is not None:
         return _NOTHING
-    found: set[str] = set()
+    classes: set[str] = set()
     broken = ""
     for raw in text.split("\n"):
         match = LINE.match(raw)
@@ -63,10 +63,10 @@ def classes_in(text: str) -> frozenset[str]:
             broken += _squeezed(raw)
             continue
         if broken:
-            found |= _broken_classes(broken + _squeezed(match[1]))
+            classes |= _broken_classes(broken + _squeezed(match[1]))
             broken = ""
-        found |= _said_by(match[1].upper(), match[2].upper(), match[3], raw)
-    return frozenset(found | _broken_classes(broken))
+        classes |= _said_by(match[1].upper(), match[2].upper(), match[3], raw)
+    return frozenset(classes | _broken_classes(broken))
 
 
 def _speaks(text: str) -> bool:
@@ -81,12 +81,12 @@ def _said_by(name: str, params: str, value: str, raw: str) -> set[str]:
         if value.strip().upper() != "PUBLIC" or ":" in params:  # not all readers know what quotes are for
             return {CONFIDENTIAL if CONFIDENTIAL in _squeezed(raw) else PRIVATE}
         return {word for word in (PRIVATE, CONFIDENTIAL) if word in params}
-    found = {(match[1] or match[2] or PRIVATE).upper() for match in _RUN_IN.finditer(raw)}
+    classes = {(match[1] or match[2] or PRIVATE).upper() for match in _RUN_IN.finditer(raw)}
     if name not in KNOWN and (word := _squeezed(value)) in (PRIVATE, CONFIDENTIAL):
-        found.add(word)
+        classes.add(word)
     if _UNSEEN.search(raw):  # somebody may see more than one line in it
-        found |= _broken_classes(_squeezed(value))
-    return found
+        classes |= _broken_classes(_squeezed(value))
+    return classes
 
 
 def _broken_classes(squeezed: str) -> set[str]:

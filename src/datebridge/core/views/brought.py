@@ -196,14 +196,14 @@ def _alarms(texts: Sequence[str], own: Here) -> list[Alarm]:
     left: defaultdict[str, list[int]] = defaultdict(list)
     for trigger, place in reversed(own.triggers):
         left[trigger.strip().upper()].append(place)
-    found = [(text, places.pop() if (places := left.get(text.upper())) else None) for text in texts]
+    placed = [(text, places.pop() if (places := left.get(text.upper())) else None) for text in texts]
     spare = sorted(place for places in left.values() for place in places)
     if not alarms.keys() >= set(spare):
         raise BadCell("alarms", "One of its alarms cannot be read, and stays; remove it in the source.")
     instead = (alarms[place] for place in spare)
     return [
         alarms[place] if place is not None else _alarm(one, next(instead, None))
-        for one, place in found
+        for one, place in placed
         if place is None or place in alarms  # one that cannot be read stays
     ]
 

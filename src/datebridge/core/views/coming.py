@@ -30,16 +30,16 @@ class Coming:
 def coming(entries: Iterable[tuple[str, str]], first: date, days: int, most: int = 400) -> list[Coming]:
     """What begins within `days` from `first`, in order, at most `most`; entries are (component, text)."""
     facts = [derive(component, text) for component, text in entries]
-    placed = [entry for number, found in enumerate(facts) if (entry := timed(found, number))]
+    placed = [entry for number, happening in enumerate(facts) if (entry := timed(happening, number))]
     low = wall_seconds_of(first)
     high = low + days * DAY
-    found = occurrences(placed, low - DAY, high + DAY)  # on its own clock it may be the day before or after
+    happening = occurrences(placed, low - DAY, high + DAY)  # on its own clock it may be the day before or after
     return sorted(
-        (_at(occurrence, facts[occurrence.entry]) for occurrence in found if low <= occurrence.slot < high),
+        (_at(occurrence, facts[occurrence.entry]) for occurrence in happening if low <= occurrence.slot < high),
         key=lambda c: (c.day, c.time, c.title),
     )[:most]
 
 
-def _at(one: Occurrence, facts: Facts) -> Coming:
-    begin = from_wall_seconds(one.slot)
+def _at(occurrence: Occurrence, facts: Facts) -> Coming:
+    begin = from_wall_seconds(occurrence.slot)
     return Coming(begin.date(), "" if facts.all_day else f"{begin:%H:%M}", facts.summary)

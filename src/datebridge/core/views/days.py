@@ -105,16 +105,16 @@ def lay_out(window: Window, wanted: Iterable[date], zone: str, most: int, clocks
     low, high = bounds_of(ordered)
     days = {wall_seconds_of(day): Day(day) for day in ordered}
     rows = _rows(window, days) if most else {}
-    for one in window.occurrences:
-        first = max(low, one.shown_start // DAY * DAY)
-        last = max(one.shown_end - 1, one.shown_start)
+    for occurrence in window.occurrences:
+        first = max(low, occurrence.shown_start // DAY * DAY)
+        last = max(occurrence.shown_end - 1, occurrence.shown_start)
         for midnight in range(first, min(last, high - 1) + 1, DAY):
             day = days.get(midnight)
             if day is None:
                 continue
             day.total += 1
-            if len(day.pieces) < most or (rows and key_of(one) in rows):
-                day.pieces.append(_piece(one, window.entries[one.entry], midnight, rows, zone))
+            if len(day.pieces) < most or (rows and key_of(occurrence) in rows):
+                day.pieces.append(_piece(occurrence, window.entries[occurrence.entry], midnight, rows, zone))
     for day in days.values():
         day.pieces.sort(key=lambda p: (p.row < 0, p.row, p.start, -p.end))
         del day.pieces[most:]
@@ -138,46 +138,46 @@ def _on_clocks(day: Day, zone: str, clocks: Sequence[str]) -> None:
     day.shifts = [(wall_at(instant, clock) - noon) // 60 for clock in clocks]
 
 
-def _rows(window: Window, found: dict[int, Day]) -> dict[str, int]:
+def _rows(window: Window, days_drawn: dict[int, Day]) -> dict[str, int]:
     """The row of everything that takes whole days or more than one, each in the first that is free."""
     free: list[int] = []
     taken: list[tuple[int, int]] = []
     rows: dict[str, int] = {}
-    for one in window.occurrences:
-        if not spans_days(one, window.entries[one.entry]):
+    for occurrence in window.occurrences:
+        if not spans_days(occurrence, window.entries[occurrence.entry]):
             continue
-        begin = one.shown_start // DAY * DAY
+        begin = occurrence.shown_start // DAY * DAY
         while taken and taken[0][0] <= begin:
             heappush(free, heappop(taken)[1])
         row = heappop(free) if free else len(taken)
-        heappush(taken, (-(-max(one.shown_end, one.shown_start + 1) // DAY) * DAY, row))
-        rows[key_of(one)] = row
+        heappush(taken, (-(-max(occurrence.shown_end, occurrence.shown_start + 1) // DAY) * DAY, row))
+        rows[key_of(occurrence)] = row
     return rows
 
 
-def _piece(one: Occurrence, entry: ShownEntry, midnight: int, rows: dict[str, int], zone: str) -> Piece:
-    key = key_of(one)
-    start, end = max(one.shown_start, midnight), min(one.shown_end, midnight + DAY)
+def _piece(occurrence: Occurrence, entry: ShownEntry, midnight: int, rows: dict[str, int], zone: str) -> Piece:
+    key = key_of(occurrence)
+    start, end = max(occurrence.shown_start, midnight), min(occurrence.shown_end, midnight + DAY)
     return Piece(
         key,
-        one,
+        occurrence,
         entry,
         (start - midnight) // 60,
         max(end - midnight, start - midnight) // 60,
-        one.shown_start >= midnight,
-        one.shown_end <= midnight + DAY,
+        occurrence.shown_start >= midnight,
+        occurrence.shown_end <= midnight + DAY,
         rows.get(key, -1),
-        hours(one, entry),
-        own_hours(one, entry, zone),
+        hours(occurrence, entry),
+        own_hours(occurrence, entry, zone),
     )
 
 
-def hours(one: Occurrence, entry: ShownEntry) -> str:
+def hours(occurrence: Occurrence, entry: ShownEntry) -> str:
     """``14:00–15:30``, with the days it goes on; "" for whole days."""
-    return "" if entry.marks & Mark.ALL_DAY else clock_hours(one.shown_start, one.shown_end)
+    return "" if entry.marks & Mark.ALL_DAY else clock_hours(occurrence.shown_start, occurrence.shown_end)
 
 
-def own_hours(one: Occurrence, entry: ShownEntry, zone: str) -> str:
+def own_hours(occurrence: Occurrence, entry: ShownEntry, zone: str) -> str:
     """The hours on the entry's own clock, where that is another one: ``09:00–10:00 Hobart +11:00``."""
     if entry.marks & Mark.ALL_DAY:
         return ""
@@ -185,4 +185,4 @@ def own_hours(one: Occurrence, entry: ShownEntry, zone: str) -> str:
         return "floating: the same clock time in every zone"
     if not entry.zone:
         return f"goes by “{entry.tzid}”"
-    return own_clock(one.start, one.end, entry.zone, one.shown_start)
+    return own_clock(occurrence.start, occurrence.end, entry.zone, occurrence.shown_start)

@@ -68,11 +68,11 @@ def expand(components: Iterable[RawComponent], low: int, high: int, zone: str = 
             own.add(derive("VTIMEZONE", component.text).uid, component.text)
     for component in components:
         if component.name == "VEVENT":
-            found = derive("VEVENT", component.text, zones[component.calendar])
-            entry = timed(found, len(entries) + 1, component.calendar)
+            entry_facts = derive("VEVENT", component.text, zones[component.calendar])
+            entry = timed(entry_facts, len(entries) + 1, component.calendar)
             if entry is not None:
                 entries.append(entry)
-                facts[entry.id] = found
+                facts[entry.id] = entry_facts
 
     def zone_of(calendar: int, tzid: str) -> Clock | None:
         return zones[calendar].clock(tzid) if calendar in zones else None

@@ -48,8 +48,8 @@ def pair(left: Sequence[Side], right: Sequence[Side]) -> list[MirroredPair]:
     rest, other = list(left), list(right)
     pairs: list[MirroredPair] = []
     for key in _KEYS:
-        found, rest, other = _join(rest, other, key)
-        pairs += [_judged(a, b) for a, b in found]
+        paired, rest, other = _join(rest, other, key)
+        pairs += [_judged(a, b) for a, b in paired]
     near, rest, other = _nearest(rest, other)
     pairs += [_judged(a, b) for a, b in near]
     pairs += [MirroredPair(a.number, None, "alone", 0, a.start) for a in rest]
@@ -69,14 +69,14 @@ def _join(left: Iterable[Side], right: Iterable[Side], key: Callable[[Side], Has
     waiting: dict[Hashable, deque[Side]] = defaultdict(deque)
     for side in right:
         waiting[key(side)].append(side)
-    found, rest = [], []
+    pairs, rest = [], []
     for side in left:
         partners = waiting.get(key(side))
         if partners:
-            found.append((side, partners.popleft()))
+            pairs.append((side, partners.popleft()))
         else:
             rest.append(side)
-    return found, rest, [side for sides in waiting.values() for side in sides]
+    return pairs, rest, [side for sides in waiting.values() for side in sides]
 
 
 def _nearest(left: Iterable[Side], right: Iterable[Side]) -> _Joined:
@@ -84,7 +84,7 @@ def _nearest(left: Iterable[Side], right: Iterable[Side]) -> _Joined:
     for side in sorted(right, key=lambda s: s.start):
         by_title[side.title].append(side)
     starts = {title: [side.start for side in sides] for title, sides in by_title.items()}
-    found, rest = [], []
+    pairs, rest = [], []
     for side in sorted(left, key=lambda s: s.start):
         partners, begins = by_title.get(side.title, []), starts.get(side.title, [])
         place = bisect_left(begins, side.start)
@@ -92,10 +92,10 @@ def _nearest(left: Iterable[Side], right: Iterable[Side]) -> _Joined:
         best = min(near, key=lambda k: abs(partners[k].start - side.start), default=None)
         if best is not None and abs(partners[best].start - side.start) <= _NEAR:
             begins.pop(best)
-            found.append((side, partners.pop(best)))
+            pairs.append((side, partners.pop(best)))
         else:
             rest.append(side)
-    return found, rest, [side for sides in by_title.values() for side in sides]
+    return pairs, rest, [side for sides in by_title.values() for side in sides]
 
 
 def _judged(left: Side, right: Side) -> MirroredPair:

@@ -161,7 +161,7 @@ def overlapping(
     by_whom = asked.shared or wanted
     known = people({one.entry for one in chosen}) if by_whom else {}
     taken = {one.entry: _taken(one.entry, entries[one.entry], known, owners or {}) for one in chosen} if by_whom else {}
-    found: list[Overlap] = []
+    overlaps_there: list[Overlap] = []
     twins = 0
     steps = Steps(_MOST_LOOKS)
     for a, b, shared in overlaps(spans, max(asked.least, 1), steps):
@@ -176,11 +176,11 @@ def overlapping(
         if one.uid == other.uid and one.calendar != other.calendar and first.start == second.start:
             twins += 1
             continue
-        if len(found) == MOST_PAIRS:
-            return Overlaps(window, found, twins, True)
+        if len(overlaps_there) == MOST_PAIRS:
+            return Overlaps(window, overlaps_there, twins, True)
         apart = min(first.shown_end, second.shown_end) <= max(first.shown_start, second.shown_start)
-        found.append(Overlap(first, second, shared, apart))
-    return Overlaps(window, found, twins, steps.spent)
+        overlaps_there.append(Overlap(first, second, shared, apart))
+    return Overlaps(window, overlaps_there, twins, steps.spent)
 
 
 def _taken(number: int, entry: ShownEntry, known: Mapping[int, People], owners: Mapping[int, str]) -> _Taken:
@@ -194,22 +194,22 @@ def _of(wanted: tuple[str, ...], one: _Taken, other: _Taken) -> bool:
     return (one.of(first) and other.of(last)) or (one.of(last) and other.of(first))
 
 
-def as_sheet(found: Overlaps, names: Mapping[CalendarId, str]) -> Iterator[bytes]:
+def as_sheet(listed: Overlaps, names: Mapping[CalendarId, str]) -> Iterator[bytes]:
     """The overlaps as CSV, one row each, both parties side by side."""
     out = io.StringIO()
     writer = csv.writer(out)
     party = ("calendar", "title", "start", "end", "place", "uid")
     writer.writerow([*(f"first_{name}" for name in party), *(f"second_{name}" for name in party), "minutes_shared"])
-    for overlap in found.found:
+    for overlap in listed.found:
         cells = [
-            cell for occurrence in (overlap.first, overlap.second) for cell in _party(found.window, occurrence, names)
+            cell for occurrence in (overlap.first, overlap.second) for cell in _party(listed.window, occurrence, names)
         ]
         writer.writerow([*map(defuse, cells), overlap.shared // 60])
     yield b"\xef\xbb\xbf" + out.getvalue().encode("utf-8", "replace")
 
 
-def _party(window: Window, one: Occurrence, names: Mapping[CalendarId, str]) -> list[str]:
-    entry = window.entries[one.entry]
-    start, end = from_wall_seconds(one.shown_start), from_wall_seconds(one.shown_end)
+def _party(window: Window, occurrence: Occurrence, names: Mapping[CalendarId, str]) -> list[str]:
+    entry = window.entries[occurrence.entry]
+    start, end = from_wall_seconds(occurrence.shown_start), from_wall_seconds(occurrence.shown_end)
     name = names.get(CalendarId(entry.calendar), "")
     return [name, entry.title, start.isoformat(" ")[:16], end.isoformat(" ")[:16], entry.place, entry.uid]

@@ -74,8 +74,8 @@ def listed(words: Iterable[str]) -> str:
 
 def parted(cell: str) -> list[str]:
     """The words that a cell lists."""
-    found = (re.sub(r"\\([\\;])", r"\1", one).strip() for one in _WORD.findall(cell))
-    return [one for one in found if one]
+    parts = (re.sub(r"\\([\\;])", r"\1", one).strip() for one in _WORD.findall(cell))
+    return [part for part in parts if part]
 
 
 def armed(cell: str) -> str:

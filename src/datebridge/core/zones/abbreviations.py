@@ -62,12 +62,12 @@ def _places() -> Iterable[str]:
 
 @cache
 def _zones() -> dict[str, tuple[str, ...]]:
-    found: dict[str, dict[tuple[object, ...], list[str]]] = {}
+    by_rules: dict[str, dict[tuple[object, ...], list[str]]] = {}
     moments = [datetime(year, month, 10, tzinfo=UTC) for year in range(*_YEARS) for month in (1, 7)]
     for zone in _places():
         shown = [moment.astimezone(zone_info(zone)) for moment in moments]
         alike = tuple(one.utcoffset() for one in shown)
         for called in {one.tzname() or "" for one in shown}:
             if called.isalpha():
-                found.setdefault(called, {}).setdefault(alike, []).append(zone)
-    return {called: ranked(ranked(zones)[0] for zones in kinds.values()) for called, kinds in found.items()}
+                by_rules.setdefault(called, {}).setdefault(alike, []).append(zone)
+    return {called: ranked(ranked(zones)[0] for zones in kinds.values()) for called, kinds in by_rules.items()}

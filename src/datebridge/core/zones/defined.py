@@ -144,34 +144,34 @@ def _observances(text: str) -> Iterator[str]:
 
 
 def _changes(observance: Component) -> list[_Change]:
-    found: dict[str, list[ContentLine]] = {}
+    by_name: dict[str, list[ContentLine]] = {}
     for _, line in observance.properties():
-        found.setdefault(line.name, []).append(line)
-    before, after = _seconds(found, "TZOFFSETFROM"), _seconds(found, "TZOFFSETTO")
-    if before is None or after is None or "DTSTART" not in found:
+        by_name.setdefault(line.name, []).append(line)
+    before, after = _seconds(by_name, "TZOFFSETFROM"), _seconds(by_name, "TZOFFSETTO")
+    if before is None or after is None or "DTSTART" not in by_name:
         return []
-    name = found["TZNAME"][0].value if "TZNAME" in found else ""
+    name = by_name["TZNAME"][0].value if "TZNAME" in by_name else ""
     daylight = observance.kind == "DAYLIGHT"
     walls: set[int] = set()
     with suppress(NotAMoment, NotARule):  # what could be read of it still counts
-        start = parse_moment(found["DTSTART"][0].value.strip())
+        start = parse_moment(by_name["DTSTART"][0].value.strip())
         walls.add(start.wall_seconds)
-        for line in found.get("RRULE", [])[:20]:
+        for line in by_name.get("RRULE", [])[:20]:
             rule = read_rule(line.value)[0]
             if rule.until is not None and rule.until.zone == "UTC":  # "in UTC time" (§3.6.5), of the offset before
                 shown = Moment(from_wall_seconds(rule.until.wall_seconds + before))
                 rule = parse_rule(str(RuleText.of(rule.text).with_until(shown, shown)))
             begun = starts(on_clock_of(rule, start), start.wall_seconds, start.wall_seconds, _LAST_YEAR)
             walls.update(islice(begun, _MOST_CHANGES))
-        for line in found.get("RDATE", []):
+        for line in by_name.get("RDATE", []):
             for item in line.value.split(","):
                 with suppress(NotAMoment):
                     walls.add(parse_moment(item.partition("/")[0].strip()).wall_seconds)
     return [_Change(wall - before, before, after, name, daylight) for wall in walls]
 
 
-def _seconds(found: dict[str, list[ContentLine]], name: str) -> int | None:
-    match = _OFFSET.fullmatch(found[name][0].value.strip()) if name in found else None
+def _seconds(by_name: dict[str, list[ContentLine]], name: str) -> int | None:
+    match = _OFFSET.fullmatch(by_name[name][0].value.strip()) if name in by_name else None
     if match is None:
         return None
     size = int(match[2]) * 3600 + int(match[3]) * 60 + int(match[4] or 0)

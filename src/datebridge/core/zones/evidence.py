@@ -108,21 +108,21 @@ def understand(
     return _ruled(understood, ruled, False, f"decided: {ruled}")
 
 
-def _ruled(found: Understood, zone: str, own_counts: bool, says: str) -> Understood:
+def _ruled(understood: Understood, zone: str, own_counts: bool, says: str) -> Understood:
     return Understood(
-        found.tzid,
+        understood.tzid,
         zone,
         "ruling",
         1.0,
-        found.first,
-        found.last,
+        understood.first,
+        understood.last,
         says,
-        found.contradicts,
-        found.parts,
-        found.named,
-        found.own,
+        understood.contradicts,
+        understood.parts,
+        understood.named,
+        understood.own,
         own_counts,
-        found.candidates,
+        understood.candidates,
     )
 
 

@@ -68,10 +68,10 @@ def fitted(own: DefinedZone, first: int, last: int) -> Fit:
     """
     last = min(last, _LAST_YEAR)
     first = max(min(first, last), last - MOST_YEARS + 1, 1900)
-    found = tuple(_stretches(own, first, last))
-    if len(found) == 1 and (found[0].first, found[0].last) == (first, last):
-        return Fit(first, last, found[0].zones)
-    return Fit(first, last, (), found)
+    stretches = tuple(_stretches(own, first, last))
+    if len(stretches) == 1 and (stretches[0].first, stretches[0].last) == (first, last):
+        return Fit(first, last, stretches[0].zones)
+    return Fit(first, last, (), stretches)
 
 
 def ranked(zones: Iterable[str], own: DefinedZone | None = None) -> tuple[str, ...]:
@@ -114,10 +114,10 @@ def _fits_in(own: DefinedZone, year: int, among: Iterable[str]) -> set[str]:
 @cache
 def _alike() -> dict[str, tuple[str, ...]]:
     """The listed zones by the one they are links to; those that are none, by themselves."""
-    found: dict[str, list[str]] = {}
+    alike: dict[str, list[str]] = {}
     for zone in sorted(listed()):
-        found.setdefault(links().get(zone, zone), []).append(zone)
-    return {own: tuple(names) for own, names in found.items()}
+        alike.setdefault(links().get(zone, zone), []).append(zone)
+    return {own: tuple(names) for own, names in alike.items()}
 
 
 def _instants(own: DefinedZone, year: int) -> Iterator[int]:

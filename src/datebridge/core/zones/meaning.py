@@ -142,9 +142,9 @@ def differs(own: DefinedZone, zone: str, first: int, last: int) -> int | None:
     What lies before the first change the definition knows is not compared: it says nothing of it.
     """
     for year in range(max(first, _FIRST), min(last, _LAST) + 1):
-        found = _differs_in(own, zone, year)
-        if found is not None:
-            return found
+        different = _differs_in(own, zone, year)
+        if different is not None:
+            return different
     return None
 
 

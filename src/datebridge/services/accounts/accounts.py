@@ -127,22 +127,22 @@ def _keep_home(account: Account, home: Home) -> None:
     account.addresses, account.schedules = list(home.addresses), home.schedules
 
 
-def _remote(account_id: AccountId, one: ListedCalendar) -> Remote:
+def _remote(account_id: AccountId, listed_calendar: ListedCalendar) -> Remote:
     return Remote(
         account_id=account_id,
-        url=one.url,
-        name=one.name,
-        colour=one.colour,
-        colour_space=one.colour_space,
-        description=one.description,
-        zone=one.zone,
-        owner=one.owner,
-        owned=one.owned,
-        writable=one.writable,
-        components=",".join(one.components),
-        position=one.position,
-        syncs=one.syncs,
-        max_size=one.max_size,
+        url=listed_calendar.url,
+        name=listed_calendar.name,
+        colour=listed_calendar.colour,
+        colour_space=listed_calendar.colour_space,
+        description=listed_calendar.description,
+        zone=listed_calendar.zone,
+        owner=listed_calendar.owner,
+        owned=listed_calendar.owned,
+        writable=listed_calendar.writable,
+        components=",".join(listed_calendar.components),
+        position=listed_calendar.position,
+        syncs=listed_calendar.syncs,
+        max_size=listed_calendar.max_size,
     )
 
 

@@ -170,7 +170,7 @@ def catalogue(settings: Settings) -> list[dict[str, str]]:
     try:
         rows = json.loads(answer.body)
         names = ("title", "subject", "description", "address", "publisher")
-        found = [{name: str(row[name]) for name in names} for row in rows]
+        entries = [{name: str(row[name]) for name in names} for row in rows]
     except (ValueError, LookupError, TypeError, RecursionError) as error:
         raise Unreachable("answer", "The catalogue cannot be read.") from error
-    return sorted(found, key=lambda row: (row["subject"], row["title"]))
+    return sorted(entries, key=lambda row: (row["subject"], row["title"]))

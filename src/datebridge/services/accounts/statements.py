@@ -62,7 +62,7 @@ def of_calendars(
     pushing = counts_by(connection, "remote_id")
     alike = calendars_for_filters(connection)
     echoes = shares_echoed(connection)
-    found = {}
+    stated = {}
     for calendar, (name, writable) in names.items():
         remote = remotes.get(calendar)
         account = remote.account_name if remote else ""
@@ -70,7 +70,7 @@ def of_calendars(
         own = alike.get(calendar, FilterContext(name))
         label, term = own.label, own.term("calendar")
         if remote is None:
-            found[calendar] = Statement(
+            stated[calendar] = Statement(
                 label,
                 term,
                 f"snapshot · {may} here",
@@ -86,7 +86,7 @@ def of_calendars(
         both = writable and reach_of(remote.account_kind).takes
         flow = f"both ways with {account}" if both else f"from {account} only"
         counts = pushing.get(demand_id(remote.remote.id), {})
-        found[calendar] = Statement(
+        stated[calendar] = Statement(
             label,
             term,
             f"live {length(seconds)} · {may}",
@@ -97,7 +97,7 @@ def of_calendars(
             sum(counts.get(state, 0) for state in TO_DECIDE),
             echoes.get(calendar, ""),
         )
-    return found
+    return stated
 
 
 def span(first: int | None, last: int | None, endless: bool) -> str:

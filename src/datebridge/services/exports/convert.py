@@ -57,38 +57,38 @@ def convert(source: Path, target: Path, zone: str = "") -> Inspection:
     return inspection
 
 
-def _pieces(found: Inspection, source: Path, ending: str, zone: str) -> Iterator[bytes]:
+def _pieces(inspection: Inspection, source: Path, ending: str, zone: str) -> Iterator[bytes]:
     if ending == ".csv":
-        names = {c.calendar: description_of(c.text).name for c in found.components if c.name == "VCALENDAR"}
-        entries = (c for c in found.components if c.name not in ("VCALENDAR", "VTIMEZONE"))
+        names = {c.calendar: description_of(c.text).name for c in inspection.components if c.name == "VCALENDAR"}
+        entries = (c for c in inspection.components if c.name not in ("VCALENDAR", "VTIMEZONE"))
         yield from write_sheet(
             (
-                Row(names.get(c.calendar) or source.stem, c.name, c.text, found.zones.get(c.calendar, NO_ZONES))
+                Row(names.get(c.calendar) or source.stem, c.name, c.text, inspection.zones.get(c.calendar, NO_ZONES))
                 for c in entries
             ),
             zone,
         )
         return
     if ending == ".ics":
-        yield from write_calendars(found, source.stem)
+        yield from write_calendars(inspection, source.stem)
         return
-    yield from _jcal(found, source)
+    yield from _jcal(inspection, source)
 
 
-def write_calendars(found: Inspection, name: str) -> Iterator[bytes]:
+def write_calendars(inspection: Inspection, name: str) -> Iterator[bytes]:
     """What was read of a file as iCalendar again, with definitions for the zones that have none.
 
     Args:
         name: what a calendar is called that does not say so itself.
     """
-    for header, zones, texts in _calendars(found, name):
+    for header, zones, texts in _calendars(inspection, name):
         yield from write_calendar(header, zones, texts)
 
 
-def _jcal(found: Inspection, source: Path) -> Iterator[bytes]:
-    lines = {id(c.text): c.line for c in found.components}
+def _jcal(inspection: Inspection, source: Path) -> Iterator[bytes]:
+    lines = {id(c.text): c.line for c in inspection.components}
     many = []
-    for header, zones, texts in _calendars(found, source.stem):
+    for header, zones, texts in _calendars(inspection, source.stem):
         where = source.name
         try:
             whole = to_jcal(complete_header(header))
@@ -101,9 +101,9 @@ def _jcal(found: Inspection, source: Path) -> Iterator[bytes]:
     yield json.dumps(many[0] if len(many) == 1 else many, ensure_ascii=False).encode("utf-8", "replace")
 
 
-def _calendars(found: Inspection, name: str) -> Iterator[tuple[str, list[str], list[str]]]:
+def _calendars(inspection: Inspection, name: str) -> Iterator[tuple[str, list[str], list[str]]]:
     """Each VCALENDAR's header, zones and entries, with definitions for the zones that have none."""
-    components = found.components
+    components = inspection.components
     groups: dict[int, list[RawComponent]] = {}
     for component in components:
         groups.setdefault(component.calendar, []).append(component)
@@ -111,7 +111,7 @@ def _calendars(found: Inspection, name: str) -> Iterator[tuple[str, list[str], l
         header = next((c.text for c in group if c.name == "VCALENDAR"), new_header(name))
         zones = [c.text for c in group if c.name == "VTIMEZONE"]
         texts = [c.text for c in group if c.name not in ("VCALENDAR", "VTIMEZONE")]
-        known = found.zones.get(group[0].calendar, NO_ZONES)
+        known = inspection.zones.get(group[0].calendar, NO_ZONES)
         used = {tzid for text in texts for tzid in tzids_in(text)}
         facts = [derive(c.name, c.text, known) for c in group if used]
         made = missing_definitions(used - {"UTC"}, set(known), *span_of(facts))

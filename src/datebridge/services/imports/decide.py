@@ -135,12 +135,12 @@ def propose_import(store: Store, files: list[FileId], decisions: list[Decision],
 
 def _by_target(decisions: list[Decision]) -> list[list[Decision]]:
     """Decisions with those together that go into one calendar and say the same of what is there."""
-    found: dict[Decision, list[Decision]] = {}
+    by_target: dict[Decision, list[Decision]] = {}
     for decision in decisions:
         alone = decision.calendar_id is None and not decision.joined
         key = decision if alone else replace(decision, group_id=GroupId(0), name="")
-        found.setdefault(key, []).append(decision)
-    return list(found.values())
+        by_target.setdefault(key, []).append(decision)
+    return list(by_target.values())
 
 
 @contextmanager
@@ -167,10 +167,10 @@ def _drafted(store: Store, files: list[FileId], decisions: list[Decision], by: B
 
 
 def _demand_waiting(connection: Connection, files: list[FileId]) -> list[str]:
-    found = [imports.one(connection, number) for number in files]
-    if any(row is None or row.state != "waiting" or imports.is_taken(connection, row.id) for row in found):
+    waiting = [imports.one(connection, number) for number in files]
+    if any(row is None or row.state != "waiting" or imports.is_taken(connection, row.id) for row in waiting):
         raise CannotApply(_NOT_WAITING)
-    return [row.name for row in found if row is not None]
+    return [row.name for row in waiting if row is not None]
 
 
 def _demand_target(connection: Connection, decision: Decision) -> bool:
@@ -216,19 +216,19 @@ def _once(
 
     What one part holds twice stays twice. Of a zone the first definition counts; the names of those that differ follow.
     """
-    found = list(parts[0])
+    once = list(parts[0])
     apart: list[str] = []
     for part in parts[1:]:
-        places = {item.identity: place for place, (item, _) in enumerate(found)}
+        places = {item.identity: place for place, (item, _) in enumerate(once)}
         for item, listed in part:
             place = places.get(item.identity)
             if place is None:
-                found.append((item, listed))
-            elif listed and item.age > found[place][0].age:
-                found[place] = (item, listed)
-            elif not listed and item.identity.component == "VTIMEZONE" and item.digest != found[place][0].digest:
+                once.append((item, listed))
+            elif listed and item.age > once[place][0].age:
+                once[place] = (item, listed)
+            elif not listed and item.identity.component == "VTIMEZONE" and item.digest != once[place][0].digest:
                 apart.append(item.identity.uid)
-    return found, apart
+    return once, apart
 
 
 def _with_uid(item: Item[VersionId]) -> Item[VersionId]:

@@ -92,8 +92,8 @@ class Suggested(NamedTuple):
 def suggested(here: Iterable[Here], summary: Mapping[str, Any]) -> Suggested:
     """Where a part of a file goes unless told otherwise: into the calendar that has half of it or more."""
     entries = sum(int(summary.get(kind, 0)) for kind in ("events", "todos", "journals", "others"))
-    copies = sorted(here, key=lambda one: one.identical + one.newer + one.older + one.different, reverse=True)
-    for one in copies:
-        if one.writable and 2 * (one.identical + one.newer + one.older + one.different) >= entries > 0:
-            return Suggested(one.calendar_id, False)
-    return Suggested(None, any(one.identical >= entries > 0 for one in copies))
+    copies = sorted(here, key=lambda there: there.identical + there.newer + there.older + there.different, reverse=True)
+    for there in copies:
+        if there.writable and 2 * (there.identical + there.newer + there.older + there.different) >= entries > 0:
+            return Suggested(there.calendar_id, False)
+    return Suggested(None, any(there.identical >= entries > 0 for there in copies))

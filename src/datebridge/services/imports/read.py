@@ -189,10 +189,10 @@ class _ReadFile:
     def _settle(self, connection: Connection) -> None:
         """Read the facts of entries again whose zones may have been defined after them."""
         for chunk in chunks(self.waiting):
-            found = {version: (group, line) for version, group, line in chunk}
+            by_version = {version: (group, line) for version, group, line in chunk}
             reindexing = Reindexing(connection)
-            for stored in stored_of(connection, found):
-                group, line = found[stored.id]
+            for stored in stored_of(connection, by_version):
+                group, line = by_version[stored.id]
                 facts = examine(stored.component, stored.text, self.zones[group])
                 facts.problems = tuple(p.at(line + p.line, facts.uid) for p in facts.problems)
                 reindexing.add(stored, row_of(facts), self.file)
@@ -231,10 +231,10 @@ class _ReadFile:
         for problem in undefined_zones(used, defined, lambda tzid: self.lines.get(tzid, 1)):
             writer.problem(problem)
         for group, census in self.censuses.items():
-            found = list(census.problems())
-            for version, problem in found:
+            problems = list(census.problems())
+            for version, problem in problems:
                 writer.finding(problem, version)
-            self.summaries[group].problems += mark_problems(connection, [version for version, _ in found])
+            self.summaries[group].problems += mark_problems(connection, [version for version, _ in problems])
         writer.flush()
         read = [(group, self.headers.get(group, ""), summary) for group, summary in self.summaries.items()]
         message = "" if read else "There is no calendar data in this file."

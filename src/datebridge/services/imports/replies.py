@@ -73,11 +73,11 @@ def invited(connection: Connection, file: FileId) -> list[Invited]:
 
 def _invitations(connection: Connection, file: FileId) -> list[tuple[Invitation, Zones]]:
     return [
-        (one, zones)
+        (invitation, zones)
         for group in imports.groups_of(connection, file)
         if is_request(group.header)
         for zones in [zones_of_group(connection, group.id)]
-        for one in invitations(imports.texts_in(connection, group.id, "VEVENT", MOST))
+        for invitation in invitations(imports.texts_in(connection, group.id, "VEVENT", MOST))
     ]
 
 
@@ -88,10 +88,10 @@ def message(store: Store, settings: Settings, file: FileId, wanted: Reply) -> Em
         CannotReply: if there is no such invitation any more, they are not invited, or the organiser has no address.
     """
     with store.read() as connection:
-        found = next(((i, z) for i, z in _invitations(connection, file) if i.uid == wanted.uid), None)
-    if found is None:
+        invitation = next(((i, z) for i, z in _invitations(connection, file) if i.uid == wanted.uid), None)
+    if invitation is None:
         raise CannotReply("This invitation no longer exists. Import the message again.")
-    one, zones = found
+    one, zones = invitation
     entries = reply(one.texts, wanted.address, wanted.answer, wanted.comment, stamp())
     organizer = one.organizer
     if organizer is None or not _mailable(organizer.address):

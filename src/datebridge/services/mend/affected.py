@@ -92,29 +92,29 @@ def _read(texts: list[str], zones: Zones) -> list[_Side]:
     return sides
 
 
-def _add(found: Affected, sides: Sides, zones: Zones) -> None:
+def _add(into: Affected, sides: Sides, zones: Zones) -> None:
     before, after = _read(sides.before, zones), _read(sides.after, zones)
     same, differences = compared(sides.before, sides.after, zones)
-    found.same += same
+    into.same += same
     names = [Counter(side.facts.tzid for side in some) for some in (before, after)]
     if not differences and names[0] != names[1]:
-        found.renamed += 1
+        into.renamed += 1
     for difference in differences:
         moved = difference.verdict == "changed" and difference.moved_by != 0
-        found.moved += moved
-        found.gone += difference.verdict == "missing"
-        found.new += difference.verdict == "extra"
+        into.moved += moved
+        into.gone += difference.verdict == "missing"
+        into.new += difference.verdict == "extra"
         row = _row(difference, before, after)
-        found.clock_change += bool(row.clock_change)
-        found.rows.append(row)
+        into.clock_change += bool(row.clock_change)
+        into.rows.append(row)
 
 
-def _row(one: Difference, before: list[_Side], after: list[_Side]) -> Row:
-    left = before[one.left.entry - 1] if one.left is not None else None
-    right = after[one.right.entry - len(before) - 1] if one.right is not None else None
+def _row(difference: Difference, before: list[_Side], after: list[_Side]) -> Row:
+    left = before[difference.left.entry - 1] if difference.left is not None else None
+    right = after[difference.right.entry - len(before) - 1] if difference.right is not None else None
     side = left or right
     clocks = left.clock if left else None, right.clock if right else None
-    return Row(side.facts.summary if side is not None else "", one, clocks, _odd(one.right, right))
+    return Row(side.facts.summary if side is not None else "", difference, clocks, _odd(difference.right, right))
 
 
 def _odd(point: Point | None, side: _Side | None) -> str:

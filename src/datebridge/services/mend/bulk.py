@@ -79,7 +79,7 @@ def bulk_job(context: JobContext) -> dict[str, Any]:
         pieces = ((piece, piece.work, {piece.work.group: piece.zones}) for piece in _pieces(context, ids, rest))
         for piece, changed in deriving.each(pieces):
             _add(draft, piece, changed, tally)
-        if not any(not one.held for one in draft.changes):
+        if not any(not change.held for change in draft.changes):
             raise Refused(f"Nothing would change. {tally.told(rest)}")
         what = name or _first_large(
             "; ".join(step_in_words(step) for step in rest[:3]) + ("; …" if len(rest) > 3 else "")

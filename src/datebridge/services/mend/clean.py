@@ -73,25 +73,27 @@ def clean(recipe: Recipe, source: Path, folder: Path | None) -> Cleaned:
     return cleaned
 
 
-def _components(recipe: Recipe, found: Inspection, cleaned: Cleaned) -> list[RawComponent]:
+def _components(recipe: Recipe, inspection: Inspection, cleaned: Cleaned) -> list[RawComponent]:
     """The components as they are written, in their order."""
     together, moment = needs_series(recipe.steps), stamp()
     groups: dict[object, list[int]] = {}
     uids: dict[int, str] = {}
-    for place, component in enumerate(found.components):
+    for place, component in enumerate(inspection.components):
         if component.name in ("VCALENDAR", "VTIMEZONE"):
             continue
-        uids[place] = uid = derive(component.name, component.text, found.zones.get(component.calendar, NO_ZONES)).uid
+        uids[place] = uid = derive(
+            component.name, component.text, inspection.zones.get(component.calendar, NO_ZONES)
+        ).uid
         groups.setdefault((component.calendar, component.name, uid) if together and uid else place, []).append(place)
     texts: dict[int, str | None] = {}
     for places in groups.values():
-        members = [SubjectMember(place, found.components[place].text) for place in places]
-        zones = found.zones.get(found.components[places[0]].calendar, NO_ZONES)
+        members = [SubjectMember(place, inspection.components[place].text) for place in places]
+        zones = inspection.zones.get(inspection.components[places[0]].calendar, NO_ZONES)
         for outcome in change(Subject(members, zones, moment), recipe.steps):
             texts[outcome.key] = outcome.text
             cleaned.not_changed += [(uids[outcome.key], why) for why in outcome.why_not]
     made = []
-    for place, component in enumerate(found.components):
+    for place, component in enumerate(inspection.components):
         text = texts.get(place, component.text)
         if place in texts:
             cleaned.deleted += text is None

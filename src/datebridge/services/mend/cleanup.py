@@ -33,11 +33,11 @@ def standards(connection: Connection) -> Standards:
     """What the checks go by: as it was said, or usual values for this year."""
     year = this_day().year
     usual = Standards(older=f"{year - 2}-01-01", last=f"{year + 2}-12-31")
-    found = dict(kept(connection, _KIND)).get(_NAME)
-    if found is None:
+    kept_value = dict(kept(connection, _KIND)).get(_NAME)
+    if kept_value is None:
         return usual
     try:
-        return TypeAdapter(Standards).validate_python(found)
+        return TypeAdapter(Standards).validate_python(kept_value)
     except ValidationError:  # a later version's
         return usual
 

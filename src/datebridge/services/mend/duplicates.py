@@ -43,20 +43,20 @@ class KeepPolicy:
     order: tuple[int, ...] = ()
 
 
-def _twin(one: GroupMember) -> Twin:
+def _twin(member: GroupMember) -> Twin:
     """What decides whether an entry stays."""
-    lines = [line for _, line in Component(one.text).properties()]
+    lines = [line for _, line in Component(member.text).properties()]
     people = [line for line in lines if line.name == "ATTENDEE"]
     answered = sum((line.param("PARTSTAT") or "").upper() in ANSWERS for line in people)
     says = sum(len(line.value) for line in lines if line.name not in _UNSAID)
     return Twin(
-        one.calendar,
-        one.writable,
-        one.live,
+        member.calendar,
+        member.writable,
+        member.live,
         answered,
-        one.sequence,
-        one.modified,
-        says + one.text.count("BEGIN:VALARM"),
+        member.sequence,
+        member.modified,
+        says + member.text.count("BEGIN:VALARM"),
         next((line.value.strip() for line in lines if line.name == "UID"), ""),
     )
 
@@ -129,28 +129,28 @@ def _details_of(connection: Connection, groups: Iterable[DuplicateGroup]) -> _Gr
     return _GroupDetails(members, parts, zones)
 
 
-def _plan(found: DuplicateGroup, known: _GroupDetails, request: KeepPolicy, keep: VersionId | None = None) -> Plan:
+def _plan(group: DuplicateGroup, known: _GroupDetails, request: KeepPolicy, keep: VersionId | None = None) -> Plan:
     members = known.members
-    own = [members[n] for n in found.members]
-    if found.kind in CONTAINING:  # a part cannot stay for the whole: what only the whole has would go
-        at, why = 0, "chosen by hand" if keep == found.members[0] else "it contains the others"
-    elif keep is not None and keep in found.members:
-        at, why = found.members.index(keep), "chosen by hand"
+    own = [members[n] for n in group.members]
+    if group.kind in CONTAINING:  # a part cannot stay for the whole: what only the whole has would go
+        at, why = 0, "chosen by hand" if keep == group.members[0] else "it contains the others"
+    elif keep is not None and keep in group.members:
+        at, why = group.members.index(keep), "chosen by hand"
     else:
         at, why = choose([_twin(member) for member in own], request.policy, request.order)
     rest = [member for n, member in enumerate(own) if n != at]
     # A change that the series does not know is not thrown away: it is a person's to say which of the two is right.
-    loose = found.kind is Alike.LOOSE and keep != found.members[0]
+    loose = group.kind is Alike.LOOSE and keep != group.members[0]
     goes = () if loose else tuple(member for member in rest if member.writable)
     stays, others = known.whole(own[at]), [known.whole(duplicate) for duplicate in goes]
-    if found.kind in CONTAINING:
+    if group.kind in CONTAINING:
         joined = join_contained(stays, others, own[at].writable)
     else:
-        joined = join_wholes(stays, others, own[at].writable, shifted=found.kind is Alike.SHIFTED)
+        joined = join_wholes(stays, others, own[at].writable, shifted=group.kind is Alike.SHIFTED)
     after = tuple(member.id for member in (*own[at + 1 :], *own[:at]))
-    choices = (found.members[0],) if loose else () if found.kind in CONTAINING else after
+    choices = (group.members[0],) if loose else () if group.kind in CONTAINING else after
     readable = tuple(member for member in rest if not member.writable)
-    return Plan(found, tuple(own), own[at], why, goes, readable, known.parts, joined, choices, stays.zones)
+    return Plan(group, tuple(own), own[at], why, goes, readable, known.parts, joined, choices, stays.zones)
 
 
 def accept(

@@ -90,19 +90,19 @@ def seasons_job(context: JobContext) -> dict[str, Any]:
     with store.read() as connection:
         revision = revision_now(connection)
         likely = comparisons.likely(connection)
-    found = []
+    seasons = []
     for number, (left, right) in enumerate(likely):
         context.progress(number, len(likely), "pairs of calendars")
         pairs, _ = _compared(context, left, right, moment - _YEAR, moment + _YEAR)
         off = [pair for pair in pairs if pair.misreading is not None and pair.verdict in ("season", "both", "moved")]
-        found.append((left, right, off))
+        seasons.append((left, right, off))
     with store.write() as connection:
         comparisons.drop_automatic(connection)
-        for left, right, off in found:
+        for left, right, off in seasons:
             if any(pair.verdict == "season" for pair in off):
                 comparisons.keep(connection, left, right, moment - _YEAR, moment + _YEAR, off, revision, found=True)
         comparisons.note_looked(connection, revision)
-        return context.conclude(connection, {"off": sum(len(off) for _, _, off in found)})
+        return context.conclude(connection, {"off": sum(len(off) for _, _, off in seasons)})
 
 
 class Told(NamedTuple):

@@ -139,35 +139,35 @@ def _forgotten(
     return series
 
 
-def _inferred(calendar: CalendarId, one: Inferred[VersionId], titles: dict[VersionId, str]) -> Scattered:
-    phrase = one.phrase
+def _inferred(calendar: CalendarId, inferred: Inferred[VersionId], titles: dict[VersionId, str]) -> Scattered:
+    phrase = inferred.phrase
     rule = describe(parse_rule(phrase.rule), from_wall_seconds(phrase.start))
     more = [
-        f"{counted(len(one.left_out), 'date')} left out" if one.left_out else "",
-        f"{one.explained:,} of them on holidays" if one.explained else "",
+        f"{counted(len(inferred.left_out), 'date')} left out" if inferred.left_out else "",
+        f"{inferred.explained:,} of them on holidays" if inferred.explained else "",
         counted(len(phrase.extra), "extra date") if phrase.extra else "",
-        f"{counted(len(one.moved), 'occurrence')} moved" if one.moved else "",
+        f"{counted(len(inferred.moved), 'occurrence')} moved" if inferred.moved else "",
     ]
     data = {
         "phrase": _plain(phrase),
-        "keys": list(one.keys),
-        "moved": [list(pair) for pair in one.moved],
-        "explained": one.explained,
+        "keys": list(inferred.keys),
+        "moved": [list(pair) for pair in inferred.moved],
+        "explained": inferred.explained,
     }
-    entries = [*one.keys, *(key for _, key in one.moved)]
+    entries = [*inferred.keys, *(key for _, key in inferred.moved)]
     words_ = "; ".join([rule, *filter(None, more)])
-    return Scattered(0, "inferred", calendar, titles[one.keys[0]], words_, one.confidence, entries, data)
+    return Scattered(0, "inferred", calendar, titles[inferred.keys[0]], words_, inferred.confidence, entries, data)
 
 
 def _plain(phrase: Phrase) -> dict[str, Any]:
     return {name: list(value) if isinstance(value, tuple) else value for name, value in phrase._asdict().items()}
 
 
-def _read_inferred(one: Scattered) -> Inferred[int]:
-    said = one.data["phrase"]
+def _read_inferred(row: Scattered) -> Inferred[int]:
+    said = row.data["phrase"]
     phrase = Phrase(said["rule"], said["start"], *(tuple(said[name]) for name in ("hits", "left_out", "extra")))
-    moved = tuple((int(slot), int(key)) for slot, key in one.data["moved"])
-    return Inferred(phrase, tuple(one.data["keys"]), moved, one.data["explained"], one.confidence)
+    moved = tuple((int(slot), int(key)) for slot, key in row.data["moved"])
+    return Inferred(phrase, tuple(row.data["keys"]), moved, row.data["explained"], row.confidence)
 
 
 @performs(JobKind.COMBINE)
@@ -176,22 +176,22 @@ def combine_job(context: JobContext) -> dict[str, Any]:
     said, store = context.params, context.store
     with store.read() as connection:
         if said["ids"]:
-            found = scattered.some(connection, said["ids"])
+            chosen = scattered.some(connection, said["ids"])
         else:
-            found = [
+            chosen = [
                 series
                 for series in scattered.page(connection, said["kind"], 0, None, said.get("calendar"))[1]
                 if series.confidence >= said["least"]
             ]
-    if not found:
+    if not chosen:
         raise Refused("These entries have changed. Search again.")
     used: set[VersionId] = set()
     left: list[str] = []
     with propose(store, Kind.SERIES, context.by, "", nothing=None) as draft:
         draft.afterwards(context.conclude_with_set)
         done = 0
-        for some in chunks(found, _AT_ONCE):
-            context.progress(done, len(found), "series")
+        for some in chunks(chosen, _AT_ONCE):
+            context.progress(done, len(chosen), "series")
             done += len(some)
             with draft.stage() as writer:
                 for series in some:
@@ -207,46 +207,46 @@ def combine_job(context: JobContext) -> dict[str, Any]:
                     put(draft, writer, series.calendar, texts, plan, zones)
         if not draft.changes:
             raise Refused(f"None of it can be combined. {' '.join(left[:4])}")
-        draft.title = lambda tally: f"{_verb(found)}: {tally.what} in {tally.where}"
-        kept = "" if any(series.kind == "endless" for series in found) else "All occurrences stay the same."
-        if kept and any(series.kind == "detached" for series in found):
+        draft.title = lambda tally: f"{_verb(chosen)}: {tally.what} in {tally.where}"
+        kept = "" if any(series.kind == "endless" for series in chosen) else "All occurrences stay the same."
+        if kept and any(series.kind == "detached" for series in chosen):
             kept = "Each attached occurrence replaces the one of its series. All other occurrences stay the same."
         draft.reason = f"Unchanged: {' '.join(left[:4])}" if left else kept
     return {"set_id": draft.id}
 
 
-def _verb(found: list[Scattered]) -> str:
-    kinds = {series.kind for series in found}
-    if len(found) == 1:
-        return _ONE[found[0].kind].format(found[0].title)
+def _verb(chosen: list[Scattered]) -> str:
+    kinds = {series.kind for series in chosen}
+    if len(chosen) == 1:
+        return _ONE[chosen[0].kind].format(chosen[0].title)
     if kinds == {"inferred"}:
-        return f"Put {counted(len(found), 'scattered series', 'scattered series')} together"
+        return f"Put {counted(len(chosen), 'scattered series', 'scattered series')} together"
     if kinds == {"pieces"}:
-        return f"Join the parts of {counted(len(found), 'series', 'series')}"
+        return f"Join the parts of {counted(len(chosen), 'series', 'series')}"
     if kinds == {"endless"}:
-        return f"End {counted(len(found), 'forgotten series', 'forgotten series')}"
-    return f"Give back {counted(len(found), 'changed occurrence')}" if kinds == {"detached"} else "Combine series"
+        return f"End {counted(len(chosen), 'forgotten series', 'forgotten series')}"
+    return f"Give back {counted(len(chosen), 'changed occurrence')}" if kinds == {"detached"} else "Combine series"
 
 
-def _plan(connection: Connection, one: Scattered) -> tuple[dict[int, str], Plan]:
+def _plan(connection: Connection, series: Scattered) -> tuple[dict[int, str], Plan]:
     """What putting together does, with the texts of what it is about."""
-    zones = zones_of(connection, one.calendar)
-    if one.kind == "inferred":
-        texts = {int(key): text for key, text in texts_of(connection, one.entries).items()}
-        return texts, gather(texts, _read_inferred(one), stamp(), zones)
-    own = masters_of(connection, one.entries)
-    if one.kind == "pieces":
-        groups = groups_of(connection, one.calendar, [master for _, master in own], zones)
+    zones = zones_of(connection, series.calendar)
+    if series.kind == "inferred":
+        texts = {int(key): text for key, text in texts_of(connection, series.entries).items()}
+        return texts, gather(texts, _read_inferred(series), stamp(), zones)
+    own = masters_of(connection, series.entries)
+    if series.kind == "pieces":
+        groups = groups_of(connection, series.calendar, [master for _, master in own], zones)
         texts = {member.id: member.text for group in groups for member in group.members}
         return texts, join(groups, stamp())
-    if one.kind == "endless":
-        [group] = groups_of(connection, one.calendar, [own[0][1]], zones)
-        plan, _ = _shaped(group, one.entries[0], "end", one.data["last"])
+    if series.kind == "endless":
+        [group] = groups_of(connection, series.calendar, [own[0][1]], zones)
+        plan, _ = _shaped(group, series.entries[0], "end", series.data["last"])
         return {member.id: member.text for member in group.members}, plan
-    [home] = groups_of(connection, one.calendar, [own[0][1]], zones)
-    orphan = one.entries[1]
+    [home] = groups_of(connection, series.calendar, [own[0][1]], zones)
+    orphan = series.entries[1]
     text = texts_of(connection, [orphan])[orphan]
-    attached = attach_override(text, home, one.data["slot"], stamp())
+    attached = attach_override(text, home, series.data["slot"], stamp())
     return {int(orphan): text}, Plan([Edit(orphan, attached, "Attached to its series.")])
 
 

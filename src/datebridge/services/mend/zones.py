@@ -179,7 +179,7 @@ def readings(store: Store, tzid: str, calendars: Sequence[CalendarId], most: int
 
     Of so many entries that are looked at, the newest.
     """
-    found: list[Reading] = []
+    read: list[Reading] = []
     same = 0
     with store.read() as connection:
         for calendar in calendars:
@@ -192,5 +192,5 @@ def readings(store: Store, tzid: str, calendars: Sequence[CalendarId], most: int
                 if by_name == by_definition:
                     same += 1
                 else:
-                    found.append(Reading(entry, title, by_name, by_definition))
-    return found[:most], same
+                    read.append(Reading(entry, title, by_name, by_definition))
+    return read[:most], same

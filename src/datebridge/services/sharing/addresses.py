@@ -98,7 +98,7 @@ class Registry:
             owners = {role.id: role for role in shares.roles(session)}
             every = shares.shares(session, ended=True)
             self.readers = {demand_id(reader.id): reader for reader in shares.readers(session)}
-            found = {}
+            addresses = {}
             for one in every:
                 owner = owners[one.role_id]
                 version = (
@@ -111,8 +111,8 @@ class Registry:
                     one.zone,
                     one.interval,
                 )
-                found[demand_id(one.id)] = KnownShare(one, plan_of(one), owner.name, owner.contact, version)
-            self.shares = found
+                addresses[demand_id(one.id)] = KnownShare(one, plan_of(one), owner.name, owner.contact, version)
+            self.shares = addresses
         with self.store.read() as connection:
             self._addresses = {address.digest: address for address in shares.addresses(connection)}
             self.state = revision_now(connection)

@@ -54,8 +54,8 @@ def add_host(
     if not FORMATS[form].hosted:
         raise CannotShare("A web host can get a feed, jCal or busy times.")
     with store.writing_session() as session:
-        found = session.get(Share, share)
-        if found is None or found.ended_at is not None:
+        row = session.get(Share, share)
+        if row is None or row.ended_at is not None:
             raise NoShare("This share no longer exists.")
         host = ShareHost(
             share_id=share,
@@ -96,10 +96,10 @@ def _revision(connection: Connection, share: Share) -> int:
 def queue_due(store: Store) -> None:
     """Queue what is to be handed out since something has changed."""
     with store.session() as session:
-        hosts = [one for one in shares.hosts(session) if one.always]
+        hosts = [host for host in shares.hosts(session) if host.always]
         if not hosts:
             return
-        known = {demand_id(one.id): one for one in shares.shares(session)}
+        known = {demand_id(share.id): share for share in shares.shares(session)}
         connection = session.connection()
         under_way = lanes_with(connection, JobKind.HAND_OUT, ("queued", "running"))
         due = []

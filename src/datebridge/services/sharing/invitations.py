@@ -50,12 +50,12 @@ def invited(store: Store, reader: int) -> Invited:
         NoShare: if there is no such reader any more.
     """
     with store.session() as session:
-        found = session.get(Reader, reader)
-        share = session.get(Share, found.share_id) if found is not None else None
+        row = session.get(Reader, reader)
+        share = session.get(Share, row.share_id) if row is not None else None
         owner = session.get(Role, share.role_id) if share is not None else None
-    if found is None or share is None or owner is None or found.ended_at is not None or share.ended_at is not None:
+    if row is None or share is None or owner is None or row.ended_at is not None or share.ended_at is not None:
         raise NoShare("This reader no longer exists.")
-    return Invited(share, found, owner)
+    return Invited(share, row, owner)
 
 
 def usual_text(about: Invited) -> tuple[str, str]:

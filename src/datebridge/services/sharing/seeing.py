@@ -81,12 +81,12 @@ class Seeing:
         ]
 
 
-def _in_order(found: SharedContent, which: Which) -> list[_Row]:
+def _in_order(content: SharedContent, which: Which) -> list[_Row]:
     rows: list[_Row] = []
     if which != "left out":
-        rows += [entry for entry in found.entries if entry.as_busy or which != "busy"]
+        rows += [entry for entry in content.entries if entry.as_busy or which != "busy"]
     if which in ("all", "left out"):
-        rows += found.omitted
+        rows += content.omitted
 
     def start(row: _Row) -> int:
         if isinstance(row, Entry):
@@ -98,9 +98,15 @@ def _in_order(found: SharedContent, which: Which) -> list[_Row]:
     return sorted(rows, key=start)
 
 
-def _entry(one: Entry) -> ReadersView:
+def _entry(entry: Entry) -> ReadersView:
     return ReadersView(
-        _title(one.source), one.redacted.title, _when(one.source), one.source.calendar, "", one.as_busy, one.compared()
+        _title(entry.source),
+        entry.redacted.title,
+        _when(entry.source),
+        entry.source.calendar,
+        "",
+        entry.as_busy,
+        entry.compared(),
     )
 
 

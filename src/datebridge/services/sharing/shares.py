@@ -238,7 +238,7 @@ def add_reader(store: Store, number: int, name: str = "", mail: str = "", passwo
     token = new_token()
     with store.writing_session() as session:
         _share(session, number)
-        others = [one for one in shares.readers(session, number) if one.ended_at is None]
+        others = [reader for reader in shares.readers(session, number) if reader.ended_at is None]
         if any(other.name.lower() == name.lower() for other in others):
             raise CannotShare(
                 f"{name} is a reader already. Renew the address instead."

@@ -198,13 +198,13 @@ class Absorber:
                     self._change(Verdict.REMOVE, item.identity, item.key, None)
 
     def _compare(
-        self, writer: VersionWriter, resource: Resource, found: CalendarObject, here: list[Item[VersionId]]
+        self, writer: VersionWriter, resource: Resource, fetched: CalendarObject, here: list[Item[VersionId]]
     ) -> None:
         versions: list[VersionId] = []
-        self._zones(writer, found.zones)
+        self._zones(writer, fetched.zones)
         coming = [
             Item(identity_of(f.component, f.uid, f.recurrence_id, f.digest), f.digest, at, f.sequence, f.modified)
-            for at, (f, _) in enumerate(found.entries)
+            for at, (f, _) in enumerate(fetched.entries)
         ]
         self._claimed.update(item.key for item in here)
         for met in reconcile(coming, here, Policy.FOLLOW):
@@ -215,11 +215,11 @@ class Absorber:
                 if met.present is not None:
                     self._change(met.verdict, met.present.identity, before, None)
             else:
-                facts, text = found.entries[met.item.key]
-                version = writer.add(facts, text, 0, found.invalid[met.item.key])
+                facts, text = fetched.entries[met.item.key]
+                version = writer.add(facts, text, 0, fetched.invalid[met.item.key])
                 versions.append(version)
                 self._change(met.verdict, met.item.identity, before, version)
-        self.found.kept.append(KnownObject(resource.href, _uid(found), resource.etag, tuple(versions)))
+        self.found.kept.append(KnownObject(resource.href, _uid(fetched), resource.etag, tuple(versions)))
 
     def _zones(self, writer: VersionWriter, zones: Iterable[tuple[Facts, str]]) -> None:
         for facts, text in zones:
@@ -302,20 +302,20 @@ class _Holdings:
             and (key in own or (item.identity.uid and self._owners.get(key, href) == href))
         ]
 
-    def uids(self, one: KnownObject) -> set[str]:
+    def uids(self, held_object: KnownObject) -> set[str]:
         """The UIDs of what is in an object."""
-        held = (self._now.get(version, version) for version in one.versions)
-        found = {self._items[version].identity.uid for version in held if version in self._items}
-        return found | {one.uid} if one.uid else found
+        held = (self._now.get(version, version) for version in held_object.versions)
+        uids = {self._items[version].identity.uid for version in held if version in self._items}
+        return uids | {held_object.uid} if held_object.uid else uids
 
 
-def _uids(found: CalendarObject) -> set[str]:
-    return {facts.uid for facts, _ in found.entries}
+def _uids(calendar_object: CalendarObject) -> set[str]:
+    return {facts.uid for facts, _ in calendar_object.entries}
 
 
-def _uid(found: CalendarObject) -> str:
+def _uid(calendar_object: CalendarObject) -> str:
     """By which UID an object is known; "" where it holds several or none (see `Pusher._units`)."""
-    uids = _uids(found)
+    uids = _uids(calendar_object)
     return next(iter(uids)) if len(uids) == 1 else ""
 
 

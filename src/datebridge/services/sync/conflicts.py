@@ -89,7 +89,7 @@ def outcome(
     pairs: Sequence[ConflictSides], mine: Mapping[str, list[str]], parts: Mapping[str, list[str]]
 ) -> list[tuple[ConflictSides, str]]:
     """What becomes of each entry, see `ConflictSides.made`; a series does not go where an occurrence of it stays."""
-    made = [(one, one.made(mine.get(one.recurrence_id, ()), parts.get(one.recurrence_id, ()))) for one in pairs]
+    made = [(pair, pair.made(mine.get(pair.recurrence_id, ()), parts.get(pair.recurrence_id, ()))) for pair in pairs]
     left = {pair.component for pair, text in made if text and pair.recurrence_id}
     return [
         (one, text or (one.mine or one.theirs if one.component in left and not one.recurrence_id else ""))
@@ -97,19 +97,19 @@ def outcome(
     ]
 
 
-def _mine(store: Store, connection: Connection, one: Push) -> dict[Key, tuple[str, VersionId]]:
-    _, calendar = switched_on(remote(store, RemoteId(one.remote_id)))
-    items = present_by_uid(connection, calendar, [one.uid]).get(one.uid, [])
+def _mine(store: Store, connection: Connection, push: Push) -> dict[Key, tuple[str, VersionId]]:
+    _, calendar = switched_on(remote(store, RemoteId(push.remote_id)))
+    items = present_by_uid(connection, calendar, [push.uid]).get(push.uid, [])
     texts = texts_of(connection, (item.key for item in items))
     return {(i.identity.component, i.identity.recurrence_id): (texts[i.key], i.key) for i in items}
 
 
-def _base(connection: Connection, one: Push) -> dict[Key, str]:
+def _base(connection: Connection, push: Push) -> dict[Key, str]:
     """What stood here when the object there was seen last: what both sides began from."""
-    known_objects = objects_holding(connection, RemoteId(one.remote_id), [one.uid]).get(one.uid, [])
+    known_objects = objects_holding(connection, RemoteId(push.remote_id), [push.uid]).get(push.uid, [])
     texts = texts_of(connection, (v for each in known_objects for v in each.versions)).values()
     taken = [entry for text in texts for entry in take_apart(text.encode()).entries]
-    return {(facts.component, facts.recurrence_id): text for facts, text in taken if facts.uid == one.uid}
+    return {(facts.component, facts.recurrence_id): text for facts, text in taken if facts.uid == push.uid}
 
 
 def take_theirs(store: Store, settings: Settings, push_id: PushId, by: By = PERSON) -> SetId | None:
@@ -160,9 +160,9 @@ def take_mine(store: Store, push_id: PushId) -> None:
 def try_again(store: Store, remote_id: RemoteId | None = None, message: str | None = None) -> int:
     """Try again what was refused: everything, of one calendar, for one reason. Conflicts stay; returns how many."""
     with store.write() as connection:
-        found = try_refused(connection, remote_id, message)
+        number = try_refused(connection, remote_id, message)
         queue_pushes(connection)
-    return found
+    return number
 
 
 def take_merged(
@@ -214,19 +214,19 @@ def take_merged(
     return set_id
 
 
-def _see(connection: Connection, one: Push) -> None:
+def _see(connection: Connection, push: Push) -> None:
     """From now on the server's state is known: the next writing goes over it."""
-    if one.state != PushState.CONFLICT or one.kind != "entry":
+    if push.state != PushState.CONFLICT or push.kind != "entry":
         return
-    remote_id = RemoteId(one.remote_id)
-    known_objects = objects_holding(connection, remote_id, [one.uid]).get(one.uid, [])
+    remote_id = RemoteId(push.remote_id)
+    known_objects = objects_holding(connection, remote_id, [push.uid]).get(push.uid, [])
     if len(known_objects) == 1 and known_objects[0].uid:
-        if one.theirs:
-            keep_objects(connection, remote_id, [known_objects[0]._replace(etag=one.theirs_etag)])
+        if push.theirs:
+            keep_objects(connection, remote_id, [known_objects[0]._replace(etag=push.theirs_etag)])
         else:
             forget_objects(connection, remote_id, [known_objects[0].href])
-    seen_there(connection, one)
+    seen_there(connection, push)
 
 
-def _end(connection: Connection, one: Push, message: str) -> None:
-    mark(connection, RemoteId(one.remote_id), one.kind, PushState.DROPPED, message, uids=[one.uid])
+def _end(connection: Connection, push: Push, message: str) -> None:
+    mark(connection, RemoteId(push.remote_id), push.kind, PushState.DROPPED, message, uids=[push.uid])

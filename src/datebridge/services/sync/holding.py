@@ -12,14 +12,14 @@ from datebridge.store.remotes import KnownObject, known_objects_of
 
 def objects_holding(connection: Connection, remote: RemoteId, uids: Collection[str]) -> dict[str, list[KnownObject]]:
     """The objects of each UID; those of one UID first, then those that hold several or none (their `uid` is "")."""
-    found: dict[str, list[KnownObject]] = {}
+    by_uid: dict[str, list[KnownObject]] = {}
     without_uid: list[KnownObject] = []
     for known_object in known_objects_of(connection, remote, {*uids, ""}):
-        (found.setdefault(known_object.uid, []) if known_object.uid else without_uid).append(known_object)
+        (by_uid.setdefault(known_object.uid, []) if known_object.uid else without_uid).append(known_object)
     uid_of = (
         uids_of(connection, {v for known_object in without_uid for v in known_object.versions}) if without_uid else {}
     )
     for known_object in without_uid:
         for uid in {uid_of[v] for v in known_object.versions if v in uid_of} & set(uids):
-            found.setdefault(uid, []).append(known_object)
-    return found
+            by_uid.setdefault(uid, []).append(known_object)
+    return by_uid

@@ -297,19 +297,19 @@ class Pusher:
     @staticmethod
     def _texts(
         connection: Connection,
-        one: Due,
+        due: Due,
         known: KnownObject | None,
         versions: tuple[VersionId, ...],
         texts: Mapping[VersionId, str],
     ) -> tuple[str, ...]:
         """What an object is to hold. Where somebody has decided about one UID of several in it, the others stay as they
         were seen there."""
-        seen = take_apart(one.seen.encode()).entries if one.seen and known is not None and not known.uid else []
-        if not any(facts.uid == one.uid for facts, _ in seen):
+        seen = take_apart(due.seen.encode()).entries if due.seen and known is not None and not known.uid else []
+        if not any(facts.uid == due.uid for facts, _ in seen):
             return tuple(texts[v] for v in versions)
         uid_of = uids_of(connection, versions)
-        own = [texts[v] for v in versions if uid_of.get(v) == one.uid]
-        return (*own, *(text for facts, text in seen if facts.uid != one.uid))
+        own = [texts[v] for v in versions if uid_of.get(v) == due.uid]
+        return (*own, *(text for facts, text in seen if facts.uid != due.uid))
 
     @staticmethod
     def _parts(

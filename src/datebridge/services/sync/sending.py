@@ -321,8 +321,8 @@ class Sender:
         """The object that holds this UID under another name than was known."""
         if not unit.uid:
             return None
-        found = self.server.of_uid(self.row.url, unit.uid, self._kind(unit, known)) or {}
-        for href in [one for one in found if known is None or one != known.href][:_MOST_RENAMED]:
+        objects = self.server.of_uid(self.row.url, unit.uid, self._kind(unit, known)) or {}
+        for href in [one for one in objects if known is None or one != known.href][:_MOST_RENAMED]:
             there = self.server.get(self._url(href))
             if any(facts.uid == unit.uid for facts, _ in take_apart(there.data or b"").entries):
                 self.line.web.note("renames")

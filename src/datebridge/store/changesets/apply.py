@@ -64,8 +64,8 @@ def follow_up(connection: Connection) -> None:
 
 def set_state(connection: Connection, set_id: SetId) -> State | None:
     """The state of a set; None where there is none."""
-    found = connection.execute(select(SETS.c.state).where(SETS.c.id == set_id)).scalar()
-    return State(found) if found is not None else None
+    before = connection.execute(select(SETS.c.state).where(SETS.c.id == set_id)).scalar()
+    return State(before) if before is not None else None
 
 
 def demand_proposed(connection: Connection, set_id: SetId) -> None:
@@ -181,8 +181,8 @@ def _demand_writable(connection: Connection, set_id: SetId) -> None:
         .join(VERSIONS, VERSIONS.c.id == SHOWN)
         .where(of_set(set_id), ~CHANGES.c.held, ~CALENDARS.c.writable, VERSIONS.c.component != "VCALENDAR")
     )
-    if found := names.scalars().all():
-        raise CannotApply(only_readable(found))
+    if read_only := names.scalars().all():
+        raise CannotApply(only_readable(read_only))
 
 
 def discard(store: Store, set_id: SetId) -> None:

@@ -97,7 +97,7 @@ def _dropped() -> ColumnElement[bool]:
     return and_(SETS.c.state == State.DISCARDED, left)
 
 
-def _sets(store: Store, found: Collected, check: Callable[[], None]) -> None:
+def _sets(store: Store, collected: Collected, check: Callable[[], None]) -> None:
     """Sets that were dropped, with their changes; nobody can bring them back."""
     with store.read() as connection:
         dropped = connection.execute(select(SETS.c.id).where(_dropped())).scalars().all()
@@ -112,7 +112,7 @@ def _sets(store: Store, found: Collected, check: Callable[[], None]) -> None:
         with store.write() as connection:
             connection.execute(update(FILES).where(FILES.c.set_id == number).values(set_id=None))
             connection.execute(update(REMOTES).where(REMOTES.c.held_set_id == number).values(held_set_id=None))
-            found.sets += connection.execute(delete(SETS).where(SETS.c.id == number, _dropped())).rowcount
+            collected.sets += connection.execute(delete(SETS).where(SETS.c.id == number, _dropped())).rowcount
 
 
 def _files(store: Store) -> None:
@@ -143,7 +143,7 @@ def _waits() -> ColumnElement[bool]:
     return exists().where(GROUPS.c.id == VERSIONS.c.group_id, FILES.c.id == GROUPS.c.file_id, FILES.c.state != "gone")
 
 
-def _versions(store: Store, found: Collected, check: Callable[[], None]) -> None:
+def _versions(store: Store, collected: Collected, check: Callable[[], None]) -> None:
     with store.read() as connection:
         floor = connection.execute(select(func.min(STAGING.c.floor))).scalar()
         newest = connection.execute(select(func.max(VERSIONS.c.id))).scalar() or 0
@@ -156,7 +156,7 @@ def _versions(store: Store, found: Collected, check: Callable[[], None]) -> None
         for some in chunks(unheld, _CLEAR):
             check()
             with store.write() as connection:
-                found.versions += clear_versions(connection, some)
+                collected.versions += clear_versions(connection, some)
 
 
 def clear_versions(connection: Connection, versions: Sequence[VersionId]) -> int:

@@ -270,14 +270,16 @@ class Draft:
         reason: str,
         numbered: ColumnElement[int],
         calendar: ColumnElement[int],
-        found: Select[tuple[str, str, str, int]],
+        chosen: Select[tuple[str, str, str, int]],
     ) -> None:
         last = connection.execute(
             select(func.coalesce(func.max(CHANGES.c.position), 0)).where(of_set(self.id))
         ).scalar_one()
         columns = ["component", "uid", "recurrence_id", side.name]
         columns += ["set_id", "position", "calendar_id", "reason", "held"]
-        whole = found.add_columns(literal(self.id), literal(last) + numbered, calendar, literal(reason), literal(False))
+        whole = chosen.add_columns(
+            literal(self.id), literal(last) + numbered, calendar, literal(reason), literal(False)
+        )
         connection.execute(insert(CHANGES).from_select(columns, whole))
 
     def _hold(self, connection: Connection) -> None:

@@ -51,10 +51,10 @@ def sides_of(connection: Connection, set_id: SetId, most: int) -> tuple[list[Sid
     groups: dict[tuple[int, str], list[_Change]] = {}
     for change in changes[:most]:
         groups.setdefault((change.calendar, change.title if kind in _BY_TITLE else change.uid), []).append(change)
-    found = []
+    texts = []
     for some in chunks(groups.values(), _AT_ONCE):
-        found += _texts(connection, list(some))
-    return found, cut
+        texts += _texts(connection, list(some))
+    return texts, cut
 
 
 def _texts(connection: Connection, groups: list[list[_Change]]) -> list[Sides]:
@@ -69,11 +69,11 @@ def _texts(connection: Connection, groups: list[list[_Change]]) -> list[Sides]:
     for row in beside:
         others.setdefault((row.calendar_id, row.uid), []).append(VersionId(row.id))
     texts = texts_of(connection, [*touched, *(n for some in others.values() for n in some)])
-    found = []
+    rows = []
     for group in groups:
         untouched = {n for change in group for n in others.get((change.calendar, change.uid), ())}
         rest = [texts[n] for n in sorted(untouched) if n in texts]
         before = [texts[change.before] for change in group if change.before is not None and change.before in texts]
         after = [texts[change.after] for change in group if change.after is not None and change.after in texts]
-        found.append(Sides(group[0].calendar, [*before, *rest], [*after, *rest]))
-    return found
+        rows.append(Sides(group[0].calendar, [*before, *rest], [*after, *rest]))
+    return rows

@@ -57,13 +57,13 @@ class Density:
             for calendar in wanted:
                 if calendar not in revisions:
                     continue
-                found = self._years.get(
+                numbers = self._years.get(
                     (calendar, revisions[calendar], year, zone),
                     lambda key=(calendar, revisions[calendar], year, zone): kept_year(self.store, *key),  # type: ignore[misc]
                 )
-                cut.update(found.cut)
-                for k in range(max(0, -shift), min(len(found.counts), count - shift)):
-                    totals[shift + k] += found.counts[k]
+                cut.update(numbers.cut)
+                for k in range(max(0, -shift), min(len(numbers.counts), count - shift)):
+                    totals[shift + k] += numbers.counts[k]
         return totals, tuple(sorted(cut))
 
 

@@ -37,16 +37,16 @@ def standing(connection: Connection, entry: VersionId) -> Standing | None:
     return Standing(*row) if row is not None else None
 
 
-def master_of(connection: Connection, one: Standing) -> Standing | None:
+def master_of(connection: Connection, entry: Standing) -> Standing | None:
     """The master of an entry's series; the entry itself, if it is one."""
-    own = (ENTRIES.c.calendar_id == one.calendar, ENTRIES.c.uid == one.uid, ENTRIES.c.component == one.component)
+    own = (ENTRIES.c.calendar_id == entry.calendar, ENTRIES.c.uid == entry.uid, ENTRIES.c.component == entry.component)
     row = connection.execute(_standing().where(*own, ENTRIES.c.recurrence_id == "").limit(1)).first()
     return Standing(*row) if row is not None else None
 
 
-def texts_of_uid(connection: Connection, one: Standing) -> list[tuple[VersionId, str]]:
+def texts_of_uid(connection: Connection, entry: Standing) -> list[tuple[VersionId, str]]:
     """All entries of an entry's UID in its calendar, with their texts; without a UID only itself."""
-    own = (ENTRIES.c.calendar_id == one.calendar, ENTRIES.c.uid == one.uid, ENTRIES.c.component == one.component)
+    own = (ENTRIES.c.calendar_id == entry.calendar, ENTRIES.c.uid == entry.uid, ENTRIES.c.component == entry.component)
     query = select(ENTRIES.c.id, TEXTS.c.text).join(TEXTS, TEXTS.c.id == ENTRIES.c.id).order_by(ENTRIES.c.recurrence_id)
-    rows = connection.execute(query.where(*own) if one.uid else query.where(ENTRIES.c.id == one.id))
+    rows = connection.execute(query.where(*own) if entry.uid else query.where(ENTRIES.c.id == entry.id))
     return [(VersionId(row.id), row.text) for row in rows]

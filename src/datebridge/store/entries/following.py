@@ -18,17 +18,17 @@ _MOST = 1000
 def become(connection: Connection, versions: Iterable[VersionId]) -> dict[VersionId, VersionId]:
     """The version in force that each of some has become; those that were deleted are left out."""
     at = {version: version for version in versions}
-    found: dict[VersionId, VersionId] = {}
+    now_in_force: dict[VersionId, VersionId] = {}
     for _ in range(_MOST):
         if not at:
             break
         wanted = set(at.values())
         rows = connection.execute(select(ENTRIES.c.id).where(ENTRIES.c.id.in_(among(wanted)))).scalars()
         in_force = {VersionId(row) for row in rows}
-        found |= {version: now for version, now in at.items() if now in in_force}
+        now_in_force |= {version: now for version, now in at.items() if now in in_force}
         after = _after(connection, wanted - in_force)
         at = {version: after[now] for version, now in at.items() if now in after}
-    return found
+    return now_in_force
 
 
 def _after(connection: Connection, versions: Iterable[VersionId]) -> dict[VersionId, VersionId]:

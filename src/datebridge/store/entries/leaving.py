@@ -35,10 +35,10 @@ def listed_of(connection: Connection, calendar: CalendarId) -> list[VersionId]:
 def by_calendar(connection: Connection, ids: Iterable[VersionId]) -> dict[CalendarId, list[VersionId]]:
     """Entries by their calendar, in the order in which they came."""
     wanted = select(ENTRIES.c.id, ENTRIES.c.calendar_id).where(ENTRIES.c.id.in_(among(ids)))
-    found: dict[CalendarId, list[VersionId]] = {}
+    versions: dict[CalendarId, list[VersionId]] = {}
     for row in connection.execute(wanted.order_by(ENTRIES.c.id)):
-        found.setdefault(CalendarId(row.calendar_id), []).append(VersionId(row.id))
-    return found
+        versions.setdefault(CalendarId(row.calendar_id), []).append(VersionId(row.id))
+    return versions
 
 
 def texts(connection: Connection, ids: Iterable[VersionId]) -> Iterator[str]:

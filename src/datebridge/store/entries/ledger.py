@@ -134,8 +134,8 @@ class Ledger:
             if condition.words is None:
                 if not asked:
                     return within if within is not None else self._listed(connection, revision)
-                found = _flags(connection, ids_of(connection, condition.sql, condition.values))
-                return found if within is None else found & within
+                matching = _flags(connection, ids_of(connection, condition.sql, condition.values))
+                return matching if within is None else matching & within
             flags = within if within is not None else self._listed(connection, revision)
             # The words first: what holds them is found much quicker than it is looked up entry by entry.
             holding = joined_ids(
@@ -257,16 +257,16 @@ class Ledger:
         with self.store.read() as connection:
             revision = revision_now(connection)
             groups = self._groups.get((revision, by), lambda: _grouped(connection, FACETS[by]))
-            found = groups.count(self._matching(connection, revision, text) if text.strip() else None)
+            groups_counted = groups.count(self._matching(connection, revision, text) if text.strip() else None)
             counts: Counter[str] = Counter()
             if by == "marks":
-                for marks, n in found:
+                for marks, n in groups_counted:
                     counts.update({name: n for name, bit in MARK_NAMES.items() if int(marks) & bit})
             elif by == "category":
-                for joined, n in found:
+                for joined, n in groups_counted:
                     counts.update(dict.fromkeys(str(joined).split("\x1f") if joined else (), n))
             else:
-                counts.update({str(value): n for value, n in found})
+                counts.update({str(value): n for value, n in groups_counted})
         if by == "year":
             return sorted(counts.items(), reverse=True)
         return counts.most_common(60)

@@ -47,8 +47,8 @@ class OccurrenceReader:
 
     def _among(self, connection: Connection, low: int, high: int) -> str:
         """The ids, as JSON, of what may happen in a window."""
-        found = self.spans.of(connection).between(low - 2 * DAY, high + 2 * DAY)
-        return json.dumps([*found, *json.loads(self.anywhere(connection))])
+        numbers = self.spans.of(connection).between(low - 2 * DAY, high + 2 * DAY)
+        return json.dumps([*numbers, *json.loads(self.anywhere(connection))])
 
     def anywhere(self, connection: Connection) -> str:
         """What may be in any window; see `may_be_anywhere`."""
@@ -95,14 +95,14 @@ class OccurrenceReader:
                     f" WHERE t.id IN ({_bound(len(chunk))}) AND e.marks & {Mark.ATTENDEES}",
                     tuple(chunk),
                 ).fetchall()
-                found: dict[int, People] = dict.fromkeys(chunk, frozenset())
-                found.update((entry, people_in(text)) for entry, text in rows)
-                known.update(found)  # at once: others may be asking
+                people_of: dict[int, People] = dict.fromkeys(chunk, frozenset())
+                people_of.update((entry, people_in(text)) for entry, text in rows)
+                known.update(people_of)  # at once: others may be asking
         return known
 
 
-def _shown(one: Timed, rest: Sequence[Any]) -> ShownEntry:
-    return ShownEntry(one.calendar, one.uid, one.recurrence_id, one.tzid, one.zone, one.marks, *rest)
+def _shown(timed: Timed, rest: Sequence[Any]) -> ShownEntry:
+    return ShownEntry(timed.calendar, timed.uid, timed.recurrence_id, timed.tzid, timed.zone, timed.marks, *rest)
 
 
 def _bound(count: int) -> str:
@@ -155,25 +155,25 @@ def read_window(
     own = any(entry.marks & Mark.DEFINED_ZONE for entry in timed.values())
     clocks = clocks_of(connection, calendars) if own else None
     bounds = Bounds.drawn()
-    found = list(occurrences(timed.values(), low, high, shown, clocks, bounds=bounds))
+    happening = list(occurrences(timed.values(), low, high, shown, clocks, bounds=bounds))
     if ordered:
-        found.sort(key=lambda o: (o.shown_start, -o.shown_end, o.entry))
-    used = {o.entry for o in found} | bounds.cut
+        happening.sort(key=lambda o: (o.shown_start, -o.shown_end, o.entry))
+    used = {o.entry for o in happening} | bounds.cut
     entries = {
         one.id: _shown(one, row[_TIMES:]) for one, row in zip(timed.values(), rows, strict=True) if one.id in used
     }
-    return Window(found, entries, tuple(sorted(entries[one].title or "(no title)" for one in bounds.cut)))
+    return Window(happening, entries, tuple(sorted(entries[one].title or "(no title)" for one in bounds.cut)))
 
 
 def _rows(connection: Connection, among: str, calendars: tuple[int, ...]) -> list[Any]:
     """What the engine needs of entries in force, and what is shown of them."""
-    found = connection.exec_driver_sql(
+    rows = connection.exec_driver_sql(
         f"WITH found AS (SELECT DISTINCT value AS id FROM json_each(?))"
         f" SELECT {_TIMED}, {_SHOWN} FROM found CROSS JOIN entry USING (id)"
         f" WHERE {_STANDS.replace('listed', '+listed')} AND calendar_id IN ({_bound(len(calendars))})",
         (among, *calendars),
     )
-    return list(found.fetchall())
+    return list(rows.fetchall())
 
 
 def _timed(rows: Iterable[Any]) -> dict[int, Timed]:
@@ -182,12 +182,12 @@ def _timed(rows: Iterable[Any]) -> dict[int, Timed]:
 
 def _overrides_of(connection: Connection, uids: Iterable[str], known: Container[int]) -> list[int]:
     """The ids of the changed occurrences of series, wherever they were moved to; but for those that are known."""
-    found = connection.exec_driver_sql(
+    rows = connection.exec_driver_sql(
         "WITH series AS (SELECT value AS uid FROM json_each(?)) SELECT o.id FROM series CROSS JOIN entry o"
         " INDEXED BY ix_entry_uid ON o.uid = series.uid AND o.recurrence_id > ''",
         (json.dumps([*uids]),),
     )
-    return [id for (id,) in found if id not in known]
+    return [id for (id,) in rows if id not in known]
 
 
 @dataclass(frozen=True, slots=True)
@@ -205,8 +205,8 @@ class Changed:
 
     def happens(self, low: int, high: int) -> bool:
         """Whether its rules put anything into [low, high) on its own clock that no override stands for."""
-        found = occurrences([self.master], low, high, "", self.clocks, self.overrides)
-        return any(occurrence.series for occurrence in found)
+        happening = occurrences([self.master], low, high, "", self.clocks, self.overrides)
+        return any(occurrence.series for occurrence in happening)
 
     def last_end(self) -> int | None:
         """When the last of it has ended on its own clock; None for a series without end."""
@@ -246,11 +246,11 @@ def changed_series(connection: Connection) -> list[Changed]:
 def clocks_of(connection: Connection, calendars: Iterable[int]) -> Clocks:
     """The zones that calendars define themselves, read when first asked for."""
     wanted = tuple(calendars)
-    found: dict[int, Zones] = {}
+    zones: dict[int, Zones] = {}
     for calendar, tzid, text in connection.exec_driver_sql(
         "SELECT e.calendar_id, e.uid, t.text FROM entry e JOIN version_text t ON t.id = e.id"
         f" WHERE e.component = 'VTIMEZONE' AND e.calendar_id IN ({_bound(len(wanted))}) ORDER BY e.id",
         wanted,
     ):
-        found.setdefault(calendar, Zones()).add(tzid, text)
-    return lambda calendar, tzid: found[calendar].clock(tzid) if calendar in found else None
+        zones.setdefault(calendar, Zones()).add(tzid, text)
+    return lambda calendar, tzid: zones[calendar].clock(tzid) if calendar in zones else None

@@ -42,12 +42,12 @@ def first_of(
     if total < FEW or likely > total * _SORTED:
         ids = json.dumps(np.flatnonzero(matches).tolist())
         return _listed(_sorted(connection, f"id IN ({LISTED_IDS})", [ids], sort, descending)[offset : offset + limit])
-    found: list[int] = []
+    first: list[int] = []
     for ids_there in _stretches(connection, sort, descending, likely + likely // 8):
-        found += ids_there[matches[ids_there]].tolist()
-        if len(found) >= wanted:
+        first += ids_there[matches[ids_there]].tolist()
+        if len(first) >= wanted:
             break
-    return found[offset:wanted]
+    return first[offset:wanted]
 
 
 def _keys(sort: str, descending: bool = False) -> str:
@@ -61,12 +61,12 @@ def window_of(connection: Connection, sort: str, descending: bool, offset: int, 
     if sort != "calendar":
         keys = _keys(sort, descending)
         return _listed(ids_of(connection, "listed = 1", [], f"{keys} LIMIT {limit} OFFSET {offset}"))
-    found: list[int] = []
+    window: list[int] = []
     for ids in _stretches(connection, sort, descending):
-        found += ids.tolist()
-        if len(found) >= offset + limit:
+        window += ids.tolist()
+        if len(window) >= offset + limit:
             break
-    return found[offset : offset + limit]
+    return window[offset : offset + limit]
 
 
 def _sorted(connection: Connection, where: str, values: list[Any], sort: str, descending: bool) -> Ids:

@@ -25,10 +25,10 @@ def present_by_uid(
 ) -> dict[str, list[Item[VersionId]]]:
     """The entries of some UIDs in a calendar."""
     wanted = _seen().where(ENTRIES.c.calendar_id + 0 == calendar, ENTRIES.c.listed, ENTRIES.c.uid.in_(among(uids)))
-    found: dict[str, list[Item[VersionId]]] = {}
+    by_uid: dict[str, list[Item[VersionId]]] = {}
     for item in _items(connection, wanted):  # the sum keeps SQLite from going through the whole calendar instead
-        found.setdefault(item.identity.uid, []).append(item)
-    return found
+        by_uid.setdefault(item.identity.uid, []).append(item)
+    return by_uid
 
 
 def _seen() -> Select[Any]:
@@ -162,12 +162,12 @@ def in_groups(connection: Connection, ids: Iterable[VersionId], together: bool) 
     """Entries by calendar, in order of start; those of one UID together where that is asked, else each alone."""
     own = [ENTRIES.c[name] for name in ("id", "calendar_id", "component", "uid", "recurrence_id")]
     rows = connection.execute(select(*own).where(ENTRIES.c.id.in_(among(ids))).order_by(ENTRIES.c.start, ENTRIES.c.id))
-    found: dict[CalendarId, dict[object, list[Placed]]] = {}
+    groups: dict[CalendarId, dict[object, list[Placed]]] = {}
     for row in rows:
         one = Placed(*row)
         key = (one.component, one.uid) if together and one.uid else one.id
-        found.setdefault(one.calendar, {}).setdefault(key, []).append(one)
-    return {calendar: list(units.values()) for calendar, units in found.items()}
+        groups.setdefault(one.calendar, {}).setdefault(key, []).append(one)
+    return {calendar: list(units.values()) for calendar, units in groups.items()}
 
 
 def begun_before(connection: Connection, wall: int, calendars: Iterable[CalendarId] | None) -> list[VersionId]:
@@ -182,8 +182,8 @@ def by_uids(connection: Connection, uids: Iterable[str]) -> dict[str, list[Place
     """The entries of some UIDs in all calendars in force."""
     own = [ENTRIES.c[name] for name in ("id", "calendar_id", "component", "uid", "recurrence_id")]
     wanted = select(*own).where(ENTRIES.c.listed, ENTRIES.c.uid.in_(among(sorted(uids)))).order_by(ENTRIES.c.id)
-    found: dict[str, list[Placed]] = {}
+    by_uid: dict[str, list[Placed]] = {}
     for row in connection.execute(wanted):
         one = Placed(*row)
-        found.setdefault(one.uid, []).append(one)
-    return found
+        by_uid.setdefault(one.uid, []).append(one)
+    return by_uid

@@ -246,11 +246,11 @@ def examine_again(
     """
     reindexing = Reindexing(connection)
     said = []
-    for one in rows:
-        facts = examine(one.component, one.text, beside.of(one.id))
-        reindexing.add(one, row_of(facts))
-        if words and one.component not in UNLISTED:
-            said.append((one.id, facts.summary, facts.location, facts.words))
+    for row in rows:
+        facts = examine(row.component, row.text, beside.of(row.id))
+        reindexing.add(row, row_of(facts))
+        if words and row.component not in UNLISTED:
+            said.append((row.id, facts.summary, facts.location, facts.words))
     if said:
         connection.exec_driver_sql("INSERT INTO search (rowid, summary, location, words) VALUES (?, ?, ?, ?)", said)
     return reindexing.flush()

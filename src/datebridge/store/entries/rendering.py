@@ -163,11 +163,11 @@ def echoes(connection: Connection) -> dict[CalendarId, str]:
         .join(TEXTS, TEXTS.c.id == ENTRIES.c.id)
         .where(ENTRIES.c.component == "VCALENDAR", TEXTS.c.text.contains(f"{OWN_MARK}:"))
     )
-    found = {}
+    echoed = {}
     for row in rows:
-        line = next((one for one in row.text.split("\n") if one.startswith(f"{OWN_MARK}:")), "")
-        found[CalendarId(row.calendar_id)] = line.partition(":")[2].strip()
-    return found
+        line = next((part for part in row.text.split("\n") if part.startswith(f"{OWN_MARK}:")), "")
+        echoed[CalendarId(row.calendar_id)] = line.partition(":")[2].strip()
+    return echoed
 
 
 def calendars_held(connection: Connection, share: int) -> list[CalendarId]:

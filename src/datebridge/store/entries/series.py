@@ -127,10 +127,10 @@ def series_of(connection: Connection, entries: Iterable[VersionId]) -> dict[Cale
     with_uid = select(ENTRIES.c.id).join(there, same).where(ENTRIES.c.recurrence_id == "")
     without = select(ENTRIES.c.id).where(ENTRIES.c.id.in_(among(wanted)), ENTRIES.c.uid == "")
     ids = dict.fromkeys([*connection.execute(with_uid).scalars(), *connection.execute(without).scalars()])
-    found: dict[CalendarId, list[Master]] = {}
+    masters: dict[CalendarId, list[Master]] = {}
     for calendar, master in masters_of(connection, sorted(VersionId(number) for number in ids)):
-        found.setdefault(calendar, []).append(master)
-    return found
+        masters.setdefault(calendar, []).append(master)
+    return masters
 
 
 def members_by_series(connection: Connection, masters: Sequence[VersionId]) -> dict[VersionId, list[VersionId]]:

@@ -71,8 +71,8 @@ class Spans:
 
     def between(self, low: int, high: int) -> list[int]:
         """The ids of what begins before `high` and is not over for good before `low`."""
-        found: list[int] = np.flatnonzero((self.start < high) & ~(self.until < low)).tolist()
-        return found
+        numbers: list[int] = np.flatnonzero((self.start < high) & ~(self.until < low)).tolist()
+        return numbers
 
     def matching(self, terms: Sequence[SpanTerm]) -> NDArray[np.bool_]:
         """What all the terms hold for."""

@@ -69,10 +69,10 @@ class VersionWriter:
         version = VersionId(self._next)
         self._next += 1
         index = row.indexed
-        found = list(problems)
-        if found or row.problems:
+        own = list(problems)
+        if own or row.problems:
             index = (*index[:MARKS], index[MARKS] | Mark.PROBLEM, *index[MARKS + 1 :])
-            for problem in found:
+            for problem in own:
                 self.problem(problem, version, row.uid)
             for problem in row.problems:
                 self.finding(problem, version)
