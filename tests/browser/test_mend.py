@@ -35,6 +35,8 @@ def test_what_came_twice_is_removed_by_keys(page: Page, data: Path) -> None:
     # The first group is open; what is decided is shown in banks, and the next one follows.
     decided = page.get_by_role("region", name="This group")
     expect(decided).to_contain_text("Kelp recovery")
+    expect(page.get_by_role("list", name="Groups").get_by_role("listitem").nth(1)).to_contain_text("Sea ice radar")
+    page.locator("main[aria-busy=false]").wait_for()
     keys.press("s")
     expect(decided).to_contain_text("Sea ice radar")
     keys.press("a")

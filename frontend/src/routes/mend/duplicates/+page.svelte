@@ -101,6 +101,7 @@
 
   /** On to the next of the list; what is done with this one goes on behind. */
   function next(): void {
+    if (total && !list?.rowAt(index)) return notices.say('The groups are still loading.');
     const after = list?.rowAt(index + 1) ?? list?.rowAt(index - 1);
     if (!after) return change({ group: '' });
     open(after.id, list?.rowAt(index + 1) ? index + 1 : index - 1);
@@ -117,7 +118,7 @@
   /** The group to decide: only one that is shown as it is now. */
   function shown(): Schemas['DuplicateOut'] | null {
     if (held()) return null;
-    if (group.data && !group.isPlaceholderData) return group.data;
+    if (group.data && !group.isPlaceholderData && list?.rowAt(index)) return group.data;
     notices.say(asked.group ? 'This group is still loading. Decide when it is shown.' : 'No group is open.');
     return null;
   }
