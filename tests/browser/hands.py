@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import httpx
 from playwright.sync_api import Locator, Page, expect
+
+#: Another client on this machine: a reader, a server's other user. Made once, since making one is slow.
+WEB = httpx.Client(headers={"Connection": "close"})
 
 #: What has the focus, as a screen reader would name it. It only looks.
 _FOCUSED = """() => {

@@ -6,13 +6,12 @@ import re
 from email.message import EmailMessage
 from pathlib import Path
 
-import httpx
 import pytest
 from playwright.sync_api import Page, expect
 
 from datebridge.demo.scenario import OFFICE
 from datebridge.demo.world import PASSWORD
-from tests.browser.hands import Keys
+from tests.browser.hands import WEB, Keys
 from tests.browser.test_walk import counted, find
 from tests.conftest import calendar, event, wait_until
 
@@ -21,7 +20,7 @@ pytestmark = pytest.mark.browser
 
 def objects(standins: dict[str, str], server: str, slug: str, person: str = OFFICE) -> int:
     """How many entries a server holds in a calendar, asked of the server itself."""
-    answer = httpx.request(
+    answer = WEB.request(
         "PROPFIND",
         f"{standins[server]}/dav/calendars/{person}/{slug}/",
         auth=(person, PASSWORD),
@@ -83,7 +82,7 @@ def test_an_account_is_added_a_calendar_switched_on_cleaned_copied_and_nobody_is
     page.goto("/connect")
     copied = page.get_by_role("region", name="Lantern").get_by_role("listitem").filter(has_text="Lab bookings")
     expect(copied).to_contain_text(f"{number:,} entries")
-    assert "The drop is empty" in httpx.get(standins["mail"]).text
+    assert "The drop is empty" in WEB.get(standins["mail"]).text
 
 
 def test_a_change_that_met_another_is_decided_field_by_field(
@@ -98,7 +97,7 @@ def test_a_change_that_met_another_is_decided_field_by_field(
     text = "\n".join(lines).replace("LOCATION:Chart room", "LOCATION:Library\nSEQUENCE:5")
     path = tmp_path / "moved.ics"
     path.write_text(calendar(text))
-    httpx.post(f"{standins['lantern']}/-/faults", json=[{"kind": "meddle", "method": "PUT"}]).raise_for_status()
+    WEB.post(f"{standins['lantern']}/-/faults", json=[{"kind": "meddle", "method": "PUT"}]).raise_for_status()
     page.goto("/connect")
     page.get_by_label("Calendar files").set_input_files(path)
     page.get_by_role("combobox", name="Calendar").select_option("Harbour office (live 15 min · writable)")
@@ -119,7 +118,7 @@ def test_a_change_that_met_another_is_decided_field_by_field(
 
 def test_what_a_full_server_refused_is_tried_again_in_one(page: Page, standins: dict[str, str], tmp_path: Path) -> None:
     faults = f"{standins['lantern']}/-/faults"
-    httpx.post(faults, json=[{"kind": "full", "method": "PUT", "count": 50}]).raise_for_status()
+    WEB.post(faults, json=[{"kind": "full", "method": "PUT", "count": 50}]).raise_for_status()
     path = tmp_path / "new.ics"
     path.write_text(calendar(*(event(f"pump-{n}", f"Pump {n}", f"2027020{n}T080000Z") for n in (1, 2, 3))))
     page.goto("/connect")
@@ -130,7 +129,7 @@ def test_what_a_full_server_refused_is_tried_again_in_one(page: Page, standins: 
     page.goto("/connect/conflicts")
     refused = page.get_by_role("region", name="Refused, by calendar and reason")
     expect(refused).to_contain_text("has no space left (507)")
-    httpx.post(faults, json=[]).raise_for_status()
+    WEB.post(faults, json=[]).raise_for_status()
     before = objects(standins, "lantern", "office")
     refused.get_by_role("button", name="Try 3 changes again").click()
     counted(page, "3 changes are tried again.")
@@ -186,7 +185,7 @@ def test_a_message_dropped_anywhere_is_shown_first(page: Page) -> None:
 
 def test_a_password_goes_elsewhere_only_after_a_yes(page: Page, standins: dict[str, str]) -> None:
     fault = [{"kind": "away", "count": 99, "to": standins["lantern"]}]
-    httpx.post(f"{standins['tidewrack']}/-/faults", json=fault).raise_for_status()
+    WEB.post(f"{standins['tidewrack']}/-/faults", json=fault).raise_for_status()
     try:
         page.goto("/connect/add")
         page.get_by_label("Address").fill(standins["tidewrack"])
@@ -198,7 +197,7 @@ def test_a_password_goes_elsewhere_only_after_a_yes(page: Page, standins: dict[s
         question.get_by_role("button", name=f"Send them to {standins['lantern']} too").click()
         expect(page.get_by_text("This is a calendar server.")).to_be_visible()
     finally:
-        httpx.post(f"{standins['tidewrack']}/-/faults", json=[]).raise_for_status()
+        WEB.post(f"{standins['tidewrack']}/-/faults", json=[]).raise_for_status()
 
 
 def test_a_habit_of_a_server_is_switched_on_by_hand_and_seen_below_its_account(
@@ -249,7 +248,7 @@ def test_an_invitation_in_a_message_is_answered_by_keys(page: Page, standins: di
     expect(shown).to_contain_text("At sea until Friday")
     keys.press("Enter", "Enter")  # pressed twice, it is sent once
     counted(page, "Crane inspection: declined. The reply is sent to Ida Moe.")
-    (sent,) = httpx.get(standins["mail"] + "/messages.json").json()
+    (sent,) = WEB.get(standins["mail"] + "/messages.json").json()
     assert sent["recipient"] == "ida.moe@skerrow.example"
     assert sent["body"].split() == "Owen Hale declines: Crane inspection At sea until Friday".split()
     keys.press("r")

@@ -8,11 +8,10 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-import httpx
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.hands import Keys
+from tests.browser.hands import WEB, Keys
 from tests.browser.test_walk import amount, counted
 
 pytestmark = pytest.mark.browser
@@ -163,7 +162,7 @@ def a_conflict(page: Page, keys: Keys) -> None:
 
 def conflicting(page: Page, server: str) -> None:
     """Somebody edits an entry on the server while it is changed here."""
-    httpx.post(f"{server}/-/faults", json=[{"kind": "meddle", "method": "PUT"}]).raise_for_status()
+    WEB.post(f"{server}/-/faults", json=[{"kind": "meddle", "method": "PUT"}]).raise_for_status()
     in_the_drawer(page, Keys(page), 'calendar:"Harbour office" what:"part 1"')
     page.get_by_label("Place").fill("Library")
     page.keyboard.press("Enter")

@@ -6,12 +6,11 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
-import httpx
 import icalendar
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.hands import Keys, Mouse
+from tests.browser.hands import WEB, Keys, Mouse
 from tests.browser.test_sight import AXE
 from tests.browser.test_walk import counted
 
@@ -94,10 +93,10 @@ def test_the_expedition_is_shared_seen_told_followed_and_taken_back_by_keys(
         keys.reach(f"Send to {name}")
         keys.press("Enter")
         counted(page, f"{name} is invited.")
-    mails = {m["recipient"]: m["body"] for m in httpx.get(standins["mail"] + "/messages.json").json()}
+    mails = {m["recipient"]: m["body"] for m in WEB.get(standins["mail"] + "/messages.json").json()}
     assert addresses[0] in mails["ida.moe@skerrow.example"]
     assert addresses[0] not in mails["owen.hale@skerrow.example"]
-    feed = icalendar.Calendar.from_ical(httpx.get(addresses[0]).content)
+    feed = icalendar.Calendar.from_ical(WEB.get(addresses[0]).content)
     assert {str(event["SUMMARY"]) for event in feed.walk("VEVENT")} == {"At sea"}
     reader.goto(addresses[1].removesuffix("feed.ics"))
     expect(reader.get_by_role("heading", level=1, name="Expeditions")).to_be_visible()
@@ -121,7 +120,7 @@ def test_the_expedition_is_shared_seen_told_followed_and_taken_back_by_keys(
     keys.reach("Revoke the address of Ida Moe")
     keys.press("Enter")
     counted(page, "The access of Ida Moe is revoked")
-    assert [httpx.get(one).status_code for one in addresses] == [410, 200]
+    assert [WEB.get(one).status_code for one in addresses] == [410, 200]
     keys.done("share, seen, told, followed, taken back")
 
 
@@ -159,7 +158,7 @@ def test_a_share_is_handed_out_to_a_web_host(page: Page, standins: dict[str, str
     page.get_by_label("Password").fill("low-tide-7")
     page.get_by_role("button", name="Publish now").click()
     expect(page.get_by_text("bytes")).to_be_visible()
-    answer = httpx.get(standins["breakwater"] + "/web/berths.ics")
+    answer = WEB.get(standins["breakwater"] + "/web/berths.ics")
     assert icalendar.Calendar.from_ical(answer.content)["NAME"] == "Berths at Skerrow"
 
 
@@ -172,7 +171,7 @@ def test_readers_sent_on_arrive(page: Page) -> None:
     page.get_by_label("New address; leave empty to stop redirecting").fill(address)
     page.get_by_role("button", name="Redirect readers").click()
     counted(page, "is redirected from now on")
-    arrived = httpx.get(old + "feed.ics", follow_redirects=True)
+    arrived = WEB.get(old + "feed.ics", follow_redirects=True)
     assert icalendar.Calendar.from_ical(arrived.content)["NAME"] == "Berths at Skerrow"
 
 

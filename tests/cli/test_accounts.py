@@ -13,6 +13,8 @@ from datebridge.standins.faults import Fault
 from tests.running import command as run
 from tests.world import OFFICE, PASSWORD, World, berth
 
+pytestmark = pytest.mark.both_sides
+
 
 @pytest.fixture
 def reached(world: World, tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:

@@ -14,6 +14,8 @@ from datebridge.standins.habits import HABITS
 from tests.conftest import calendar
 from tests.world import OFFICE, PASSWORD, World, berth
 
+pytestmark = pytest.mark.both_sides
+
 CALENDAR = f"/dav/calendars/{OFFICE}/berths/"
 ONE = f"{CALENDAR}berth-1@skerrow.example.ics"
 XML = 'xmlns:D="DAV:" xmlns:C="urn:ietf:params:xml:ns:caldav"'

@@ -12,6 +12,8 @@ from datebridge.store.changesets.draft import CannotApply
 from tests.conftest import calendar
 from tests.world import World, berth
 
+pytestmark = pytest.mark.both_sides
+
 
 @pytest.fixture
 def conflict(world: World) -> tuple[World, int]:

@@ -25,6 +25,8 @@ from datebridge.store.changesets.apply import apply
 from tests.conftest import calendar, wait_until
 from tests.world import OFFICE, PASSWORD, World, berth
 
+pytestmark = pytest.mark.both_sides
+
 ODD = ["nonsense", "damage", "twice", "bomb", "marks"]
 
 

@@ -16,6 +16,8 @@ from datebridge.services.sync import conflicts
 from tests.services.sync.test_third import Beside, Life, beside, entry
 from tests.third import PAGE, Answer, homes, nobody, third_server
 
+pytestmark = pytest.mark.both_sides
+
 _CAL = 'xmlns:C="urn:ietf:params:xml:ns:caldav"'
 
 

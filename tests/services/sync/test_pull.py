@@ -14,6 +14,8 @@ from datebridge.store.changesets.undo import propose_undo
 from tests.conftest import calendar
 from tests.world import World, berth
 
+pytestmark = pytest.mark.both_sides
+
 BOTH = pytest.mark.parametrize("name", ["tidewrack", "lantern"])
 
 

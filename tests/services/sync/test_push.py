@@ -18,6 +18,8 @@ from datebridge.store.changesets.undo import propose_undo
 from tests.conftest import wait_until
 from tests.world import MEETING, OFFICE, World, berth
 
+pytestmark = pytest.mark.both_sides
+
 BOTH = pytest.mark.parametrize("name", ["tidewrack", "lantern"])
 
 

@@ -35,6 +35,8 @@ from tests.conftest import Bench, calendar, event
 from tests.depth import tries
 from tests.third import FAULTS, WRONG, Nonces, Third, third_server
 
+pytestmark = pytest.mark.both_sides
+
 ALARM = "BEGIN:VALARM\nACTION:DISPLAY\nDESCRIPTION:{}\nTRIGGER:-PT15M\nEND:VALARM"
 #: What of an entry somebody changes or takes away: lines that begin so go, and others come.
 ASPECTS = {
@@ -227,7 +229,6 @@ HAPPENINGS = st.one_of(
 )
 
 
-@pytest.mark.both_sides
 @pytest.mark.parametrize("drops", [(), ("X-MARK",), ("CATEGORIES", "X-RULED")])
 @tries(17, 700)
 @given(st.lists(HAPPENINGS, min_size=4, max_size=18))

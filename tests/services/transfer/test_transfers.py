@@ -24,6 +24,8 @@ from tests.conftest import Bench, calendar
 from tests.depth import tries
 from tests.world import MEETING, World, berth
 
+pytestmark = pytest.mark.both_sides
+
 ZONED = "TZID=Harbour clock:20261201T080000"
 
 
