@@ -3,7 +3,6 @@
   import { afterNavigate, beforeNavigate, goto, preloadCode } from '$app/navigation';
   import { navigating } from '$app/state';
   import { QueryClient, QueryClientProvider } from '@tanstack/svelte-query';
-  import ThemeProvider from 'flowbite-svelte/ThemeProvider.svelte';
   import { onMount, tick, type Snippet } from 'svelte';
   import KeyList from '$lib/ui/KeyList.svelte';
   import ReachLine from '$lib/ui/ReachLine.svelte';
@@ -124,39 +123,37 @@
   }}
 />
 
-<ThemeProvider theme={{ progressbar: { base: 'bg-line rounded-none', inside: 'bg-brass rounded-none' } }}>
-  <QueryClientProvider client={queries}>
-    <div class="flex h-full flex-col">
-      <Route onhelp={() => (listing = true)} />
-      <ReachLine />
-      <main
-        tabindex="-1"
-        class="flex min-h-0 flex-1 flex-col outline-none"
-        aria-busy={asking || acts.count > 0 || navigating.to !== null}
-      >
-        {@render children()}
-      </main>
-      <NoticeLine />
+<QueryClientProvider client={queries}>
+  <div class="flex h-full flex-col">
+    <Route onhelp={() => (listing = true)} />
+    <ReachLine />
+    <main
+      tabindex="-1"
+      class="flex min-h-0 flex-1 flex-col outline-none"
+      aria-busy={asking || acts.count > 0 || navigating.to !== null}
+    >
+      {@render children()}
+    </main>
+    <NoticeLine />
+  </div>
+  {#if importing.dates}
+    {#await import('$lib/mend/DateOrder.svelte') then asked}
+      <asked.default {...importing.dates} />
+    {/await}
+  {/if}
+  {#if over}
+    <div
+      class="border-brass bg-paper/90 pointer-events-none fixed inset-3 z-10 grid place-items-center border-4 border-dashed"
+    >
+      <p class="text-lg font-bold">Drop calendar files or messages here. You review them before they are imported.</p>
     </div>
-    {#if importing.dates}
-      {#await import('$lib/mend/DateOrder.svelte') then asked}
-        <asked.default {...importing.dates} />
-      {/await}
-    {/if}
-    {#if over}
-      <div
-        class="border-brass bg-paper/90 pointer-events-none fixed inset-3 z-10 grid place-items-center border-4 border-dashed"
-      >
-        <p class="text-lg font-bold">Drop calendar files or messages here. You review them before they are imported.</p>
-      </div>
-    {/if}
-    {#if unsaved.asking}
-      <Sheet label="Unsaved changes" leave="Keep editing" onclose={() => (unsaved.asking = null)}>
-        <h2 class="mb-2 text-lg font-bold">You have unsaved changes</h2>
-        <p>If you leave now, they are lost.</p>
-        {#snippet actions()}<Action kind="grave" onclick={() => unsaved.drop()}>Discard the changes</Action>{/snippet}
-      </Sheet>
-    {/if}
-    {#if listing}<KeyList onclose={() => (listing = false)} />{/if}
-  </QueryClientProvider>
-</ThemeProvider>
+  {/if}
+  {#if unsaved.asking}
+    <Sheet label="Unsaved changes" leave="Keep editing" onclose={() => (unsaved.asking = null)}>
+      <h2 class="mb-2 text-lg font-bold">You have unsaved changes</h2>
+      <p>If you leave now, they are lost.</p>
+      {#snippet actions()}<Action kind="grave" onclick={() => unsaved.drop()}>Discard the changes</Action>{/snippet}
+    </Sheet>
+  {/if}
+  {#if listing}<KeyList onclose={() => (listing = false)} />{/if}
+</QueryClientProvider>

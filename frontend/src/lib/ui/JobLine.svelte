@@ -1,5 +1,4 @@
 <script lang="ts">
-  import Progressbar from 'flowbite-svelte/Progressbar.svelte';
   import { untrack } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import { answer, client, type Job } from '$lib/api/client';
@@ -52,8 +51,9 @@
       aria-valuenow={Math.round(share)}
       aria-valuemin="0"
       aria-valuemax="100"
+      class="h-1.5"
     >
-      <Progressbar progress={share} size="h-1.5" />
+      {#await import('$lib/ui/JobBar.svelte') then { default: JobBar }}<JobBar {share} />{/await}
     </div>
   </span>
   <Action onclick={() => void stop()}>Stop</Action>

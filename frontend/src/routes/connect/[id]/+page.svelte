@@ -22,6 +22,9 @@
     queryFn: () => answer(client.GET('/api/imports/{file_id}', { params })),
   }));
 
+  /** So many kinds of problems are named above the list. */
+  const KINDS = 6;
+  const others = $derived(detail.data?.problem_counts.slice(KINDS).reduce((sum, kind) => sum + kind.count, 0) ?? 0);
   let decisions = $state<Schemas['DecisionIn'][]>([]);
   let busy = $state(false);
   const INK: Record<string, string> = { breaks: 'text-removed', alters: 'text-changed', untidy: 'text-same' };
@@ -144,12 +147,13 @@
   <section class="flex min-h-0 flex-1 flex-col" aria-labelledby="problems-head">
     <div class="border-ink flex flex-wrap items-baseline gap-x-4 border-b px-4 py-1.5 text-[13px]">
       <h2 id="problems-head" class="font-bold">{counted(file.problems, 'problem', 'problems')}</h2>
-      {#each detail.data.problem_counts.slice(0, 6) as problem (problem.code)}
+      {#each detail.data.problem_counts.slice(0, KINDS) as problem (problem.code)}
         <span
           ><span class="figures {INK[problem.severity]}">{count(problem.count)}</span>
           {problem.title}</span
         >
       {/each}
+      {#if others}<span class="text-soft"><span class="figures">{count(others)}</span> of other kinds</span>{/if}
     </div>
     <div class="flex min-h-0 flex-1 flex-col">
       <PagedList
