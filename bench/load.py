@@ -30,7 +30,7 @@ ASKED: dict[str, str] = {
     "year": "/api/days?first={year}-01-01&count=365&most=0{calendars}",
 }
 #: What is asked for first is made ready within this time after the start, in each process that answers, in seconds.
-_READY = 20
+_READY = 45
 _WORDS = ("berth", "crane", "pilot", "survey", "survey", "harbour", "meeting", "winch", "tide", "buoy", "gauge", "crew")
 
 

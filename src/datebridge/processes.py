@@ -43,6 +43,12 @@ def _begin(ahead: float, target: Callable[..., None], *arguments: object) -> Non
     target(*arguments)
 
 
+def give_way() -> None:
+    """Have this process compute where nobody else on the machine wants to: whoever looks at a page goes first."""
+    if hasattr(os, "nice"):
+        os.nice(5)
+
+
 def end_with_parent() -> None:
     """Have this process end when the one that started it does, however that ends and whatever is under way here."""
     threading.Thread(target=_wait_and_end, name="parent", daemon=True).start()

@@ -25,12 +25,21 @@ ASKED = (
 )
 
 
+def all_answer(answering: Answering) -> None:
+    """Look after them, as is done every few seconds, until all of them answer."""
+
+    def looked() -> bool:
+        answering.look()
+        return all(helper.answers() for helper in answering.helpers)
+
+    wait_until(looked)
+
+
 @pytest.fixture
 def answering(bench: Bench) -> Iterator[Answering]:
     bench.bring(calendar(*(event(str(k), f"Tide {k}", f"202611{k % 5 + 23}T080000Z") for k in range(60))))
     made = Answering(bench.settings, bench.store, most=2, many=50)
-    made.look()
-    wait_until(lambda: all(helper.answers() for helper in made.helpers))
+    all_answer(made)
     yield made
     made.stop()
 
@@ -81,8 +90,7 @@ def test_one_that_dies_is_not_missed_and_replaced(client: TestClient, answering:
         process.kill()
         process.join()
     assert client.get(ASKED[0]).status_code == 200
-    answering.look()
-    wait_until(lambda: all(helper.answers() for helper in answering.helpers))
+    all_answer(answering)
     assert client.get(ASKED[0]).json()["total"] == 60
 
 

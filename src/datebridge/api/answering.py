@@ -30,16 +30,17 @@ log = structlog.get_logger()
 COMPUTED = frozenset({"/api/days", "/api/entries", "/api/facets", "/api/occurrences", "/api/overlaps"})
 #: From so many entries on they are worth their memory.
 MANY = 50_000
-#: How often it is looked whether they are needed, and whether they live, in seconds.
-LOOK = 10.0
+#: How often it is looked whether they are needed, and whether they live, in seconds; for the first time once whoever
+#: started the application has seen a page, since getting ready takes each of them a core for a while.
+LOOK, FIRST = 2.0, 5.0
 _MOST = 4
 _PATIENCE = httpx.Timeout(60, connect=2)
 #: Of an answer, what the connection to whoever asked says for itself.
 _HOP = frozenset({b"connection", b"date", b"keep-alive", b"server", b"transfer-encoding"})
 
 
-def worthwhile() -> int:
-    """How many processes pay: none where all would share one core."""
+def affordable() -> int:
+    """How many processes there can be: none where all would share one core."""
     free = cores.usable()
     return min(free, _MOST) if free > 1 and hasattr(socket, "AF_UNIX") else 0
 
@@ -115,14 +116,19 @@ class Answering:
         self.helpers: list[Helper] = []
 
     def look(self) -> None:
-        """Start them where there are many entries, and replace those that ended."""
-        if not self.helpers and self._most and self._is_large():
+        """Start them where there are many entries, one after the other, and replace those that ended."""
+        if not self.helpers and self.worthwhile():
             self._folder = Path(tempfile.mkdtemp(prefix="datebridge-"))  # for this user alone
             self.helpers = [Helper(self._settings, self._folder / str(number)) for number in range(self._most)]
         for helper in self.helpers:
             helper.keep()
+            if not helper.answers():
+                break  # getting ready takes a core
 
-    def _is_large(self) -> bool:
+    def worthwhile(self) -> bool:
+        """Whether they are there, or will be: there are cores for them, and the store holds many entries."""
+        if self.helpers or not self._most:
+            return bool(self.helpers)
         with self._store.read() as connection:
             counted = "SELECT count(*) FROM (SELECT 1 FROM entry WHERE listed = 1 LIMIT ?)"
             return int(connection.exec_driver_sql(counted, (self._many,)).scalar_one()) >= self._many

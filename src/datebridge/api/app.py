@@ -22,7 +22,7 @@ from starlette.routing import BaseRoute, Route
 
 from datebridge import __version__
 from datebridge.api import errors, help, maintenance
-from datebridge.api.answering import LOOK, Answering, Spread, worthwhile
+from datebridge.api.answering import FIRST, LOOK, Answering, Spread, affordable
 from datebridge.api.connect import accounts, conflicts, imports, replies, transfers
 from datebridge.api.context import App
 from datebridge.api.guard import Guard
@@ -41,13 +41,14 @@ from datebridge.services.running.clock import clock
 from datebridge.services.running.worker import Worker
 from datebridge.services.sharing.seeing import Seeing
 from datebridge.settings import Settings
-from datebridge.store.change_feed import ChangeFeed
+from datebridge.store.change_feed import AsOfNow, marks
 from datebridge.store.changesets.apply import recover
 from datebridge.store.database import CONNECTIONS, Store
 from datebridge.store.entries.density import Density
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.entries.occurrences import OccurrenceReader
 from datebridge.store.soundness import CannotOpen, demand_whole
+from datebridge.store.stages import at_stages
 
 WEB = Path(__file__).resolve().parent.parent / "web"
 log = structlog.get_logger()
@@ -63,7 +64,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
     said = [*recover(store), *jobs.resume_interrupted(store)]
     uploads.forget_strays(store, settings)
     app = _over(store, settings, said)
-    answering = Answering(settings, store, worthwhile() if work else 0)
+    answering = Answering(settings, store, affordable() if work else 0)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
@@ -72,8 +73,8 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
         worker = Worker(store, settings) if work else None
         besides = [
             clock(store, settings),
-            readiness(store, app.ledger, app.occurrences, lambda: not answering.helpers),
-            Repeating("processes that answer", LOOK, answering.look, first=0.0),
+            readiness(store, app.ledger, app.occurrences, lambda: not answering.worthwhile()),
+            Repeating("processes that answer", LOOK, answering.look, first=FIRST),
             Repeating("the look through the database", _DAILY, partial(_look_through, app), first=60.0),
         ]
         if worker:
@@ -88,6 +89,7 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
             answering.stop()
             worker.stop()
         app.change_feed.close()
+        app.stages.close()
         store.close()
 
     api = FastAPI(
@@ -136,7 +138,17 @@ def _over(store: Store, settings: Settings, said: list[str]) -> App:
     """What routers need, over a store."""
     ledger = Ledger(store)
     occurrences = OccurrenceReader(store, ledger.spans)
-    return App(store, settings, ledger, occurrences, Density(store), ChangeFeed(store), Seeing(store, ledger), said)
+    return App(
+        store,
+        settings,
+        ledger,
+        occurrences,
+        Density(store),
+        change_feed=AsOfNow(store, marks),
+        stages=AsOfNow(store, partial(at_stages, ledger)),
+        seeing=Seeing(store, ledger),
+        notices=said,
+    )
 
 
 @cache

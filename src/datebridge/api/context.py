@@ -13,11 +13,12 @@ from datebridge.core.language.filters import Selection
 from datebridge.core.tzids import resolve
 from datebridge.services.sharing.seeing import Seeing
 from datebridge.settings import Settings
-from datebridge.store.change_feed import ChangeFeed
+from datebridge.store.change_feed import AsOfNow, Marks
 from datebridge.store.database import Store
 from datebridge.store.entries.density import Density
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.entries.occurrences import OccurrenceReader
+from datebridge.store.stages import Stages
 
 
 @dataclass(slots=True)
@@ -27,7 +28,8 @@ class App:
     ledger: Ledger
     occurrences: OccurrenceReader
     density: Density
-    change_feed: ChangeFeed
+    change_feed: AsOfNow[Marks]
+    stages: AsOfNow[Stages]
     seeing: Seeing
     notices: list[str] = field(default_factory=list)
 

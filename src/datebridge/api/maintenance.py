@@ -17,14 +17,10 @@ from datebridge.api.shapes import (
     JobOut,
     RouteOut,
 )
-from datebridge.core.changes import State
 from datebridge.core.errors import NotFound
 from datebridge.services.jobs import jobs
-from datebridge.store import findings, imports, shares
 from datebridge.store.change_feed import Marks
-from datebridge.store.changesets import review
 from datebridge.store.database import LITTLE_ROOM, room_left
-from datebridge.store.pushes import PENDING, TO_DECIDE, count_by_state
 from datebridge.store.tables import Job
 
 #: How often it is looked whether something has changed, in seconds; and when a sign of life is due.
@@ -67,27 +63,11 @@ def _room(app: App) -> list[str]:
 
 @router.get("/route")
 def route(app: AppDep) -> RouteOut:
-    """What waits at each stage, and the batch that `u` takes back."""
-    with app.store.read() as connection:
-        sets = review.count_by_state(connection)
-        pushing = count_by_state(connection)
-        last = review.last_own(connection)
-        waiting = imports.count_waiting(connection)
-        wrong = findings.count(connection)
-        entries = app.ledger.count(connection)
-        shared = shares.count(connection)
-    return RouteOut(
-        connect=waiting,
-        shares=shared,
-        to_push=sum(pushing.get(state, 0) for state in PENDING),
-        to_decide=sum(pushing.get(state, 0) for state in TO_DECIDE),
-        look=entries,
-        mend=sets.get(State.PROPOSED, 0),
-        logbook=sets.get(State.APPLIED, 0),
-        problems=wrong,
-        last_batch=present.change_set(last) if last else None,
-        notices=[*app.notices, *_room(app)],
-    )
+    """What waits at each stage, and the batch that `u` takes back; asked for by every page, after every change."""
+    stages = app.stages.get()
+    last = stages.last_batch
+    last_batch = present.change_set(last) if last else None
+    return RouteOut(**{**stages._asdict(), "last_batch": last_batch, "notices": [*app.notices, *_room(app)]})
 
 
 @router.get(
@@ -97,7 +77,7 @@ def route(app: AppDep) -> RouteOut:
 )
 async def revisions(app: AppDep) -> StreamingResponse:
     """Which topics have changed, as server-sent events, for as long as somebody listens."""
-    known = await to_thread.run_sync(app.change_feed.marks)
+    known = await to_thread.run_sync(app.change_feed.get)
     told = _revisions(app, known)
     return StreamingResponse(told, media_type="text/event-stream", headers={"Cache-Control": "no-store"})
 
@@ -107,7 +87,7 @@ async def _revisions(app: App, known: Marks) -> AsyncIterator[str]:
     silent = 0.0
     while True:
         await sleep(_PULSE)
-        marks = await to_thread.run_sync(app.change_feed.marks)
+        marks = await to_thread.run_sync(app.change_feed.get)
         topics = [topic for topic, mark in marks.items() if mark != known.get(topic)]
         known, silent = marks, silent + _PULSE
         if topics:

@@ -42,11 +42,10 @@ class _Readiness:
         self._ready = self._seen = -1
 
     def look(self) -> None:
-        if not self._wanted():
-            return
         revision = self.store.revision()
         if revision == self._seen != self._ready:
-            make_ready(self.store, self.ledger, self.occurrences)
+            if self._wanted():
+                make_ready(self.store, self.ledger, self.occurrences)
             self._ready = revision
         self._seen = revision
 

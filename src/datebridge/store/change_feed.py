@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
+from typing import Generic, TypeVar
 
 from sqlalchemy import Connection, Table, func, select
 
@@ -24,6 +26,7 @@ from datebridge.store.tables import (
     SHARES,
 )
 
+Answer = TypeVar("Answer")
 #: Each topic with a mark that is another one once something of it has changed.
 Marks = dict[str, tuple[object, ...]]
 
@@ -61,26 +64,26 @@ def marks(connection: Connection) -> Marks:
     }
 
 
-class ChangeFeed:
-    """The marks as of now, asked for by as many as like: the store is looked at only where somebody has written."""
+class AsOfNow(Generic[Answer]):
+    """An answer of the store as of now, for as many as ask: worked out anew only where somebody has written since."""
 
-    def __init__(self, store: Store) -> None:
-        self.store = store
+    def __init__(self, store: Store, work_out: Callable[[Connection], Answer]) -> None:
+        self.store, self._work_out = store, work_out
         self._lock = threading.Lock()
         self._version = -1
-        self._marks: Marks = {}
+        self._answer: Answer | None = None
         self._connection: Connection | None = None
 
-    def marks(self) -> Marks:
+    def get(self) -> Answer:
         with self._lock:
             if self._connection is None:
                 self._connection = self.store.engine.connect()
             version = int(self._connection.exec_driver_sql("PRAGMA data_version").scalar_one())
-            if version != self._version:
+            if self._answer is None or version != self._version:
                 with self.store.read() as connection:
-                    self._marks = marks(connection)
+                    self._answer = self._work_out(connection)
                 self._version = version
-            return self._marks
+            return self._answer
 
     def close(self) -> None:
         with self._lock:

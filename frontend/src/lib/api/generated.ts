@@ -1890,7 +1890,7 @@ export interface paths {
         };
         /**
          * Route
-         * @description What waits at each stage, and the batch that `u` takes back.
+         * @description What waits at each stage, and the batch that `u` takes back; asked for by every page, after every change.
          */
         get: operations["route_api_route_get"];
         put?: never;

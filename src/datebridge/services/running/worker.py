@@ -44,6 +44,7 @@ def _main(settings_json: str, role: Role) -> None:
     store = Store(settings.database)
     if role is Role.TALKING:
         _talk(store, settings)
+    processes.give_way()
     while True:
         if not jobs.run_next(store, settings, COMPUTING):
             time.sleep(_POLL)

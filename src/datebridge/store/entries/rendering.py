@@ -13,7 +13,7 @@ from datebridge.core.sharing.forms import OWN_MARK
 from datebridge.core.sharing.gathering import Source
 from datebridge.core.zones.meaning import Zones
 from datebridge.store.sql import among, chunks
-from datebridge.store.tables import ENTRIES, HELD, TEXTS, VERSIONS
+from datebridge.store.tables import CALENDARS, ENTRIES, HELD, TEXTS, VERSIONS
 from datebridge.store.zone_rulings import counting, zone_rulings
 
 _TEXTS = 2_000
@@ -161,7 +161,12 @@ def echoes(connection: Connection) -> dict[CalendarId, str]:
     rows = connection.execute(
         select(ENTRIES.c.calendar_id, TEXTS.c.text)
         .join(TEXTS, TEXTS.c.id == ENTRIES.c.id)
-        .where(ENTRIES.c.component == "VCALENDAR", TEXTS.c.text.contains(f"{OWN_MARK}:"))
+        .where(
+            ENTRIES.c.calendar_id.in_(select(CALENDARS.c.id)),  # by calendar, else all entries are gone through
+            ENTRIES.c.listed.is_(False),
+            ENTRIES.c.component == "VCALENDAR",
+            TEXTS.c.text.contains(f"{OWN_MARK}:"),
+        )
     )
     echoed = {}
     for row in rows:
