@@ -11,7 +11,8 @@ import httpx
 import pytest
 from bench.application import application as started
 
-from datebridge.demo.scenario import OLD_DOMAIN, sample_calendars, sample_files
+from datebridge.demo.samples import sample_calendars, sample_files
+from datebridge.demo.scenario import OLD_DOMAIN
 from tests.conftest import calendar, event
 from tests.running import command as run
 

@@ -13,16 +13,8 @@ from pathlib import Path
 from datebridge.clock import this_day
 from datebridge.core.changes import COMMAND
 from datebridge.core.ids import RemoteId
-from datebridge.demo.scenario import (
-    HALIFAX,
-    HOBART,
-    HOME,
-    OFFICE,
-    OLD_DOMAIN,
-    SampleFile,
-    sample_calendars,
-    sample_files,
-)
+from datebridge.demo.samples import SampleFile, sample_calendars, sample_files
+from datebridge.demo.scenario import HALIFAX, HOBART, HOME, OFFICE, OLD_DOMAIN
 from datebridge.demo.sharing import DOOR, share
 from datebridge.demo.world import PASSWORD, SUBSCRIBED, fill
 from datebridge.services.accounts import accounts

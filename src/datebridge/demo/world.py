@@ -6,7 +6,8 @@ from collections import defaultdict
 from datetime import date
 
 from datebridge.core.objects import take_apart
-from datebridge.demo.scenario import OFFICE, Scenario, sample_calendars
+from datebridge.demo.samples import sample_calendars
+from datebridge.demo.scenario import OFFICE, Scenario
 from datebridge.standins.feeds import Feed, FeedHost
 from datebridge.standins.hosts import Hosts
 

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from datebridge.core.text.jcal import CannotSay, NotJcal, from_jcal, to_jcal
 from datebridge.core.text.lines import escape_text, format_param
-from datebridge.demo.scenario import sample_calendars
+from datebridge.demo.samples import sample_calendars
 from datebridge.services.exports.convert import CannotConvert, convert
 from tests.core.test_hostile import calendar, event
 from tests.depth import tries

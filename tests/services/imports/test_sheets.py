@@ -14,7 +14,7 @@ from openpyxl import Workbook
 from datebridge.core.ids import SetId
 from datebridge.core.job_kinds import JobKind
 from datebridge.core.language.filters import Selection
-from datebridge.demo.scenario import sample_calendars
+from datebridge.demo.samples import sample_calendars
 from datebridge.services.exports import export
 from datebridge.services.jobs import jobs
 from datebridge.services.running import worker

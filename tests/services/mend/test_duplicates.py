@@ -11,7 +11,7 @@ from datebridge.core.changes import PERSON
 from datebridge.core.job_kinds import JobKind
 from datebridge.core.language.filters import Selection
 from datebridge.core.matching import Alike
-from datebridge.demo.scenario import sample_calendars, sample_files
+from datebridge.demo.samples import sample_calendars, sample_files
 from datebridge.demo.twice import TWICE
 from datebridge.services.jobs import jobs
 from datebridge.services.mend import duplicates
