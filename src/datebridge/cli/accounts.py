@@ -69,7 +69,7 @@ class _Open:
             error(f"{failed} Say --agree {wanted} if that is meant." if wanted else str(failed))
             raise SystemExit(CANNOT) from failed
 
-    def do(self, *queued: JobId | None) -> list[dict[str, Any]]:
+    def do(self, *queued: JobId | None) -> list[dict[str, object]]:
         """Have jobs done, here or by the program that is running; their results. All failed: CannotApply."""
         from datebridge.services.running import worker
         from datebridge.store.changesets.draft import CannotApply

@@ -6,7 +6,6 @@ import json
 import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from typing import Any
 
 OK, PROBLEMS, CANNOT = 0, 1, 2
 _MOST_ROWS = 1_000
@@ -22,7 +21,7 @@ def error(text: str) -> None:
     print(f"\x1b[31m{text}\x1b[0m" if sys.stderr.isatty() else text, file=sys.stderr)
 
 
-def listed(name: str, rows: Iterable[dict[str, Any]], more: dict[str, Any]) -> None:
+def listed(name: str, rows: Iterable[dict[str, object]], more: dict[str, object]) -> None:
     """Very many rows as JSON, one a line as they come; `more` follows them."""
     sys.stdout.write(f'{{"{name}": [')
     for at, row in enumerate(rows):

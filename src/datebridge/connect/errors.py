@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from datebridge.core.errors import CannotDo
 
@@ -60,7 +60,7 @@ class Unreachable(CannotDo):
         self.status = 429 if trouble == "busy" else 424
         self.trouble, self.message, self.retry_after, self.origin = trouble, message, retry_after, origin
 
-    def members(self) -> dict[str, Any]:
+    def members(self) -> dict[str, object]:
         return {"trouble": self.trouble, "origin": self.origin}
 
     @property

@@ -72,7 +72,7 @@ class Names:
         return resolver
 
 
-def _records(resolver: dns.resolver.Resolver, name: dns.name.Name, kind: str) -> list[Any]:
+def _records(resolver: dns.resolver.Resolver, name: dns.name.Name, kind: str) -> list[object]:
     try:
         return list(resolver.resolve(name, kind, search=False))
     except (dns.resolver.NXDOMAIN, dns.resolver.NoAnswer):

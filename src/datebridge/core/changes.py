@@ -147,7 +147,7 @@ class Details:
     silent: int = 0
     read_only: bool = False
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self) -> dict[str, object]:
         """What is said, as JSON has it."""
         usual = Details()
         return {name: value for name, value in asdict(self).items() if value != getattr(usual, name)}

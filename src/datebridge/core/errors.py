@@ -9,7 +9,7 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import ClassVar
 
 
 class CannotDo(Exception):
@@ -25,7 +25,7 @@ class CannotDo(Exception):
     title: ClassVar[str] = "It cannot be done"
     status: int = 409
 
-    def members(self) -> dict[str, Any]:
+    def members(self) -> dict[str, object]:
         """What programs are told besides (RFC 9457 §3.2)."""
         return {}
 

@@ -6,7 +6,7 @@ import re
 from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, BinaryIO
+from typing import BinaryIO
 
 from datebridge.core.checks import examine, severity_of
 from datebridge.core.checks.census import Census
@@ -54,7 +54,7 @@ class Inspection:
 
         return at
 
-    def as_dict(self, path: str) -> dict[str, Any]:
+    def as_dict(self, path: str) -> dict[str, object]:
         """The shape of ``date-bridge inspect --json``."""
         counts = self.summary.as_dict()
         names = ("events", "series", "overrides", "todos", "journals", "first", "last", "zones")

@@ -57,7 +57,7 @@ class Sparing:
 _sparing = Sparing()
 
 
-def _spared(_: Any, __: str, event: Any) -> Any:
+def _spared(_: object, __: str, event: Any) -> Any:
     unsaid = _sparing.unsaid(str(event.get("event"))[:200])
     if unsaid is None:
         raise structlog.DropEvent
@@ -68,7 +68,7 @@ def _short(text: str) -> str:
     return text if len(text) <= _LONGEST else f"{text[: _LONGEST // 2]}\n…\n{text[-_LONGEST // 2 :]}"
 
 
-def _masked(_: Any, __: str, event: Any) -> Any:
+def _masked(_: object, __: str, event: Any) -> Any:
     return {key: _short(mask(value)) if isinstance(value, str) else value for key, value in event.items()}
 
 

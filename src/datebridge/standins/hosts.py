@@ -18,7 +18,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from multiprocessing.connection import Connection
 from pathlib import Path
-from typing import Any
 
 import uvicorn
 from aiosmtpd.smtp import SMTP
@@ -196,7 +195,7 @@ class _Aged:
             data = b"HTTP/1.0 " + data[9:]
         self._transport.write(data)
 
-    def __getattr__(self, name: str) -> Any:
+    def __getattr__(self, name: str) -> object:
         return getattr(self._transport, name)
 
 

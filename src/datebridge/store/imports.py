@@ -55,7 +55,7 @@ class Group:
     file_id: FileId
     name: str
     header: str
-    summary: dict[str, Any]
+    summary: dict[str, object]
     file_name: str
 
 

@@ -161,13 +161,13 @@ def report_job(connection: Connection, job: Claimed, done: int, total: int, unit
     connection.execute(said.values(done=done, total=total, unit=unit, message=message))
 
 
-def remember(connection: Connection, job: Claimed, **params: Any) -> None:
+def remember(connection: Connection, job: Claimed, **params: object) -> None:
     """Keep something for the case that the job has to be begun again."""
     job.params.update(params)
     connection.execute(update(JOBS).where(JOBS.c.id == job.id).values(params=dict(job.params)))
 
 
-def end_job(connection: Connection, job: Claimed, state: str, message: str, result: dict[str, Any]) -> None:
+def end_job(connection: Connection, job: Claimed, state: str, message: str, result: dict[str, object]) -> None:
     """The end of a job, if it is still this claim's and has not ended."""
     ended = update(JOBS).where(_MINE).values(state=state, message=message, result=result, finished_at=now(), claim="")
     connection.execute(ended, {"job": job.id, "held": job.claim})

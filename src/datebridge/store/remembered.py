@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
-from typing import Any, Generic, TypeVar
+from typing import Generic, TypeVar
 
 Value = TypeVar("Value")
 
@@ -18,16 +18,16 @@ class Remembered(Generic[Value]):
 
     def __init__(self, most: int) -> None:
         self._most = most
-        self._kept: OrderedDict[tuple[Any, ...], Value] = OrderedDict()
+        self._kept: OrderedDict[tuple[object, ...], Value] = OrderedDict()
         self._lock = threading.Lock()
-        self._making: dict[tuple[Any, ...], threading.Lock] = {}
+        self._making: dict[tuple[object, ...], threading.Lock] = {}
 
-    def has(self, key: tuple[Any, ...]) -> bool:
+    def has(self, key: tuple[object, ...]) -> bool:
         """Whether a result is remembered."""
         with self._lock:
             return key in self._kept
 
-    def get(self, key: tuple[Any, ...], make: Callable[[], Value]) -> Value:
+    def get(self, key: tuple[object, ...], make: Callable[[], Value]) -> Value:
         with self._lock:
             if key in self._kept:
                 self._kept.move_to_end(key)

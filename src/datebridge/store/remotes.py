@@ -105,7 +105,7 @@ def forget_objects(connection: Connection, remote: RemoteId, hrefs: Iterable[str
 # ---- calendars ------------------------------------------------------------------------------------
 
 
-def note(connection: Connection, remote: RemoteId, **known: Any) -> None:
+def note(connection: Connection, remote: RemoteId, **known: object) -> None:
     """Keep what is known of a calendar elsewhere; the names are those of `tables.Remote`."""
     connection.execute(update(REMOTES).where(REMOTES.c.id == remote).values(known))
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from sqlalchemy import Connection, delete, func, insert, select, update
 from sqlmodel import Session, col
@@ -82,12 +82,12 @@ def shares_echoed(connection: Connection) -> dict[CalendarId, str]:
     return {calendar: titles[mark] for calendar, mark in echoed.items() if mark in titles}
 
 
-def change(connection: Connection, share: int, **values: Any) -> None:
+def change(connection: Connection, share: int, **values: object) -> None:
     """Say of a share otherwise what is given."""
     connection.execute(update(SHARES).where(SHARES.c.id == share).values(changed_at=now(), **values))
 
 
-def change_host(connection: Connection, host: int, **values: Any) -> None:
+def change_host(connection: Connection, host: int, **values: object) -> None:
     connection.execute(update(SHARE_HOSTS).where(SHARE_HOSTS.c.id == host).values(**values))
 
 

@@ -15,7 +15,7 @@ from datebridge.store.tables import CALENDARS
 Item = TypeVar("Item")
 
 
-def among(values: Iterable[Any]) -> Select[tuple[Any]]:
+def among(values: Iterable[object]) -> Select[tuple[Any]]:
     """Any number of ids or names as something to be IN: one bound value, so that no statement is too long."""
     listed = func.json_each(json.dumps(list(values))).table_valued("value")
     return select(listed.c.value)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from datebridge.core.comparing import Difference, Held, PairedEntries, Point, Verdict, reconcile, summary
 from datebridge.core.index.facts import Mark
@@ -29,7 +29,7 @@ class Told(NamedTuple):
     fields: tuple[str, ...]
     moved_by: int
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self) -> dict[str, object]:
         """Plain values for JSON."""
         return {**self._asdict(), "fields": list(self.fields)}
 

@@ -89,7 +89,7 @@ class FilterError(CannotDo):
         super().__init__(message)
         self.message, self.start, self.end = message, start, end
 
-    def members(self) -> dict[str, Any]:
+    def members(self) -> dict[str, object]:
         """As values for JSON."""
         return {"start": self.start, "end": self.end}
 
@@ -148,7 +148,7 @@ class Selection:
     excluded: tuple[VersionId, ...] = ()
     only: tuple[VersionId, ...] | None = None
 
-    def as_params(self) -> dict[str, Any]:
+    def as_params(self) -> dict[str, object]:
         """As JSON has it."""
         return {"filter": self.filter, "excluded": self.excluded, "only": self.only}
 

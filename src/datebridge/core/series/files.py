@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from datebridge.core.checks import CHECKS, examine
 from datebridge.core.index.facts import Mark
@@ -51,7 +51,7 @@ class ListedSeries:
     count: int | None
     findings: list[Finding]
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self) -> dict[str, object]:
         """Plain values for JSON."""
         return {**asdict(self), "findings": [finding._asdict() for finding in self.findings]}
 

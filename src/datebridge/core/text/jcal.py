@@ -101,7 +101,7 @@ def to_jcal(text: str) -> list[Any]:
             name = line.value.strip().lower()
             if not _NAME.fullmatch(name):
                 raise CannotSay(f"“{raw[:60]}” begins no component")
-            inner: list[Any] = [name, [], []]
+            inner: list[object] = [name, [], []]
             open_components[-1][2].append(inner)
             open_components.append(inner)
             if len(open_components) > MOST_DEEP:
@@ -111,11 +111,11 @@ def to_jcal(text: str) -> list[Any]:
                 open_components.pop()
         else:
             open_components[-1][1].append(_property(raw, line.name, line.params, line.value))
-    top: list[Any] = root[2][0] if root[2] else root
+    top: list[object] = root[2][0] if root[2] else root
     return top
 
 
-def _property(raw: str, name: str, given: tuple[tuple[str, tuple[str, ...]], ...], value: str) -> list[Any]:
+def _property(raw: str, name: str, given: tuple[tuple[str, tuple[str, ...]], ...], value: str) -> list[object]:
     match = LINE.match(raw)
     if match is not None and any("=" not in token for token in _TOKEN.findall(match[2])):
         raise CannotSay(f"“{raw[:60]}” has a parameter without a value")
@@ -143,7 +143,7 @@ def _default(name: str) -> str:
     return "text" if name in KNOWN or name in _TEXTS else ""
 
 
-def _values(name: str, kind: str, value: str) -> list[Any] | None:
+def _values(name: str, kind: str, value: str) -> list[object] | None:
     """A property's values, or None where they are not of their kind."""
     if kind == "text":
         if name == "REQUEST-STATUS":
@@ -189,8 +189,8 @@ def _period(text: str) -> list[str] | None:
     return [first, last] if slash and first and last else None
 
 
-def _recur(text: str) -> dict[str, Any] | None:
-    parts: dict[str, Any] = {}
+def _recur(text: str) -> dict[str, object] | None:
+    parts: dict[str, object] = {}
     for part in text.split(";"):
         name, equals, value = part.partition("=")
         key = name.lower()
@@ -202,7 +202,7 @@ def _recur(text: str) -> dict[str, Any] | None:
                 return None
             parts[key] = until
             continue
-        items: list[Any] = [int(v) if _NUMBER.fullmatch(v) and v != "-0" else v for v in value.split(",")]
+        items: list[object] = [int(v) if _NUMBER.fullmatch(v) and v != "-0" else v for v in value.split(",")]
         parts[key] = items[0] if len(items) == 1 else items
     return parts if _recur_text(parts) == text else None
 
@@ -227,7 +227,7 @@ _TO: dict[str, Callable[[str], Any]] = {
 # ---- from jCal -------------------------------------------------------------------------------------------
 
 
-def from_jcal(data: Any) -> str:
+def from_jcal(data: object) -> str:
     """jCal as a component's lines. Whatever is in a value stays in it: nothing makes a line of its own.
 
     Raises:
@@ -236,7 +236,7 @@ def from_jcal(data: Any) -> str:
     return "\n".join(_lines(data, 0))
 
 
-def _lines(data: Any, depth: int) -> list[str]:
+def _lines(data: object, depth: int) -> list[str]:
     if depth > MOST_DEEP:
         raise NotJcal(f"components are nested more than {MOST_DEEP} deep")
     if not (
@@ -257,7 +257,7 @@ def _lines(data: Any, depth: int) -> list[str]:
     return [*lines, f"END:{name}"]
 
 
-def _line(data: Any) -> str:
+def _line(data: object) -> str:
     if not (
         isinstance(data, list)
         and len(data) >= 4
@@ -280,7 +280,7 @@ def _line(data: Any) -> str:
     return f"{written}:{','.join(_value(kind, one, data) for one in data[3:])}"
 
 
-def _value(kind: str, value: Any, whole: Any) -> str:
+def _value(kind: str, value: object, whole: object) -> str:
     if isinstance(value, list) and kind == "period":
         if len(value) != 2 or not all(isinstance(part, str) for part in value):
             raise NotJcal(f"{_shown(whole)} has a period that is none")
@@ -309,7 +309,7 @@ def _plain(text: str) -> str:
     return re.sub(r"(?<=\d)[-:](?=\d)", "", text)
 
 
-def _recur_text(rule: dict[str, Any]) -> str:
+def _recur_text(rule: dict[str, object]) -> str:
     parts = []
     for key, value in rule.items():
         values = value if isinstance(value, list) else [value]
@@ -318,6 +318,6 @@ def _recur_text(rule: dict[str, Any]) -> str:
     return ";".join(parts)
 
 
-def _shown(data: Any) -> str:
+def _shown(data: object) -> str:
     text = repr(data)
     return text if len(text) <= 80 else text[:77] + "…"

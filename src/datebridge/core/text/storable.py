@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 import re
-from typing import Any
 
 #: Halves of characters, which UTF-8 does not write (RFC 3629 §3), and the NUL, at which many readers stop.
 _UNWRITABLE = re.compile("[\ud800-\udfff\x00]")
@@ -19,7 +18,7 @@ def storable(text: str) -> str:
     return _UNWRITABLE.sub("\ufffd", text)
 
 
-def is_storable(value: Any, depth: int = 32) -> bool:
+def is_storable(value: object, depth: int = 32) -> bool:
     """Whether a value as JSON has it can be kept and read again: all text can be written, no deeper nesting."""
     if isinstance(value, str):
         return _UNWRITABLE.search(value) is None

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from itertools import count
-from typing import Any
 
 from datebridge.clock import now
 from datebridge.connect.caldav import CalDavServer
@@ -153,7 +152,7 @@ def survey(store: Store, account_id: AccountId) -> JobId:
 
 
 @performs(JobKind.SURVEY)
-def survey_job(context: JobContext) -> dict[str, Any]:
+def survey_job(context: JobContext) -> dict[str, object]:
     """List an account's calendars again and count what is in those left off."""
     store, account_id = context.store, AccountId(context.params["account"])
     with connected_to(store, context.settings, account_id, context.check) as line:

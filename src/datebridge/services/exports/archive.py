@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from pathlib import Path
-from typing import Any
 
 from datebridge.clock import now
 from datebridge.core.changes import Details, Kind
@@ -22,7 +21,7 @@ from datebridge.store.private import open_private
 
 
 @performs(JobKind.ARCHIVE)
-def archive_job(context: JobContext) -> dict[str, Any]:
+def archive_job(context: JobContext) -> dict[str, object]:
     """Write the archive, prove it complete, propose the deletion.
 
     Raises:
@@ -88,9 +87,9 @@ def _read_back(context: JobContext, path: Path, total: int) -> Counter[str]:
     return kept
 
 
-def _propose(context: JobContext, ids: list[VersionId], path: Path) -> dict[str, Any]:
+def _propose(context: JobContext, ids: list[VersionId], path: Path) -> dict[str, object]:
     """Propose the deletion, with which the job has ended."""
-    result: dict[str, Any] = {}
+    result: dict[str, object] = {}
 
     def conclude(connection: Connection, set_id: SetId) -> None:
         result.update(context.conclude(connection, {"set_id": set_id, "archive": path.name, "entries": len(ids)}))

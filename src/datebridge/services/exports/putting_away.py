@@ -11,7 +11,6 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from pathlib import Path
-from typing import Any
 
 from datebridge.clock import now
 from datebridge.core.bulk import Outcome, Subject, SubjectMember, change
@@ -54,7 +53,7 @@ class _Put:
 
 
 @performs(JobKind.PUT_AWAY)
-def put_away_job(context: JobContext) -> dict[str, Any]:
+def put_away_job(context: JobContext) -> dict[str, object]:
     """Write the archives, prove them complete, propose what goes.
 
     Raises:
@@ -154,7 +153,7 @@ def _pieces(connection: Connection, put: _Put) -> Iterator[bytes]:
     yield from write_calendar(header_for(connection, put.calendar), zones, put.texts)
 
 
-def _propose(context: JobContext, before: date, put: list[_Put], files: list[str]) -> dict[str, Any]:
+def _propose(context: JobContext, before: date, put: list[_Put], files: list[str]) -> dict[str, object]:
     entries = sum(len(archive.texts) for archive in put)
     shorter = sum(text is not None for archive in put for _, text in archive.shorter)
     notes = [f"Archived in {counted(len(files), 'archive')}, read back and found complete."]
@@ -163,7 +162,7 @@ def _propose(context: JobContext, before: date, put: list[_Put], files: list[str
     left = sum((archive.notes for archive in put), Counter[str]())
     notes += [f"{number:,} × {why}" for why, number in left.most_common(3)]
     details = Details(archives=tuple(files), entries=entries, read_back=now())
-    result: dict[str, Any] = {}
+    result: dict[str, object] = {}
 
     def conclude(connection: Connection, set_id: SetId) -> None:
         result.update(context.conclude(connection, {"set_id": set_id, "archives": files, "entries": entries}))

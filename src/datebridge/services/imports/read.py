@@ -7,7 +7,6 @@ from concurrent.futures import Future
 from dataclasses import dataclass, field
 from itertools import islice
 from pathlib import PurePath
-from typing import Any
 
 from datebridge.core.checks import BY_ZONE, examine
 from datebridge.core.checks.census import Census
@@ -35,7 +34,7 @@ _BATCH = 2_000
 
 
 @performs(JobKind.READ)
-def read_job(context: JobContext) -> dict[str, Any]:
+def read_job(context: JobContext) -> dict[str, object]:
     """Read the files of a job, one after the other. Taken up again, it goes on with the first unfinished one."""
     ids = context.params["files"]
     with context.store.session() as session:

@@ -6,7 +6,6 @@ from base64 import b64decode
 from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
 from uuid import uuid4
 
 from datebridge.core.changes import Change, Kind
@@ -57,7 +56,7 @@ class _Tally:
 
 
 @performs(JobKind.SHEET)
-def sheet_job(context: JobContext) -> dict[str, Any]:
+def sheet_job(context: JobContext) -> dict[str, object]:
     """Propose what was edited in a sheet.
 
     Raises:
@@ -71,7 +70,7 @@ def sheet_job(context: JobContext) -> dict[str, Any]:
         raise NoSheet("The upload was incomplete. Import the file again.") from error
     sheet = read_table(data, order)
     name, tally = context.params["name"], _Tally()
-    result: dict[str, Any] = {}
+    result: dict[str, object] = {}
     if sheet.unclear:
         order = _told_by_entries(context, sheet)
         if not order:
@@ -86,7 +85,7 @@ def sheet_job(context: JobContext) -> dict[str, Any]:
         draft.title = lambda counts: f"From {name}: {counts.what} in {counts.where}"
         draft.reason = _reason(sheet, tally)
 
-        def conclude(connection: Connection, set_id: Any) -> None:
+        def conclude(connection: Connection, set_id: object) -> None:
             remember(connection, context.job, data="")  # it has served, and is not kept along with the job
             result.update(context.conclude(connection, {"set_id": set_id, "unread": tally.unread[:200]}))
 

@@ -94,12 +94,12 @@ class JobContext:
         if stop:
             raise Stopped
 
-    def remember(self, **params: Any) -> None:
+    def remember(self, **params: object) -> None:
         """Keep something for the case that the job has to be begun again."""
         with self.store.write() as connection:
             remember(connection, self.job, **params)
 
-    def conclude(self, connection: Connection, result: dict[str, Any]) -> dict[str, Any]:
+    def conclude(self, connection: Connection, result: dict[str, object]) -> dict[str, object]:
         """End the job in the very transaction in which its last writing is done, so that it can't be done twice."""
         end_job(connection, self.job, "done", "", result)
         return result
@@ -109,7 +109,7 @@ class JobContext:
         self.conclude(connection, {"set_id": set_id})
 
 
-JobFunction = Callable[[JobContext], dict[str, Any]]
+JobFunction = Callable[[JobContext], dict[str, object]]
 #: What does the jobs of each kind. A use case enters itself by `performs`, once its module is imported.
 FUNCTIONS: dict[JobKind, JobFunction] = {}
 
@@ -206,7 +206,7 @@ def run(store: Store, settings: Settings, job: Claimed) -> None:
     _end(store, job, state, message, result)
 
 
-def _end(store: Store, job: Claimed, state: str, message: str, result: dict[str, Any]) -> None:
+def _end(store: Store, job: Claimed, state: str, message: str, result: dict[str, object]) -> None:
     """Write how a job ended; on a full disk again and again, until there is room for it."""
     while True:
         try:

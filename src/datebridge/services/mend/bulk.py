@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 from datebridge.core.bulk import Step, needs_series, step_in_words
 from datebridge.core.bulk.steps import MoveTo
@@ -56,7 +55,7 @@ class _Tally:
 
 
 @performs(JobKind.BULK)
-def bulk_job(context: JobContext) -> dict[str, Any]:
+def bulk_job(context: JobContext) -> dict[str, object]:
     """Propose the selected entries as steps make them."""
     selection, steps = Selection.read(context.params), read_steps(context.params["steps"])
     name = str(context.params.get("name") or "")
@@ -149,7 +148,7 @@ def _add(draft: Draft, piece: _Piece, changed: Changed, tally: _Tally) -> None:
                 tally.same += 1
 
 
-def _move(context: JobContext, ids: list[VersionId], steps: Sequence[Step], to: MoveTo) -> dict[str, Any]:
+def _move(context: JobContext, ids: list[VersionId], steps: Sequence[Step], to: MoveTo) -> dict[str, object]:
     """Changed and moved at once: copies as the steps make them, deleted at the source once they have arrived."""
     with context.store.read() as connection:
         fitting = [

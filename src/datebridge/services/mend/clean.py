@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
 
 from datebridge.core.bulk import Recipe, Subject, SubjectMember, change, needs_series
 from datebridge.core.errors import CannotDo
@@ -33,7 +32,7 @@ class Cleaned:
     kept: int = 0
     not_changed: list[tuple[str, str]] = field(default_factory=list)
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self) -> dict[str, object]:
         """The shape of ``date-bridge clean --json``."""
         told = [{"uid": uid, "why": why} for uid, why in self.not_changed]
         return {

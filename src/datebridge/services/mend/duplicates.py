@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.checks import examine
@@ -92,7 +91,7 @@ class Plan:
 
 
 @performs(JobKind.MATCH)
-def match_job(context: JobContext) -> dict[str, Any]:
+def match_job(context: JobContext) -> dict[str, object]:
     """Look for duplicates among all entries."""
     return {"groups": stored.look(context.store, context.check)}
 
@@ -180,7 +179,7 @@ def _title_of(member: GroupMember) -> str:
 
 
 @performs(JobKind.DUPLICATES)
-def propose_job(context: JobContext) -> dict[str, Any]:
+def propose_job(context: JobContext) -> dict[str, object]:
     """Propose removing what is there twice in all groups of a kind that are sure enough."""
     said = context.params
     kind = Alike(said["kind"]) if said["kind"] else None

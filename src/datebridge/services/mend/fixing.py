@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from datebridge.core.changes import Change, Kind
 from datebridge.core.checks import ALL, Check
 from datebridge.core.ids import VersionId
@@ -26,7 +24,7 @@ _NOTHING = "None of these entries can be fixed automatically; open them to corre
 
 
 @performs(JobKind.FIX)
-def fix_job(context: JobContext) -> dict[str, Any]:
+def fix_job(context: JobContext) -> dict[str, object]:
     """Propose the entries with a finding as they would be without it."""
     code = context.params["code"]
     check = ALL.get(code)
@@ -69,7 +67,7 @@ def _entries(context: JobContext, code: str) -> list[VersionId]:
     return versions if only is None else [version for version in versions if version == only]
 
 
-def _heal(context: JobContext, check: Check) -> dict[str, Any]:
+def _heal(context: JobContext, check: Check) -> dict[str, object]:
     """Propose series without a series finding, each with all entries of its UID."""
     store = context.store
     ids = _entries(context, check.code)

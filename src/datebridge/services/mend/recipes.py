@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from dataclasses import asdict
-from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
@@ -27,7 +26,7 @@ class NoRecipe(CannotDo):
     code, title, status = "no-recipe", "This is not a recipe", 422
 
 
-def read_steps(values: Any) -> list[Step]:
+def read_steps(values: object) -> list[Step]:
     """Steps as JSON has them.
 
     Raises:
@@ -54,7 +53,7 @@ def read_steps(values: Any) -> list[Step]:
     return steps
 
 
-def as_json(steps: list[Step]) -> list[dict[str, Any]]:
+def as_json(steps: list[Step]) -> list[dict[str, object]]:
     """Steps as JSON has them."""
     return [asdict(step) for step in steps]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
 from datebridge.clock import now
 from datebridge.core.changes import Change, Kind
@@ -45,7 +45,7 @@ _NOTHING = "There is no difference any more."
 
 
 @performs(JobKind.COMPARE)
-def compare_job(context: JobContext) -> dict[str, Any]:
+def compare_job(context: JobContext) -> dict[str, object]:
     """Compare two calendars, and keep what was found."""
     said, store = context.params, context.store
     left, right = CalendarId(said["left"]), CalendarId(said["right"])
@@ -84,7 +84,7 @@ def _compared(
 
 
 @performs(JobKind.SEASONS)
-def seasons_job(context: JobContext) -> dict[str, Any]:
+def seasons_job(context: JobContext) -> dict[str, object]:
     """Find what agrees with its counterpart in another calendar for a part of the year only."""
     store, moment = context.store, now()
     with store.read() as connection:
@@ -200,7 +200,7 @@ class _Making:
 
 
 @performs(JobKind.ADJUST)
-def adjust_job(context: JobContext) -> dict[str, Any]:
+def adjust_job(context: JobContext) -> dict[str, object]:
     """Propose making one side as the other is: some pairs, or all that are asked for."""
     said, store = context.params, context.store
     to: Side = said["to"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from datetime import date, timedelta
-from typing import Any, Literal
+from typing import Literal
 
 from datebridge.clock import this_day
 from datebridge.core.changes import PERSON, By, Kind
@@ -61,7 +61,7 @@ class CannotShape(CannotDo):
 
 
 @performs(JobKind.SCATTERED)
-def scattered_job(context: JobContext) -> dict[str, Any]:
+def scattered_job(context: JobContext) -> dict[str, object]:
     """Look for what belongs to one series, in each calendar."""
     store, series = context.store, list[Scattered]()
     with store.read() as connection:
@@ -159,7 +159,7 @@ def _inferred(calendar: CalendarId, inferred: Inferred[VersionId], titles: dict[
     return Scattered(0, "inferred", calendar, titles[inferred.keys[0]], words_, inferred.confidence, entries, data)
 
 
-def _plain(phrase: Phrase) -> dict[str, Any]:
+def _plain(phrase: Phrase) -> dict[str, object]:
     return {name: list(value) if isinstance(value, tuple) else value for name, value in phrase._asdict().items()}
 
 
@@ -171,7 +171,7 @@ def _read_inferred(row: Scattered) -> Inferred[int]:
 
 
 @performs(JobKind.COMBINE)
-def combine_job(context: JobContext) -> dict[str, Any]:
+def combine_job(context: JobContext) -> dict[str, object]:
     """Propose putting together what is scattered: some of it, or all of a kind that is sure enough."""
     said, store = context.params, context.store
     with store.read() as connection:

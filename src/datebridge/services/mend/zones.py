@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from datebridge.core.changes import PERSON, By
 from datebridge.core.errors import CannotDo
@@ -118,7 +118,7 @@ def _queue(connection: Connection, tzid: str, by: By) -> JobId:
 
 
 @performs(JobKind.RULED)
-def ruled_job(context: JobContext) -> dict[str, Any]:
+def ruled_job(context: JobContext) -> dict[str, object]:
     """Rebuild the index of what uses a zone name. Begun again, it does no harm."""
     tzid, store = context.params["tzid"], context.store
     with store.read() as connection:

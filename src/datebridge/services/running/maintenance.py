@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import asdict
 from functools import partial
-from typing import Any
 
 from datebridge.core.ids import CalendarId, GroupId, VersionId
 from datebridge.core.job_kinds import JobKind
@@ -21,13 +20,13 @@ from datebridge.store.jobs import queue_collecting
 
 
 @performs(JobKind.COUNT)
-def count_job(context: JobContext) -> dict[str, Any]:
+def count_job(context: JobContext) -> dict[str, object]:
     """Recompute what is kept of a calendar's days."""
     return {"years": density.refresh_kept(context.store, int(context.params["calendar"]))}
 
 
 @performs(JobKind.CHECK)
-def check_job(context: JobContext) -> dict[str, Any]:
+def check_job(context: JobContext) -> dict[str, object]:
     """Look at a calendar as a whole, or at every entry with the checks that have changed."""
     calendar = context.params.get("calendar")
     if calendar is not None:
@@ -60,7 +59,7 @@ def _examined(
 
 
 @performs(JobKind.COLLECT)
-def collect_job(context: JobContext) -> dict[str, Any]:
+def collect_job(context: JobContext) -> dict[str, object]:
     """Clear away what nothing holds any more."""
     return asdict(collect.collect(context.store, context.check))
 

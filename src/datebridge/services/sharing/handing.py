@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import replace
-from typing import Any
 from urllib.parse import urlsplit
 
 from datebridge.clock import now
@@ -115,7 +114,7 @@ def queue_due(store: Store) -> None:
 
 
 @performs(JobKind.HAND_OUT)
-def hand_out_job(context: JobContext) -> dict[str, Any]:
+def hand_out_job(context: JobContext) -> dict[str, object]:
     """Write a form of a share to its host."""
     store, settings = context.store, context.settings
     with store.session() as session:
@@ -206,6 +205,6 @@ def _trouble(answer: Answer, host: ShareHost) -> str:
     return f"{name} did not take it ({answer.status})."
 
 
-def _note(store: Store, host: ShareHost, **values: Any) -> None:
+def _note(store: Store, host: ShareHost, **values: object) -> None:
     with store.write() as connection:
         shares.change_host(connection, demand_id(host.id), **values)

@@ -73,7 +73,7 @@ def terms_of(kept: dict[str, Any]) -> Terms:
     return Terms(**said)
 
 
-def kept_terms(terms: Terms) -> dict[str, Any]:
+def kept_terms(terms: Terms) -> dict[str, object]:
     """Terms as they are kept."""
     return {name: str(value) if isinstance(value, StrEnum) else value for name, value in asdict(terms).items()}
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from typing import Any
 
 import structlog
 
@@ -52,7 +51,7 @@ class Refreshed:
     set_id: SetId | None = None
     failed: bool = False
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self) -> dict[str, object]:
         """As a job's result has it."""
         return {
             "remote": self.remote_id,
@@ -64,7 +63,7 @@ class Refreshed:
 
 
 @performs(JobKind.PULL)
-def pull_job(context: JobContext) -> dict[str, Any]:
+def pull_job(context: JobContext) -> dict[str, object]:
     """Refresh the calendars of a job. An account that cannot be reached is asked once and holds up no other."""
     wanted = [RemoteId(i) for i in context.params["remotes"]]
     results: list[Refreshed] = []

@@ -10,7 +10,7 @@ import uuid
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from datebridge.core.changes import (
     PERSON,
@@ -83,10 +83,10 @@ class _Staged(NamedTuple):
 
 
 @performs(JobKind.TRANSFER)
-def transfer_job(context: JobContext) -> dict[str, Any]:
+def transfer_job(context: JobContext) -> dict[str, object]:
     """Propose a transfer, as a job: tens of thousands of entries take a while."""
     selection, target = Selection.read(context.params), Target(**context.params["target"])
-    result: dict[str, Any] = {}
+    result: dict[str, object] = {}
 
     def conclude(connection: Connection, set_id: SetId) -> None:
         result.update(context.conclude(connection, {"set_id": set_id}))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 from datebridge.core.index.facts import ANSWER_MARKS, Mark
 from datebridge.core.language.filters import WORDED, Days, Term
@@ -39,7 +38,7 @@ class Condition:
     """
 
     clauses: list[str] = field(default_factory=lambda: [LISTED])
-    values: list[Any] = field(default_factory=list)
+    values: list[object] = field(default_factory=list)
     words: str | None = None
     spans: list[SpanTerm] = field(default_factory=list)
 
@@ -75,7 +74,7 @@ def compile_filter(terms: Sequence[Term], changed: Sequence[Changed] = ()) -> Co
     return condition
 
 
-def _clause(term: Term, place: int, value: str, changed: Sequence[Changed]) -> tuple[str, list[Any]]:
+def _clause(term: Term, place: int, value: str, changed: Sequence[Changed]) -> tuple[str, list[object]]:
     name = term.field
     if name in WORDED:
         return _SEARCH, [_match(name, term.words[place : place + 1])]
@@ -137,7 +136,7 @@ def _clause(term: Term, place: int, value: str, changed: Sequence[Changed]) -> t
     return "uid = ?", [value]
 
 
-def _seen_in_text(name: str, value: str) -> tuple[str, list[Any]]:
+def _seen_in_text(name: str, value: str) -> tuple[str, list[object]]:
     """What no index holds: the texts are looked through."""
     own = "SELECT {} FROM version_text t WHERE t.id = entry.id"
     if name == "says":
@@ -159,7 +158,7 @@ def _match(field: str, phrases: Sequence[str]) -> str:
     return f"({' OR '.join(asked)})"
 
 
-def _dated(days: Days, changed: Sequence[Changed]) -> tuple[str, list[Any]]:
+def _dated(days: Days, changed: Sequence[Changed]) -> tuple[str, list[object]]:
     low, high = days.low, days.high
     once = "start_wall < ? AND (end_wall > ? OR start_wall >= ?)"
     # A series that runs right through with shorter gaps than the span is in it for sure (two days' slack

@@ -276,7 +276,7 @@ class Ledger:
 class _Groups:
     """Everything by one thing: its values; and for each id the place of its own from 1 on, 0 for what is not listed."""
 
-    values: list[Any]
+    values: list[object]
     places: NDArray[np.int32]
 
     def count(self, only: Flags | None) -> list[tuple[Any, int]]:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -69,7 +68,7 @@ def window_of(connection: Connection, sort: str, descending: bool, offset: int, 
     return window[offset : offset + limit]
 
 
-def _sorted(connection: Connection, where: str, values: list[Any], sort: str, descending: bool) -> Ids:
+def _sorted(connection: Connection, where: str, values: list[object], sort: str, descending: bool) -> Ids:
     way = " DESC" if descending else ""
     if sort == "calendar":
         name = "(SELECT k.name FROM calendar k WHERE k.id = calendar_id) COLLATE NOCASE"
@@ -111,7 +110,7 @@ def in_order(connection: Connection, sort: str) -> Ids:
     return np.concatenate([np.empty(0, np.int64), *parts])
 
 
-def ids_of(connection: Connection, where: str, values: list[Any], order: str = "") -> Ids:
+def ids_of(connection: Connection, where: str, values: list[object], order: str = "") -> Ids:
     """Matching ids."""
     by = f" ORDER BY {order}" if order else ""
     return joined_ids(
@@ -119,7 +118,7 @@ def ids_of(connection: Connection, where: str, values: list[Any], order: str = "
     )
 
 
-def joined_ids(connection: Connection, sql: str, values: tuple[Any, ...]) -> Ids:
+def joined_ids(connection: Connection, sql: str, values: tuple[object, ...]) -> Ids:
     """Ids as one string from SQLite: far quicker to fetch than as many rows."""
     joined = connection.exec_driver_sql(sql, values).scalar_one()
     return np.fromstring(joined or "", np.int64, sep=",")

@@ -45,7 +45,7 @@ class Stored(NamedTuple):
     id: VersionId
     component: str
     text: str
-    row: tuple[Any, ...]
+    row: tuple[object, ...]
 
 
 def stored(rows: Iterable[Row[Any]]) -> list[Stored]:
@@ -93,7 +93,7 @@ class Reindexing:
         )
         updates: list[tuple[Any, ...]] = []
         gone: list[VersionId] = []
-        fresh: list[tuple[Any, ...]] = []
+        fresh: list[tuple[object, ...]] = []
         for before, now, file in self._rows:
             rows = had.get(before.id, {})
             own = {(p.code, p.message) for p in now.problems}
@@ -229,7 +229,7 @@ def reindex(connection: Connection, progress: Report | None = None) -> int:
     return len(changed)
 
 
-def _differing(own: Sequence[Any], entry: Sequence[Any]) -> Any:
+def _differing(own: Sequence[Any], entry: Sequence[object]) -> Any:
     differs = own[0].is_distinct_from(entry[0])
     for left, right in zip(own[1:], entry[1:], strict=True):
         differs = differs | left.is_distinct_from(right)

@@ -54,7 +54,7 @@ def sort_key(text: str) -> str:
     return "".join(c for c in unicodedata.normalize("NFKD", text) if not unicodedata.combining(c)).casefold()
 
 
-def index_row(facts: Facts) -> tuple[Any, ...]:
+def index_row(facts: Facts) -> tuple[object, ...]:
     """Facts as a row of INDEX_COLUMNS."""
     year = from_wall_seconds(facts.start_wall).year if facts.start_wall is not None else None
     return (

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
 
 from sqlalchemy import Connection, select
 
@@ -44,7 +43,7 @@ class VersionWriter:
         self.group_id = group_id
         self.file_id = file_id
         self._next = next_version(connection)
-        self._rows: dict[str, list[tuple[Any, ...]]] = {
+        self._rows: dict[str, list[tuple[object, ...]]] = {
             statement: [] for statement in (_INSERT, _TEXT, _WORDS, _PROBLEM, FINDING)
         }
 
