@@ -99,10 +99,16 @@
     if (first && !asked.group) untrack(() => open(first.id, 0));
   });
 
+  /** Whether one goes on to the next of the list, of which the rows are still on their way. */
+  let going = false;
   /** On to the next of the list; what is done with this one goes on behind. */
-  function next(): void {
-    if (total && !list?.rowAt(index)) return notices.say('The groups are still loading.');
-    const after = list?.rowAt(index + 1) ?? list?.rowAt(index - 1);
+  async function next(): Promise<void> {
+    if (going) return;
+    going = true;
+    for (let times = 0; times < 3 && total && !list?.rowAt(index); times++) await list?.arrived();
+    going = false;
+    if (!list) return; // the page was left meanwhile
+    const after = list.rowAt(index + 1) ?? list.rowAt(index - 1);
     if (!after) return change({ group: '' });
     open(after.id, list?.rowAt(index + 1) ? index + 1 : index - 1);
     list?.reveal(index);
@@ -117,8 +123,8 @@
 
   /** The group to decide: only one that is shown as it is now. */
   function shown(): Schemas['DuplicateOut'] | null {
-    if (held()) return null;
-    if (group.data && !group.isPlaceholderData && list?.rowAt(index)) return group.data;
+    if (going || held()) return null;
+    if (group.data && !group.isPlaceholderData) return group.data;
     notices.say(asked.group ? 'This group is still loading. Decide when it is shown.' : 'No group is open.');
     return null;
   }
@@ -130,7 +136,7 @@
       return notices.say('Nothing in this group can be removed. Skip it, or mark the entries as different.', 'wrong');
     const params = { path: { group_id: one.id } };
     const body = { ...wanted, keep };
-    next();
+    await next();
     await attempt(async () => {
       const done = await answer(client.POST('/api/duplicates/groups/{group_id}/accept', { params, body }));
       didIt(done.set_id, done.title);
@@ -143,7 +149,7 @@
   async function apart(): Promise<void> {
     const one = shown();
     if (!one) return;
-    next();
+    await next();
     await attempt(async () => {
       await answer(client.POST('/api/duplicates/groups/{group_id}/apart', { params: { path: { group_id: one.id } } }));
       notices.say('Remembered as different. They are not shown again.');
@@ -200,7 +206,7 @@
     keys.offer([
       { key: '↑ ↓', does: 'from group to group', aim: 'find' },
       { key: 'a', does: 'keep one entry, as shown', aim: 'change', run: () => void accept() },
-      { key: 's', does: 'skip it', aim: 'find', run: next },
+      { key: 's', does: 'skip it', aim: 'find', run: () => void next() },
       { key: 'o', does: 'keep the other entry', aim: 'change', run: other },
       { key: 'n', does: 'not duplicates: remember this', aim: 'change', run: () => void apart() },
       { key: 'k', does: 'set the order of preference', aim: 'change', run: () => (ordering = true) },
