@@ -9,11 +9,13 @@ import re
 import shutil
 from collections.abc import Iterator
 from contextlib import closing
+from dataclasses import dataclass
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import pytest
 from bench.application import FLAGS
-from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, CDPSession, Page, Playwright, expect, sync_playwright
 
 from datebridge import clock
 from datebridge.demo.setup import prepare
@@ -28,9 +30,11 @@ from tests.running import application
 #: Where the first of the demo's servers listens.
 FIRST_PORT = 21_000
 expect.set_options(timeout=30_000)  # a busy machine is slow, not wrong
+#: Fewer processes, and what all tests look at is compiled once.
+THRIFTY = "--in-process-gpu --num-raster-threads=1 --process-per-site".split()
 #: The browser's clock, as far ahead of the machine's as the application's.
 SAME_CLOCK = """(() => {
-  const ahead = %f, Machine = Date;
+  const ahead = %f, Machine = window.Machine ??= Date;
   window.Date = class extends Machine {
     constructor(...of) { if (of.length) super(...of); else super(Machine.now() + ahead); }
     static now() { return Machine.now() + ahead; }
@@ -49,7 +53,7 @@ def whole_browser(playwright: Playwright) -> Iterator[Browser]:
     """Chromium as people have it, where Tab leads from the end of a page back to its start."""
     path = os.environ.get("CHROMIUM") or shutil.which("chromium")
     assert path, "Chromium is missing. Install it with:  sudo apt-get install chromium"
-    browser = playwright.chromium.launch(executable_path=path, args=FLAGS)
+    browser = playwright.chromium.launch(executable_path=path, args=[*FLAGS, *THRIFTY])
     yield browser
     browser.close()
 
@@ -61,7 +65,7 @@ def browser(playwright: Playwright, request: pytest.FixtureRequest) -> Iterator[
     if path is None:
         yield request.getfixturevalue("whole_browser")
         return
-    browser = playwright.chromium.launch(executable_path=path, args=FLAGS)
+    browser = playwright.chromium.launch(executable_path=path, args=[*FLAGS, *THRIFTY])
     yield browser
     browser.close()
 
@@ -117,8 +121,9 @@ def data(prepared: tuple[Path, int], tmp_path: Path) -> Iterator[Path]:
 
 
 @pytest.fixture
-def address(data: Path) -> Iterator[str]:
-    with application(data, "demo") as address:
+def address(data: Path, standins: dict[str, str]) -> Iterator[str]:
+    # At the same address in every test, behind those of the stand-ins.
+    with application(data, "demo", port=1 + max(int(one.rpartition(":")[2]) for one in standins.values())) as address:
         yield address
 
 
@@ -134,16 +139,52 @@ def said(url: str) -> bool:
     return url.endswith(("/api/accounts/discover", "/api/imports")) or "/api/phrases/" in url or "/api/fields?" in url
 
 
+@dataclass(frozen=True)
+class Window:
+    """A window of a browser that stays open from test to test, with a page in it that does nothing."""
+
+    context: BrowserContext
+    still: Page
+    control: CDPSession
+
+    def forget(self) -> None:
+        """Close what a test has opened, and forget what it left: every test begins as somebody who was never here."""
+        origins = {f"http://{urlsplit(page.url).netloc}" for page in self.context.pages}
+        for page in self.context.pages:
+            if page != self.still:
+                page.close()
+        for origin in origins:
+            self.control.send("Storage.clearDataForOrigin", {"origin": origin, "storageTypes": "all"})
+        self.control.send("Network.clearBrowserCache")
+        self.context.clear_cookies()
+        self.context.clear_permissions()
+
+
+@pytest.fixture(scope="session")
+def windows() -> dict[Browser, Window]:
+    return {}
+
+
 @pytest.fixture
-def page(browser: Browser, address: str, request: pytest.FixtureRequest) -> Iterator[Page]:
+def window(browser: Browser, address: str, windows: dict[Browser, Window]) -> Iterator[Window]:
+    if browser not in windows:
+        # Drawn coarsely: nothing here looks at pixels, and filling them is an eighth of all work.
+        context = browser.new_context(
+            viewport={"width": 1280, "height": 800}, device_scale_factor=0.25, base_url=address, accept_downloads=True
+        )
+        still = context.new_page()
+        still.goto("/mark.svg")
+        windows[browser] = Window(context, still, context.new_cdp_session(still))
+    yield windows[browser]
+    windows[browser].forget()
+
+
+@pytest.fixture
+def page(window: Window, request: pytest.FixtureRequest) -> Iterator[Page]:
     """A page of the demo. A request that is refused fails the test, unless it is marked as one that meets refusals."""
     least = 500 if request.node.get_closest_marker("refused") else 400
-    # Drawn coarsely: nothing here looks at pixels, and filling them is an eighth of all work.
-    context = browser.new_context(
-        viewport={"width": 1280, "height": 800}, device_scale_factor=0.25, base_url=address, accept_downloads=True
-    )
-    context.add_init_script(SAME_CLOCK % (1000 * clock.ahead()))
-    page = context.new_page()
+    window.context.add_init_script(SAME_CLOCK % (1000 * clock.ahead()))
+    page = window.context.new_page()
     page.set_default_timeout(30_000)
     wrong: list[str] = []
     page.on("pageerror", lambda error: wrong.append(str(error)))
@@ -154,5 +195,5 @@ def page(browser: Browser, address: str, request: pytest.FixtureRequest) -> Iter
     )
     page.on("response", lambda r: wrong.append(r.url) if r.status >= least and not said(r.url) else None)
     yield page
-    context.close()
+    page.close()
     assert not wrong, wrong

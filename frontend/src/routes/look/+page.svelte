@@ -5,6 +5,7 @@
   import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount, tick, untrack } from 'svelte';
   import type { Snapshot } from './$types';
+  import { keepInAddress } from '$lib/state/address';
   import { attempt } from '$lib/state/attempt.svelte';
   import Action from '$lib/ui/Action.svelte';
   import Deck from '$lib/ui/Deck.svelte';
@@ -72,7 +73,7 @@
 
   function change(changes: Changes<typeof shape>): Promise<void> {
     const url = address.address(page.url.searchParams, changes);
-    return goto(url, { replaceState: true, keepFocus: true, noScroll: true });
+    return keepInAddress(url);
   }
 
   /** Show matches: done when its rows are there. */

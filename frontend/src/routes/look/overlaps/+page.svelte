@@ -7,6 +7,7 @@
   import PagedList from '$lib/ui/PagedList.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { calendarsQuery, key, query } from '$lib/api/queries';
+  import { keepInAddress } from '$lib/state/address';
   import { attempt } from '$lib/state/attempt.svelte';
   import { keys } from '$lib/state/keys.svelte';
   import CutNote from '$lib/time/CutNote.svelte';
@@ -47,7 +48,7 @@
 
   function set(changes: Changes<typeof shape>): void {
     const next = address.address(page.url.searchParams, changes);
-    void goto(next, { keepFocus: true, noScroll: true, replaceState: true });
+    void keepInAddress(next);
   }
 
   const asking = $derived({

@@ -1,12 +1,12 @@
 <script lang="ts">
   import { choice, day, text, view, type Changes } from '$lib/state/view';
-  import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { onMount } from 'svelte';
   import { walking } from '$lib/state/focus';
   import Action from '$lib/ui/Action.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { calendarsQuery, key, query } from '$lib/api/queries';
+  import { keepInAddress } from '$lib/state/address';
   import { attempt } from '$lib/state/attempt.svelte';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
@@ -32,7 +32,7 @@
 
   function set(changes: Changes<typeof shape>): void {
     const next = address.address(page.url.searchParams, changes);
-    void goto(next, { keepFocus: true, noScroll: true, replaceState: true });
+    void keepInAddress(next);
   }
 
   /** What a choice means: one calendar by its number, or a saved set of layers by its name. */

@@ -7,6 +7,7 @@
   import Transfer from '$lib/look/Transfer.svelte';
   import type { Fields, Schemas } from '$lib/api/client';
   import { accountsQuery, calendarsQuery } from '$lib/api/queries';
+  import { keepInAddress } from '$lib/state/address';
   import { attempt } from '$lib/state/attempt.svelte';
   import { unsaved } from '$lib/state/unsaved.svelte';
   import { asking as question, keys } from '$lib/state/keys.svelte';
@@ -55,7 +56,7 @@
   const { view, on, span, filter, days: picked } = $derived(asked);
 
   function show(changes: Changes<typeof shape>, replaceState = false): void {
-    void goto(address.address(page.url.searchParams, changes), { keepFocus: true, noScroll: true, replaceState });
+    void keepInAddress(address.address(page.url.searchParams, changes), replaceState);
   }
 
   // ---- what is asked for ---------------------------------------------------------------------------

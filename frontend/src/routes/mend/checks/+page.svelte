@@ -1,5 +1,4 @@
 <script lang="ts">
-  import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { onMount } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
@@ -9,6 +8,7 @@
   import WholePane from '$lib/mend/WholePane.svelte';
   import { answer, client } from '$lib/api/client';
   import { calendarsQuery, key, query } from '$lib/api/queries';
+  import { keepInAddress } from '$lib/state/address';
   import { walking } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';
   import { choice, number, text, view, type Changes } from '$lib/state/view';
@@ -47,7 +47,7 @@
   let going = $state(false);
 
   function change(changes: Changes<typeof shape>): void {
-    void goto(address.address(page.url.searchParams, changes), { replaceState: true, keepFocus: true, noScroll: true });
+    void keepInAddress(address.address(page.url.searchParams, changes));
   }
 
   onMount(() =>

@@ -16,6 +16,7 @@
   import { criteria, nameOf, places } from '$lib/mend/policy';
   import { answer, client, type Job, type Schemas } from '$lib/api/client';
   import { calendarsQuery, key, query, refreshAll } from '$lib/api/queries';
+  import { keepInAddress } from '$lib/state/address';
   import { attempt, begin } from '$lib/state/attempt.svelte';
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
@@ -49,7 +50,7 @@
 
   function change(changes: Changes<typeof shape>): void {
     const url = address.address(page.url.searchParams, changes);
-    void goto(url, { replaceState: true, keepFocus: true, noScroll: true });
+    void keepInAddress(url);
   }
 
   const found = query(() => ({

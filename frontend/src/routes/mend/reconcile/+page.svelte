@@ -13,6 +13,7 @@
   import PairPane from '$lib/mend/PairPane.svelte';
   import { answer, client, type Job, type Schemas } from '$lib/api/client';
   import { calendarsQuery, key, query } from '$lib/api/queries';
+  import { keepInAddress } from '$lib/state/address';
   import { begin } from '$lib/state/attempt.svelte';
   import { today } from '$lib/state/clock';
   import { walking } from '$lib/state/focus';
@@ -60,7 +61,7 @@
   type Verdict = NonNullable<Schemas['AdjustIn']['verdict']>;
 
   function change(changes: Changes<typeof shape>): void {
-    void goto(address.address(page.url.searchParams, changes), { replaceState: true, keepFocus: true, noScroll: true });
+    void keepInAddress(address.address(page.url.searchParams, changes));
   }
 
   async function compare(wanted: { left: number; right: number; first: string; last: string }): Promise<void> {

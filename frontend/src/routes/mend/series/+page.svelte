@@ -1,5 +1,4 @@
 <script lang="ts">
-  import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
@@ -13,6 +12,7 @@
   import SeriesPane from '$lib/mend/SeriesPane.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { calendarsQuery, key, query, refresh } from '$lib/api/queries';
+  import { keepInAddress } from '$lib/state/address';
   import { walking } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';
   import { text, view, type Changes } from '$lib/state/view';
@@ -52,7 +52,7 @@
   });
 
   function change(changes: Changes<typeof shape>): void {
-    void goto(address.address(page.url.searchParams, changes), { replaceState: true, keepFocus: true, noScroll: true });
+    void keepInAddress(address.address(page.url.searchParams, changes));
   }
 
   function mark(): void {

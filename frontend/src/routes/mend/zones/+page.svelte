@@ -1,5 +1,4 @@
 <script lang="ts">
-  import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
@@ -11,6 +10,7 @@
   import ZonePane from '$lib/mend/ZonePane.svelte';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { key, query, refresh, refreshAll } from '$lib/api/queries';
+  import { keepInAddress } from '$lib/state/address';
   import { attempt } from '$lib/state/attempt.svelte';
   import { walking } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';
@@ -58,7 +58,7 @@
   });
 
   function change(changes: Changes<typeof shape>): void {
-    void goto(address.address(page.url.searchParams, changes), { replaceState: true, keepFocus: true, noScroll: true });
+    void keepInAddress(address.address(page.url.searchParams, changes));
   }
 
   async function takeBack(ruling: number): Promise<void> {
