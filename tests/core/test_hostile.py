@@ -283,7 +283,7 @@ def test_inferring_costs_little_more_for_twice_as_many() -> None:
         return steps_of(lambda: infer(singles))
 
     cost(100)
-    assert cost(1_000) < 3 * cost(500) + 50_000
+    assert cost(600) < 3 * cost(300) + 50_000
 
 
 def test_a_definition_is_fitted_in_bounded_steps() -> None:

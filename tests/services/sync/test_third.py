@@ -230,7 +230,7 @@ HAPPENINGS = st.one_of(
 
 
 @pytest.mark.parametrize("drops", [(), ("X-MARK",), ("CATEGORIES", "X-RULED")])
-@tries(17, 700)
+@tries(9, 700)
 @given(st.lists(HAPPENINGS, min_size=4, max_size=18))
 def test_no_edit_of_a_person_is_lost_whatever_a_third_server_answers(
     drops: tuple[str, ...], happenings: list[tuple[str, int, str, str]]
