@@ -19,6 +19,7 @@ from functools import lru_cache
 import httpx
 
 from datebridge.connect.errors import Unreachable
+from datebridge.connect.sending import Sending
 
 _ANY = ipaddress.IPv4Address | ipaddress.IPv6Address
 #: The only part of IPv6 that IANA has given out for the open internet ("IPv6 Global Unicast Address Space").
@@ -117,8 +118,8 @@ class GuardedTransport(httpx.AsyncBaseTransport):
 
     def __init__(self, gate: Gate, connections: int) -> None:
         self.gate = gate
-        self._limits = httpx.Limits(max_connections=connections, max_keepalive_connections=connections)
-        self._by_host: dict[tuple[str, str], httpx.AsyncHTTPTransport] = {}
+        self._connections = connections
+        self._by_host: dict[tuple[str, str], Sending] = {}
 
     async def handle_async_request(self, request: httpx.Request) -> httpx.Response:
         pinned = None
@@ -128,9 +129,8 @@ class GuardedTransport(httpx.AsyncBaseTransport):
         name = request.url.scheme, request.url.host
         transport = self._by_host.get(name)
         if transport is None:  # one pool a name: names that share an address must not share a TLS connection
-            trusted = _trust() if name[0] == "https" else False
             # No proxy from the environment: it would do the looking up, behind the gate's back.
-            transport = httpx.AsyncHTTPTransport(verify=trusted, limits=self._limits, trust_env=False)
+            transport = Sending(self._connections, _trust() if name[0] == "https" else None)
             self._by_host[name] = transport
         if pinned is not None:
             extensions = {**request.extensions, "sni_hostname": request.url.host}
