@@ -29,7 +29,7 @@ from tests.running import application
 
 #: Where the first of the demo's servers listens.
 FIRST_PORT = 21_000
-expect.set_options(timeout=30_000)  # a busy machine is slow, not wrong
+expect.set_options(timeout=120_000)  # a busy machine is slow, not wrong
 #: Fewer processes, and what all tests look at is compiled once.
 THRIFTY = "--in-process-gpu --num-raster-threads=1 --process-per-site".split()
 #: The browser's clock, as far ahead of the machine's as the application's.
@@ -185,7 +185,7 @@ def page(window: Window, request: pytest.FixtureRequest) -> Iterator[Page]:
     least = 500 if request.node.get_closest_marker("refused") else 400
     window.context.add_init_script(SAME_CLOCK % (1000 * clock.ahead()))
     page = window.context.new_page()
-    page.set_default_timeout(30_000)
+    page.set_default_timeout(120_000)
     wrong: list[str] = []
     page.on("pageerror", lambda error: wrong.append(str(error)))
     heard = least == 400
