@@ -61,9 +61,9 @@ def create_app(settings: Settings, work: bool = True) -> FastAPI:
     """The application over the store of `settings`. `work` starts the worker process."""
     set_up()
     store = Store(settings.database)
-    said = [*recover(store), *jobs.resume_interrupted(store)]
+    messages = [*recover(store), *jobs.resume_interrupted(store)]
     uploads.forget_strays(store, settings)
-    app = _over(store, settings, said)
+    app = _over(store, settings, messages)
     answering = Answering(settings, store, affordable() if work else 0)
 
     @asynccontextmanager
@@ -134,7 +134,7 @@ def beside(settings: Settings) -> FastAPI:
     return api
 
 
-def _over(store: Store, settings: Settings, said: list[str]) -> App:
+def _over(store: Store, settings: Settings, messages: list[str]) -> App:
     """What routers need, over a store."""
     ledger = Ledger(store)
     occurrences = OccurrenceReader(store, ledger.spans)
@@ -147,7 +147,7 @@ def _over(store: Store, settings: Settings, said: list[str]) -> App:
         change_feed=AsOfNow(store, marks),
         stages=AsOfNow(store, partial(at_stages, ledger)),
         seeing=Seeing(store, ledger),
-        notices=said,
+        notices=messages,
     )
 
 

@@ -22,8 +22,8 @@ def refused(
     detail: str, status: int, code: str = "refused", title: str = "It cannot be done", **members: Any
 ) -> JSONResponse:
     """An answer of the shape `shapes.Refusal`."""
-    said = {"type": "about:blank", "title": title, "status": status, "detail": storable(detail), "code": code}
-    return JSONResponse({**said, **members}, status, media_type=_MEDIA)
+    problem = {"type": "about:blank", "title": title, "status": status, "detail": storable(detail), "code": code}
+    return JSONResponse({**problem, **members}, status, media_type=_MEDIA)
 
 
 def of(error: CannotDo) -> JSONResponse:

@@ -13,12 +13,12 @@ def takes_gzip(accepts: str) -> bool:
     >>> [takes_gzip(text) for text in ("gzip, br", "gzip;q=0", "*;q=0.5", "*, x-gzip;q=0.000", "identity", "")]
     [True, False, True, False, False, False]
     """
-    said: dict[str, bool] = {}
+    codings: dict[str, bool] = {}
     for part in accepts.lower().split(","):
         coding, *params = (piece.strip() for piece in part.split(";"))
         weight = next((piece[2:].strip() for piece in params if piece.startswith("q=")), "1")
-        said[coding.removeprefix("x-")] = weight.strip("0.") != ""
-    return said.get("gzip", said.get("*", False))
+        codings[coding.removeprefix("x-")] = weight.strip("0.") != ""
+    return codings.get("gzip", codings.get("*", False))
 
 
 class Packing(GZipMiddleware):

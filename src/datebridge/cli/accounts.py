@@ -382,7 +382,7 @@ def copy(
             refused = refused or (f"{counted(left, 'change was', 'changes were')} refused." if left else "")
     if row is None:
         return
-    said = {
+    report = {
         "set_id": set_id,
         "title": row.title,
         "reason": row.reason,
@@ -394,7 +394,7 @@ def copy(
         "refused": refused,
     }
     if as_json:
-        print(json.dumps(said, ensure_ascii=False))
+        print(json.dumps(report, ensure_ascii=False))
         raise SystemExit(PROBLEMS if refused else OK)
     say(f"{row.title}. {row.reason}")
     for warning in warnings:

@@ -264,9 +264,9 @@ class CalDavServer(Homes):
             self._alone = True
             return self._multiget(url, hrefs, data)
         responses, _ = dav.multistatus(answer.body, self.host)
-        said = {canonical(response.href): response for response in responses}
+        by_href = {canonical(response.href): response for response in responses}
         # One that the answer passes over is not gone: nothing was said of it.
-        return [_resource(href, said.get(canonical(href))) for href in hrefs]
+        return [_resource(href, by_href.get(canonical(href))) for href in hrefs]
 
     def get(self, url: str) -> Resource:
         """One object by its whole address. Trouble with it alone is its status, not an error."""

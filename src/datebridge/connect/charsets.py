@@ -49,8 +49,8 @@ def _is_utf8(data: bytes) -> bool:
 
 def _from_json(data: bytes) -> bytes:
     try:
-        said = json.loads(data)
-        whole = said if said and isinstance(said[0], list) else [said]
+        document = json.loads(data)
+        whole = document if document and isinstance(document[0], list) else [document]
         return "".join(from_jcal(one).replace("\n", "\r\n") + "\r\n" for one in whole).encode()
     except (ValueError, TypeError, LookupError, RecursionError, NotJcal):
         return data

@@ -62,8 +62,8 @@ class CleanupFilter:
 
 
 def _any(name: str, values: list[str]) -> str:
-    said = [value.strip().lstrip("@") for value in values]
-    return f"{name}:{','.join(quote(value) for value in said if value)}" if any(said) else ""
+    words = [value.strip().lstrip("@") for value in values]
+    return f"{name}:{','.join(quote(value) for value in words if value)}" if any(words) else ""
 
 
 CLEANUP_FILTERS: tuple[CleanupFilter, ...] = (

@@ -353,11 +353,11 @@ class Scenario:
         return calendar("Mess room", texts, {PATH_HOME: HOME}, self.years)
 
     def notices(self) -> bytes:
-        said = ("Generator test", "Drinking water off", "Fire drill", "Store room closed", "Visitors on the pier")
+        titles = ("Generator test", "Drinking water off", "Fire drill", "Store room closed", "Visitors on the pier")
         texts = [
             event(
                 f"notice-{number:02d}",
-                said[number % 5],
+                titles[number % 5],
                 self._at(number * 4 - 40, 10),
                 2 * HOUR,
                 HOME,

@@ -30,20 +30,20 @@ def instance_lock(settings: Settings) -> Iterator[None]:
         AlreadyRunning: if another program has it.
     """
     make_private(settings.data_dir)
-    said = settings.lock_file.with_suffix(".by")
+    holder_file = settings.lock_file.with_suffix(".by")
     lock = FileLock(settings.lock_file, mode=0o600)
     try:
         lock.acquire(timeout=0)
     except Timeout as error:
-        who = said.read_text("ascii").strip() if said.is_file() else "unknown"
+        who = holder_file.read_text("ascii").strip() if holder_file.is_file() else "unknown"
         raise AlreadyRunning(
             f"Date Bridge is already running with {settings.data_dir}, as process {who}. Stop that one first, or choose"
             " another place with --data."
         ) from error
     try:
-        with open_private(said) as file:
+        with open_private(holder_file) as file:
             file.write(str(os.getpid()).encode())
         yield
     finally:
-        said.unlink(missing_ok=True)
+        holder_file.unlink(missing_ok=True)
         lock.release()

@@ -42,15 +42,15 @@ class Sparing:
     def unsaid(self, kind: str) -> int | None:
         """How many lines of a kind were not written before this one; None where it is not to be written either."""
         now = self._clock()
-        began, said, kept = self._kinds.get(kind, (now, 0, 0))
+        began, logged, kept = self._kinds.get(kind, (now, 0, 0))
         if now - began >= _MINUTE:
-            began, said = now, 0
-        if said >= self.most:
-            self._kinds[kind] = began, said, kept + 1
+            began, logged = now, 0
+        if logged >= self.most:
+            self._kinds[kind] = began, logged, kept + 1
             return None
         if len(self._kinds) >= _MOST_KINDS:
             self._kinds.clear()
-        self._kinds[kind] = began, said + 1, 0
+        self._kinds[kind] = began, logged + 1, 0
         return kept
 
 

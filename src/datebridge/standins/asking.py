@@ -117,13 +117,13 @@ class Ask:
     def failed_condition(self, etag: str | None) -> Response | None:
         """Why a request may not be, by If-Match and If-None-Match (RFC 9110 §13.1); `etag` None for nothing there."""
         match, none_match = (self.request.headers.get(name) for name in ("if-match", "if-none-match"))
-        said = {"ETag": etag} if etag else {}
+        headers = {"ETag": etag} if etag else {}
         if match is not None and not _holds(match, etag, strong=True):
-            return Response("It was changed meanwhile.", 412, said)
+            return Response("It was changed meanwhile.", 412, headers)
         if none_match is not None and _holds(none_match, etag, strong=False):
             if self.request.method in ("GET", "HEAD"):
-                return Response(status_code=304, headers=said)
-            return Response("It was changed meanwhile.", 412, said)
+                return Response(status_code=304, headers=headers)
+            return Response("It was changed meanwhile.", 412, headers)
         return None
 
     def may_not_write(self, place: Place) -> Response | None:

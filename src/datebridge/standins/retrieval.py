@@ -121,10 +121,10 @@ def busy_time(objects: Iterable[bytes], low: int, high: int, zone: str) -> bytes
     for data in objects:
         about = Asked(tree(data), zone)
         for node, occurrence in about.happening(low, high):
-            said = {value.upper() for name in ("TRANSP", "STATUS") for value in node.values(name)}
-            if node.name != "VEVENT" or said & {"TRANSPARENT", "CANCELLED"}:
+            values = {value.upper() for name in ("TRANSP", "STATUS") for value in node.values(name)}
+            if node.name != "VEVENT" or values & {"TRANSPARENT", "CANCELLED"}:
                 continue
-            kind = "BUSY-TENTATIVE" if "TENTATIVE" in said else "BUSY"
+            kind = "BUSY-TENTATIVE" if "TENTATIVE" in values else "BUSY"
             start, end = (instant_at(at, zone or "UTC") for at in (occurrence.shown_start, occurrence.shown_end))
             taken[kind].append((max(start, low), min(end, high)))
     lines = [

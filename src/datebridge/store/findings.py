@@ -177,14 +177,14 @@ def page_of(
 ) -> tuple[int, list[tuple[VersionId, str]]]:
     """A page of the entries in force in which a check has found something, in order of start, with what it says."""
     query = _in_force(left_out=True).subquery()
-    said = (
+    order = (
         select(ENTRIES.c.id, func.min(query.c.message).label("message"))
         .join(query, query.c.version_id == ENTRIES.c.id)
         .where(query.c.code == code, _within(ENTRIES.c.id, calendar))
         .group_by(ENTRIES.c.id)
     )
-    total = int(connection.execute(select(func.count()).select_from(said.subquery())).scalar_one())
-    rows = connection.execute(said.order_by(ENTRIES.c.start, ENTRIES.c.id).limit(limit).offset(offset))
+    total = int(connection.execute(select(func.count()).select_from(order.subquery())).scalar_one())
+    rows = connection.execute(order.order_by(ENTRIES.c.start, ENTRIES.c.id).limit(limit).offset(offset))
     return total, [(VersionId(row.id), row.message) for row in rows]
 
 

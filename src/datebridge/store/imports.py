@@ -268,8 +268,8 @@ def end_reading(
 ) -> None:
     """A file has been read to its end; `message` says why nothing can be done with it, where that is so."""
     for number, header, summary in groups:
-        said = update(GROUPS).where(GROUPS.c.id == number)
-        connection.execute(said.values(header=header, summary=summary.as_dict()))
+        statement = update(GROUPS).where(GROUPS.c.id == number)
+        connection.execute(statement.values(header=header, summary=summary.as_dict()))
     state = "refused" if message else "waiting"
     connection.execute(update(FILES).where(FILES.c.id == file).values(state=state, encoding=encoding, message=message))
 

@@ -157,8 +157,8 @@ def request_stop(connection: Connection, job: JobId) -> None:
 
 def report_job(connection: Connection, job: Claimed, done: int, total: int, unit: str, message: str) -> None:
     """Say how far a job is."""
-    said = update(JOBS).where(JOBS.c.id == job.id)
-    connection.execute(said.values(done=done, total=total, unit=unit, message=message))
+    statement = update(JOBS).where(JOBS.c.id == job.id)
+    connection.execute(statement.values(done=done, total=total, unit=unit, message=message))
 
 
 def remember(connection: Connection, job: Claimed, **params: object) -> None:
@@ -187,18 +187,18 @@ def take_back(connection: Connection, kinds: Iterable[JobKind] | None = None) ->
     wanted = select(JOBS.c.id, JOBS.c.title, JOBS.c.attempts).where(JOBS.c.state == "running")
     if kinds is not None:
         wanted = wanted.where(JOBS.c.kind.in_(tuple(kinds)))
-    said = []
+    messages = []
     for row in connection.execute(wanted).all():
         own = update(JOBS).where(JOBS.c.id == row.id)
         if row.attempts >= MAX_ATTEMPTS:
             message = "It ended the process each time it was tried."
             connection.execute(own.values(state="failed", claim="", finished_at=now(), message=message))
-            said.append(f"“{row.title}” was interrupted {row.attempts} times and was given up.")
+            messages.append(f"“{row.title}” was interrupted {row.attempts} times and was given up.")
         else:
             connection.execute(own.values(state="queued", claim=""))
-            said.append(f"“{row.title}” was interrupted and continues.")
+            messages.append(f"“{row.title}” was interrupted and continues.")
     let_files_go(connection)
-    return said
+    return messages
 
 
 def let_files_go(connection: Connection) -> None:

@@ -284,8 +284,8 @@ def end_sending(
         PUSHES.c.uid == uid,
         PUSHES.c.state == PushState.SENDING,
     )
-    said = {"state": state, "message": message, "theirs": theirs, "theirs_etag": etag if theirs else ""}
-    connection.execute(update(PUSHES).where(*own).values(said))
+    values = {"state": state, "message": message, "theirs": theirs, "theirs_etag": etag if theirs else ""}
+    connection.execute(update(PUSHES).where(*own).values(values))
 
 
 def past_deciding(connection: Connection, remote: RemoteId, kind: str, uids: Iterable[str] | None = None) -> None:

@@ -75,8 +75,8 @@ def calendars(app: AppDep) -> list[CalendarOut]:
         own = own_lines(connection)
         rows = [row for row in rows if row.id in own]
         named = {row.id: (row.name, own[row.id].writable) for row in rows}
-        said = statements.of_calendars(connection, app.settings, named)
-    return [present.calendar(row, own[row.id], said[row.id]) for row in rows]
+        texts = statements.of_calendars(connection, app.settings, named)
+    return [present.calendar(row, own[row.id], texts[row.id]) for row in rows]
 
 
 @router.get("/entries")

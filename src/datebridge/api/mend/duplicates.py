@@ -218,7 +218,7 @@ def one(app: AppDep, group_id: GroupNo, body: AcceptIn) -> DuplicateOut | None:
     readable = {member.id for member in plan.stays}
     goes = {member.id for member in plan.goes}
     joined = plan.joined
-    lost, more, fewer = (list(said) if plan.goes else [] for said in (joined.joined.lost, joined.more, joined.fewer))
+    lost, more, fewer = (list(names) if plan.goes else [] for names in (joined.joined.lost, joined.more, joined.fewer))
 
     def fate(member: stored.GroupMember) -> Fate:
         if member is plan.keep:

@@ -66,7 +66,7 @@ class PageView:
     def address(self, **changes: Any) -> str:
         """The address of another look, from this page."""
         other = replace(self, **{"opened": "", **changes})
-        said = {
+        parameters = {
             **other.kept,
             "view": other.view,
             "on": other.on.isoformat(),
@@ -74,7 +74,7 @@ class PageView:
             "q": other.words,
             "open": other.opened,
         }
-        return "?" + urlencode({name: value for name, value in said.items() if value})
+        return "?" + urlencode({name: value for name, value in parameters.items() if value})
 
 
 def look_of(

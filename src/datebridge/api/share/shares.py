@@ -214,25 +214,25 @@ def seen_page(
 ) -> Response:
     """The page exactly as its readers get it."""
     try:
-        said = WantedIn.model_validate_json(wanted)
+        body = WantedIn.model_validate_json(wanted)
     except ValidationError as error:
         raise NotValid("This is not a share.") from error
-    plan = _plan(app, said, share)
+    plan = _plan(app, body, share)
     page_data = app.seeing.page_data(plan)
     day = today_in(plan.zone)
     look = look_of(request.query_params, day, kept={"wanted": wanted, **({"share": str(share)} if share else {})})
-    forms = said.forms
+    forms = body.forms
     offer = Offer(
         plan.title,
         plan.zone,
         f"…/{FORMATS[Form.FEED].path}" if Form.FEED in forms else "",
         Form.FILE in forms,
-        not said.fixed,
+        not body.fixed,
         None,
         colours_of(app.store),
         "/reader/",
         "",
-        said.indexed,
+        body.indexed,
         False,
     )
     html = render(page_data, look, offer, day, request.headers.get("accept-language", ""))

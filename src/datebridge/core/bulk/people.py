@@ -117,11 +117,11 @@ def alarms(lines: ComponentEditor, step: Alarms) -> None:
 def _triggers(lines: ComponentEditor, block: tuple[int, int]) -> str:
     """The TRIGGER of an alarm without what it says needlessly; "" of one that does more than show something."""
     parsed_lines = [line for raw in lines.lines[block[0] : block[1]] if (line := parsed(raw)) is not None]
-    said = {line.name: line for line in parsed_lines}
-    if "TRIGGER" not in said or "ACTION" not in said or said["ACTION"].value.strip().upper() != "DISPLAY":
+    by_name = {line.name: line for line in parsed_lines}
+    if "TRIGGER" not in by_name or "ACTION" not in by_name or by_name["ACTION"].value.strip().upper() != "DISPLAY":
         return ""
-    if "REPEAT" in said:
+    if "REPEAT" in by_name:
         return ""
-    trigger = said["TRIGGER"]
+    trigger = by_name["TRIGGER"]
     related = ";RELATED=END" if (trigger.param("RELATED") or "").upper() == "END" else ""
     return f"TRIGGER{related}:{trigger.value.strip().upper()}"

@@ -113,8 +113,10 @@ def replacing(find: str, by: str, pattern: bool, cases: bool) -> Callable[[str],
     slow = False
 
     def written_out(match: Any) -> str:
-        said = [piece if at % 2 == 0 or piece == "\\" else match[int(piece)] or "" for at, piece in enumerate(pieces)]
-        return "".join(said)
+        inserted = [
+            piece if at % 2 == 0 or piece == "\\" else match[int(piece)] or "" for at, piece in enumerate(pieces)
+        ]
+        return "".join(inserted)
 
     def replaced(text: str) -> str:
         nonlocal slow

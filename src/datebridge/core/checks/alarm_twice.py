@@ -11,8 +11,8 @@ from datebridge.core.index.facts import Mark
 
 
 def find(entry: Reading) -> Iterator[CheckFinding]:
-    said = [] if is_alone(entry.text) else [alarm.says for alarm in alarms_of(entry.text)]
-    if more := len(said) - len(set(said)):
+    texts = [] if is_alone(entry.text) else [alarm.says for alarm in alarms_of(entry.text)]
+    if more := len(texts) - len(set(texts)):
         yield CheckFinding(
             "An alarm exists twice." if more == 1 else f"{more + 1} alarms are the same.", "All ring.", "BEGIN"
         )

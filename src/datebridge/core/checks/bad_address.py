@@ -40,8 +40,8 @@ def fix(text: str) -> str | None:
     def right(name: str, params: str, value: str) -> str | None:
         if not _wrong(value):
             return None
-        said = value.strip()
-        bare = said[7:].strip() if said[:7].lower() == "mailto:" else said
+        address = value.strip()
+        bare = address[7:].strip() if address[:7].lower() == "mailto:" else address
         inside = _IN_BRACKETS.match(bare)
         bare = (inside[1] if inside else bare).strip()
         return f"{name}{params}:mailto:{bare}" if _PLAIN.match(bare) else None

@@ -44,11 +44,11 @@ def fix(text: str) -> str | None:
     """Leave the first of each."""
 
     def once(name: str, params: str, value: str) -> str | None:
-        said = unescape_text(value)
-        places = _repeated(said)
+        plain = unescape_text(value)
+        places = _repeated(plain)
         if not places:
             return None
-        parts = _BREAK.split(said)
+        parts = _BREAK.split(plain)
         for at in reversed(places):
             del parts[max(0, at - 1) : at + 1]  # with what parted it from the one before
         return f"{name}{params}:{escape_text(''.join(parts).rstrip())}"

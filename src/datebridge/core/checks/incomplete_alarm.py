@@ -12,8 +12,8 @@ from datebridge.core.index.facts import Mark
 
 def find(entry: Reading) -> Iterator[CheckFinding]:
     for alarm in alarms_of(entry.text):
-        said = {line.partition(":")[0].partition(";")[0].strip().upper() for line in alarm.says}
-        lacks = [name for name in ("ACTION", "TRIGGER") if name not in said]
+        names = {line.partition(":")[0].partition(";")[0].strip().upper() for line in alarm.says}
+        lacks = [name for name in ("ACTION", "TRIGGER") if name not in names]
         if lacks:
             yield CheckFinding(f"An alarm without {' and '.join(lacks)}.", "Kept as it is.", alarm.first)
 

@@ -272,8 +272,8 @@ def _recut(pairs: list[PairedEntries[Key]], read: Read[Key]) -> None:
     def same(some: list[tuple[int, int]]) -> set[tuple[int, int]]:
         chosen = dict.fromkeys(some)
         texts = read([items[n].key for pair in chosen for n in pair])
-        said = {n: texts.get(items[n].key, "") for pair in chosen for n in pair}
-        return {(a, b) for a, b in chosen if not differing(said[a], said[b])}
+        texts_by_item = {n: texts.get(items[n].key, "") for pair in chosen for n in pair}
+        return {(a, b) for a, b in chosen if not differing(texts_by_item[a], texts_by_item[b])}
 
     recut(pairs, lambda number: items[number].title, same)
 

@@ -148,7 +148,7 @@ def going_on(lines: ComponentEditor, start: Moment, zones: Zones, shape: Pattern
         left = [wall for wall in shape.extra if wall >= slot and shape.has(begin, wall)]
         new = min((wall for wall in left if shape.extra[wall] is None), default=min(left, default=slot))
     new_start = start._replace(wall=from_wall_seconds(new))
-    said, dates, gone = [], set(), set()
+    notes, dates, gone = [], set(), set()
     for index, text, first in live:
         if first is None:
             gone.add(index)
@@ -163,7 +163,9 @@ def going_on(lines: ComponentEditor, start: Moment, zones: Zones, shape: Pattern
             raise CannotEdit("The series goes by several rules, which cannot start again together. Edit all of it.")
         gone.add(index)
         dates |= set(slots)
-        said.append(f"One of its rules is written as {numbered(len(slots), 'date')}, since it needs another beginning.")
+        notes.append(
+            f"One of its rules is written as {numbered(len(slots), 'date')}, since it needs another beginning."
+        )
     lines.lines = [raw for index, raw in enumerate(lines.lines) if index not in gone]
     only = new if not firsts else None
     _keep(lines, start, zones, lambda wall, whole: (wall >= slot - (slot % DAY if whole else 0)) and wall != only)
@@ -177,7 +179,7 @@ def going_on(lines: ComponentEditor, start: Moment, zones: Zones, shape: Pattern
             set_exact_length(lines, new_start, span.end, span.exact)
     for wall in sorted(dates - {new}):
         lines.add(written("RDATE", *value_of(start._replace(wall=from_wall_seconds(wall)))))
-    return said
+    return notes
 
 
 def _continued(text: str, start: Moment, new: Moment, slot: int) -> str | None:
@@ -188,7 +190,7 @@ def _continued(text: str, start: Moment, new: Moment, slot: int) -> str | None:
     def wanted(low: int | None) -> Iterator[int]:
         return rule_starts(text, start, slot if low is None else max(low, slot))
 
-    said = RuleText.of(text)
+    shortened = RuleText.of(text)
     if rule.count is not None and begin < slot:
         used = 0
         for wall in rule_starts(text, start):
@@ -197,14 +199,14 @@ def _continued(text: str, start: Moment, new: Moment, slot: int) -> str | None:
             used += 1
         used += next(rule_starts(text, start), None) != begin  # the start counts, whether it fits or not
         if used <= _MOST_COUNTED and next(wanted(None), None) == new.wall_seconds:
-            said = said.with_values(COUNT=str(max(1, rule.count - used)))
+            shortened = shortened.with_values(COUNT=str(max(1, rule.count - used)))
         else:  # too many to be counted, or not from the new start on: programs differ in whether that one counts
             last, _ = last_counted(on_clock_of(rule, start), begin)
-            said = said.without("COUNT")
+            shortened = shortened.without("COUNT")
             if last is not None:
-                said = said.with_until(_before(start, last + (DAY if start.is_date else 1)), start)
+                shortened = shortened.with_until(_before(start, last + (DAY if start.is_date else 1)), start)
     for more in ({}, _implied(rule, start)):
-        continued = str(said.with_values(**more))
+        continued = str(shortened.with_values(**more))
         if follows(continued, new, wanted, lambda wall: wall):
             return continued
     return None

@@ -129,11 +129,11 @@ def _on(monthly: Monthly, start: date) -> dict[str, str]:
 
 
 def _monthly(parts: RuleText, start: date) -> Monthly:
-    said = {name: parts.value(name) for name in ("BYDAY", "BYMONTHDAY", "BYSETPOS") if name in parts}
-    if not said:
+    values = {name: parts.value(name) for name in ("BYDAY", "BYMONTHDAY", "BYSETPOS") if name in parts}
+    if not values:
         return "day"
     known: tuple[Monthly, ...] = ("nth", "last", "end", "work")
-    return next((one for one in known if _on(one, start) == said), "other")
+    return next((one for one in known if _on(one, start) == values), "other")
 
 
 def _number(text: str) -> int | None:

@@ -215,8 +215,10 @@ def _write_alarms(lines: ComponentEditor, before: Fields, after: Fields) -> None
                     lines.lines[index] = trigger_of(wanted[place])
     for alarm in after.alarms:
         if alarm.place < 0:
-            said = escape_text(after.title.strip() or "Alarm")
-            lines.add_block(["BEGIN:VALARM", "ACTION:DISPLAY", f"DESCRIPTION:{said}", trigger_of(alarm), "END:VALARM"])
+            description = escape_text(after.title.strip() or "Alarm")
+            lines.add_block(
+                ["BEGIN:VALARM", "ACTION:DISPLAY", f"DESCRIPTION:{description}", trigger_of(alarm), "END:VALARM"]
+            )
 
 
 #: Whom an entry names: address, name, answer, role.
@@ -250,9 +252,9 @@ def _write_people(lines: ComponentEditor, name: str, people: list[Person]) -> No
             del lines.lines[index]
             continue
         person = stays[index]
-        said = {"CN": person.name, "PARTSTAT": person.answer.upper(), "ROLE": person.role.upper()}
+        parameters = {"CN": person.name, "PARTSTAT": person.answer.upper(), "ROLE": person.role.upper()}
         known = {"CN": line.param("CN") or "", **{k: (line.param(k) or "").upper() for k in ("PARTSTAT", "ROLE")}}
-        changes = {key: value or None for key, value in said.items() if value != known[key]}
+        changes = {key: value or None for key, value in parameters.items() if value != known[key]}
         if changes:
             lines.change(index, line.value, changes)
     for address, person in reversed([(address, person) for address, left in wanted.items() for person in left]):
@@ -293,13 +295,13 @@ def as_event(text: str, fields: Fields, stamp: str, zones: Zones = NO_ZONES) -> 
         CannotEdit: where the fields make no event.
     """
     lines = ComponentEditor(text)
-    said = []
+    removed = []
     for name in ("DUE", "COMPLETED", "PERCENT-COMPLETE", "STATUS"):
-        said += [f"{name.lower()} {line.value}" for _, line in lines.own(name)]
+        removed += [f"{name.lower()} {line.value}" for _, line in lines.own(name)]
         lines.drop(name)
     lines.drop("DTSTART")
     lines.drop("DURATION")
     lines.lines[0], lines.lines[-1] = "BEGIN:VEVENT", "END:VEVENT"
-    if said:
-        lines.add(f"COMMENT:{escape_text('Was a to-do: ' + ', '.join(said))}")
+    if removed:
+        lines.add(f"COMMENT:{escape_text('Was a to-do: ' + ', '.join(removed))}")
     return rewritten(lines.text, replace(fields, status=""), stamp, zones=zones)

@@ -321,8 +321,8 @@ def day_range(value: str, today: date, term: Term) -> Days:
             raise FilterError(f"“{end}” lies before “{begin}”.", term.start, term.end)
         return Days(first, following)
     match = _DAY.fullmatch(value.strip())
-    if match is None and (said := _days_in_words(value, today)) is not None:
-        return said
+    if match is None and (range_in_words := _days_in_words(value, today)) is not None:
+        return range_in_words
     try:
         if match is None:
             raise ValueError(value)

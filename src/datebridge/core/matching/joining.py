@@ -65,10 +65,10 @@ class _Joining:
         names = {line.name for _, line in own}
         values = {(line.name, _value(line.name, line.value)) for _, line in own}
         for index, line in Component(other).properties():
-            said = line.name, _value(line.name, line.value)
-            if line.name in _OWN or not said[1]:
+            content = line.name, _value(line.name, line.value)
+            if line.name in _OWN or not content[1]:
                 continue
-            if said in values:
+            if content in values:
                 self._parameters(line)
                 continue
             if line.name == "CATEGORIES":
@@ -85,7 +85,7 @@ class _Joining:
             else:
                 self._add(line.name, raws[index])
             names.add(line.name)
-            values.add(said)
+            values.add(content)
         self._alarms(other)
 
     def _parameters(self, theirs: ContentLine) -> None:

@@ -60,7 +60,7 @@ def choose(twins: Sequence[Twin], policy: Policy = CRITERIA, order: Sequence[int
         "richest": lambda twin: twin.says,
         "order": lambda twin: -place.get(twin.calendar, len(place)),
     }
-    said: dict[Criterion, str] = {
+    reasons: dict[Criterion, str] = {
         "writable": "it is writable",
         "answers": "most of its attendees have replied",
         "newest": "changed last",
@@ -77,7 +77,7 @@ def choose(twins: Sequence[Twin], policy: Policy = CRITERIA, order: Sequence[int
         kept = [n for n in left if values_of[n] == best]
         if len(kept) < len(left):
             lives = criterion == "writable" and len({twins[n].writable for n in left}) == 1
-            left, why = kept, "it lives on its server, the other is a snapshot" if lives else said[criterion]
+            left, why = kept, "it lives on its server, the other is a snapshot" if lives else reasons[criterion]
         if len(left) == 1:
             break
     return left[0], why or "the first of several equal ones"

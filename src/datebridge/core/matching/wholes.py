@@ -90,8 +90,8 @@ class Whole:
     def last_instant(self) -> int:
         """The last instant, or wall time, that it names; its end, if it has one."""
         own = self.facts
-        said = pattern(own.recurrence)
-        walls = [own.start_wall or 0, own.until_wall or 0, *said.extra, *said.gone[-1:]]
+        pattern_of_rule = pattern(own.recurrence)
+        walls = [own.start_wall or 0, own.until_wall or 0, *pattern_of_rule.extra, *pattern_of_rule.gone[-1:]]
         return max([*walls, *(self.facts_of(text).end_wall or 0 for text in self.parts)])
 
     def times(self, high: int) -> list[int]:
@@ -168,9 +168,9 @@ def join_contained(stays: Whole, others: Sequence[Whole], write: bool = True) ->
         own = other.facts
         changed = starts.get(own.start, stays.parts[stays.by_slot[key]] if (key := _key(own)) in stays.by_slot else "")
         when = "" if own.marks & Mark.SERIES else f"{other.shown(own.start)} · " if own.start is not None else ""
-        said = set(join(changed, [other.text], write=False).lost) if changed else None
+        lost = set(join(changed, [other.text], write=False).lost) if changed else None
         for line in join(stays.text, [other.text], write=False).lost:
-            if said is None or line in said:
+            if lost is None or line in lost:
                 joining.lost[when + line] = None
         joining.take_parts(other)
         if own.marks & Mark.SERIES:

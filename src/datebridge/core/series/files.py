@@ -112,8 +112,8 @@ def _loose(stored: Stored) -> dict[FileEntry, list[Finding]]:
     for orphan in orphans:
         home = homes.get(orphan.key)
         where = f"; it belongs to “{home.uid}”" if home is not None else ""
-        said = f"The series it changes is not there{where}."
-        findings[orphan.key].append(Finding("override-without-master", said, orphan.timed.recurrence_id))
+        message = f"The series it changes is not there{where}."
+        findings[orphan.key].append(Finding("override-without-master", message, orphan.timed.recurrence_id))
     return findings
 
 

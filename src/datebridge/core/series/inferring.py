@@ -102,9 +102,9 @@ def _of_block(block: list[Single[Key]], free: frozenset[int]) -> list[Inferred[K
     used: set[Key] = set()
     for at in sorted(by_hour, key=lambda at: -len(by_hour[at])):
         times = {start: single for start, single in by_hour[at].items() if single.key not in used}
-        for said in _phrases(sorted(times), free):
-            rest = [s for s in block if s.key not in used and (s.start not in said.hits or s.start % DAY != at[0])]
-            one = _completed(said, times, rest, free)
+        for candidate in _phrases(sorted(times), free):
+            rest = [s for s in block if s.key not in used and (s.start not in candidate.hits or s.start % DAY != at[0])]
+            one = _completed(candidate, times, rest, free)
             if one is not None:
                 used.update(one.keys)
                 used.update(key for _, key in one.moved)
@@ -128,15 +128,15 @@ def _phrases(times: Sequence[int], free: frozenset[int]) -> list[Phrase]:
         weekdays = sorted({weekday_of(time // DAY) for time in times})
         if len(weekdays) > 1:
             parts = [[time for time in times if weekday_of(time // DAY) == day] for day in weekdays]
-    return [said for part in parts for said in _phrases(part, free)]
+    return [option for part in parts for option in _phrases(part, free)]
 
 
 def _best(times: Sequence[int], free: frozenset[int]) -> Phrase | None:
     phrases = [
-        said for rule in candidates([time // DAY for time in times]) if (said := phrase(rule, times)) is not None
+        option for rule in candidates([time // DAY for time in times]) if (option := phrase(rule, times)) is not None
     ]
-    honest = [said for said in phrases if _is_honest(said, free)]
-    return min(honest, key=lambda said: said.cost, default=None)
+    honest = [option for option in phrases if _is_honest(option, free)]
+    return min(honest, key=lambda option: option.cost, default=None)
 
 
 def _is_honest(phrase: Phrase, free: frozenset[int]) -> bool:

@@ -59,13 +59,13 @@ def phrase(rule: str, times: Iterable[int]) -> Phrase | None:
             continue
         hits = tuple(time for time in given if time in known)
         given = given[: given.index(hits[-1]) + 1]
-        said = set(hits)
+        matched = set(hits)
         phrased = Phrase(
             f"{rule};COUNT={len(given)}",
             start,
             hits,
             tuple(time for time in given if time not in known),
-            tuple(time for time in wanted if time not in said),
+            tuple(time for time in wanted if time not in matched),
         )
         if best is None or phrased.cost < best.cost:
             best = phrased

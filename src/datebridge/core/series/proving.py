@@ -40,15 +40,15 @@ def compared(before: Iterable[str], after: Iterable[str], zones: Zones = NO_ZONE
 
     The entries of the points are numbered from 1 on, those before first, in the order given.
     """
-    said: dict[int, str] = {}
-    left, right = _timed(before, zones, said), _timed(after, zones, said)
+    texts: dict[int, str] = {}
+    left, right = _timed(before, zones, texts), _timed(after, zones, texts)
     low, high = _span([*left, *right])
 
     def clocks(calendar: int, tzid: str) -> Clock | None:
         return zones.clock(tzid)
 
     one, other = (_all(side, low, high, clocks) for side in (left, right))
-    same, different = compare(one, other, lambda a, b: differing(said[a], said[b]))
+    same, different = compare(one, other, lambda a, b: differing(texts[a], texts[b]))
     return len(same), different
 
 

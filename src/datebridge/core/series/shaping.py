@@ -83,9 +83,9 @@ def gather(texts: Mapping[int, str], inferred: Inferred[int], stamp: str, zones:
 
 def _most_common(texts: Sequence[str]) -> str:
     """The text that says what most of them say; of these the last, which was written last."""
-    said = [repr(sorted(said_by(text).items())) for text in texts]
-    most = Counter(said).most_common(1)[0][0]
-    return next(text for text, own in zip(reversed(texts), reversed(said), strict=True) if own == most)
+    descriptions = [repr(sorted(said_by(text).items())) for text in texts]
+    most = Counter(descriptions).most_common(1)[0][0]
+    return next(text for text, own in zip(reversed(texts), reversed(descriptions), strict=True) if own == most)
 
 
 def _begin_at(lines: ComponentEditor, wall: int, zones: Zones) -> None:
@@ -141,14 +141,14 @@ def join(groups: Sequence[Group], stamp: str) -> Plan:
     slots = sorted(
         {slot for own_series in series if own_series is not None for slot in own_series.slots(MOST_LISTED * 20)}
     )
-    said = min((p for rule in rules if (p := phrase(rule, slots)) is not None), key=lambda p: p.cost, default=None)
-    if said is None or (endless and len(rules) > 1):
+    best = min((p for rule in rules if (p := phrase(rule, slots)) is not None), key=lambda p: p.cost, default=None)
+    if best is None or (endless and len(rules) > 1):
         raise CannotEdit("They have no rule in common.")
     lines = ComponentEditor(first.master.text)
     for name in _SERIES[:4]:
         lines.drop(name)
-    _begin_at(lines, said.start, zones)
-    _say(lines, start, said._replace(rule=str(RuleText.of(said.rule).without("COUNT")) if endless else said.rule))
+    _begin_at(lines, best.start, zones)
+    _say(lines, start, best._replace(rule=str(RuleText.of(best.rule).without("COUNT")) if endless else best.rule))
     touched(lines, stamp, False)
     uid = lines.value("UID")
     made = [lines.text]

@@ -96,8 +96,8 @@ class Entry:
         if self.source.whole:
             known = dict(trace)
             trace = [(line, known.get(line, [])) for line in self.source.whole.split("\n")[1:-1]]
-        said = {line for _, given in trace for line in given}
-        return [*trace, *(("", [line]) for line in text.split("\n")[1:-1] if line not in said)]
+        lines = {line for _, given in trace for line in given}
+        return [*trace, *(("", [line]) for line in text.split("\n")[1:-1] if line not in lines)]
 
 
 @dataclass(slots=True)
@@ -239,7 +239,7 @@ class _Gathering:
             return classes
         if orphan and is_damaged(source.text):
             return classes.union(
-                *(said for (calendar, _), said in self._of_series.items() if calendar == source.calendar)
+                *(lines for (calendar, _), lines in self._of_series.items() if calendar == source.calendar)
             )
         uids = {source.uid.casefold()}
         if source.text.upper().count("\nUID") > 1:
@@ -296,9 +296,9 @@ class _Gathering:
             return _OTHERS.get(source.kind, "of other kinds")
         guarded, name = Guarded.AS_OTHERS, ""
         for class_name in sorted(classes):  # of two that mean the same, it is called confidential
-            said = self.terms.confidential if class_name == CONFIDENTIAL else self.terms.private
-            if not name or _STRICTNESS.index(said) > _STRICTNESS.index(guarded):
-                guarded, name = said, class_name.lower()
+            term = self.terms.confidential if class_name == CONFIDENTIAL else self.terms.private
+            if not name or _STRICTNESS.index(term) > _STRICTNESS.index(guarded):
+                guarded, name = term, class_name.lower()
         if guarded is Guarded.LEAVE_OUT:
             return name
         busy = guarded is Guarded.BUSY

@@ -193,7 +193,7 @@ def _person(line: ContentLine) -> str:
 
 
 def _spoken(text: str) -> str:
-    said: Sequence[str] = [
+    parts: Sequence[str] = [
         unescape_text(line.value) for _, line in Component(text).properties() if line.name in _SPOKEN
     ]
-    return "\n".join(said).casefold()
+    return "\n".join(parts).casefold()

@@ -217,13 +217,13 @@ class Redaction:
         match = LINE.match(raw)
         if match is None:
             return []
-        said = [token.partition("=") for token in _RAW_PARAM.findall(match[2])]
-        tokens = [name.strip().upper() for name, _, _ in said]
+        pairs = [token.partition("=") for token in _RAW_PARAM.findall(match[2])]
+        tokens = [name.strip().upper() for name, _, _ in pairs]
         unwanted = {token for token in tokens if not self._may(token, allowed)}
         changed: dict[str, str | None] = dict.fromkeys(unwanted)
         value = match[3]
         if self.terms.detail is not Detail.EVERYTHING:
-            for name, (_, _, written) in zip(tokens, said, strict=True):
+            for name, (_, _, written) in zip(tokens, pairs, strict=True):
                 if name == "LANGUAGE":
                     tag = _LANGUAGE.match(written.strip('"'))
                     short = "" if tag is None else tag[1].lower() + (f"-{tag[2].upper()}" if tag[2] else "")

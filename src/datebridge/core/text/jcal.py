@@ -124,14 +124,14 @@ def _property(raw: str, name: str, given: tuple[tuple[str, tuple[str, ...]], ...
         if not _NAME.fullmatch(key) or key.lower() in params:
             raise CannotSay(f"“{raw[:60]}” has a parameter twice, or one whose name is none")
         params[key.lower()] = list(values or ("",))
-    said = params.pop("value", [""])[0].lower()
-    kind = said or _default(name)
+    value_type = params.pop("value", [""])[0].lower()
+    kind = value_type or _default(name)
     if "\r" in value and kind != "text":
         raise CannotSay(f"“{' '.join(raw[:60].split())}” has a line break in its value")
     params = {key: values[0] if len(values) == 1 else values for key, values in params.items()}
     told = _values(name, kind, value) if kind else None
     if told is None:
-        if said:
+        if value_type:
             raise CannotSay(f"“{raw[:60]}” is not what its VALUE says")
         return [name.lower(), params, "unknown", value]
     return [name.lower(), params, kind, *told]

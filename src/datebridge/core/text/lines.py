@@ -122,10 +122,10 @@ def rewritten_line(raw: str, value: str, params: dict[str, str | None] | None = 
     match = LINE.match(raw)
     if match is None:
         raise NotAContentLine(raw)
-    written, left, said = [], dict(params or {}), match[2]
-    if ":" in match[3] and match[1].upper() in DATED and "TZID=" in said.upper():
-        said += ":" + match[3].rpartition(":")[0]
-    for token in _RAW_PARAM.findall(said):
+    written, left, kept_head = [], dict(params or {}), match[2]
+    if ":" in match[3] and match[1].upper() in DATED and "TZID=" in kept_head.upper():
+        kept_head += ":" + match[3].rpartition(":")[0]
+    for token in _RAW_PARAM.findall(kept_head):
         name = token.partition("=")[0].strip().upper()
         if name not in (params or {}):
             written.append(token)

@@ -245,9 +245,9 @@ def _times(wanted: Fields, cells: Mapping[str, str], own: Here) -> int | None:
         cell = cells.get(name, shown[name])
         if _plain(cell) == _plain(shown[name]):
             continue
-        said = Moment(_moment(name, cell or cells.get("start", ""), whole=False)).wall_seconds
-        instants[name] = _near(said, at, instants[name])
-        wall = said if at == clock else wall_at(instants[name], clock)
+        named_wall = Moment(_moment(name, cell or cells.get("start", ""), whole=False)).wall_seconds
+        instants[name] = _near(named_wall, at, instants[name])
+        wall = named_wall if at == clock else wall_at(instants[name], clock)
         walls[name] = shown_text(from_wall_seconds(wall), whole=False)
     if instants["end"] < instants["start"]:
         raise BadCell("end", "It lies before the start.")

@@ -78,19 +78,19 @@ def expand(components: Iterable[RawComponent], low: int, high: int, zone: str = 
         return zones[calendar].clock(tzid) if calendar in zones else None
 
     def shown(one: Occurrence) -> Expanded:
-        entry, said = entries[one.entry - 1], facts[one.entry]
+        entry, own_facts = entries[one.entry - 1], facts[one.entry]
         own = clock_of(entries[(one.series or one.entry) - 1], zone_of)
         clock = (zone or own) if own is not None else None
         slot = one.slot if one.series else slot_of(entry.recurrence_id, own) if entry.recurrence_id else None
         if slot is not None and own is not None:
             slot = instant_at(slot, own)
         return Expanded(
-            said.uid,
-            None if slot is None else spelled(slot, clock, len(entry.recurrence_id) == 8 or said.all_day),
-            said.summary,
-            spelled(one.start, clock, said.all_day),
-            spelled(one.end, clock, said.all_day),
-            said.all_day,
+            own_facts.uid,
+            None if slot is None else spelled(slot, clock, len(entry.recurrence_id) == 8 or own_facts.all_day),
+            own_facts.summary,
+            spelled(one.start, clock, own_facts.all_day),
+            spelled(one.end, clock, own_facts.all_day),
+            own_facts.all_day,
         )
 
     bounds = Bounds()

@@ -81,8 +81,8 @@ def named(uses: Iterable[Use]) -> list[Named]:
         some.sort(key=lambda use: -use.entries)
         definition = next((use.definition for use in some if use.definition), "")
         own = defined(definition) if definition else None
-        said = [use.hint for use in some if use.hint]
-        own_hints = tuple(dict.fromkeys(said or [zone for use in some for zone in near[use.calendar]]))
+        named_hints = [use.hint for use in some if use.hint]
+        own_hints = tuple(dict.fromkeys(named_hints or [zone for use in some for zone in near[use.calendar]]))
         first, last = min(use.first for use in some), max(use.last for use in some)
         every = tuple(dict.fromkeys([*own_hints, *hints])) if own else own_hints
         understood = understand(str(tzid), own, first, last, every, some[0].ruled)
@@ -120,7 +120,7 @@ def _hints(uses: Iterable[Use]) -> list[str]:
 
 
 def _order(one: Named) -> tuple[int, int, str]:
-    said = one.understood
-    waits = said.method != "ruling"
-    rank = 0 if not said.zone and not said.own_counts and waits else 1 if said.contradicts and waits else 2
+    meaning = one.understood
+    waits = meaning.method != "ruling"
+    rank = 0 if not meaning.zone and not meaning.own_counts and waits else 1 if meaning.contradicts and waits else 2
     return rank, -one.entries, one.tzid

@@ -114,13 +114,13 @@ def plan_edit(loaded: Loaded, scope: Scope, after: Fields, event: bool = False, 
 
 def consequences(connection: Connection, loaded: Loaded, plan: Plan) -> list[str]:
     """What an edit does besides: to changed occurrences, and to the people invited."""
-    said = list(plan.notes)
+    notes = list(plan.notes)
     owner = account_of(connection, loaded.calendar)
     if owner is not None and owner.schedules:
         number = told(loaded.text, owner.addresses)
         if number:
-            said.append(f"{owner.name} notifies {counted(number, 'attendee')}.")
-    return said
+            notes.append(f"{owner.name} notifies {counted(number, 'attendee')}.")
+    return notes
 
 
 def save(

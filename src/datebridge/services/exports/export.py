@@ -116,14 +116,16 @@ def write(
 def cautions(connection: Connection, export: Export) -> list[str]:
     """What a person should know before exporting these entries."""
     counts = leaving.privacy_counts(connection, export.ids)
-    said = {
+    sentences = {
         "unplaced": "{} exported without a start; other programs may leave them out.",
         "no-uid": "{} exported without a UID; other programs may refuse them.",
         "not-a-content-line": "{} exported with lines that are not iCalendar; other programs may refuse them.",
         "unresolved": "{} exported in unknown time zones; other programs may show another hour.",
     }
     return [
-        text.format(counted(counts[key], "entry is", "entries are")) for key, text in said.items() if counts.get(key)
+        text.format(counted(counts[key], "entry is", "entries are"))
+        for key, text in sentences.items()
+        if counts.get(key)
     ]
 
 

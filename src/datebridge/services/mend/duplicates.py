@@ -181,12 +181,12 @@ def _title_of(member: GroupMember) -> str:
 @performs(JobKind.DUPLICATES)
 def propose_job(context: JobContext) -> dict[str, object]:
     """Propose removing what is there twice in all groups of a kind that are sure enough."""
-    said = context.params
-    kind = Alike(said["kind"]) if said["kind"] else None
-    request = KeepPolicy(tuple(said["policy"]), tuple(said["order"]))
+    parameters = context.params
+    kind = Alike(parameters["kind"]) if parameters["kind"] else None
+    request = KeepPolicy(tuple(parameters["policy"]), tuple(parameters["order"]))
     store = context.store
     with store.read() as connection:
-        _, groups = stored.page(connection, kind, said["least"], 0, None)
+        _, groups = stored.page(connection, kind, parameters["least"], 0, None)
     with propose(store, Kind.DUPLICATES, context.by, "", nothing=_NOTHING) as draft:
         draft.afterwards(context.conclude_with_set)
         removing = _Removing(draft)

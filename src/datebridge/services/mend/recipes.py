@@ -67,22 +67,22 @@ def read_file(data: bytes, name: str) -> Recipe:
     if len(data) > _MOST_OCTETS:
         raise NoRecipe(f"{name}: it is too large for a recipe.")
     try:
-        said = json.loads(data.decode("utf-8-sig"))
+        document = json.loads(data.decode("utf-8-sig"))
     except (ValueError, RecursionError) as error:
         raise NoRecipe(f"{name}: it is not JSON ({str(error)[:80]}).") from error
-    if not isinstance(said, dict) or said.get("format") != _FORMAT:
+    if not isinstance(document, dict) or document.get("format") != _FORMAT:
         raise NoRecipe(f"{name}: it does not say that it is a recipe (“format”: “{_FORMAT}”).")
-    called = str(said.get("name") or "").strip()[:120] or name.partition(".")[0]
+    called = str(document.get("name") or "").strip()[:120] or name.partition(".")[0]
     try:
-        return Recipe(called, read_steps(said.get("steps")))
+        return Recipe(called, read_steps(document.get("steps")))
     except (NoRecipe, CannotChange) as error:
         raise NoRecipe(f"{name}: {error}") from error
 
 
 def write_file(recipe: Recipe) -> bytes:
     """A recipe as a file, which `read_file` takes."""
-    said = {"format": _FORMAT, "name": recipe.name, "steps": as_json(recipe.steps)}
-    return (json.dumps(said, ensure_ascii=False, indent=2) + "\n").encode()
+    document = {"format": _FORMAT, "name": recipe.name, "steps": as_json(recipe.steps)}
+    return (json.dumps(document, ensure_ascii=False, indent=2) + "\n").encode()
 
 
 def all_kept(connection: Connection) -> list[Recipe]:

@@ -47,16 +47,16 @@ _NOTHING = "There is no difference any more."
 @performs(JobKind.COMPARE)
 def compare_job(context: JobContext) -> dict[str, object]:
     """Compare two calendars, and keep what was found."""
-    said, store = context.params, context.store
-    left, right = CalendarId(said["left"]), CalendarId(said["right"])
+    parameters, store = context.params, context.store
+    left, right = CalendarId(parameters["left"]), CalendarId(parameters["right"])
     with store.read() as connection:
         there = names(connection, live=True)
         revision = revision_now(connection)
     if left not in there or right not in there:
         raise Refused("One of these calendars no longer exists.")
-    pairs, cut = _compared(context, left, right, said["low"], said["high"])
+    pairs, cut = _compared(context, left, right, parameters["low"], parameters["high"])
     with store.write() as connection:
-        number = comparisons.keep(connection, left, right, said["low"], said["high"], pairs, revision)
+        number = comparisons.keep(connection, left, right, parameters["low"], parameters["high"], pairs, revision)
         return context.conclude(connection, {"comparison": number, "cut": cut})
 
 
@@ -202,17 +202,17 @@ class _Making:
 @performs(JobKind.ADJUST)
 def adjust_job(context: JobContext) -> dict[str, object]:
     """Propose making one side as the other is: some pairs, or all that are asked for."""
-    said, store = context.params, context.store
-    to: Side = said["to"]
+    parameters, store = context.params, context.store
+    to: Side = parameters["to"]
     with store.read() as connection:
-        comparison = comparisons.comparison(connection, said["comparison"])
+        comparison = comparisons.comparison(connection, parameters["comparison"])
         if comparison is None:
             raise Refused("This comparison no longer exists. Compare again.")
-        _, rows = comparisons.page(connection, comparison.id, PairFilter(*said["asked"]), 0, None)
+        _, rows = comparisons.page(connection, comparison.id, PairFilter(*parameters["asked"]), 0, None)
         here, there = (comparison.right, comparison.left) if to == "right" else (comparison.left, comparison.right)
         own, theirs = zones_of(connection, here), zones_of(connection, there)
         called = names(connection)
-    chosen = set(said["pairs"])
+    chosen = set(parameters["pairs"])
     rows = [row for row in rows if not chosen or row.id in chosen]
     recut = sum(row.verdict == "recut" for row in rows)  # they happen alike, and a whole beside its pieces would not
     rows = [row for row in rows if row.verdict != "recut"]

@@ -107,18 +107,20 @@ def _of_calendar(connection: Connection, calendar: CalendarId, free: set[int], c
     by_key = {one.key: one for one in known}
     for run in pieces(known):
         first = by_key[run[0]]
-        said = f"{len(run)} consecutive parts"
-        found.append(Scattered(0, "pieces", calendar, first.title, said, 0.9, list(run), {}))
+        description = f"{len(run)} consecutive parts"
+        found.append(Scattered(0, "pieces", calendar, first.title, description, 0.9, list(run), {}))
     found += _forgotten(connection, calendar, by_key)
     orphans = [orphan.known for orphan in orphans_in(connection, calendar)]
     for attachment in attachments(known, orphans):
         home = by_key[attachment.series]
         at = from_wall_seconds(attachment.slot)
-        said = f"a changed occurrence of {at:%Y-%m-%d %H:%M}, and a series that happens then"
+        description = f"a changed occurrence of {at:%Y-%m-%d %H:%M}, and a series that happens then"
         data = {"slot": attachment.slot}
         sure = 0.95 if attachment.sure else 0.75
         found.append(
-            Scattered(0, "detached", calendar, home.title, said, sure, [attachment.series, attachment.orphan], data)
+            Scattered(
+                0, "detached", calendar, home.title, description, sure, [attachment.series, attachment.orphan], data
+            )
         )
     return found
 
@@ -164,8 +166,12 @@ def _plain(phrase: Phrase) -> dict[str, object]:
 
 
 def _read_inferred(row: Scattered) -> Inferred[int]:
-    said = row.data["phrase"]
-    phrase = Phrase(said["rule"], said["start"], *(tuple(said[name]) for name in ("hits", "left_out", "extra")))
+    stored_phrase = row.data["phrase"]
+    phrase = Phrase(
+        stored_phrase["rule"],
+        stored_phrase["start"],
+        *(tuple(stored_phrase[name]) for name in ("hits", "left_out", "extra")),
+    )
     moved = tuple((int(slot), int(key)) for slot, key in row.data["moved"])
     return Inferred(phrase, tuple(row.data["keys"]), moved, row.data["explained"], row.confidence)
 
@@ -173,15 +179,15 @@ def _read_inferred(row: Scattered) -> Inferred[int]:
 @performs(JobKind.COMBINE)
 def combine_job(context: JobContext) -> dict[str, object]:
     """Propose putting together what is scattered: some of it, or all of a kind that is sure enough."""
-    said, store = context.params, context.store
+    parameters, store = context.params, context.store
     with store.read() as connection:
-        if said["ids"]:
-            chosen = scattered.some(connection, said["ids"])
+        if parameters["ids"]:
+            chosen = scattered.some(connection, parameters["ids"])
         else:
             chosen = [
                 series
-                for series in scattered.page(connection, said["kind"], 0, None, said.get("calendar"))[1]
-                if series.confidence >= said["least"]
+                for series in scattered.page(connection, parameters["kind"], 0, None, parameters.get("calendar"))[1]
+                if series.confidence >= parameters["least"]
             ]
     if not chosen:
         raise Refused("These entries have changed. Search again.")

@@ -66,11 +66,11 @@ def plan_of(share: Share) -> Plan:
 def terms_of(kept: dict[str, Any]) -> Terms:
     """Terms as they were kept; what a later version said besides is passed over."""
     known = {field.name for field in fields(Terms)}
-    said = {name: value for name, value in kept.items() if name in known}
-    said["detail"] = Detail(said.get("detail", Detail.BUSY))
+    values = {name: value for name, value in kept.items() if name in known}
+    values["detail"] = Detail(values.get("detail", Detail.BUSY))
     for name in ("private", "confidential"):
-        said[name] = Guarded(said.get(name, Guarded.LEAVE_OUT))
-    return Terms(**said)
+        values[name] = Guarded(values.get(name, Guarded.LEAVE_OUT))
+    return Terms(**values)
 
 
 def kept_terms(terms: Terms) -> dict[str, object]:

@@ -154,8 +154,8 @@ def _finish(
         number = len(arrived) - len(going)
         notes.append(f"{number:,} stay at the source: deleting them there would tell their attendees.")
     details = replace(Details.read(move.details), moved=int(deletion))
-    said = update(SETS).where(SETS.c.id == move.id)
-    connection.execute(said.values(details=details.as_dict(), note=" ".join(notes)))
+    statement = update(SETS).where(SETS.c.id == move.id)
+    connection.execute(statement.values(details=details.as_dict(), note=" ".join(notes)))
     return bool(going)
 
 

@@ -204,18 +204,18 @@ def warnings(connection: Connection, set_id: SetId) -> list[str]:
             tuple_(ENTRIES.c.calendar_id, ENTRIES.c.uid).in_(masters),
         )
     ).scalar_one()
-    said = []
+    sentences = []
     if series:
         extra = f"; {counted(endless, 'has', 'have')} no end date" if endless else ""
-        said.append(f"Deletes {counted(series, 'series', 'series')} with all their occurrences{extra}.")
+        sentences.append(f"Deletes {counted(series, 'series', 'series')} with all their occurrences{extra}.")
     if lone:
-        said.append(
+        sentences.append(
             f"Deletes {counted(lone, 'changed occurrence', 'changed occurrences')} of series that stay: "
             "those dates show the unchanged occurrence again."
         )
     if left:
-        said.append(f"Leaves {counted(left, 'changed occurrence', 'changed occurrences')} without a series.")
-    return said + _about_attendees(connection, set_id)
+        sentences.append(f"Leaves {counted(left, 'changed occurrence', 'changed occurrences')} without a series.")
+    return sentences + _about_attendees(connection, set_id)
 
 
 def _about_attendees(connection: Connection, set_id: SetId) -> list[str]:
@@ -243,10 +243,10 @@ def _about_attendees(connection: Connection, set_id: SetId) -> list[str]:
         silent += not number
         entries[one.name] += bool(number)
         people[one.name] += number
-    said = [
+    sentences = [
         f"{name} notifies {counted(people[name], 'attendee')} of {counted(number, 'meeting')}."
         for name, number in (+entries).items()
     ]
     if silent and not details.silent:  # else the set's own reason says so (`services.transfer`)
-        said.append(f"The attendees of {counted(silent, 'entry', 'entries')} are not notified.")
-    return said
+        sentences.append(f"The attendees of {counted(silent, 'entry', 'entries')} are not notified.")
+    return sentences

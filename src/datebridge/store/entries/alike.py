@@ -37,8 +37,8 @@ def _shared(connection: Connection, column: str) -> Counter[tuple[CalendarId, Ca
     value = ENTRIES.c[column]
     rows = connection.execute(select(ENTRIES.c.calendar_id, value).distinct().where(ENTRIES.c.listed, value != ""))
     places: defaultdict[str, list[CalendarId]] = defaultdict(list)
-    for calendar, said in rows:
-        places[said].append(calendar)
+    for calendar, text in rows:
+        places[text].append(calendar)
     counts: Counter[tuple[CalendarId, CalendarId]] = Counter()
     for calendars in places.values():
         if 1 < len(calendars) <= _EVERYWHERE:

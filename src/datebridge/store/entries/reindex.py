@@ -245,12 +245,12 @@ def examine_again(
         words: put them into the index of words, too, from which everything was taken out.
     """
     reindexing = Reindexing(connection)
-    said = []
+    messages = []
     for row in rows:
         facts = examine(row.component, row.text, beside.of(row.id))
         reindexing.add(row, row_of(facts))
         if words and row.component not in UNLISTED:
-            said.append((row.id, facts.summary, facts.location, facts.words))
-    if said:
-        connection.exec_driver_sql("INSERT INTO search (rowid, summary, location, words) VALUES (?, ?, ?, ?)", said)
+            messages.append((row.id, facts.summary, facts.location, facts.words))
+    if messages:
+        connection.exec_driver_sql("INSERT INTO search (rowid, summary, location, words) VALUES (?, ?, ?, ?)", messages)
     return reindexing.flush()
