@@ -239,10 +239,10 @@ def _front_end(api: FastAPI) -> None:
 
     @api.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> FileResponse:
-        known = {p.name for p in WEB.iterdir() if p.is_file()}
+        file_names = {p.name for p in WEB.iterdir() if p.is_file()}
         if path.startswith("api/"):
             return FileResponse(WEB / "index.html", 404)
-        return FileResponse(WEB / (path if path in known else "index.html"), headers={"Cache-Control": "no-cache"})
+        return FileResponse(WEB / (path if path in file_names else "index.html"), headers={"Cache-Control": "no-cache"})
 
 
 def _inline_hashes() -> tuple[str, ...]:

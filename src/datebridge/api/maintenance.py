@@ -77,8 +77,8 @@ def route(app: AppDep) -> RouteOut:
 )
 async def revisions(app: AppDep) -> StreamingResponse:
     """Which topics have changed, as server-sent events, for as long as somebody listens."""
-    known = await to_thread.run_sync(app.change_feed.get)
-    told = _revisions(app, known)
+    marks = await to_thread.run_sync(app.change_feed.get)
+    told = _revisions(app, marks)
     return StreamingResponse(told, media_type="text/event-stream", headers={"Cache-Control": "no-store"})
 
 

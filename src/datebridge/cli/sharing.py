@@ -145,8 +145,8 @@ def _rendered(given: SharedContent, title: str, names: dict[int, str], secret: b
     from datebridge.api.public.pages import standing_alone
     from datebridge.core.sharing.page_data import PageData
 
-    known = {} if given.terms.detail is Detail.BUSY else names
-    return standing_alone(PageData(given, secret, known), title, zone, today).encode("utf-8", "replace")
+    calendar_names = {} if given.terms.detail is Detail.BUSY else names
+    return standing_alone(PageData(given, secret, calendar_names), title, zone, today).encode("utf-8", "replace")
 
 
 @app.command("list")

@@ -155,8 +155,8 @@ class Details:
     @classmethod
     def read(cls, values: Mapping[str, Any]) -> Details:
         """Read what `as_dict` made of one; what a later version says besides is left."""
-        known = {field.name for field in fields(cls)}
-        given = {name: value for name, value in values.items() if name in known}
+        field_names = {field.name for field in fields(cls)}
+        given = {name: value for name, value in values.items() if name in field_names}
         for name in ("files", "archives"):
             if name in given:
                 given[name] = tuple(given[name])

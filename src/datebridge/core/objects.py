@@ -116,10 +116,10 @@ def missing_definitions(
     Args:
         rulings: what somebody has decided that names mean; all others mean what they say.
     """
-    known = set(defined)
+    defined_already = set(defined)
     first, last = from_wall_seconds(first_wall).year - 1, from_wall_seconds(last_wall).year + 1
     made = []
-    for tzid in sorted(set(used) - known):
+    for tzid in sorted(set(used) - defined_already):
         zone = (rulings or {}).get(tzid) or resolve(tzid).zone
         if zone and zone != BY_DEFINITION:
             made.append(define(tzid, zone, max(first, 1900), last))

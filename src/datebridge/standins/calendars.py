@@ -82,8 +82,8 @@ class CalendarServer:
         return answer(Ask(self.traits, self.records, self.drop, self.habits, request, body, person))
 
     def _password(self, name: str) -> str | None:
-        known = self.records.person(name)
-        return known[1] if known is not None else None
+        person = self.records.person(name)
+        return person[1] if person is not None else None
 
     def _too_fast(self) -> bool:
         if not self.traits.pace:

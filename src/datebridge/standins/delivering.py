@@ -15,10 +15,10 @@ _DEFAULT = "VEVENT"
 
 def deliver(ask: Ask, before: CalendarObject | None, after: CalendarObject | None) -> None:
     """Send what a server sends when an object is written or deleted."""
-    known = ask.records.person(ask.person)
-    assert known is not None  # noqa: S101
+    person = ask.records.person(ask.person)
+    assert person is not None  # noqa: S101
     replies = ask.request.headers.get("schedule-reply", "T").upper() != "F"
-    for sent in messages(known[3], before, after, replies):
+    for sent in messages(person[3], before, after, replies):
         body = (ask.body or b"").decode("utf-8", "replace") if after else ""
         ask.drop.keep(ask.traits.name, sent.method, sent.sender, sent.recipient, sent.subject, sent.uid, body)
         recipient = ask.records.person_at(sent.recipient)

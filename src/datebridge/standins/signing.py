@@ -59,20 +59,24 @@ class Door:
             name, _, password = base64.b64decode(token).decode().partition(":")
         except ValueError:
             return ""
-        known = self._password(name)
-        return name if known is not None and secrets.compare_digest(known.encode(), password.encode()) else ""
+        kept_password = self._password(name)
+        return (
+            name
+            if kept_password is not None and secrets.compare_digest(kept_password.encode(), password.encode())
+            else ""
+        )
 
     def _digest(self, fields: dict[str, str], method: str) -> str:
         name, nonce = fields.get("username", ""), fields.get("nonce", "")
-        known, make = self._password(name), _HASHES.get(fields.get("algorithm", "MD5").upper())
-        if known is None or make is None or nonce not in self._nonces or self._nonces[nonce] >= _USES:
+        password, make = self._password(name), _HASHES.get(fields.get("algorithm", "MD5").upper())
+        if password is None or make is None or nonce not in self._nonces or self._nonces[nonce] >= _USES:
             return ""
         self._nonces[nonce] += 1
 
         def hashed(text: str) -> str:
             return make(text.encode()).hexdigest()
 
-        own = hashed(f"{name}:{self.realm}:{known}")
+        own = hashed(f"{name}:{self.realm}:{password}")
         what = hashed(f"{method}:{fields.get('uri', '')}")
         middle = ":".join(fields.get(part, "") for part in ("nonce", "nc", "cnonce", "qop"))
         return name if secrets.compare_digest(hashed(f"{own}:{middle}:{what}"), fields.get("response", "")) else ""

@@ -260,8 +260,10 @@ def note_habits(store: Store, account_id: AccountId, seen: Iterable[str]) -> Non
     """Keep what the other system of an account was seen to do; what was noted within the hour stands."""
     with store.session() as session:
         row = session.get(Account, account_id)
-        known = row.habits if row is not None and not row.gone else None
-    fresh = {habit: now() for habit in seen if known is not None and known.get(habit, 0) < now() - _HOUR}
+        habits_before = row.habits if row is not None and not row.gone else None
+    fresh = {
+        habit: now() for habit in seen if habits_before is not None and habits_before.get(habit, 0) < now() - _HOUR
+    }
     if not fresh:
         return
     with store.writing_session() as session:

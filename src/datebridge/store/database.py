@@ -281,9 +281,9 @@ def _demand_sound(path: Path) -> bool:
         raise damaged(path, "cut short, or not a database of Date Bridge")
     try:
         with closing(reading(path)) as connection:
-            known = connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").fetchone()
-            revision = connection.execute("SELECT version_num FROM alembic_version").fetchone() if known else None
-            index = connection.execute("SELECT index_revision FROM meta").fetchone() if known else None
+            versioned = connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").fetchone()
+            revision = connection.execute("SELECT version_num FROM alembic_version").fetchone() if versioned else None
+            index = connection.execute("SELECT index_revision FROM meta").fetchone() if versioned else None
     except (sqlite3.OperationalError, UnicodeDecodeError) as error:
         if "no such" not in str(error):  # a table or a column that an older version did not have
             raise _cannot_open(path, error) from error

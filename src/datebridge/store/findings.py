@@ -228,8 +228,8 @@ def take_in(connection: Connection, code: str) -> None:
 
 def outdated(connection: Connection) -> bool:
     """Whether there are checks by which what is stored has not been looked at as they are now."""
-    known = {row.code: row.revision for row in connection.execute(select(CHECK_RUNS))}
-    return known != REVISIONS
+    revisions = {row.code: row.revision for row in connection.execute(select(CHECK_RUNS))}
+    return revisions != REVISIONS
 
 
 def changed_calendars(connection: Connection) -> list[CalendarId]:
@@ -321,13 +321,13 @@ def check_calendar(store: Store, calendar: CalendarId) -> int:
         problems.setdefault((version, problem.code), problem)
     with store.write() as connection:
         own = select(ENTRIES.c.id).where(ENTRIES.c.calendar_id == calendar)
-        known = connection.execute(
+        run = connection.execute(
             select(FINDINGS.c.id, FINDINGS.c.version_id, FINDINGS.c.code).where(
                 FINDINGS.c.version_id.in_(own), FINDINGS.c.code.in_(_WHOLE)
             )
         ).all()
-        there = {(VersionId(row.version_id), row.code) for row in known}
-        gone = [row for row in known if (row.version_id, row.code) not in problems]
+        there = {(VersionId(row.version_id), row.code) for row in run}
+        gone = [row for row in run if (row.version_id, row.code) not in problems]
         fresh = [key for key in problems if key not in there]
         connection.execute(delete(FINDINGS).where(FINDINGS.c.id.in_(among(row.id for row in gone))))
         if fresh:

@@ -90,12 +90,12 @@ def changes(app: AppDep, set_id: SetNo, offset: Offset = 0, limit: Limit = 100) 
     """A page of changes with both banks."""
     with app.store.read() as connection:
         total, rows = review.changes_page(connection, set_id, offset, limit)
-        known = names(connection)
+        calendar_names = names(connection)
         both = [row.change for row in rows if row.change.before is not None and row.change.after is not None]
         texts = texts_of(
             connection, (version for pair in both for version in (pair.before, pair.after) if version is not None)
         )
-    return ChangePage(total=total, offset=offset, rows=[present.change(row, known, texts) for row in rows])
+    return ChangePage(total=total, offset=offset, rows=[present.change(row, calendar_names, texts) for row in rows])
 
 
 class TimesOut(BaseModel):

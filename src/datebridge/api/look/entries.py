@@ -176,11 +176,11 @@ def entry(app: AppDep, entry_id: EntryNo) -> EntryDetail:
         zones = zones_beside(connection, entry_id)
     component, text = version.component, version.text
     facts = [FactOut(label=label, value=value) for label, value in details.facts(component, text, zones)]
-    known = {(p.code, p.message) for p in problems}
+    told_already = {(p.code, p.message) for p in problems}
     problems += [
         Finding(entry_id, p.code, p.message, p.done, 0, "", p.uid)
         for p in examine(component, text, zones).problems
-        if (p.code, p.message) not in known
+        if (p.code, p.message) not in told_already
     ]
     return EntryDetail(
         row=present.entry(rows[0]),

@@ -180,11 +180,11 @@ def compare(app: AppDep, body: CompareIn) -> JobQueued:
 def review(app: AppDep, comparison_id: GroupNo) -> ReviewOut:
     """What differs between two calendars, counted by kind, month and field."""
     with app.store.read() as connection:
-        known = _demand_comparison(comparisons.comparison(connection, comparison_id))
+        comparison = _demand_comparison(comparisons.comparison(connection, comparison_id))
         told = comparisons.tallies(connection, comparison_id)
         called = names(connection, live=True)
     return ReviewOut(
-        comparison=_comparison(known, called, sum(told.verdicts.values())),
+        comparison=_comparison(comparison, called, sum(told.verdicts.values())),
         verdicts=[
             Tally(value=one, title=title, says=says, count=told.verdicts[one])
             for one, (title, says) in VERDICTS.items()

@@ -106,8 +106,8 @@ def conditional(
 def _is_same(made: RenderedForm, tags: tuple[str, str], asked: ReaderRequest) -> bool:
     text = asked.header(b"if-none-match")
     if text:
-        known = {tag.strip().removeprefix("W/") for tag in text[:2_000].split(",")}
-        return "*" in known or not known.isdisjoint(tags)
+        etags = {tag.strip().removeprefix("W/") for tag in text[:2_000].split(",")}
+        return "*" in etags or not etags.isdisjoint(tags)
     since = asked.header(b"if-modified-since")
     if not since:
         return False

@@ -145,7 +145,7 @@ def happens(app: AppDep, entry_id: EntryNo, zone: str = "", slot: Slot | None = 
             upcoming.append(following)
             after = following.shown_start
         first, last = series.first(), series.last()
-        known = app.occurrences.shown_of(connection, [o.entry for o in (*upcoming, first, last) if o])
+        shown_entries = app.occurrences.shown_of(connection, [o.entry for o in (*upcoming, first, last) if o])
     around = next((o for o in (*upcoming, last, first) if o), None)
     if row.recurrence_id and row.start_wall is not None:
         around_day: date | None = present.day_of(row.start_wall)
@@ -155,9 +155,9 @@ def happens(app: AppDep, entry_id: EntryNo, zone: str = "", slot: Slot | None = 
         repeats=row.repeats,
         count=series.count(),
         around=around_day,
-        first=present.occurrence(first, known[first.entry], own) if first else None,
-        last=present.occurrence(last, known[last.entry], own) if last else None,
-        upcoming=[present.occurrence(o, known[o.entry], own) for o in upcoming],
+        first=present.occurrence(first, shown_entries[first.entry], own) if first else None,
+        last=present.occurrence(last, shown_entries[last.entry], own) if last else None,
+        upcoming=[present.occurrence(o, shown_entries[o.entry], own) for o in upcoming],
     )
 
 

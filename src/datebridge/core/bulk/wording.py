@@ -217,11 +217,11 @@ def strip(lines: ComponentEditor, step: Strip) -> None:
             lines.drop(name)
         return
     wanted = {name.upper() for name in step.names}
-    known = ALLOWED.get(kind_of(lines.text), KNOWN)
+    allowed = ALLOWED.get(kind_of(lines.text), KNOWN)
     kept = []
     for raw, depth in zip(lines.lines, depths(lines.lines), strict=True):
         name = re.split("[;:]", raw, maxsplit=1)[0].upper()
-        unknown = depth > 0 and name not in KNOWN and name not in known
+        unknown = depth > 0 and name not in KNOWN and name not in allowed
         if not unknown or (wanted and name not in wanted) or parsed(raw) is None:
             kept.append(raw)
     lines.lines = kept

@@ -141,8 +141,8 @@ def is_fixable(code: str) -> bool:
 
 def described(code: str) -> tuple[Severity, str]:
     """Severity and title of a check, or of what only a file shows."""
-    known = ALL.get(code)
-    return (known.severity, known.title) if known is not None else CODES[code]
+    check = ALL.get(code)
+    return (check.severity, check.title) if check is not None else CODES[code]
 
 
 #: All checks, those of whole calendars too.

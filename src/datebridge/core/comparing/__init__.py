@@ -208,9 +208,9 @@ def _compare(
     pairs: list[PairedEntries[Key]], read: Read[Key], low: int, high: int, clocks: Clocks | None, bounds: Bounds
 ) -> None:
     alike = [p for p in pairs if p.left is not None and p.right is not None and _is_alike(p.left, p.right)]
-    known = {id(pair) for pair in alike}
+    alike_ids = {id(pair) for pair in alike}
     _count(alike, low, high, clocks, bounds)
-    wanted = [h for p in pairs if id(p) not in known for h in (p.left, p.right) if h is not None]
+    wanted = [h for p in pairs if id(p) not in alike_ids for h in (p.left, p.right) if h is not None]
     entries: list[Timed] = []
     owner: dict[int, int] = {}
     keys: dict[int, Key] = {}
@@ -226,7 +226,7 @@ def _compare(
     by_held: defaultdict[int, list[Point]] = defaultdict(list)
     for (_, uid), some in by_place.items():
         by_held[int(uid)] += some
-    texts = _texts(pairs, known, read)
+    texts = _texts(pairs, alike_ids, read)
 
     def fields(a: int, b: int) -> tuple[str, ...]:
         return differing(texts.get(keys[a], ""), texts.get(keys[b], ""))
@@ -241,7 +241,7 @@ def _compare(
 
     numbers = {entry.id: entry.uid for entry in entries if entry.id in bounds.cut}
     for pair in pairs:
-        if id(pair) in known:
+        if id(pair) in alike_ids:
             continue
         points_left, points_right = own(pair.left), own(pair.right)
         pair.cut = bool(numbers) and any(str(owner.get(id(h), -1)) in numbers.values() for h in (pair.left, pair.right))
@@ -312,11 +312,11 @@ def _is_alike(left: Held[Key], right: Held[Key]) -> bool:
     return sorted(one) == sorted(other)
 
 
-def _texts(pairs: list[PairedEntries[Key]], known: set[int], read: Read[Key]) -> Mapping[Key, str]:
+def _texts(pairs: list[PairedEntries[Key]], alike_ids: set[int], read: Read[Key]) -> Mapping[Key, str]:
     wanted = [
         item.key
         for pair in pairs
-        if id(pair) not in known and pair.left is not None and pair.right is not None
+        if id(pair) not in alike_ids and pair.left is not None and pair.right is not None
         for held in (pair.left, pair.right)
         for item in held.items
     ]

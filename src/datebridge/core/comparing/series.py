@@ -111,10 +111,10 @@ def compare(
             more, rest, other = _join(rest, other, step) if step is not None else _nearest(rest, other)
             pairs += more
     same, differences = list[Point](), list[Difference]()
-    known: dict[tuple[int, int], tuple[str, ...]] = {}  # of a series all times have the same two texts
+    fields_by_texts: dict[tuple[int, int], tuple[str, ...]] = {}  # of a series all times have the same two texts
     for a, b in pairs:
         both = a.entry, b.entry
-        differs = known[both] if both in known else known.setdefault(both, fields(*both))
+        differs = fields_by_texts[both] if both in fields_by_texts else fields_by_texts.setdefault(both, fields(*both))
         moved = b.start - a.start
         if a.all_day != b.all_day:
             differs = (*differs, "whole days")

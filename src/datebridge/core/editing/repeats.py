@@ -119,21 +119,21 @@ def _nth(start: date) -> int:
 def _on(monthly: Monthly, start: date) -> dict[str, str]:
     """The parts that say on which day of a month."""
     weekday = WEEKDAYS[start.weekday()]
-    known: dict[Monthly, dict[str, str]] = {
+    by_form: dict[Monthly, dict[str, str]] = {
         "nth": {"BYDAY": f"{_nth(start)}{weekday}"},
         "last": {"BYDAY": f"-1{weekday}"},
         "end": {"BYMONTHDAY": "-1"},
         "work": _WORKING,
     }
-    return known.get(monthly, {})
+    return by_form.get(monthly, {})
 
 
 def _monthly(parts: RuleText, start: date) -> Monthly:
     values = {name: parts.value(name) for name in ("BYDAY", "BYMONTHDAY", "BYSETPOS") if name in parts}
     if not values:
         return "day"
-    known: tuple[Monthly, ...] = ("nth", "last", "end", "work")
-    return next((one for one in known if _on(one, start) == values), "other")
+    forms: tuple[Monthly, ...] = ("nth", "last", "end", "work")
+    return next((one for one in forms if _on(one, start) == values), "other")
 
 
 def _number(text: str) -> int | None:

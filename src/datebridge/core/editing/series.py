@@ -121,10 +121,12 @@ def twin_note(before: str, after: str) -> str:
 
 
 def _one(group: Group, series: AsSeries, slot: int, after: Fields, stamp: str) -> Plan:
-    known = next((member for member, at in group.overrides if at == slot), None)
+    override = next((member for member, at in group.overrides if at == slot), None)
     after = replace(after, rule="", left_out=[])
-    if known:
-        return Plan([Edit(known.id, rewritten(known.text, after, stamp, zones=group.zones), "One occurrence edited.")])
+    if override:
+        return Plan(
+            [Edit(override.id, rewritten(override.text, after, stamp, zones=group.zones), "One occurrence edited.")]
+        )
     lines = standing_alone(series, slot)
     lines.lines.insert(1, written("RECURRENCE-ID", *value_of(series.at(slot))))
     return Plan([Edit(None, rewritten(lines.text, after, stamp, zones=group.zones), "One occurrence edited.")])

@@ -202,13 +202,13 @@ def trigger_of(alarm: Alarm) -> str:
 
 def _write_alarms(lines: ComponentEditor, before: Fields, after: Fields) -> None:
     wanted = {alarm.place: alarm for alarm in after.alarms if alarm.place >= 0}
-    known = {alarm.place: alarm for alarm in before.alarms}
+    alarms_by_place = {alarm.place: alarm for alarm in before.alarms}
     for place, (begin, end) in reversed(list(enumerate(lines.blocks("VALARM")))):
-        if place not in known:
+        if place not in alarms_by_place:
             continue  # one that could not be read stays
         if place not in wanted:
             del lines.lines[begin : end + 1]
-        elif wanted[place] != known[place]:
+        elif wanted[place] != alarms_by_place[place]:
             for index in range(begin, end):
                 line = parsed(lines.lines[index])
                 if line and line.name == "TRIGGER":
@@ -253,8 +253,8 @@ def _write_people(lines: ComponentEditor, name: str, people: list[Person]) -> No
             continue
         person = stays[index]
         parameters = {"CN": person.name, "PARTSTAT": person.answer.upper(), "ROLE": person.role.upper()}
-        known = {"CN": line.param("CN") or "", **{k: (line.param(k) or "").upper() for k in ("PARTSTAT", "ROLE")}}
-        changes = {key: value or None for key, value in parameters.items() if value != known[key]}
+        present = {"CN": line.param("CN") or "", **{k: (line.param(k) or "").upper() for k in ("PARTSTAT", "ROLE")}}
+        changes = {key: value or None for key, value in parameters.items() if value != present[key]}
         if changes:
             lines.change(index, line.value, changes)
     for address, person in reversed([(address, person) for address, left in wanted.items() for person in left]):

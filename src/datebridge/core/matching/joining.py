@@ -97,10 +97,10 @@ class _Joining:
         if first is None:
             return
         at, own = first
-        known = dict(own.params)
+        parameters = dict(own.params)
         fresh: dict[str, str | None] = {}
         for name, values in theirs.params:
-            mine = known.get(name)
+            mine = parameters.get(name)
             if mine == values or not values:
                 continue
             unanswered = name == "PARTSTAT" and (mine or ("NEEDS-ACTION",))[0].upper() == "NEEDS-ACTION"
@@ -124,8 +124,10 @@ class _Joining:
         self.lost[shortened(line)] = None
 
     def _categories(self, value: str) -> None:
-        known = {value.casefold() for _, line in self.lines.own("CATEGORIES") for value in split_text_list(line.value)}
-        fresh = [one for one in split_text_list(value) if one.casefold() not in known]
+        own_categories = {
+            value.casefold() for _, line in self.lines.own("CATEGORIES") for value in split_text_list(line.value)
+        }
+        fresh = [one for one in split_text_list(value) if one.casefold() not in own_categories]
         if fresh:
             self._add("CATEGORIES", f"CATEGORIES:{','.join(escape_text(one) for one in fresh)}")
 
@@ -141,17 +143,17 @@ class _Joining:
 
     def _alarms(self, other: str) -> None:
         blocks = [self.lines.lines[a : b + 1] for a, b in self.lines.blocks("VALARM")]
-        known = {_rings(block): _says(block) for block in blocks}
+        alarms = {_rings(block): _says(block) for block in blocks}
         theirs = ComponentEditor(other)
         for a, b in theirs.blocks("VALARM"):
             block = theirs.lines[a : b + 1]
-            own = known.get(_rings(block))
+            own = alarms.get(_rings(block))
             if own is not None:
                 for line in _says(block):
                     if line not in own:
                         self._lose(f"VALARM {line}")
                 continue
-            known[_rings(block)] = _says(block)
+            alarms[_rings(block)] = _says(block)
             if self.write:
                 self.lines.add_block(block)
                 self.taken["VALARM"] = None

@@ -119,7 +119,7 @@ def _singles(
     items: Sequence[Item[Hashable]], series: list[int], numbers: list[int], times: dict[int, _Times], at: _At
 ) -> Iterator[Held]:
     alone = set(series)
-    known = {items[n].uid: n for n in series if len(items[n].uid) >= _TELLING}
+    by_uid = {items[n].uid: n for n in series if len(items[n].uid) >= _TELLING}
     moved: defaultdict[tuple[bool, int], list[int]] = defaultdict(list)
     for n in series:
         for start in times[n].moved:
@@ -138,7 +138,7 @@ def _singles(
         if origin is not None:
             text = "stands where an occurrence of the series stood before it was changed"
             yield Held(origin, n, Alike.CHANGED, Evidence(1.5, text))
-        elif (by := _by_uid(item.uid, known)) is not None and _is_near(times[by], start):
+        elif (by := _by_uid(item.uid, by_uid)) is not None and _is_near(times[by], start):
             text = "a change of an occurrence that the series has still, by its UID"
             yield Held(by, n, Alike.LOOSE, Evidence(3.0, text))
     many = Counter((whole, items[n].calendar) for whole, n in pairs)
@@ -155,10 +155,10 @@ def _nearest(items: Sequence[Item[Hashable]], n: int, alone: set[int], wholes: S
     return min(some, key=lambda whole: (items[whole].calendar != items[n].calendar, whole), default=None)
 
 
-def _by_uid(uid: str, known: dict[str, int]) -> int | None:
+def _by_uid(uid: str, numbers: dict[str, int]) -> int | None:
     """The series from whose UID an entry's was made, as programs do that write each occurrence as an event."""
     ends = islice((match.start() for match in _SIGN.finditer(uid)), _LOOKED)
-    return next((known[uid[:end]] for end in ends if uid[:end] in known), None)
+    return next((numbers[uid[:end]] for end in ends if uid[:end] in numbers), None)
 
 
 def _is_near(times: _Times, start: int) -> bool:

@@ -133,9 +133,9 @@ def occurrences(
             masters.append(entry)
         else:
             yield from window.once(entry)
-    known = {entry.id for group in changed.values() for entry in group}
+    override_ids = {entry.id for group in changed.values() for entry in group}
     for entry in overrides:
-        if entry.id not in known:
+        if entry.id not in override_ids:
             changed[entry.calendar, entry.uid].append(entry)
     for master in masters:
         own = changed.get((master.calendar, master.uid), ()) if changed else ()

@@ -53,18 +53,18 @@ def phrase(rule: str, times: Iterable[int]) -> Phrase | None:
     for start in wanted[:_ANCHORS]:
         if not fits(read, start):
             continue
-        known = set(wanted)
+        wanted_slots = set(wanted)
         given = list(starts(read, start, start, wanted[-1] + 1, Steps(20 * len(wanted) + 4_000)))
         if len(given) > 4 * len(wanted) + 20:
             continue
-        hits = tuple(time for time in given if time in known)
+        hits = tuple(time for time in given if time in wanted_slots)
         given = given[: given.index(hits[-1]) + 1]
         matched = set(hits)
         phrased = Phrase(
             f"{rule};COUNT={len(given)}",
             start,
             hits,
-            tuple(time for time in given if time not in known),
+            tuple(time for time in given if time not in wanted_slots),
             tuple(time for time in wanted if time not in matched),
         )
         if best is None or phrased.cost < best.cost:

@@ -193,8 +193,8 @@ def explode(group: Group, stamp: str) -> Plan:
     overrides = {slot: member for member, slot in group.overrides}
     made, plan = [], Plan([Edit(member.id, None, "Converted to single events.") for member in group.members])
     for slot in series.slots(MOST_LISTED):
-        known = overrides.get(slot)
-        lines = ComponentEditor(known.text) if known else standing_alone(series, slot)
+        override = overrides.get(slot)
+        lines = ComponentEditor(override.text) if override else standing_alone(series, slot)
         lines.drop("RECURRENCE-ID")
         lines.set("UID", fresh_uid(uid, slot))
         touched(lines, stamp, False)

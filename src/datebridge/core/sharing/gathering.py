@@ -94,8 +94,8 @@ class Entry:
         trace: list[tuple[str, list[str]]] = []
         text = self.redaction.entry(self.source.text, self.uid, self.left_out, trace).text
         if self.source.whole:
-            known = dict(trace)
-            trace = [(line, known.get(line, [])) for line in self.source.whole.split("\n")[1:-1]]
+            lines_by_name = dict(trace)
+            trace = [(line, lines_by_name.get(line, [])) for line in self.source.whole.split("\n")[1:-1]]
         lines = {line for _, given in trace for line in given}
         return [*trace, *(("", [line]) for line in text.split("\n")[1:-1] if line not in lines)]
 

@@ -298,9 +298,9 @@ class Redaction:
             redacted.withheld.add("damaged lines")
             return []
         if kind not in self.nested:
-            known = kind in NESTED[Detail.EVERYTHING]
-            if known or not (self.unknown and self.terms.detail is Detail.EVERYTHING and _NAME.fullmatch(kind)):
-                redacted.withheld.add(CALLED.get(kind, "unknown properties" if not known else "other properties"))
+            passes = kind in NESTED[Detail.EVERYTHING]
+            if passes or not (self.unknown and self.terms.detail is Detail.EVERYTHING and _NAME.fullmatch(kind)):
+                redacted.withheld.add(CALLED.get(kind, "unknown properties" if not passes else "other properties"))
                 return []
         if kind == "VALARM" and (not self.alarms or not self._may_ring(lines)):
             redacted.withheld.add("alarms")

@@ -74,8 +74,8 @@ class Zoning:
         if canonical and not given.zone and not given.text:
             return ""
         wanted = tzid if not canonical else given.zone
-        known = self._means.get(wanted) if wanted else None
-        if wanted and (known is None or known.same(given)):
+        own_zone = self._means.get(wanted) if wanted else None
+        if wanted and (own_zone is None or own_zone.same(given)):
             name = wanted
         else:
             name = self._numbered(f"{wanted} {{}}" if wanted else "Zone {}", given)
@@ -84,7 +84,7 @@ class Zoning:
 
     def _numbered(self, pattern: str, given: _ZoneGiven) -> str:
         number = 1
-        while (known := self._means.get(pattern.format(number))) is not None and not known.same(given):
+        while (own_zone := self._means.get(pattern.format(number))) is not None and not own_zone.same(given):
             number += 1
         return pattern.format(number)
 
@@ -134,7 +134,7 @@ def _defined(text: str, name: str, canonical: bool, unknown: bool) -> str:
         elif inside and line.name in _TIMES:
             given += normalised(line, lambda _: "")
         elif not canonical and line.name != "TZID":
-            known = line.name in _PLAIN or (unknown and line.name not in KNOWN)
+            passes = line.name in _PLAIN or (unknown and line.name not in KNOWN)
             plain = all(key in PARAMETERS[Detail.WITHOUT_PEOPLE] for key, _ in line.params)
-            given += [raw] if known and (plain or unknown) else []
+            given += [raw] if passes and (plain or unknown) else []
     return "\n".join([*given, "END:VTIMEZONE"])

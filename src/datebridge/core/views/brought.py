@@ -164,12 +164,13 @@ def _people(wanted: Fields, cells: Mapping[str, str], columns: set[str]) -> None
         address = _address("organizer", cells["organizer"].strip())
         wanted.organizer = Person(address=address) if address else None
     if "attendees" in columns:
-        known: defaultdict[str, list[Person]] = defaultdict(list)
+        people_by_address: defaultdict[str, list[Person]] = defaultdict(list)
         for person in reversed(wanted.attendees):
-            known[person.address.lower()].append(person)
+            people_by_address[person.address.lower()].append(person)
         wanted.attendees = []
         for one in parted(cells["attendees"]):
-            had = known.get(one.removeprefix("mailto:").lower())  # whoever is there already is not looked at again
+            # Whoever is there already is not looked at again.
+            had = people_by_address.get(one.removeprefix("mailto:").lower())
             wanted.attendees.append(had.pop() if had else Person(address=_address("attendees", one)))
 
 

@@ -159,8 +159,10 @@ def overlapping(
     about = asked.about.strip().lower()
     wanted = tuple(person.strip().lower() for person in asked.people if person.strip())
     by_whom = asked.shared or wanted
-    known = people({one.entry for one in chosen}) if by_whom else {}
-    taken = {one.entry: _taken(one.entry, entries[one.entry], known, owners or {}) for one in chosen} if by_whom else {}
+    people_of = people({one.entry for one in chosen}) if by_whom else {}
+    taken = (
+        {one.entry: _taken(one.entry, entries[one.entry], people_of, owners or {}) for one in chosen} if by_whom else {}
+    )
     overlaps_there: list[Overlap] = []
     twins = 0
     steps = Steps(_MOST_LOOKS)
@@ -183,9 +185,9 @@ def overlapping(
     return Overlaps(window, overlaps_there, twins, steps.spent)
 
 
-def _taken(number: int, entry: ShownEntry, known: Mapping[int, People], owners: Mapping[int, str]) -> _Taken:
+def _taken(number: int, entry: ShownEntry, people_of: Mapping[int, People], owners: Mapping[int, str]) -> _Taken:
     place = " ".join(entry.place.lower().split())
-    return _Taken(known.get(number, frozenset()), place, entry.calendar, owners.get(entry.calendar, "").lower())
+    return _Taken(people_of.get(number, frozenset()), place, entry.calendar, owners.get(entry.calendar, "").lower())
 
 
 def _of(wanted: tuple[str, ...], one: _Taken, other: _Taken) -> bool:

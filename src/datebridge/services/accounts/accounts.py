@@ -59,8 +59,8 @@ def add(
         raise Unreachable("password", "A user name and a password are needed.")
     if place.is_page:
         raise Unreachable("answer", "This is a web page. Choose one of the calendars it links to.")
-    if known := connected_as(store, settings, place.address, user):
-        raise NotConnected(f"Already connected as “{known}”.")
+    if account_before := connected_as(store, settings, place.address, user):
+        raise NotConnected(f"Already connected as “{account_before}”.")
     host = origin_of(place.address)
     many = reach_of(place.kind).many
     called = name.strip() or look.title if many else publisher or host_of(host)
@@ -104,8 +104,8 @@ def _locked_out(
         try:
             unseal(settings, account.address_sealed)
         except KeyLost:
-            known = stored.names_on(session, AccountId(demand_id(account.id)))
-            if reach_of(kind).many or known & set(names):
+            calendar_names = stored.names_on(session, AccountId(demand_id(account.id)))
+            if reach_of(kind).many or calendar_names & set(names):
                 return account
     return None
 

@@ -111,10 +111,10 @@ def _calendars(inspection: Inspection, name: str) -> Iterator[tuple[str, list[st
         header = next((c.text for c in group if c.name == "VCALENDAR"), new_header(name))
         zones = [c.text for c in group if c.name == "VTIMEZONE"]
         texts = [c.text for c in group if c.name not in ("VCALENDAR", "VTIMEZONE")]
-        known = inspection.zones.get(group[0].calendar, NO_ZONES)
+        meanings = inspection.zones.get(group[0].calendar, NO_ZONES)
         used = {tzid for text in texts for tzid in tzids_in(text)}
-        facts = [derive(c.name, c.text, known) for c in group if used]
-        made = missing_definitions(used - {"UTC"}, set(known), *span_of(facts))
+        facts = [derive(c.name, c.text, meanings) for c in group if used]
+        made = missing_definitions(used - {"UTC"}, set(meanings), *span_of(facts))
         yield header, [*zones, *made], texts
 
 

@@ -58,8 +58,8 @@ def gather(
         entries = {calendar: leaving.listed_of(connection, calendar)}
     else:
         entries = leaving.by_calendar(connection, ledger.ids(connection, selection or Selection()))
-    known = names(connection)
-    return Export({i: known[i] for i in entries if i in known}, entries, calendar is not None)
+    calendar_names = names(connection)
+    return Export({i: calendar_names[i] for i in entries if i in calendar_names}, entries, calendar is not None)
 
 
 def write_ics(connection: Connection, export: Export) -> Iterator[bytes]:

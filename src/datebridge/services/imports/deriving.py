@@ -149,8 +149,10 @@ class Deriving(AbstractContextManager["Deriving"]):
         """Begin some work; the definitions are those known by now."""
         if self._threads is None:
             return _done(work, zones)
-        known = {group: (list(zones[group].items()), zones[group].rulings) for group in work.groups if group in zones}
-        return self._threads.submit(self._ask, work, known)
+        zones_by_group = {
+            group: (list(zones[group].items()), zones[group].rulings) for group in work.groups if group in zones
+        }
+        return self._threads.submit(self._ask, work, zones_by_group)
 
     def each(
         self, pieces: Iterable[tuple[Piece, Work[Result], dict[GroupId, Zones]]]

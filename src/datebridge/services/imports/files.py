@@ -25,12 +25,12 @@ def suggested_name(taken: Iterable[str], name: str, file_name: str) -> str:
         taken: the names there are, also those given at the same time.
     """
     stem = file_name.rsplit(".", 1)[0] or file_name
-    known = {given.lower() for given in taken}
+    names = {given.lower() for given in taken}
     for candidate in (name, stem):
-        if candidate and candidate.lower() not in known:
+        if candidate and candidate.lower() not in names:
             return candidate
     number = 2
-    while f"{stem} {number}".lower() in known:
+    while f"{stem} {number}".lower() in names:
         number += 1
     return f"{stem} {number}"
 

@@ -206,8 +206,8 @@ class _ReadFile:
         if group not in self.headers:
             self.headers[group] = component.text
             return
-        known = set(self.headers[group].split("\n"))
-        self.merged.setdefault(group, []).extend(line for line in component.text.split("\n") if line not in known)
+        lines = set(self.headers[group].split("\n"))
+        self.merged.setdefault(group, []).extend(line for line in component.text.split("\n") if line not in lines)
 
     def _conclude(self, connection: Connection, reader: Reader) -> None:
         self._settle(connection)

@@ -240,12 +240,12 @@ def _edited(
     if changed_since(row, now):
         raise BadCell("modified", "It was changed here since the table was written.")
     facts = examine(own.component, text, zones)
-    known = here(text, now, shown, _clock(facts, zones), zones)
-    wanted = wanted_of(row, known)
+    cells_now = here(text, now, shown, _clock(facts, zones), zones)
+    wanted = wanted_of(row, cells_now)
     fields = wanted.fields
     if facts.marks & Mark.SERIES and facts.start_wall is not None and not own.recurrence_id:
-        begin = start_of(known.fields, zones).wall_seconds
-        if (fields.start, fields.end) == (known.fields.start, known.fields.end):
+        begin = start_of(cells_now.fields, zones).wall_seconds
+        if (fields.start, fields.end) == (cells_now.fields.start, cells_now.fields.end):
             at = fields_at(text, begin, zones)
             fields.start, fields.end = at.start, at.end
         members = [Entry(entry.id, texts[entry.id]) for entry in group if entry.calendar == own.calendar]

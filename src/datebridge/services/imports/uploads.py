@@ -247,10 +247,10 @@ def _not_taken_apart(name: str) -> NotTaken:
 def forget_strays(store: Store, settings: Settings) -> None:
     """After a start: throw away what a killed process had begun to keep, and nobody knows of."""
     with store.read() as connection:
-        known = imports.paths(connection)
+        paths = imports.paths(connection)
     for folder, pattern in ((settings.imports_dir, "*"), (settings.archive_dir, "*.part")):
         for path in folder.glob(pattern) if folder.is_dir() else ():
-            if path.name not in known:
+            if path.name not in paths:
                 path.unlink(missing_ok=True)
 
 

@@ -128,8 +128,8 @@ def _details_of(connection: Connection, groups: Iterable[DuplicateGroup]) -> _Gr
     return _GroupDetails(members, parts, zones)
 
 
-def _plan(group: DuplicateGroup, known: _GroupDetails, request: KeepPolicy, keep: VersionId | None = None) -> Plan:
-    members = known.members
+def _plan(group: DuplicateGroup, details: _GroupDetails, request: KeepPolicy, keep: VersionId | None = None) -> Plan:
+    members = details.members
     own = [members[n] for n in group.members]
     if group.kind in CONTAINING:  # a part cannot stay for the whole: what only the whole has would go
         at, why = 0, "chosen by hand" if keep == group.members[0] else "it contains the others"
@@ -141,7 +141,7 @@ def _plan(group: DuplicateGroup, known: _GroupDetails, request: KeepPolicy, keep
     # A change that the series does not know is not thrown away: it is a person's to say which of the two is right.
     loose = group.kind is Alike.LOOSE and keep != group.members[0]
     goes = () if loose else tuple(member for member in rest if member.writable)
-    stays, others = known.whole(own[at]), [known.whole(duplicate) for duplicate in goes]
+    stays, others = details.whole(own[at]), [details.whole(duplicate) for duplicate in goes]
     if group.kind in CONTAINING:
         joined = join_contained(stays, others, own[at].writable)
     else:
@@ -149,7 +149,7 @@ def _plan(group: DuplicateGroup, known: _GroupDetails, request: KeepPolicy, keep
     after = tuple(member.id for member in (*own[at + 1 :], *own[:at]))
     choices = (group.members[0],) if loose else () if group.kind in CONTAINING else after
     readable = tuple(member for member in rest if not member.writable)
-    return Plan(group, tuple(own), own[at], why, goes, readable, known.parts, joined, choices, stays.zones)
+    return Plan(group, tuple(own), own[at], why, goes, readable, details.parts, joined, choices, stays.zones)
 
 
 def accept(

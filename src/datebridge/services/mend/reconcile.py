@@ -174,13 +174,13 @@ class _Making:
             text = self._prepared(text)
             facts = examine(Component(text).kind, text, self.carrying.there)
             place = facts.component, facts.uid, facts.recurrence_id
-            known = had[place]
-            same = next((at for at, (_, was) in enumerate(known) if was == text), None)
+            stored_pair = had[place]
+            same = next((at for at, (_, was) in enumerate(stored_pair) if was == text), None)
             if same is not None:
-                known.pop(same)
+                stored_pair.pop(same)
                 continue
             version = writer.add(facts, text)
-            here = known.pop(0)[0] if known else None
+            here = stored_pair.pop(0)[0] if stored_pair else None
             self.draft.add(Change(self.calendar, *place, here, version, "To match the other calendar."))
         for place, number in ((place, number) for place, some in had.items() for number, _ in some):
             self.draft.add(Change(self.calendar, *place, number, None, "Not in the other calendar."))

@@ -103,15 +103,15 @@ def _of_calendar(connection: Connection, calendar: CalendarId, free: set[int], c
     ]
     titles = {item.key: item.title for item in items}
     found = [_inferred(calendar, series, titles) for series in infer(singles, free, context.check)]
-    known = [master.known for master in series_in(connection, calendar)]
-    by_key = {one.key: one for one in known}
-    for run in pieces(known):
+    shapes = [master.known for master in series_in(connection, calendar)]
+    by_key = {one.key: one for one in shapes}
+    for run in pieces(shapes):
         first = by_key[run[0]]
         description = f"{len(run)} consecutive parts"
         found.append(Scattered(0, "pieces", calendar, first.title, description, 0.9, list(run), {}))
     found += _forgotten(connection, calendar, by_key)
     orphans = [orphan.known for orphan in orphans_in(connection, calendar)]
-    for attachment in attachments(known, orphans):
+    for attachment in attachments(shapes, orphans):
         home = by_key[attachment.series]
         at = from_wall_seconds(attachment.slot)
         description = f"a changed occurrence of {at:%Y-%m-%d %H:%M}, and a series that happens then"
@@ -126,13 +126,13 @@ def _of_calendar(connection: Connection, calendar: CalendarId, free: set[int], c
 
 
 def _forgotten(
-    connection: Connection, calendar: CalendarId, known: dict[VersionId, SeriesShape[VersionId]]
+    connection: Connection, calendar: CalendarId, shapes: dict[VersionId, SeriesShape[VersionId]]
 ) -> list[Scattered]:
     """Series without end that nobody has changed for years: what they are about may have ended. Yearly days may not."""
     series = []
     limit = this_day().replace(month=1, day=1) - _UNTOUCHED
     for key, modified in untouched(connection, calendar, wall_seconds_of(limit)):
-        one = known.get(key)
+        one = shapes.get(key)
         if one is None or any(rule.freq == "YEARLY" for rule in pattern(one.timed.recurrence).rules):
             continue
         began, changed = (from_wall_seconds(moment) for moment in (one.timed.start_wall, modified))

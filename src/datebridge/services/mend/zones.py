@@ -106,11 +106,11 @@ def take_back(store: Store, number: int, by: By = PERSON) -> JobId:
         CannotRule: if it counts no more already.
     """
     with store.write() as connection:
-        known = next((ruling for ruling in zone_rulings(connection) if ruling.id == number), None)
-        if known is None:
+        revoked = next((ruling for ruling in zone_rulings(connection) if ruling.id == number), None)
+        if revoked is None:
             raise CannotRule("This ruling was withdrawn already.")
         revoke(connection, number)
-        return _queue(connection, known.tzid, by)
+        return _queue(connection, revoked.tzid, by)
 
 
 def _queue(connection: Connection, tzid: str, by: By) -> JobId:

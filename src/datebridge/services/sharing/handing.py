@@ -98,12 +98,12 @@ def queue_due(store: Store) -> None:
         hosts = [host for host in shares.hosts(session) if host.always]
         if not hosts:
             return
-        known = {demand_id(share.id): share for share in shares.shares(session)}
+        share_by_id = {demand_id(share.id): share for share in shares.shares(session)}
         connection = session.connection()
         under_way = lanes_with(connection, JobKind.HAND_OUT, ("queued", "running"))
         due = []
         for host in hosts:
-            share = known.get(host.share_id)
+            share = share_by_id.get(host.share_id)
             pause = min(_PAUSE * 2**host.failures, _LONGEST) if host.failures else 0
             if share is None or (host.tried_at or 0) + pause > now() or JobKind.HAND_OUT.lane(host.id) in under_way:
                 continue

@@ -65,8 +65,8 @@ def plan_of(share: Share) -> Plan:
 
 def terms_of(kept: dict[str, Any]) -> Terms:
     """Terms as they were kept; what a later version said besides is passed over."""
-    known = {field.name for field in fields(Terms)}
-    values = {name: value for name, value in kept.items() if name in known}
+    field_names = {field.name for field in fields(Terms)}
+    values = {name: value for name, value in kept.items() if name in field_names}
     values["detail"] = Detail(values.get("detail", Detail.BUSY))
     for name in ("private", "confidential"):
         values[name] = Guarded(values.get(name, Guarded.LEAVE_OUT))
@@ -109,8 +109,12 @@ def content_of(connection: Connection, ledger: Ledger, plan: Plan, today: date) 
 def giving_calendars(connection: Connection, plan: Plan) -> list[CalendarId]:
     """The calendars a plan gives something of: never what came of a share, or it would come back for ever."""
     echoes = rendering.echoes(connection)
-    known = calendars.names(connection, live=True)
-    wanted = known if plan.filter.strip() else [calendar for calendar in plan.calendars if calendar in known]
+    calendar_names = calendars.names(connection, live=True)
+    wanted = (
+        calendar_names
+        if plan.filter.strip()
+        else [calendar for calendar in plan.calendars if calendar in calendar_names]
+    )
     return [one for one in wanted if one not in echoes]
 
 
@@ -118,6 +122,6 @@ def names_of(connection: Connection, plan: Plan) -> dict[int, str]:
     """The names of the calendars, where readers may know them."""
     if plan.terms.detail is Detail.BUSY:
         return {}
-    known = calendars.names(connection)
+    calendar_names = calendars.names(connection)
     wanted = rendering.calendars_held(connection, plan.held) if plan.held else giving_calendars(connection, plan)
-    return {int(calendar): known[calendar] for calendar in wanted if calendar in known}
+    return {int(calendar): calendar_names[calendar] for calendar in wanted if calendar in calendar_names}

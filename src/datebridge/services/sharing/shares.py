@@ -92,8 +92,8 @@ def demand_sense(connection: Connection, wanted: Wanted) -> Wanted:
         raise CannotShare("Choose the calendars to share, or enter a filter.")
     if wanted.calendars and wanted.filter.strip():
         raise CannotShare("A share contains whole calendars or the matches of a filter, not both.")
-    known = calendars.names(connection, live=True)
-    if any(calendar not in known for calendar in wanted.calendars):
+    calendar_names = calendars.names(connection, live=True)
+    if any(calendar not in calendar_names for calendar in wanted.calendars):
         raise CannotShare("One of these calendars no longer exists.")
     if wanted.filter.strip():
         parse_filter(wanted.filter)
@@ -288,8 +288,8 @@ def send_on(store: Store, settings: Settings, reader: int, target: str) -> None:
     with store.writing_session() as session:
         _reader(session, reader)
         connection = session.connection()
-        known = {address.digest for address in shares.addresses(connection)} if own else set()
-        if digest_of(own) in known:
+        own_digests = {address.digest for address in shares.addresses(connection)} if own else set()
+        if digest_of(own) in own_digests:
             target = f"../{own}/"
         shares.send_on(connection, reader, seal(settings, target))
 

@@ -106,24 +106,24 @@ class Absorber:
         objects = [(r, take_apart(r.data, self.found.zones.rulings)) for r in resources if r.data is not None]
         with self.store.write() as connection:
             self._staging.begin(connection, self.store.claim)
-            known = known_objects(connection, self.remote, (r.href for r in resources))
+            objects_known = known_objects(connection, self.remote, (r.href for r in resources))
             for resource in resources:
-                if resource.gone and resource.href in known:
-                    self._leaving[resource.href] = known[resource.href]
+                if resource.gone and resource.href in objects_known:
+                    self._leaving[resource.href] = objects_known[resource.href]
                 elif resource.data is None and not resource.gone:
                     self.found.missed[resource.status] += 1
-                    seen = known.get(resource.href, KnownObject(resource.href, "", "?", ()))
+                    seen = objects_known.get(resource.href, KnownObject(resource.href, "", "?", ()))
                     if seen.etag:
                         self._withheld.append(seen._replace(etag=""))
                     self._blind = self._blind or not seen.versions
             for resource, theirs in objects:
-                before = known.get(resource.href)
+                before = objects_known.get(resource.href)
                 if before is not None and before.uid and before.uid not in _uids(theirs):
                     self._leaving[f"{before.href}\n"] = before  # another entry under the same name
-            holdings = self._holdings(connection, {uid for _, o in objects for uid in _uids(o)}, known.values())
+            holdings = self._holdings(connection, {uid for _, o in objects for uid in _uids(o)}, objects_known.values())
             writer = VersionWriter(connection)
             for resource, theirs in objects:
-                before = known.get(resource.href)
+                before = objects_known.get(resource.href)
                 uids = _uids(theirs)
                 if uids & self.busy or (before is not None and holdings.uids(before) & self.busy):
                     # Looked at again once one's own change has been decided on.
@@ -136,15 +136,15 @@ class Absorber:
                 self._compare(writer, resource, theirs, holdings.of(resource.href, before, uids))
             writer.flush()
 
-    def _holdings(self, connection: Connection, uids: set[str], known: Iterable[KnownObject]) -> _Holdings:
-        known = list(known)
-        others = known_objects_of(connection, self.remote, {*uids, *(known_object.uid for known_object in known), ""})
+    def _holdings(self, connection: Connection, uids: set[str], objects: Iterable[KnownObject]) -> _Holdings:
+        objects = list(objects)
+        others = known_objects_of(connection, self.remote, {*uids, *(known_object.uid for known_object in objects), ""})
         leaving = {known_object.href for known_object in self._leaving.values()}
         staying = [other for other in others if other.href not in leaving]
         by_uid = present_by_uid(
-            connection, self.calendar, {*uids, *(known_object.uid for known_object in known)} - {""}
+            connection, self.calendar, {*uids, *(known_object.uid for known_object in objects)} - {""}
         )
-        without_uid = {version for other in [*known, *others] if not other.uid for version in other.versions}
+        without_uid = {version for other in [*objects, *others] if not other.uid for version in other.versions}
         items = {item.key: item for some in by_uid.values() for item in some}
         now = become(connection, without_uid) if without_uid else {}
         items |= {item.key: item for item in present_by_id(connection, now.values())} if now else {}

@@ -243,13 +243,15 @@ class _Refresh:
         delta = news.delta
         changed = dict(delta.changed) if delta is not None else {}
         with self.store.read() as connection:
-            known = known_objects(connection, self.remote, None if delta and delta.whole else changed)
+            objects = known_objects(connection, self.remote, None if delta and delta.whole else changed)
         gone = delta.gone if delta is not None else ()
         server = self.line.server
         if delta is not None and delta.whole:
-            changed |= self._unlisted(server, changed, known)
-            gone = tuple(href for href in known if href not in changed)
-        wanted = [href for href, etag in changed.items() if href not in known or not etag or known[href].etag != etag]
+            changed |= self._unlisted(server, changed, objects)
+            gone = tuple(href for href in objects if href not in changed)
+        wanted = [
+            href for href, etag in changed.items() if href not in objects or not etag or objects[href].etag != etag
+        ]
         wanted = list(dict.fromkeys([*wanted, *unread]))
         at_hand = [h for h in wanted if h in read and changed.get(h, read[h].etag) == read[h].etag]
         given = set(at_hand)
@@ -268,16 +270,18 @@ class _Refresh:
             if self.report:
                 self.report(done, len(wanted), self.row.name)
 
-    def _unlisted(self, server: CalDavServer, listed: dict[str, str], known: dict[str, KnownObject]) -> dict[str, str]:
+    def _unlisted(
+        self, server: CalDavServer, listed: dict[str, str], objects: dict[str, KnownObject]
+    ) -> dict[str, str]:
         """What is there although a listing of everything does not name it.
 
         The whole is asked for in a second way where that costs next to nothing, the first time, and where a listing
         shows nothing new although something is. Else each entry that is not listed any more is asked for: a listing
         that was cut short without a word is no reason to remove anything.
         """
-        missing = [href for href in known if href not in listed]
-        news = missing or any(href not in known or known[href].etag != etag for href, etag in listed.items())
-        there = server.queried(self.row.url) if len(listed) <= _FEW or not known or not news else None
+        missing = [href for href in objects if href not in listed]
+        news = missing or any(href not in objects or objects[href].etag != etag for href, etag in listed.items())
+        there = server.queried(self.row.url) if len(listed) <= _FEW or not objects or not news else None
         if there is None:
             there = server.still_there(self.row.url, missing) if missing else {}
             if there:
@@ -285,7 +289,7 @@ class _Refresh:
         if any(href not in listed for href in there):
             self.line.web.note("short-listings")
         return {
-            href: etag or known[href].etag if href in known else etag
+            href: etag or objects[href].etag if href in objects else etag
             for href, etag in there.items()
             if href not in listed
         }

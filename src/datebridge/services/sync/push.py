@@ -266,11 +266,11 @@ class Pusher:
         """
         uids = [one.uid for one in due]
         here = present_by_uid(connection, self.calendar, uids)
-        known = objects_holding(connection, self.remote, uids)
+        holders = objects_holding(connection, self.remote, uids)
         wanted: list[tuple[Due, KnownObject | None, tuple[VersionId, ...]]] = []
         for one in due:
             items = [item.key for item in here.get(one.uid, [])]
-            own = known.get(one.uid, [])
+            own = holders.get(one.uid, [])
             if one.uid and len(own) <= 1 and all(each.uid for each in own):
                 wanted.append((one, own[0] if own else None, tuple(items)))
                 continue

@@ -190,8 +190,8 @@ def _delete(store: Store, line: AccountConnection, row: Remote) -> bool:
 def _only_own(line: AccountConnection, row: Remote, store: Store, remote: RemoteId) -> bool:
     """Whether everything that is there is in the very state that is known here."""
     with store.read() as connection:
-        known = {href: known_object.etag for href, known_object in known_objects(connection, remote).items()}
-    return line.server.etags(row.url) == known
+        etags = {href: known_object.etag for href, known_object in known_objects(connection, remote).items()}
+    return line.server.etags(row.url) == etags
 
 
 def hold_entries(store: Store, remote: RemoteId) -> None:

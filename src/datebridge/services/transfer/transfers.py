@@ -227,8 +227,10 @@ class _Transfer:
             if text is None:
                 continue
             carried = carrying.carried(text)
-            known = zones if carried == text else carrying.there
-            text, facts = self._prepared(one.calendar, carried, examine(one.component, carried, known), known)
+            zones_there = zones if carried == text else carrying.there
+            text, facts = self._prepared(
+                one.calendar, carried, examine(one.component, carried, zones_there), zones_there
+            )
             identity = identity_of(facts.component, facts.uid, facts.recurrence_id, facts.digest)
             staged = _Staged(writer.add(facts, text), one.id)
             self.sizes[facts.uid] += len(text.encode())

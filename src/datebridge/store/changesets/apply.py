@@ -124,13 +124,13 @@ def _demand_both_halves(connection: Connection, set_id: SetId) -> None:
     row = connection.execute(select(SETS.c.undoes_id, SETS.c.details).where(SETS.c.id == set_id)).one()
     if row.undoes_id is None:
         return
-    known = Details.read(row.details).moved
+    moved = Details.read(row.details).moved
     standing = [
         one
         for one in _second_half(connection, row.undoes_id)
         if connection.execute(select(SETS.c.undone_by_id).where(SETS.c.id == one)).scalar() is None
     ]
-    if standing not in ([], [known]):
+    if standing not in ([], [moved]):
         raise CannotApply("The entries have been deleted at their source meanwhile. Undo the move once more.")
 
 

@@ -214,21 +214,21 @@ class Draft:
         Raises:
             CannotApply: if two changes make different things of one entry.
         """
-        known: dict[tuple[VersionId | None, bool], Change] = {}
+        by_half: dict[tuple[VersionId | None, bool], Change] = {}
         kept = []
         for change in self.changes:
             key = change.before, change.held
-            if change.before is None or key not in known:
-                known[key] = change
+            if change.before is None or key not in by_half:
+                by_half[key] = change
                 kept.append(change)
-            elif known[key].after != change.after and not change.held:
+            elif by_half[key].after != change.after and not change.held:
                 title = connection.execute(select(VERSIONS.c.summary).where(VERSIONS.c.id == change.before)).scalar()
                 raise CannotApply(
                     f"Two of these changes change the same entry, “{title or 'without a title'}”. Apply one "
                     "of them first, then the other."
                 )
         self.changes = kept
-        gone = {before for before, held in known if not held and before is not None}
+        gone = {before for before, held in by_half if not held and before is not None}
         fresh: list[tuple[list[VersionId], str]] = []
         for entries, reason in self._deleted:
             fresh.append(([entry for entry in entries if entry not in gone], reason))

@@ -314,5 +314,5 @@ def rows_of(connection: Connection, ids: Iterable[int], table: Table = ENTRIES) 
     calendar = table.c.calendar_id if table is ENTRIES else null()
     columns = [calendar if name == "calendar_id" else table.c[name] for name in EntryRow._fields]
     rows = connection.execute(select(*columns).where(table.c.id.in_(among(wanted))))
-    known = {row.id: EntryRow(*row) for row in rows}
-    return [known[i] for i in wanted if i in known]
+    by_id = {row.id: EntryRow(*row) for row in rows}
+    return [by_id[i] for i in wanted if i in by_id]

@@ -84,10 +84,10 @@ class OccurrenceReader:
         """Who is invited to entries that have attendees; read once, since a version never changes."""
         if len(self._people) > _MOST_PEOPLE:
             self._people = {}
-        known = self._people
-        missing = [one for one in wanted if one not in known]
+        people = self._people
+        missing = [one for one in wanted if one not in people]
         if not missing:
-            return known
+            return people
         with self.store.read() as connection:
             for chunk in chunks(missing):
                 rows = connection.exec_driver_sql(
@@ -97,8 +97,8 @@ class OccurrenceReader:
                 ).fetchall()
                 people_of: dict[int, People] = dict.fromkeys(chunk, frozenset())
                 people_of.update((entry, people_in(text)) for entry, text in rows)
-                known.update(people_of)  # at once: others may be asking
-        return known
+                people.update(people_of)  # at once: others may be asking
+        return people
 
 
 def _shown(timed: Timed, rest: Sequence[Any]) -> ShownEntry:
@@ -180,14 +180,14 @@ def _timed(rows: Iterable[Any]) -> dict[int, Timed]:
     return {one.id: one for one in [Timed(*row[:_TIMES]) for row in rows]}
 
 
-def _overrides_of(connection: Connection, uids: Iterable[str], known: Container[int]) -> list[int]:
+def _overrides_of(connection: Connection, uids: Iterable[str], present: Container[int]) -> list[int]:
     """The ids of the changed occurrences of series, wherever they were moved to; but for those that are known."""
     rows = connection.exec_driver_sql(
         "WITH series AS (SELECT value AS uid FROM json_each(?)) SELECT o.id FROM series CROSS JOIN entry o"
         " INDEXED BY ix_entry_uid ON o.uid = series.uid AND o.recurrence_id > ''",
         (json.dumps([*uids]),),
     )
-    return [id for (id,) in rows if id not in known]
+    return [id for (id,) in rows if id not in present]
 
 
 @dataclass(frozen=True, slots=True)

@@ -109,8 +109,8 @@ def masters_of(connection: Connection, entries: Iterable[VersionId]) -> list[tup
     """Some entries in force, with the calendars they are in, in the order given."""
     wanted = list(entries)
     rows = connection.execute(select(*_COLUMNS).where(ENTRIES.c.id.in_(among(wanted)), _PLACED))
-    known = {VersionId(row.id): (CalendarId(row.calendar_id), _master(row)) for row in rows}
-    return [known[version] for version in wanted if version in known]
+    masters = {VersionId(row.id): (CalendarId(row.calendar_id), _master(row)) for row in rows}
+    return [masters[version] for version in wanted if version in masters]
 
 
 def series_of(connection: Connection, entries: Iterable[VersionId]) -> dict[CalendarId, list[Master]]:
