@@ -110,12 +110,12 @@ def forget(app: AppDep, name: Name) -> None:
 def export(app: AppDep, name: Name) -> Response:
     """A recipe as a file, for another place or for `date-bridge clean`."""
     with app.store.read() as connection:
-        recipe_kept = next((recipe for recipe in recipes.all_kept(connection) if recipe.name == name), None)
-    if recipe_kept is None:
+        recipe = next((recipe for recipe in recipes.all_kept(connection) if recipe.name == name), None)
+    if recipe is None:
         raise NotFound(f"There is no recipe “{name}”.")
-    file = file_name(recipe_kept.name, "recipe.json")
+    file = file_name(recipe.name, "recipe.json")
     return Response(
-        recipes.write_file(recipe_kept),
+        recipes.write_file(recipe),
         media_type="application/json; charset=utf-8",
         headers={"Content-Disposition": f"attachment; filename*=UTF-8''{encode(file)}"},
     )

@@ -129,18 +129,16 @@ def join(groups: Sequence[Group], stamp: str) -> Plan:
     series = [group.series for group in ordered]
     if (
         first.master is None
-        or any(own_series is None for own_series in series)
+        or any(member is None for member in series)
         or len({_clock(group) for group in ordered}) > 1
     ):
         raise CannotEdit("These are no series on one clock.")
     zones = first.zones
     start = start_moment(first.master.text, zones)
-    endless = any(own_series is not None and own_series.facts.until_wall is None for own_series in series)
+    endless = any(member is not None and member.facts.until_wall is None for member in series)
     written_rules = [line.value for g in ordered if g.master for _, line in ComponentEditor(g.master.text).own("RRULE")]
     rules = list(dict.fromkeys(str(RuleText.of(rule).without("COUNT", "UNTIL")) for rule in written_rules))
-    slots = sorted(
-        {slot for own_series in series if own_series is not None for slot in own_series.slots(MOST_LISTED * 20)}
-    )
+    slots = sorted({slot for member in series if member is not None for slot in member.slots(MOST_LISTED * 20)})
     best = min((p for rule in rules if (p := phrase(rule, slots)) is not None), key=lambda p: p.cost, default=None)
     if best is None or (endless and len(rules) > 1):
         raise CannotEdit("They have no rule in common.")

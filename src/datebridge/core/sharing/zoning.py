@@ -64,10 +64,10 @@ class Zoning:
             canonical: times are rewritten, so names are as well ("" for an unknown zone); else they are kept,
                 unless two calendars mean different things by one.
         """
-        name_given = self._names.get((calendar, tzid, canonical))
-        if name_given is None:
-            name_given = self._names[calendar, tzid, canonical] = self._named(calendar, tzid, canonical)
-        return name_given
+        new_name = self._names.get((calendar, tzid, canonical))
+        if new_name is None:
+            new_name = self._names[calendar, tzid, canonical] = self._named(calendar, tzid, canonical)
+        return new_name
 
     def _named(self, calendar: int, tzid: str, canonical: bool) -> str:
         given = self._meaning(self.calendars.get(calendar, NO_ZONES), tzid, canonical)

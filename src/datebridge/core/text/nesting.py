@@ -43,15 +43,15 @@ def depths(lines: Sequence[str]) -> list[int]:
 
     The lines that begin or end a component are at 0.
     """
-    depths_of, depth = [], 0
+    by_line, depth = [], 0
     for raw in lines:
         fence = fence_of(raw) if raw[:1] in _FIRST or raw[:1].isspace() else None
         if fence is None:
-            depths_of.append(depth)
+            by_line.append(depth)
         else:
             depth += 1 if fence[0] == "BEGIN" else -1
-            depths_of.append(0)
-    return depths_of
+            by_line.append(0)
+    return by_line
 
 
 def nested_in(lines: Sequence[str]) -> list[Nested]:

@@ -163,7 +163,7 @@ def overlapping(
     taken = (
         {one.entry: _taken(one.entry, entries[one.entry], people_of, owners or {}) for one in chosen} if by_whom else {}
     )
-    overlaps_there: list[Overlap] = []
+    pairs: list[Overlap] = []
     twins = 0
     steps = Steps(_MOST_LOOKS)
     for a, b, shared in overlaps(spans, max(asked.least, 1), steps):
@@ -178,11 +178,11 @@ def overlapping(
         if one.uid == other.uid and one.calendar != other.calendar and first.start == second.start:
             twins += 1
             continue
-        if len(overlaps_there) == MOST_PAIRS:
-            return Overlaps(window, overlaps_there, twins, True)
+        if len(pairs) == MOST_PAIRS:
+            return Overlaps(window, pairs, twins, True)
         apart = min(first.shown_end, second.shown_end) <= max(first.shown_start, second.shown_start)
-        overlaps_there.append(Overlap(first, second, shared, apart))
-    return Overlaps(window, overlaps_there, twins, steps.spent)
+        pairs.append(Overlap(first, second, shared, apart))
+    return Overlaps(window, pairs, twins, steps.spent)
 
 
 def _taken(number: int, entry: ShownEntry, people_of: Mapping[int, People], owners: Mapping[int, str]) -> _Taken:

@@ -204,8 +204,8 @@ def against(store: Store, left: VersionId, right: VersionId, low: int, high: int
         texts = texts_of(connection, [VersionId(entry.id) for side in (one, other) for entry in side.entries])
     sides: list[list[Point]] = []
     for side in (one, other):
-        points_there = points(side.entries, low, high, clocks)
-        sides.append(sorted((point for some in points_there.values() for point in some), key=lambda p: p.start))
+        points_by_entry = points(side.entries, low, high, clocks)
+        sides.append(sorted((point for some in points_by_entry.values() for point in some), key=lambda p: p.start))
     same, differences = compare(
         sides[0], sides[1], lambda a, b: differing(texts.get(VersionId(a), ""), texts.get(VersionId(b), ""))
     )
