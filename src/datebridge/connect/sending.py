@@ -29,7 +29,7 @@ class Sending(httpx.AsyncBaseTransport):
 
     def __init__(self, connections: int, trusted: ssl.SSLContext | None) -> None:
         self._session = aiohttp.ClientSession(
-            connector=aiohttp.TCPConnector(limit=connections, ssl=trusted or False),
+            connector=aiohttp.TCPConnector(limit=connections, ssl=trusted or True),
             auto_decompress=False,
             cookie_jar=aiohttp.DummyCookieJar(),
             max_field_size=_LONGEST_LINE,
