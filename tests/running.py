@@ -29,6 +29,7 @@ LOADED = (
     "datebridge.demo.setup",
     "datebridge.services.running.worker",
     "datebridge.api.public.door",
+    "datebridge.connect.sending",
     "datebridge.standins.hosts",
     "alembic.command",
     "tests.running",
