@@ -29,7 +29,6 @@ LOADED = (
     "datebridge.demo.setup",
     "datebridge.services.running.worker",
     "datebridge.api.public.door",
-    "datebridge.connect.sending",
     "datebridge.standins.hosts",
     "alembic.command",
     "tests.running",

@@ -129,7 +129,7 @@ def holds(name: str, **got: float) -> None:
         told = f"{name}: {what} are {value:g}, {most:g} are allowed"
         # A connection is opened, something is remembered: a little of the whole, next to nothing of each entry.
         by_chance = (3 if isinstance(value, int) else 0.25) if what in ("calls", "lines") else 0
-        if what == "statements" and isinstance(value, float):  # a job that takes longer says more often that it lives
+        if what == "statements" and isinstance(value, float):  # a job that takes longer says more often how far it is
             by_chance = 0.1
         assert value <= most * OVER + by_chance, f"{told}: look why, or raise it and say why"
         assert value >= most * UNDER, f"{told}: lower it, so that this is kept"

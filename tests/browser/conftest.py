@@ -31,7 +31,7 @@ from tests.running import application
 FIRST_PORT = 21_000
 expect.set_options(timeout=120_000)  # a busy machine is slow, not wrong
 #: Fewer processes, and what all tests look at is compiled once.
-THRIFTY = "--in-process-gpu --num-raster-threads=1 --process-per-site".split()
+THRIFTY = ["--in-process-gpu", "--num-raster-threads=1", "--process-per-site"]
 #: The browser's clock, as far ahead of the machine's as the application's.
 SAME_CLOCK = """(() => {
   const ahead = %f, Machine = window.Machine ??= Date;

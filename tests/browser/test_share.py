@@ -22,7 +22,7 @@ def reader(browser: Browser) -> Iterator[Page]:
     """Somebody with nothing but an address."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, locale="en-GB", accept_downloads=True)
     page = context.new_page()
-    page.set_default_timeout(30_000)
+    page.set_default_timeout(120_000)
     wrong: list[str] = []
     page.on("pageerror", lambda error: wrong.append(str(error)))
     yield page

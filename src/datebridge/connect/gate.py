@@ -15,14 +15,11 @@ import ssl
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
-from typing import TYPE_CHECKING
 
 import httpx
 
 from datebridge.connect.errors import Unreachable
-
-if TYPE_CHECKING:
-    from datebridge.connect.sending import Sending
+from datebridge.connect.sending import Sending
 
 _ANY = ipaddress.IPv4Address | ipaddress.IPv6Address
 #: The only part of IPv6 that IANA has given out for the open internet ("IPv6 Global Unicast Address Space").
@@ -132,9 +129,6 @@ class GuardedTransport(httpx.AsyncBaseTransport):
         name = request.url.scheme, request.url.host
         transport = self._by_host.get(name)
         if transport is None:  # one pool a name: names that share an address must not share a TLS connection
-            # Not before somebody goes anywhere: it takes as long to import as the rest of the application.
-            from datebridge.connect.sending import Sending
-
             # No proxy from the environment: it would do the looking up, behind the gate's back.
             transport = Sending(self._connections, _trust() if name[0] == "https" else None)
             self._by_host[name] = transport

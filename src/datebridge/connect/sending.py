@@ -1,4 +1,4 @@
-"""Requests and answers on the wire, by aiohttp: its parser is written in C, and a request takes a third of the time.
+"""Requests and answers on the wire, by aiohttp: its parser is written in C, which spares more than half of the work.
 
 Everything above goes on speaking of httpx's requests, answers and errors.
 """

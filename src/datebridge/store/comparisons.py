@@ -263,10 +263,10 @@ def tallies(connection: Connection, number: int) -> Tallies:
 
     verdicts, months = by(COMPARED.c.verdict), by(COMPARED.c.month)
     fields: dict[str, int] = {}
-    for verdict_name, count in connection.execute(
+    for field_names, count in connection.execute(
         select(COMPARED.c.fields, func.count()).where(own, COMPARED.c.fields != "").group_by(COMPARED.c.fields)
     ):
-        for name in verdict_name.split(", "):
+        for name in field_names.split(", "):
             fields[name] = fields.get(name, 0) + count
     return Tallies(verdicts, months, dict(sorted(fields.items(), key=lambda item: -item[1])))
 

@@ -177,14 +177,14 @@ def page_of(
 ) -> tuple[int, list[tuple[VersionId, str]]]:
     """A page of the entries in force in which a check has found something, in order of start, with what it says."""
     query = _in_force(left_out=True).subquery()
-    order = (
+    matching = (
         select(ENTRIES.c.id, func.min(query.c.message).label("message"))
         .join(query, query.c.version_id == ENTRIES.c.id)
         .where(query.c.code == code, _within(ENTRIES.c.id, calendar))
         .group_by(ENTRIES.c.id)
     )
-    total = int(connection.execute(select(func.count()).select_from(order.subquery())).scalar_one())
-    rows = connection.execute(order.order_by(ENTRIES.c.start, ENTRIES.c.id).limit(limit).offset(offset))
+    total = int(connection.execute(select(func.count()).select_from(matching.subquery())).scalar_one())
+    rows = connection.execute(matching.order_by(ENTRIES.c.start, ENTRIES.c.id).limit(limit).offset(offset))
     return total, [(VersionId(row.id), row.message) for row in rows]
 
 
@@ -321,13 +321,13 @@ def check_calendar(store: Store, calendar: CalendarId) -> int:
         problems.setdefault((version, problem.code), problem)
     with store.write() as connection:
         own = select(ENTRIES.c.id).where(ENTRIES.c.calendar_id == calendar)
-        run = connection.execute(
+        stored = connection.execute(
             select(FINDINGS.c.id, FINDINGS.c.version_id, FINDINGS.c.code).where(
                 FINDINGS.c.version_id.in_(own), FINDINGS.c.code.in_(_WHOLE)
             )
         ).all()
-        there = {(VersionId(row.version_id), row.code) for row in run}
-        gone = [row for row in run if (row.version_id, row.code) not in problems]
+        there = {(VersionId(row.version_id), row.code) for row in stored}
+        gone = [row for row in stored if (row.version_id, row.code) not in problems]
         fresh = [key for key in problems if key not in there]
         connection.execute(delete(FINDINGS).where(FINDINGS.c.id.in_(among(row.id for row in gone))))
         if fresh:

@@ -295,10 +295,10 @@ def begin_series(subject: Subject, step: BeginSeries) -> None:
         lines = ComponentEditor(text)
         start = start_of(read_fields(text, subject.zones), subject.zones)
         try:
-            continued = going_on(lines, start, subject.zones, shape, facts.start_wall, slot)
+            notes = going_on(lines, start, subject.zones, shape, facts.start_wall, slot)
         except CannotEdit as error:
             raise CannotChange(str(error)) from error
-        for note in continued:
+        for note in notes:
             subject.note(master, note)
         early = [m for m, own in others if (at := slot_of(own.recurrence_id, clock)) is not None and at < slot]
         _take(subject, [(master.key, lines.text), *((member.key, None) for member in early)])

@@ -308,7 +308,7 @@ def _following(group: Group, series: AsSeries, slot: int, after: Fields, stamp: 
     shown = fields_at(series.text, slot, series.zones)
     lines = ComponentEditor(series.text)
     lines.set("UID", fresh)
-    continued = going_on(lines, series.start, series.zones, series.shape, series.begin, slot)
+    notes = going_on(lines, series.start, series.zones, series.shape, series.begin, slot)
     base = lines.text
     own = fields_at(base, slot, series.zones)
     wanted = replace(after, rule=own.rule if after.rule == shown.rule else after.rule)
@@ -321,9 +321,7 @@ def _following(group: Group, series: AsSeries, slot: int, after: Fields, stamp: 
         moved = Plan(edits)
     else:
         moved = _all(rest, SeriesMember(-1, base), slot, own, wanted, stamp, listed)
-    plan = Plan(
-        [Edit(group.master.id, _ended(series, slot, stamp), "Ends before the change.")], continued + moved.notes
-    )
+    plan = Plan([Edit(group.master.id, _ended(series, slot, stamp), "Ends before the change.")], notes + moved.notes)
     texts = {made.id: made for made in moved.edits}
     plan.edits.append(Edit(None, texts[-1].text, "Continues with the change."))
     for member in later:

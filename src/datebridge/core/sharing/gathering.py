@@ -94,8 +94,8 @@ class Entry:
         trace: list[tuple[str, list[str]]] = []
         text = self.redaction.entry(self.source.text, self.uid, self.left_out, trace).text
         if self.source.whole:
-            lines_by_name = dict(trace)
-            trace = [(line, lines_by_name.get(line, [])) for line in self.source.whole.split("\n")[1:-1]]
+            given_by_line = dict(trace)
+            trace = [(line, given_by_line.get(line, [])) for line in self.source.whole.split("\n")[1:-1]]
         lines = {line for _, given in trace for line in given}
         return [*trace, *(("", [line]) for line in text.split("\n")[1:-1] if line not in lines)]
 
@@ -239,7 +239,7 @@ class _Gathering:
             return classes
         if orphan and is_damaged(source.text):
             return classes.union(
-                *(lines for (calendar, _), lines in self._of_series.items() if calendar == source.calendar)
+                *(names for (calendar, _), names in self._of_series.items() if calendar == source.calendar)
             )
         uids = {source.uid.casefold()}
         if source.text.upper().count("\nUID") > 1:

@@ -59,8 +59,8 @@ class PageData:
         special = Mark.OVERRIDE | Mark.EARLY | Mark.FUTURE
         moved_on = {(one.calendar, one.uid) for one in timed if one.marks & Mark.FUTURE}
         self._anywhere = [one for one in timed if one.marks & special or (one.calendar, one.uid) in moved_on]
-        shown_ids = {one.id for one in self._anywhere}
-        self._placed = [(one.start_wall, one.until_wall, one) for one in timed if one.id not in shown_ids]
+        ids_anywhere = {one.id for one in self._anywhere}
+        self._placed = [(one.start_wall, one.until_wall, one) for one in timed if one.id not in ids_anywhere]
 
     def window(self, low: int, high: int, zone: str, only: Collection[int] | None = None) -> Window:
         """What happens in [low, high), in wall seconds on the clock of a zone, in order.

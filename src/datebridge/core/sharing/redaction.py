@@ -298,9 +298,9 @@ class Redaction:
             redacted.withheld.add("damaged lines")
             return []
         if kind not in self.nested:
-            passes = kind in NESTED[Detail.EVERYTHING]
-            if passes or not (self.unknown and self.terms.detail is Detail.EVERYTHING and _NAME.fullmatch(kind)):
-                redacted.withheld.add(CALLED.get(kind, "unknown properties" if not passes else "other properties"))
+            is_standard = kind in NESTED[Detail.EVERYTHING]
+            if is_standard or not (self.unknown and self.terms.detail is Detail.EVERYTHING and _NAME.fullmatch(kind)):
+                redacted.withheld.add(CALLED.get(kind, "unknown properties" if not is_standard else "other properties"))
                 return []
         if kind == "VALARM" and (not self.alarms or not self._may_ring(lines)):
             redacted.withheld.add("alarms")

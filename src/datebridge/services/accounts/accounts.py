@@ -59,8 +59,8 @@ def add(
         raise Unreachable("password", "A user name and a password are needed.")
     if place.is_page:
         raise Unreachable("answer", "This is a web page. Choose one of the calendars it links to.")
-    if account_before := connected_as(store, settings, place.address, user):
-        raise NotConnected(f"Already connected as “{account_before}”.")
+    if connected_name := connected_as(store, settings, place.address, user):
+        raise NotConnected(f"Already connected as “{connected_name}”.")
     host = origin_of(place.address)
     many = reach_of(place.kind).many
     called = name.strip() or look.title if many else publisher or host_of(host)

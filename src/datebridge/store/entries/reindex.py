@@ -245,12 +245,12 @@ def examine_again(
         words: put them into the index of words, too, from which everything was taken out.
     """
     reindexing = Reindexing(connection)
-    messages = []
+    searched = []
     for row in rows:
         facts = examine(row.component, row.text, beside.of(row.id))
         reindexing.add(row, row_of(facts))
         if words and row.component not in UNLISTED:
-            messages.append((row.id, facts.summary, facts.location, facts.words))
-    if messages:
-        connection.exec_driver_sql("INSERT INTO search (rowid, summary, location, words) VALUES (?, ?, ?, ?)", messages)
+            searched.append((row.id, facts.summary, facts.location, facts.words))
+    if searched:
+        connection.exec_driver_sql("INSERT INTO search (rowid, summary, location, words) VALUES (?, ?, ?, ?)", searched)
     return reindexing.flush()
