@@ -143,6 +143,10 @@ class Web:
             seen.add("slow")
         return seen
 
+    def ignore_stops(self) -> None:
+        """What follows is tidying up: it is done also where somebody wants the work to stop."""
+        self._check = None
+
     def close(self) -> None:
         wait(self._transport.aclose())
 

@@ -40,6 +40,8 @@ class JobKind(StrEnum):
     PULL = "pull"
     PUSH = "push"
     SURVEY = "survey"
+    PROBE = "probe"
+    FORECAST = "forecast"
     HAND_OUT = "hand-out"
 
     @property
@@ -59,6 +61,6 @@ class JobKind(StrEnum):
         return ""
 
 
-_ACCOUNTS = frozenset({JobKind.PULL, JobKind.PUSH, JobKind.SURVEY})
+_ACCOUNTS = frozenset({JobKind.PULL, JobKind.PUSH, JobKind.SURVEY, JobKind.PROBE})
 #: What is rebuilt in the background.
 _INDEXES = frozenset({JobKind.MATCH, JobKind.SCATTERED, JobKind.SEASONS, JobKind.COUNT, JobKind.CHECK, JobKind.COLLECT})

@@ -14,6 +14,7 @@ from starlette.responses import Response
 
 from datebridge.core.tzids import resolve
 from datebridge.standins.habits import Habits
+from datebridge.standins.losses import Losses
 from datebridge.standins.mail import MailDrop
 from datebridge.standins.multistatus import DAV, element, error, href, propstats, read
 from datebridge.standins.places import Map, Place
@@ -37,6 +38,7 @@ class Ask:
     records: Records
     drop: MailDrop
     habits: Habits
+    losses: Losses
     request: Request
     body: bytes
     person: str

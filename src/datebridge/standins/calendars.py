@@ -39,6 +39,7 @@ class CalendarServer:
     def __init__(self, traits: Traits, records: Records, drop: MailDrop) -> None:
         self.traits, self.records, self.drop = traits, records, drop
         self.habits = Habits()
+        self.losses = traits.losses
         self._recent: deque[float] = deque()
         self._door = Door(traits.name, self._password)
 
@@ -79,7 +80,7 @@ class CalendarServer:
                 return Response(status_code=code, headers={"Location": _ELSEWHERE + raw})
             scope = {**request.scope, "raw_path": request.scope["raw_path"].removeprefix(_ELSEWHERE.encode())}
             request = Request({**scope, "path": path.removeprefix(_ELSEWHERE)})
-        return answer(Ask(self.traits, self.records, self.drop, self.habits, request, body, person))
+        return answer(Ask(self.traits, self.records, self.drop, self.habits, self.losses, request, body, person))
 
     def _password(self, name: str) -> str | None:
         person = self.records.person(name)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+
+from datebridge.standins.losses import OF_HALYARD, OF_LANTERN, Losses
 
 
 @dataclass(frozen=True, slots=True)
@@ -11,14 +13,14 @@ class Traits:
 
     Attributes:
         sync: knows sync-collection (RFC 6578); otherwise a client compares tags and ETags.
-        strict: refuses what is not valid and a UID that stands elsewhere in the home, and drops what
-            it has no place for: unknown properties, all alarms but the first, attachments beyond two.
+        strict: refuses what is not valid and a UID that stands elsewhere in the home.
         whole_depth: answers a PROPFIND of all depths; otherwise it refuses it (RFC 4918 §9.1).
         mkcol: makes calendars by extended MKCOL too (RFC 5689), and says so.
         token_life: how many changes back a sync token reaches.
         most_bytes: the largest object taken.
         pace: requests a second before it says 429; 0 for no limit.
         latency: seconds added to every answer.
+        losses: what it does not keep of entries.
         principals_at: the origin at which people are said to be; "" for its own.
     """
 
@@ -32,7 +34,9 @@ class Traits:
     pace: int = 0
     latency: float = 0.0
     principals_at: str = ""
+    losses: Losses = field(default_factory=Losses)
 
 
 TIDEWRACK = Traits("Tidewrack", whole_depth=True)
-LANTERN = Traits("Lantern", sync=True, strict=True, mkcol=True, most_bytes=200_000)
+LANTERN = Traits("Lantern", sync=True, strict=True, mkcol=True, most_bytes=200_000, losses=OF_LANTERN)
+HALYARD = Traits("Halyard", sync=True, mkcol=True, losses=OF_HALYARD)

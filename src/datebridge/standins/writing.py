@@ -10,8 +10,8 @@ from datebridge.core.checks import severity_of
 from datebridge.core.objects import CalendarObject, take_apart
 from datebridge.standins.asking import Ask, path_of
 from datebridge.standins.delivering import deliver
+from datebridge.standins.losses import new_uid
 from datebridge.standins.multistatus import CAL, DAV, error, href
-from datebridge.standins.objects import keep_to_limits
 from datebridge.standins.places import Place
 from datebridge.standins.reading import nothing
 from datebridge.standins.records import Collection, Stored
@@ -34,7 +34,7 @@ def put(ask: Ask) -> Response:
     wrong = None if ask.habits.has("lax") else _wrong(ask, own, place.name, parsed, stored)
     if wrong is not None:
         return wrong
-    data = keep_to_limits(ask.body, parsed) if ask.traits.strict else ask.body
+    data = ask.losses.of_object(ask.body, parsed)
     name = place.name
     if ask.habits.has("renames"):
         given = f"{place.name} {ask.habits.count('renamed')}"
@@ -42,7 +42,8 @@ def put(ask: Ask) -> Response:
         if stored is not None:
             ask.records.delete(own, place.name)
     kind = parsed.entries[0][0].component if parsed.entries else ""
-    ask.records.put(own, name, data, parsed.uid, kind)
+    uid = new_uid(parsed.uid) if ask.losses.new_uids else parsed.uid
+    ask.records.put(own, name, data, uid, kind)
     deliver(ask, take_apart(stored.data) if stored else None, parsed)
     # Where what is kept is not what was sent, no ETag may be given (RFC 4791 §5.3.4).
     kept = ask.records.object(own, name)
@@ -63,6 +64,8 @@ def _wrong(
         return error(403, f"{{{CAL}}}max-resource-size", most)
     if not parsed.entries:
         return error(403, f"{{{CAL}}}valid-calendar-data", "There is no entry in it.")
+    if reason := ask.losses.refusal(parsed):
+        return error(403, f"{{{CAL}}}valid-calendar-object-resource", reason)
     same = len({(facts.uid, facts.component) for facts, _ in parsed.entries}) == 1
     if not same or not parsed.uid or parsed.method:
         why = "An object holds the entries of one UID and one kind, without METHOD."
@@ -75,7 +78,7 @@ def _wrong(
     broken = [p for p in problems if severity_of(p.code) == "breaks"]
     if ask.traits.strict and broken:
         return error(403, f"{{{CAL}}}valid-calendar-data", broken[0].message)
-    if stored is not None and stored.uid and stored.uid != parsed.uid:
+    if stored is not None and stored.uid and stored.uid not in (parsed.uid, new_uid(parsed.uid)):
         why = "The entry here has another UID, and an entry keeps its UID."
         return error(403, f"{{{CAL}}}no-uid-conflict", why, href(ask.map.path(own, name)))
     return _taken(ask, own, name, parsed.uid, moved)

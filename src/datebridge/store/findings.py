@@ -28,7 +28,7 @@ from sqlalchemy import (
 )
 
 from datebridge.core.changes import By
-from datebridge.core.checks import REVISIONS
+from datebridge.core.checks import ALL, REVISIONS
 from datebridge.core.checks.census import CENSUS, Census
 from datebridge.core.checks.of_series import OF_SERIES
 from datebridge.core.ids import CalendarId, VersionId
@@ -393,3 +393,10 @@ def _show(connection: Connection, versions: Sequence[VersionId]) -> None:
     if versions:
         copy_index(connection, versions)
         connection.execute(update(META).values(revision=META.c.revision + 1))
+
+
+def breaking(connection: Connection, versions: Iterable[VersionId]) -> set[VersionId]:
+    """Those of some versions in which a check finds something that breaks, ruled on or not."""
+    codes = [code for code, check in ALL.items() if check.severity == "breaks"]
+    found = FINDINGS.c.code.in_(codes) & FINDINGS.c.version_id.in_(among(versions))
+    return set(connection.execute(select(FINDINGS.c.version_id).where(found).distinct()).scalars())

@@ -2,6 +2,7 @@
 
 from datebridge.services.accounts import accounts
 from datebridge.services.exports import archive, putting_away
+from datebridge.services.fidelity import forecasts, probes
 from datebridge.services.imports import read, sheets
 from datebridge.services.mend import bulk, duplicates, fixing, reconcile, series, zones
 from datebridge.services.running import maintenance
@@ -15,8 +16,10 @@ __all__ = [
     "bulk",
     "duplicates",
     "fixing",
+    "forecasts",
     "handing",
     "maintenance",
+    "probes",
     "pull",
     "push",
     "putting_away",

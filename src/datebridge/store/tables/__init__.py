@@ -12,6 +12,7 @@ from sqlalchemy import Table
 from sqlmodel import SQLModel
 
 from datebridge.store.tables.changes import ChangeRow, ChangeSetRow, ImportFile, ImportGroup, ProblemRow, StagingRow
+from datebridge.store.tables.crossing import Forecast, ForecastLoss, Matrix
 from datebridge.store.tables.elsewhere import Account, Push, Remote, ResourceRow
 from datebridge.store.tables.entries import (
     Calendar,
@@ -58,6 +59,9 @@ ACCOUNTS = _expression(Account)
 REMOTES = _expression(Remote)
 RESOURCES = _expression(ResourceRow)
 PUSHES = _expression(Push)
+MATRICES = _expression(Matrix)
+FORECASTS = _expression(Forecast)
+FORECAST_LOSSES = _expression(ForecastLoss)
 SESSIONS = _expression(BrowserSession)
 JOBS = _expression(Job)
 META = _expression(Meta)
@@ -91,9 +95,12 @@ __all__ = [
     "ENTRIES",
     "FILES",
     "FINDINGS",
+    "FORECASTS",
+    "FORECAST_LOSSES",
     "GROUPS",
     "HELD",
     "JOBS",
+    "MATRICES",
     "META",
     "PREFERENCES",
     "PROBLEMS",
@@ -118,10 +125,13 @@ __all__ = [
     "DensityRow",
     "Entry",
     "FindingRow",
+    "Forecast",
+    "ForecastLoss",
     "ImportFile",
     "ImportGroup",
     "IndexColumns",
     "Job",
+    "Matrix",
     "Meta",
     "Preference",
     "ProblemRow",

@@ -1,0 +1,1 @@
+"""What targets keep: measured by writing and reading back, and laid upon entries."""

@@ -1,0 +1,110 @@
+"""What a selection would lose at a target, entry by entry: made in the background, kept, and read in pages."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from datebridge.core.crossing.fidelity import Fidelity, Measured, learn
+from datebridge.core.crossing.forecast import Entries, foretold
+from datebridge.core.ids import AccountId, CalendarId, JobId, VersionId
+from datebridge.core.invitations import silenced
+from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.filters import Selection
+from datebridge.core.zones.meaning import Zones
+from datebridge.services.jobs import jobs
+from datebridge.services.jobs.jobs import JobContext, Refused, performs
+from datebridge.store.database import Store
+from datebridge.store.entries.ledger import Ledger
+from datebridge.store.entries.present import Placed, in_groups, texts_of, with_series
+from datebridge.store.entries.zones import zones_of
+from datebridge.store.fidelity import ForetoldLoss, NotMeasured, keep_forecast, matrices_of, matrix
+from datebridge.store.findings import breaking
+from datebridge.store.sql import chunks
+from datebridge.store.tables import Matrix, demand_id
+
+#: How many objects are looked at between two reports.
+_AT_ONCE = 500
+
+
+def fidelity_of(row: Matrix) -> Fidelity:
+    """What a matrix says of what is kept."""
+    return learn(Measured.read(one) for one in row.features)
+
+
+def newest(store: Store, account: AccountId) -> Matrix | None:
+    """What was last measured at an account; None where nothing was."""
+    with store.session() as session:
+        return next(iter(matrices_of(session, account)), None)
+
+
+def request_forecast(store: Store, account: AccountId, selection: Selection) -> JobId:
+    """Queue foretelling what a selection would lose at an account.
+
+    Raises:
+        NotMeasured: if nobody knows what is kept there.
+    """
+    row = newest(store, account)
+    if row is None:
+        raise NotMeasured("What this account keeps has not been measured yet. Measure it first.")
+    params = {"matrix": row.id, **selection.as_params()}
+    return jobs.enqueue(store, JobKind.FORECAST, f"Losses at {row.name}", params)
+
+
+@performs(JobKind.FORECAST)
+def forecast_job(context: JobContext) -> dict[str, object]:
+    """Foretell what a selection loses, and keep it."""
+    store, selection = context.store, Selection.read(context.params)
+    with store.session() as session:
+        row = matrix(session, context.params["matrix"])
+    fidelity = fidelity_of(row)
+    with store.read() as connection:
+        ids = with_series(connection, Ledger(store).ids(connection, selection))
+    if not ids:
+        raise Refused("Nothing is selected, so there is nothing to foretell.")
+    losses: list[ForetoldLoss] = []
+    for done, some in enumerate(chunks(_objects(store, ids), _AT_ONCE)):
+        context.progress(min(len(ids), done * _AT_ONCE), len(ids), "entries")
+        losses += _losses(fidelity, some)
+    losing = len({loss.version for loss in losses})
+    with store.write() as connection:
+        number = keep_forecast(
+            connection, demand_id(row.id), selection.as_params(), len(ids), len(ids) - losing, losses
+        )
+        return context.conclude(connection, {"forecast": number})
+
+
+@dataclass(frozen=True, slots=True)
+class _Unit:
+    calendar: CalendarId
+    entries: Entries[VersionId]
+
+
+def _losses(fidelity: Fidelity, units: Sequence[_Unit]) -> list[ForetoldLoss]:
+    return [
+        ForetoldLoss(loss.feature, loss.verdict.value, loss.key, unit.calendar, loss.reason)
+        for unit in units
+        for loss in foretold(fidelity, [unit.entries])
+    ]
+
+
+def _objects(store: Store, ids: Sequence[VersionId]) -> Iterator[_Unit]:
+    """Entries as they would be sent: those of one UID together, silent, with what their calendar defines."""
+    with store.read() as connection:
+        groups = in_groups(connection, ids, together=True)
+        broken = breaking(connection, ids)
+    for calendar, units in groups.items():
+        with store.read() as connection:
+            zones = zones_of(connection, calendar)
+        for some in chunks(units, _AT_ONCE):
+            with store.read() as connection:
+                texts = texts_of(connection, [one.id for unit in some for one in unit])
+            for unit in some:
+                yield _Unit(calendar, _entries(unit, texts, zones, broken))
+
+
+def _entries(
+    unit: Sequence[Placed], texts: dict[VersionId, str], zones: Zones, broken: set[VersionId]
+) -> Entries[VersionId]:
+    members = [(one.id, silenced(texts[one.id])) for one in unit if one.id in texts]
+    return Entries(members, zones, not any(one.id in broken for one in unit))
