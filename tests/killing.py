@@ -10,7 +10,9 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
+import aiohttp
 from sqlalchemy import Connection, Engine, event
 
 from datebridge.core.job_kinds import JobKind
@@ -20,9 +22,11 @@ from datebridge.store.database import Store
 from tests.running import forks
 
 DIED = 9
+#: More than any job needs.
+MANY = 1 << 40
 
 
-def _work(settings_json: str, statement: int) -> None:
+def _work(settings_json: str, statement: int, request: int) -> None:
     settings = Settings.model_validate_json(settings_json)
     store = Store(settings.database)
     left = statement
@@ -34,15 +38,26 @@ def _work(settings_json: str, statement: int) -> None:
         if left < 0:
             os._exit(DIED)
 
+    send = aiohttp.ClientSession._request
+
+    async def _counted(*args: Any, **kwargs: Any) -> aiohttp.ClientResponse:
+        nonlocal requests_left
+        requests_left -= 1
+        if requests_left < 0:
+            os._exit(DIED)
+        return await send(*args, **kwargs)
+
+    requests_left = request
+    aiohttp.ClientSession._request = _counted  # type: ignore[method-assign]
     while jobs.run_next(store, settings, JobKind):
         pass
 
 
-def work_and_die(settings: Settings, statement: int) -> bool:
-    """Do what is queued, and die before a statement; false if all was done before that."""
-    process = forks().Process(target=_work, args=(settings.model_dump_json(), statement))
+def work_and_die(settings: Settings, statement: int = MANY, request: int = MANY) -> bool:
+    """Do what is queued, and die before a statement or a request; false if all was done before that."""
+    process = forks().Process(target=_work, args=(settings.model_dump_json(), statement, request))
     process.start()
-    process.join(60)
+    process.join(120)
     assert process.exitcode in (0, DIED)
     return process.exitcode == DIED
 

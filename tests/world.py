@@ -45,7 +45,8 @@ class World(Bench):
         return self.hosts.address(name).replace("127.0.0.1", "localhost")
 
     def server(self, name: str) -> CalendarServer:
-        return self.hosts.tidewrack if name == "tidewrack" else self.hosts.lantern
+        servers = {"tidewrack": self.hosts.tidewrack, "lantern": self.hosts.lantern, "halyard": self.hosts.halyard}
+        return servers[name]
 
     def put(self, name: str, slug: str, *entries: str) -> None:
         """Put each entry on a server as an object of its own, without its noticing who."""
@@ -108,7 +109,7 @@ class World(Bench):
 def new_world(folder: Path, lantern: Traits = LANTERN) -> Iterator[World]:
     """Stand-ins on free ports, each server with the harbour office and its berths."""
     with running(folder / "standins", dict.fromkeys(PORTS, 0), lantern=lantern) as hosts:
-        for server in (hosts.tidewrack, hosts.lantern):
+        for server in (hosts.tidewrack, hosts.lantern, hosts.halyard):
             server.records.add_person(OFFICE, PASSWORD, "Harbour Office", ADDRESS)
             server.records.add_person("director", PASSWORD, "Ruth Kittow", "ruth.kittow@skerrow.example")
             server.records.add_collection(OFFICE, "berths", "Berths", "#1f5f8b")

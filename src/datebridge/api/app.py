@@ -23,7 +23,7 @@ from starlette.routing import BaseRoute, Route
 from datebridge import __version__
 from datebridge.api import errors, help, maintenance
 from datebridge.api.answering import FIRST, LOOK, Answering, Spread, affordable
-from datebridge.api.connect import accounts, conflicts, imports, replies, transfers
+from datebridge.api.connect import accounts, conflicts, fidelity, imports, replies, transfers
 from datebridge.api.context import App
 from datebridge.api.guard import Guard
 from datebridge.api.logbook import changesets, findings
@@ -173,6 +173,7 @@ def operations() -> tuple[BaseRoute, ...]:
         replies,
         accounts,
         transfers,
+        fidelity,
         conflicts,
         shares,
         readers,

@@ -23,6 +23,8 @@ RemoteNo = Annotated[ids.RemoteId, *_Id]
 FileNo = Annotated[ids.FileId, *_Id]
 GroupNo = Annotated[ids.GroupId, *_Id]
 PushNo = Annotated[ids.PushId, *_Id]
+#: Of a row that has no type of its own.
+RowNo = Annotated[int, *_Id]
 #: Wall seconds, from before the year 1 to after the year 9999.
 Slot = Annotated[int, Ge(-100_000_000_000), Le(300_000_000_000)]
 #: Minutes by which something is moved: no more than all years there are.

@@ -28,7 +28,7 @@ Data = Annotated[
 Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 
-class _Open:
+class Open:
     """Settings and store of a command; what cannot be done ends it with exit code 2."""
 
     def __init__(self, data: Path | None) -> None:
@@ -40,7 +40,7 @@ class _Open:
 
             self.settings = with_standins(self.settings)
 
-    def __enter__(self) -> _Open:
+    def __enter__(self) -> Open:
         from datebridge.services.instance_lock import AlreadyRunning, instance_lock
         from datebridge.services.logs import set_up
         from datebridge.store.database import Store
@@ -128,7 +128,7 @@ def listed(context: typer.Context, data: Data = None, as_json: Json = False) -> 
     from datebridge.store import remotes
     from datebridge.store.calendars import facts_of
 
-    with _Open(data) as opened, opened.store.read() as connection:
+    with Open(data) as opened, opened.store.read() as connection:
         rows = remotes.statements(connection)
         copies = (facts_of(connection, CalendarId(r.remote.calendar_id)) for r in rows if r.remote.calendar_id)
         now = {int(facts.id): facts.entries for facts in copies if facts is not None}
@@ -190,7 +190,7 @@ def add(
     password = os.environ.get("DATE_BRIDGE_PASSWORD", "")
     if user and not password:
         password = typer.prompt("Password", hide_input=True, err=True)
-    with _Open(data) as opened:
+    with Open(data) as opened:
         account, job = accounts.add(opened.store, opened.settings, address, user, password, name, agreed=agree or ())
         trouble = ""
         try:
@@ -207,7 +207,7 @@ def add(
         raise SystemExit(PROBLEMS)
 
 
-def _switched(opened: _Open, names: list[str], on: bool) -> list[RemoteId]:
+def _switched(opened: Open, names: list[str], on: bool) -> list[RemoteId]:
     from datebridge.core.ids import RemoteId
     from datebridge.store import remotes
     from datebridge.store.changesets.draft import CannotApply
@@ -230,7 +230,7 @@ def on(calendars: Annotated[list[str], typer.Argument(help="Their names.")], dat
     """Switch calendars on, and fetch them."""
     from datebridge.services.accounts import accounts
 
-    with _Open(data) as opened:
+    with Open(data) as opened:
         results = opened.do(*accounts.switch_on(opened.store, _switched(opened, calendars, True)))
     _say_pulled(results, False)
 
@@ -244,7 +244,7 @@ def off(
     """Switch a calendar off. Nothing is deleted on the server."""
     from datebridge.services.accounts import leaving
 
-    with _Open(data) as opened:
+    with Open(data) as opened:
         set_id = leaving.switch_off(opened.store, _switched(opened, [calendar], False)[0], keep)
     say(f"Switched off in batch {set_id}.")
 
@@ -261,7 +261,7 @@ def pull(
     from datebridge.store.changesets.draft import CannotApply
     from datebridge.store.tables import demand_id
 
-    with _Open(data) as opened:
+    with Open(data) as opened:
         with opened.store.read() as connection:
             rows = remotes.statements(connection)
         wanted = [
@@ -294,7 +294,7 @@ def push(
     from datebridge.services.sync import conflicts, push
     from datebridge.store import pushes
 
-    with _Open(data) as opened:
+    with Open(data) as opened:
         if again:
             conflicts.try_again(opened.store)
         queued = push.push_pending(opened.store)
@@ -312,7 +312,7 @@ def push(
     raise SystemExit(PROBLEMS if counts.get("refused") or counts.get("conflict") else OK)
 
 
-def _switch_on_if_meant(opened: _Open, off: RemoteId, name: str, account: str) -> None:
+def _switch_on_if_meant(opened: Open, off: RemoteId, name: str, account: str) -> None:
     """Ask whether a calendar that was left off is meant, and if so, switch it on."""
     from datebridge.services.accounts import accounts
     from datebridge.store.changesets.draft import CannotApply
@@ -354,7 +354,7 @@ def copy(
     from datebridge.store.entries.ledger import Ledger
     from datebridge.store.jobs import open_jobs
 
-    with _Open(data) as opened:
+    with Open(data) as opened:
         store = opened.store
         with store.read() as connection:
             account_id = account_named(connection, account) if account else None

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from datebridge.cli.accounts import Data, Json, _Open
+from datebridge.cli.accounts import Data, Json, Open
 from datebridge.cli.output import CANNOT, OK, error, say, table
 from datebridge.core.choices import Besides, Detail, Form, Guarded
 
@@ -157,7 +157,7 @@ def listed(data: Data = None, as_json: Json = False) -> None:
     from datebridge.store import shares
     from datebridge.store.calendars import names
 
-    with _Open(data) as opened, opened.store.session() as session:
+    with Open(data) as opened, opened.store.session() as session:
         owners = {role.id: role.name for role in shares.roles(session)}
         readers = shares.readers(session)
         called = {int(number): name for number, name in names(session.connection()).items()}
@@ -226,7 +226,7 @@ def make_share(
     from datebridge.store.calendars import names
     from datebridge.store.entries.ledger import Ledger
 
-    with _Open(data) as opened:
+    with Open(data) as opened:
         with opened.store.read() as connection:
             calendars = {name.lower(): number for number, name in names(connection, live=True).items()}
         missing = [one for one in calendar or () if one.lower() not in calendars]
@@ -270,7 +270,7 @@ def revoke(
     from datebridge.services.sharing import shares
     from datebridge.store import shares as kept
 
-    with _Open(data) as opened:
+    with Open(data) as opened:
         if reader:
             with opened.store.session() as session:
                 readers = [

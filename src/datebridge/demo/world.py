@@ -25,7 +25,7 @@ _VESTLAND = (("Gull Day", 3, 1), ("Hay Friday", 7, 10), ("Beacon Eve", 12, 31))
 
 def fill(hosts: Hosts, today: date) -> None:
     """Put the scenario on the stand-ins."""
-    for server in (hosts.tidewrack, hosts.lantern):
+    for server in (hosts.tidewrack, hosts.lantern, hosts.halyard):
         for name, (title, address) in _PEOPLE.items():
             server.records.add_person(name, PASSWORD, title, address)
     for sample in sample_calendars(today):
@@ -40,6 +40,7 @@ def fill(hosts: Hosts, today: date) -> None:
             objects[facts.uid].append(text)
         for uid, texts in objects.items():
             server.put_parts(sample.owner, sample.slug, uid, texts, zones)
+    hosts.halyard.records.add_collection("lab-office", "wet-bench", "Wet laboratory bench", "#5f3a8b")
     _publish(hosts.breakwater, Scenario(today, 1926), hosts.address("breakwater"))
 
 

@@ -35,11 +35,19 @@ from datebridge.standins.feeds import FeedHost
 from datebridge.standins.habits import Habits
 from datebridge.standins.mail import MailDrop, Post, mail_app
 from datebridge.standins.records import Records
-from datebridge.standins.traits import LANTERN, TIDEWRACK, Traits
+from datebridge.standins.traits import HALYARD, LANTERN, TIDEWRACK, Traits
 
 HOST = "127.0.0.1"
 #: The ports they have unless these are taken.
-PORTS = {"tidewrack": 8141, "lantern": 8142, "breakwater": 8143, "mail": 8144, "lantern-tls": 8145, "smtp": 8146}
+PORTS = {
+    "tidewrack": 8141,
+    "lantern": 8142,
+    "breakwater": 8143,
+    "mail": 8144,
+    "lantern-tls": 8145,
+    "smtp": 8146,
+    "halyard": 8147,
+}
 
 
 class PortTaken(Exception):
@@ -61,8 +69,9 @@ class Hosts:
         self.mail = MailDrop(folder / "mail.sqlite")
         self.tidewrack = CalendarServer(tidewrack, Records(folder / "tidewrack.sqlite"), self.mail)
         self.lantern = CalendarServer(lantern, Records(folder / "lantern.sqlite"), self.mail)
+        self.halyard = CalendarServer(HALYARD, Records(folder / "halyard.sqlite"), self.mail)
         self.breakwater = FeedHost(folder / "breakwater.sqlite")
-        self.switches = {name: Switches() for name in ("tidewrack", "lantern", "breakwater")}
+        self.switches = {name: Switches() for name in ("tidewrack", "lantern", "halyard", "breakwater")}
         self._sockets = _listen(folder / "ports.json", ports)
         self._servers: list[uvicorn.Server] = []
 
@@ -79,6 +88,7 @@ class Hosts:
         lantern = Faulty(self.lantern, self.switches["lantern"], self.lantern)
         return {
             "tidewrack": Faulty(self.tidewrack, self.switches["tidewrack"], self.tidewrack),
+            "halyard": Faulty(self.halyard, self.switches["halyard"], self.halyard),
             "lantern": lantern,
             "lantern-tls": lantern,
             "breakwater": Faulty(self.breakwater, self.switches["breakwater"]),
@@ -86,7 +96,8 @@ class Hosts:
         }
 
     def _habits(self, name: str) -> Habits:
-        server = {"tidewrack": self.tidewrack, "lantern": self.lantern, "lantern-tls": self.lantern}.get(name)
+        servers = {"tidewrack": self.tidewrack, "halyard": self.halyard, "lantern-tls": self.lantern}
+        server = {**servers, "lantern": self.lantern}.get(name)
         return server.habits if server is not None else Habits()
 
     async def serve(self) -> None:
@@ -119,8 +130,11 @@ class Hosts:
             server.should_exit = True
 
     def close(self) -> None:
-        for store in (self.mail, self.breakwater, self.tidewrack.records, self.lantern.records):
-            store.close()
+        servers = (self.tidewrack, self.lantern, self.halyard)
+        for server in servers:
+            server.records.close()
+        self.mail.close()
+        self.breakwater.close()
         for listener in self._sockets.values():
             listener.close()
 

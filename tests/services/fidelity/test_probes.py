@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import threading
 from pathlib import Path
 
 import pytest
 
 from datebridge.core.crossing.features import MARK
-from datebridge.core.crossing.probing import PLACE
+from datebridge.core.crossing.probing import PLACE, SENDS
 from datebridge.services.fidelity import forecasts, probes
+from datebridge.services.jobs import jobs
 from datebridge.store.fidelity import matrices_of
-from tests.world import OFFICE, World, new_world
+from tests.depth import LONGER
+from tests.killing import work_and_die
+from tests.world import OFFICE, World, berth, new_world
 
-SERVERS = ("tidewrack", "lantern")
+SERVERS = ("tidewrack", "lantern", "halyard")
 
 
 @pytest.fixture
@@ -43,3 +47,78 @@ def test_a_probe_explains_everything_and_leaves_nothing(world: World, name: str)
     assert (fidelity.unexplained, fidelity.untried) == ((), ())
     assert left_behind(world, name) == []
     assert (world.there(name, "berths"), world.mail()) == (before, [])
+
+
+@pytest.mark.kills
+@pytest.mark.parametrize("deaths", [(n, n + 130) for n in range(130)] if LONGER else [(5, 60), (7, 200)])
+def test_killed_before_any_request_it_leaves_nothing_after_the_next_start(
+    world: World, deaths: tuple[int, ...]
+) -> None:
+    account = world.connect("lantern")
+    probes.measure(world.store, account)
+    for request in deaths:
+        assert work_and_die(world.settings, request=request)
+        jobs.resume_interrupted(world.store)
+    assert world.work().state == "done"
+    assert left_behind(world, "lantern") == []
+    with world.store.session() as session:
+        assert len(matrices_of(session, account)) == 1
+
+
+def test_stopped_it_takes_away_what_it_wrote(world: World) -> None:
+    account = world.connect("lantern")
+    job = probes.measure(world.store, account)
+    switches = world.hosts.switches["lantern"]
+
+    def when_written() -> None:
+        while switches.requests["PUT"] < 20:
+            threading.Event().wait(0.01)
+        jobs.stop(world.store, job)
+
+    thread = threading.Thread(target=when_written)
+    thread.start()
+    ended = world.work()
+    thread.join()
+    assert ended.state == "stopped"
+    assert left_behind(world, "lantern") == []
+
+
+def test_where_none_can_be_made_it_uses_a_calendar_and_touches_nothing_else(world: World) -> None:
+    world.put("tidewrack", "berths", berth(1), berth(2))
+    account = world.connect("tidewrack")
+    records = world.server("tidewrack").records
+    records.add_collection(OFFICE, "other", "Other")
+    before = world.there("tidewrack", "berths")
+    probes.measure(world.store, account, world.remote(account).id)
+    assert world.work().state == "done"
+    assert world.there("tidewrack", "berths") == before
+    assert [c.name for c, _ in records.calendars_of(OFFICE)] == ["Berths", "Other"]
+    with world.store.session() as session:
+        [row] = matrices_of(session, account)
+    verdicts = {one["feature"]: (one["verdict"], one["reason"]) for one in row.features}
+    assert verdicts["uid-twice"] == ("not tried", "There is no second calendar to try it in.")
+
+
+def test_it_stops_at_people_where_the_server_says_that_it_invites(world: World) -> None:
+    account = world.connect("lantern")
+    world.server("lantern").habits.set(["invites-anyway"])
+    probes.measure(world.store, account)
+    assert world.work().state == "done"
+    with world.store.session() as session:
+        [row] = matrices_of(session, account)
+    people = {one["feature"]: one for one in row.features if one["feature"].startswith("attendee-")}
+    assert len(people) > 10
+    assert {one["reason"] for one in people.values()} == {SENDS}
+
+
+@pytest.mark.parametrize("habit", ["renames", "weak-etags", "no-multiget", "withholds", "mkcol-only", "gzip"])
+def test_habits_of_servers_change_nothing_of_what_is_measured(world: World, habit: str) -> None:
+    account = world.connect("tidewrack")
+    world.server("tidewrack").habits.set([habit])
+    probes.measure(world.store, account)
+    assert world.work().state == "done"
+    with world.store.session() as session:
+        [row] = matrices_of(session, account)
+    fidelity = forecasts.fidelity_of(row)
+    assert (fidelity.unexplained, fidelity.untried, len(fidelity.rules)) == ((), (), 1)
+    assert left_behind(world, "tidewrack") == []

@@ -2422,6 +2422,186 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/accounts/{account_id}/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure
+         * @description Measure what an account keeps, by writing every feature and reading it back.
+         */
+        post: operations["measure_api_accounts__account_id__measure_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/fidelity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Of Account
+         * @description What an account keeps, as it was last measured; nothing where it was not.
+         */
+        get: operations["of_account_api_accounts__account_id__fidelity_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/matrices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Listed
+         * @description The targets of which it is known what they keep.
+         */
+        get: operations["listed_api_matrices_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/matrices/{matrix_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One
+         * @description A matrix, for instance to be laid beside another.
+         */
+        get: operations["one_api_matrices__matrix_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/matrices/{matrix_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * File
+         * @description A matrix as a file: JSON as the command line gives it, a table, or a page to be printed.
+         */
+        get: operations["file_api_matrices__matrix_id__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forecasts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Foretell
+         * @description Foretell what a selection would lose at an account.
+         */
+        post: operations["foretell_api_forecasts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forecasts/{forecast_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Forecast
+         * @description What is foretold, by feature, the worst first.
+         */
+        get: operations["forecast_api_forecasts__forecast_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forecasts/{forecast_id}/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Losing
+         * @description The entries that lose a feature in one way, in pages.
+         */
+        get: operations["losing_api_forecasts__forecast_id__entries_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forecasts/{forecast_id}/entries/{entry_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Banks
+         * @description An entry in two banks: as it is, and as it will arrive.
+         */
+        get: operations["banks_api_forecasts__forecast_id__entries__entry_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/conflicts": {
         parameters: {
             query?: never;
@@ -3227,6 +3407,28 @@ export interface components {
             there: string;
         };
         /**
+         * BanksOut
+         * @description An entry as it is, and as it will arrive, line by line.
+         */
+        BanksOut: {
+            /** Left */
+            left: string[];
+            /**
+             * Right
+             * @description empty where the target refuses it
+             */
+            right: string[];
+            /** Refused */
+            refused: string;
+            /**
+             * Certain
+             * @description false where a feature of it comes back in a way that no rule explains
+             */
+            certain: boolean;
+            /** Losses */
+            losses: string[];
+        };
+        /**
          * BeginSeries
          * @description A series begins on this day or later: what it did before is cut off.
          */
@@ -3300,6 +3502,13 @@ export interface components {
              * @default
              */
             description: string;
+        };
+        /** CalendarLoss */
+        CalendarLoss: {
+            /** Calendar */
+            calendar: string;
+            /** Entries */
+            entries: number;
         };
         /**
          * CalendarOut
@@ -4370,6 +4579,55 @@ export interface components {
             value: string;
         };
         /**
+         * FeatureOut
+         * @description What became of one feature.
+         */
+        FeatureOut: {
+            /** Feature */
+            feature: string;
+            /** Words */
+            words: string;
+            /** Group */
+            group: string;
+            /**
+             * Harm
+             * @enum {string}
+             */
+            harm: "breaks" | "alters" | "untidy";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "kept" | "rewritten" | "dropped" | "refused" | "not tried";
+            /**
+             * Before
+             * @description its verdict the last time, where that was another
+             */
+            before: string;
+            /**
+             * Sent
+             * @description the lines it is about, as they went there; of a limit how much was tried
+             */
+            sent: string[];
+            /**
+             * Got
+             * @description the same as they came back; of a limit how much of it
+             */
+            got: string[];
+            /** Reason */
+            reason: string;
+            /**
+             * Declared
+             * @description what the server says of it
+             */
+            declared: string;
+            /**
+             * Contradicts
+             * @description it does otherwise than it says
+             */
+            contradicts: boolean;
+        };
+        /**
          * FieldOut
          * @description One field in which both sides differ; lines as they are written.
          */
@@ -4584,6 +4842,35 @@ export interface components {
              * @enum {string}
              */
             do: "fix";
+        };
+        /** ForecastIn */
+        ForecastIn: {
+            /** Account Id */
+            account_id: number;
+            chosen: components["schemas"]["SelectionIn"];
+        };
+        /**
+         * ForecastOut
+         * @description What a selection would lose at a target, the worst first.
+         */
+        ForecastOut: {
+            /** Id */
+            id: number;
+            /** Target */
+            target: string;
+            /** Account Id */
+            account_id: number | null;
+            /** Measured At */
+            measured_at: string;
+            /** Entries */
+            entries: number;
+            /**
+             * Whole
+             * @description how many of them lose nothing
+             */
+            whole: number;
+            /** Losses */
+            losses: components["schemas"]["LossOut"][];
         };
         /**
          * Form
@@ -5073,6 +5360,51 @@ export interface components {
             address: string;
         };
         /**
+         * LosingOut
+         * @description An entry that loses something.
+         */
+        LosingOut: {
+            /** Id */
+            id: number;
+            /** Title */
+            title: string;
+            /** Calendar */
+            calendar: string;
+            /** Reason */
+            reason: string;
+        };
+        /** LosingPage */
+        LosingPage: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["LosingOut"][];
+        };
+        /**
+         * LossOut
+         * @description A feature that entries lose in one way.
+         */
+        LossOut: {
+            /** Feature */
+            feature: string;
+            /** Words */
+            words: string;
+            /**
+             * Harm
+             * @enum {string}
+             */
+            harm: "breaks" | "alters" | "untidy";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "kept" | "rewritten" | "dropped" | "refused" | "not tried";
+            /** Entries */
+            entries: number;
+            /** Calendars */
+            calendars: components["schemas"]["CalendarLoss"][];
+        };
+        /**
          * MapAddress
          * @description Another address for the organiser and attendees: ``@old.example`` for a domain, else one address.
          */
@@ -5086,6 +5418,65 @@ export interface components {
              * @enum {string}
              */
             do: "map-address";
+        };
+        /**
+         * MatrixHead
+         * @description A target of which it is known what it keeps.
+         */
+        MatrixHead: {
+            /** Id */
+            id: number;
+            /** Account Id */
+            account_id: number | null;
+            /** Name */
+            name: string;
+            /** At */
+            at: string;
+        };
+        /**
+         * MatrixOut
+         * @description What a target keeps.
+         */
+        MatrixOut: {
+            /** Id */
+            id: number;
+            /** Account Id */
+            account_id: number | null;
+            /** Name */
+            name: string;
+            /** At */
+            at: string;
+            /**
+             * Before At
+             * @description when it was measured the time before; empty where it was not
+             */
+            before_at: string;
+            /** Requests */
+            requests: number;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /**
+             * Does
+             * @description what it does, each to be read after its name
+             */
+            does: string[];
+            /**
+             * Unexplained
+             * @description features that come back in a way that no rule explains
+             */
+            unexplained: string[];
+            /** Features */
+            features: components["schemas"]["FeatureOut"][];
+        };
+        /** MeasureIn */
+        MeasureIn: {
+            /**
+             * Remote Id
+             * @description the calendar to measure in; else one is made for it
+             */
+            remote_id?: number | null;
         };
         /**
          * MemberOut
@@ -12690,6 +13081,376 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    measure_api_accounts__account_id__measure_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    of_account_api_accounts__account_id__fidelity_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixOut"] | null;
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    listed_api_matrices_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixHead"][];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    one_api_matrices__matrix_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                matrix_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixOut"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    file_api_matrices__matrix_id__file_get: {
+        parameters: {
+            query: {
+                form: "json" | "csv" | "html";
+            };
+            header?: never;
+            path: {
+                matrix_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    foretell_api_forecasts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForecastIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    forecast_api_forecasts__forecast_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                forecast_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForecastOut"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    losing_api_forecasts__forecast_id__entries_get: {
+        parameters: {
+            query: {
+                feature: string;
+                verdict: "kept" | "rewritten" | "dropped" | "refused" | "not tried";
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                forecast_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LosingPage"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    banks_api_forecasts__forecast_id__entries__entry_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                forecast_id: number;
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BanksOut"];
                 };
             };
             /** @description The request is not valid; the detail says where. */

@@ -3,7 +3,17 @@ import { answer, client } from './client';
 
 /** What the server tells of when it changes. */
 export type Topic =
-  'entries' | 'sets' | 'accounts' | 'fidelity' | 'pushes' | 'files' | 'jobs' | 'duplicates' | 'time' | 'preferences' | 'shares';
+  | 'entries'
+  | 'sets'
+  | 'accounts'
+  | 'fidelity'
+  | 'pushes'
+  | 'files'
+  | 'jobs'
+  | 'duplicates'
+  | 'time'
+  | 'preferences'
+  | 'shares';
 
 /** What can be asked, by the first part of its key: the topics that make an answer old; none for what never changes. */
 export const TOPICS = {

@@ -66,6 +66,11 @@
         hint="List the calendars that {account.name} has now, with the number of entries in each"
         >Rediscover calendars</Action
       >
+      <Action
+        href="/connect/keeps/{account.id}"
+        hint="Measure what {account.name} keeps of what it is given, and foretell what entries lose there"
+        named="What {account.name} keeps">What it keeps</Action
+      >
       <Action onclick={() => (leaving = true)} hint="Disconnect {account.name}" named="Disconnect… {account.name}"
         >Disconnect…</Action
       >

@@ -26,10 +26,17 @@ from datebridge.core.crossing.catalogue.limits import MEASURES, how_much, writte
 from datebridge.core.crossing.features import UID_TWICE, Feature, Harm, Verdict, alike
 from datebridge.core.crossing.refusals import REFUSALS, RefusedThere, RefuseProblems, RefuseWith
 from datebridge.core.crossing.rules import Another, LeaveOut, LeaveOutParameters, NewUid, Rule, Unit, holds, name_of
+from datebridge.core.errors import CannotDo
 from datebridge.core.text.component import Component
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 _UNITS: Mapping[str, Unit] = {"bytes": "bytes", "characters": "characters"}
+
+
+class NotAMatrix(CannotDo):
+    """Something that should be a matrix is none; the message says where."""
+
+    code, title = "not-a-matrix", "This is not a matrix"
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,14 +70,14 @@ class Measured:
         """What `row` made of one.
 
         Raises:
-            ValueError: if it is none; the message says what is wrong with it.
+            NotAMatrix: if it is none; the message says what is wrong with it.
         """
         name, verdict = row.get("feature"), row.get("verdict")
         if not isinstance(name, str) or verdict not in {one.value for one in Verdict}:
-            raise ValueError(f"no row of a matrix: {str(dict(row))[:80]}")
+            raise NotAMatrix(f"A row of a matrix names a feature and a verdict. This one does not: {str(row)[:80]}")
         texts = [row.get(key) or "" for key in ("sent", "got", "reason")]
         if not all(isinstance(text, str) for text in texts):
-            raise ValueError(f"the row “{name[:40]}” holds something else than text")
+            raise NotAMatrix(f"The row “{name[:40]}” holds something that is not text.")
         return cls(name, Verdict(verdict), _entries(texts[0]), _entries(texts[1]), texts[2])
 
 

@@ -17,6 +17,8 @@ from typing import Generic, NamedTuple, TypeVar
 from datebridge.core.crossing.catalogue import BY_NAME
 from datebridge.core.crossing.features import Verdict
 from datebridge.core.crossing.fidelity import Fidelity
+from datebridge.core.invitations import silenced
+from datebridge.core.objects import take_apart
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 Key = TypeVar("Key")
@@ -59,3 +61,14 @@ def by_harm(feature: str, verdict: str) -> tuple[int, int, str]:
     """The order in which losses are told: the worst first."""
     known = BY_NAME.get(feature)
     return _HARMS.index(known.harm) if known else len(_HARMS), _VERDICTS.index(Verdict(verdict)), feature
+
+
+def losses_in(fidelity: Fidelity, data: bytes) -> Iterator[EntryLoss[tuple[str, str]]]:
+    """What the entries of a file lose, each by UID and RECURRENCE-ID."""
+    whole = take_apart(data)
+    zones = Zones((facts.uid, text) for facts, text in whole.zones)
+    objects: dict[object, list[tuple[tuple[str, str], str]]] = {}
+    for number, (facts, text) in enumerate(whole.entries):
+        member = ((facts.uid, facts.recurrence_id), silenced(text))
+        objects.setdefault((facts.component, facts.uid) if facts.uid else number, []).append(member)
+    return foretold(fidelity, (Entries(members, zones) for members in objects.values()))

@@ -14,8 +14,8 @@ from collections.abc import Generator, Mapping, Sequence
 from typing import NamedTuple
 
 from datebridge.core.crossing.catalogue import BY_NAME, CATALOGUE
-from datebridge.core.crossing.catalogue.limits import MEASURES, how_much, written
-from datebridge.core.crossing.features import UID_TWICE, Feature, Verdict
+from datebridge.core.crossing.catalogue.limits import MEASURES, how_much, is_text, kept_last, written
+from datebridge.core.crossing.features import MARK, UID_TWICE, Feature, Verdict
 from datebridge.core.crossing.fidelity import Measured
 from datebridge.core.crossing.rules import Unit
 from datebridge.core.text.component import Component
@@ -80,6 +80,11 @@ def probe(hints: Mapping[str, int] | None = None) -> Course:
     limits = [feature for feature in CATALOGUE if feature.limit and feature.name not in measured]
     measured |= {one.feature: one for one in (yield from _side_by_side(limits, hints or {}))}
     return [measured[feature.name] for feature in CATALOGUE]
+
+
+def is_place(name: str, url: str) -> bool:
+    """Whether a calendar is one in which a probe writes."""
+    return name == PLACE and MARK in url
 
 
 def _invites(feature: Feature) -> bool:
@@ -151,14 +156,13 @@ def _limit(feature: Feature, hint: int) -> Course:
             low, high = (low, middle) if answer.refused else (middle, high)
             taken = taken if answer.refused else answer
         answer, most = taken, low
-    pieces = _pieces(name, answer.got)
     kept, whole = (how_much(name, texts, "characters") for texts in (answer.got, written(name, most)))
     if most and MEASURES[name].cuts is not None and kept < whole:
         count, way = yield from _cut(name, most, answer)
         return [Measured(name, Verdict.REWRITTEN, (sent,), (f"{count} {way}",))]
     if not refused:
         return [Measured(name, Verdict.KEPT, (sent,), (sent,))]
-    unit = yield from _unit(name, most, feature.limit.unit, bool(pieces))
+    unit = yield from _unit(name, most, feature.limit.unit)
     return [Measured(name, Verdict.REFUSED, (sent,), (f"{most} {unit}",), refused)]
 
 
@@ -166,28 +170,19 @@ def _trial(name: str, size: int, wide: bool = False) -> Trial:
     return Trial(name, tuple(written(name, size, wide)))
 
 
-def _pieces(name: str, texts: Sequence[str]) -> list[object]:
-    return [piece for text in texts for piece in MEASURES[name].kept(text)]
-
-
-def _is_text(name: str) -> bool:
-    return name in ("limit-title", "limit-notes", "limit-place")
-
-
 def _cut(name: str, most: int, answer: Answer) -> Generator[Trials, Answers, tuple[int, str]]:
     """How much is kept, and of what: bytes or characters of a text, the first or the last of several."""
     count = how_much(name, answer.got, "characters")
-    if not _is_text(name):
-        all_pieces, kept = _pieces(name, written(name, most)), _pieces(name, answer.got)
-        return count, "last" if kept and kept != all_pieces[: len(kept)] else "first"
+    if not is_text(name):
+        return count, "last" if kept_last(name, written(name, most), answer.got) else "first"
     [wide] = yield [_trial(name, count, wide=True)]  # as many characters, and twice the bytes
     again = how_much(name, wide.got, "characters")
     return (count, "bytes") if wide.got and again < count else (count, "characters")
 
 
-def _unit(name: str, most: int, unit: str, some: bool) -> Generator[Trials, Answers, str]:
+def _unit(name: str, most: int, unit: str) -> Generator[Trials, Answers, str]:
     """In what the most that is taken is counted."""
-    if not (_is_text(name) and some):
+    if not is_text(name):
         return unit
     [wide] = yield [_trial(name, most, wide=True)]
     units: tuple[Unit, Unit] = ("bytes", "characters")

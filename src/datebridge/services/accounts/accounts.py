@@ -11,6 +11,7 @@ from datebridge.connect.errors import Unreachable
 from datebridge.connect.homes import Home, ListedCalendar
 from datebridge.connect.origins import host_of, origin_of
 from datebridge.core.accounts import reach_of
+from datebridge.core.crossing.probing import is_place
 from datebridge.core.ids import AccountId, JobId, RemoteId
 from datebridge.core.index.summary import Summary
 from datebridge.core.job_kinds import JobKind
@@ -77,7 +78,7 @@ def add(
         session.flush()
         account_id = AccountId(demand_id(account.id))
         if not again and many:
-            session.add_all(_remote(account_id, calendar) for calendar in place.calendars)
+            session.add_all(_remote(account_id, one) for one in place.calendars if not is_place(one.name, one.url))
         elif not again:
             title = name.strip() or look.title
             if title == host_of(host):
@@ -158,7 +159,7 @@ def survey_job(context: JobContext) -> dict[str, object]:
     with connected_to(store, context.settings, account_id, context.check) as line:
         try:
             home = line.server.discover()
-            listed = line.server.calendars(home)
+            listed = [one for one in line.server.calendars(home) if not is_place(one.name, one.url)]
         except Unreachable as error:
             _note(store, account_id, error)
             raise jobs.Refused(error.message) from error

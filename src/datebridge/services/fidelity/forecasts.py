@@ -108,3 +108,48 @@ def _entries(
 ) -> Entries[VersionId]:
     members = [(one.id, silenced(texts[one.id])) for one in unit if one.id in texts]
     return Entries(members, zones, not any(one.id in broken for one in unit))
+
+
+@dataclass(frozen=True, slots=True)
+class BothBanks:
+    """An entry as it is and as it will arrive, line by line; nothing on the right where it is refused."""
+
+    left: list[str]
+    right: list[str]
+    refused: str
+    certain: bool
+    losses: list[str]
+
+
+def both_banks(store: Store, row: Matrix, entry: VersionId) -> BothBanks:
+    """What becomes of one entry, together with the others of its UID.
+
+    Raises:
+        NotMeasured: if the entry is not in force any more.
+    """
+    fidelity = fidelity_of(row)
+    for unit in _objects(store, _whole(store, entry)):
+        keys = [key for key, _ in unit.entries.members]
+        if entry not in keys:
+            continue
+        texts = [text for _, text in unit.entries.members]
+        at = keys.index(entry)
+        arrival = fidelity.arrival(texts, unit.entries.zones, unit.entries.sound)
+        mine = [loss for loss in arrival.losses if loss.at == at]
+        refused = next((loss.reason for loss in mine if not arrival.texts), "")
+        right = _of_same(arrival.texts, texts, at)
+        names = list(dict.fromkeys(loss.feature for loss in mine))
+        return BothBanks(texts[at].split("\n"), right.split("\n") if right else [], refused, arrival.certain, names)
+    raise NotMeasured("This entry was changed or deleted meanwhile. Make the forecast again.")
+
+
+def _whole(store: Store, entry: VersionId) -> list[VersionId]:
+    with store.read() as connection:
+        return with_series(connection, [entry])
+
+
+def _of_same(arrived: Sequence[str], texts: Sequence[str], at: int) -> str:
+    """The entry that one of them arrives as; "" where it does not."""
+    if len(arrived) == len(texts):
+        return arrived[at]
+    return arrived[0] if arrived and at == 0 else ""

@@ -21,7 +21,7 @@ from datebridge.core.accounts import reach_of
 from datebridge.core.crossing.catalogue import CATALOGUE
 from datebridge.core.crossing.features import MARK
 from datebridge.core.crossing.fidelity import Measured
-from datebridge.core.crossing.probing import PLACE, Answer, Answers, Trial, Trials, probe
+from datebridge.core.crossing.probing import PLACE, Answer, Answers, Trial, Trials, is_place, probe
 from datebridge.core.ids import AccountId, JobId, RemoteId
 from datebridge.core.job_kinds import JobKind
 from datebridge.core.objects import assemble, take_apart
@@ -229,11 +229,6 @@ def _sweep(line: AccountConnection, place: str) -> None:
             line.web.request("DELETE", calendar.url)
         elif place and calendar.url == place:
             _empty(line, place, set())
-
-
-def is_place(name: str, url: str) -> bool:
-    """Whether a calendar is one in which a probe writes."""
-    return name == PLACE and MARK in unquote(url)
 
 
 def _empty(line: AccountConnection, url: str, written: set[str]) -> None:

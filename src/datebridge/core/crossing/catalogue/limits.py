@@ -121,6 +121,22 @@ def how_much(name: str, texts: Sequence[str], unit: Unit) -> int:
     return sum(size_of(part, unit) if isinstance(part, str) else len(part) for part in kept)
 
 
+def pieces(name: str, texts: Sequence[str]) -> list[object]:
+    """What of it is in entries, piece by piece."""
+    return [piece for text in texts for piece in MEASURES[name].kept(text)]
+
+
+def is_text(name: str) -> bool:
+    """Whether a limit is about the length of a text."""
+    return name in ("limit-title", "limit-notes", "limit-place")
+
+
+def kept_last(name: str, sent: Sequence[str], got: Sequence[str]) -> bool:
+    """Whether of several the last are kept, and not the first."""
+    kept = pieces(name, got)
+    return bool(kept) and kept != pieces(name, sent)[: len(kept)]
+
+
 def _limit(name: str, words: str, harm: Harm, most: int, unit: str, focus: str, *remedies: str) -> Feature:
     return Feature(
         name, words, Group.LIMITS, harm, (tuple(written(name, 1)),), (focus,), (), remedies, (), Limit(most, unit)

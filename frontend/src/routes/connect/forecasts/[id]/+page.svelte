@@ -1,0 +1,179 @@
+<script lang="ts">
+  import { page } from '$app/state';
+  import PagedList from '$lib/ui/PagedList.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import { answer, client, type Schemas } from '$lib/api/client';
+  import { key, query } from '$lib/api/queries';
+  import { keepInAddress } from '$lib/state/address';
+  import { walking } from '$lib/state/focus';
+  import { number, text, view, type Changes } from '$lib/state/view';
+  import { count, counted } from '$lib/ui/words';
+
+  /** What entries would lose at a target, the worst first; each loss opens to its entries, and these to two banks. */
+  type Loss = Schemas['LossOut'];
+  const shape = { loss: text, entry: number(0) };
+  const id = $derived(Number(page.params.id));
+  const address = $derived(view(`/connect/forecasts/${id}`, shape));
+  const asked = $derived(address.read(page.url.searchParams));
+  const forecast = query(() => ({
+    queryKey: key('forecast', id),
+    queryFn: () => answer(client.GET('/api/forecasts/{forecast_id}', { params: { path: { forecast_id: id } } })),
+    retry: false,
+  }));
+  const mark = (loss: Loss) => `${loss.feature} ${loss.verdict}`;
+  const losses = $derived(forecast.data?.losses ?? []);
+  const open = $derived(losses.find((one) => mark(one) === asked.loss) ?? losses[0]);
+  const banks = query(() => ({
+    queryKey: key('forecast-losses', id, asked.entry),
+    queryFn: () =>
+      answer(
+        client.GET('/api/forecasts/{forecast_id}/entries/{entry_id}', {
+          params: { path: { forecast_id: id, entry_id: asked.entry } },
+        }),
+      ),
+    enabled: asked.entry > 0,
+    retry: false,
+  }));
+  const there = $derived(new Set(banks.data?.right));
+  const here = $derived(new Set(banks.data?.left));
+  const INK: Record<string, string> = { breaks: 'text-removed', alters: 'text-changed', untidy: 'text-same' };
+  const GLYPH: Record<string, string> = { rewritten: '≠', dropped: '−', refused: '×' };
+  const VERB: Record<string, string> = { rewritten: 'rewrites', dropped: 'drops', refused: 'refuses' };
+
+  function change(changes: Changes<typeof shape>): void {
+    void keepInAddress(address.address(page.url.searchParams, changes));
+  }
+</script>
+
+{#snippet bank(lines: string[], other: Set<string>, label: string)}
+  <div class="figures min-w-0 flex-1 px-3 py-2 text-[12px] break-words" role="group" aria-label={label}>
+    {#each lines as line, k (k)}
+      <span class="block {other.has(line) ? '' : 'bg-picked font-bold'}">{line}</span>
+    {:else}<em class="text-soft">It does not arrive.</em>{/each}
+  </div>
+{/snippet}
+
+<svelte:head><title>Losses at {forecast.data?.target ?? '…'} · Date Bridge</title></svelte:head>
+{#if forecast.isError}
+  <p class="p-6">{forecast.error.message} <a class="text-brass underline" href="/connect">Back to the accounts</a></p>
+{:else if forecast.data}
+  {@const all = forecast.data}
+  <div class="border-line flex flex-wrap items-baseline gap-x-4 border-b px-4 pt-3 pb-2">
+    <h1 class="text-xl font-bold">Losses at {all.target}</h1>
+    <span class="figures" role="status"
+      >{count(all.entries - all.whole)} of {counted(all.entries, 'entry', 'entries')} lose something, {count(all.whole)} arrive
+      whole</span
+    >
+    <span class="text-soft text-[13px]">by what was measured {all.measured_at}</span>
+    {#if all.account_id}
+      <span class="ml-auto"><Action href="/connect/keeps/{all.account_id}">What {all.target} keeps</Action></span>
+    {/if}
+  </div>
+  {#if !losses.length}
+    <p class="p-6">Every entry arrives at {all.target} as it is.</p>
+  {:else}
+    <div class="flex min-h-0 flex-1 max-[900px]:flex-col">
+      <div
+        class="border-ink w-[34%] shrink-0 overflow-y-auto border-r max-[900px]:max-h-56 max-[900px]:w-full"
+        role="region"
+        aria-label="Losses"
+        tabindex="-1"
+        data-rest
+        data-part
+        {@attach walking('button')}
+      >
+        <ul>
+          {#each losses as one (mark(one))}
+            <li>
+              <button
+                class="border-line flex w-full items-center gap-3 border-b px-4 py-1 text-left text-[13px] {open === one
+                  ? 'bg-picked font-bold'
+                  : 'hover:bg-shade'}"
+                aria-current={open === one ? 'true' : undefined}
+                onclick={() => change({ loss: mark(one), entry: '' })}
+              >
+                <span class="w-14 {INK[one.harm]}">{one.harm}</span>
+                <span class="min-w-0 flex-1">{one.words}</span>
+                <span class="w-20 font-normal">{GLYPH[one.verdict]} {one.verdict}</span>
+                <span class="figures w-12 text-right">{count(one.entries)}</span>
+              </button>
+            </li>
+          {/each}
+        </ul>
+      </div>
+      {#if open}
+        <div class="flex min-h-0 min-w-0 flex-1 flex-col" role="region" aria-label="The loss" tabindex="-1" data-part>
+          <div class="border-line border-b px-4 py-2">
+            <h2 class="text-lg leading-6 font-bold">
+              {open.words}: {all.target}
+              {VERB[open.verdict]}
+              {open.verdict === 'refused' ? '' : 'it of '}{counted(open.entries, 'entry', 'entries')}
+            </h2>
+            <p class="text-soft text-[13px]">
+              {open.calendars.map((one) => `${one.calendar} ${count(one.entries)}`).join(' · ')}
+            </p>
+          </div>
+          <PagedList
+            role="list"
+            label="Entries"
+            queryKey={['forecast-losses', id, open.feature, open.verdict]}
+            fetchPage={(offset, limit) =>
+              answer(
+                client.GET('/api/forecasts/{forecast_id}/entries', {
+                  params: {
+                    path: { forecast_id: id },
+                    query: { feature: open.feature, verdict: open.verdict, offset, limit },
+                  },
+                }),
+              )}
+            rowHeight={30}
+          >
+            {#snippet row(one, _at)}
+              <div role="listitem" class="border-line h-full border-b text-[13px]">
+                {#if one}
+                  <button
+                    class="flex h-full w-full items-center gap-3 px-4 text-left {asked.entry === one.id
+                      ? 'bg-picked font-bold'
+                      : 'hover:bg-shade'}"
+                    aria-current={asked.entry === one.id ? 'true' : undefined}
+                    onclick={() => change({ entry: String(one.id) })}
+                  >
+                    <span class="min-w-0 flex-1 truncate" title={one.title}>{one.title}</span>
+                    <span class="text-soft max-w-64 truncate" title={one.reason}>{one.reason}</span>
+                    <span class="text-soft max-w-48 truncate">{one.calendar}</span>
+                  </button>
+                {:else}<span class="text-soft px-4">…</span>{/if}
+              </div>
+            {/snippet}
+            {#snippet empty()}<p class="text-soft p-4">No entries.</p>{/snippet}
+          </PagedList>
+          {#if asked.entry && banks.data}
+            <div
+              class="border-ink max-h-[50%] shrink-0 overflow-y-auto border-t-2"
+              role="region"
+              aria-label="The entry in two banks"
+              tabindex="-1"
+              data-part
+            >
+              <div class="border-line flex border-b px-3 py-1 text-[13px] font-bold">
+                <span class="flex-1">As it is</span>
+                <span class="flex-1 pl-3"
+                  >As it will arrive{banks.data.certain ? '' : ', as far as can be foretold'}</span
+                >
+              </div>
+              {#if banks.data.refused}<p class="text-removed px-3 py-1">Refused: {banks.data.refused}</p>{/if}
+              <div class="divide-line flex divide-x">
+                {@render bank(banks.data.left, there, 'As it is')}
+                {@render bank(banks.data.right, here, 'As it will arrive')}
+              </div>
+            </div>
+          {:else if asked.entry && banks.isError}
+            <p class="text-removed border-ink border-t-2 p-3">{banks.error.message}</p>
+          {/if}
+        </div>
+      {/if}
+    </div>
+  {/if}
+{:else}
+  <p class="text-soft p-6" role="status">Fetching…</p>
+{/if}
