@@ -132,6 +132,7 @@ class Details:
         entries, read_back: archives: how many entries they hold, and when they were found complete.
         move, moved: transfers that delete at the source; the set that did so, 0 where nothing was to be deleted.
         tell, silent: transfers: attendees may be told; or how many entries have some that are not.
+        losses: transfers: what the target is foretold not to keep, a sentence each.
         read_only: what it follows can only be read, so it cannot be taken back here.
     """
 
@@ -143,6 +144,7 @@ class Details:
     read_back: int = 0
     move: bool = False
     moved: int | None = None
+    losses: tuple[str, ...] = ()
     tell: bool = False
     silent: int = 0
     read_only: bool = False
@@ -157,7 +159,7 @@ class Details:
         """Read what `as_dict` made of one; what a later version says besides is left."""
         field_names = {field.name for field in fields(cls)}
         given = {name: value for name, value in values.items() if name in field_names}
-        for name in ("files", "archives"):
+        for name in ("files", "archives", "losses"):
             if name in given:
                 given[name] = tuple(given[name])
         return cls(**given)

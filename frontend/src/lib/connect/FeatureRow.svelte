@@ -18,10 +18,11 @@
     refused: 'text-removed',
     'not tried': 'text-soft',
   };
+  const HARM = { breaks: 'text-removed', alters: 'text-changed', untidy: 'text-same' };
 </script>
 
 {#snippet lines(some: string[], nothing: string)}
-  <span class="figures min-w-0 flex-1 px-2 text-[12px] break-words">
+  <span class="figures block min-w-0 flex-1 px-2 text-[12px] break-words">
     {#each some as line, k (k)}<span class="block">{line}</span>{:else}<em class="text-soft">{nothing}</em>{/each}
   </span>
 {/snippet}
@@ -29,11 +30,12 @@
 <div class="border-line flex border-b px-4 py-1 text-[13px]" role="group" aria-label="{row.words}: {row.verdict}">
   <span class="w-72 shrink-0 pr-3">
     <span class="block font-medium">{row.words}</span>
-    <span class="text-soft block text-[12px]"
-      >{row.verdict === 'kept' ? row.feature : `its loss ${row.harm === 'untidy' ? 'is untidy' : row.harm}`}{row.before
-        ? ` · ${row.before} before`
-        : ''}</span
-    >
+    {#if row.verdict !== 'kept' || row.before}
+      <span class="block text-[12px]"
+        ><span class={HARM[row.harm]}>{row.verdict === 'kept' ? '' : row.harm}</span>
+        {#if row.before}<strong class="text-changed">{row.before} before</strong>{/if}</span
+      >
+    {/if}
     {#if row.declared}
       <span class="block text-[12px] {row.contradicts ? 'text-changed font-bold' : 'text-soft'}"
         >says: {row.declared}{row.contradicts ? ', and does otherwise' : ''}</span

@@ -16,7 +16,7 @@ from datebridge.api.shapes import JobQueued, SelectionIn
 from datebridge.clock import this_day
 from datebridge.core.crossing.catalogue import BY_NAME
 from datebridge.core.crossing.features import Harm, Verdict
-from datebridge.core.crossing.forecast import by_harm
+from datebridge.core.crossing.forecast import by_harm, harm_of
 from datebridge.core.ids import AccountId
 from datebridge.core.language.filters import resolve_filter
 from datebridge.services.fidelity import forecasts, matrices, probes
@@ -244,7 +244,7 @@ def forecast(app: AppDep, forecast_id: RowNo) -> ForecastOut:
             LossOut(
                 feature=feature,
                 words=BY_NAME[feature].words,
-                harm=BY_NAME[feature].harm,
+                harm=harm_of(feature, Verdict(verdict)),
                 verdict=Verdict(verdict).value,
                 entries=sum(one.entries for one in calendars),
                 calendars=sorted(calendars, key=lambda one: (-one.entries, one.calendar)),

@@ -17,19 +17,22 @@ as *unexplained*, and entries that have such a feature are said to be rewritten 
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from datebridge.core.crossing.catalogue import BY_NAME, CATALOGUE
 from datebridge.core.crossing.catalogue.limits import MEASURES, how_much, written
-from datebridge.core.crossing.features import UID_TWICE, Feature, Harm, Verdict, alike
+from datebridge.core.crossing.features import UID_TWICE, Feature, Verdict, alike
 from datebridge.core.crossing.refusals import REFUSALS, RefusedThere, RefuseProblems, RefuseWith
 from datebridge.core.crossing.rules import Another, LeaveOut, LeaveOutParameters, NewUid, Rule, Unit, holds, name_of
 from datebridge.core.errors import CannotDo
 from datebridge.core.text.component import Component
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
+#: How many names of properties that are left out are said of an entry.
+_MOST_NAMES = 4
 _UNITS: Mapping[str, Unit] = {"bytes": "bytes", "characters": "characters"}
 
 
@@ -95,11 +98,6 @@ class Loss(NamedTuple):
     verdict: Verdict
     at: int
     reason: str = ""
-
-    @property
-    def harm(self) -> Harm:
-        """How bad it is."""
-        return BY_NAME[self.feature].harm
 
 
 class Arrival(NamedTuple):
@@ -323,12 +321,16 @@ def _lost(feature: str, before: Sequence[str], after: Sequence[str]) -> list[Los
     losses = []
     for at, (mine, theirs) in enumerate(zip(before, after, strict=True)):
         if mine != theirs:
-            fewer = len(theirs.split("\n")) < len(mine.split("\n"))
-            said = verdict([mine], [theirs])
-            losses.append(
-                Loss(feature, Verdict.DROPPED if fewer and said is not Verdict.REWRITTEN else Verdict.REWRITTEN, at)
-            )
+            gone = _names(mine) - _names(theirs)
+            dropped = gone and verdict([mine], [theirs]) is not Verdict.REWRITTEN
+            names = ", ".join(sorted(gone)[:_MOST_NAMES])
+            losses.append(Loss(feature, Verdict.DROPPED if dropped else Verdict.REWRITTEN, at, names))
     return losses
+
+
+def _names(text: str) -> Counter[str]:
+    """How often each property stands in an entry, that of what is nested in it too."""
+    return Counter(name_of(raw) for raw in text.split("\n") if name_of(raw) not in ("BEGIN", "END"))
 
 
 def _watched(feature: Feature) -> list[str]:

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from typing import Generic, NamedTuple, TypeVar
 
 from datebridge.core.crossing.catalogue import BY_NAME
-from datebridge.core.crossing.features import Verdict
+from datebridge.core.crossing.features import Harm, Verdict
 from datebridge.core.crossing.fidelity import Fidelity
 from datebridge.core.invitations import silenced
 from datebridge.core.objects import take_apart
@@ -57,10 +57,15 @@ def foretold(fidelity: Fidelity, objects: Iterable[Entries[Key]]) -> Iterator[En
             yield EntryLoss(one.members[loss.at][0], loss.feature, loss.verdict, loss.reason)
 
 
+def harm_of(feature: str, verdict: Verdict) -> Harm:
+    """How bad a loss is; what is refused does not arrive at all."""
+    return "breaks" if verdict is Verdict.REFUSED or feature not in BY_NAME else BY_NAME[feature].harm
+
+
 def by_harm(feature: str, verdict: str) -> tuple[int, int, str]:
     """The order in which losses are told: the worst first."""
-    known = BY_NAME.get(feature)
-    return _HARMS.index(known.harm) if known else len(_HARMS), _VERDICTS.index(Verdict(verdict)), feature
+    known = Verdict(verdict)
+    return _HARMS.index(harm_of(feature, known)), _VERDICTS.index(known), feature
 
 
 def losses_in(fidelity: Fidelity, data: bytes) -> Iterator[EntryLoss[tuple[str, str]]]:

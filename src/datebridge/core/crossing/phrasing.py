@@ -1,14 +1,14 @@
 """What a target does, in words: a sentence a rule, and the lines of an entry that a feature is about.
 
 >>> in_words(Most("ATTACH", 2)), in_words(LeaveOut("COLOR"))
-('keeps the first 2 attachments', 'leaves out the colour')
+('keeps 2 of the attachments: the first', 'leaves out the colour')
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from datebridge.core.crossing.features import Feature
+from datebridge.core.crossing.features import Feature, Verdict
 from datebridge.core.crossing.refusals import (
     RefuseKind,
     RefuseLarger,
@@ -34,6 +34,7 @@ from datebridge.core.crossing.rules import (
     Rule,
     name_of,
 )
+from datebridge.core.language.plural import counted
 from datebridge.core.text.nesting import nested_in
 
 _NAMES: Mapping[str, tuple[str, str]] = {
@@ -81,9 +82,9 @@ def in_words(rule: Rule) -> str:  # noqa: C901 (one case a rule)
         case LeaveOutAlarms():
             return f"leaves out reminders {_ACTIONS.get(rule.line, f'with {rule.line}')}"
         case Most():
-            return f"keeps the {'last' if rule.last else 'first'} {rule.most:,} {_named(rule.name, True)}"
+            return _most(rule.most, rule.name, "last" if rule.last else "first")
         case MostValues():
-            return f"keeps the first {rule.most:,} {_named(rule.name, True)}"
+            return _most(rule.most, rule.name, "first")
         case Cut():
             return f"cuts {_named(rule.name, True)} after {rule.most:,} {rule.unit}"
         case Another():
@@ -96,6 +97,19 @@ def in_words(rule: Rule) -> str:  # noqa: C901 (one case a rule)
             return "leaves out changed occurrences"
         case _:
             return _refusal_in_words(rule)
+
+
+def _amount(text: str) -> str:
+    """How much of a limit: ``8,192 bytes``, ``the first 2``."""
+    count, _, of = text.partition(" ")
+    if not count.isdigit():
+        return text
+    return f"the {of} {int(count):,}" if of in ("first", "last") else f"{int(count):,} {of}"
+
+
+def _most(most: int, name: str, which: str) -> str:
+    names = _named(name, True)
+    return f"keeps no {names}" if not most else f"keeps {most:,} of the {names}: the {which}"
 
 
 def _refusal_in_words(rule: Rule) -> str:
@@ -120,8 +134,8 @@ def _refusal_in_words(rule: Rule) -> str:
 
 def lines_about(feature: Feature, texts: Sequence[str]) -> list[str]:
     """The lines of entries that a feature is about, as they are written; long ones cut."""
-    if feature.limit is not None or not texts:
-        return list(texts)
+    if feature.limit is not None:
+        return [_amount(text) for text in texts]
     names = {one.partition(";")[0] for one in feature.focus}
     shown: list[str] = []
     for text in texts:
@@ -130,3 +144,13 @@ def lines_about(feature: Feature, texts: Sequence[str]) -> list[str]:
         shown += [raw for at, raw in enumerate(lines) if at in inside or (name_of(raw) in names and at)]
     cut = [raw if len(raw) <= _LONGEST else f"{raw[:_LONGEST]}…" for raw in shown[:_MOST_LINES]]
     return cut + ([f"… {len(shown) - _MOST_LINES:,} more lines"] if len(shown) > _MOST_LINES else [])
+
+
+def loss_in_words(verdict: Verdict, words: str, at: str, entries: int = 0) -> str:
+    """A loss as a sentence: of so many entries, or of one.
+
+    >>> loss_in_words(Verdict.DROPPED, "Travel time", "Lantern", 41)
+    'Dropped at Lantern in 41 entries: travel time.'
+    """
+    many = f" in {counted(entries, 'entry', 'entries')}" if entries else ""
+    return f"{verdict.value.capitalize()} at {at}{many}: {words[:1].lower()}{words[1:]}."

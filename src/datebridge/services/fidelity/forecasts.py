@@ -139,7 +139,9 @@ def both_banks(store: Store, row: Matrix, entry: VersionId) -> BothBanks:
         refused = next((loss.reason for loss in mine if not arrival.texts), "")
         right = _of_same(arrival.texts, texts, at)
         names = list(dict.fromkeys(loss.feature for loss in mine))
-        return BothBanks(texts[at].split("\n"), right.split("\n") if right else [], refused, arrival.certain, names)
+        with store.read() as connection:
+            before = texts_of(connection, [entry])[entry]
+        return BothBanks(before.split("\n"), right.split("\n") if right else [], refused, arrival.certain, names)
     raise NotMeasured("This entry was changed or deleted meanwhile. Make the forecast again.")
 
 

@@ -26,8 +26,12 @@ from datebridge.core.changes import (
     identity_of,
     reconcile,
 )
-from datebridge.core.checks import examine
+from datebridge.core.checks import examine, severity_of
 from datebridge.core.choices import Existing
+from datebridge.core.crossing.catalogue import BY_NAME
+from datebridge.core.crossing.features import Verdict as Becomes
+from datebridge.core.crossing.forecast import Entries, by_harm, foretold
+from datebridge.core.crossing.phrasing import loss_in_words
 from datebridge.core.editing.carrying import Carrying
 from datebridge.core.ids import AccountId, CalendarId, SetId, VersionId
 from datebridge.core.index.facts import Facts
@@ -37,15 +41,16 @@ from datebridge.core.language.filters import Selection
 from datebridge.core.language.kinds import KINDS
 from datebridge.core.language.plural import counted
 from datebridge.core.text.component import with_property
-from datebridge.core.zones.meaning import Zones
+from datebridge.core.zones.meaning import NO_ZONES, Zones
 from datebridge.services.editing.calendars import fresh_calendar
+from datebridge.services.fidelity.forecasts import fidelity_of, newest
 from datebridge.services.jobs.jobs import JobContext, performs
 from datebridge.store.accounts import Limits, limits_of
 from datebridge.store.calendars import CalendarFacts, facts_of
 from datebridge.store.changesets.draft import CannotApply, Draft, propose
 from datebridge.store.database import Connection, Store
 from datebridge.store.entries.ledger import Ledger
-from datebridge.store.entries.present import present, texts_in_order, uids_in_home, with_series
+from datebridge.store.entries.present import present, texts_in_order, texts_of, uids_in_home, with_series
 from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.entries.zones import zones_of
 from datebridge.store.sql import chunks
@@ -174,6 +179,8 @@ class _Transfer:
     home: dict[str, str] = field(default_factory=dict)
     limits: Limits = field(default_factory=Limits)
     sizes: Counter[str] = field(default_factory=Counter)
+    broken: set[VersionId] = field(default_factory=set)
+    lost: dict[VersionId, list[str]] = field(default_factory=dict)
     uids: set[str] = field(default_factory=set)
     silent: int = 0
     skipped: int = 0
@@ -198,6 +205,7 @@ class _Transfer:
             self.report(done * _AT_ONCE, len(ids))
             with self.draft.stage() as writer:
                 self._stage(writer, calendar, some, own)
+        self._foretell(facts)
         policy = _POLICY[self.target.existing]
         for met in reconcile(self.items, here, policy):
             self._decide(calendar, met, facts)
@@ -234,6 +242,8 @@ class _Transfer:
             identity = identity_of(facts.component, facts.uid, facts.recurrence_id, facts.digest)
             staged = _Staged(writer.add(facts, text), one.id)
             self.sizes[facts.uid] += len(text.encode())
+            if any(severity_of(problem.code) == "breaks" for problem in facts.problems):
+                self.broken.add(staged.version)
             self.items.append(Item(identity, facts.digest, staged, facts.sequence, facts.modified))
 
     def _prepared(self, owner: CalendarId, text: str, facts: Facts, zones: Zones) -> tuple[str, Facts]:
@@ -248,6 +258,34 @@ class _Transfer:
             text = silenced(text)
             self.silent += 1
         return (text, examine(facts.component, text, zones)) if text != before else (text, facts)
+
+    def _foretell(self, facts: CalendarFacts) -> None:
+        """What the target does not keep of the copies, where that was measured: noted of each, and counted."""
+        row = newest(self.store, facts.account_id) if facts.account_id is not None else None
+        if row is None:
+            return
+        there = fidelity_of(row)
+        by_uid: dict[Identity, list[VersionId]] = {}
+        for item in self.items:
+            by_uid.setdefault(item.identity._replace(recurrence_id=""), []).append(item.key.version)
+        zones = next((one.there for one in self.carrying.values()), NO_ZONES)
+        counts: Counter[tuple[str, Becomes]] = Counter()
+        for some in chunks(by_uid.values(), _AT_ONCE):
+            with self.store.read() as connection:
+                texts = texts_of(connection, [version for one in some for version in one])
+            objects = (
+                Entries([(version, texts[version]) for version in one], zones, not self.broken.intersection(one))
+                for one in some
+            )
+            for loss in foretold(there, objects):
+                counts[loss.feature, loss.verdict] += 1
+                words = BY_NAME[loss.feature].words + (f" ({loss.reason})" if loss.reason else "")
+                self.lost.setdefault(loss.key, []).append(loss_in_words(loss.verdict, words, facts.account))
+        losses = tuple(
+            loss_in_words(verdict, BY_NAME[feature].words, facts.account, count)
+            for (feature, verdict), count in sorted(counts.items(), key=lambda one: by_harm(*one[0]))
+        )
+        self.draft.details = replace(self.draft.details, losses=losses)
 
     def _refused(self, identity: Identity, facts: CalendarFacts) -> str:
         """Why the target's server would not take an entry, as far as it says that beforehand (RFC 4791 §5.2)."""
@@ -276,6 +314,8 @@ class _Transfer:
         if not held and (refusal := self._refused(identity, facts)):
             reason, held = refusal, True
             self.refused += 1
+        if not held:
+            reason = " ".join(filter(None, (reason, *self.lost.get(met.item.key.version, ()))))
         self.skipped += met.verdict in (Verdict.SAME, Verdict.KEEP)
         self.draft.add(_change(calendar, identity, present_id, met.item.key, reason, held))
 

@@ -215,7 +215,9 @@ def warnings(connection: Connection, set_id: SetId) -> list[str]:
         )
     if left:
         sentences.append(f"Leaves {counted(left, 'changed occurrence', 'changed occurrences')} without a series.")
-    return sentences + _about_attendees(connection, set_id)
+    row = set_row(connection, set_id)
+    losses = Details.read(row.details).losses if row is not None else ()
+    return [*sentences, *_about_attendees(connection, set_id), *losses]
 
 
 def _about_attendees(connection: Connection, set_id: SetId) -> list[str]:

@@ -7,7 +7,7 @@
   import { keepInAddress } from '$lib/state/address';
   import { walking } from '$lib/state/focus';
   import { number, text, view, type Changes } from '$lib/state/view';
-  import { count, counted } from '$lib/ui/words';
+  import { count, counted, moment } from '$lib/ui/words';
 
   /** What entries would lose at a target, the worst first; each loss opens to its entries, and these to two banks. */
   type Loss = Schemas['LossOut'];
@@ -64,7 +64,7 @@
       >{count(all.entries - all.whole)} of {counted(all.entries, 'entry', 'entries')} lose something, {count(all.whole)} arrive
       whole</span
     >
-    <span class="text-soft text-[13px]">by what was measured {all.measured_at}</span>
+    <span class="text-soft text-[13px]">as measured {moment(all.measured_at)}</span>
     {#if all.account_id}
       <span class="ml-auto"><Action href="/connect/keeps/{all.account_id}">What {all.target} keeps</Action></span>
     {/if}

@@ -14,7 +14,7 @@
   import { keys } from '$lib/state/keys.svelte';
   import { notices } from '$lib/state/notice.svelte';
   import { choice, number, text, view, type Changes } from '$lib/state/view';
-  import { count, counted } from '$lib/ui/words';
+  import { count, counted, moment } from '$lib/ui/words';
 
   /** What an account keeps of what it is given, as measured: every feature in two banks, beside another target. */
   const VERDICTS = ['lost', '', 'kept', 'rewritten', 'dropped', 'refused', 'not tried'] as const;
@@ -114,7 +114,9 @@
     <h1 class="text-xl font-bold">What {name} keeps</h1>
     {#if measured.data}
       <span class="text-soft figures text-[13px]" role="status"
-        >measured {measured.data.at} · {tally} of {counted(measured.data.features.length, 'feature', 'features')} · {counted(
+        >measured {moment(measured.data.at)}{measured.data.before_at
+          ? `, before that ${moment(measured.data.before_at)}`
+          : ''} · {tally} of {counted(measured.data.features.length, 'feature', 'features')} · {counted(
           measured.data.requests,
           'request',
           'requests',
@@ -139,8 +141,8 @@
   {#if job !== null}<div class="my-2"><JobLine id={job} onended={(done) => void ended(done)} /></div>{/if}
   {#if measured.data}
     {@const one = measured.data}
-    <p class="mt-1 max-w-[110ch]">
-      {#if one.does.length}{name} {one.does.join('; ')}.{:else}{name} keeps everything that was tried.{/if}
+    <p class="mt-1 max-w-[120ch] text-[13px]">
+      {#if one.does.length}It {one.does.join(' · ')}.{:else}It keeps everything that was tried.{/if}
       {#if one.unexplained.length}
         <strong class="text-changed">Comes back in a way that cannot be foretold: {one.unexplained.join(', ')}.</strong>
       {/if}
@@ -206,7 +208,7 @@
           onchange={(event) => change({ beside: event.currentTarget.value === '0' ? '' : event.currentTarget.value })}
         >
           <option value={0}>nothing else</option>
-          {#each others as one (one.id)}<option value={one.id}>{one.name}, {one.at}</option>{/each}
+          {#each others as one (one.id)}<option value={one.id}>{one.name}, {moment(one.at)}</option>{/each}
         </select></label
       >
     {/if}
