@@ -25,12 +25,16 @@ class Refusal(BaseModel):
     origin: str = Field(default="", description="where name and password would go if the person agrees")
 
 
+#: How many entries may be named one by one.
+MOST_CHOSEN = 50_000
+
+
 class SelectionIn(BaseModel):
     """All that match `filter` less `excluded`, or the entries in `only`."""
 
     filter: str = ""
-    excluded: list[EntryNo] = Field(default=[], max_length=50_000)
-    only: list[EntryNo] | None = Field(default=None, max_length=50_000)
+    excluded: list[EntryNo] = Field(default=[], max_length=MOST_CHOSEN)
+    only: list[EntryNo] | None = Field(default=None, max_length=MOST_CHOSEN)
 
 
 class EntryOut(BaseModel):

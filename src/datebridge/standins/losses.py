@@ -41,6 +41,7 @@ class Losses:
         new_uids: entries get UIDs of the server's own.
         masters: changed occurrences of a series are left out.
         kinds: kinds of components that are refused; `attendees`: more of them are refused.
+        rules: parts of repeat rules that are refused; so are rules without an end unless `endless`.
     """
 
     drops: tuple[str, ...] = ()
@@ -58,6 +59,8 @@ class Losses:
     new_uids: bool = False
     masters: bool = False
     kinds: tuple[str, ...] = ()
+    rules: tuple[str, ...] = ()
+    endless: bool = True
     attendees: int | None = None
 
     def refusal(self, parsed: CalendarObject) -> str:
@@ -65,6 +68,11 @@ class Losses:
         kinds = {facts.component for facts, _ in parsed.entries}
         if refused := kinds.intersection(self.kinds):
             return f"No {min(refused)} is kept here."
+        rules = [rule for _, text in parsed.entries for rule in re.findall(r"(?m)^RRULE:(.*)$", text)]
+        if refused_parts := [part for part in self.rules for rule in rules if part in rule]:
+            return f"{refused_parts[0]} is not understood here."
+        if not self.endless and any("COUNT=" not in rule and "UNTIL=" not in rule for rule in rules):
+            return "A series has to end."
         most = max((facts.attendees for facts, _ in parsed.entries), default=0)
         if self.attendees is not None and most > self.attendees:
             return f"At most {self.attendees:,} attendees are kept here, and these are {most:,}."

@@ -2582,6 +2582,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/forecasts/{forecast_id}/selection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Chosen
+         * @description The entries that lose a feature in one way, as a selection for a change in bulk.
+         */
+        get: operations["chosen_api_forecasts__forecast_id__selection_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forecasts/{forecast_id}/entries/{entry_id}": {
         parameters: {
             query?: never;
@@ -3462,7 +3482,7 @@ export interface components {
          */
         BulkIn: {
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
             selection: components["schemas"]["SelectionIn"];
             /**
              * Name
@@ -3670,6 +3690,17 @@ export interface components {
              */
             do: "categories";
         };
+        /**
+         * CategoryInTitle
+         * @description Categories stand before the title, in brackets.
+         */
+        CategoryInTitle: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "category-in-title";
+        };
         /** ChangeOut */
         ChangeOut: {
             /** Position */
@@ -3836,7 +3867,7 @@ export interface components {
              * Steps
              * @description what would be changed in bulk
              */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * CheckOut
@@ -5403,6 +5434,8 @@ export interface components {
             entries: number;
             /** Calendars */
             calendars: components["schemas"]["CalendarLoss"][];
+            /** Remedies */
+            remedies: components["schemas"]["RemedyOut"][];
         };
         /**
          * MapAddress
@@ -5871,6 +5904,23 @@ export interface components {
              */
             do: "clock";
         };
+        /**
+         * OneAlarm
+         * @description Of several alarms one is kept: the last that rings before the start, or the first.
+         */
+        OneAlarm: {
+            /**
+             * Keep
+             * @default last
+             * @enum {string}
+             */
+            keep: "last" | "first";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "one-alarm";
+        };
         /** OverlapOut */
         OverlapOut: {
             left: components["schemas"]["OccurrenceOut"];
@@ -6055,6 +6105,17 @@ export interface components {
              * @description minutes to get there
              */
             travel: number;
+        };
+        /**
+         * PlainNotes
+         * @description Formatted notes are said as plain ones.
+         */
+        PlainNotes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "plain-notes";
         };
         /**
          * Privacy
@@ -6343,7 +6404,7 @@ export interface components {
             /** Name */
             name: string;
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
             /**
              * Says
              * @description each step in a few words
@@ -6410,6 +6471,16 @@ export interface components {
             message: string;
             /** Count */
             count: number;
+        };
+        /**
+         * RemedyOut
+         * @description A way out of a loss: steps of a change in bulk.
+         */
+        RemedyOut: {
+            /** Words */
+            words: string;
+            /** Steps */
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * RemoteOut
@@ -6665,6 +6736,19 @@ export interface components {
              * @description the calendar it is for; empty for all
              */
             calendar: string;
+        };
+        /**
+         * SayInNotes
+         * @description What some properties say is said in the notes too; without names, what all unknown properties say.
+         */
+        SayInNotes: {
+            /** Names */
+            names?: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "say-in-notes";
         };
         /** ScatteredOut */
         ScatteredOut: {
@@ -7143,7 +7227,7 @@ export interface components {
         /** StepsIn */
         StepsIn: {
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * Strip
@@ -13410,6 +13494,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LosingPage"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    chosen_api_forecasts__forecast_id__selection_get: {
+        parameters: {
+            query: {
+                feature: string;
+                verdict: "kept" | "rewritten" | "dropped" | "refused" | "not tried";
+            };
+            header?: never;
+            path: {
+                forecast_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SelectionIn"];
                 };
             };
             /** @description The request is not valid; the detail says where. */

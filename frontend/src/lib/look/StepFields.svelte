@@ -221,6 +221,19 @@
         onchange={(event) => step.do === 'strip' && (step.names = listed(event.currentTarget.value))}
       />
     {/if}
+  {:else if step.do === 'say-in-notes'}
+    <Input
+      aria-label="Properties"
+      placeholder="all unknown ones, or X-FIRST, CONTACT"
+      class="min-w-48 flex-1"
+      value={step.names?.join(', ') ?? ''}
+      onchange={(event) => step.do === 'say-in-notes' && (step.names = listed(event.currentTarget.value))}
+    />
+  {:else if step.do === 'one-alarm'}
+    <Select bind:value={step.keep} aria-label="Which" class="w-72">
+      <option value="last">the last one before the start</option>
+      <option value="first">the first one</option>
+    </Select>
   {:else if step.do === 'property'}
     <Input bind:value={step.source} aria-label="Property" placeholder="X-BUSY-STATE" class="w-44" />
     <span aria-hidden="true">→</span>

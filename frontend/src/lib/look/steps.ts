@@ -62,6 +62,19 @@ export const STEPS: { name: string; steps: { kind: Kind; name: string; fresh: ()
     ],
   },
   {
+    name: 'In another form',
+    steps: [
+      { kind: 'say-in-notes', name: 'Say in the notes', fresh: () => ({ do: 'say-in-notes', names: [] }) },
+      { kind: 'one-alarm', name: 'Keep one alarm', fresh: () => ({ do: 'one-alarm', keep: 'last' }) },
+      {
+        kind: 'category-in-title',
+        name: 'Categories before the title',
+        fresh: () => ({ do: 'category-in-title' }),
+      },
+      { kind: 'plain-notes', name: 'Plain notes for formatted ones', fresh: () => ({ do: 'plain-notes' }) },
+    ],
+  },
+  {
     name: 'Remove',
     steps: [
       { kind: 'strip', name: 'Remove a part', fresh: () => ({ do: 'strip', part: 'attachments', names: [] }) },

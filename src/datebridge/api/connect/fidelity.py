@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 from collections import Counter
-from typing import Literal
+from datetime import timedelta
+from typing import Annotated, Literal
 
 from fastapi import Query, Response
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Discriminator, Field
 
 from datebridge.api import present
 from datebridge.api.context import AppDep, selection
 from datebridge.api.kinds import AccountNo, EntryNo, RemoteNo, RowNo
 from datebridge.api.routing import new_router
-from datebridge.api.shapes import JobQueued, SelectionIn
+from datebridge.api.shapes import MOST_CHOSEN, JobQueued, SelectionIn
 from datebridge.clock import this_day
+from datebridge.core.bulk.steps import Step
 from datebridge.core.crossing.catalogue import BY_NAME
 from datebridge.core.crossing.features import Harm, Verdict
 from datebridge.core.crossing.forecast import by_harm, harm_of
+from datebridge.core.crossing.remedies import remedies_for
 from datebridge.core.ids import AccountId
 from datebridge.core.language.filters import resolve_filter
 from datebridge.services.fidelity import forecasts, matrices, probes
@@ -82,6 +85,13 @@ class CalendarLoss(BaseModel):
     entries: int
 
 
+class RemedyOut(BaseModel):
+    """A way out of a loss: steps of a change in bulk."""
+
+    words: str
+    steps: list[Annotated[Step, Discriminator("do")]]
+
+
 class LossOut(BaseModel):
     """A feature that entries lose in one way."""
 
@@ -91,6 +101,7 @@ class LossOut(BaseModel):
     verdict: Verdicts
     entries: int
     calendars: list[CalendarLoss]
+    remedies: list[RemedyOut]
 
 
 class ForecastOut(BaseModel):
@@ -248,6 +259,10 @@ def forecast(app: AppDep, forecast_id: RowNo) -> ForecastOut:
                 verdict=Verdict(verdict).value,
                 entries=sum(one.entries for one in calendars),
                 calendars=sorted(calendars, key=lambda one: (-one.entries, one.calendar)),
+                remedies=[
+                    RemedyOut(words=remedy.words, steps=list(remedy.steps))
+                    for remedy in remedies_for(BY_NAME[feature], _in_five_years())
+                ],
             )
             for (feature, verdict), calendars in sorted(kinds.items(), key=lambda kind: by_harm(*kind[0]))
         ],
@@ -278,6 +293,19 @@ def losing(
             for row in rows
         ],
     )
+
+
+@router.get("/forecasts/{forecast_id}/selection")
+def chosen(app: AppDep, forecast_id: RowNo, feature: str, verdict: Verdicts) -> SelectionIn:
+    """The entries that lose a feature in one way, as a selection for a change in bulk."""
+    with app.store.read() as connection:
+        rows = stored.losing_entries(connection, forecast_id, feature, verdict, 0, MOST_CHOSEN)
+    return SelectionIn(only=[row.version for row in rows])
+
+
+def _in_five_years() -> str:
+    """A day by which series may end that a target does not take without an end."""
+    return (this_day() + timedelta(days=5 * 365)).isoformat()
 
 
 @router.get("/forecasts/{forecast_id}/entries/{entry_id}")

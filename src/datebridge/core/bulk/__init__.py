@@ -16,7 +16,7 @@ from collections.abc import Callable, Sequence
 from itertools import groupby
 from typing import Any, NamedTuple
 
-from datebridge.core.bulk import people, timing, wording, zoning
+from datebridge.core.bulk import people, remedies, timing, wording, zoning
 from datebridge.core.bulk.demands import demand
 from datebridge.core.bulk.steps import (
     TIMING,
@@ -25,6 +25,7 @@ from datebridge.core.bulk.steps import (
     BeginSeries,
     Busy,
     Categories,
+    CategoryInTitle,
     DaysAgain,
     Delete,
     DropPeople,
@@ -34,10 +35,13 @@ from datebridge.core.bulk.steps import (
     Misread,
     MoveTo,
     OnClock,
+    OneAlarm,
+    PlainNotes,
     Privacy,
     Property,
     Recipe,
     Replace,
+    SayInNotes,
     Shift,
     Status,
     Step,
@@ -80,6 +84,10 @@ _PLAIN: dict[type, Callable[[ComponentEditor, Any], None]] = {
     Property: wording.turn,
     MapAddress: people.map_address,
     Alarms: people.alarms,
+    SayInNotes: remedies.say_in_notes,
+    OneAlarm: remedies.one_alarm,
+    CategoryInTitle: remedies.category_in_title,
+    PlainNotes: remedies.plain_notes,
 }
 _TIMES: dict[type, Callable[[Subject, Any], None]] = {
     Shift: timing.shift,

@@ -235,6 +235,36 @@ class Delete:
     do: Literal["delete"] = "delete"
 
 
+@dataclass(frozen=True, slots=True)
+class SayInNotes:
+    """What some properties say is said in the notes too; without names, what all unknown properties say."""
+
+    names: list[str] = field(default_factory=list)
+    do: Literal["say-in-notes"] = "say-in-notes"
+
+
+@dataclass(frozen=True, slots=True)
+class OneAlarm:
+    """Of several alarms one is kept: the last that rings before the start, or the first."""
+
+    keep: Literal["last", "first"] = "last"
+    do: Literal["one-alarm"] = "one-alarm"
+
+
+@dataclass(frozen=True, slots=True)
+class CategoryInTitle:
+    """Categories stand before the title, in brackets."""
+
+    do: Literal["category-in-title"] = "category-in-title"
+
+
+@dataclass(frozen=True, slots=True)
+class PlainNotes:
+    """Formatted notes are said as plain ones."""
+
+    do: Literal["plain-notes"] = "plain-notes"
+
+
 Step = (
     Shift
     | MoveTo
@@ -255,6 +285,10 @@ Step = (
     | EndSeries
     | BeginSeries
     | Property
+    | SayInNotes
+    | OneAlarm
+    | CategoryInTitle
+    | PlainNotes
     | Fix
     | Delete
 )
@@ -316,6 +350,14 @@ def step_in_words(step: Step) -> str:  # noqa: C901 (one line a step)
             return f"series begin on {step.first}"
         case Property():
             return f"{step.source} → {step.target}"
+        case SayInNotes():
+            return f"in the notes: {', '.join(step.names) or 'unknown properties'}"
+        case OneAlarm():
+            return f"the {step.keep} alarm only"
+        case CategoryInTitle():
+            return "categories before the title"
+        case PlainNotes():
+            return "plain notes"
         case Fix():
             return f"fixed: {step.check}"
         case Delete():

@@ -16,9 +16,11 @@ from datebridge.core.crossing.refusals import (
     RefuseLonger,
     RefuseMany,
     RefuseProblems,
+    RefuseRule,
     RefuseWith,
 )
 from datebridge.core.crossing.rules import (
+    ENDLESS,
     Another,
     Cut,
     InUtc,
@@ -26,6 +28,7 @@ from datebridge.core.crossing.rules import (
     LeaveOutAlarms,
     LeaveOutOfNested,
     LeaveOutParameters,
+    LeaveOutRule,
     LeaveOutUnknown,
     MasterOnly,
     Most,
@@ -79,6 +82,8 @@ def in_words(rule: Rule) -> str:  # noqa: C901 (one case a rule)
         case LeaveOutParameters():
             what = f"the parameter {rule.param}" if rule.param else "unknown parameters"
             return f"leaves out {what}" + (f" of {_named(rule.prop, True)}" if rule.prop else "")
+        case LeaveOutRule():
+            return f"leaves out repeat rules {_rule_in_words(rule.part)}"
         case LeaveOutAlarms():
             return f"leaves out reminders {_ACTIONS.get(rule.line, f'with {rule.line}')}"
         case Most():
@@ -97,6 +102,10 @@ def in_words(rule: Rule) -> str:  # noqa: C901 (one case a rule)
             return "leaves out changed occurrences"
         case _:
             return _refusal_in_words(rule)
+
+
+def _rule_in_words(part: str) -> str:
+    return "without an end" if part == ENDLESS else f"with {part.rstrip('=-')}"
 
 
 def _amount(text: str) -> str:
@@ -118,6 +127,8 @@ def _refusal_in_words(rule: Rule) -> str:
             return f"refuses {_named(rule.component, True)}"
         case RefuseWith():
             return f"refuses entries with {rule.begins or _named(rule.name, True)}"
+        case RefuseRule():
+            return f"refuses repeat rules {_rule_in_words(rule.part)}"
         case RefuseMany():
             return f"refuses more than {rule.most:,} {_named(rule.name, True)}"
         case RefuseLonger():

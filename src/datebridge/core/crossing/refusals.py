@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from datebridge.core.crossing.rules import Unit, holds, size_of
+from datebridge.core.crossing.rules import Unit, has_part, holds, size_of
 from datebridge.core.objects import assemble, take_apart
 from datebridge.core.text.component import Component
 from datebridge.core.text.lines import unescape_text
@@ -72,6 +72,19 @@ class RefuseWith(_AnyEntry):
                 return f"{self.begins or self.name} is not accepted"
         nested = any(kind == self.name for kind, _, _ in nested_in(text.split("\n")))
         return f"{self.name} is not accepted" if nested and not self.begins else ""
+
+
+@dataclass(frozen=True)
+class RefuseRule(_AnyEntry):
+    """What repeats by a rule with a part is not taken (see `has_part`)."""
+
+    part: str
+
+    def _refuses(self, text: str) -> str:
+        if not holds(text, "RRULE"):
+            return ""
+        refused = any(has_part(line.value, self.part) for line in Component(text).all("RRULE"))
+        return f"{self.part} in a repeat rule" if refused else ""
 
 
 @dataclass(frozen=True)
@@ -151,4 +164,13 @@ class RefuseLoneOverride:
 
 
 #: The rules that look at an object as it was sent, before anything is left out of it.
-REFUSALS = (RefuseKind, RefuseWith, RefuseMany, RefuseLonger, RefuseLarger, RefuseProblems, RefuseLoneOverride)
+REFUSALS = (
+    RefuseKind,
+    RefuseWith,
+    RefuseRule,
+    RefuseMany,
+    RefuseLonger,
+    RefuseLarger,
+    RefuseProblems,
+    RefuseLoneOverride,
+)

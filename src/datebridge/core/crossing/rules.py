@@ -226,6 +226,21 @@ class Another(_EachEntry):
 
 
 @dataclass(frozen=True)
+class LeaveOutRule(_EachEntry):
+    """Repeat rules with a part are left out (see `has_part`)."""
+
+    part: str
+
+    def _of_entry(self, text: str, zones: Zones) -> str:
+        if not holds(text, "RRULE"):
+            return text
+        lines = text.split("\n")
+        rules = [(at, line.value) for at, line in Component(text).properties() if line.name == "RRULE"]
+        gone = {at for at, rule in rules if has_part(rule, self.part)}
+        return _without_lines(lines, gone, text)
+
+
+@dataclass(frozen=True)
 class InUtc(_EachEntry):
     """Times on the clock of a zone become the same moments in UTC; repeat rules stay as they are.
 
@@ -264,6 +279,22 @@ class MasterOnly:
         """See `Rule`."""
         masters = [text for text in texts if Component(text).first("RECURRENCE-ID") is None] if len(texts) > 1 else []
         return masters or list(texts)
+
+
+#: Stands for a rule that has neither COUNT nor UNTIL.
+ENDLESS = "ENDLESS"
+
+
+def has_part(rule: str, part: str) -> bool:
+    """Whether a repeat rule has a part, which begins so: ``BYSETPOS``, ``FREQ=HOURLY``; or is `ENDLESS`.
+
+    >>> has_part("FREQ=DAILY;BYHOUR=9", "BYHOUR"), has_part("FREQ=DAILY;COUNT=2", ENDLESS)
+    (True, False)
+    """
+    parts = rule.upper().split(";")
+    if part == ENDLESS:
+        return not any(one.startswith(("COUNT=", "UNTIL=")) for one in parts)
+    return any(one.startswith(part) for one in parts)
 
 
 def holds(text: str, name: str) -> bool:

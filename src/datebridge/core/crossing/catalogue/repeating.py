@@ -3,32 +3,32 @@
 from __future__ import annotations
 
 from datebridge.core.crossing.features import START, Feature, Group, Harm, event, line_feature
-from datebridge.core.crossing.refusals import RefuseLoneOverride, RefuseWith
-from datebridge.core.crossing.rules import LeaveOut, LeaveOutParameters, MasterOnly, Rule
+from datebridge.core.crossing.refusals import RefuseLoneOverride, RefuseRule
+from datebridge.core.crossing.rules import LeaveOut, LeaveOutParameters, LeaveOutRule, MasterOnly, Rule
 
 _RULES = (
-    ("daily", "Every day", "FREQ=DAILY;COUNT=5"),
-    ("weekly", "Every week", "FREQ=WEEKLY;COUNT=5"),
-    ("weekdays", "On weekdays", "FREQ=WEEKLY;BYDAY=MO,WE,FR;COUNT=9"),
-    ("week-start", "Start of the week", "FREQ=WEEKLY;INTERVAL=2;WKST=SU;BYDAY=MO,SU;COUNT=6"),
-    ("interval", "Every third week", "FREQ=WEEKLY;INTERVAL=3;COUNT=4"),
-    ("until", "Until a moment", "FREQ=DAILY;UNTIL=20260320T090000Z"),
-    ("endless", "Without an end", "FREQ=WEEKLY"),
-    ("month-day", "On a day of the month", "FREQ=MONTHLY;BYMONTHDAY=2;COUNT=4"),
-    ("month-last-day", "On the last day of the month", "FREQ=MONTHLY;BYMONTHDAY=-1;COUNT=4"),
-    ("month-weekday", "On the first Monday of the month", "FREQ=MONTHLY;BYDAY=1MO;COUNT=4"),
-    ("month-last-weekday", "On the last Friday of the month", "FREQ=MONTHLY;BYDAY=-1FR;COUNT=4"),
-    ("set-position", "On the last working day", "FREQ=MONTHLY;BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-1;COUNT=4"),
-    ("yearly", "Every year", "FREQ=YEARLY;COUNT=3"),
-    ("by-month", "In certain months", "FREQ=YEARLY;BYMONTH=3,9;COUNT=4"),
-    ("year-weekday", "On a weekday of a month", "FREQ=YEARLY;BYMONTH=3;BYDAY=1MO;COUNT=3"),
-    ("week-number", "In certain weeks", "FREQ=YEARLY;BYWEEKNO=10;BYDAY=MO;COUNT=3"),
-    ("year-day", "On a day of the year", "FREQ=YEARLY;BYYEARDAY=61;COUNT=3"),
-    ("hourly", "Every six hours", "FREQ=HOURLY;INTERVAL=6;COUNT=4"),
-    ("by-hour", "At several hours", "FREQ=DAILY;BYHOUR=9,15;COUNT=4"),
-    ("by-minute", "At several minutes", "FREQ=DAILY;BYHOUR=9;BYMINUTE=0,30;COUNT=4"),
-    ("by-second", "At several seconds", "FREQ=DAILY;BYSECOND=0,30;COUNT=4"),
-    ("skip", "Moved from days that do not exist (RFC 7529)", "RSCALE=GREGORIAN;FREQ=MONTHLY;SKIP=BACKWARD;COUNT=4"),
+    ("daily", "Every day", "FREQ=DAILY;COUNT=5", "FREQ=DAILY"),
+    ("weekly", "Every week", "FREQ=WEEKLY;COUNT=5", "FREQ=WEEKLY"),
+    ("weekdays", "On weekdays", "FREQ=WEEKLY;BYDAY=MO,WE,FR;COUNT=9", "BYDAY"),
+    ("week-start", "Start of the week", "FREQ=WEEKLY;INTERVAL=2;WKST=SU;BYDAY=MO,SU;COUNT=6", "WKST"),
+    ("interval", "Every third week", "FREQ=WEEKLY;INTERVAL=3;COUNT=4", "INTERVAL"),
+    ("until", "Until a moment", "FREQ=DAILY;UNTIL=20260320T090000Z", "UNTIL"),
+    ("endless", "Without an end", "FREQ=WEEKLY", "ENDLESS"),
+    ("month-day", "On a day of the month", "FREQ=MONTHLY;BYMONTHDAY=2;COUNT=4", "BYMONTHDAY"),
+    ("month-last-day", "On the last day of the month", "FREQ=MONTHLY;BYMONTHDAY=-1;COUNT=4", "BYMONTHDAY=-"),
+    ("month-weekday", "On the first Monday of the month", "FREQ=MONTHLY;BYDAY=1MO;COUNT=4", "FREQ=MONTHLY"),
+    ("month-last-weekday", "On the last Friday of the month", "FREQ=MONTHLY;BYDAY=-1FR;COUNT=4", "FREQ=MONTHLY"),
+    ("set-position", "On the last working day", "FREQ=MONTHLY;BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-1;COUNT=4", "BYSETPOS"),
+    ("yearly", "Every year", "FREQ=YEARLY;COUNT=3", "FREQ=YEARLY"),
+    ("by-month", "In certain months", "FREQ=YEARLY;BYMONTH=3,9;COUNT=4", "BYMONTH="),
+    ("year-weekday", "On a weekday of a month", "FREQ=YEARLY;BYMONTH=3;BYDAY=1MO;COUNT=3", "FREQ=YEARLY"),
+    ("week-number", "In certain weeks", "FREQ=YEARLY;BYWEEKNO=10;BYDAY=MO;COUNT=3", "BYWEEKNO"),
+    ("year-day", "On a day of the year", "FREQ=YEARLY;BYYEARDAY=61;COUNT=3", "BYYEARDAY"),
+    ("hourly", "Every six hours", "FREQ=HOURLY;INTERVAL=6;COUNT=4", "FREQ=HOURLY"),
+    ("by-hour", "At several hours", "FREQ=DAILY;BYHOUR=9,15;COUNT=4", "BYHOUR"),
+    ("by-minute", "At several minutes", "FREQ=DAILY;BYHOUR=9;BYMINUTE=0,30;COUNT=4", "BYMINUTE"),
+    ("by-second", "At several seconds", "FREQ=DAILY;BYSECOND=0,30;COUNT=4", "BYSECOND"),
+    ("skip", "Skipped days moved (RFC 7529)", "RSCALE=GREGORIAN;FREQ=MONTHLY;SKIP=BACKWARD;COUNT=4", "SKIP"),
 )
 _DAILY = "RRULE:FREQ=DAILY;COUNT=6"
 _SERIES = ("DTSTART:20260302T090000Z", "DTEND:20260302T100000Z", _DAILY)
@@ -36,14 +36,16 @@ _THIRD = "RECURRENCE-ID:20260304T090000Z"
 _MASTER: tuple[tuple[Rule, ...], ...] = ((MasterOnly(),),)
 
 
-def _rule(name: str, words: str, rule: str) -> Feature:
+def _rule(name: str, words: str, rule: str, part: str) -> Feature:
+    """A series by a rule; `part` is what of it a target may not know."""
     return line_feature(
         f"rule-{name}",
         words,
         Group.RULES,
         "breaks",
         f"RRULE:{rule}",
-        guesses=((RefuseWith("RRULE", f"RRULE:{rule}"),),),
+        guesses=((RefuseRule(part),), (LeaveOutRule(part),)),
+        remedies=("end-series",) if name == "endless" else (),
     )
 
 
@@ -121,7 +123,6 @@ FEATURES = (
         ("RECURRENCE-ID;RANGE=THISANDFUTURE:20260304T090000Z", "DTSTART:20260304T110000Z", "DTEND:20260304T120000Z"),
         focus=("RECURRENCE-ID;RANGE",),
         guesses=((LeaveOutParameters("RANGE", "RECURRENCE-ID"),),),
-        remedies=("split-series",),
     ),
     Feature(
         "lone-override",

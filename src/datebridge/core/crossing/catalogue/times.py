@@ -65,7 +65,7 @@ FEATURES = (
         ((event("zone-own", times=(f"DTSTART;TZID={OWN_ZONE}:20260702T090000", "DURATION:PT1H")),),),
         ("DTSTART",),
         ((InUtc(defined=True),),),
-        ("clock",),
+        (),
         ((OWN_ZONE, define(OWN_ZONE, "America/Halifax", 2026, 2027)),),
     ),
     _times(

@@ -40,7 +40,7 @@ def _alarm(name: str, words: str, *lines: str, guesses: tuple[tuple[Rule, ...], 
         tuple(LeaveOutOfNested("VALARM", one) for one in sorted(names)),
         (LeaveOutAlarms(action),),
     )
-    return Feature(name, words, Group.REMINDERS, "alters", ((text,),), ("VALARM",), guesses + usual, ("alarms",))
+    return Feature(name, words, Group.REMINDERS, "alters", ((text,),), ("VALARM",), guesses + usual, ())
 
 
 def _nested(name: str, words: str, kind: str, *lines: str) -> Feature:
@@ -88,7 +88,7 @@ FEATURES = (
         Group.UNKNOWN,
         "alters",
         "X-NOTES-HTML;FMTTYPE=text/html:<b>Berth</b> 3",
-        remedies=_SAY,
+        remedies=("plain-notes",),
     ),
     _unknown_in("reminder", "a reminder", "VALARM", "ACTION:DISPLAY", "DESCRIPTION:x", "TRIGGER:-PT15M"),
     _unknown_in("place", "a structured place", "VLOCATION", f"UID:{MARK}unknown-place@{DOMAIN}", "NAME:Pier 3"),
@@ -127,7 +127,7 @@ FEATURES = (
         Group.WORDS,
         "alters",
         "STYLED-DESCRIPTION;VALUE=TEXT;FMTTYPE=text/html:<b>Berth</b>",
-        remedies=_SAY,
+        remedies=("plain-notes",),
     ),
     line_feature("category", "Category", Group.WORDS, "alters", "CATEGORIES:Lab", remedies=("category-in-title",)),
     line_feature("category-comma", "Category with a comma", Group.WORDS, "untidy", r"CATEGORIES:Lab\, wet"),

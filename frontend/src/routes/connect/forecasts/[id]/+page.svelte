@@ -2,9 +2,12 @@
   import { page } from '$app/state';
   import PagedList from '$lib/ui/PagedList.svelte';
   import Action from '$lib/ui/Action.svelte';
+  import Change from '$lib/look/Change.svelte';
+  import type { Step } from '$lib/look/steps';
   import { answer, client, type Schemas } from '$lib/api/client';
   import { key, query } from '$lib/api/queries';
   import { keepInAddress } from '$lib/state/address';
+  import { attempt } from '$lib/state/attempt.svelte';
   import { walking } from '$lib/state/focus';
   import { number, text, view, type Changes } from '$lib/state/view';
   import { count, counted, moment } from '$lib/ui/words';
@@ -42,6 +45,16 @@
 
   function change(changes: Changes<typeof shape>): void {
     void keepInAddress(address.address(page.url.searchParams, changes));
+  }
+
+  /** The change that is open: what is to be done to the entries that lose something. */
+  let changing = $state<{ selection: Schemas['SelectionIn']; steps: Step[] } | null>(null);
+  async function remedyFor(loss: Loss, remedy: Schemas['RemedyOut']): Promise<void> {
+    const params = { path: { forecast_id: id }, query: { feature: loss.feature, verdict: loss.verdict } };
+    await attempt(async () => {
+      const selection = await answer(client.GET('/api/forecasts/{forecast_id}/selection', { params }));
+      changing = { selection, steps: remedy.steps };
+    });
   }
 </script>
 
@@ -109,6 +122,20 @@
               {VERB[open.verdict]}
               {open.verdict === 'refused' ? '' : 'it of '}{counted(open.entries, 'entry', 'entries')}
             </h2>
+            {#if open.remedies.length}
+              <p class="mt-1 flex flex-wrap items-center gap-2">
+                {#each open.remedies as remedy (remedy.words)}
+                  <Action
+                    onclick={() => void remedyFor(open, remedy)}
+                    hint="Makes a proposal to change {counted(
+                      open.entries,
+                      'entry',
+                      'entries',
+                    )}; nothing is changed yet">{remedy.words}…</Action
+                  >
+                {/each}
+              </p>
+            {/if}
             <p class="text-soft text-[13px]">
               {open.calendars.map((one) => `${one.calendar} ${count(one.entries)}`).join(' · ')}
             </p>
@@ -176,4 +203,13 @@
   {/if}
 {:else}
   <p class="text-soft p-6" role="status">Fetching…</p>
+{/if}
+
+{#if changing}
+  <Change
+    selection={changing.selection}
+    chosen={changing.selection.only?.length ?? 0}
+    steps={changing.steps}
+    onclose={() => (changing = null)}
+  />
 {/if}
