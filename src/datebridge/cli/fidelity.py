@@ -44,12 +44,10 @@ def probe_account(
 
 
 def _write(path: Path) -> None:
-    from datebridge.core.crossing.files import probe_file
-    from datebridge.core.text.writer import new_header, write_calendar
+    from datebridge.services.fidelity.matrices import probe_as_file
 
-    entries, zones = probe_file()
-    path.write_bytes(b"".join(write_calendar(new_header("Probe"), [text for _, text in zones], entries)))
-    say(f"{path}: {len(entries):,} entries. Import it, export that calendar, then: date-bridge probe --read EXPORT")
+    path.write_bytes(probe_as_file())
+    say(f"Written to {path}. Import it, export that calendar, then: date-bridge probe --read EXPORT")
 
 
 def _measured_in(path: Path) -> list[dict[str, object]]:

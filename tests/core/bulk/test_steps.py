@@ -13,14 +13,18 @@ from datebridge.core.bulk.steps import (
     BeginSeries,
     Busy,
     Categories,
+    CategoryInTitle,
     Delete,
     DropPeople,
     EndSeries,
     Fix,
     MapAddress,
+    OneAlarm,
+    PlainNotes,
     Privacy,
     Property,
     Replace,
+    SayInNotes,
     Shift,
     Status,
     Step,
@@ -144,6 +148,26 @@ def changed(text: str, step: Step) -> list[str]:
                 "+DTEND;VALUE=DATE:20261125",
             ],
         ),
+        (
+            SayInNotes(),
+            [
+                "-DESCRIPTION:See http://tidewrack.example/plan",
+                r"+DESCRIPTION:See http://tidewrack.example/plan\nBusy state: AWAY\nKeep: me",
+            ],
+        ),
+        (
+            SayInNotes(["attach", "LOCATION"]),
+            [
+                "-DESCRIPTION:See http://tidewrack.example/plan",
+                r"+DESCRIPTION:See http://tidewrack.example/plan\nLocation: Wet lab"
+                r"\nAttachment: http://tidewrack.example/chart.pdf",
+            ],
+        ),
+        (OneAlarm(), []),
+        (
+            CategoryInTitle(),
+            ["-SUMMARY:Fwd: Tide tables\\, north", "+SUMMARY:[Lab] [lab visit] [Tides] Fwd: Tide tables\\, north"],
+        ),
         (Delete("no-title"), []),
         (EndSeries("2026-01-01"), []),
         (Delete(before="2026-11-24"), []),
@@ -156,6 +180,38 @@ def test_a_step_changes_the_lines_it_is_about(step: Step, lines: list[str]) -> N
         lines = [line for line in lines if not line.startswith("+DTEND")]
         found = [line for line in found if not line.startswith("+DTEND")]
     assert found == lines
+
+
+def test_of_several_alarms_the_last_before_the_start_is_kept_or_the_first() -> None:
+    def alarm(trigger: str) -> str:
+        return f"BEGIN:VALARM\nACTION:DISPLAY\nTRIGGER{trigger}\nEND:VALARM"
+
+    alarms = [alarm(one) for one in (":-P1D", ":-PT10M", ":PT5M", ";RELATED=END:-PT1M", ";VALUE=DATE-TIME:20260101T0Z")]
+    text = "\n".join(["BEGIN:VEVENT", "UID:1", "SUMMARY:x", *alarms, "END:VEVENT"])
+    for keep, trigger in (("last", "TRIGGER:-PT10M"), ("first", "TRIGGER:-P1D")):
+        after, _ = done(text, OneAlarm(keep))  # type: ignore[arg-type]
+        assert [line for line in (after or "").split("\n") if line.startswith("TRIGGER")] == [trigger]
+
+
+def test_formatted_notes_become_plain_ones_where_none_say_otherwise() -> None:
+    styled = "BEGIN:VEVENT\nUID:1\nSUMMARY:x\nSTYLED-DESCRIPTION;FMTTYPE=text/html:<p>One</p><p>Two</p>\nEND:VEVENT"
+    assert changed(styled, PlainNotes())[-1] == r"+DESCRIPTION:One\n\nTwo"
+    _, why_not = done(styled.replace("SUMMARY:x", "DESCRIPTION:Three"), PlainNotes())
+    assert why_not == ("plain notes: There are plain notes already, which say something else.",)
+
+
+@tries(30, 1_000)
+@given(
+    st.lists(st.sampled_from(["X-A:1", "CONTACT:Ida", "X-B;P=q:two\\, three", "GEO:1;2", "CATEGORIES:a,b"]), max_size=6)
+)
+def test_remedies_done_twice_are_done_once_and_take_nothing_away(lines: list[str]) -> None:
+    text = "\n".join(["BEGIN:VEVENT", "UID:1", "SUMMARY:x", *lines, "END:VEVENT"])
+    for step in (SayInNotes(), SayInNotes(["CONTACT", "GEO"]), CategoryInTitle(), OneAlarm(), PlainNotes()):
+        once, _ = done(text, step)
+        twice, _ = done(once or "", step)
+        kept = [line for line in text.split("\n") if not line.startswith("SUMMARY")]
+        assert once == twice
+        assert [line for line in (once or "").split("\n") if line in kept] == kept
 
 
 def test_addresses_are_mapped_everywhere_and_nobody_is_invited_twice() -> None:

@@ -2475,6 +2475,30 @@ export interface paths {
          */
         get: operations["listed_api_matrices_get"];
         put?: never;
+        /**
+         * Read Export
+         * @description What a system keeps that was measured by a file: from what it exports after the probe was imported there.
+         */
+        post: operations["read_export_api_matrices_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/probe-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Probe File
+         * @description The probe as a file, for systems that only take files.
+         */
+        get: operations["probe_file_api_probe_file_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -4590,6 +4614,19 @@ export interface components {
             /** Cautions */
             cautions: string[];
         };
+        /**
+         * ExportIn
+         * @description What a system exported after the probe was imported there.
+         */
+        ExportIn: {
+            /**
+             * Name
+             * @description what the system is called
+             */
+            name: string;
+            /** Text */
+            text: string;
+        };
         /** FacetValue */
         FacetValue: {
             /** Value */
@@ -5465,6 +5502,10 @@ export interface components {
             name: string;
             /** At */
             at: string;
+            /** Kept */
+            kept: number;
+            /** Lost */
+            lost: number;
         };
         /**
          * MatrixOut
@@ -13288,6 +13329,84 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["MatrixHead"][];
                 };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    read_export_api_matrices_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixOut"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    probe_file_api_probe_file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description The request is not valid; the detail says where. */
             422: {

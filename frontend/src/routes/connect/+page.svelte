@@ -72,6 +72,7 @@
         aim: 'go',
         run: () => void (first && goto(`/connect/${first.id}`)),
       },
+      { key: 'k', does: 'what the accounts keep', aim: 'go', run: () => void goto('/connect/keeps') },
       {
         key: 'd',
         does: 'review changes that failed',

@@ -28,6 +28,8 @@ from datebridge.store import fidelity as stored
 from datebridge.store.tables import demand_id
 
 router = new_router("/api", "fidelity")
+#: How large an export may be that is read as a probe, in characters.
+MOST_EXPORTED = 20_000_000
 Verdicts = Literal["kept", "rewritten", "dropped", "refused", "not tried"]
 
 
@@ -73,6 +75,15 @@ class MatrixHead(BaseModel):
     account_id: int | None
     name: str
     at: str
+    kept: int
+    lost: int
+
+
+class ExportIn(BaseModel):
+    """What a system exported after the probe was imported there."""
+
+    name: str = Field(min_length=1, max_length=120, description="what the system is called")
+    text: str = Field(max_length=MOST_EXPORTED)
 
 
 class ForecastIn(BaseModel):
@@ -160,9 +171,30 @@ def listed(app: AppDep) -> list[MatrixHead]:
     """The targets of which it is known what they keep."""
     with app.store.session() as session:
         return [
-            MatrixHead(id=demand_id(row.id), account_id=row.account_id, name=row.name, at=present.stamp(row.made_at))
+            MatrixHead(
+                id=demand_id(row.id),
+                account_id=row.account_id,
+                name=row.name,
+                at=present.stamp(row.made_at),
+                kept=sum(one["verdict"] == Verdict.KEPT for one in row.features),
+                lost=sum(one["verdict"] not in (Verdict.KEPT, Verdict.NOT_TRIED) for one in row.features),
+            )
             for row in stored.newest_matrices(session)
         ]
+
+
+@router.get("/probe-file", response_class=Response)
+def probe_file() -> Response:
+    """The probe as a file, for systems that only take files."""
+    headers = {"Content-Disposition": 'attachment; filename="date-bridge-probe.ics"'}
+    return Response(matrices.probe_as_file(), media_type="text/calendar; charset=utf-8", headers=headers)
+
+
+@router.post("/matrices")
+def read_export(app: AppDep, body: ExportIn) -> MatrixOut:
+    """What a system keeps that was measured by a file: from what it exports after the probe was imported there."""
+    number = matrices.from_export(app.store, body.name.strip(), body.text)
+    return _matrix(matrices.by_number(app.store, number))
 
 
 @router.get("/matrices/{matrix_id}")

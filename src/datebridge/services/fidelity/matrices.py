@@ -10,15 +10,18 @@ from dataclasses import dataclass
 from itertools import groupby
 
 from datebridge.core.crossing.catalogue import BY_NAME, CATALOGUE
-from datebridge.core.crossing.features import Feature, Verdict
+from datebridge.core.crossing.features import TITLE, Feature, Verdict
 from datebridge.core.crossing.fidelity import Measured
+from datebridge.core.crossing.files import probe_file, read_export
 from datebridge.core.crossing.phrasing import in_words, lines_about
 from datebridge.core.ids import AccountId
+from datebridge.core.keeping import entries_in
 from datebridge.core.moments import from_wall_seconds
+from datebridge.core.text.writer import new_header, write_calendar
 from datebridge.core.views.sheet import defuse
 from datebridge.services.fidelity.forecasts import fidelity_of
 from datebridge.store.database import Store
-from datebridge.store.fidelity import NotMeasured, matrices_of, matrix
+from datebridge.store.fidelity import NotMeasured, keep_matrix, matrices_of, matrix
 from datebridge.store.tables import Matrix
 
 
@@ -74,6 +77,28 @@ def by_number(store: Store, number: int) -> Kept:
     """
     with store.session() as session:
         return _kept(matrix(session, number), None)
+
+
+def probe_as_file() -> bytes:
+    """The probe to be imported by hand into a system that only takes files."""
+    entries, zones = probe_file()
+    return b"".join(write_calendar(new_header(TITLE), [text for _, text in zones], entries))
+
+
+def from_export(store: Store, name: str, text: str) -> int:
+    """Keep what a system keeps that exported this after the probe was imported there; returns the matrix.
+
+    Raises:
+        NotMeasured: if nothing of the probe is in it.
+    """
+    measured = read_export(entries_in(text.encode("utf-8", "replace")))
+    if not any(one.verdict is Verdict.KEPT for one in measured):
+        raise NotMeasured(
+            f"There are no entries of the probe in this export: their titles begin with “{TITLE} ”. Import the probe"
+            f" into {name} first, then export that calendar."
+        )
+    with store.write() as connection:
+        return keep_matrix(connection, None, name, measured, {}, 0)
 
 
 def _kept(row: Matrix, before: Matrix | None) -> Kept:

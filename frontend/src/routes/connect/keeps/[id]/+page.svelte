@@ -19,18 +19,23 @@
   /** What an account keeps of what it is given, as measured: every feature in two banks, beside another target. */
   const VERDICTS = ['lost', '', 'kept', 'rewritten', 'dropped', 'refused', 'not tried'] as const;
   const NAMES = { lost: 'everything that is not kept', '': 'all features' } as Record<string, string>;
-  const shape = { verdict: choice(VERDICTS, 'lost'), words: text, beside: number(0) };
+  const shape = { verdict: choice(VERDICTS, 'lost'), words: text, beside: number(0), matrix: number(0) };
   const queries = useQueryClient();
-  const id = $derived(Number(page.params.id));
-  const address = $derived(view(`/connect/keeps/${id}`, shape));
+  /** The account; 0 for a system that was measured by a file, which is known by its matrix. */
+  const id = $derived(Number(page.params.id) || 0);
+  const address = $derived(view(`/connect/keeps/${page.params.id}`, shape));
   const asked = $derived(address.read(page.url.searchParams));
   const accounts = accountsQuery();
   const account = $derived(accounts.data?.find((one) => one.id === id));
-  const name = $derived(account?.name ?? 'this account');
   const measured = query(() => ({
-    queryKey: key('fidelity', id),
-    queryFn: () => answer(client.GET('/api/accounts/{account_id}/fidelity', { params: { path: { account_id: id } } })),
+    queryKey: key('fidelity', id, asked.matrix),
+    queryFn: () =>
+      id
+        ? answer(client.GET('/api/accounts/{account_id}/fidelity', { params: { path: { account_id: id } } }))
+        : answer(client.GET('/api/matrices/{matrix_id}', { params: { path: { matrix_id: asked.matrix } } })),
+    retry: false,
   }));
+  const name = $derived(account?.name ?? measured.data?.name ?? 'this account');
   const targets = query(() => ({
     queryKey: key('fidelity', 'all'),
     queryFn: () => answer(client.GET('/api/matrices')),
@@ -62,7 +67,7 @@
       .map(([one, number]) => `${count(number)} ${one}`)
       .join(', '),
   );
-  const others = $derived((targets.data ?? []).filter((one) => one.account_id !== id));
+  const others = $derived((targets.data ?? []).filter((one) => one.id !== measured.data?.id));
   let job = $state<number | null>(null);
   let place = $state(0);
   let filter = $state('');
@@ -97,12 +102,12 @@
 
   onMount(() =>
     keys.offer([
-      { key: 'm', does: 'measure what the account keeps', aim: 'change', run: () => void measure() },
+      { key: 'm', does: 'measure what the account keeps', aim: 'change', run: () => void (id && measure()) },
       {
         key: 'f',
         does: 'foretell what entries would lose there',
         aim: 'change',
-        run: () => void (measured.data && foretell()),
+        run: () => void (id && measured.data && foretell()),
       },
     ]),
   );
@@ -123,20 +128,20 @@
         )}</span
       >
     {/if}
-    <span class="ml-auto flex items-center gap-2">
-      <label class="text-soft flex items-center gap-2 text-[13px]"
-        >in
-        <select class="field-small max-w-60" aria-label="Where to measure" bind:value={place}>
-          <option value={0}>a calendar made for it</option>
-          {#each (account?.remotes ?? []).filter((one) => one.may === 'writable') as one (one.id)}
-            <option value={one.id}>{one.name}</option>
-          {/each}
-        </select></label
-      >
-      <Action kind={measured.data ? 'plain' : 'main'} onclick={() => void measure()} key="m" disabled={job !== null}
-        >{measured.data ? 'Measure again' : `Measure what ${name} keeps`}</Action
-      >
-    </span>
+    {#if id}<span class="ml-auto flex items-center gap-2">
+        <label class="text-soft flex items-center gap-2 text-[13px]"
+          >in
+          <select class="field-small max-w-60" aria-label="Where to measure" bind:value={place}>
+            <option value={0}>a calendar made for it</option>
+            {#each (account?.remotes ?? []).filter((one) => one.may === 'writable') as one (one.id)}
+              <option value={one.id}>{one.name}</option>
+            {/each}
+          </select></label
+        >
+        <Action kind={measured.data ? 'plain' : 'main'} onclick={() => void measure()} key="m" disabled={job !== null}
+          >{measured.data ? 'Measure again' : `Measure what ${name} keeps`}</Action
+        >
+      </span>{/if}
   </div>
   {#if job !== null}<div class="my-2"><JobLine id={job} onended={(done) => void ended(done)} /></div>{/if}
   {#if measured.data}
@@ -147,22 +152,22 @@
         <strong class="text-changed">Comes back in a way that cannot be foretold: {one.unexplained.join(', ')}.</strong>
       {/if}
     </p>
-    <form
-      class="mt-2 flex flex-wrap items-center gap-3"
-      onsubmit={(event) => {
-        event.preventDefault();
-        void foretell();
-      }}
-    >
-      <label class="flex min-w-64 flex-1 items-center gap-2"
-        >Entries <Input
-          bind:value={filter}
-          placeholder="all entries, or a filter such as calendar:Berths has:alarms"
-          class="min-w-0 flex-1"
-        /></label
+    {#if id}<form
+        class="mt-2 flex flex-wrap items-center gap-3"
+        onsubmit={(event) => {
+          event.preventDefault();
+          void foretell();
+        }}
       >
-      <Action kind="main" submit key="f" disabled={job !== null}>Foretell their losses at {name}</Action>
-    </form>
+        <label class="flex min-w-64 flex-1 items-center gap-2"
+          >Entries <Input
+            bind:value={filter}
+            placeholder="all entries, or a filter such as calendar:Berths has:alarms"
+            class="min-w-0 flex-1"
+          /></label
+        >
+        <Action kind="main" submit key="f" disabled={job !== null}>Foretell their losses at {name}</Action>
+      </form>{/if}
   {/if}
 </div>
 {#if measured.isError}
