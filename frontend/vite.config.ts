@@ -4,7 +4,11 @@ import { defineConfig } from 'vite';
 
 /** What several pages share comes in few files: each costs a request, and the first page waits for all of its own. */
 const codeSplitting = {
-  groups: [{ name: 'shared', minShareCount: 2, entriesAware: true, entriesAwareMergeThreshold: 30_000 }],
+  groups: [
+    // What everything stands on is a file of its own: else files can need one another before either is there.
+    { name: 'svelte', test: /node_modules\/(svelte|esm-env|clsx)\//, minShareCount: 2, priority: 1 },
+    { name: 'shared', minShareCount: 2, entriesAware: true, entriesAwareMergeThreshold: 30_000 },
+  ],
 };
 
 export default defineConfig({

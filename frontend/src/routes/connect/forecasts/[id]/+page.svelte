@@ -41,7 +41,7 @@
   const here = $derived(new Set(banks.data?.left));
   const INK: Record<string, string> = { breaks: 'text-removed', alters: 'text-changed', untidy: 'text-same' };
   const GLYPH: Record<string, string> = { rewritten: '≠', dropped: '−', refused: '×' };
-  const VERB: Record<string, string> = { rewritten: 'rewrites', dropped: 'drops', refused: 'refuses' };
+  const VERB: Record<string, string> = { rewritten: 'rewrites it in', dropped: 'drops it from', refused: 'refuses' };
 
   function change(changes: Changes<typeof shape>): void {
     void keepInAddress(address.address(page.url.searchParams, changes));
@@ -120,7 +120,7 @@
             <h2 class="text-lg leading-6 font-bold">
               {open.words}: {all.target}
               {VERB[open.verdict]}
-              {open.verdict === 'refused' ? '' : 'it of '}{counted(open.entries, 'entry', 'entries')}
+              {counted(open.entries, 'entry', 'entries')}
             </h2>
             {#if open.remedies.length}
               <p class="mt-1 flex flex-wrap items-center gap-2">
