@@ -28,6 +28,9 @@ PAGES = {
         "/connect/catalogue",
         "/connect/calendar/1",
         "/connect/conflicts",
+        "/connect/keeps",
+        "/connect/keeps/1",
+        "/connect/sheet",
     ),
     "look": ("/look", "/look?filter=nothingatall"),
     "time": (

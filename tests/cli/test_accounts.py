@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from datebridge.standins.faults import Fault
+from datebridge.standins.signing import token_of
 from tests.running import command as run
 from tests.world import OFFICE, PASSWORD, World, berth
 
@@ -117,3 +118,22 @@ def test_what_cannot_be_read_yet_is_added_whole_and_said(
     assert "Traceback" not in added.stderr
     world.hosts.switches["lantern"].clear()
     assert "fetched 1" in reached("accounts", "on", "Berths").stdout
+
+
+def test_accounts_come_by_a_sheet_and_what_cannot_be_added_is_named(
+    world: World, reached: Callable[..., subprocess.CompletedProcess[str]], tmp_path: Path
+) -> None:
+    sheet = tmp_path / "accounts.csv"
+    lines = ["name,address,user,password,token", f"Tidewrack,{world.hosts.address('tidewrack')},{OFFICE},{PASSWORD},"]
+    lines += [f"Halyard,{world.hosts.address('halyard')},,,{token_of(OFFICE, PASSWORD)}", "Nobody,,x,y,"]
+    lines += [f"Wrong,{world.hosts.address('lantern')},{OFFICE},gull-0,"]
+    sheet.write_text("\n".join(lines))
+    done = reached("accounts", "import", str(sheet), "--json")
+    rows = json.loads(done.stdout)["rows"]
+    assert done.returncode == 1
+    assert [(row["row"], row["added"]) for row in rows] == [(2, True), (3, True), (4, False), (5, False)]
+    assert (rows[2]["why"], "does not accept" in rows[3]["why"]) == ("address: Enter an address.", True)
+    assert PASSWORD not in done.stdout
+    listed = json.loads(reached("accounts", "--json").stdout)["calendars"]
+    assert [one["account"] for one in listed] == ["Tidewrack", "Halyard"]
+    assert not any(PASSWORD.encode() in path.read_bytes() for path in (tmp_path / "cli").glob("*.sqlite*"))

@@ -11,7 +11,10 @@ from hypothesis import strategies as st
 
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.signing import Signing, strongest
+from datebridge.services.accounts.addresses import look_at
+from datebridge.standins.signing import token_of
 from tests.depth import tries
+from tests.world import OFFICE, PASSWORD, World
 
 BASIC = 'Basic realm="Berths"'
 DIGEST = 'Digest realm="Berths", qop="auth", algorithm=SHA-256, nonce="1f"'
@@ -110,3 +113,22 @@ def test_digest_is_left_for_basic_only_where_nobody_can_listen() -> None:
         " the password. It was not sent. If who runs it says that this is meant, sign in again."
     )
     assert asked(signing, "https://berths.example/", BASIC) == ["Digest", "Basic"]
+
+
+def test_a_password_without_a_user_name_is_a_token_where_tokens_are_taken(world: World) -> None:
+    token = token_of(OFFICE, PASSWORD)
+    found = look_at(world.settings, world.hosts.address("halyard"), "", token)
+    assert [one.name for one in found.found.calendars] == ["Berths"]
+    with pytest.raises(Unreachable) as refused:
+        look_at(world.settings, world.hosts.address("halyard"), "", "another." + token)
+    assert refused.value.trouble == "password"
+    with pytest.raises(Unreachable):
+        look_at(world.settings, world.hosts.address("lantern"), "", token)
+
+
+def test_a_token_goes_only_where_tokens_are_asked_for() -> None:
+    for header, way in (('Basic realm="a"', "Basic "), ('Bearer realm="a"', "Bearer "), ("Negotiate", "Bearer ")):
+        flow = Signing("", "token").auth_flow(httpx.Request("GET", "https://a.example/"))
+        assert "authorization" not in next(flow).headers
+        signed = flow.send(httpx.Response(401, headers={"www-authenticate": header}))
+        assert signed.headers["authorization"].startswith(way)

@@ -207,6 +207,61 @@ def add(
         raise SystemExit(PROBLEMS)
 
 
+@app.command("import")
+def import_sheet(
+    sheet: Annotated[Path, typer.Argument(help="CSV: name, address, user, and password or token.", show_default=False)],
+    agree: Annotated[
+        list[str] | None,
+        typer.Option(help="An origin the passwords may go to, although it is elsewhere or without encryption."),
+    ] = None,
+    data: Data = None,
+    as_json: Json = False,
+) -> None:
+    """Add accounts by a sheet, each checked. The sheet is not kept. Exit code 1 if one could not be added."""
+    from datebridge.core.account_sheet import read_sheet
+    from datebridge.core.errors import CannotDo
+    from datebridge.services.accounts import accounts
+
+    text = sheet.read_text("utf-8-sig", "replace")
+    read = read_sheet(text)
+    results: list[dict[str, Any]] = [
+        {"row": one.row, "name": "", "added": False, "why": f"{one.column}: {one.why}"} for one in read.unreadable
+    ]
+    with Open(data) as opened:
+        queued = []
+        for row in read.rows:
+            said = {"row": row.number, "name": row.name or row.address, "added": True, "why": ""}
+            try:
+                _, job = accounts.add(
+                    opened.store, opened.settings, row.address, row.user, row.password, row.name, agreed=agree or ()
+                )
+                queued.append(job)
+            except CannotDo as failed:
+                said |= {"added": False, "why": str(failed)}
+            results.append(said)
+        if queued:
+            _done_or_not(opened, queued)
+    results.sort(key=lambda one: one["row"])
+    if as_json:
+        print(json.dumps({"rows": results}, ensure_ascii=False, indent=2))
+    else:
+        table(
+            ("row", "account", ""),
+            [(str(one["row"]), str(one["name"]), "added" if one["added"] else str(one["why"])) for one in results],
+        )
+    raise SystemExit(OK if all(one["added"] for one in results) else PROBLEMS)
+
+
+def _done_or_not(opened: Open, queued: list[JobId]) -> None:
+    """Have the calendars of new accounts counted; those that cannot be now are counted when they are refreshed."""
+    from contextlib import suppress
+
+    from datebridge.store.changesets.draft import CannotApply
+
+    with suppress(CannotApply):
+        opened.do(*queued)
+
+
 def _switched(opened: Open, names: list[str], on: bool) -> list[RemoteId]:
     from datebridge.core.ids import RemoteId
     from datebridge.store import remotes

@@ -1,5 +1,7 @@
 """Signing in: by the strongest way a server offers of those known here, Digest before Basic (RFC 7616, RFC 7617).
 
+A password without a user name is an access token wherever the server takes those (RFC 6750).
+
 >>> strongest('Basic realm="a", Digest realm="a", nonce="1", algorithm=SHA-256, Digest realm="a", nonce="1"')
 ('digest', 'Digest realm="a", nonce="1", algorithm=SHA-256')
 >>> strongest('Negotiate, Bearer realm="a"')
@@ -60,6 +62,28 @@ def strongest(header: str) -> tuple[Way, str] | None:
     return ("basic", basic) if basic else None
 
 
+def takes_token(header: str) -> bool:
+    """Whether a WWW-Authenticate header offers access tokens, or nothing that is known here.
+
+    >>> takes_token('Basic realm="a", Bearer realm="a"'), takes_token('Basic realm="a"')
+    (True, False)
+    """
+    schemes = {scheme for scheme, _ in challenges(header)}
+    return "bearer" in schemes or not schemes & {"basic", "digest"}
+
+
+class TokenAuth(httpx.Auth):
+    """Signs requests by an access token (RFC 6750 §2.1)."""
+
+    def __init__(self, token: str) -> None:
+        self._token = token
+
+    def auth_flow(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
+        """Send a request with the token."""
+        request.headers["Authorization"] = f"Bearer {self._token}"
+        yield request
+
+
 def _part(challenge: str, name: str) -> str:
     match = re.search(rf'\b{name}\s*=\s*(?:"([^"]*)"|([^\s,]+))', challenge, re.IGNORECASE)
     return (match[1] or match[2] or "") if match else ""
@@ -75,7 +99,7 @@ class Signing(httpx.Auth):
 
     def __init__(self, user: str, password: str) -> None:
         self._user, self._password = user, password
-        self._way: httpx.BasicAuth | httpx.DigestAuth | None = None
+        self._way: httpx.BasicAuth | httpx.DigestAuth | TokenAuth | None = None
 
     @property
     def is_digest(self) -> bool:
@@ -88,7 +112,13 @@ class Signing(httpx.Auth):
         if way is not None:
             request = next(way.auth_flow(request))
         response = yield request
-        offered = strongest(response.headers.get("www-authenticate", "")) if response.status_code == 401 else None
+        asked_for = response.headers.get("www-authenticate", "")
+        if response.status_code == 401 and not self._user and self._password and takes_token(asked_for):
+            if not isinstance(way, TokenAuth):
+                self._way = TokenAuth(self._password)
+                yield next(self._way.auth_flow(request))
+            return
+        offered = strongest(asked_for) if response.status_code == 401 else None
         if offered is None or (offered[0] == "basic" and isinstance(way, httpx.BasicAuth)):  # refused
             return
         if offered[0] == "basic" and way is not None and _is_readable(str(request.url)):

@@ -67,10 +67,11 @@ class CalendarServer:
         if self._too_fast():
             return Response("Too many requests.", 429, {"Retry-After": "1"})
         basic, digest = not self.habits.has("digest-only"), self.traits.strict or self.habits.has("digest-only")
-        person = self._door.person(request.headers.get("authorization", ""), request.method, digest, basic)
+        tokens = self.traits.tokens
+        person = self._door.person(request.headers.get("authorization", ""), request.method, digest, basic, tokens)
         if not person:
             refusal = Response("A user name and a password are needed.", 401)
-            for challenge in self._door.challenges(digest, basic):
+            for challenge in self._door.challenges(digest, basic, tokens):
                 refusal.headers.append("WWW-Authenticate", challenge)
             return refusal
         if self.habits.has("redirects") and request.method in _REDIRECTED and path.count("/") > 4:

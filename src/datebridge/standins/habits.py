@@ -41,7 +41,6 @@ Habit = Literal[
     "gzip",
     "slow",
     "any-depth",
-    "invites-anyway",
 ]
 HABITS: dict[Habit, str] = {
     "weak-etags": "its ETags are weak ones, and it takes none of them in If-Match",
@@ -72,7 +71,6 @@ HABITS: dict[Habit, str] = {
     "gzip": "packs every answer",
     "slow": "answers a fifth of a second later",
     "any-depth": "answers sync-collection at any Depth",
-    "invites-anyway": "says of every attendee that it has invited them, whoever was to do that",
 }
 assert set(HABITS) == set(get_args(Habit))  # noqa: S101
 

@@ -40,6 +40,7 @@ class Losses:
         utc: times in zones are kept in UTC.
         new_uids: entries get UIDs of the server's own.
         masters: changed occurrences of a series are left out.
+        invites: attendees are said to have been invited, whoever was to do that (RFC 6638 §7.3).
         kinds: kinds of components that are refused; `attendees`: more of them are refused.
         rules: parts of repeat rules that are refused; so are rules without an end unless `endless`.
     """
@@ -58,6 +59,7 @@ class Losses:
     utc: bool = False
     new_uids: bool = False
     masters: bool = False
+    invites: bool = False
     kinds: tuple[str, ...] = ()
     rules: tuple[str, ...] = ()
     endless: bool = True
@@ -124,6 +126,8 @@ class Losses:
             raw = re.sub(rf';{param}=(?:"[^"]*"|[^;":]*)', "", raw, count=1)
         if self.unknown_parameters:
             raw = _UNKNOWN_PARAMETER.sub("", raw)
+        if name == "ATTENDEE" and self.invites and not nested:
+            raw = f"{raw[:8]};SCHEDULE-STATUS=1.2{raw[8:]}"
         if name == "CLASS" and self.confidential and raw.upper() == "CLASS:CONFIDENTIAL":
             return f"CLASS:{self.confidential}"
         if name == "DESCRIPTION" and not nested and self.notes is not None:

@@ -20,6 +20,11 @@ _HASHES = {"SHA-256": hashlib.sha256, "MD5": hashlib.md5}
 _USES, _REMEMBERED = 64, 1024
 
 
+def token_of(name: str, password: str) -> str:
+    """The access token of somebody with a password; "" without one."""
+    return f"{name}.{hashlib.blake2b(password.encode(), digest_size=12).hexdigest()}" if password else ""
+
+
 class Door:
     """Lets people in by their passwords.
 
@@ -31,9 +36,10 @@ class Door:
         self.realm, self._password = realm, password
         self._nonces: Counter[str] = Counter()
 
-    def challenges(self, digest: bool, basic: bool) -> list[str]:
+    def challenges(self, digest: bool, basic: bool, tokens: bool = False) -> list[str]:
         """WWW-Authenticate values, one a scheme; the strongest does not come first, as on many servers."""
         offered = [f'Basic realm="{self.realm}", charset="UTF-8"'] if basic else []
+        offered += [f'Bearer realm="{self.realm}"'] if tokens else []
         if digest:
             if len(self._nonces) > _REMEMBERED:
                 self._nonces.clear()
@@ -45,9 +51,14 @@ class Door:
             ]
         return offered
 
-    def person(self, authorization: str, method: str, digest: bool = True, basic: bool = True) -> str:
-        """Who sent a request; "" where that cannot be told, or the password is wrong."""
+    def person(
+        self, authorization: str, method: str, digest: bool = True, basic: bool = True, tokens: bool = False
+    ) -> str:
+        """Who sent a request; "" where that cannot be told, or the password or token is wrong."""
         scheme, _, rest = authorization.partition(" ")
+        if scheme.lower() == "bearer" and tokens:
+            name, _, password = rest.partition(".")
+            return name if secrets.compare_digest(token_of(name, self._password(name) or ""), rest) and password else ""
         if scheme.lower() == "basic" and basic:
             return self._basic(rest)
         if scheme.lower() == "digest" and digest:

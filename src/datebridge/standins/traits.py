@@ -20,6 +20,7 @@ class Traits:
         most_bytes: the largest object taken.
         pace: requests a second before it says 429; 0 for no limit.
         latency: seconds added to every answer.
+        tokens: lets one in by access tokens too (RFC 6750).
         losses: what it does not keep of entries.
         principals_at: the origin at which people are said to be; "" for its own.
     """
@@ -34,9 +35,10 @@ class Traits:
     pace: int = 0
     latency: float = 0.0
     principals_at: str = ""
+    tokens: bool = False
     losses: Losses = field(default_factory=Losses)
 
 
 TIDEWRACK = Traits("Tidewrack", whole_depth=True)
 LANTERN = Traits("Lantern", sync=True, strict=True, mkcol=True, most_bytes=200_000, losses=OF_LANTERN)
-HALYARD = Traits("Halyard", sync=True, mkcol=True, losses=OF_HALYARD)
+HALYARD = Traits("Halyard", sync=True, mkcol=True, tokens=True, losses=OF_HALYARD)

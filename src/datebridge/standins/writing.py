@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import re
 
 from starlette.responses import Response
 
@@ -36,8 +35,6 @@ def put(ask: Ask) -> Response:
     if wrong is not None:
         return wrong
     data = ask.losses.of_object(ask.body, parsed)
-    if ask.habits.has("invites-anyway"):
-        data = re.sub(rb"(?m)^ATTENDEE(?=[;:])", b"ATTENDEE;SCHEDULE-STATUS=1.2", data)
     name = place.name
     if ask.habits.has("renames"):
         given = f"{place.name} {ask.habits.count('renamed')}"

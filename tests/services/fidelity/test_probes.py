@@ -11,6 +11,7 @@ from datebridge.core.crossing.features import MARK
 from datebridge.core.crossing.probing import PLACE, SENDS
 from datebridge.services.fidelity import forecasts, probes
 from datebridge.services.jobs import jobs
+from datebridge.standins.losses import Losses
 from datebridge.store.fidelity import matrices_of
 from tests.depth import LONGER
 from tests.killing import work_and_die
@@ -101,7 +102,7 @@ def test_where_none_can_be_made_it_uses_a_calendar_and_touches_nothing_else(worl
 
 def test_it_stops_at_people_where_the_server_says_that_it_invites(world: World) -> None:
     account = world.connect("lantern")
-    world.server("lantern").habits.set(["invites-anyway"])
+    world.server("lantern").losses = Losses(invites=True)
     probes.measure(world.store, account)
     assert world.work().state == "done"
     with world.store.session() as session:

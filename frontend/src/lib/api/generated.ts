@@ -2193,6 +2193,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/accounts/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sheet
+         * @description A sheet of accounts, row by row. Nothing is kept, and nothing is added yet.
+         */
+        post: operations["sheet_api_accounts_sheet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/accounts/{account_id}/rediscover": {
         parameters: {
             query?: never;
@@ -7099,27 +7119,28 @@ export interface components {
              */
             unknown: number;
         };
+        /** SheetOut */
+        SheetOut: {
+            /** Rows */
+            rows: components["schemas"]["SheetRowOut"][];
+            /** Unreadable */
+            unreadable: components["schemas"]["UnreadableRowOut"][];
+        };
         /**
-         * SheetIn
-         * @description A spreadsheet's file that is brought back.
-         *
-         *     Attributes:
-         *         order: which comes first in dates such as 3/4/2025; "" to have it told from the table and from what is here.
+         * SheetRowOut
+         * @description A row of a sheet of accounts; it goes back to the page alone, which adds accounts one by one.
          */
-        SheetIn: {
+        SheetRowOut: {
+            /** Row */
+            row: number;
             /** Name */
             name: string;
-            /**
-             * Data
-             * @description the file in Base64
-             */
-            data: string;
-            /**
-             * Order
-             * @default
-             * @enum {string}
-             */
-            order: "" | "day" | "month";
+            /** Address */
+            address: string;
+            /** User */
+            user: string;
+            /** Password */
+            password: string;
         };
         /**
          * Shift
@@ -7546,6 +7567,15 @@ export interface components {
             /** Sample */
             sample: string;
         };
+        /** UnreadableRowOut */
+        UnreadableRowOut: {
+            /** Row */
+            row: number;
+            /** Column */
+            column: string;
+            /** Why */
+            why: string;
+        };
         /**
          * UnsettledOut
          * @description A change that was refused where its calendar lives, or is in conflict with one made there.
@@ -7727,6 +7757,14 @@ export interface components {
             /** Fields */
             fields: components["schemas"]["FieldOut"][];
         };
+        /** SheetIn */
+        datebridge__api__connect__shapes__SheetIn: {
+            /**
+             * Text
+             * @description CSV: name, address, user, and password or token
+             */
+            text: string;
+        };
         /** PairOut */
         datebridge__api__mend__reconcile__PairOut: {
             /** Id */
@@ -7780,6 +7818,28 @@ export interface components {
              * @description the day on which the first of them parts from it; empty where it does not
              */
             parts: string;
+        };
+        /**
+         * SheetIn
+         * @description A spreadsheet's file that is brought back.
+         *
+         *     Attributes:
+         *         order: which comes first in dates such as 3/4/2025; "" to have it told from the table and from what is here.
+         */
+        datebridge__api__shapes__SheetIn: {
+            /** Name */
+            name: string;
+            /**
+             * Data
+             * @description the file in Base64
+             */
+            data: string;
+            /**
+             * Order
+             * @default
+             * @enum {string}
+             */
+            order: "" | "day" | "month";
         };
         /**
          * LineOut
@@ -9383,7 +9443,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SheetIn"];
+                "application/json": components["schemas"]["datebridge__api__shapes__SheetIn"];
             };
         };
         responses: {
@@ -12668,6 +12728,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DiscoverOut"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    sheet_api_accounts_sheet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["datebridge__api__connect__shapes__SheetIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetOut"];
                 };
             };
             /** @description The request is not valid; the detail says where. */

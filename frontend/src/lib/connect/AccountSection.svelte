@@ -69,7 +69,7 @@
       <Action
         href="/connect/keeps/{account.id}"
         hint="Measure what {account.name} keeps of what it is given, and foretell what entries lose there"
-        named="What {account.name} keeps">What it keeps</Action
+        named="What it keeps: {account.name}">What it keeps</Action
       >
       <Action onclick={() => (leaving = true)} hint="Disconnect {account.name}" named="Disconnect… {account.name}"
         >Disconnect…</Action

@@ -28,5 +28,6 @@
     class="min-w-0 flex-1"
   />
   <Action kind="main" submit disabled={!address.trim()}>Connect…</Action>
+  <Action href="/connect/sheet">By a sheet</Action>
   <Action href="/connect/catalogue">Catalogue of open feeds</Action>
 </form>

@@ -48,8 +48,9 @@
     <span class="w-24">Password</span>
     <Input bind:value={password} type="password" autocomplete="off" class="flex-1" />
   </label>
+  <p class="text-soft mt-2 text-[13px]">With an access token instead of a password, leave the user name empty.</p>
   {#if refusal}<div class="mt-3"><Consent {refusal} onagree={agree} /></div>{/if}
   {#snippet actions()}
-    <Action kind="main" onclick={() => void sign()} disabled={!user || !password}>Try and keep them</Action>
+    <Action kind="main" onclick={() => void sign()} disabled={!password}>Try and keep them</Action>
   {/snippet}
 </Sheet>

@@ -21,7 +21,11 @@ from datebridge.api.connect.shapes import (
     LinkOut,
     RemoteOut,
     RemotesIn,
+    SheetIn,
+    SheetOut,
+    SheetRowOut,
     SignInIn,
+    UnreadableRowOut,
 )
 from datebridge.api.context import AppDep
 from datebridge.api.kinds import AccountNo, RemoteNo
@@ -29,6 +33,7 @@ from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobQueued, SetMade
 from datebridge.connect.feed import interval
 from datebridge.connect.habits import says
+from datebridge.core.account_sheet import read_sheet
 from datebridge.core.accounts import AccountKind, reach_of
 from datebridge.core.choices import Keep
 from datebridge.services.accounts import accounts, addresses, leaving, statements
@@ -126,6 +131,20 @@ def add(app: AppDep, body: AddIn) -> AddedOut:
         body.agreed,
     )
     return AddedOut(account_id=account, job_id=job)
+
+
+@router.post("/accounts/sheet")
+def sheet(body: SheetIn, response: Response) -> SheetOut:
+    """A sheet of accounts, row by row. Nothing is kept, and nothing is added yet."""
+    response.headers["Cache-Control"] = "no-store"
+    read = read_sheet(body.text)
+    return SheetOut(
+        rows=[
+            SheetRowOut(row=one.number, name=one.name, address=one.address, user=one.user, password=one.password)
+            for one in read.rows
+        ],
+        unreadable=[UnreadableRowOut(row=one.row, column=one.column, why=one.why) for one in read.unreadable],
+    )
 
 
 @router.post("/accounts/{account_id}/rediscover")

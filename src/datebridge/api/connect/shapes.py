@@ -97,6 +97,31 @@ class AddIn(DiscoverIn):
     publisher: str = Field(default="", max_length=200)
 
 
+class SheetIn(BaseModel):
+    text: str = Field(max_length=2_000_000, description="CSV: name, address, user, and password or token")
+
+
+class SheetRowOut(BaseModel):
+    """A row of a sheet of accounts; it goes back to the page alone, which adds accounts one by one."""
+
+    row: int
+    name: str
+    address: str
+    user: str
+    password: str
+
+
+class UnreadableRowOut(BaseModel):
+    row: int
+    column: str
+    why: str
+
+
+class SheetOut(BaseModel):
+    rows: list[SheetRowOut]
+    unreadable: list[UnreadableRowOut]
+
+
 class LinkOut(BaseModel):
     title: str
     address: str

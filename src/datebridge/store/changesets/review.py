@@ -216,17 +216,15 @@ def warnings(connection: Connection, set_id: SetId) -> list[str]:
     if left:
         sentences.append(f"Leaves {counted(left, 'changed occurrence', 'changed occurrences')} without a series.")
     row = set_row(connection, set_id)
-    losses = Details.read(row.details).losses if row is not None else ()
-    return [*sentences, *_about_attendees(connection, set_id), *losses]
+    details = Details.read(row.details) if row is not None else Details()
+    return [*sentences, *_about_attendees(connection, set_id, details), *details.losses]
 
 
-def _about_attendees(connection: Connection, set_id: SetId) -> list[str]:
+def _about_attendees(connection: Connection, set_id: SetId, details: Details) -> list[str]:
     """Who is told, and by whom: a server tells the attendees of meetings its user organises (RFC 6638 §3.2.1).
 
     What is created there is written so that nobody is told, unless the set says otherwise (`services.sync.push`).
     """
-    row = set_row(connection, set_id)
-    details = Details.read(row.details) if row is not None else Details()
     silent = 0
     entries: Counter[str] = Counter()
     people: Counter[str] = Counter()

@@ -136,7 +136,8 @@
   </form>
   <p class="text-soft mb-4">
     Enter a user name and password only if they are required. They are stored encrypted and sent to this address only;
-    if it redirects elsewhere, you are asked first.
+    if it redirects elsewhere, you are asked first. With an access token instead of a password, leave the user name
+    empty.
   </p>
   {#if !found && !refusal && !busy}
     <dl class="border-ink grid max-w-4xl grid-cols-[minmax(0,340px)_minmax(0,1fr)] gap-x-6 gap-y-2 border-t pt-3">

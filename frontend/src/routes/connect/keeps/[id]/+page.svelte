@@ -236,7 +236,8 @@
     <span class="flex-1 pl-4">As it came back</span>
     {#if asked.beside}<span class="w-28 text-center">{other.data?.name ?? '…'}</span>{/if}
   </div>
-  <div class="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Features" tabindex="-1" data-rest data-part>
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex (what scrolls has to be reached by keys) -->
+  <div class="min-h-0 flex-1 overflow-y-auto" role="region" aria-label="Features" tabindex="0" data-rest data-part>
     {#each groups as group (group.name)}
       <h2 class="bg-shade px-4 py-1 text-[13px] font-bold">{group.name}</h2>
       {#each group.rows as row (row.feature)}
