@@ -19,7 +19,7 @@ import icalendar
 import typer
 from rich.console import Console
 
-from bench import connecting, generate, importing, load, matching, mending, occurring, pages, sharing, starting
+from bench import connecting, generate, importing, keeping, load, matching, mending, occurring, pages, sharing, starting
 from bench.importing import fresh, take_in
 from bench.results import Pace, Results, alternately, timed
 from datebridge.core.changes import State
@@ -217,6 +217,15 @@ def talking_to_servers(results: Results, folder: Path) -> None:
     results.limit("refresh with ten changes among 10,000", got.ten_of_many / got.ten_of_few, "×", 2, 1.3, note)
 
 
+def what_is_kept(results: Results, folder: Path) -> None:
+    """A target measured, and the result laid upon many entries."""
+    many = results.size(20_000)
+    got = keeping.measure(folder / "kept", many)
+    results.limit("probe of a server that answers in 20 ms", got.probe, "s", 60, 20, f"{got.requests} requests")
+    results.limit("the same, requests", got.requests, "", 400, 250)
+    results.limit(f"losses of {many:,} entries foretold", got.forecast, "s", 10, 4)
+
+
 def under_load(results: Results, folder: Path) -> None:
     """Three calendars of 100,000 entries over thirty years each, and eight that ask at once."""
     store, settings = fresh(folder / "load")
@@ -278,6 +287,7 @@ PARTS = (
     time_set_right,
     large_import,
     talking_to_servers,
+    what_is_kept,
     given_to_readers,
     first_screen,
     under_load,

@@ -17,7 +17,6 @@ as *unexplained*, and entries that have such a feature are said to be rewritten 
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
@@ -317,20 +316,22 @@ def _lost(feature: str, before: Sequence[str], after: Sequence[str]) -> list[Los
     if len(before) != len(after):
         kept = set(after)
         return [Loss(feature, Verdict.DROPPED, at) for at, text in enumerate(before) if text not in kept]
-    verdict = BY_NAME[feature].verdict
     losses = []
     for at, (mine, theirs) in enumerate(zip(before, after, strict=True)):
         if mine != theirs:
-            gone = _names(mine) - _names(theirs)
-            dropped = gone and verdict([mine], [theirs]) is not Verdict.REWRITTEN
-            names = ", ".join(sorted(gone)[:_MOST_NAMES])
-            losses.append(Loss(feature, Verdict.DROPPED if dropped else Verdict.REWRITTEN, at, names))
+            losses.append(_loss(feature, at, mine.split("\n"), theirs.split("\n")))
     return losses
 
 
-def _names(text: str) -> Counter[str]:
-    """How often each property stands in an entry, that of what is nested in it too."""
-    return Counter(name_of(raw) for raw in text.split("\n") if name_of(raw) not in ("BEGIN", "END"))
+def _loss(feature: str, at: int, mine: Sequence[str], theirs: Sequence[str]) -> Loss:
+    """What one entry loses: dropped where nothing was written anew, and nothing of the name is left."""
+    here, there = set(mine), set(theirs)
+    gone = {name_of(raw) for raw in mine if raw not in there} - {"BEGIN", "END"}
+    if there <= here and gone.isdisjoint(map(name_of, theirs)):
+        verdict = Verdict.DROPPED
+    else:
+        verdict = Verdict.REWRITTEN
+    return Loss(feature, verdict, at, ", ".join(sorted(gone)[:_MOST_NAMES]))
 
 
 def _watched(feature: Feature) -> list[str]:

@@ -27,6 +27,9 @@ from datebridge.core.zones.meaning import NO_ZONES, Zones
 Unit = Literal["bytes", "characters"]
 #: Stands for a UID that the target makes up, so that nobody can know it beforehand.
 UNKNOWN_UID = "…"
+#: How each line begins: what should be a name.
+_HEADS = re.compile(r"^[^:;\n]*", re.MULTILINE)
+_KNOWN_OR_FENCE = KNOWN | {"BEGIN", "END"}
 _UID = re.compile(r"^UID(?:;[^:\n]*)?:.*$", re.IGNORECASE | re.MULTILINE)
 _PARAMETER = re.compile(r";([A-Za-z0-9-]+)=((?:\"[^\"]*\"|[^;\"])*)")
 
@@ -74,14 +77,14 @@ class LeaveOutUnknown(_EachEntry):
     nested: bool = False
 
     def _of_entry(self, text: str, zones: Zones) -> str:
-        lines = text.split("\n")
-        names = [name_of(raw) for raw in lines]
-        if KNOWN.issuperset(names[1:-1]):
+        unknown = {name for name in _HEADS.findall(text) if name.upper() not in _KNOWN_OR_FENCE}
+        if not unknown:
             return text
+        lines = text.split("\n")
         gone = {
             at
             for at, depth in enumerate(depths(lines))
-            if depth and (depth > 1) is self.nested and names[at] not in KNOWN
+            if depth and (depth > 1) is self.nested and name_of(lines[at]) not in KNOWN
         }
         return _without_lines(lines, gone, text)
 
