@@ -179,10 +179,17 @@ def add(
         list[str] | None,
         typer.Option(help="An origin the password may go to, although it is elsewhere or without encryption."),
     ] = None,
+    authority: Annotated[
+        Path | None, typer.Option(help="Certificates (PEM) of an authority that vouches for this server.")
+    ] = None,
+    certificate: Annotated[
+        Path | None, typer.Option(help="Your own certificate with its key (PEM), for servers that ask for one.")
+    ] = None,
     data: Data = None,
     as_json: Json = False,
 ) -> None:
     """Add a server with all calendars left off, or subscribe to a feed. Exit code 1 if it cannot be read yet."""
+    from datebridge.connect.trust import Trust
     from datebridge.services.accounts import accounts
     from datebridge.store.accounts import remotes_of
     from datebridge.store.changesets.draft import CannotApply
@@ -190,8 +197,11 @@ def add(
     password = os.environ.get("DATE_BRIDGE_PASSWORD", "")
     if user and not password:
         password = typer.prompt("Password", hide_input=True, err=True)
+    trust = Trust(*(path.read_text("utf-8") if path is not None else "" for path in (authority, certificate)))
     with Open(data) as opened:
-        account, job = accounts.add(opened.store, opened.settings, address, user, password, name, agreed=agree or ())
+        account, job = accounts.add(
+            opened.store, opened.settings, address, user, password, name, agreed=agree or (), trust=trust
+        )
         trouble = ""
         try:
             opened.do(job)

@@ -11,15 +11,15 @@ from __future__ import annotations
 import asyncio
 import ipaddress
 import socket
-import ssl
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from concurrent.futures import ThreadPoolExecutor
-from functools import lru_cache
 
 import httpx
 
 from datebridge.connect.errors import Unreachable
+from datebridge.connect.origins import origin_of
 from datebridge.connect.sending import Sending
+from datebridge.connect.trust import Trust, context_of
 
 _ANY = ipaddress.IPv4Address | ipaddress.IPv6Address
 #: The only part of IPv6 that IANA has given out for the open internet ("IPv6 Global Unicast Address Space").
@@ -107,18 +107,13 @@ def _origin(url: httpx.URL) -> tuple[str, str, int]:
     return url.scheme, url.host, url.port or (443 if url.scheme == "https" else 80)
 
 
-@lru_cache(maxsize=1)
-def _trust() -> ssl.SSLContext:
-    """The certificates that are trusted; reading them takes longer than a request."""
-    return httpx.create_ssl_context(trust_env=False)
-
-
 class GuardedTransport(httpx.AsyncBaseTransport):
     """Sends a request only where the gate lets it, to the very address the gate has looked at."""
 
-    def __init__(self, gate: Gate, connections: int) -> None:
+    def __init__(self, gate: Gate, connections: int, trust: Trust = Trust(), own: Collection[str] = ()) -> None:
+        """`trust`: certificates that count at the origins in `own` alone."""
         self.gate = gate
-        self._connections = connections
+        self._connections, self._trust, self._own = connections, trust, own
         self._by_host: dict[tuple[str, str], Sending] = {}
 
     async def handle_async_request(self, request: httpx.Request) -> httpx.Response:
@@ -126,11 +121,12 @@ class GuardedTransport(httpx.AsyncBaseTransport):
         if not self.gate.allows(request.url):
             loop = asyncio.get_running_loop()
             pinned = await loop.run_in_executor(_LOOKUPS, self.gate.pinned, request.url)
-        name = request.url.scheme, request.url.host
+        name = request.url.scheme, request.url.netloc.decode("ascii", "replace")
         transport = self._by_host.get(name)
         if transport is None:  # one pool a name: names that share an address must not share a TLS connection
             # No proxy from the environment: it would do the looking up, behind the gate's back.
-            transport = Sending(self._connections, _trust() if name[0] == "https" else None)
+            own = self._trust if origin_of(str(request.url)) in self._own else Trust()
+            transport = Sending(self._connections, context_of(own) if name[0] == "https" else None)
             self._by_host[name] = transport
         if pinned is not None:
             extensions = {**request.extensions, "sni_hostname": request.url.host}

@@ -20,6 +20,7 @@ from datebridge.connect.gate import Gate, GuardedTransport
 from datebridge.connect.judging import connect_trouble, no_way_in, retry_after
 from datebridge.connect.origins import host_of, is_upgrade, origin_of
 from datebridge.connect.signing import signing
+from datebridge.connect.trust import Trust
 from datebridge.connect.unpacking import Body
 from datebridge.connect.waiting import begin, result_of, wait
 
@@ -96,6 +97,7 @@ class Web:
         timeout: how long nothing may come, in seconds.
         budget: how long all requests together may take, in seconds; None for as long as they need.
         check: asked while waiting; raises to give up.
+        trust: certificates that count at these origins alone.
     """
 
     def __init__(
@@ -111,11 +113,12 @@ class Web:
         timeout: float = 30,
         budget: float | None = None,
         check: Callable[[], None] | None = None,
+        trust: Trust = Trust(),
     ) -> None:
         self.connections, self.patience, self.most_bytes = connections, patience, most_bytes
         self.origins = {origin_of(origin) for origin in origins}
         self._auth = signing(user, password, frozenset(self.origins)) if user or password else None
-        self._transport = GuardedTransport(gate, connections)
+        self._transport = GuardedTransport(gate, connections, trust, self.origins)
         self._extensions = {"timeout": httpx.Timeout(timeout, connect=10).as_dict()}
         self._check = check
         self._ends = time.monotonic() + budget if budget is not None else None

@@ -24,6 +24,15 @@ def no_way_in(host: str, offered: str, signed_in: bool, sent: bool) -> Unreachab
         offered: how one may sign in, as the server says it (``WWW-Authenticate``).
         signed_in: whether there are a user name and a password; sent: whether they were sent.
     """
+    tokens = any(scheme == "bearer" for scheme, _ in challenges(offered))
+    if tokens and strongest(offered) is None:
+        if sent:
+            return None
+        return Unreachable(
+            "scheme" if signed_in else "password",
+            f"{host} lets one in by Bearer only: enter an access token as the password, and leave the user name empty."
+            + (" The password was not sent." if signed_in else ""),
+        )
     if offered and strongest(offered) is None:
         ways = " or ".join(dict.fromkeys(_way(scheme, text) for scheme, text in challenges(offered))) or "another way"
         others = "Basic" if "Digest" in ways else "Digest or Basic"

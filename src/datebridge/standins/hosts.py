@@ -8,28 +8,26 @@
 from __future__ import annotations
 
 import asyncio
-import datetime
 import json
 import multiprocessing
 import signal
 import socket
+import ssl
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from multiprocessing.connection import Connection
 from pathlib import Path
+from typing import Any
 
 import uvicorn
 from aiosmtpd.smtp import SMTP
-from cryptography import x509
-from cryptography.hazmat.primitives import hashes, serialization
-from cryptography.hazmat.primitives.asymmetric import ec
-from cryptography.x509.oid import NameOID
 from starlette.types import ASGIApp
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from datebridge import processes
 from datebridge.standins.calendars import CalendarServer
+from datebridge.standins.certificates import by_authority, self_signed
 from datebridge.standins.faults import Faulty, Switches
 from datebridge.standins.feeds import FeedHost
 from datebridge.standins.habits import Habits
@@ -47,6 +45,7 @@ PORTS = {
     "lantern-tls": 8145,
     "smtp": 8146,
     "halyard": 8147,
+    "halyard-tls": 8148,
 }
 
 
@@ -86,9 +85,11 @@ class Hosts:
 
     def _apps(self) -> dict[str, ASGIApp]:
         lantern = Faulty(self.lantern, self.switches["lantern"], self.lantern)
+        halyard = Faulty(self.halyard, self.switches["halyard"], self.halyard)
         return {
             "tidewrack": Faulty(self.tidewrack, self.switches["tidewrack"], self.tidewrack),
-            "halyard": Faulty(self.halyard, self.switches["halyard"], self.halyard),
+            "halyard": halyard,
+            "halyard-tls": halyard,
             "lantern": lantern,
             "lantern-tls": lantern,
             "breakwater": Faulty(self.breakwater, self.switches["breakwater"]),
@@ -96,21 +97,19 @@ class Hosts:
         }
 
     def _habits(self, name: str) -> Habits:
-        servers = {"tidewrack": self.tidewrack, "halyard": self.halyard, "lantern-tls": self.lantern}
-        server = {**servers, "lantern": self.lantern}.get(name)
+        servers = {"tidewrack": self.tidewrack, "halyard": self.halyard, "halyard-tls": self.halyard}
+        server = {**servers, "lantern": self.lantern, "lantern-tls": self.lantern}.get(name)
         return server.habits if server is not None else Habits()
 
     async def serve(self) -> None:
         """Answer until `stop`."""
         for name, app in self._apps().items():
-            tls = _certificate(self.folder) if name.endswith("-tls") else (None, None)
             config = uvicorn.Config(
                 app,
                 log_level="critical",
                 lifespan="off",
                 server_header=False,
-                ssl_certfile=tls[0],
-                ssl_keyfile=tls[1],
+                **self._encrypted(name),
                 timeout_graceful_shutdown=1,
                 timeout_keep_alive=30,
                 http=_protocol(self._habits(name)),
@@ -124,6 +123,18 @@ class Hosts:
             *(server.serve(sockets=[self._sockets[name]]) for name, server in zip(names, self._servers, strict=True))
         )
         post.close()
+
+    def _encrypted(self, name: str) -> dict[str, Any]:
+        """How a server is encrypted: Lantern by what nobody vouches for; Halyard by an authority, which also has to
+        vouch for who connects."""
+        if name == "halyard-tls":
+            files = by_authority(self.folder)
+            required = {"ssl_ca_certs": str(files.authority), "ssl_cert_reqs": ssl.CERT_REQUIRED}
+            return {"ssl_certfile": files.certificate, "ssl_keyfile": files.key, **required}
+        if name.endswith("-tls"):
+            certificate, key = self_signed(self.folder)
+            return {"ssl_certfile": certificate, "ssl_keyfile": key}
+        return {}
 
     def stop(self) -> None:
         for server in self._servers:
@@ -238,29 +249,3 @@ def _listen(kept: Path, wanted: dict[str, int] | None) -> dict[str, socket.socke
         sockets[name] = listener
     kept.write_text(json.dumps({name: s.getsockname()[1] for name, s in sockets.items()}))
     return sockets
-
-
-def _certificate(folder: Path) -> tuple[Path, Path]:
-    """A certificate nobody vouches for, in a name that is not this host's."""
-    certificate, private = folder / "certificate.pem", folder / "certificate-key.pem"
-    if not certificate.is_file():
-        key = ec.generate_private_key(ec.SECP256R1())
-        name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "lantern.example")])
-        start = datetime.datetime(2020, 1, 1, tzinfo=datetime.UTC)
-        made = (
-            x509.CertificateBuilder()
-            .subject_name(name)
-            .issuer_name(name)
-            .public_key(key.public_key())
-            .serial_number(x509.random_serial_number())
-            .not_valid_before(start)
-            .not_valid_after(start + datetime.timedelta(days=36500))
-            .sign(key, hashes.SHA256())
-        )
-        certificate.write_bytes(made.public_bytes(serialization.Encoding.PEM))
-        private.write_bytes(
-            key.private_bytes(
-                serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
-            )
-        )
-    return certificate, private

@@ -201,7 +201,8 @@ def note_address(connection: Connection, account_id: AccountId, sealed: bytes) -
 
 def forget_account(connection: Connection, account_id: AccountId) -> None:
     """An account is disconnected: what opened it is wiped, and the logbook still knows its name."""
-    wiped = {"gone": True, "address_sealed": b"", "password_sealed": b"", "user": "", "trouble": ""}
+    sealed = dict.fromkeys(("address_sealed", "password_sealed", "certificate_sealed"), b"")
+    wiped = {"gone": True, **sealed, "user": "", "trouble": ""}
     connection.execute(update(ACCOUNTS).where(ACCOUNTS.c.id == account_id).values(wiped))
 
 

@@ -3231,6 +3231,18 @@ export interface components {
              */
             agreed: string[];
             /**
+             * Authority
+             * @description certificates trusted there too, as PEM
+             * @default
+             */
+            authority: string;
+            /**
+             * Certificate
+             * @description one's own certificate with its key, as PEM
+             * @default
+             */
+            certificate: string;
+            /**
              * Name
              * @default
              */
@@ -4346,6 +4358,18 @@ export interface components {
              * @default []
              */
             agreed: string[];
+            /**
+             * Authority
+             * @description certificates trusted there too, as PEM
+             * @default
+             */
+            authority: string;
+            /**
+             * Certificate
+             * @description one's own certificate with its key, as PEM
+             * @default
+             */
+            certificate: string;
         };
         /**
          * DiscoverOut

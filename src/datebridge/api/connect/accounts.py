@@ -33,6 +33,7 @@ from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobQueued, SetMade
 from datebridge.connect.feed import interval
 from datebridge.connect.habits import says
+from datebridge.connect.trust import Trust
 from datebridge.core.account_sheet import read_sheet
 from datebridge.core.accounts import AccountKind, reach_of
 from datebridge.core.choices import Keep
@@ -90,7 +91,8 @@ def _remote(row: Remote) -> RemoteOut:
 @router.post("/accounts/discover")
 def look(app: AppDep, body: DiscoverIn) -> DiscoverOut:
     """What is at an address: a server, a feed, or a page that links to one. Nothing is kept."""
-    seen = addresses.look_at(app.settings, body.address, body.user, body.password, body.agreed)
+    trust = Trust(body.authority, body.certificate)
+    seen = addresses.look_at(app.settings, body.address, body.user, body.password, body.agreed, trust=trust)
     place = seen.found
     out = DiscoverOut(
         kind=place.kind,
@@ -129,6 +131,7 @@ def add(app: AppDep, body: AddIn) -> AddedOut:
         body.name,
         body.publisher,
         body.agreed,
+        Trust(body.authority, body.certificate),
     )
     return AddedOut(account_id=account, job_id=job)
 

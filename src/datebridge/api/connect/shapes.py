@@ -90,6 +90,8 @@ class DiscoverIn(BaseModel):
     agreed: list[str] = Field(
         default=[], max_length=20, description="origins the person agreed to: elsewhere, or without encryption"
     )
+    authority: str = Field(default="", max_length=200_000, description="certificates trusted there too, as PEM")
+    certificate: str = Field(default="", max_length=50_000, description="one's own certificate with its key, as PEM")
 
 
 class AddIn(DiscoverIn):

@@ -10,6 +10,7 @@ from datebridge.connect.caldav import CalDavServer
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.homes import Home, ListedCalendar
 from datebridge.connect.origins import host_of, origin_of
+from datebridge.connect.trust import Trust
 from datebridge.core.accounts import reach_of
 from datebridge.core.crossing.probing import is_place
 from datebridge.core.ids import AccountId, JobId, RemoteId
@@ -40,6 +41,7 @@ def add(
     name: str = "",
     publisher: str = "",
     agreed: Collection[str] = (),
+    trust: Trust = Trust(),
 ) -> tuple[AccountId, JobId]:
     """Add what is at an address: a server with all its calendars left off, or a feed, subscribed to.
 
@@ -54,7 +56,7 @@ def add(
         NotConnected: if it is connected already.
     """
     address, user, password = bare(address, user, password)
-    look = look_at(settings, address, user, password, agreed, within=False)
+    look = look_at(settings, address, user, password, agreed, within=False, trust=trust)
     place = look.found
     if place.locked:
         raise Unreachable("password", "A user name and a password are needed.")
@@ -71,6 +73,7 @@ def add(
         )
         again = account.id is not None
         account.address_sealed, account.password_sealed = seal(settings, place.address), seal(settings, password)
+        account.authority, account.certificate_sealed = trust.authority, seal(settings, trust.certificate)
         account.origins, account.trouble, account.trouble_since = look.origins, "", None
         if place.home is not None:
             _keep_home(account, place.home)
@@ -248,9 +251,18 @@ def refresh_account(store: Store, account_id: AccountId) -> JobId:
 
 
 def sign_in(
-    store: Store, settings: Settings, account_id: AccountId, user: str, password: str, agreed: Collection[str] = ()
+    store: Store,
+    settings: Settings,
+    account_id: AccountId,
+    user: str,
+    password: str,
+    agreed: Collection[str] = (),
+    trust: Trust | None = None,
 ) -> None:
-    """Give another user name and password for an account, once they have been seen to work.
+    """Give another user name and password for an account, and other certificates, once they have been seen to work.
+
+    Args:
+        trust: None for the certificates it has.
 
     Raises:
         Unreachable: if they do not.
@@ -259,12 +271,14 @@ def sign_in(
     """
     account = stored.account(store, account_id)
     address = unseal(settings, account.address_sealed)
-    look = look_at(settings, address, user, password, {*account.origins, *agreed}, within=False)
+    trust = trust or Trust(account.authority, unseal(settings, account.certificate_sealed))
+    look = look_at(settings, address, user, password, {*account.origins, *agreed}, within=False, trust=trust)
     if look.found.locked:
         raise Unreachable("password", f"{account.name} requires a user name and a password.")
     with store.writing_session() as session:
         fresh = stored.demand_account(session, account_id)
         fresh.user, fresh.password_sealed, fresh.origins = user, seal(settings, password), look.origins
+        fresh.authority, fresh.certificate_sealed = trust.authority, seal(settings, trust.certificate)
         fresh.trouble, fresh.trouble_since = "", None
 
 

@@ -13,6 +13,7 @@ from datebridge.connect.errors import Unreachable
 from datebridge.connect.gate import Gate
 from datebridge.connect.http import Web
 from datebridge.connect.origins import origin_of
+from datebridge.connect.trust import Trust
 from datebridge.core.accounts import Reach, reach_of
 from datebridge.core.ids import AccountId
 from datebridge.services.accounts.secrets import unseal
@@ -55,6 +56,7 @@ def open_web(
     password: str = "",
     origins: Iterable[str] = (),
     check: Callable[[], None] | None = None,
+    trust: Trust = Trust(),
 ) -> Web:
     """A patient client: it goes where the settings let it, and tries again what was put off."""
     return Web(
@@ -66,6 +68,7 @@ def open_web(
         patience=settings.patience,
         most_bytes=settings.max_answer,
         check=check,
+        trust=trust,
     )
 
 
@@ -76,7 +79,9 @@ _LOOK_TIME, _LOOK_BYTES = 45.0, 64 << 20
 
 
 @contextmanager
-def looking_web(settings: Settings, user: str = "", password: str = "", origins: Iterable[str] = ()) -> Iterator[Web]:
+def looking_web(
+    settings: Settings, user: str = "", password: str = "", origins: Iterable[str] = (), trust: Trust = Trust()
+) -> Iterator[Web]:
     """A client for somebody who waits: never patient, soon done, and few at once.
 
     Raises:
@@ -94,6 +99,7 @@ def looking_web(settings: Settings, user: str = "", password: str = "", origins:
             timeout=15,
             most_bytes=min(_LOOK_BYTES, settings.max_answer),
             budget=_LOOK_TIME,
+            trust=trust,
         ) as web:
             yield web
     finally:
@@ -113,7 +119,8 @@ def connected_to(
     account = accounts.account(store, AccountId(account_id))
     address, password = unseal(settings, account.address_sealed), unseal(settings, account.password_sealed)
     signed = (settings, account.user, password, account.origins or [origin_of(address)])
-    with looking_web(*signed) if waiting else open_web(*signed, check) as web:
+    trust = Trust(account.authority, unseal(settings, account.certificate_sealed))
+    with looking_web(*signed, trust) if waiting else open_web(*signed, check, trust) as web:
         try:
             yield AccountConnection(account, address, web)
         except Unreachable:

@@ -12,6 +12,8 @@ class Account(SQLModel, table=True):
     Attributes:
         kind: ``server`` or ``feed``.
         host: scheme, host and port, to be shown; a feed's whole address works like a password.
+        authority: certificates that are trusted for it beside the usual ones, as PEM.
+        certificate_sealed: a certificate of one's own with its key, for servers that ask who connects.
         addresses: the e-mail addresses that are its owner.
         schedules: the server sends invitations by itself (RFC 6638).
         trouble: why it cannot be reached, since `trouble_since`; "" while all is well.
@@ -26,6 +28,8 @@ class Account(SQLModel, table=True):
     user: str = ""
     address_sealed: bytes = Field(sa_type=LargeBinary)
     password_sealed: bytes = Field(default=b"", sa_type=LargeBinary)
+    authority: str = ""
+    certificate_sealed: bytes = Field(default=b"", sa_type=LargeBinary)
     principal: str = ""
     home: str = ""
     addresses: list[str] = Field(default_factory=list, sa_column=Column(JSON, nullable=False))

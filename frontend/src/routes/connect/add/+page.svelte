@@ -36,13 +36,17 @@
   let refusal = $state<Refusal | null>(null);
   let agreed = $state<string[]>([]);
   let busy = $state(false);
+  /** Certificates, as PEM: of an authority that is trusted there too, and one of one's own with its key. */
+  let authority = $state('');
+  let certificate = $state('');
+  const signed = $derived({ address, user, password, agreed, authority, certificate });
 
   async function look(event?: SubmitEvent): Promise<void> {
     event?.preventDefault();
     busy = true;
     refusal = null;
     try {
-      const seen = await answer(client.POST('/api/accounts/discover', { body: { address, user, password, agreed } }));
+      const seen = await answer(client.POST('/api/accounts/discover', { body: signed }));
       const names = (await answer(client.GET('/api/calendars'))).map((one) => one.name);
       // Shown only now: Enter does nothing as long as something is asked.
       [found, name] = [seen, freeName(seen.title, names)];
@@ -74,7 +78,7 @@
   async function add(): Promise<void> {
     busy = true;
     try {
-      const body = { address, user, password, name, publisher, agreed };
+      const body = { ...signed, name, publisher };
       await answer(client.POST('/api/accounts', { body }));
       await goto('/connect');
       notices.say(
@@ -104,6 +108,19 @@
     },
   };
 </script>
+
+{#snippet certificateField(label: string, value: string, take: (text: string) => void)}
+  <label class="flex flex-col gap-1">
+    <span>{label}</span>
+    <textarea
+      class="field figures h-20 py-1 text-[12px]"
+      spellcheck="false"
+      autocomplete="off"
+      placeholder="-----BEGIN CERTIFICATE-----"
+      {value}
+      oninput={(event) => take(event.currentTarget.value)}></textarea>
+  </label>
+{/snippet}
 
 <svelte:head><title>Add an account or a feed · Date Bridge</title></svelte:head>
 
@@ -137,8 +154,18 @@
   <p class="text-soft mb-4">
     Enter a user name and password only if they are required. They are stored encrypted and sent to this address only;
     if it redirects elsewhere, you are asked first. With an access token instead of a password, leave the user name
-    empty.
+    empty. With an access token instead of a password, leave the user name empty.
   </p>
+  <details class="mb-4" open={refusal?.trouble === 'certificate'}>
+    <summary class="hover:text-brass cursor-pointer">Certificates of this server, and your own</summary>
+    <div class="mt-2 grid max-w-4xl gap-x-6 gap-y-2 sm:grid-cols-2">
+      {@render certificateField('An authority to trust here too', authority, (text) => (authority = text))}
+      {@render certificateField('Your own certificate with its key', certificate, (text) => (certificate = text))}
+    </div>
+    <p class="text-soft mt-1 text-[13px]">
+      As text (PEM). They count at this address and nowhere else; your own is stored encrypted.
+    </p>
+  </details>
   {#if !found && !refusal && !busy}
     <dl class="border-ink grid max-w-4xl grid-cols-[minmax(0,340px)_minmax(0,1fr)] gap-x-6 gap-y-2 border-t pt-3">
       {#each EXAMPLES as [typed, leads] (typed)}
