@@ -40,6 +40,7 @@ class Losses:
         utc: times in zones are kept in UTC.
         new_uids: entries get UIDs of the server's own.
         masters: changed occurrences of a series are left out.
+        stamps: lines that entries get where they have none of that name; where they have one, too, if `restamps`.
         invites: attendees are said to have been invited, whoever was to do that (RFC 6638 §7.3).
         kinds: kinds of components that are refused; `attendees`: more of them are refused.
         rules: parts of repeat rules that are refused; so are rules without an end unless `endless`.
@@ -60,6 +61,8 @@ class Losses:
     new_uids: bool = False
     masters: bool = False
     invites: bool = False
+    stamps: tuple[str, ...] = ()
+    restamps: bool = False
     kinds: tuple[str, ...] = ()
     rules: tuple[str, ...] = ()
     endless: bool = True
@@ -93,6 +96,8 @@ class Losses:
     def of_entry(self, text: str) -> str:
         """What is kept of an entry."""
         lines: list[str] = []
+        if self.stamps:
+            text = self._stamped(text)
         counts = {"VALARM": 0, "ATTACH": 0, "CATEGORIES": 0}
         for block in _blocks(text.split("\n")):
             kind = block[0].partition(":")[2].upper() if len(block) > 1 else _name(block[0])
@@ -105,6 +110,16 @@ class Losses:
             if most is None or counts[kind] <= most:
                 lines += [line for raw in block if (line := self._line(raw, len(block) > 1))]
         return "\n".join(self._few_categories(lines) if self.categories is not None else lines)
+
+    def _stamped(self, text: str) -> str:
+        for stamp in self.stamps:
+            name = _name(stamp)
+            there = re.search(rf"(?m)^{name}[:;].*$", text)
+            if there is None:
+                text = text.replace("\nEND:", f"\n{stamp}\nEND:", 1) if "\nBEGIN:" not in text else _first(text, stamp)
+            elif self.restamps:
+                text = text[: there.start()] + stamp + text[there.end() :]
+        return text
 
     def _rings(self, block: list[str]) -> bool:
         actions = {raw.partition(":")[2].upper() for raw in block if raw.upper().startswith("ACTION:")}
@@ -154,6 +169,12 @@ def new_uid(uid: str) -> str:
     """The UID that a server gives for another; one that it gave stays."""
     own = "@kept.halyard.example"
     return uid if uid.endswith(own) else f"{blake2b(uid.encode(), digest_size=8).hexdigest()}{own}"
+
+
+def _first(text: str, line: str) -> str:
+    """An entry with a line right after its beginning."""
+    head, _, rest = text.partition("\n")
+    return f"{head}\n{line}\n{rest}"
 
 
 def _name(raw: str) -> str:

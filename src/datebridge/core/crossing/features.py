@@ -7,13 +7,14 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Literal
 
-from datebridge.core.crossing.rules import LeaveOut, LeaveOutParameters, Rule
+from datebridge.core.crossing.rules import UNKNOWN, LeaveOut, LeaveOutParameters, Rule
 from datebridge.core.text.component import Component, parsed
 from datebridge.core.text.lines import unescape_text
 from datebridge.core.text.nesting import fields_of, is_nested
@@ -29,6 +30,8 @@ _STAMP = "DTSTAMP:20260105T080000Z"
 START = ("DTSTART:20260302T090000Z", "DTEND:20260302T100000Z")
 #: Lines that change with every writing and say nothing.
 _PASSING = frozenset({"DTSTAMP"})
+#: The lines of an entry that have a value for which something else may stand.
+_HEADS = re.compile(r"^([A-Z0-9-]+):(.*)$", re.MULTILINE)
 Said = Counter[tuple[object, ...]]
 
 
@@ -152,20 +155,25 @@ def parameter_feature(
     return Feature(name, words, group, harm, ((text,),), (f"{prop};{param}",), guesses, remedies)
 
 
-def alike(sent: Iterable[str], got: Iterable[str], uids: bool = True) -> bool:
-    """Whether two objects say the same, in whatever order and spelling; without `uids`, under whatever UIDs."""
-    return _entries(sent, uids) == _entries(got, uids)
+def alike(foretold: Iterable[str], got: Iterable[str]) -> bool:
+    """Whether two objects say the same, in whatever order and spelling; a value that is `UNKNOWN` may be any."""
+    promised = list(foretold)
+    free = {name for text in promised for name, value in _HEADS.findall(text) if value == UNKNOWN}
+    return _entries(promised, free) == _entries(got, free)
 
 
-def _entries(texts: Iterable[str], uids: bool) -> Counter[frozenset[tuple[object, int]]]:
-    return Counter(frozenset(_said(text, uids).items()) for text in texts)
+def _entries(texts: Iterable[str], free: Collection[str]) -> Counter[frozenset[tuple[object, int]]]:
+    return Counter(frozenset(_said(text, free).items()) for text in texts)
 
 
-def _said(text: str, uids: bool = True) -> Said:
-    """What an entry says, line by line: its kind, its own lines, its nested components."""
+def _said(text: str, free: Collection[str] = ()) -> Said:
+    """What an entry says, line by line: its kind, its own lines, its nested components; not the values in `free`."""
     said: Said = Counter([(Component(text).kind,)])
     for name, parts in fields_of(text).items():
-        if name in _PASSING or (name == "UID" and not uids):
+        if name in _PASSING:
+            continue
+        if name in free:
+            said[name, UNKNOWN] += len(parts)
             continue
         for part in parts:
             lines = [_line(raw) for raw in part]

@@ -19,19 +19,32 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import combinations
 from typing import Any, NamedTuple
 
 from datebridge.core.crossing.catalogue import BY_NAME, CATALOGUE
 from datebridge.core.crossing.catalogue.limits import MEASURES, how_much, written
 from datebridge.core.crossing.features import UID_TWICE, Feature, Verdict, alike
 from datebridge.core.crossing.refusals import REFUSALS, RefusedThere, RefuseProblems, RefuseWith
-from datebridge.core.crossing.rules import Another, LeaveOut, LeaveOutParameters, NewUid, Rule, Unit, holds, name_of
+from datebridge.core.crossing.rules import (
+    Another,
+    LeaveOut,
+    LeaveOutParameters,
+    NewUid,
+    Rule,
+    Stamped,
+    Unit,
+    holds,
+    name_of,
+)
 from datebridge.core.errors import CannotDo
 from datebridge.core.text.component import Component
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 #: How many names of properties that are left out are said of an entry.
 _MOST_NAMES = 4
+#: What a target may set itself: it says nothing of the meeting.
+_BOOKKEEPING = frozenset({"CREATED", "LAST-MODIFIED", "SEQUENCE"})
 _UNITS: Mapping[str, Unit] = {"bytes": "bytes", "characters": "characters"}
 
 
@@ -146,7 +159,7 @@ class Fidelity:
                 refused = [Loss(named, Verdict.REFUSED, at, str(refusal)) for at in range(len(texts))]
                 return Arrival((), tuple(refused))
             if after != kept:
-                losses += _lost(feature, kept, after)
+                losses += [] if isinstance(rule, Stamped) else _lost(feature, kept, after)
                 kept = after
         unsure = self._unsure(texts)
         return Arrival(tuple(kept), (*losses, *unsure), not unsure)
@@ -218,7 +231,9 @@ def _rules(rules: Sequence[KnownRule], feature: Feature, one: Measured, banned: 
     zones = Zones(feature.zones)
     if _gives(known, feature, one, zones):
         return ()
-    for guess in (*feature.guesses, *_usual(feature, one)):
+    single = [*feature.guesses, *_usual(feature, one)]
+    # Two things may have happened to it at once.
+    for guess in (*single, *((*first, *second) for first, second in combinations(single, 2))):
         if banned.isdisjoint(guess) and _gives((*known, *guess), feature, one, zones):
             return guess
     return None
@@ -235,8 +250,7 @@ def _gives(rules: Sequence[Rule], feature: Feature, one: Measured, zones: Zones)
             refused += 1
     if one.verdict is Verdict.REFUSED:
         return refused > 0
-    uids = not any(isinstance(rule, NewUid) for rule in rules)
-    return not refused and alike(kept, one.got, uids)
+    return not refused and alike(kept, one.got)
 
 
 def _applied(rules: Sequence[Rule], texts: Sequence[str], zones: Zones) -> list[str]:
@@ -252,6 +266,10 @@ def _usual(feature: Feature, one: Measured) -> list[tuple[Rule, ...]]:
     if one.verdict is Verdict.REFUSED:
         return [(RefuseWith(name),) for name in names]
     guesses: list[tuple[Rule, ...]] = [tuple(LeaveOut(name) for name in names)]
+    added = sorted(_names(one.got) - _names(one.sent))
+    set_anew = tuple(name for name in names if name in _BOOKKEEPING)
+    guesses += [(Stamped(tuple(added)),)] if added else []
+    guesses += [(Stamped(set_anew, always=True),)] if set_anew else []
     gone = _parameters(one.sent) - _parameters(one.got)
     guesses += [tuple(LeaveOutParameters(param) for param in sorted({param for _, param in gone}))]
     guesses += [tuple(LeaveOutParameters(param, prop) for prop, param in sorted(gone))]
@@ -261,6 +279,11 @@ def _usual(feature: Feature, one: Measured) -> list[tuple[Rule, ...]]:
         if len(mine) == len(theirs) == 1 and mine != theirs:
             guesses.append((Another(name, mine[0], theirs[0]),))
     return guesses
+
+
+def _names(texts: Iterable[str]) -> set[str]:
+    """The names of the properties of entries themselves."""
+    return {line.name for text in texts for _, line in Component(text).properties()}
 
 
 def _parameters(texts: Iterable[str]) -> set[tuple[str, str]]:
@@ -327,10 +350,11 @@ def _loss(feature: str, at: int, mine: Sequence[str], theirs: Sequence[str]) -> 
     """What one entry loses: dropped where nothing was written anew, and nothing of the name is left."""
     here, there = set(mine), set(theirs)
     gone = {name_of(raw) for raw in mine if raw not in there} - {"BEGIN", "END"}
-    if there <= here and gone.isdisjoint(map(name_of, theirs)):
-        verdict = Verdict.DROPPED
-    else:
-        verdict = Verdict.REWRITTEN
+    names = set(map(name_of, theirs))
+    left = gone & names
+    if BY_NAME[feature].limit is not None:  # some of several are gone, whatever each of them says
+        left = {name for name in BY_NAME[feature].focus if name in names or f"BEGIN:{name}" in there}
+    verdict = Verdict.DROPPED if there <= here and not left else Verdict.REWRITTEN
     return Loss(feature, verdict, at, ", ".join(sorted(gone)[:_MOST_NAMES]))
 
 

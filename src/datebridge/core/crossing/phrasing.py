@@ -35,6 +35,7 @@ from datebridge.core.crossing.rules import (
     MostValues,
     NewUid,
     Rule,
+    Stamped,
     name_of,
 )
 from datebridge.core.language.plural import counted
@@ -98,6 +99,8 @@ def in_words(rule: Rule) -> str:  # noqa: C901 (one case a rule)
             return f"keeps times in {'zones with a definition of their own' if rule.defined else 'time zones'} as UTC"
         case NewUid():
             return "gives entries other UIDs"
+        case Stamped():
+            return f"sets {', '.join(rule.names)} itself" + ("" if rule.always else " where it is missing")
         case MasterOnly():
             return "leaves out changed occurrences"
         case _:

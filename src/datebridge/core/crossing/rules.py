@@ -25,8 +25,8 @@ from datebridge.core.tzids import resolve
 from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 Unit = Literal["bytes", "characters"]
-#: Stands for a UID that the target makes up, so that nobody can know it beforehand.
-UNKNOWN_UID = "…"
+#: Stands for a value that the target makes up, so that nobody can know it beforehand.
+UNKNOWN = "…"
 #: How each line begins: what should be a name.
 _HEADS = re.compile(r"^[^:;\n]*", re.MULTILINE)
 _KNOWN_OR_FENCE = KNOWN | {"BEGIN", "END"}
@@ -268,10 +268,28 @@ class InUtc(_EachEntry):
 
 @dataclass(frozen=True)
 class NewUid(_EachEntry):
-    """Entries get another UID; `UNKNOWN_UID` stands for it."""
+    """Entries get another UID; `UNKNOWN` stands for it."""
 
     def _of_entry(self, text: str, zones: Zones) -> str:
-        return _UID.sub(f"UID:{UNKNOWN_UID}", text, count=1)
+        return _UID.sub(f"UID:{UNKNOWN}", text, count=1)
+
+
+@dataclass(frozen=True)
+class Stamped(_EachEntry):
+    """Properties that the target sets itself, where they are missing or always; `UNKNOWN` stands for their values."""
+
+    names: tuple[str, ...]
+    always: bool = False
+
+    def _of_entry(self, text: str, zones: Zones) -> str:
+        lines = text.split("\n")
+        for name in self.names:
+            spans = _spans(lines, name) if holds(text, name) else []
+            if not spans:
+                lines.insert(1, f"{name}:{UNKNOWN}")
+            elif self.always:
+                lines[spans[0].start] = f"{name}:{UNKNOWN}"
+        return "\n".join(lines)
 
 
 @dataclass(frozen=True)
