@@ -175,8 +175,8 @@
 {:else if measured.data === null}
   <div class="max-w-[80ch] p-6">
     <p>
-      Nobody knows yet what {name} keeps of what it is given. Measuring writes some {count(190)} entries with one feature
-      each into a calendar made for it, reads them back, compares them line by line, and deletes them and the calendar again.
+      What {name} keeps has not been measured yet. Measuring writes some {count(190)} entries with one feature each into a
+      calendar made for it, reads them back, compares them line by line, and deletes them and the calendar again.
     </p>
     <p class="mt-2">Nobody is invited, and no other calendar is touched. It takes about a minute.</p>
   </div>
