@@ -11,6 +11,7 @@ from datebridge.core.crossing.features import MARK
 from datebridge.core.crossing.probing import PLACE, SENDS
 from datebridge.services.fidelity import forecasts, probes
 from datebridge.services.jobs import jobs
+from datebridge.standins.faults import Fault
 from datebridge.standins.losses import Losses
 from datebridge.store.fidelity import matrices_of
 from tests.depth import LONGER
@@ -122,4 +123,25 @@ def test_habits_of_servers_change_nothing_of_what_is_measured(world: World, habi
         [row] = matrices_of(session, account)
     fidelity = forecasts.fidelity_of(row)
     assert (fidelity.unexplained, fidelity.untried, len(fidelity.rules)) == ((), (), 1)
+    assert left_behind(world, "tidewrack") == []
+
+
+def test_where_not_even_a_plain_event_is_taken_it_says_so_and_leaves_nothing(world: World) -> None:
+    account = world.connect("lantern")
+    world.server("lantern").losses = Losses(kinds=("VEVENT",))
+    probes.measure(world.store, account)
+    job = world.work()
+    assert (job.state, "Lantern does not take a plain event" in job.message) == ("failed", True)
+    assert left_behind(world, "lantern") == []
+
+
+def test_what_cannot_be_deleted_is_said_and_goes_with_the_next_probe(world: World) -> None:
+    account = world.connect("tidewrack")
+    world.hosts.switches["tidewrack"].arm(Fault("full", count=2, method="DELETE"))
+    probes.measure(world.store, account)
+    job = world.work()
+    assert (job.state, "no space left" in str(job.result["left"])) == ("done", True)
+    assert len(left_behind(world, "tidewrack")) > 0
+    probes.measure(world.store, account)
+    assert world.work().state == "done"
     assert left_behind(world, "tidewrack") == []

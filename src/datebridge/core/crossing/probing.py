@@ -18,6 +18,7 @@ from datebridge.core.crossing.catalogue.limits import MEASURES, how_much, is_tex
 from datebridge.core.crossing.features import MARK, UID_TWICE, Feature, Verdict
 from datebridge.core.crossing.fidelity import Measured
 from datebridge.core.crossing.rules import Unit
+from datebridge.core.errors import CannotDo
 from datebridge.core.text.component import Component
 
 UNSTEADY = "It answers differently when it is asked again."
@@ -25,6 +26,12 @@ SENDS = "The server announces that it invites attendees, although it was told no
 #: What the calendar is called in which a probe writes.
 PLACE = "Date Bridge is trying out what is kept here; may be deleted"
 _FIRST = ("plain", "attendees")
+
+
+class NothingTaken(CannotDo):
+    """A target does not even take a plain event, so nothing can be learned of it; the message is its reason."""
+
+    code, title = "nothing-taken", "Nothing can be measured there"
 
 
 class Trial(NamedTuple):
@@ -65,9 +72,15 @@ def probe(hints: Mapping[str, int] | None = None) -> Course:
 
     Args:
         hints: limits that the target declares, by feature; tried first.
+
+    Raises:
+        NothingTaken: if not even a plain event is taken.
     """
     first = [BY_NAME[name] for name in _FIRST]
     measured = {one.feature: one for one in (yield from _together(first))}
+    plain = measured["plain"]
+    if plain.verdict in (Verdict.REFUSED, Verdict.NOT_TRIED):
+        raise NothingTaken(plain.reason)
     sends = _sends(measured["attendees"])
     [twice] = yield [Trial(UID_TWICE, BY_NAME[UID_TWICE].sent, second=True)]
     measured[UID_TWICE] = _judged(BY_NAME[UID_TWICE], [twice])

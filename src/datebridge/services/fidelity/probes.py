@@ -15,13 +15,14 @@ from datebridge.connect import dav
 from datebridge.connect.caldav import Resource, writing
 from datebridge.connect.declared import Declared, declared_by
 from datebridge.connect.errors import ALONE, Unreachable
+from datebridge.connect.homes import GONE
 from datebridge.connect.http import Answer as HttpAnswer
 from datebridge.connect.http import WebRequest
 from datebridge.core.accounts import reach_of
 from datebridge.core.crossing.catalogue import CATALOGUE
-from datebridge.core.crossing.features import MARK
+from datebridge.core.crossing.features import MARK, UID_TWICE, Verdict
 from datebridge.core.crossing.fidelity import Measured
-from datebridge.core.crossing.probing import PLACE, Answer, Answers, Trial, Trials, is_place, probe
+from datebridge.core.crossing.probing import PLACE, Answer, Answers, NothingTaken, Trial, Trials, is_place, probe
 from datebridge.core.ids import AccountId, JobId, RemoteId
 from datebridge.core.job_kinds import JobKind
 from datebridge.core.objects import assemble, take_apart
@@ -70,6 +71,10 @@ def probe_job(context: JobContext) -> dict[str, object]:
                 place.open(stored.remote(store, RemoteId(remote_id)).url if remote_id is not None else "")
                 declared = declared_by(line.server, place.url)
                 measured = _course(place, declared)
+                if any(one.feature == UID_TWICE and one.verdict is Verdict.REFUSED for one in measured):
+                    line.web.note("once-a-home")  # copies are told apart by that too
+            except NothingTaken as error:
+                raise Refused(f"{line.account.name} does not take a plain event in this calendar: {error}") from error
             finally:
                 left = place.close()
         except Unreachable as error:
@@ -211,14 +216,17 @@ class _Place:
     def close(self) -> str:
         """Take away everything that was written; says why where that cannot be done, and the next probe does it."""
         self.line.web.ignore_stops()
+        left = ""
         try:
             for url in reversed(self.made):
-                self.line.web.request("DELETE", url)
+                answer = self.line.web.request("DELETE", url)
+                if answer.status not in (200, 204, *GONE):
+                    left = refusal(self.line.account.name, answer)
             if not self.made and self.url:
                 _empty(self.line, self.url, self.written)
         except Unreachable as error:
             return error.message
-        return ""
+        return left
 
 
 def _sweep(line: AccountConnection, place: str) -> None:
