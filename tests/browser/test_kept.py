@@ -86,7 +86,7 @@ def test_accounts_are_added_by_a_sheet(page: Page, standins: dict[str, str], tmp
     counted(page, "0 of 2 accounts added, 1 row not readable")
     page.get_by_role("button", name="Add 2 accounts").click()
     counted(page, "1 of 2 accounts added")
-    expect(page.get_by_role("button", name="Try again 1 account")).to_be_visible()
+    expect(page.get_by_role("button", name="Try 1 account again")).to_be_visible()
     assert wrong_at_each_size(page, "/connect/sheet") == {}
     page.set_viewport_size({"width": 1280, "height": 800})
     page.goto("/connect")

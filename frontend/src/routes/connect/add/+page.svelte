@@ -154,7 +154,7 @@
   <p class="text-soft mb-4">
     Enter a user name and password only if they are required. They are stored encrypted and sent to this address only;
     if it redirects elsewhere, you are asked first. With an access token instead of a password, leave the user name
-    empty. With an access token instead of a password, leave the user name empty.
+    empty.
   </p>
   <details class="mb-4" open={refusal?.trouble === 'certificate'}>
     <summary class="hover:text-brass cursor-pointer">Certificates of this server, and your own</summary>

@@ -20,6 +20,13 @@
   let agreed = $state<string[]>([]);
   const added = $derived(Object.values(outcome).filter((one) => one.added).length);
   const left = $derived((sheet?.rows ?? []).filter((one) => !outcome[one.row]?.added));
+  /** All rows of the sheet in its order, those that cannot be read too. */
+  const lines = $derived(
+    [
+      ...(sheet?.rows ?? []).map((account) => ({ row: account.row, account, why: '' })),
+      ...(sheet?.unreadable ?? []).map(({ row, column, why }) => ({ row, account: null, why: `${column}: ${why}` })),
+    ].sort((a, b) => a.row - b.row),
+  );
   const asked = $derived([
     ...new Set(
       Object.values(outcome)
@@ -101,8 +108,9 @@
         <Action onclick={() => (stopped = true)}>Stop after this one</Action>
       {:else if left.length}
         <Action kind="main" onclick={() => void addAll()}
-          >{added || Object.keys(outcome).length ? 'Try again' : 'Add'}
-          {counted(left.length, 'account', 'accounts')}</Action
+          >{Object.keys(outcome).length
+            ? `Try ${counted(left.length, 'account', 'accounts')} again`
+            : `Add ${counted(left.length, 'account', 'accounts')}`}</Action
         >
       {/if}
       <span role="status" class="figures"
@@ -120,19 +128,16 @@
   {/if}
   {#if sheet}
     <ul class="border-ink border-t">
-      {#each sheet.unreadable as one (one.row)}
+      {#each lines as line (line.row)}
+        {@const one = line.account}
+        {@const end = outcome[line.row]}
         <li class="border-line flex min-h-8 items-center gap-4 border-b text-[13px]">
-          <span class="figures text-soft w-16">row {one.row}</span>
-          <span class="text-removed">{one.column}: {one.why}</span>
-        </li>
-      {/each}
-      {#each sheet.rows as one (one.row)}
-        {@const end = outcome[one.row]}
-        <li class="border-line flex min-h-8 items-center gap-4 border-b text-[13px]">
-          <span class="figures text-soft w-16">row {one.row}</span>
-          <span class="w-60 truncate font-medium">{one.name || one.address}</span>
-          <span class="text-soft w-80 truncate">{one.address}{one.user ? `, as ${one.user}` : ''}</span>
-          <span class={end?.added ? 'text-added' : end ? 'text-removed' : 'text-soft'}>{end?.says ?? 'waits'}</span>
+          <span class="figures text-soft w-16">row {line.row}</span>
+          {#if one}
+            <span class="w-60 truncate font-medium">{one.name || one.address}</span>
+            <span class="text-soft w-80 truncate">{one.address}{one.user ? `, as ${one.user}` : ''}</span>
+            <span class={end?.added ? 'text-added' : end ? 'text-removed' : 'text-soft'}>{end?.says ?? 'waits'}</span>
+          {:else}<span class="text-removed">{line.why}</span>{/if}
         </li>
       {/each}
     </ul>
