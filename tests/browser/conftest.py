@@ -7,6 +7,7 @@ import json
 import os
 import re
 import shutil
+import sqlite3
 from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import dataclass
@@ -19,6 +20,7 @@ from playwright.sync_api import Browser, BrowserContext, CDPSession, Page, Playw
 
 from datebridge import clock
 from datebridge.demo.setup import prepare
+from datebridge.services.accounts.secrets import seal, unseal
 from datebridge.services.running import worker
 from datebridge.services.running.maintenance import queue_maintenance
 from datebridge.settings import Settings
@@ -96,6 +98,10 @@ def _prepare(folder: Path, begins: float) -> int:
         return clock.now()
 
 
+#: An address of a stand-in.
+PORT = re.compile(rb"((?:127\.0\.0\.1|localhost):)(21\d\d\d)\b")
+
+
 def _copy(source: Path, folder: Path, by: int) -> None:
     """Copy data, its servers at ports so much further on: as long in figures, wherever an address stands."""
 
@@ -107,7 +113,16 @@ def _copy(source: Path, folder: Path, by: int) -> None:
         if path.name == "ports.json":
             path.write_text(json.dumps({name: port + by for name, port in json.loads(path.read_text()).items()}))
         elif path.is_file() and by:
-            path.write_bytes(re.sub(rb"((?:127\.0\.0\.1|localhost):)(21\d\d\d)\b", moved, path.read_bytes()))
+            path.write_bytes(PORT.sub(moved, path.read_bytes()))
+    if by:
+        settings = Settings(data_dir=folder)
+        with closing(sqlite3.connect(settings.database)) as database:
+            for number, sealed in database.execute("SELECT id, address_sealed FROM account").fetchall():
+                address = PORT.sub(moved, unseal(settings, sealed).encode()).decode()
+                database.execute(
+                    "UPDATE account SET address_sealed = ? WHERE id = ?", (seal(settings, address), number)
+                )
+            database.commit()
 
 
 @pytest.fixture

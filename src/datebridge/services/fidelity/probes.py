@@ -65,8 +65,8 @@ def probe_job(context: JobContext) -> dict[str, object]:
     with connected_to(store, context.settings, account_id, context.check) as line:
         try:
             sent_before = line.web.sent
-            _sweep(line, context.params.get("place", ""))
-            place = _Place(line, context)
+            home = _sweep(line, context.params.get("place", ""))
+            place = _Place(line, context, home)
             try:
                 place.open(stored.remote(store, RemoteId(remote_id)).url if remote_id is not None else "")
                 declared = declared_by(line.server, place.url)
@@ -104,6 +104,7 @@ class _Place:
 
     line: AccountConnection
     context: JobContext
+    home: str
     url: str = ""
     made: list[str] = field(default_factory=list)
     written: set[str] = field(default_factory=set)
@@ -119,8 +120,7 @@ class _Place:
             self.url = url
             self.context.remember(place=url)
             return
-        home = self.line.account.home
-        self.url = urljoin(home, f"{home.rstrip('/')}/{MARK}{uuid.uuid4().hex[:8]}/")
+        self.url = urljoin(self.home, f"{self.home.rstrip('/')}/{MARK}{uuid.uuid4().hex[:8]}/")
         self.context.remember(place=self.url)  # so that it is found whatever happens from now on
         self._make(self.url)
 
@@ -229,14 +229,19 @@ class _Place:
         return left
 
 
-def _sweep(line: AccountConnection, place: str) -> None:
-    """Take away what an earlier probe has left: known by its place, its name, and by the names of its objects."""
+def _sweep(line: AccountConnection, place: str) -> str:
+    """Take away what an earlier probe has left: known by its place, its name, and by the names of its objects.
+
+    Returns:
+        where calendars are made, as the server says it now.
+    """
     home = line.server.discover()
     for calendar in line.server.calendars(home):
         if is_place(calendar.name, calendar.url):
             line.web.request("DELETE", calendar.url)
         elif place and calendar.url == place:
             _empty(line, place, set())
+    return home.url
 
 
 def _empty(line: AccountConnection, url: str, written: set[str]) -> None:
