@@ -1,8 +1,4 @@
-"""Certificates of an account: an authority that is trusted besides the usual ones, and a certificate of one's own.
-
->>> Trust() == Trust("", "")
-True
-"""
+"""Certificates of an account: an authority that is trusted besides the usual ones, and a certificate of one's own."""
 
 from __future__ import annotations
 

@@ -33,7 +33,7 @@ _INSERT = (
 
 
 class NotMeasured(CannotDo):
-    """Nobody knows what a target keeps, or there is no such matrix or forecast; the message says which."""
+    """What a target keeps was not measured, or there is no such matrix or forecast; the message says which."""
 
     code, title, status = "not-measured", "What is kept there is not known", 404
 
@@ -167,8 +167,6 @@ class LosingEntry(NamedTuple):
     version: VersionId
     title: str
     calendar: str
-    uid: str
-    recurrence_id: str
     reason: str
 
 
@@ -182,8 +180,6 @@ def losing_entries(
             VERSIONS.c.id,
             VERSIONS.c.summary,
             CALENDARS.c.name,
-            VERSIONS.c.uid,
-            VERSIONS.c.recurrence_id,
             losses.reason,
         )
         .join(VERSIONS, VERSIONS.c.id == losses.version_id)

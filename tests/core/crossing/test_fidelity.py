@@ -203,6 +203,15 @@ def test_what_no_rule_explains_is_said_and_not_foretold_as_certain() -> None:
     assert fidelity.arrival(["BEGIN:VEVENT\nUID:1\nEND:VEVENT"]).certain
 
 
+def test_losses_are_those_of_the_entry_they_befall_where_others_of_its_series_go() -> None:
+    fidelity = learn(measure(Target(Losses(masters=True, drops=("COLOR",)))))
+    changed = "BEGIN:VEVENT\nUID:1\nRECURRENCE-ID:20260303T090000Z\nDTSTART:20260303T100000Z\nEND:VEVENT"
+    master = "BEGIN:VEVENT\nUID:1\nDTSTART:20260302T090000Z\nRRULE:FREQ=DAILY;COUNT=3\nCOLOR:red\nEND:VEVENT"
+    arrival = fidelity.arrival([changed, master])
+    assert (arrival.places, arrival.texts) == ((1,), (master.replace("\nCOLOR:red", ""),))
+    assert sorted((loss.at, loss.feature) for loss in arrival.losses) == [(0, "changed"), (1, "colour")]
+
+
 def test_one_that_keeps_a_parameter_elsewhere_does_not_lose_it_everywhere() -> None:
     """A rule that is too general is taken back by what speaks against it."""
 

@@ -30,7 +30,6 @@ from datebridge.core.crossing.rules import (
     Another,
     LeaveOut,
     LeaveOutParameters,
-    NewUid,
     Rule,
     Stamped,
     Unit,
@@ -115,11 +114,14 @@ class Loss(NamedTuple):
 class Arrival(NamedTuple):
     """What becomes of an object: its entries as they will be, none where it is refused; and what is lost.
 
-    `certain` is false where an entry has a feature that comes back in a way that no rule explains.
+    Attributes:
+        places: which entry of the object each of them was.
+        certain: false where an entry has a feature that comes back in a way that no rule explains.
     """
 
     texts: tuple[str, ...]
     losses: tuple[Loss, ...]
+    places: tuple[int, ...] = ()
     certain: bool = True
 
 
@@ -131,13 +133,11 @@ class Fidelity:
         rules: what it does, in the order in which it was learned.
         unexplained: the features that come back otherwise, in a way that no rule explains.
         untried: the features of which nothing is known.
-        once_a_home: what has a UID that another calendar of the home holds is not taken (RFC 4791 §5.3.2.1).
     """
 
     rules: tuple[KnownRule, ...] = ()
     unexplained: tuple[str, ...] = ()
     untried: tuple[str, ...] = ()
-    once_a_home: bool = False
     _watched: tuple[tuple[str, str], ...] = field(default=(), compare=False)
     _checks: Mapping[str, str] = field(default_factory=dict, compare=False)
 
@@ -149,6 +149,7 @@ class Fidelity:
             sound: no check finds anything in them that breaks, so they need not be looked at for that.
         """
         kept, losses = list(texts), list[Loss]()
+        places = list(range(len(texts)))
         for feature, rule in self.rules:
             if sound and isinstance(rule, RefuseProblems):
                 continue
@@ -159,10 +160,14 @@ class Fidelity:
                 refused = [Loss(named, Verdict.REFUSED, at, str(refusal)) for at in range(len(texts))]
                 return Arrival((), tuple(refused))
             if after != kept:
-                losses += [] if isinstance(rule, Stamped) else _lost(feature, kept, after)
+                lost = [] if isinstance(rule, Stamped) else _lost(feature, kept, after)
+                losses += [loss._replace(at=places[loss.at]) for loss in lost]
+                if len(after) != len(kept):
+                    left = set(after)
+                    places = [place for place, text in zip(places, kept, strict=True) if text in left]
                 kept = after
         unsure = self._unsure(texts)
-        return Arrival(tuple(kept), (*losses, *unsure), not unsure)
+        return Arrival(tuple(kept), (*losses, *unsure), tuple(places), not unsure)
 
     def _unsure(self, texts: Sequence[str]) -> list[Loss]:
         """Features of entries that no rule explains."""
@@ -172,11 +177,6 @@ class Fidelity:
             for feature, line in self._watched
             if holds(text, line) and any(raw.upper().startswith(line) for raw in text.split("\n"))
         ]
-
-    @property
-    def renames(self) -> bool:
-        """Whether entries get UIDs of the target's own."""
-        return any(isinstance(known.rule, NewUid) for known in self.rules)
 
 
 def learn(measured: Iterable[Measured]) -> Fidelity:
@@ -191,9 +191,7 @@ def learn(measured: Iterable[Measured]) -> Fidelity:
     untried = [name for name in BY_NAME if name not in seen or seen[name].verdict is Verdict.NOT_TRIED]
     watched = [(name, line) for name in unexplained for line in _watched(BY_NAME[name])]
     checks = {check: name for name, rule in rules if isinstance(rule, RefuseProblems) for check in rule.checks}
-    twice = seen.get(UID_TWICE)
-    once = twice is not None and twice.verdict is Verdict.REFUSED
-    return Fidelity(_gathered(rules), tuple(unexplained), tuple(untried), once, tuple(watched), checks)
+    return Fidelity(_gathered(rules), tuple(unexplained), tuple(untried), tuple(watched), checks)
 
 
 def _learned(seen: Mapping[str, Measured], banned: set[Rule]) -> tuple[list[KnownRule], list[str], set[Rule]]:

@@ -137,7 +137,7 @@ def both_banks(store: Store, row: Matrix, entry: VersionId) -> BothBanks:
         arrival = fidelity.arrival(texts, unit.entries.zones, unit.entries.sound)
         mine = [loss for loss in arrival.losses if loss.at == at]
         refused = next((loss.reason for loss in mine if not arrival.texts), "")
-        right = _of_same(arrival.texts, texts, at)
+        right = arrival.texts[arrival.places.index(at)] if at in arrival.places else ""
         names = list(dict.fromkeys(loss.feature for loss in mine))
         with store.read() as connection:
             before = texts_of(connection, [entry])[entry]
@@ -148,10 +148,3 @@ def both_banks(store: Store, row: Matrix, entry: VersionId) -> BothBanks:
 def _whole(store: Store, entry: VersionId) -> list[VersionId]:
     with store.read() as connection:
         return with_series(connection, [entry])
-
-
-def _of_same(arrived: Sequence[str], texts: Sequence[str], at: int) -> str:
-    """The entry that one of them arrives as; "" where it does not."""
-    if len(arrived) == len(texts):
-        return arrived[at]
-    return arrived[0] if arrived and at == 0 else ""

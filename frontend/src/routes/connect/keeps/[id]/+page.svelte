@@ -175,10 +175,12 @@
 {:else if measured.data === null}
   <div class="max-w-[80ch] p-6">
     <p>
-      What {name} keeps has not been measured yet. Measuring writes some {count(190)} entries with one feature each into a
+      What {name} keeps has not been measured yet. Measuring writes some {count(170)} entries with one feature each into a
       calendar made for it, reads them back, compares them line by line, and deletes them and the calendar again.
     </p>
-    <p class="mt-2">Nobody is invited, and no other calendar is touched. It takes about a minute.</p>
+    <p class="mt-2">
+      Nobody is invited, and no other calendar is touched. How long it takes depends on how quickly {name} answers.
+    </p>
   </div>
 {:else if measured.data}
   <div class="border-line flex flex-wrap items-center gap-x-5 gap-y-2 border-b px-4 py-2 text-[13px]">
