@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
+from typing import Any
+from urllib.parse import urljoin
+
 import httpx
 from playwright.sync_api import Locator, Page, expect
 
 #: Another client on this machine: a reader, a server's other user. Made once, since making one is slow.
 WEB = httpx.Client(headers={"Connection": "close"})
+
+
+def answer(page: Page, path: str, **asked: object) -> Any:
+    """What the API answers, on a connection of its own: a kept one may be closed just as it is asked again."""
+    return WEB.get(urljoin(page.url, path), params=asked).raise_for_status().json()
+
 
 #: What has the focus, as a screen reader would name it. It only looks.
 _FOCUSED = """() => {

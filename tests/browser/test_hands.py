@@ -8,7 +8,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.hands import Keys
+from tests.browser.hands import Keys, answer
 from tests.browser.test_walk import amount, counted
 from tests.depth import depth
 
@@ -297,16 +297,16 @@ def test_keys_at_random_do_no_harm(page: Page, address: str) -> None:
     page.goto("/look")
     counted(page, f"{amount(page)} entries")
     keys = Keys(page)
-    before = page.request.get("/api/route").json()["look"]
-    known = max(batch["id"] for batch in page.request.get("/api/change-sets?limit=500").json()["rows"])
+    before = answer(page, "/api/route")["look"]
+    known = max(batch["id"] for batch in answer(page, "/api/change-sets", limit=500)["rows"])
     for count in range(depth(400, 10_000)):
         keys.press(rng.choice(WALKED))
         if count % 100 == 99:
             settled(page)
             assert page.url.startswith(address)
     settled(page)
-    entries = page.request.get("/api/route").json()["look"]
-    batches = page.request.get("/api/change-sets?limit=500").json()["rows"]
+    entries = answer(page, "/api/route")["look"]
+    batches = answer(page, "/api/change-sets", limit=500)["rows"]
     grown = sum(b["creates"] - b["deletes"] for b in batches if b["id"] > known)
     assert entries == before + grown
 

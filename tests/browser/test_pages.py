@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.hands import Keys
+from tests.browser.hands import Keys, answer
 from tests.browser.test_walk import counted
 from tests.conftest import calendar, event
 
@@ -111,7 +111,7 @@ RENAME = """async (entry) => {
 
 def test_taking_back_an_import_leaves_what_changed_since_and_says_so(page: Page) -> None:
     page.goto("/logbook")
-    changes = page.request.get("/api/change-sets/11/changes", params={"limit": 20}).json()["rows"]
+    changes = answer(page, "/api/change-sets/11/changes", limit=20)["rows"]
     entry = next(one["after"]["id"] for one in changes if one["after"] and not one["after"]["repeats"])
     assert page.evaluate(RENAME, entry) == 200
     expect(page.get_by_role("listitem").filter(has_text="Changed since").first).to_be_visible()  # the rows have moved

@@ -11,7 +11,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from datebridge.clock import this_day
-from tests.browser.hands import Keys, Mouse
+from tests.browser.hands import Keys, Mouse, answer
 
 pytestmark = pytest.mark.browser
 YEAR = this_day().year
@@ -24,8 +24,7 @@ def events_in(path: Path) -> list[icalendar.Component]:
 
 def amount(page: Page, filter: str = "") -> str:
     """How many entries match, as pages write it: the sample scenario holds other numbers each day."""
-    found = page.request.get("/api/entries", params={"filter": filter, "limit": 1}).json()["total"]
-    return f"{found:,}"
+    return f"{answer(page, '/api/entries', filter=filter, limit=1)['total']:,}"
 
 
 def counted(page: Page, words: str) -> None:

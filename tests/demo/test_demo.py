@@ -22,7 +22,7 @@ def test_the_demo_starts_reads_a_file_in_its_worker_and_reindexes(tmp_path: Path
     data = tmp_path / "demo"
     with (
         started(data, "demo") as address,
-        httpx.Client(base_url=address, timeout=30, headers={"X-Date-Bridge": "test"}) as client,
+        httpx.Client(base_url=address, timeout=30, headers={"X-Date-Bridge": "test", "Connection": "close"}) as client,
     ):
         assert client.get("/api/route").json()["look"] > 6000
         job = client.post(

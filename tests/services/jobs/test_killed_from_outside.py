@@ -35,7 +35,7 @@ class Person:
     """Somebody at work through the interface, until nobody answers any more."""
 
     def __init__(self, address: str, turn: int) -> None:
-        self.web = httpx.Client(base_url=address, timeout=60, headers={"X-Date-Bridge": "test"})
+        self.web = httpx.Client(base_url=address, timeout=60, headers={"X-Date-Bridge": "test", "Connection": "close"})
         self.turn, self.at = turn, ""
 
     def work(self) -> None:
