@@ -54,6 +54,13 @@ class World(Bench):
             uid = entry.partition("UID:")[2].partition("\n")[0]
             self.server(name).put(OFFICE, slug, f"{uid}.ics", calendar(entry).encode())
 
+    def take_away(self, name: str, slug: str, uid: str) -> None:
+        """Delete an object on a server, without its noticing who."""
+        records = self.server(name).records
+        collection = records.collection(OFFICE, slug)
+        assert collection is not None
+        records.delete(collection, f"{uid}.ics")
+
     def there(self, name: str, slug: str) -> dict[str, str]:
         """What a server keeps in a calendar: text by object name."""
         collection = self.server(name).records.collection(OFFICE, slug)

@@ -10,7 +10,8 @@ from datebridge.core.language.filters import Selection
 from datebridge.services.mend.deletion import propose_deletion
 from datebridge.services.running import worker
 from datebridge.services.running.maintenance import queue_maintenance
-from datebridge.services.transfer.transfers import Target, propose_transfer
+from datebridge.services.transfer.copying import Target
+from datebridge.services.transfer.transfers import propose_transfer
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.database import Store, migrate
 from datebridge.store.entries.ledger import Ledger

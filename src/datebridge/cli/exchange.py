@@ -108,6 +108,7 @@ def copy(
     from datebridge.core.language.filters import Selection
     from datebridge.core.language.plural import counted
     from datebridge.services.transfer import transfers
+    from datebridge.services.transfer.copying import Target
     from datebridge.store import pushes
     from datebridge.store.accounts import account_named, calendar_named, off_named
     from datebridge.store.changesets import review
@@ -128,7 +129,7 @@ def copy(
             _switch_on_if_meant(opened, off, to, account)
             with store.read() as connection:
                 calendar = calendar_named(connection, to, account_id)
-        target = transfers.Target(calendar, account_id, to, existing, move, tell)
+        target = Target(calendar, account_id, to, existing, move, tell)
         set_id = transfers.propose_transfer(store, Ledger(store), Selection(filter), target, COMMAND)
         with store.read() as connection:
             row = review.set_row(connection, set_id)

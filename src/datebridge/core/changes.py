@@ -57,6 +57,7 @@ class Kind(StrEnum):
     ARCHIVE = "archive"
     TRANSFER = "transfer"
     MOVED = "moved"  #: the second half of a move: deleting what has arrived
+    CROSSING = "crossing"  #: a lane of a crossing carried, the first time or again
     EDIT = "edit"
     MERGE = "merge"
     DUPLICATES = "duplicates"
@@ -96,6 +97,7 @@ KINDS: Mapping[Kind, Powers] = {
     Kind.ARCHIVE: Powers(),
     Kind.TRANSFER: Powers(),
     Kind.MOVED: Powers(),
+    Kind.CROSSING: Powers(),
     Kind.EDIT: Powers(),
     Kind.MERGE: Powers(),
     Kind.DUPLICATES: Powers(),
@@ -189,7 +191,8 @@ class Change(NamedTuple):
 
     Attributes:
         held: it is listed, and not applied.
-        source: the version that a copy was made from.
+        source: the version that a copy was made from; of a pull, the one that was sent, where this is how the server
+            keeps it.
     """
 
     calendar: CalendarId

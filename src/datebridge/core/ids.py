@@ -17,3 +17,6 @@ FileId = NewType("FileId", int)
 GroupId = NewType("GroupId", int)
 #: What a batch has to push to a server about one UID, or about the calendar itself.
 PushId = NewType("PushId", int)
+#: A planned move, and one calendar of it on its way.
+CrossingId = NewType("CrossingId", int)
+LaneId = NewType("LaneId", int)

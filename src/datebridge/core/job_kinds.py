@@ -42,6 +42,9 @@ class JobKind(StrEnum):
     SURVEY = "survey"
     PROBE = "probe"
     FORECAST = "forecast"
+    REHEARSE_CROSSING = "rehearse-crossing"
+    CROSS = "cross"
+    VERIFY = "verify"
     HAND_OUT = "hand-out"
 
     @property

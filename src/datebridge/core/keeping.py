@@ -101,10 +101,10 @@ def is_whole(sent: str, kept: str) -> bool:
     How it was kept (DTSTAMP, SEQUENCE, who is told by whom) and ``X-`` properties do not count.
     """
     lost = [name for name in differing(sent, kept) if not name.startswith("X-")]
-    return not lost and _times(sent) == _times(kept)
+    return not lost and times_of(sent) == times_of(kept)
 
 
-def _times(text: str) -> Counter[tuple[str, str, tuple[tuple[str, tuple[str, ...]], ...]]]:
+def times_of(text: str) -> Counter[tuple[str, str, tuple[tuple[str, tuple[str, ...]], ...]]]:
     """What says when an entry happens."""
     return Counter(
         (line.name, line.value, tuple(sorted((name, tuple(values)) for name, values in line.params)))

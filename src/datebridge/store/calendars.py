@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, cast
 
-from sqlalchemy import Connection, func, insert, select, update
+from sqlalchemy import Connection, Select, func, insert, select, update
 
 from datebridge.clock import now
 from datebridge.core.ids import AccountId, CalendarId, VersionId
@@ -104,10 +104,22 @@ def add_to_account(connection: Connection, calendar: CalendarId, account: Accoun
 
 def facts_of(connection: Connection, calendar: CalendarId) -> CalendarFacts | None:
     """What is known of a calendar, in force or about to be; None where there is none."""
+    row = connection.execute(_facts().where(CALENDARS.c.id == calendar)).first()
+    return CalendarFacts(*cast(Any, row)) if row is not None else None
+
+
+def all_facts(connection: Connection) -> dict[CalendarId, CalendarFacts]:
+    """The same of all calendars in force, by name."""
+    query = _facts().where(CALENDARS.c.live).order_by(CALENDARS.c.name.collate("NOCASE"), CALENDARS.c.id)
+    facts = [CalendarFacts(*cast(Any, row)) for row in connection.execute(query)]
+    return {one.id: one for one in facts}
+
+
+def _facts() -> Select[Any]:
     own = ENTRIES.c.calendar_id == CALENDARS.c.id
     header = select(ENTRIES.c.id).where(own, ENTRIES.c.component == "VCALENDAR").limit(1).scalar_subquery()
     entries = select(func.count()).select_from(ENTRIES).where(own, ENTRIES.c.listed).scalar_subquery()
-    row = connection.execute(
+    return (
         select(
             CALENDARS.c.id,
             CALENDARS.c.name,
@@ -123,9 +135,7 @@ def facts_of(connection: Connection, calendar: CalendarId) -> CalendarFacts | No
         .select_from(CALENDARS)
         .outerjoin(REMOTES, REMOTES.c.calendar_id == CALENDARS.c.id)
         .outerjoin(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
-        .where(CALENDARS.c.id == calendar)
-    ).first()
-    return CalendarFacts(*cast(Any, row)) if row is not None else None
+    )
 
 
 def names(connection: Connection, live: bool = False) -> dict[CalendarId, str]:

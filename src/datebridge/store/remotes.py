@@ -105,6 +105,18 @@ def forget_objects(connection: Connection, remote: RemoteId, hrefs: Iterable[str
 # ---- calendars ------------------------------------------------------------------------------------
 
 
+def refreshed_from(connection: Connection, calendars: Iterable[int]) -> list[RemoteId]:
+    """Where calendars live that are on a server or a feed; those that have yet to be made there are left out."""
+    there = or_(REMOTES.c.url != "", ACCOUNTS.c.kind.not_in(TAKING))
+    rows = connection.execute(
+        select(REMOTES.c.id)
+        .join(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
+        .where(REMOTES.c.calendar_id.in_(among(calendars)), there)
+        .order_by(REMOTES.c.account_id, REMOTES.c.id)
+    )
+    return [RemoteId(row.id) for row in rows]
+
+
 def note(connection: Connection, remote: RemoteId, **known: object) -> None:
     """Keep what is known of a calendar elsewhere; the names are those of `tables.Remote`."""
     connection.execute(update(REMOTES).where(REMOTES.c.id == remote).values(known))

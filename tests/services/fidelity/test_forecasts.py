@@ -11,7 +11,8 @@ from datebridge.core.keeping import entries_in
 from datebridge.core.language.filters import Selection
 from datebridge.services.fidelity import forecasts, probes
 from datebridge.services.sync.push import push_pending
-from datebridge.services.transfer.transfers import Target, propose_transfer
+from datebridge.services.transfer.copying import Target
+from datebridge.services.transfer.transfers import propose_transfer
 from datebridge.standins.losses import OF_HALYARD, OF_LANTERN, Losses
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.review import warnings

@@ -17,7 +17,7 @@ from datebridge.services.jobs import jobs
 from datebridge.services.running import clock
 from datebridge.services.running.worker import Worker
 from datebridge.services.transfer import transfers
-from datebridge.services.transfer.transfers import Target
+from datebridge.services.transfer.copying import Target
 from datebridge.standins.faults import Fault
 from datebridge.standins.feeds import Feed
 from datebridge.store.accounts import remotes_of

@@ -25,7 +25,7 @@ from datebridge.services.running import worker
 from datebridge.services.sync import conflicts
 from datebridge.services.sync.push import push_pending
 from datebridge.services.transfer import transfers
-from datebridge.services.transfer.transfers import Target
+from datebridge.services.transfer.copying import Target
 from datebridge.settings import Settings
 from datebridge.store.accounts import remotes_of
 from datebridge.store.changesets.apply import apply

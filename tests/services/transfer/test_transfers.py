@@ -12,7 +12,7 @@ from datebridge.core.language.filters import Selection
 from datebridge.core.objects import assemble, take_apart
 from datebridge.services.accounts import accounts, leaving
 from datebridge.services.transfer import transfers
-from datebridge.services.transfer.transfers import Target
+from datebridge.services.transfer.copying import Target
 from datebridge.standins.faults import Fault
 from datebridge.store.accounts import sealed_addresses
 from datebridge.store.changesets import review

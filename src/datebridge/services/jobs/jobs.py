@@ -47,6 +47,14 @@ class Stopped(Exception):
     """Somebody asked the job to stop."""
 
 
+class NotYet(Exception):
+    """The job waits for others: it is queued again, for a while later; the message says for what it waits."""
+
+    def __init__(self, message: str, seconds: int = 1) -> None:
+        super().__init__(message)
+        self.seconds = seconds
+
+
 class Refused(CannotDo):
     """The job cannot be done; the message says why and what to do."""
 
@@ -178,12 +186,15 @@ def run(store: Store, settings: Settings, job: Claimed) -> None:
     """Do a job that has been claimed."""
     context = JobContext(store, settings, job)
     state, message, result = "done", "", {}
+    later = _WAIT_FOR_ROOM
     collecting = gc.isenabled()
     gc.disable()  # jobs make very many small objects and hardly any cycles
     try:
         result = FUNCTIONS[job.kind](context)
     except Stopped as stopped:
         state, message = "stopped", str(stopped) or "Stopped; nothing was changed."
+    except NotYet as waits:
+        state, message, later = "queued", str(waits), waits.seconds
     except CannotDo as refusal:
         state, message = "failed", str(refusal)
     except ClaimLost:
@@ -191,7 +202,7 @@ def run(store: Store, settings: Settings, job: Claimed) -> None:
         return
     except Exception as error:
         if is_full(error):
-            state = "queued"
+            state, message = "queued", FULL
         elif is_damage(error):
             state, message = "failed", DAMAGED
         else:
@@ -203,16 +214,16 @@ def run(store: Store, settings: Settings, job: Claimed) -> None:
     finally:
         if collecting:
             gc.enable()
-    _end(store, job, state, message, result)
+    _end(store, job, state, message, result, later)
 
 
-def _end(store: Store, job: Claimed, state: str, message: str, result: dict[str, object]) -> None:
+def _end(store: Store, job: Claimed, state: str, message: str, result: dict[str, object], later: int) -> None:
     """Write how a job ended; on a full disk again and again, until there is room for it."""
     while True:
         try:
             with store.write() as connection:
                 if state == "queued":
-                    put_job_off(connection, job, _WAIT_FOR_ROOM, FULL)
+                    put_job_off(connection, job, later, message)
                 else:
                     end_job(connection, job, state, message, result)
             return

@@ -19,7 +19,8 @@ from datebridge.services.imports.deriving import Deriving
 from datebridge.services.jobs.jobs import JobContext, Refused, performs
 from datebridge.services.mend.changing import Changed, Changing, Unchanged
 from datebridge.services.mend.recipes import read_steps
-from datebridge.services.transfer.transfers import Target, transfer_changed
+from datebridge.services.transfer.copying import Target
+from datebridge.services.transfer.transfers import transfer_changed
 from datebridge.store.calendars import calendars_for_filters
 from datebridge.store.changesets.draft import Draft, propose
 from datebridge.store.entries.ledger import Ledger

@@ -1,6 +1,7 @@
 """The use cases that do jobs. Importing them enters their functions (`jobs.performs`)."""
 
 from datebridge.services.accounts import accounts
+from datebridge.services.crossing import running, verifying
 from datebridge.services.exports import archive, putting_away
 from datebridge.services.fidelity import forecasts, probes
 from datebridge.services.imports import read, sheets
@@ -25,8 +26,10 @@ __all__ = [
     "putting_away",
     "read",
     "reconcile",
+    "running",
     "series",
     "sheets",
     "transfers",
+    "verifying",
     "zones",
 ]

@@ -14,6 +14,7 @@ from datebridge.connect.caldav import Resource
 from datebridge.core.changes import By, Change, Details, Identity, Item, Kind, Policy, Verdict, identity_of, reconcile
 from datebridge.core.ids import CalendarId, RemoteId, SetId, VersionId
 from datebridge.core.index.facts import Facts
+from datebridge.core.keeping import fingerprint
 from datebridge.core.language.plural import counted
 from datebridge.core.objects import CalendarObject, take_apart
 from datebridge.core.problems import Problem
@@ -133,7 +134,8 @@ class Absorber:
                     continue
                 if before is not None and holdings.uids(before) - uids:
                     self._leaving[f"{before.href}\n"] = before
-                self._compare(writer, resource, theirs, holdings.of(resource.href, before, uids))
+                here = holdings.of(resource.href, before, uids)
+                self._compare(writer, resource, theirs, here, holdings.sent(before, theirs))
             writer.flush()
 
     def _holdings(self, connection: Connection, uids: set[str], objects: Iterable[KnownObject]) -> _Holdings:
@@ -198,7 +200,12 @@ class Absorber:
                     self._change(Verdict.REMOVE, item.identity, item.key, None)
 
     def _compare(
-        self, writer: VersionWriter, resource: Resource, fetched: CalendarObject, here: list[Item[VersionId]]
+        self,
+        writer: VersionWriter,
+        resource: Resource,
+        fetched: CalendarObject,
+        here: list[Item[VersionId]],
+        sent: dict[tuple[str, str], VersionId],
     ) -> None:
         versions: list[VersionId] = []
         self._zones(writer, fetched.zones)
@@ -218,7 +225,8 @@ class Absorber:
                 facts, text = fetched.entries[met.item.key]
                 version = writer.add(facts, text, 0, fetched.invalid[met.item.key])
                 versions.append(version)
-                self._change(met.verdict, met.item.identity, before, version)
+                component, _, occurrence = met.item.identity
+                self._change(met.verdict, met.item.identity, before, version, sent.get((component, occurrence)))
         self.found.kept.append(KnownObject(resource.href, _uid(fetched), resource.etag, tuple(versions)))
 
     def _zones(self, writer: VersionWriter, zones: Iterable[tuple[Facts, str]]) -> None:
@@ -239,11 +247,19 @@ class Absorber:
                     )
                 )
 
-    def _change(self, verdict: Verdict, identity: Identity, before: VersionId | None, after: VersionId | None) -> None:
+    def _change(
+        self,
+        verdict: Verdict,
+        identity: Identity,
+        before: VersionId | None,
+        after: VersionId | None,
+        sent: VersionId | None = None,
+    ) -> None:
         self.found.counts.count(verdict)
         component, uid, recurrence_id = identity
+        occurrence = recurrence_id if uid else ""
         self.found.changes.append(
-            Change(self.calendar, component, uid, recurrence_id if uid else "", before, after, self.reason)
+            Change(self.calendar, component, uid, occurrence, before, after, self.reason, source=sent)
         )
 
     def conclude(self, connection: Connection, incoming: Incoming, header: Change | None = None) -> SetId | None:
@@ -301,6 +317,17 @@ class _Holdings:
             and item.identity.uid in uids
             and (key in own or (item.identity.uid and self._owners.get(key, href) == href))
         ]
+
+    def sent(self, before: KnownObject | None, fetched: CalendarObject) -> dict[tuple[str, str], VersionId]:
+        """What was written into an object, by kind and occurrence, if nobody has changed it since it was read back.
+
+        What differs is how the server keeps it then, maybe under a UID of its own.
+        """
+        if before is None or not before.kept or before.kept != fingerprint(text for _, text in fetched.entries):
+            return {}
+        known = ((version, self._items.get(self._now.get(version, version))) for version in before.versions)
+        held = [(version, item.identity) for version, item in known if item is not None]
+        return {(identity.component, identity.recurrence_id): version for version, identity in held}
 
     def uids(self, held_object: KnownObject) -> set[str]:
         """The UIDs of what is in an object."""

@@ -30,6 +30,7 @@ from datebridge.store.tables import (
     GROUPS,
     HELD,
     JOBS,
+    LANE_SETS,
     PROBLEMS,
     REMOTES,
     SETS,
@@ -112,6 +113,7 @@ def _sets(store: Store, collected: Collected, check: Callable[[], None]) -> None
         with store.write() as connection:
             connection.execute(update(FILES).where(FILES.c.set_id == number).values(set_id=None))
             connection.execute(update(REMOTES).where(REMOTES.c.held_set_id == number).values(held_set_id=None))
+            connection.execute(delete(LANE_SETS).where(LANE_SETS.c.set_id == number))
             collected.sets += connection.execute(delete(SETS).where(SETS.c.id == number, _dropped())).rowcount
 
 

@@ -12,7 +12,16 @@ from sqlalchemy import Table
 from sqlmodel import SQLModel
 
 from datebridge.store.tables.changes import ChangeRow, ChangeSetRow, ImportFile, ImportGroup, ProblemRow, StagingRow
-from datebridge.store.tables.crossing import Forecast, ForecastLoss, Matrix
+from datebridge.store.tables.crossing import (
+    Crossing,
+    Forecast,
+    ForecastLoss,
+    Lane,
+    LaneDifference,
+    LaneRuling,
+    LaneSet,
+    Matrix,
+)
 from datebridge.store.tables.elsewhere import Account, Push, Remote, ResourceRow
 from datebridge.store.tables.entries import (
     Calendar,
@@ -62,6 +71,11 @@ PUSHES = _expression(Push)
 MATRICES = _expression(Matrix)
 FORECASTS = _expression(Forecast)
 FORECAST_LOSSES = _expression(ForecastLoss)
+CROSSINGS = _expression(Crossing)
+LANES = _expression(Lane)
+LANE_SETS = _expression(LaneSet)
+LANE_DIFFERENCES = _expression(LaneDifference)
+LANE_RULINGS = _expression(LaneRuling)
 SESSIONS = _expression(BrowserSession)
 JOBS = _expression(Job)
 META = _expression(Meta)
@@ -89,6 +103,7 @@ __all__ = [
     "CHECK_RUNS",
     "COMPARED",
     "COMPARISONS",
+    "CROSSINGS",
     "DENSITY",
     "DUPLICATES",
     "DUPLICATE_MEMBERS",
@@ -100,6 +115,10 @@ __all__ = [
     "GROUPS",
     "HELD",
     "JOBS",
+    "LANES",
+    "LANE_DIFFERENCES",
+    "LANE_RULINGS",
+    "LANE_SETS",
     "MATRICES",
     "META",
     "PREFERENCES",
@@ -122,6 +141,7 @@ __all__ = [
     "ChangeRow",
     "ChangeSetRow",
     "CheckRun",
+    "Crossing",
     "DensityRow",
     "Entry",
     "FindingRow",
@@ -131,6 +151,7 @@ __all__ = [
     "ImportGroup",
     "IndexColumns",
     "Job",
+    "Lane",
     "Matrix",
     "Meta",
     "Preference",

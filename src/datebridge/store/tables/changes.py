@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import JSON, Column, Index
+from sqlalchemy import JSON, Column, Index, text
 from sqlmodel import Field, SQLModel
 
 
@@ -41,6 +41,7 @@ class ChangeRow(SQLModel, table=True):
     __table_args__ = (
         Index("ix_change_before", "before_id", "set_id", "held", unique=True),
         Index("ix_change_after", "after_id", "set_id", "held", unique=True),
+        Index("ix_change_source", "source_id", sqlite_where=text("source_id IS NOT NULL")),
     )
 
     set_id: int = Field(primary_key=True, foreign_key="change_set.id")
@@ -53,7 +54,7 @@ class ChangeRow(SQLModel, table=True):
     after_id: int | None = None
     reason: str = ""
     held: bool = False
-    #: The version this one was copied from.
+    #: The version this one was copied from; of a refresh, the one that was sent, where this is how the server keeps it.
     source_id: int | None = None
 
 

@@ -1,4 +1,4 @@
-"""What targets keep, as measured, and what entries are foretold to lose there."""
+"""What targets keep, as measured; what entries are foretold to lose there; and crossings with their lanes."""
 
 from __future__ import annotations
 
@@ -57,3 +57,92 @@ class ForecastLoss(SQLModel, table=True):
     version_id: int
     calendar_id: int
     reason: str = ""
+
+
+class Crossing(SQLModel, table=True):
+    """A planned move.
+
+    Attributes:
+        account_id: the account it goes to; None for calendars that live only here.
+        options: of all its lanes (`core.crossing.options.Options`).
+    """
+
+    id: int | None = Field(default=None, primary_key=True)
+    name: str = Field(unique=True)
+    account_id: int | None = Field(default=None, foreign_key="account.id")
+    options: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
+    created_at: int
+
+
+class Lane(SQLModel, table=True):
+    """One calendar going to another, or a part of it.
+
+    Attributes:
+        source_id: the calendar it comes from; `filter` parts it where only some of it goes this way.
+        target_id: where it goes; None for a calendar that has yet to be made, called `target_name`.
+        why: why it goes there, where that was proposed.
+        options: those in which it differs from its crossing.
+        going: false where it is left out.
+        state: of its last run: "", ``run`` or ``failed``, with the reason in `message`.
+        ran_at: when it was run last; None before.
+        verified_at, verified: when both ends were compared last, and what that came to (`Verified`).
+    """
+
+    id: int | None = Field(default=None, primary_key=True)
+    crossing_id: int = Field(foreign_key="crossing.id", index=True)
+    position: int
+    source_id: int = Field(foreign_key="calendar.id")
+    filter: str = ""
+    target_id: int | None = Field(default=None, foreign_key="calendar.id")
+    target_name: str = ""
+    why: str = ""
+    options: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
+    going: bool = True
+    state: str = ""
+    message: str = ""
+    ran_at: int | None = None
+    verified_at: int | None = None
+    verified: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
+
+
+class LaneSet(SQLModel, table=True):
+    """A change set that carries a lane's entries: a rehearsal while it is proposed, a run once it is applied."""
+
+    __tablename__ = "lane_set"
+
+    lane_id: int = Field(primary_key=True, foreign_key="lane.id")
+    set_id: int = Field(primary_key=True, foreign_key="change_set.id", index=True)
+
+
+class LaneDifference(SQLModel, table=True):
+    """What a verification found otherwise than it stands at the source.
+
+    Attributes:
+        verdict: ``missing``, ``extra`` or ``changed``; ``left`` for what was left behind.
+        source_id, there_id: the states at both ends; None where there is none.
+        cause: why it is so: ``plan``, ``loss``, ``since``, ``decided``, ``ruled``; "" where nobody knows.
+        reason: the same in words.
+    """
+
+    __tablename__ = "lane_difference"
+
+    lane_id: int = Field(primary_key=True, foreign_key="lane.id")
+    position: int = Field(primary_key=True)
+    verdict: str
+    source_id: int | None = None
+    there_id: int | None = None
+    title: str = ""
+    fields: str = ""
+    occurrences: int = 0
+    moved_by: int = 0
+    cause: str = ""
+    reason: str = ""
+
+
+class LaneRuling(SQLModel, table=True):
+    """A difference that somebody ruled to be right; `digest` is of both its states, so another one is asked about."""
+
+    __tablename__ = "lane_ruling"
+
+    lane_id: int = Field(primary_key=True, foreign_key="lane.id")
+    digest: bytes = Field(primary_key=True)

@@ -1,0 +1,1 @@
+"""Crossings: planned moves, their lanes carried, carried again, and verified."""
