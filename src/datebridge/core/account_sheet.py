@@ -7,13 +7,10 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import NamedTuple
 
-from datebridge.core.errors import CannotDo
+from datebridge.core.tabular import NoSheet, UnreadableRow, read_table
 
 #: The columns by what they may be called.
 _COLUMNS: Mapping[str, tuple[str, ...]] = {
@@ -25,12 +22,7 @@ _COLUMNS: Mapping[str, tuple[str, ...]] = {
 }
 #: How many accounts one sheet may hold, and how much a cell.
 MOST, _LONGEST = 2_000, 2_000
-
-
-class NoSheet(CannotDo):
-    """A sheet of accounts cannot be read at all; the message says why."""
-
-    code, title = "no-sheet", "This is not a sheet of accounts"
+__all__ = ["MOST", "NoSheet", "Sheet", "SheetRow", "UnreadableRow", "read_sheet"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,17 +34,6 @@ class SheetRow:
     address: str
     user: str = ""
     password: str = field(default="", repr=False)
-
-
-class UnreadableRow(NamedTuple):
-    """A row, or a cell of it, that cannot be used."""
-
-    row: int
-    column: str
-    why: str
-
-    def __str__(self) -> str:
-        return f"Row {self.row}, {self.column}: {self.why}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,28 +50,17 @@ def read_sheet(text: str) -> Sheet:
     Raises:
         NoSheet: if there is no column of addresses, or there are too many rows.
     """
-    text = text.removeprefix("\ufeff")
-    head = text.partition("\n")[0]
-    separator = max(",;\t", key=head.count)
-    try:
-        lines = list(csv.reader(io.StringIO(text), delimiter=separator))
-    except csv.Error as error:
-        raise NoSheet(f"The sheet cannot be read: {error}.") from error
-    headings = [cell.strip().lower() for cell in lines[0]] if lines else []
-    columns = {name: at for name, known in _COLUMNS.items() for at, one in enumerate(headings) if one in known}
-    if "address" not in columns:
+    table = read_table(text, _COLUMNS)
+    if "address" not in table.columns:
         raise NoSheet(
             "The first row names the columns: name, address, user, and password or token. There is no column of"
             " addresses."
         )
-    if len(lines) > MOST + 1:
-        raise NoSheet(f"The sheet has {len(lines) - 1:,} rows; {MOST:,} are the most.")
+    if table.length > MOST:
+        raise NoSheet(f"The sheet has {table.length:,} rows; {MOST:,} are the most.")
     rows: list[SheetRow] = []
     unreadable: list[UnreadableRow] = []
-    for number, cells in enumerate(lines[1:], 2):
-        if not any(cell.strip() for cell in cells):
-            continue
-        values = {name: cells[at].strip() if at < len(cells) else "" for name, at in columns.items()}
+    for number, values in table.rows:
         wrong = _wrong(values)
         if wrong is not None:
             unreadable.append(UnreadableRow(number, *wrong))

@@ -45,6 +45,7 @@ class JobKind(StrEnum):
     REHEARSE_CROSSING = "rehearse-crossing"
     CROSS = "cross"
     VERIFY = "verify"
+    SEND_BACK = "send-back"
     HAND_OUT = "hand-out"
 
     @property

@@ -154,6 +154,11 @@ def account_named(connection: Connection, name: str) -> AccountId | None:
     return connection.execute(query.limit(1)).scalar()
 
 
+def account_name(connection: Connection, account_id: AccountId) -> str:
+    """What an account is called; "" where there is none."""
+    return str(connection.execute(select(ACCOUNTS.c.name).where(ACCOUNTS.c.id == account_id)).scalar() or "")
+
+
 def calendar_named(connection: Connection, name: str, account_id: AccountId | None) -> CalendarId | None:
     """The calendar in force of a name, whatever its case, on an account; None: here."""
     query = (

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import pytest
 
-from datebridge.core.ids import AccountId, CalendarId, CrossingId, LaneId
-from datebridge.services.crossing import plans, running, verifying
-from datebridge.store import crossings
-from datebridge.store.changesets.apply import apply as apply_set
-from datebridge.store.crossings import DifferenceRow
+from datebridge.core.ids import AccountId, CalendarId, LaneId
+from datebridge.services.crossing import deciding, plans, running, verifying
+from datebridge.store import crossings, lanes_verified
+from datebridge.store.lanes_verified import DifferenceRow
 from datebridge.store.tables import Lane
 from tests.conftest import event
 from tests.world import World, berth
@@ -48,15 +45,19 @@ class Move:
 
     def differences(self) -> list[DifferenceRow]:
         with self.world.store.read() as connection:
-            return crossings.differences_of(connection, [LaneId(self.lane.id or 0)])
+            return lanes_verified.differences_of(connection, [LaneId(self.lane.id or 0)])
 
     def unexplained(self) -> list[tuple[str, str]]:
         self.verify()
         return [(one.verdict, one.reason) for one in self.differences() if not one.cause]
 
     def titles(self) -> list[str]:
+        return sorted(self.texts())
+
+    def texts(self) -> dict[str, str]:
+        """What the target's server has, by title."""
         texts = self.world.there(self.target, "berths").values()
-        return sorted(text.partition("SUMMARY:")[2].partition("\r")[0] for text in texts)
+        return {text.partition("SUMMARY:")[2].splitlines()[0]: text for text in texts}
 
     def requests(self) -> int:
         return len(self.world.server(self.target).log)
@@ -97,6 +98,132 @@ def test_again_only_what_changed_at_the_source_is_carried(move: Move) -> None:
     world.take_away("tidewrack", "berths", "berth-3@skerrow.example")
     before = len(move.titles())
     move.run()
-    assert move.titles() == ["Launch 1 alongside", "Launch 2 at anchor", "Launch 4 alongside", "Launch 9 alongside", "Round"]
+    assert move.titles() == [
+        "Launch 1 alongside",
+        "Launch 2 at anchor",
+        "Launch 4 alongside",
+        "Launch 9 alongside",
+        "Round",
+    ]
     assert before == 5
     assert move.unexplained() == []
+
+
+def change_there(move: Move, title: str, **lines: str) -> None:
+    """Somebody edits an entry on the target's server."""
+    server, slug = move.world.server(move.target), "berths"
+    name, text = next((n, t) for n, t in move.world.there(move.target, slug).items() if f"SUMMARY:{title}" in t)
+    for field, value in lines.items():
+        old = next((line for line in text.split("\r\n") if line.startswith(f"{field}:")), "")
+        text = (
+            text.replace(old, f"{field}:{value}")
+            if old
+            else text.replace("END:VEVENT", f"{field}:{value}\r\nEND:VEVENT")
+        )
+    server.put("harbour-office", slug, name, text.encode())
+
+
+def delete_there(move: Move, title: str) -> None:
+    name = next(n for n, t in move.world.there(move.target, "berths").items() if f"SUMMARY:{title}" in t)
+    move.world.take_away(move.target, "berths", name.removesuffix(".ics"))
+
+
+def test_what_was_changed_at_both_ends_is_put_together_or_waits_for_a_decision(move: Move) -> None:
+    move.run()
+    world = move.world
+    world.put("tidewrack", "berths", berth(1, "LOCATION:Quay 4"), berth(2, name="at sea"))
+    change_there(move, "Launch 1", SUMMARY="Launch 1 aground")
+    change_there(move, "Launch 2", SUMMARY="Launch 2 afloat")
+    move.run()
+    texts = move.texts()
+    assert "LOCATION:Quay 4" in texts["Launch 1 aground"]
+    assert "Launch 2 afloat" in texts
+    assert move.unexplained() == [("changed", "Changed at both ends since: SUMMARY.")]
+
+
+def test_what_somebody_did_at_the_target_is_told_and_stays(move: Move) -> None:
+    move.run()
+    change_there(move, "Launch 1", SUMMARY="Launch 1 aground")
+    delete_there(move, "Launch 2")
+    move.world.put(move.target, "berths", berth(50))
+    assert sorted(move.unexplained()) == [
+        ("changed", "Changed at the target since it arrived."),
+        ("missing", "Deleted at the target since it arrived."),
+    ]
+    move.run()
+    assert move.titles() == [
+        "Launch 1 aground",
+        "Launch 3 alongside",
+        "Launch 4 alongside",
+        "Launch 50 alongside",
+        "Round",
+    ]
+    deciding.rule_right(move.world.store, LaneId(move.lane.id or 0), move.differences())
+    assert move.lane.verified["unexplained"] == 0
+    assert move.unexplained() == []
+
+
+def test_very_many_deletions_are_looked_at_first(world: World) -> None:
+    world.put("tidewrack", "berths", *(berth(number) for number in range(1, 31)))
+    move = Move(world)
+    move.run()
+    for number in range(1, 13):
+        world.take_away("tidewrack", "berths", f"berth-{number}@skerrow.example")
+    move.run()
+    assert len(move.titles()) == 30
+    move.run(delete_many=True)
+    assert len(move.titles()) == 18
+
+
+def test_a_crossing_is_sent_back(move: Move) -> None:
+    move.run()
+    move.world.put("tidewrack", "berths", berth(2, name="at sea"))
+    move.run()
+    change_there(move, "Launch 3", SUMMARY="Launch 3 aground")
+    move.world.refresh(move.account)
+    running.send_back(move.world.store, move.number)
+    move.world.work()
+    assert move.titles() == ["Launch 3 aground"]  # somebody's own edit stays
+    assert len(move.world.there("tidewrack", "berths")) == 5
+
+
+def test_what_is_left_behind_says_why(move: Move) -> None:
+    move.world.put(
+        "tidewrack",
+        "berths",
+        event("old", "Old berth", "20200101T080000Z"),
+        event("mine", "Mine", "20261203T080000Z", "CLASS:PRIVATE"),
+    )
+    move.options(since="2026-01-01", private="leave")
+    move.run()
+    assert not {"Old berth", "Mine"}.intersection(move.titles())
+    assert move.verify()["unexplained"] == 0
+    left = {one.title: one.reason for one in move.differences() if one.verdict == "left"}
+    assert left == {"Old berth": "over before 2026-01-01", "Mine": "private"}
+
+
+def test_steps_of_the_plan_are_done_on_the_way_and_explain_what_differs(move: Move) -> None:
+    move.options(steps=[{"do": "categories", "mode": "add", "values": ["Moved"]}])
+    move.run()
+    assert all("CATEGORIES:Moved" in text for text in move.world.there(move.target, "berths").values())
+    assert move.verify()["unexplained"] == 0
+    assert {one.reason for one in move.differences()} == {"category added: Moved"}
+
+
+def test_a_new_calendar_takes_over_what_the_source_says_of_itself(world: World) -> None:
+    world.put("tidewrack", "berths", berth(1))
+    source_account, account = world.connect("tidewrack"), AccountId(world.connect("lantern"))
+    source = CalendarId(world.remote(source_account).calendar_id or 0)
+    number = plans.make(world.store, "Anew", [source], account)
+    with world.store.session() as session:
+        [lane] = crossings.lanes_of(session, number)
+    plans.change_lanes(world.store, number, [LaneId(lane.id or 0)], plans.LaneChange(target_name="Quays"))
+    running.run(world.store, number)
+    world.work()
+    assert len(world.there("lantern", "quays")) == 1
+    made = world.server("lantern").records.collection("harbour-office", "quays")
+    assert made is not None
+    assert made.colour == "#1f5f8b"
+    running.run(world.store, number)
+    world.work()
+    assert len(world.there("lantern", "quays")) == 1

@@ -18,6 +18,8 @@ from typing import Generic, TypeVar
 from datebridge.core.merge import BOOKKEEPING, Conflict, combined, differing, merge_sides
 
 Key = TypeVar("Key", bound=Hashable)
+#: Why an entry was changed that was put together; batches say it.
+PUT_TOGETHER = "Changed at both ends since, in different fields."
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,12 +30,14 @@ class Carried(Generic[Key]):
         digest, source: the source's entry then.
         sent: the state that was written at the target.
         agreed: the state that the target has made of it: the last one that nobody but the target's system has changed.
+        merged: it was put together with what somebody had changed at the target.
     """
 
     digest: bytes
     source: Key
     sent: Key
     agreed: Key
+    merged: bool = False
 
 
 class Follows(StrEnum):

@@ -12,7 +12,7 @@ from hashlib import blake2b
 
 from datebridge.core.changes import By, Change, Details, Identity, Item, Kind, Met, Policy, Verdict, reconcile
 from datebridge.core.checks import examine
-from datebridge.core.crossing.again import Carried, Follows, follows, put_together
+from datebridge.core.crossing.again import PUT_TOGETHER, Carried, Follows, follows, put_together
 from datebridge.core.ids import CalendarId, SetId, VersionId
 from datebridge.core.index.facts import Facts
 from datebridge.core.language.plural import counted
@@ -22,7 +22,7 @@ from datebridge.core.zones.meaning import Zones
 from datebridge.services.crossing.lanes import Going, WorkingLane, going, units
 from datebridge.services.editing.calendars import fresh_calendar
 from datebridge.services.transfer.copying import Copying, Report, Staged, Target
-from datebridge.store import crossings
+from datebridge.store import lanes_carried, lanes_verified
 from datebridge.store.calendars import CalendarFacts, header_of
 from datebridge.store.changesets.draft import CannotApply, propose
 from datebridge.store.database import Connection, Store
@@ -35,6 +35,8 @@ from datebridge.store.entries.zones import zones_of
 _FEW, _PART = 10, 0.2
 _STANDING = {"keep": Policy.KEEP, "ask": Policy.KEEP, "newer": Policy.NEWER, "replace": Policy.REPLACE}
 _NOTHING = "Nothing has changed since."
+#: Why a difference is right that nobody could explain.
+RULED = "Somebody ruled it to be right."
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,8 +73,8 @@ def draft_lane(
     """
     leaving = going(store, lane)
     with store.read() as connection:
-        carried = crossings.carried_by(connection, lane.id)
-        ruled = crossings.rulings_of(connection, lane.id)
+        carried = lanes_carried.carried_by(connection, lane.id)
+        ruled = lanes_verified.rulings_of(connection, lane.id)
     by_id = {item.key: item for item in leaving.items}
     wanted = _to_be_looked_at(leaving, by_id, carried)
     changed = _planned(store, lane, wanted, report)
@@ -81,7 +83,7 @@ def draft_lane(
         return Drafted(None, lane.target)
     try:
         with propose(store, Kind.CROSSING, by, "", details=Details(tell=lane.options.tell), nothing=_NOTHING) as draft:
-            draft.afterwards(lambda connection, set_id: crossings.add_lane_set(connection, lane.id, set_id))
+            draft.afterwards(lambda connection, set_id: lanes_carried.add_lane_set(connection, lane.id, set_id))
             draft.afterwards(conclude)
             copying = LaneCopying(
                 store,
@@ -257,7 +259,7 @@ class LaneCopying(Copying):
                 continue
             version = writer.add(examine(Component(both.text).kind, both.text, own), both.text)
             merged = item._replace(key=Staged(version, item.key.source))
-            self._add(calendar, merged, there, "Changed at both ends since, in different fields.", facts)
+            self._add(calendar, merged, there, PUT_TOGETHER, facts)
 
     def _add(
         self, calendar: CalendarId, item: Item[Staged], there: Item[VersionId], reason: str, facts: CalendarFacts

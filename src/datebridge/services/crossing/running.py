@@ -19,8 +19,9 @@ from datebridge.services.crossing.carrying import Drafted, draft_lane
 from datebridge.services.crossing.lanes import WorkingLane, working_lanes
 from datebridge.services.jobs import jobs
 from datebridge.services.jobs.jobs import JobContext, NotYet, Refused, performs
-from datebridge.store import crossings
+from datebridge.store import crossings, lanes_carried
 from datebridge.store.changesets.apply import apply, discard
+from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.changesets.undo import propose_undo
 from datebridge.store.database import Connection, Store
 from datebridge.store.remotes import refreshed_from
@@ -150,7 +151,7 @@ def _ended(context: JobContext, lanes: int, trouble: int) -> dict[str, object]:
 def drop_proposals(store: Store, lanes: Iterable[LaneId]) -> None:
     """What was proposed for lanes and not applied goes."""
     with store.read() as connection:
-        waiting = crossings.proposals_of(connection, lanes)
+        waiting = lanes_carried.proposals_of(connection, lanes)
     for set_id in waiting.values():
         discard(store, set_id)
 
@@ -185,17 +186,40 @@ def _remotes(connection: Connection, lanes: Sequence[WorkingLane]) -> list[Remot
     return refreshed_from(connection, calendars)
 
 
-def send_back(store: Store, lanes: Sequence[LaneId], by: By = PERSON) -> list[int]:
-    """Propose taking back everything lanes have carried, the newest batch first; returns the proposals.
-
-    What was changed at the target since is left alone, and listed.
+def send_back(store: Store, crossing: CrossingId, lanes: Sequence[LaneId] = (), by: By = PERSON) -> JobId:
+    """Queue taking back everything that some lanes have carried, or all.
 
     Raises:
-        CannotDo: if nothing was carried.
+        NoCrossing: if there is no such crossing.
+        Refused: if nothing was carried.
     """
+    with store.session() as session:
+        name = crossings.crossing(session, crossing).name
+    chosen = [lane.id for lane in working_lanes(store, crossing, lanes or None)]
     with store.read() as connection:
-        batches = crossings.batches_of(connection, lanes)
+        if not lanes_carried.batches_of(connection, chosen):
+            raise Refused("Nothing of this was carried, so there is nothing to send back.")
+    params = {"crossing": crossing, "lanes": chosen}
+    return jobs.enqueue(store, JobKind.SEND_BACK, f"Sending back {name}", params, crossing, by)
+
+
+@performs(JobKind.SEND_BACK)
+def send_back_job(context: JobContext) -> dict[str, object]:
+    """Undo the batches of lanes, the newest first; what was changed at the target since is left alone."""
+    lanes = [LaneId(number) for number in context.params["lanes"]]
+    drop_proposals(context.store, lanes)
+    with context.store.read() as connection:
+        batches = lanes_carried.batches_of(connection, lanes)
     numbers = sorted({number for some in batches.values() for number in some}, reverse=True)
-    if not numbers:
-        raise Refused("Nothing of this was carried, so there is nothing to send back.")
-    return [int(propose_undo(store, number, by=by)) for number in numbers]
+    made = []
+    for done, number in enumerate(numbers):
+        context.progress(done, len(numbers), "batches")
+        try:
+            undo = propose_undo(context.store, number, by=context.by)
+        except CannotApply:  # all of it is gone already
+            continue
+        apply(context.store, undo)
+        made.append(int(undo))
+    with context.store.write() as connection:
+        crossings.change_lanes(connection, lanes, state="back", message="", verified={}, verified_at=None)
+        return context.conclude(connection, {"sets": made})

@@ -11,7 +11,7 @@ from hashlib import blake2b
 from datebridge.clock import this_day
 from datebridge.core.changes import PERSON, By, Identity, Item
 from datebridge.core.comparing import differing
-from datebridge.core.crossing.again import Carried
+from datebridge.core.crossing.again import PUT_TOGETHER, Carried
 from datebridge.core.crossing.on_the_way import OnItsWay
 from datebridge.core.crossing.verification import EntryDifference, Expected, Span, Unit, verify
 from datebridge.core.ids import CrossingId, JobId, LaneId, SetId, VersionId
@@ -19,20 +19,20 @@ from datebridge.core.job_kinds import JobKind
 from datebridge.core.keeping import substance, times_of
 from datebridge.core.occurrences.expanding import Bounds, Clocks, Timed, occurrences
 from datebridge.core.zones.meaning import Zones
-from datebridge.services.crossing.carrying import decision_mark
+from datebridge.services.crossing.carrying import RULED, decision_mark
 from datebridge.services.crossing.lanes import Going, LaneUnit, WorkingLane, going, units, working_lanes
 from datebridge.services.crossing.running import demand_fetched, fetch
 from datebridge.services.jobs import jobs
 from datebridge.services.jobs.jobs import JobContext, Refused, performs
-from datebridge.store import crossings
+from datebridge.store import crossings, lanes_carried, lanes_verified
 from datebridge.store.calendars import facts_of
 from datebridge.store.comparisons import items_of
-from datebridge.store.crossings import FoundDifference
 from datebridge.store.database import Store
 from datebridge.store.entries.following import become
 from datebridge.store.entries.occurrences import clocks_of
 from datebridge.store.entries.present import present, texts_of
 from datebridge.store.entries.zones import zones_of
+from datebridge.store.lanes_verified import FoundDifference
 from datebridge.store.sql import chunks, revision_now
 
 #: So many years are compared occurrence by occurrence, before and after this day.
@@ -130,7 +130,7 @@ class _Verification:
             facts = facts_of(connection, lane.target)
             if facts is None or not facts.live:
                 raise Refused(f"The calendar “{lane.target_name}” is not there any more.")
-            carried = crossings.carried_by(connection, lane.id)
+            carried = lanes_carried.carried_by(connection, lane.id)
             agreed = [was.agreed for was in carried.values()]
             items = [one for one in present(connection, lane.target) if one.identity.component != "VTIMEZONE"]
             by_uid: dict[tuple[str, str], list[VersionId]] = {}
@@ -146,10 +146,10 @@ class _Verification:
                 zones_of(connection, lane.target),
                 carried,
                 become(connection, agreed),
-                crossings.held_by(connection, lane.id),
-                crossings.own_changes(connection, agreed),
-                crossings.not_arrived(connection, lane.target),
-                crossings.rulings_of(connection, lane.id),
+                lanes_carried.held_by(connection, lane.id),
+                lanes_carried.own_changes(connection, agreed),
+                lanes_carried.not_arrived(connection, lane.target),
+                lanes_verified.rulings_of(connection, lane.id),
                 others,
                 facts.account or facts.name,
                 _span(),
@@ -263,13 +263,11 @@ class _Verification:
         if identity is None:
             return "", "It cannot be told what this belongs to."
         if decision_mark(identity, item.digest if item else None, there.digest if there else None) in self.ruled:
-            return "ruled", "Somebody ruled it to be right."
+            return "ruled", RULED
         was = self.carried.get(identity)
-        if one.key is not None and one.key in self.held and (was is None or there is None):
-            why = self.held[one.key]
-            if there is None or self.lane.options.standing == "keep":
-                return ("left" if there is None else "plan"), why
-            return "", why
+        if one.key is not None and one.key in self.held:
+            left = was is None and (there is None or self.lane.options.standing == "keep")
+            return ("left" if left else ""), self.held[one.key]
         if item is not None and was is None:
             if there is not None:
                 return "", "It stood there already, and differs."
@@ -285,6 +283,8 @@ class _Verification:
                 return "", "Deleted at the target since it arrived."
             if now_there != was.agreed:
                 return "", "Changed at the target since it arrived."
+            if was.merged:
+                return "since", PUT_TOGETHER
         return "", "Not as it was to arrive."
 
     def find_extras(self) -> None:
@@ -310,7 +310,7 @@ class _Verification:
                 else:
                     continue  # made there by somebody, before or since
                 mark = decision_mark(self.there[version].identity, None, self.there[version].digest)
-                cause, reason = ("ruled", "Somebody ruled it to be right.") if mark in self.ruled else why
+                cause, reason = ("ruled", RULED) if mark in self.ruled else why
                 self.found.append(FoundDifference("extra", None, version, "", cause=cause, reason=reason))
 
     def _of_other_lanes(self) -> set[VersionId]:
@@ -319,7 +319,7 @@ class _Verification:
             if other.id == self.lane.id:
                 continue
             with self.store.read() as connection:
-                carried = crossings.carried_by(connection, other.id)
+                carried = lanes_carried.carried_by(connection, other.id)
                 theirs |= set(become(connection, [was.agreed for was in carried.values()]).values())
         return theirs
 
@@ -333,7 +333,7 @@ class _Verification:
         found = [*self.found, *behind]
         with self.store.read() as connection:
             shown = [one.source or one.there for one in found]
-            titles = crossings.titles_of(connection, [version for version in shown if version is not None])
+            titles = lanes_verified.titles_of(connection, [version for version in shown if version is not None])
         found = [one._replace(title=titles.get(one.source or one.there or VersionId(0), "")) for one in found]
         counts = Counter("unexplained" if not one.cause else "explained" for one in found if one.verdict != "left")
         verified = {
@@ -351,7 +351,7 @@ class _Verification:
             "revision": self.revision,
         }
         with self.store.write() as connection:
-            crossings.keep_verified(connection, self.lane.id, found, verified)
+            lanes_verified.keep_verified(connection, self.lane.id, found, verified)
         return counts["unexplained"]
 
     def _months(self) -> tuple[dict[str, list[int]], bool]:
@@ -394,22 +394,3 @@ def _span() -> Span:
 def canonical_digest(substances: Iterable[bytes]) -> str:
     """What two sets of entries share that say the same, in whatever order (see `docs/formats.md`)."""
     return blake2b(b"".join(sorted(substances)), digest_size=32).hexdigest()
-
-
-def rule_right(store: Store, lane: LaneId, differences: Iterable[crossings.DifferenceRow]) -> None:
-    """Remember that differences of a lane are right as they are; another state of one is asked about again."""
-    rows = [row for row in differences if row.lane == lane]
-    with store.read() as connection:
-        items = crossings.states_of(connection, [v for row in rows for v in (row.source, row.there) if v is not None])
-    marks = []
-    for row in rows:
-        source = items.get(row.source) if row.source is not None else None
-        there = items.get(row.there) if row.there is not None else None
-        known = source or there
-        if known is not None:
-            marks.append(
-                decision_mark(known.identity, source.digest if source else None, there.digest if there else None)
-            )
-    with store.write() as connection:
-        crossings.rule(connection, lane, marks)
-        crossings.explain(connection, lane, [row.position for row in rows], "ruled", "Somebody ruled it to be right.")

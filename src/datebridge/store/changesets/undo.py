@@ -13,6 +13,7 @@ from datebridge.core.changes import KINDS, PERSON, By, Change, ChangeSet, Detail
 from datebridge.core.ids import CalendarId, SetId, VersionId
 from datebridge.store.changesets.draft import CHANGE_COLUMNS, CannotApply, of_set, propose
 from datebridge.store.database import Store
+from datebridge.store.entries.following import kept_as
 from datebridge.store.sql import among
 from datebridge.store.tables import CALENDARS, CHANGES, ENTRIES, SETS
 
@@ -60,7 +61,7 @@ def _halves(connection: Connection, row: Row[Any]) -> tuple[Row[Any], Row[Any] |
 def _back(connection: Connection, row: Row[Any], by: By, force: bool) -> ChangeSet:
     set_id = SetId(row.id)
     _demand_undoable(connection, set_id, Kind(row.kind))
-    changes = tuple(changes_of(connection, set_id))
+    changes = tuple(_as_kept(connection, changes_of(connection, set_id)))
     batch = ChangeSet(Kind(row.kind), By.read(row.by_whom), row.title, row.reason, Details.read(row.details), changes)
     later = _later(connection, set_id, row.revision)
     back = batch.taken_back(set_id, by, _in_force(connection, changes), later, force)
@@ -86,6 +87,23 @@ def changes_of(connection: Connection, set_id: SetId) -> list[Change]:
     """The changes of a set, in their order."""
     rows = connection.execute(select(*CHANGE_COLUMNS).where(of_set(set_id)).order_by(CHANGES.c.position))
     return [Change(*row) for row in rows]
+
+
+def _as_kept(connection: Connection, changes: list[Change]) -> list[Change]:
+    """The same, with what servers made of entries where they keep something else, maybe under UIDs of their own."""
+    gone = {change.after for change in changes if change.after is not None} - _in_force(connection, changes)
+    kept = kept_as(connection, gone)
+    if not kept:
+        return changes
+    columns = [ENTRIES.c[name] for name in ("id", "uid")]
+    rows = connection.execute(select(*columns).where(ENTRIES.c.id.in_(among(kept.values()))))
+    uids = {VersionId(row.id): row.uid for row in rows}
+    return [
+        change._replace(after=now, uid=uids[now])
+        if change.after is not None and (now := kept.get(change.after)) in uids
+        else change
+        for change in changes
+    ]
 
 
 def _in_force(connection: Connection, changes: Iterable[Change]) -> set[VersionId]:

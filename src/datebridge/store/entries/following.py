@@ -6,13 +6,15 @@ from collections.abc import Iterable
 
 from sqlalchemy import Connection, select
 
-from datebridge.core.changes import State
+from datebridge.core.changes import Kind, State
 from datebridge.core.ids import VersionId
 from datebridge.store.sql import among
 from datebridge.store.tables import CHANGES, ENTRIES, SETS
 
 #: How many batches in a row are followed.
 _MOST = 1000
+#: How often a server is followed that keeps something else than it was sent, and then something else again.
+_MOST_HOPS = 4
 
 
 def become(connection: Connection, versions: Iterable[VersionId]) -> dict[VersionId, VersionId]:
@@ -41,3 +43,28 @@ def _after(connection: Connection, versions: Iterable[VersionId]) -> dict[Versio
     )
     newest = {VersionId(row.before_id): row.after_id for row in rows}
     return {before: VersionId(after) for before, after in newest.items() if after is not None}
+
+
+def kept_as(connection: Connection, sent: Iterable[VersionId]) -> dict[VersionId, VersionId]:
+    """What servers made of what they were sent, where that is something else (see `Change.source`)."""
+    at = {version: version for version in sent}
+    kept: dict[VersionId, VersionId] = {}
+    for _ in range(_MOST_HOPS):
+        rows = connection.execute(
+            select(CHANGES.c.source_id, CHANGES.c.after_id)
+            .join(SETS, SETS.c.id == CHANGES.c.set_id)
+            .where(
+                CHANGES.c.source_id.in_(among(set(at.values()))),
+                SETS.c.kind == Kind.PULL,
+                SETS.c.state == State.APPLIED,
+                ~CHANGES.c.held,
+                CHANGES.c.after_id.is_not(None),
+            )
+            .order_by(SETS.c.revision)
+        )
+        now_kept = {VersionId(row.source_id): VersionId(row.after_id) for row in rows}
+        at = {first: now_kept[version] for first, version in at.items() if version in now_kept}
+        if not at:
+            break
+        kept |= at
+    return kept

@@ -83,7 +83,7 @@ class Lane(SQLModel, table=True):
         why: why it goes there, where that was proposed.
         options: those in which it differs from its crossing.
         going: false where it is left out.
-        state: of its last run: "", ``run`` or ``failed``, with the reason in `message`.
+        state: what was done with it last: "", ``run``, ``failed`` (the reason is in `message`), or sent ``back``.
         ran_at: when it was run last; None before.
         verified_at, verified: when both ends were compared last, and what that came to (`Verified`).
     """
