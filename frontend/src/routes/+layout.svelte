@@ -28,7 +28,7 @@
   let listing = $state(false);
   /** So many milliseconds after a page has what it asked for, the other pages are fetched. */
   const QUIET = 1000;
-  const STAGES = ['/connect', '/look', '/mend', '/share', '/logbook'];
+  const STAGES = ['/connect', '/look', '/mend', '/cross', '/share', '/logbook'];
   let over = $state(false);
   let asking = $state(true);
 
@@ -75,8 +75,9 @@
       { key: '1', does: 'Connect', run: () => void goto('/connect') },
       { key: '2', does: 'Look', run: () => void goto('/look') },
       { key: '3', does: 'Mend', run: () => void goto('/mend') },
-      { key: '4', does: 'Share', run: () => void goto('/share') },
-      { key: '5', does: 'Logbook', run: () => void goto('/logbook') },
+      { key: '4', does: 'Cross', run: () => void goto('/cross') },
+      { key: '5', does: 'Share', run: () => void goto('/share') },
+      { key: '6', does: 'Logbook', run: () => void goto('/logbook') },
       {
         key: '↑ ↓',
         does: 'in a list, from row to row; → ← within a row, Enter for its main action, Tab to the next part',

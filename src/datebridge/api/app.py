@@ -25,6 +25,7 @@ from datebridge.api import errors, help, maintenance
 from datebridge.api.answering import FIRST, LOOK, Answering, Spread, affordable
 from datebridge.api.connect import accounts, conflicts, fidelity, imports, replies, transfers
 from datebridge.api.context import App
+from datebridge.api.cross import crossings
 from datebridge.api.guard import Guard
 from datebridge.api.logbook import changesets, findings
 from datebridge.api.look import entries
@@ -173,6 +174,7 @@ def operations() -> tuple[BaseRoute, ...]:
         replies,
         accounts,
         transfers,
+        crossings,
         fidelity,
         conflicts,
         shares,

@@ -374,6 +374,7 @@ class RouteOut(BaseModel):
     to_decide: int = Field(description="changes that were refused there, or is in conflict")
     look: int
     mend: int
+    cross: int = Field(description="lanes that wait to be carried, or differ for no known reason")
     shares: int
     logbook: int
     problems: int

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, and_, case, delete, func, insert, select, update
+from sqlalchemy import Connection, and_, case, delete, func, insert, or_, select, update
 from sqlmodel import Session, col
 from sqlmodel import select as records
 
@@ -175,6 +175,14 @@ def lane(session: Session, number: LaneId) -> Lane:
     if row is None:
         raise NoCrossing(f"There is no lane {number} any more.")
     return row
+
+
+def count_to_do(connection: Connection) -> int:
+    """How many lanes wait: not carried yet, or with differences that nobody can explain."""
+    unexplained = func.coalesce(func.json_extract(LANES.c.verified, "$.unexplained"), 0)
+    waiting = or_(LANES.c.state.in_(("", "failed")), unexplained > 0)
+    query = select(func.count()).select_from(LANES).where(LANES.c.going, waiting)
+    return int(connection.execute(query).scalar_one())
 
 
 def shared_entries(

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from sqlalchemy import Connection
 
 from datebridge.core.changes import State
-from datebridge.store import findings, imports, shares
+from datebridge.store import crossings, findings, imports, shares
 from datebridge.store.changesets import review
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.pushes import PENDING, TO_DECIDE, count_by_state
@@ -20,6 +20,7 @@ class Stages(NamedTuple):
     connect: int
     look: int
     mend: int
+    cross: int
     shares: int
     logbook: int
     to_push: int
@@ -36,6 +37,7 @@ def at_stages(ledger: Ledger, connection: Connection) -> Stages:
         connect=imports.count_waiting(connection),
         look=ledger.count(connection),
         mend=sets.get(State.PROPOSED, 0),
+        cross=crossings.count_to_do(connection),
         shares=shares.count(connection),
         logbook=sets.get(State.APPLIED, 0),
         to_push=sum(pushing.get(state, 0) for state in PENDING),

@@ -2442,6 +2442,330 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/crossings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Listed
+         * @description All crossings, the newest first.
+         */
+        get: operations["listed_api_crossings_get"];
+        put?: never;
+        /**
+         * Make
+         * @description Plan a crossing: its lanes are proposed.
+         */
+        post: operations["make_api_crossings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One
+         * @description A crossing with its lanes.
+         */
+        get: operations["one_api_crossings__crossing_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Forget
+         * @description Drop a plan. What was carried stays.
+         */
+        delete: operations["forget_api_crossings__crossing_id__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Change
+         * @description Give a crossing another name, or say what happens on the way.
+         */
+        patch: operations["change_api_crossings__crossing_id__patch"];
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Lanes
+         * @description More lanes, proposed.
+         */
+        post: operations["add_lanes_api_crossings__crossing_id__lanes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Lanes
+         * @description Change some lanes alike.
+         */
+        patch: operations["change_lanes_api_crossings__crossing_id__lanes_patch"];
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/lanes/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove Lanes
+         * @description Take lanes out of the plan. What they carried stays.
+         */
+        post: operations["remove_lanes_api_crossings__crossing_id__lanes_remove_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheet
+         * @description The lanes as a sheet.
+         */
+        get: operations["sheet_api_crossings__crossing_id__sheet_get"];
+        put?: never;
+        /**
+         * Take Sheet
+         * @description Put the lanes of a sheet in place of those there are; where a row cannot be used, nothing is changed.
+         */
+        post: operations["take_sheet_api_crossings__crossing_id__sheet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse
+         * @description Propose everything that would be carried.
+         */
+        post: operations["rehearse_api_crossings__crossing_id__rehearse_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run
+         * @description Carry what is new, changed or gone.
+         */
+        post: operations["run_api_crossings__crossing_id__run_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Verify
+         * @description Compare both ends.
+         */
+        post: operations["verify_api_crossings__crossing_id__verify_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/send-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Back
+         * @description Take back what was carried.
+         */
+        post: operations["send_back_api_crossings__crossing_id__send_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Decisions
+         * @description The entries that wait for a decision.
+         */
+        get: operations["decisions_api_crossings__crossing_id__decisions_get"];
+        put?: never;
+        /**
+         * Decide
+         * @description Let the source count for some entries, or leave the target as it is.
+         */
+        post: operations["decide_api_crossings__crossing_id__decisions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kinds
+         * @description What verifying found, by kind: what nobody can explain first.
+         */
+        get: operations["kinds_api_crossings__crossing_id__differences_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/differences/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Differences
+         * @description The entries of one kind of difference, in pages.
+         */
+        get: operations["differences_api_crossings__crossing_id__differences_entries_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/both": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Both
+         * @description An entry at both ends, line by line.
+         */
+        get: operations["both_api_crossings__crossing_id__both_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/right": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rule Right
+         * @description Rule differences to be right: all of a kind, or some of them.
+         */
+        post: operations["rule_right_api_crossings__crossing_id__right_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report
+         * @description The signed report, as a page or as JSON.
+         */
+        get: operations["report_api_crossings__crossing_id__report_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/accounts/{account_id}/measure": {
         parameters: {
             query?: never;
@@ -3533,6 +3857,16 @@ export interface components {
             file: string;
         };
         /**
+         * BothOut
+         * @description An entry at both ends, line by line; nothing where there is none.
+         */
+        BothOut: {
+            /** Left */
+            left: string[];
+            /** Right */
+            right: string[];
+        };
+        /**
          * BulkIn
          * @description What is to be done to a selection; `name` is that of the recipe, where there is one.
          */
@@ -4140,6 +4474,85 @@ export interface components {
             /** Count */
             count: number;
         };
+        /** CrossingChange */
+        CrossingChange: {
+            /** Name */
+            name?: string | null;
+            /** @description all of them, in place of those there were */
+            options?: components["schemas"]["OptionsIO"] | null;
+        };
+        /**
+         * CrossingHead
+         * @description A crossing in the list of them.
+         */
+        CrossingHead: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Target */
+            target: string;
+            /** Lanes */
+            lanes: number;
+            /** Entries */
+            entries: number;
+            /**
+             * Carried
+             * @description lanes that were carried
+             */
+            carried: number;
+            /**
+             * Verified
+             * @description lanes of which no difference is left that nobody can explain
+             */
+            verified: number;
+            /** Unexplained */
+            unexplained: number;
+        };
+        /** CrossingIn */
+        CrossingIn: {
+            /** Name */
+            name: string;
+            /** Sources */
+            sources: number[];
+            /**
+             * Account Id
+             * @description where it goes; nothing for calendars here
+             */
+            account_id?: number | null;
+        };
+        /**
+         * CrossingOut
+         * @description A crossing with its lanes.
+         */
+        CrossingOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Account Id */
+            account_id: number | null;
+            /** Target */
+            target: string;
+            /**
+             * Measured At
+             * @description when it was measured what the target keeps; empty where it was not
+             */
+            measured_at: string;
+            options: components["schemas"]["OptionsIO"];
+            /**
+             * Steps
+             * @description the steps of its options in words
+             */
+            steps: string[];
+            /**
+             * Decisions
+             * @description entries that wait for a decision
+             */
+            decisions: number;
+            /** Lanes */
+            lanes: components["schemas"]["LaneOut"][];
+        };
         /** DateOut */
         DateOut: {
             /**
@@ -4233,6 +4646,11 @@ export interface components {
              */
             cut: string[];
         };
+        /** DecidedOut */
+        DecidedOut: {
+            /** Set Id */
+            set_id: number | null;
+        };
         /** DecisionIn */
         DecisionIn: {
             /** Group Id */
@@ -4288,6 +4706,56 @@ export interface components {
          * @enum {string}
          */
         Detail: "everything" | "without-people" | "titles" | "busy";
+        /**
+         * DifferenceKindIn
+         * @description A kind of difference along some lanes, or all: everything of it, or what is named.
+         */
+        DifferenceKindIn: {
+            /**
+             * Lanes
+             * @default []
+             */
+            lanes: number[];
+            /** Verdict */
+            verdict: string;
+            /** Fields */
+            fields: string;
+            /** Cause */
+            cause: string;
+            /** Reason */
+            reason: string;
+            /**
+             * Positions
+             * @description lanes with places in them
+             * @default []
+             */
+            positions: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * DifferenceKindOut
+         * @description Differences of one kind.
+         */
+        DifferenceKindOut: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "missing" | "extra" | "changed" | "left";
+            /** Fields */
+            fields: string;
+            /**
+             * Cause
+             * @enum {string}
+             */
+            cause: "" | "plan" | "remedy" | "loss" | "since" | "ruled" | "left";
+            /** Reason */
+            reason: string;
+            /** Number */
+            number: number;
+        };
         /**
          * DifferenceOut
          * @description One occurrence on both sides; one is None where it is on the other alone.
@@ -5430,6 +5898,214 @@ export interface components {
             /** Lacks */
             lacks: string[];
         };
+        /**
+         * LaneChangeIn
+         * @description Some lanes, changed alike; what is not said stays.
+         */
+        LaneChangeIn: {
+            /** Lanes */
+            lanes: number[];
+            /** Target */
+            target?: number | null;
+            /**
+             * Target Name
+             * @description a new calendar of this name
+             */
+            target_name?: string | null;
+            /** Going */
+            going?: boolean | null;
+            /** Filter */
+            filter?: string | null;
+            options?: components["schemas"]["OptionsIO"] | null;
+        };
+        /** LaneDecisionIn */
+        LaneDecisionIn: {
+            /**
+             * Chosen
+             * @description batches with places in them
+             */
+            chosen: [
+                number,
+                number
+            ][];
+            /**
+             * Counts
+             * @enum {string}
+             */
+            counts: "source" | "target";
+        };
+        /**
+         * LaneDecisionOut
+         * @description An entry that waits for a decision.
+         */
+        LaneDecisionOut: {
+            /** Lane */
+            lane: number;
+            /** Batch */
+            batch: number;
+            /** Position */
+            position: number;
+            /** Title */
+            title: string;
+            /** Calendar */
+            calendar: string;
+            /** Reason */
+            reason: string;
+            /**
+             * Source Id
+             * @description its state at the source; nothing where it was deleted there
+             */
+            source_id: number | null;
+            /**
+             * There Id
+             * @description its state at the target; nothing where there is none
+             */
+            there_id: number | null;
+        };
+        /** LaneDifferenceOut */
+        LaneDifferenceOut: {
+            /** Lane */
+            lane: number;
+            /** Position */
+            position: number;
+            /** Source Id */
+            source_id: number | null;
+            /** There Id */
+            there_id: number | null;
+            /** Title */
+            title: string;
+            /** Occurrences */
+            occurrences: number;
+            /** Moved By */
+            moved_by: string;
+        };
+        /** LaneDifferencePage */
+        LaneDifferencePage: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["LaneDifferenceOut"][];
+        };
+        /**
+         * LaneOut
+         * @description A lane, and what is known of both its ends.
+         */
+        LaneOut: {
+            /** Id */
+            id: number;
+            /** Source Id */
+            source_id: number;
+            /** Source */
+            source: string;
+            /** Source Account */
+            source_account: string;
+            /** Owner */
+            owner: string;
+            /** Target Id */
+            target_id: number | null;
+            /** Target */
+            target: string;
+            /** Target Account */
+            target_account: string;
+            /** Why */
+            why: string;
+            /** Filter */
+            filter: string;
+            options: components["schemas"]["OptionsIO"];
+            /** Going */
+            going: boolean;
+            /** Entries */
+            entries: number;
+            /** Series */
+            series: number;
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /**
+             * Shared
+             * @description how many of its entries stand at the target already
+             */
+            shared: number;
+            /**
+             * Proposal
+             * @description what a rehearsal would carry, as a change set
+             */
+            proposal: number | null;
+            /**
+             * Would
+             * @description the same in words
+             */
+            would: string;
+            /** Would Change */
+            would_change: number;
+            /**
+             * Waits
+             * @description of these, how many wait for a decision or cannot be carried
+             */
+            waits: number;
+            /** Losses */
+            losses: string[];
+            /** Batches */
+            batches: number[];
+            /** On The Way */
+            on_the_way: number;
+            /** Arrived */
+            arrived: number;
+            /** Refused */
+            refused: number;
+            /** Refusals */
+            refusals: components["schemas"]["RefusalOut"][];
+            /** Blocks */
+            blocks: string[];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "" | "run" | "failed" | "back";
+            /** Message */
+            message: string;
+            /** Ran At */
+            ran_at: string;
+            /** Verified At */
+            verified_at: string;
+            /** There */
+            there: number;
+            /** Same */
+            same: number;
+            /** Explained */
+            explained: number;
+            /** Unexplained */
+            unexplained: number;
+            /** Left */
+            left: number;
+            /** Months */
+            months: {
+                [key: string]: number[];
+            };
+        };
+        /** LaneSheetIn */
+        LaneSheetIn: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * LanesIn
+         * @description Some lanes, or none for all.
+         */
+        LanesIn: {
+            /**
+             * Lanes
+             * @default []
+             */
+            lanes: number[];
+            /**
+             * Delete Many
+             * @description very many deletions were looked at, and are meant
+             * @default false
+             */
+            delete_many: boolean;
+        };
         /** LayerWarning */
         LayerWarning: {
             /** Calendar */
@@ -5517,6 +6193,11 @@ export interface components {
             calendars: components["schemas"]["CalendarLoss"][];
             /** Remedies */
             remedies: components["schemas"]["RemedyOut"][];
+        };
+        /** MadeOut */
+        MadeOut: {
+            /** Id */
+            id: number;
         };
         /**
          * MapAddress
@@ -6005,6 +6686,35 @@ export interface components {
              * @enum {string}
              */
             do: "one-alarm";
+        };
+        /**
+         * OptionsIO
+         * @description What happens on the way; of a lane only what is otherwise than along the others.
+         */
+        OptionsIO: {
+            /**
+             * Since
+             * @description a day; only what is not over before it
+             */
+            since?: string | null;
+            /** Kinds */
+            kinds?: ("VEVENT" | "VTODO" | "VJOURNAL")[] | null;
+            /** Standing */
+            standing?: ("keep" | "newer" | "replace" | "ask") | null;
+            /** Private */
+            private?: ("carry" | "leave") | null;
+            /** Tell */
+            tell?: boolean | null;
+            /** Steps */
+            steps?: {
+                [key: string]: unknown;
+            }[] | null;
+            /** Remedies */
+            remedies?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                }[];
+            } | null;
         };
         /** OverlapOut */
         OverlapOut: {
@@ -6541,6 +7251,13 @@ export interface components {
              */
             origin: string;
         };
+        /** RefusalOut */
+        RefusalOut: {
+            /** Reason */
+            reason: string;
+            /** Number */
+            number: number;
+        };
         /**
          * RefusalsOut
          * @description Changes that were refused for one reason, of one calendar.
@@ -6786,6 +7503,11 @@ export interface components {
             look: number;
             /** Mend */
             mend: number;
+            /**
+             * Cross
+             * @description lanes that wait to be carried, or differ for no known reason
+             */
+            cross: number;
             /** Shares */
             shares: number;
             /** Logbook */
@@ -7229,6 +7951,11 @@ export interface components {
              */
             agreed: string[];
         };
+        /** SourcesIn */
+        SourcesIn: {
+            /** Sources */
+            sources: number[];
+        };
         /** SpellingOut */
         SpellingOut: {
             /** Value */
@@ -7590,6 +8317,15 @@ export interface components {
             entries: number;
             /** Sample */
             sample: string;
+        };
+        /** UnreadableOut */
+        UnreadableOut: {
+            /** Row */
+            row: number;
+            /** Column */
+            column: string;
+            /** Why */
+            why: string;
         };
         /** UnreadableRowOut */
         UnreadableRowOut: {
@@ -13333,6 +14069,885 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobQueued"];
                 };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    listed_api_crossings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrossingHead"][];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    make_api_crossings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrossingIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeOut"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    one_api_crossings__crossing_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrossingOut"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    forget_api_crossings__crossing_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    change_api_crossings__crossing_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrossingChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    add_lanes_api_crossings__crossing_id__lanes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourcesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    change_lanes_api_crossings__crossing_id__lanes_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LaneChangeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    remove_lanes_api_crossings__crossing_id__lanes_remove_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LanesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    sheet_api_crossings__crossing_id__sheet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_sheet_api_crossings__crossing_id__sheet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LaneSheetIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnreadableOut"][];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    rehearse_api_crossings__crossing_id__rehearse_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    run_api_crossings__crossing_id__run_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LanesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    verify_api_crossings__crossing_id__verify_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LanesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    send_back_api_crossings__crossing_id__send_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LanesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    decisions_api_crossings__crossing_id__decisions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaneDecisionOut"][];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    decide_api_crossings__crossing_id__decisions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LaneDecisionIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecidedOut"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    kinds_api_crossings__crossing_id__differences_get: {
+        parameters: {
+            query?: {
+                lane?: number[];
+            };
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferenceKindOut"][];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    differences_api_crossings__crossing_id__differences_entries_get: {
+        parameters: {
+            query: {
+                verdict: string;
+                fields: string;
+                cause: string;
+                reason: string;
+                lane?: number[];
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaneDifferencePage"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    both_api_crossings__crossing_id__both_get: {
+        parameters: {
+            query?: {
+                source?: number;
+                there?: number;
+            };
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BothOut"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    rule_right_api_crossings__crossing_id__right_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DifferenceKindIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    report_api_crossings__crossing_id__report_get: {
+        parameters: {
+            query?: {
+                form?: "html" | "json";
+            };
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description The request is not valid; the detail says where. */
             422: {

@@ -7,6 +7,7 @@ export type Topic =
   | 'sets'
   | 'accounts'
   | 'fidelity'
+  | 'crossings'
   | 'pushes'
   | 'files'
   | 'jobs'
@@ -30,6 +31,11 @@ export const TOPICS = {
   checks: ['entries'],
   comparison: ['entries', 'time'],
   comparisons: ['entries', 'time'],
+  crossing: ['crossings', 'entries', 'pushes', 'fidelity'],
+  'crossing-both': [],
+  'crossing-decisions': ['crossings', 'entries'],
+  'crossing-differences': ['crossings'],
+  crossings: ['crossings', 'entries'],
   days: ['entries'],
   'duplicate-group': ['entries'],
   'duplicate-groups': ['entries', 'duplicates'],
@@ -64,7 +70,7 @@ export const TOPICS = {
   recipes: ['preferences'],
   rehearse: ['entries'],
   repeats: [],
-  route: ['entries', 'sets', 'accounts', 'pushes', 'files', 'shares'],
+  route: ['entries', 'sets', 'accounts', 'pushes', 'files', 'shares', 'crossings'],
   scattered: ['entries', 'time'],
   seen: ['entries'],
   selection: ['entries'],

@@ -25,6 +25,13 @@
       what: 'entries with problems, and proposals waiting',
     },
     {
+      href: '/cross',
+      name: 'Cross',
+      number: route.data?.cross,
+      unit: 'lanes',
+      what: 'planned moves: lanes that wait to be carried, or differ for no known reason',
+    },
+    {
       href: '/share',
       name: 'Share',
       number: route.data?.shares,
@@ -47,7 +54,7 @@
         href={span.href}
         aria-current={here ? 'page' : undefined}
         title={span.what}
-        class="group relative flex min-w-0 flex-1 flex-col px-5 pt-2 max-[1050px]:px-2 {here
+        class="group relative flex min-w-0 flex-1 flex-col px-3 pt-2 max-[1050px]:px-2 {here
           ? ''
           : 'text-soft hover:text-ink'}"
       >
@@ -55,7 +62,7 @@
           <span class="figures text-[11px] opacity-70 max-[760px]:hidden">{index + 1}</span>
           <span class="text-[15px] {here ? 'font-bold' : 'font-medium'}">{span.name}</span>
           <span class="figures ml-auto text-[13px]">{span.number === undefined ? '…' : count(span.number)}</span>
-          <span class="text-[11px] max-[1050px]:hidden">{span.unit}</span>
+          <span class="truncate text-[11px] max-[1050px]:hidden">{span.unit}</span>
         </span>
         <svg
           viewBox="0 0 100 24"

@@ -1,0 +1,201 @@
+<script lang="ts">
+  import { page } from '$app/state';
+  import { useQueryClient } from '@tanstack/svelte-query';
+  import { onMount } from 'svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import PagedList from '$lib/ui/PagedList.svelte';
+  import BothBanks from '$lib/cross/BothBanks.svelte';
+  import { answer, client, type Schemas } from '$lib/api/client';
+  import { key, query, refreshTopics } from '$lib/api/queries';
+  import { keepInAddress } from '$lib/state/address';
+  import { attempt } from '$lib/state/attempt.svelte';
+  import { walking } from '$lib/state/focus';
+  import { keys } from '$lib/state/keys.svelte';
+  import { number, text, view, type Changes } from '$lib/state/view';
+  import { count, counted } from '$lib/ui/words';
+
+  /** What verifying found, by kind: what nobody can explain first; each opens to its entries, and these to two banks. */
+  type Kind = Schemas['DifferenceKindOut'];
+  const shape = { kind: text, lane: number(0), entry: text };
+  const queries = useQueryClient();
+  const id = $derived(Number(page.params.id));
+  const path = $derived({ crossing_id: id });
+  const address = $derived(view(`/cross/${id}/differences`, shape));
+  const asked = $derived(address.read(page.url.searchParams));
+  const only = $derived(asked.lane ? [asked.lane] : []);
+  const crossing = query(() => ({
+    queryKey: key('crossing', id),
+    queryFn: () => answer(client.GET('/api/crossings/{crossing_id}', { params: { path } })),
+  }));
+  const kinds = query(() => ({
+    queryKey: key('crossing-differences', id, asked.lane),
+    queryFn: () =>
+      answer(client.GET('/api/crossings/{crossing_id}/differences', { params: { path, query: { lane: only } } })),
+    retry: false,
+  }));
+  const mark = (one: Kind) => `${one.verdict}|${one.fields}|${one.cause}|${one.reason}`;
+  const open = $derived((kinds.data ?? []).find((one) => mark(one) === asked.kind) ?? kinds.data?.[0]);
+  const lane = $derived(crossing.data?.lanes.find((one) => one.id === asked.lane));
+  const names = $derived(new Map(crossing.data?.lanes.map((one) => [one.id, one.target])));
+  const unexplained = $derived(
+    (kinds.data ?? []).filter((one) => !one.cause).reduce((sum, one) => sum + one.number, 0),
+  );
+  const ends = $derived(asked.entry.split('-').map(Number));
+  const GLYPH: Record<string, string> = { changed: '≠', missing: '−', extra: '+', left: '·' };
+  const CAUSE: Record<string, string> = {
+    '': 'unexplained',
+    plan: 'by the plan',
+    remedy: 'a remedy',
+    loss: 'foretold',
+    since: 'since',
+    ruled: 'ruled right',
+    left: 'left behind',
+  };
+
+  function change(changes: Changes<typeof shape>): void {
+    void keepInAddress(address.address(page.url.searchParams, changes));
+  }
+
+  async function right(kind: Kind, positions: [number, number][] = []): Promise<void> {
+    const { verdict, fields, cause, reason } = kind;
+    const body = { lanes: only, verdict, fields, cause, reason, positions };
+    await attempt(() => answer(client.POST('/api/crossings/{crossing_id}/right', { params: { path }, body })));
+    await refreshTopics(queries, ['crossings']);
+  }
+
+  onMount(() =>
+    keys.offer([
+      { key: '↑ ↓', does: 'from one kind of difference to the next; Enter opens it', aim: 'find' },
+      {
+        key: 'w',
+        does: 'rule all differences of this kind to be right',
+        aim: 'change',
+        run: () => void (open && !open.cause && right(open)),
+      },
+    ]),
+  );
+</script>
+
+<svelte:head><title>Differences · {crossing.data?.name ?? 'Crossing'} · Date Bridge</title></svelte:head>
+<div class="border-line flex flex-wrap items-baseline gap-x-4 border-b px-4 pt-3 pb-2">
+  <h1 class="text-xl font-bold">Differences{lane ? ` of ${lane.target}` : ''}</h1>
+  <span class="figures {unexplained ? 'text-removed font-bold' : ''}" role="status"
+    >{unexplained
+      ? `${counted(unexplained, 'difference is', 'differences are')} unexplained`
+      : kinds.data?.length
+        ? 'Every difference is explained'
+        : ''}</span
+  >
+  <span class="ml-auto flex gap-2">
+    {#if asked.lane}<Action onclick={() => change({ lane: '', kind: '', entry: '' })}>Of all lanes</Action>{/if}
+    <Action href="/cross/{id}">Back to {crossing.data?.name ?? 'the crossing'}</Action>
+  </span>
+</div>
+{#if kinds.isError}
+  <p class="text-removed p-4">{kinds.error.message}</p>
+{:else if kinds.data && !kinds.data.length}
+  <p class="p-6">
+    Nothing is otherwise at the target than at the source, or nothing was verified yet. Verify the crossing to compare
+    both ends.
+  </p>
+{:else if open}
+  <div class="flex min-h-0 flex-1 max-[900px]:flex-col">
+    <div
+      class="border-ink w-[42%] shrink-0 overflow-y-auto border-r max-[900px]:max-h-56 max-[900px]:w-full"
+      role="region"
+      aria-label="Kinds of difference"
+      tabindex="-1"
+      data-rest
+      data-part
+      {@attach walking('button')}
+    >
+      <ul>
+        {#each kinds.data ?? [] as one (mark(one))}
+          <li>
+            <button
+              class="border-line flex w-full items-baseline gap-3 border-b px-4 py-1 text-left text-[13px] {open === one
+                ? 'bg-picked font-bold'
+                : 'hover:bg-shade'}"
+              aria-current={open === one ? 'true' : undefined}
+              onclick={() => change({ kind: mark(one), entry: '' })}
+            >
+              <span class="w-24 shrink-0 {one.cause ? 'text-soft' : 'text-removed'}">{CAUSE[one.cause]}</span>
+              <span class="w-20 shrink-0 font-normal">{GLYPH[one.verdict]} {one.verdict}</span>
+              <span class="min-w-0 flex-1">{one.reason}{one.fields ? ` (${one.fields})` : ''}</span>
+              <span class="figures w-14 text-right">{count(one.number)}</span>
+            </button>
+          </li>
+        {/each}
+      </ul>
+    </div>
+    <div class="flex min-h-0 min-w-0 flex-1 flex-col" role="region" aria-label="The difference" tabindex="-1" data-part>
+      <div class="border-line border-b px-4 py-2">
+        <h2 class="text-lg leading-6 font-bold">{open.reason}</h2>
+        <p class="text-soft text-[13px]">
+          {counted(open.number, 'entry', 'entries')}: {open.verdict}{open.fields ? `, ${open.fields}` : ''}
+        </p>
+        {#if !open.cause}
+          <p class="mt-1">
+            <Action
+              onclick={() => void right(open)}
+              key="w"
+              hint="They stay as they are and count as explained; another state of one is asked about again"
+              >Rule all {count(open.number)} to be right</Action
+            >
+          </p>
+        {/if}
+      </div>
+      <PagedList
+        role="list"
+        label="Entries"
+        queryKey={['crossing-differences', id, asked.lane, mark(open)]}
+        fetchPage={(offset, limit) =>
+          answer(
+            client.GET('/api/crossings/{crossing_id}/differences/entries', {
+              params: {
+                path,
+                query: {
+                  verdict: open.verdict,
+                  fields: open.fields,
+                  cause: open.cause,
+                  reason: open.reason,
+                  lane: only,
+                  offset,
+                  limit,
+                },
+              },
+            }),
+          )}
+        rowHeight={30}
+      >
+        {#snippet row(one, _at)}
+          <div role="listitem" class="border-line h-full border-b text-[13px]">
+            {#if one}
+              {@const here = `${one.source_id ?? 0}-${one.there_id ?? 0}`}
+              <button
+                class="flex h-full w-full items-center gap-3 px-4 text-left {asked.entry === here
+                  ? 'bg-picked font-bold'
+                  : 'hover:bg-shade'}"
+                aria-current={asked.entry === here ? 'true' : undefined}
+                onclick={() => change({ entry: here })}
+              >
+                <span class="min-w-0 flex-1 truncate" title={one.title}>{one.title}</span>
+                <span class="text-soft">{one.moved_by}</span>
+                <span class="figures text-soft"
+                  >{one.occurrences > 1 ? counted(one.occurrences, 'occurrence', 'occurrences') : ''}</span
+                >
+                <span class="text-soft max-w-48 truncate">{names.get(one.lane) ?? ''}</span>
+              </button>
+            {:else}<span class="text-soft px-4">…</span>{/if}
+          </div>
+        {/snippet}
+        {#snippet empty()}<p class="text-soft p-4">No entries.</p>{/snippet}
+      </PagedList>
+      {#if asked.entry}
+        <BothBanks crossing={id} source={ends[0] ?? 0} there={ends[1] ?? 0} />
+      {/if}
+    </div>
+  </div>
+{:else}
+  <p class="text-soft p-6" role="status">Fetching…</p>
+{/if}
