@@ -16,6 +16,7 @@ from datebridge.settings import Settings
 from datebridge.standins.calendars import CalendarServer
 from datebridge.standins.hosts import PORTS, Hosts, running
 from datebridge.standins.traits import LANTERN, Traits
+from datebridge.store.accounts import accounts as stored_accounts
 from datebridge.store.accounts import remotes_of
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.tables import Job, Remote
@@ -92,6 +93,10 @@ class World(Bench):
     def refresh(self, account: int) -> Job:
         accounts.refresh_account(self.store, account)
         return self.work()
+
+    def account_of(self, name: str) -> int:
+        """The account that was connected at a server."""
+        return next(one.id for one in stored_accounts(self.store) if one.name == name.title() and one.id is not None)
 
     def remote(self, account: int) -> Remote:
         return remotes_of(self.store, account)[0]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import typer
 
-from datebridge.cli import accounts, backups, exchange, fidelity, files, serving, sharing, times
+from datebridge.cli import accounts, backups, crossing, exchange, fidelity, files, serving, sharing, times
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -18,4 +18,6 @@ app = typer.Typer(
 for group in (files, times, exchange, fidelity, serving, backups):
     app.registered_commands += group.app.registered_commands
 app.add_typer(accounts.app, name="accounts")
+app.add_typer(crossing.app, name="cross")
 app.add_typer(sharing.app, name="share")
+app.command("verify-report")(crossing.verify_report)

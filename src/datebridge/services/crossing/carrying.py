@@ -91,6 +91,7 @@ def draft_lane(
                 Target(lane.target, lane.account, lane.target_name, tell=lane.options.tell),
                 report,
                 changed,
+                lane.way.fidelity,
                 lane=lane,
                 sources=by_id,
                 carried=carried,

@@ -10,7 +10,7 @@ import base64
 import json
 import os
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
@@ -25,14 +25,16 @@ from datebridge.clock import now
 from datebridge.core.crossing.options import Options
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import AccountId, CrossingId, LaneId
+from datebridge.services.crossing.lanes import working_lanes
 from datebridge.services.crossing.plans import LaneView, lane_views
+from datebridge.services.crossing.verifying import digests_now
 from datebridge.settings import Settings
-from datebridge.store import lanes_verified
+from datebridge.store import crossings, lanes_verified
 from datebridge.store.changesets.review import set_row
 from datebridge.store.database import Store
 from datebridge.store.fidelity import matrices_of
 from datebridge.store.private import open_private
-from datebridge.store.tables import Matrix
+from datebridge.store.tables import Matrix, demand_id
 
 FORMAT = "date-bridge report 1"
 #: How many entries of each kind of difference a report names; their number is always said.
@@ -207,8 +209,11 @@ def read(data: bytes) -> dict[str, Any]:
     return document
 
 
-def check(data: bytes, sides: Sequence[dict[str, str]] = (), settings: Settings | None = None) -> Checked:
+def check(data: bytes, store: Store | None = None, settings: Settings | None = None) -> Checked:
     """Whether a report is as it was signed.
+
+    Args:
+        store, settings: of an installation that may know both ends, and may have signed it.
 
     Raises:
         NoReport: if it is none, or is not as it was signed.
@@ -226,6 +231,29 @@ def check(data: bytes, sides: Sequence[dict[str, str]] = (), settings: Settings 
         mine = _key(path).public_key().public_bytes(Encoding.Raw, PublicFormat.Raw)
         own = base64.b64encode(mine).decode() == document["key"]
     unexplained = sum(int(lane["counts"]["unexplained"]) for lane in lanes)
+    sides = sides_now(store, document) if store is not None else []
     return Checked(
-        str(document.get("name")), str(document.get("made")), document["key"], own, len(lanes), unexplained, [*sides]
+        str(document.get("name")), str(document.get("made")), document["key"], own, len(lanes), unexplained, sides
     )
+
+
+def sides_now(store: Store, document: Mapping[str, Any]) -> list[dict[str, str]]:
+    """Of each lane of a report, whether its ends are still what was signed, as far as they are known here."""
+    with store.session() as session:
+        plan = next((one for one in crossings.crossings(session) if one.name == document.get("name")), None)
+    if plan is None:
+        return []
+    number = CrossingId(demand_id(plan.id))
+    _, views = lane_views(store, number)
+    working = {lane.id: lane for lane in working_lanes(store, number)}
+    known = {(_name(view), view.row.filter): working.get(LaneId(demand_id(view.row.id))) for view in views}
+    sides = []
+    for signed in document.get("lanes", []):
+        lane = known.get((signed["source"]["calendar"], signed["filter"]))
+        if lane is None or lane.target is None or len(signed["digests"]) != 2:
+            continue
+        now_there = digests_now(store, lane)
+        same = [before == after for before, after in zip(signed["digests"], now_there, strict=True)]
+        words = ["as signed" if one else "changed since" for one in same]
+        sides.append({"lane": signed["source"]["calendar"], "source": words[0], "target": words[1]})
+    return sides

@@ -86,6 +86,14 @@ def verify_lane(context: JobContext, lane: WorkingLane, others: Sequence[Working
     return verification.keep()
 
 
+def digests_now(store: Store, lane: WorkingLane) -> list[str]:
+    """The digests of a lane's content at both ends, as they are known here now."""
+    verification = _Verification.of(store, lane, [lane])
+    for some in units(store, lane, verification.leaving.ids):
+        verification.compare(some)
+    return [canonical_digest(some) for some in verification.substances]
+
+
 @dataclass(slots=True)
 class _Verification:
     """One lane being verified.

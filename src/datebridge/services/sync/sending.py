@@ -7,6 +7,7 @@ those that change by being read) the object is compared before it is written ove
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
 from hashlib import blake2b
@@ -243,7 +244,11 @@ class Sender:
             if moved is None:
                 return Outcome(unit, PushState.CONFLICT, "It was deleted there in the meantime.", href)
             there = moved
-        if known is None and take_apart(there.data or b"").uid != unit.uid:  # the name is somebody else's
+        if known is None and take_apart(there.data or b"").uid != unit.uid:
+            if unit.begun and _titled(there.data or b"") == _titled(self._data(texts)):
+                # Its answer was lost, and this server gives UIDs of its own.
+                return Outcome(unit, PushState.PUSHED, "", there.href, "", sent=texts)
+            # The name is somebody else's.
             href = self._new_href(f"{unit.uid}\n{take_apart(there.data or b'').uid}")
             answer = self.server.put(self._url(href), self._data(texts), "")
             if answer.status in _WRITTEN:
@@ -387,3 +392,8 @@ class Sender:
 def _alike(one: bytes, other: bytes) -> bool:
     """Whether two objects hold the same entries."""
     return contents(entries_in(one)) == contents(entries_in(other))
+
+
+def _titled(data: bytes) -> Counter[tuple[str, str]]:
+    """The kinds and titles of what is in an object."""
+    return Counter((facts.component, facts.summary) for facts, _ in take_apart(data).entries)

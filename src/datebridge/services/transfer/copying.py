@@ -17,6 +17,7 @@ from datebridge.core.checks import examine, severity_of
 from datebridge.core.choices import Existing
 from datebridge.core.crossing.catalogue import BY_NAME
 from datebridge.core.crossing.features import Verdict as Becomes
+from datebridge.core.crossing.fidelity import Fidelity
 from datebridge.core.crossing.forecast import Entries, by_harm, foretold
 from datebridge.core.crossing.phrasing import loss_in_words
 from datebridge.core.editing.carrying import Carrying
@@ -72,13 +73,18 @@ class Staged(NamedTuple):
 
 @dataclass(slots=True)
 class Copying:
-    """Copies being made; `run` fills the draft."""
+    """Copies being made; `run` fills the draft.
+
+    Attributes:
+        fidelity: what the target keeps, where the caller knows it; else the store is asked.
+    """
 
     store: Store
     draft: Draft
     target: Target
     report: Report
     changed: Mapping[VersionId, str | None] = field(default_factory=dict)
+    fidelity: Fidelity | None = None
     renamed: dict[tuple[CalendarId, str], str] = field(default_factory=dict)
     items: list[Item[Staged]] = field(default_factory=list)
     zones: dict[CalendarId, Zones] = field(default_factory=dict)
@@ -172,10 +178,12 @@ class Copying:
 
     def _foretell(self, facts: CalendarFacts) -> None:
         """What the target does not keep of the copies, where that was measured: noted of each, and counted."""
-        row = newest(self.store, facts.account_id) if facts.account_id is not None else None
-        if row is None:
+        there = self.fidelity
+        if there is None and facts.account_id is not None:
+            row = newest(self.store, facts.account_id)
+            there = fidelity_of(row) if row is not None else None
+        if there is None:
             return
-        there = fidelity_of(row)
         by_uid: dict[Identity, list[VersionId]] = {}
         for item in self.items:
             by_uid.setdefault(item.identity._replace(recurrence_id=""), []).append(item.key.version)
