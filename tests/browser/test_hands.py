@@ -43,6 +43,7 @@ PAGES = {
         "/mend/series?what=inferred",
         "/mend/reconcile",
     ),
+    "cross": ("/cross", "/cross/new", "/cross/1", "/cross/1/differences", "/cross/1/decisions"),
     "share and logbook": ("/share", "/share/1", "/share/1/edit", "/share/new", "/logbook", "/logbook/10"),
 }
 
@@ -83,6 +84,7 @@ OPENINGS = {
         ("/mend/duplicates?group=1", "k", "Order of preference"),
         ("/mend/checks", "@Limits_of_the_checks… Enter", "Limits of the checks"),
     ),
+    "cross": (("/cross/1", "o", "On the way"), ("/cross/1", "g", "Run")),
     "share": (("/share/2", "n", "Invite readers to Duty rota"), ("/share/2", "@Revoke:_Ida Enter", "Revoke")),
 }
 
@@ -113,7 +115,7 @@ def _has_the_focus(page: Page, path: str) -> None:
     expect(page.get_by_role("dialog")).to_have_count(0)
     expect(page.locator(":focus")).to_have_count(1)
     keys.press("3" if path != "/mend" else "4")
-    page.wait_for_url("**/mend" if path != "/mend" else "**/share")
+    page.wait_for_url("**/mend" if path != "/mend" else "**/cross")
 
 
 @pytest.mark.parametrize("openings", OPENINGS.values(), ids=OPENINGS)

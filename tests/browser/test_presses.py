@@ -92,7 +92,7 @@ def an_entry_to_another_day(page: Page, keys: Keys) -> None:
 
 
 def a_share_to_two_people(page: Page, keys: Keys) -> None:
-    keys.press("4")
+    keys.press("5")
     expect(page.get_by_role("link", name="New share")).to_be_visible()
     keys.press("n")
     expect(page.get_by_label("Title, as readers see it")).to_be_focused()

@@ -47,6 +47,7 @@ PAGES = {
         "/mend/series?what=exdate-misses",
         "/mend/reconcile",
     ),
+    "cross": ("/cross", "/cross/new", "/cross/1", "/cross/1?lane=1", "/cross/1/differences", "/cross/1/decisions"),
     "share and logbook": ("/share", "/share/2", "/share/new", "/share/2/edit", "/logbook", "/logbook/10"),
 }
 

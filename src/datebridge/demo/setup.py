@@ -18,6 +18,7 @@ from datebridge.demo.scenario import HALIFAX, HOBART, HOME, OFFICE, OLD_DOMAIN
 from datebridge.demo.sharing import DOOR, share
 from datebridge.demo.world import PASSWORD, SUBSCRIBED, fill
 from datebridge.services.accounts import accounts
+from datebridge.services.crossing import plans as crossings
 from datebridge.services.imports import decide, uploads
 from datebridge.services.imports.decide import Decision
 from datebridge.services.mend.cleanup import keep_standards, standards
@@ -118,6 +119,7 @@ def prepare(
             _bring(store, settings, file)
             step()
     _look(store)
+    _plan(store)
     share(store, settings)
     marker.touch()
     store.close()
@@ -135,6 +137,15 @@ def _look(store: Store) -> None:
         keep(connection, "looking", "now", {"clocks": clocks, "off": [ids["Berths, as exported"]]})
         for name, layers in _SETS.items():
             keep(connection, "layers", name, {"on": [ids[layer] for layer in layers if layer in ids]})
+
+
+def _plan(store: Store) -> None:
+    """The station's move to the new server, planned and not begun."""
+    with store.read() as connection:
+        every = list(calendars.all_facts(connection).values())
+    account = next(one.account_id for one in every if one.account == "Lantern")
+    sources = [one.id for one in every if one.account == "Tidewrack"]
+    crossings.make(store, "Skerrow to Lantern", sources, account)
 
 
 def _connect(

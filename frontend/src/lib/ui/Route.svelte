@@ -28,7 +28,7 @@
       href: '/cross',
       name: 'Cross',
       number: route.data?.cross,
-      unit: 'lanes',
+      unit: route.data?.cross === 1 ? 'lane' : 'lanes',
       what: 'planned moves: lanes that wait to be carried, or differ for no known reason',
     },
     {
@@ -54,11 +54,11 @@
         href={span.href}
         aria-current={here ? 'page' : undefined}
         title={span.what}
-        class="group relative flex min-w-0 flex-1 flex-col px-3 pt-2 max-[1050px]:px-2 {here
+        class="group relative flex min-w-0 flex-1 flex-col px-2.5 pt-2 max-[1050px]:px-2 {here
           ? ''
           : 'text-soft hover:text-ink'}"
       >
-        <span class="flex items-baseline gap-2">
+        <span class="flex items-baseline gap-1.5">
           <span class="figures text-[11px] opacity-70 max-[760px]:hidden">{index + 1}</span>
           <span class="text-[15px] {here ? 'font-bold' : 'font-medium'}">{span.name}</span>
           <span class="figures ml-auto text-[13px]">{span.number === undefined ? '…' : count(span.number)}</span>

@@ -245,7 +245,7 @@ class Sender:
                 return Outcome(unit, PushState.CONFLICT, "It was deleted there in the meantime.", href)
             there = moved
         if known is None and take_apart(there.data or b"").uid != unit.uid:
-            if unit.begun and _titled(there.data or b"") == _titled(self._data(texts)):
+            if unit.begun and _resemble(there.data or b"", self._data(texts)):
                 # Its answer was lost, and this server gives UIDs of its own.
                 return Outcome(unit, PushState.PUSHED, "", there.href, "", sent=texts)
             # The name is somebody else's.
@@ -394,6 +394,11 @@ def _alike(one: bytes, other: bytes) -> bool:
     return contents(entries_in(one)) == contents(entries_in(other))
 
 
-def _titled(data: bytes) -> Counter[tuple[str, str]]:
-    """The kinds and titles of what is in an object."""
-    return Counter((facts.component, facts.summary) for facts, _ in take_apart(data).entries)
+def _resemble(one: bytes, other: bytes) -> bool:
+    """Whether two objects hold the same meetings, of which somebody may have changed the title or the time."""
+    mine, theirs = ([facts for facts, _ in take_apart(data).entries] for data in (one, other))
+    titled, placed = (
+        [Counter((facts.component, facts.summary) for facts in some) for some in (mine, theirs)],
+        [Counter((facts.component, facts.start) for facts in some) for some in (mine, theirs)],
+    )
+    return titled[0] == titled[1] or placed[0] == placed[1]

@@ -26,14 +26,15 @@
 
   async function read(): Promise<void> {
     const chosen = file?.files?.[0];
-    if (!chosen) return;
+    if (!file || !chosen) return;
+    const read = chosen.text();
+    file.value = ''; // the next file may come while this one is looked at
     await attempt(async () => {
-      const body = { name: name.trim() || chosen.name, text: await chosen.text() };
+      const body = { name: name.trim() || chosen.name, text: await read };
       const matrix = await answer(client.POST('/api/matrices', { body }));
       await refreshTopics(queries, ['fidelity']);
       await goto(`/connect/keeps/system?matrix=${matrix.id}`);
     });
-    if (file) file.value = '';
   }
 
   onMount(() => keys.offer([{ key: '↑ ↓', does: 'from one target to the next; Enter opens it', aim: 'find' }]));

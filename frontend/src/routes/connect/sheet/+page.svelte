@@ -37,12 +37,13 @@
 
   async function read(): Promise<void> {
     const chosen = file?.files?.[0];
-    if (!chosen) return;
+    if (!file || !chosen) return;
+    const read = chosen.text();
+    file.value = ''; // the next file may come while this one is looked at
     await attempt(async () => {
-      sheet = await answer(client.POST('/api/accounts/sheet', { body: { text: await chosen.text() } }));
+      sheet = await answer(client.POST('/api/accounts/sheet', { body: { text: await read } }));
       outcome = {};
     });
-    if (file) file.value = '';
   }
 
   async function addOne({ row, name, address, user, password }: Row): Promise<void> {

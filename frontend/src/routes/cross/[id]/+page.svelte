@@ -85,8 +85,10 @@
   }
 
   type Deed = 'rehearse' | 'run' | 'verify' | 'send-back';
+  let doing: Deed = 'run';
   async function act(deed: Deed, of: Lane[] = [], delete_many = false): Promise<void> {
     asking = '';
+    doing = deed;
     const body = { lanes: of.map((one) => one.id), delete_many };
     const params = { path };
     await begin(async () => {
@@ -103,9 +105,20 @@
   }
 
   async function ended(done: Job): Promise<void> {
-    job = null;
-    if (done.state !== 'done') notices.say(done.message, 'wrong');
     await refreshAll(queries);
+    job = null;
+    if (done.state !== 'done') return notices.say(done.message, 'wrong');
+    const { trouble = 0, unexplained = 0 } = (done.result ?? {}) as { trouble?: number; unexplained?: number };
+    const not = trouble ? ` ${counted(trouble, 'lane was', 'lanes were')} not: each says why.` : '';
+    const SAYS: Record<Deed, string> = {
+      rehearse: `Rehearsed: nothing was carried.${not}`,
+      run: `Carried: the batches are on their way to ${crossing.data?.target ?? 'the target'}.${not}`,
+      verify: unexplained
+        ? `Verified: ${counted(unexplained, 'difference is', 'differences are')} unexplained.`
+        : 'Verified: every difference is explained.',
+      'send-back': 'Sent back.',
+    };
+    notices.say(SAYS[doing], trouble || unexplained ? 'wrong' : undefined);
   }
 
   async function alter(body: Omit<Schemas['LaneChangeIn'], 'lanes'>): Promise<void> {
@@ -131,14 +144,15 @@
 
   async function takeSheet(): Promise<void> {
     const given = file?.files?.[0];
-    if (!given) return;
+    if (!file || !given) return;
+    const text = given.text();
+    file.value = ''; // the next sheet may come while this one is looked at
     await attempt(async () => {
-      const body = { text: await given.text() };
+      const body = { text: await text };
       unreadable = await answer(client.POST('/api/crossings/{crossing_id}/sheet', { params: { path }, body }));
       if (!unreadable.length) notices.say('The lanes are those of the sheet now.');
       await refreshAll(queries);
     });
-    if (file) file.value = '';
   }
 
   function turn(lane: Lane, on: boolean): void {
@@ -278,7 +292,7 @@
           <th class="w-16 text-right font-medium">entries</th>
           <th class="w-16 px-2 text-right font-medium">series</th>
           <th class="w-32 font-medium">span</th>
-          <th class="w-6"></th>
+          <th class="w-6"><span class="sr-only">goes</span></th>
           <th class="w-[24%] font-medium">To</th>
           <th class="w-14 text-right font-medium">there</th>
           <th class="px-3 font-medium">otherwise</th>

@@ -20,6 +20,7 @@
   let target = $state<number | null>(null);
   let words = $state('');
   let chosen = $state<number[]>([]);
+  let find: HTMLInputElement | undefined = $state();
   const goal = $derived(target ?? targets[targets.length - 1]?.id ?? 0);
   const goalName = $derived(targets.find((one) => one.id === goal)?.name ?? 'calendars here');
   const offered = $derived((calendars.data ?? []).filter((one) => (one.account_id ?? 0) !== goal));
@@ -47,7 +48,13 @@
     });
   }
 
-  onMount(() => keys.offer([{ key: '↑ ↓', does: 'from one calendar to the next; Space chooses it', aim: 'find' }]));
+  onMount(() =>
+    keys.offer([
+      { key: '↑ ↓', does: 'from one calendar to the next; Space chooses it', aim: 'find' },
+      { key: '/', does: 'find calendars', aim: 'find', run: () => find?.focus() },
+      { key: 'p', does: 'propose the lanes', aim: 'change', run: () => void (going.length && plan()) },
+    ]),
+  );
 </script>
 
 <svelte:head><title>Plan a crossing · Date Bridge</title></svelte:head>
@@ -67,9 +74,15 @@
   >
   <label>called <Input bind:value={name} placeholder={called} maxlength={120} class="ml-2 w-60" /></label>
   <label class="min-w-40 flex-1"
-    >Calendars <Input bind:value={words} placeholder="find" aria-label="Find calendars" class="ml-2 w-40" /></label
+    >Calendars <Input
+      bind:element={find}
+      bind:value={words}
+      placeholder="find"
+      aria-label="Find calendars"
+      class="ml-2 w-40"
+    /></label
   >
-  <Action kind="main" submit disabled={!going.length}
+  <Action kind="main" submit key="p" disabled={!going.length}
     >{going.length ? `Propose ${counted(going.length, 'lane', 'lanes')} to ${goalName}` : 'Choose calendars'}</Action
   >
 </form>
