@@ -19,7 +19,7 @@ from collections.abc import Collection, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Generic, Literal, NamedTuple, TypeVar
 
-from datebridge.core.comparing import Point, item_of, reconcile
+from datebridge.core.comparing import item_of, reconcile
 from datebridge.core.comparing.fields import differing
 from datebridge.core.index.derive import derive, digest_of
 from datebridge.core.keeping import times_of
@@ -81,8 +81,8 @@ class EntryDifference(NamedTuple, Generic[Key]):
 
     Attributes:
         key, there: the entry at the source, and at the target; None where there is none.
-        fields: which fields differ, in words; ``time`` where it happens otherwise.
-        occurrences: how many occurrences in the span are not at their time.
+        fields: which fields differ, in words; ``time`` where it happens otherwise, ``length`` where it lasts otherwise.
+        occurrences: in how many occurrences of the span something differs, where they had to be looked at.
         moved_by: by how many seconds all of these moved, where that is one number; else 0.
         cut: not all occurrences were looked at.
     """
@@ -196,15 +196,12 @@ def _with_times(differences: Sequence[EntryDifference[Key]], unit: Unit[Key], sp
         )
         otherwise = by_ends.setdefault(ends, _Otherwise())
         otherwise.fields.update(met.fields)
-        if met.left is None or met.right is None or met.moved_by or _length(met.left) != _length(met.right):
-            otherwise.count += 1
+        otherwise.count += 1
+        if met.left is None or met.right is None or met.moved_by:
             otherwise.by.add(met.moved_by)
+            otherwise.fields.add("time")
     seen = {keys[item.timed.id] for item in (*left, *right) if item.timed is not None and _inside(item.timed, span)}
     return _joined(differences, by_ends, seen, bool(bounds.cut))
-
-
-def _length(point: Point) -> int:
-    return point.end - point.start
 
 
 def _inside(entry: Timed, span: Span) -> bool:
@@ -240,9 +237,8 @@ def _joined(
     for ends, otherwise in by_ends.items():
         verdict: Verdict = "missing" if ends[1] is None else "extra" if ends[0] is None else "changed"
         one = joined.get(ends, EntryDifference(verdict, *ends, cut=cut))
-        times = {"time"} if otherwise.count else set()
         joined[ends] = one._replace(
-            fields=tuple(sorted({*one.fields, *otherwise.fields} | times)),
+            fields=tuple(sorted({*one.fields, *otherwise.fields})),
             occurrences=otherwise.count,
             moved_by=next(iter(otherwise.by)) if len(otherwise.by) == 1 else 0,
         )

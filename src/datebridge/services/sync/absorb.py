@@ -19,6 +19,7 @@ from datebridge.core.language.plural import counted
 from datebridge.core.objects import CalendarObject, take_apart
 from datebridge.core.problems import Problem
 from datebridge.core.zones.meaning import Zones
+from datebridge.services.sync.holding import href_of
 from datebridge.store.accounts import switched_on
 from datebridge.store.changesets.apply import apply_within
 from datebridge.store.changesets.draft import Staging, propose
@@ -100,6 +101,8 @@ class Absorber:
         with store.read() as connection:
             self.found.zones = zones_of(connection, self.calendar)
             self.busy = busy_uids(connection, self.remote)
+        #: What is found under these names may be one's own, written under a UID that the server has given it.
+        self.busy_names = {href_of(remote.url, uid) for uid in self.busy if uid}
 
     def take(self, resources: Iterable[Resource]) -> None:
         """Compare some objects; versions of what is new are stored, in no calendar yet."""
@@ -126,7 +129,8 @@ class Absorber:
             for resource, theirs in objects:
                 before = objects_known.get(resource.href)
                 uids = _uids(theirs)
-                if uids & self.busy or (before is not None and holdings.uids(before) & self.busy):
+                own_name = before is None and resource.href in self.busy_names
+                if uids & self.busy or own_name or (before is not None and holdings.uids(before) & self.busy):
                     # Looked at again once one's own change has been decided on.
                     self.found.kept.append(
                         before._replace(etag="") if before else KnownObject(resource.href, _uid(theirs), "", ())

@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection
+from hashlib import blake2b
 
+from datebridge.connect.caldav import canonical
 from datebridge.core.ids import RemoteId
 from datebridge.store.database import Connection
 from datebridge.store.entries.present import uids_of
 from datebridge.store.remotes import KnownObject, known_objects_of
+
+_SAFE = re.compile(r"[A-Za-z0-9._@-]{1,120}\Z")
+
+
+def href_of(calendar: str, uid: str) -> str:
+    """The path under which a new entry is written into a calendar at an address."""
+    name = uid if _SAFE.match(uid) else blake2b(uid.encode(), digest_size=16).hexdigest()
+    return canonical(f"{calendar.rstrip('/')}/{name}.ics")
 
 
 def objects_holding(connection: Connection, remote: RemoteId, uids: Collection[str]) -> dict[str, list[KnownObject]]:

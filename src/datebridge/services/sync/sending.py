@@ -6,15 +6,13 @@ those that change by being read) the object is compared before it is written ove
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
-from hashlib import blake2b
 from urllib.parse import urljoin
 
 from datebridge.connect import dav
-from datebridge.connect.caldav import CalDavServer, Resource, canonical, is_strong, writing
+from datebridge.connect.caldav import CalDavServer, Resource, is_strong, writing
 from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.homes import GONE, calendar_gone
 from datebridge.connect.http import Answer, WebRequest
@@ -26,6 +24,7 @@ from datebridge.core.objects import assemble, take_apart
 from datebridge.core.text.component import Component
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.accounts.connecting import AccountConnection
+from datebridge.services.sync.holding import href_of
 from datebridge.services.sync.refusals import refusal
 from datebridge.store.database import Store
 from datebridge.store.entries.present import texts_of
@@ -33,7 +32,6 @@ from datebridge.store.pushes import PushState
 from datebridge.store.remotes import KnownObject
 from datebridge.store.tables import Remote
 
-_SAFE = re.compile(r"[A-Za-z0-9._@-]{1,120}\Z")
 _WRITTEN = (200, 201, 204)
 #: How many objects are looked at for one that was renamed.
 _MOST_RENAMED = 5
@@ -245,9 +243,12 @@ class Sender:
                 return Outcome(unit, PushState.CONFLICT, "It was deleted there in the meantime.", href)
             there = moved
         if known is None and take_apart(there.data or b"").uid != unit.uid:
-            if unit.begun and _resemble(there.data or b"", self._data(texts)):
-                # Its answer was lost, and this server gives UIDs of its own.
+            # Its answer may have been lost, and this server give UIDs of its own.
+            same = _same_in(there.data or b"", self._data(texts)) if unit.begun else 0
+            if same > 1:
                 return Outcome(unit, PushState.PUSHED, "", there.href, "", sent=texts)
+            if same:
+                return self._in_conflict(unit, there.href, there)
             # The name is somebody else's.
             href = self._new_href(f"{unit.uid}\n{take_apart(there.data or b'').uid}")
             answer = self.server.put(self._url(href), self._data(texts), "")
@@ -370,8 +371,7 @@ class Sender:
         return urljoin(self.row.url, href)
 
     def _new_href(self, uid: str) -> str:
-        name = uid if _SAFE.match(uid) else blake2b(uid.encode(), digest_size=16).hexdigest()
-        return canonical(f"{self.row.url.rstrip('/')}/{name}.ics")
+        return href_of(self.row.url, uid)
 
     def _reason(self, answer: Answer) -> str:
         """Why something is not taken, in words.
@@ -394,11 +394,9 @@ def _alike(one: bytes, other: bytes) -> bool:
     return contents(entries_in(one)) == contents(entries_in(other))
 
 
-def _resemble(one: bytes, other: bytes) -> bool:
-    """Whether two objects hold the same meetings, of which somebody may have changed the title or the time."""
+def _same_in(one: bytes, other: bytes) -> int:
+    """In how many of two ways two objects hold the same meetings: by their titles, and by their times."""
     mine, theirs = ([facts for facts, _ in take_apart(data).entries] for data in (one, other))
-    titled, placed = (
-        [Counter((facts.component, facts.summary) for facts in some) for some in (mine, theirs)],
-        [Counter((facts.component, facts.start) for facts in some) for some in (mine, theirs)],
-    )
-    return titled[0] == titled[1] or placed[0] == placed[1]
+    titled = [Counter((facts.component, facts.summary) for facts in some) for some in (mine, theirs)]
+    placed = [Counter((facts.component, facts.start) for facts in some) for some in (mine, theirs)]
+    return (titled[0] == titled[1]) + (placed[0] == placed[1])
