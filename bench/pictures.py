@@ -17,7 +17,9 @@ import httpx
 from playwright.sync_api import Error, Page, expect, sync_playwright
 
 from bench.application import FLAGS, application
+from datebridge.demo.scenario import OFFICE
 from datebridge.demo.setup import prepare
+from datebridge.demo.world import PASSWORD
 from datebridge.settings import Settings
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -78,13 +80,6 @@ def zones(page: Page) -> None:
     expect(page.get_by_role("button", name="Use its definition")).to_be_visible()
 
 
-def series(page: Page) -> None:
-    to("/mend/series?filter=calendar:%22Watch plan%22")(page)
-    expect(page.get_by_role("button", name="Scattered singles")).to_be_visible()
-    page.get_by_role("button", name="Kelp count").click()
-    expect(page.get_by_text("may be meant")).to_be_visible()
-
-
 def reconcile(page: Page) -> None:
     to("/mend/reconcile")(page)
     page.get_by_label("Left calendar").select_option(label="Vessel berths")
@@ -122,11 +117,6 @@ def week(page: Page) -> None:
     page.get_by_role("complementary", name="Occurrence").get_by_label("all of the series").check()
 
 
-def overlaps(page: Page) -> None:
-    to("/look/overlaps")(page)
-    page.get_by_role("listitem").first.wait_for()
-
-
 def losses(page: Page) -> None:
     """What Lantern keeps, measured and laid upon everything; the largest loss, and an entry of it in two banks."""
     to("/connect/keeps")(page)
@@ -137,6 +127,40 @@ def losses(page: Page) -> None:
     expect(page.get_by_role("heading", name="drops it from")).to_be_visible()
     page.get_by_role("region", name="The loss").get_by_role("listitem").get_by_role("button").first.click()
     expect(page.get_by_role("group", name="As it will arrive")).to_contain_text("END:VEVENT")
+
+
+def cross(page: Page) -> None:
+    """Three lanes carried while four are rehearsed; somebody has edited entries at the target since."""
+    to("/cross/1")(page)
+    page.get_by_role("button", name=re.compile("^Rehearse")).click()
+    expect(page.get_by_text("Rehearsed: nothing was carried")).to_be_visible(timeout=90_000)
+    for name in ("Vessel berths", "Workshop", "Partner seminars"):
+        page.get_by_label(f"Choose {name}").check()
+    page.get_by_role("button", name="Carry 3 lanes").click()
+    berths = page.get_by_role("row").filter(has_text="Vessel berths")
+    expect(berths).to_contain_text("carried", timeout=120_000)
+    edited_there("vessel-berths", 3)
+    page.get_by_role("button", name="Verify 3 lanes").click()
+    expect(berths).to_contain_text("unexplained", timeout=90_000)
+    berths.locator("button[data-lane]").click()
+    page.get_by_role("button", name="Close").click()
+    for name in ("Vessel berths", "Workshop", "Partner seminars"):
+        page.get_by_label(f"Choose {name}").uncheck()
+
+
+def edited_there(slug: str, most: int) -> None:
+    """Somebody gives some entries of a calendar at Lantern another place."""
+    with httpx.Client(base_url="http://127.0.0.1:8142", auth=(OFFICE, PASSWORD)) as web:
+        listing = web.request("PROPFIND", f"/dav/calendars/{OFFICE}/{slug}/", headers={"Depth": "1"}).text
+        for path in re.findall(r"<(?:\w+:)?href>([^<]+\.ics)<", listing)[:most]:
+            text = re.sub(r"LOCATION:.*", "LOCATION:North quay\r", web.get(path).text)
+            web.put(path, content=text.encode()).raise_for_status()
+
+
+def differences(page: Page) -> None:
+    to("/cross/1/differences")(page)
+    page.get_by_role("region", name="The difference").get_by_role("listitem").get_by_role("button").first.click()
+    expect(page.get_by_role("group", name="At the target")).to_contain_text("END:VEVENT")
 
 
 def conflict(page: Page) -> None:
@@ -192,14 +216,14 @@ SHOTS: dict[str, Shot] = {
     "inside": inside,
     "checks": to("/mend/checks?check=unresolved-zone"),
     "zones": zones,
-    "series": series,
     "reconcile": reconcile,
     "change": change,
     "logbook": to("/logbook"),
     "entry-night": entry_by_night,
     "time-week": week,
-    "overlaps": overlaps,
     "losses": losses,
+    "cross": cross,
+    "differences": differences,
     "proposal": proposal,
     "conflict": conflict,
     "duplicates": duplicates,

@@ -163,6 +163,18 @@ def test_what_somebody_did_at_the_target_is_told_and_stays(move: Move) -> None:
     assert move.unexplained() == []
 
 
+def test_what_differs_is_carried_again_where_the_source_counts(move: Move) -> None:
+    move.run()
+    change_there(move, "Launch 1", SUMMARY="Launch 1 aground")
+    delete_there(move, "Launch 2")
+    assert len(move.unexplained()) == 2
+    again = [one.source for one in move.differences() if not one.cause and one.source is not None]
+    running.run(move.world.store, move.number, again=again)
+    move.world.work()
+    assert move.titles()[:2] == ["Launch 1 alongside", "Launch 2 alongside"]
+    assert move.unexplained() == []
+
+
 def test_very_many_deletions_are_looked_at_first(world: World) -> None:
     world.put("tidewrack", "berths", *(berth(number) for number in range(1, 31)))
     move = Move(world)

@@ -49,8 +49,9 @@ from datebridge.services.fidelity.forecasts import newest
 from datebridge.services.mend.recipes import read_steps
 from datebridge.store import crossings, lanes_verified
 from datebridge.store.accounts import account_name
+from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.entries.present import texts_of
-from datebridge.store.lanes_verified import DifferenceKind
+from datebridge.store.lanes_verified import DifferenceKind, DifferenceRow
 from datebridge.store.tables import demand_id
 
 router = new_router("/api", "crossings")
@@ -339,17 +340,32 @@ def both(app: AppDep, crossing_id: CrossingNo, source: EntryNo = 0, there: Entry
     return BothOut(left=lines[0], right=lines[1])
 
 
+def _chosen(app: AppDep, crossing_id: CrossingNo, body: DifferenceKindIn) -> list[DifferenceRow]:
+    """The differences that are meant: all of a kind, or some of them."""
+    kind = DifferenceKind(body.verdict, body.fields, body.cause, body.reason, 0)
+    with app.store.read() as connection:
+        rows = lanes_verified.differences_of(connection, _lanes(app, crossing_id, body.lanes), kind)
+    chosen = set(body.positions)
+    return [row for row in rows if not chosen or (row.lane, row.position) in chosen]
+
+
 @router.post("/crossings/{crossing_id}/right", status_code=204)
 def rule_right(app: AppDep, crossing_id: CrossingNo, body: DifferenceKindIn) -> None:
     """Rule differences to be right: all of a kind, or some of them."""
-    lanes = _lanes(app, crossing_id, body.lanes)
-    kind = DifferenceKind(body.verdict, body.fields, body.cause, body.reason, 0)
-    with app.store.read() as connection:
-        rows = lanes_verified.differences_of(connection, lanes, kind)
-    chosen = set(body.positions)
-    wanted = [row for row in rows if not chosen or (row.lane, row.position) in chosen]
+    wanted = _chosen(app, crossing_id, body)
     for lane in dict.fromkeys(row.lane for row in wanted):
         deciding.rule_right(app.store, lane, wanted)
+
+
+@router.post("/crossings/{crossing_id}/carry-again")
+def carry_again(app: AppDep, crossing_id: CrossingNo, body: DifferenceKindIn) -> JobQueued:
+    """Carry entries again that differ: all of a kind, or some of them; the source counts."""
+    wanted = _chosen(app, crossing_id, body)
+    lanes = list(dict.fromkeys(row.lane for row in wanted))
+    sources = [row.source for row in wanted if row.source is not None]
+    if not sources:
+        raise CannotApply("These stand only at the target, so there is nothing to carry. Delete them there.")
+    return JobQueued(job_id=running.run(app.store, crossing_id, lanes, again=sources))
 
 
 @router.get("/crossings/{crossing_id}/report", response_class=Response)

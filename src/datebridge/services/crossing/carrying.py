@@ -6,7 +6,7 @@ is put together with it, or held until it is decided.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field, replace
 from hashlib import blake2b
 
@@ -60,12 +60,14 @@ def draft_lane(
     report: Report,
     conclude: Callable[[Connection, SetId], None] = lambda connection, set_id: None,
     delete_many: bool = False,
+    again: Collection[VersionId] = (),
 ) -> Drafted:
     """Propose what has to be carried along a lane.
 
     Args:
         conclude: done in the transaction in which the set is made.
         delete_many: very many deletions were looked at, and are meant.
+        again: entries of the source that count, whatever the target has made of them.
 
     Raises:
         CannotApply: if its target cannot be written.
@@ -76,7 +78,7 @@ def draft_lane(
         carried = lanes_carried.carried_by(connection, lane.id)
         ruled = lanes_verified.rulings_of(connection, lane.id)
     by_id = {item.key: item for item in leaving.items}
-    wanted = _to_be_looked_at(leaving, by_id, carried)
+    wanted = _to_be_looked_at(leaving, by_id, carried, again)
     changed = _planned(store, lane, wanted, report)
     gone = _gone(leaving, carried)
     if lane.target is not None and not wanted and not gone:
@@ -98,6 +100,7 @@ def draft_lane(
                 ruled=ruled,
                 gone=gone,
                 delete_many=delete_many,
+                counting=again,
             )
             copying.prepare()
             copying.run(wanted)
@@ -110,14 +113,17 @@ def draft_lane(
 
 
 def _to_be_looked_at(
-    leaving: Going, by_id: Mapping[VersionId, Item[VersionId]], carried: Mapping[Identity, Carried[VersionId]]
+    leaving: Going,
+    by_id: Mapping[VersionId, Item[VersionId]],
+    carried: Mapping[Identity, Carried[VersionId]],
+    again: Collection[VersionId],
 ) -> list[VersionId]:
     """What goes and is not as it was carried, with all else of its UID, since a series is one object."""
     uids = set()
     for version in leaving.ids:
         item = by_id[version]
         was = carried.get(item.identity)
-        if was is None or was.digest != item.digest:
+        if was is None or was.digest != item.digest or version in again:
             uids.add((item.identity.component, item.identity.uid, item.identity.uid or version))
     return [
         version
@@ -164,6 +170,7 @@ class LaneCopying(Copying):
         sources: the entries of the source, by version.
         carried: what was carried before; `gone`: what of it is not at the source any more.
         ruled: what was decided before (`decision_mark`).
+        counting: entries of the source that count, whatever the target has made of them.
         now: what became of everything that was carried, by the state that the target had agreed to.
     """
 
@@ -173,6 +180,7 @@ class LaneCopying(Copying):
     ruled: set[bytes] = field(kw_only=True)
     gone: Mapping[Identity, Carried[VersionId]] = field(kw_only=True)
     delete_many: bool = field(kw_only=True)
+    counting: Collection[VersionId] = field(kw_only=True)
     calendar: CalendarId | None = None
     now: dict[VersionId, Item[VersionId]] = field(default_factory=dict)
     uid_there: dict[str, str] = field(default_factory=dict)
@@ -241,7 +249,9 @@ class LaneCopying(Copying):
         for item, was in again:
             there = self.now.get(was.agreed)
             follow = follows(self.sources[item.key.source].digest, was, there.key if there is not None else None)
-            if follow is Follows.DELETED_THERE:
+            if item.key.source in self.counting:
+                self._add(calendar, item, there, "Carried again: the source counts.", facts)
+            elif follow is Follows.DELETED_THERE:
                 self._hold(calendar, item, None, "Changed at the source, deleted at the target since.")
             elif follow is Follows.CHANGE and there is not None:
                 self._add(calendar, item, there, "Changed at the source since.", facts)
@@ -263,16 +273,17 @@ class LaneCopying(Copying):
             self._add(calendar, merged, there, PUT_TOGETHER, facts)
 
     def _add(
-        self, calendar: CalendarId, item: Item[Staged], there: Item[VersionId], reason: str, facts: CalendarFacts
+        self, calendar: CalendarId, item: Item[Staged], there: Item[VersionId] | None, reason: str, facts: CalendarFacts
     ) -> None:
         if refusal := self._refused(item.identity, facts):
             self._hold(calendar, item, there, refusal)
             return
         losses = self.lost.get(item.key.version, ())
         component, _, occurrence = item.identity
-        place = component, there.identity.uid, occurrence
+        place = component, there.identity.uid if there is not None else item.identity.uid, occurrence
+        before = there.key if there is not None else None
         why = " ".join((reason, *losses))
-        self.draft.add(Change(calendar, *place, there.key, item.key.version, why, False, item.key.source))
+        self.draft.add(Change(calendar, *place, before, item.key.version, why, False, item.key.source))
 
     def _hold(self, calendar: CalendarId, item: Item[Staged], there: Item[VersionId] | None, reason: str) -> None:
         """List what has to be decided, unless somebody has decided of these very states."""
@@ -314,6 +325,8 @@ class LaneCopying(Copying):
             why = "An equal entry exists already."
             self.draft.add(Change(calendar, *place, there.key, there.key, why, True, item.key.source))
             self.skipped += 1
+        elif met.verdict is Verdict.KEEP and there is not None and item.key.source in self.counting:
+            self._add(calendar, item, there, "Carried again: the source counts.", facts)
         elif met.verdict is Verdict.KEEP and there is not None:
             asks = self.lane.options.standing == "ask"
             why = "It stands there already, and differs. Decide which counts." if asks else "It exists already."

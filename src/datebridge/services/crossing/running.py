@@ -6,13 +6,13 @@ pushed to the servers like everything else. Killed at any moment it is begun aga
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 
 from datebridge.clock import now
 from datebridge.core.changes import PERSON, By
 from datebridge.core.crossing.lanes import plain
 from datebridge.core.errors import CannotDo
-from datebridge.core.ids import CrossingId, JobId, LaneId, RemoteId
+from datebridge.core.ids import CrossingId, JobId, LaneId, RemoteId, VersionId
 from datebridge.core.job_kinds import JobKind
 from datebridge.services.accounts.refreshing import queue_pulls
 from datebridge.services.crossing.carrying import Drafted, draft_lane
@@ -33,30 +33,37 @@ def rehearse(store: Store, crossing: CrossingId, by: By = PERSON) -> JobId:
     Raises:
         NoCrossing: if there is none.
     """
-    return _queue(store, crossing, JobKind.REHEARSE_CROSSING, "Rehearsing", [], False, by)
+    return _queue(store, crossing, JobKind.REHEARSE_CROSSING, "Rehearsing", [], {}, by)
 
 
 def run(
-    store: Store, crossing: CrossingId, lanes: Sequence[LaneId] = (), delete_many: bool = False, by: By = PERSON
+    store: Store,
+    crossing: CrossingId,
+    lanes: Sequence[LaneId] = (),
+    delete_many: bool = False,
+    again: Sequence[VersionId] = (),
+    by: By = PERSON,
 ) -> JobId:
     """Queue carrying what is new, changed or gone; of some lanes, or of all.
 
     Args:
         delete_many: very many deletions were looked at, and are meant.
+        again: entries of the source that count, whatever the target has made of them.
 
     Raises:
         NoCrossing: if there is none.
     """
-    return _queue(store, crossing, JobKind.CROSS, "Carrying", lanes, delete_many, by)
+    more = {"delete_many": delete_many, "again": list(again)}
+    return _queue(store, crossing, JobKind.CROSS, "Carrying", lanes, more, by)
 
 
 def _queue(
-    store: Store, crossing: CrossingId, kind: JobKind, verb: str, lanes: Sequence[LaneId], delete_many: bool, by: By
+    store: Store, crossing: CrossingId, kind: JobKind, verb: str, lanes: Sequence[LaneId], more: dict[str, object], by: By
 ) -> JobId:
     with store.session() as session:
         name = crossings.crossing(session, crossing).name
     pulls = [] if kind is JobKind.REHEARSE_CROSSING else fetch(store, working_lanes(store, crossing, lanes or None), by)
-    params = {"crossing": crossing, "lanes": list(lanes), "delete_many": delete_many, "pulls": pulls}
+    params = {"crossing": crossing, "lanes": list(lanes), "pulls": pulls, **more}
     return jobs.enqueue(store, kind, f"{verb} {name}", params, crossing, by)
 
 
@@ -85,7 +92,7 @@ def cross_job(context: JobContext) -> dict[str, object]:
         new = lane.account, plain(lane.target_name)
         if lane.target is None and new in made:  # another lane of this crossing has made it by now
             lane = working_lanes(context.store, lane.crossing, [lane.id])[0]
-        drafted = _attempt(context, lane, bool(context.params.get("delete_many")))
+        drafted = _attempt(context, lane, bool(context.params["delete_many"]), set(context.params["again"]))
         if drafted is None:
             trouble += 1
             continue
@@ -122,14 +129,16 @@ def _lead_to(context: JobContext, lanes: Sequence[WorkingLane], lane: WorkingLan
         crossings.change_lanes(connection, same, target_id=drafted.target)
 
 
-def _attempt(context: JobContext, lane: WorkingLane, delete_many: bool = False) -> Drafted | None:
+def _attempt(
+    context: JobContext, lane: WorkingLane, delete_many: bool = False, again: Collection[VersionId] = ()
+) -> Drafted | None:
     """Draft a lane; where it cannot be carried, say why at the lane, and go on with the others."""
 
     def report(done: int, total: int) -> None:
         context.check()
 
     try:
-        return draft_lane(context.store, lane, context.by, report, delete_many=delete_many)
+        return draft_lane(context.store, lane, context.by, report, delete_many=delete_many, again=again)
     except CannotDo as error:
         _note(context, lane, "failed", str(error))
         return None

@@ -3,14 +3,16 @@
   import { useQueryClient } from '@tanstack/svelte-query';
   import { onMount } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
+  import JobLine from '$lib/ui/JobLine.svelte';
   import PagedList from '$lib/ui/PagedList.svelte';
   import BothBanks from '$lib/cross/BothBanks.svelte';
-  import { answer, client, type Schemas } from '$lib/api/client';
-  import { key, query, refreshTopics } from '$lib/api/queries';
+  import { answer, client, type Job, type Schemas } from '$lib/api/client';
+  import { key, query, refreshAll, refreshTopics } from '$lib/api/queries';
   import { keepInAddress } from '$lib/state/address';
-  import { attempt } from '$lib/state/attempt.svelte';
+  import { attempt, begin } from '$lib/state/attempt.svelte';
   import { walking } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';
+  import { notices } from '$lib/state/notice.svelte';
   import { number, text, view, type Changes } from '$lib/state/view';
   import { count, counted } from '$lib/ui/words';
 
@@ -56,6 +58,23 @@
     void keepInAddress(address.address(page.url.searchParams, changes));
   }
 
+  let job = $state<number | null>(null);
+  async function again(kind: Kind): Promise<void> {
+    const { verdict, fields, cause, reason } = kind;
+    const body = { lanes: only, verdict, fields, cause, reason, positions: [] };
+    await begin(async () => {
+      const call = client.POST('/api/crossings/{crossing_id}/carry-again', { params: { path }, body });
+      job = (await answer(call)).job_id;
+    });
+  }
+
+  async function ended(done: Job): Promise<void> {
+    await refreshAll(queries);
+    job = null;
+    if (done.state !== 'done') notices.say(done.message, 'wrong');
+    else notices.say('Carried again. Verify once it has arrived.');
+  }
+
   async function right(kind: Kind, positions: [number, number][] = []): Promise<void> {
     const { verdict, fields, cause, reason } = kind;
     const body = { lanes: only, verdict, fields, cause, reason, positions };
@@ -71,6 +90,12 @@
         does: 'rule all differences of this kind to be right',
         aim: 'change',
         run: () => void (open && !open.cause && right(open)),
+      },
+      {
+        key: 's',
+        does: 'the source counts: carry all of this kind again',
+        aim: 'change',
+        run: () => void (open && !open.cause && open.verdict !== 'extra' && again(open)),
       },
     ]),
   );
@@ -121,7 +146,9 @@
             >
               <span class="w-24 shrink-0 {one.cause ? 'text-soft' : 'text-removed'}">{CAUSE[one.cause]}</span>
               <span class="w-20 shrink-0 font-normal">{GLYPH[one.verdict]} {one.verdict}</span>
-              <span class="min-w-0 flex-1">{one.reason}{one.fields ? ` (${one.fields})` : ''}</span>
+              <span class="min-w-0 flex-1"
+                >{one.reason}{one.fields && !one.reason.includes(one.fields) ? ` (${one.fields})` : ''}</span
+              >
               <span class="figures w-14 text-right">{count(one.number)}</span>
             </button>
           </li>
@@ -134,14 +161,20 @@
         <p class="text-soft text-[13px]">
           {counted(open.number, 'entry', 'entries')}: {open.verdict}{open.fields ? `, ${open.fields}` : ''}
         </p>
+        {#if job !== null}<div class="my-2"><JobLine id={job} onended={(done) => void ended(done)} /></div>{/if}
         {#if !open.cause}
-          <p class="mt-1">
+          <p class="mt-1 flex flex-wrap gap-2">
             <Action
               onclick={() => void right(open)}
               key="w"
               hint="They stay as they are and count as explained; another state of one is asked about again"
               >Rule all {count(open.number)} to be right</Action
             >
+            {#if open.verdict !== 'extra'}
+              <Action onclick={() => void again(open)} key="s" disabled={job !== null}
+                >The source counts for all {count(open.number)}</Action
+              >
+            {/if}
           </p>
         {/if}
       </div>
