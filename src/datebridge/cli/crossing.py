@@ -32,18 +32,18 @@ def plan(
     as_json: Json = False,
 ) -> None:
     """Plan a crossing, or show and change the lanes of one. Exit code 1 if a lane is blocked or a row is unreadable."""
-    from datebridge.services.crossing import plans
+    from datebridge.services.crossing import plan_sheets, plans
 
     with Open(data) as opened:
         number = _found(opened, name) if not source else _made(opened, name, to, source)
         if sheet is not None:
-            unreadable = plans.from_sheet(opened.store, number, sheet.read_text("utf-8-sig"))
+            unreadable = plan_sheets.from_sheet(opened.store, number, sheet.read_text("utf-8-sig"))
             for row in unreadable:
                 error(str(row))
             if unreadable:
                 raise SystemExit(PROBLEMS)
         if out is not None:
-            out.write_text(plans.as_sheet(opened.store, number), "utf-8", newline="")
+            out.write_text(plan_sheets.as_sheet(opened.store, number), "utf-8", newline="")
         _, views = plans.lane_views(opened.store, number)
         _show(views, as_json)
         raise SystemExit(PROBLEMS if any(view.blocks for view in views) else OK)

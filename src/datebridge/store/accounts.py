@@ -15,6 +15,7 @@ from datebridge.core.errors import CannotDo
 from datebridge.core.ids import AccountId, CalendarId, RemoteId
 from datebridge.store.database import Store
 from datebridge.store.remotes import LONGEST_PAUSE
+from datebridge.store.sql import among
 from datebridge.store.tables import ACCOUNTS, CALENDARS, REMOTES, Account, Remote, demand_id
 
 #: After a failure the next try comes after this, in seconds, then twice as long each time, at most a day.
@@ -177,6 +178,19 @@ def off_named(connection: Connection, name: str, account_id: AccountId) -> Remot
         func.lower(REMOTES.c.name) == func.lower(name),
     )
     return connection.execute(query.limit(1)).scalar()
+
+
+def names_off(connection: Connection, account_id: AccountId) -> list[str]:
+    """The calendars of an account that are switched off."""
+    off = select(REMOTES.c.name).where(REMOTES.c.account_id == account_id, REMOTES.c.calendar_id.is_(None))
+    return [str(name) for name in connection.execute(off).scalars()]
+
+
+def kinds_taken(connection: Connection, calendars: Iterable[CalendarId]) -> dict[CalendarId, frozenset[str]]:
+    """Which kinds of entries the servers of calendars take; none where they do not say."""
+    query = select(REMOTES.c.calendar_id, REMOTES.c.components).where(REMOTES.c.calendar_id.in_(among(calendars)))
+    rows = connection.execute(query)
+    return {CalendarId(row.calendar_id): frozenset(filter(None, row.components.split(","))) for row in rows}
 
 
 def limits_of(connection: Connection, calendar_id: CalendarId) -> Limits:

@@ -2706,6 +2706,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/crossings/{crossing_id}/months": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Months
+         * @description How much happens at both ends of a lane in each month, as last verified.
+         */
+        get: operations["months_api_crossings__crossing_id__months_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/crossings/{crossing_id}/both": {
         parameters: {
             query?: never;
@@ -6099,10 +6119,6 @@ export interface components {
             unexplained: number;
             /** Left */
             left: number;
-            /** Months */
-            months: {
-                [key: string]: number[];
-            };
         };
         /** LaneSheetIn */
         LaneSheetIn: {
@@ -6424,6 +6440,16 @@ export interface components {
              * @enum {string}
              */
             do: "misread";
+        };
+        /**
+         * MonthsOut
+         * @description How much happens in each month, at the source and at the target.
+         */
+        MonthsOut: {
+            /** Months */
+            months: {
+                [key: string]: number[];
+            };
         };
         /**
          * MoveTo
@@ -14842,6 +14868,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LaneDifferencePage"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    months_api_crossings__crossing_id__months_get: {
+        parameters: {
+            query: {
+                lane: number;
+            };
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MonthsOut"];
                 };
             };
             /** @description The request is not valid; the detail says where. */

@@ -35,6 +35,7 @@ export const TOPICS = {
   'crossing-both': [],
   'crossing-decisions': ['crossings', 'entries'],
   'crossing-differences': ['crossings'],
+  'crossing-months': ['crossings'],
   crossings: ['crossings', 'entries'],
   days: ['entries'],
   'duplicate-group': ['entries'],

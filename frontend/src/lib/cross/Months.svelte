@@ -1,14 +1,28 @@
 <script lang="ts">
+  import { answer, client } from '$lib/api/client';
+  import { key, query } from '$lib/api/queries';
   import { count } from '$lib/ui/words';
 
   /** How much happens in each month: the source above, the target below; what differs is drawn in red. */
-  const { months }: { months: Record<string, number[]> } = $props();
-  const all = $derived(Object.entries(months).map(([month, [here = 0, there = 0]]) => ({ month, here, there })));
+  const { crossing, lane }: { crossing: number; lane: number } = $props();
+  const months = query(() => ({
+    queryKey: key('crossing-months', crossing, lane),
+    queryFn: () =>
+      answer(
+        client.GET('/api/crossings/{crossing_id}/months', {
+          params: { path: { crossing_id: crossing }, query: { lane } },
+        }),
+      ),
+  }));
+  const all = $derived(
+    Object.entries(months.data?.months ?? {}).map(([month, [here = 0, there = 0]]) => ({ month, here, there })),
+  );
   const most = $derived(Math.max(1, ...all.flatMap((one) => [one.here, one.there])));
   const differing = $derived(all.filter((one) => one.here !== one.there).length);
 </script>
 
 {#if all.length}
+  <p class="text-soft">Occurrences each month: at the source above, at the target below</p>
   <svg
     role="img"
     aria-label="Occurrences each month from {all[0]?.month} to {all[all.length - 1]

@@ -29,6 +29,7 @@ from datebridge.api.cross.shapes import (
     LaneSheetIn,
     LanesIn,
     MadeOut,
+    MonthsOut,
     OptionsIO,
     RefusalOut,
     SourcesIn,
@@ -43,7 +44,7 @@ from datebridge.core.crossing.options import Options
 from datebridge.core.crossing.report_page import as_page
 from datebridge.core.ids import AccountId, CalendarId, CrossingId, LaneId
 from datebridge.core.language.spans import difference
-from datebridge.services.crossing import deciding, plans, reports, running, verifying
+from datebridge.services.crossing import deciding, plan_sheets, plans, reports, running, verifying
 from datebridge.services.crossing.plans import LaneView
 from datebridge.services.fidelity.forecasts import newest
 from datebridge.services.mend.recipes import read_steps
@@ -158,7 +159,6 @@ def _lane(view: LaneView, home: str) -> LaneOut:
         explained=verified.get("explained", 0),
         unexplained=verified.get("unexplained", 0),
         left=verified.get("left", 0),
-        months=verified.get("months", {}),
     )
 
 
@@ -214,13 +214,13 @@ def remove_lanes(app: AppDep, crossing_id: CrossingNo, body: LanesIn) -> None:
 def sheet(app: AppDep, crossing_id: CrossingNo) -> Response:
     """The lanes as a sheet."""
     headers = {"Content-Disposition": f'attachment; filename="crossing-{crossing_id}.csv"'}
-    return Response("\ufeff" + plans.as_sheet(app.store, crossing_id), media_type=_SHEET, headers=headers)
+    return Response("\ufeff" + plan_sheets.as_sheet(app.store, crossing_id), media_type=_SHEET, headers=headers)
 
 
 @router.post("/crossings/{crossing_id}/sheet")
 def take_sheet(app: AppDep, crossing_id: CrossingNo, body: LaneSheetIn) -> list[UnreadableOut]:
     """Put the lanes of a sheet in place of those there are; where a row cannot be used, nothing is changed."""
-    unreadable = plans.from_sheet(app.store, crossing_id, body.text)
+    unreadable = plan_sheets.from_sheet(app.store, crossing_id, body.text)
     return [UnreadableOut(row=one.row, column=one.column, why=one.why) for one in unreadable]
 
 
@@ -255,8 +255,8 @@ def send_back(app: AppDep, crossing_id: CrossingNo, body: LanesIn) -> JobQueued:
 def decisions(app: AppDep, crossing_id: CrossingNo) -> list[LaneDecisionOut]:
     """The entries that wait for a decision."""
     waiting = deciding.undecided(app.store, crossing_id)
-    _, views = plans.lane_views(app.store, crossing_id)
-    names = {view.row.id: view.row.target_name for view in views}
+    with app.store.session() as session:
+        names = {row.id: row.target_name for row in crossings.lanes_of(session, crossing_id)}
     return [
         LaneDecisionOut(
             lane=held.lane,
@@ -329,6 +329,16 @@ def differences(
             for row in rows
         ],
     )
+
+
+@router.get("/crossings/{crossing_id}/months")
+def months(app: AppDep, crossing_id: CrossingNo, lane: LaneNo) -> MonthsOut:
+    """How much happens at both ends of a lane in each month, as last verified."""
+    with app.store.session() as session:
+        row = crossings.lane(session, lane)
+    if row.crossing_id != crossing_id:
+        raise crossings.NoCrossing(f"Crossing {crossing_id} has no lane {lane}.")
+    return MonthsOut(months=row.verified.get("months", {}))
 
 
 @router.get("/crossings/{crossing_id}/both")

@@ -124,6 +124,11 @@ class LaneOut(BaseModel):
     explained: int
     unexplained: int
     left: int
+
+
+class MonthsOut(BaseModel):
+    """How much happens in each month, at the source and at the target."""
+
     months: dict[str, list[int]]
 
 

@@ -58,7 +58,13 @@ def run(
 
 
 def _queue(
-    store: Store, crossing: CrossingId, kind: JobKind, verb: str, lanes: Sequence[LaneId], more: dict[str, object], by: By
+    store: Store,
+    crossing: CrossingId,
+    kind: JobKind,
+    verb: str,
+    lanes: Sequence[LaneId],
+    more: dict[str, object],
+    by: By,
 ) -> JobId:
     with store.session() as session:
         name = crossings.crossing(session, crossing).name

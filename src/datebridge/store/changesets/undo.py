@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import replace
 from functools import lru_cache, partial
 from typing import Any
@@ -61,10 +61,15 @@ def _halves(connection: Connection, row: Row[Any]) -> tuple[Row[Any], Row[Any] |
 def _back(connection: Connection, row: Row[Any], by: By, force: bool) -> ChangeSet:
     set_id = SetId(row.id)
     _demand_undoable(connection, set_id, Kind(row.kind))
-    changes = tuple(_as_kept(connection, changes_of(connection, set_id)))
+    changes = tuple(changes_of(connection, set_id))
+    in_force = _in_force(connection, changes)
+    kept = kept_as(connection, {change.after for change in changes if change.after is not None} - in_force)
+    if kept:
+        changes = tuple(_as_kept(connection, changes, kept))
+        in_force = _in_force(connection, changes)
     batch = ChangeSet(Kind(row.kind), By.read(row.by_whom), row.title, row.reason, Details.read(row.details), changes)
     later = _later(connection, set_id, row.revision)
-    back = batch.taken_back(set_id, by, _in_force(connection, changes), later, force)
+    back = batch.taken_back(set_id, by, in_force, later, force)
     return replace(back, changes=tuple(_held_where_used(connection, changes, back.changes)))
 
 
@@ -89,21 +94,16 @@ def changes_of(connection: Connection, set_id: SetId) -> list[Change]:
     return [Change(*row) for row in rows]
 
 
-def _as_kept(connection: Connection, changes: list[Change]) -> list[Change]:
+def _as_kept(
+    connection: Connection, changes: Iterable[Change], kept: Mapping[VersionId, VersionId]
+) -> Iterable[Change]:
     """The same, with what servers made of entries where they keep something else, maybe under UIDs of their own."""
-    gone = {change.after for change in changes if change.after is not None} - _in_force(connection, changes)
-    kept = kept_as(connection, gone)
-    if not kept:
-        return changes
     columns = [ENTRIES.c[name] for name in ("id", "uid")]
     rows = connection.execute(select(*columns).where(ENTRIES.c.id.in_(among(kept.values()))))
     uids = {VersionId(row.id): row.uid for row in rows}
-    return [
-        change._replace(after=now, uid=uids[now])
-        if change.after is not None and (now := kept.get(change.after)) in uids
-        else change
-        for change in changes
-    ]
+    for change in changes:
+        now = kept.get(change.after) if change.after is not None else None
+        yield change._replace(after=now, uid=uids[now]) if now in uids else change
 
 
 def _in_force(connection: Connection, changes: Iterable[Change]) -> set[VersionId]:

@@ -49,7 +49,7 @@ def kept_as(connection: Connection, sent: Iterable[VersionId]) -> dict[VersionId
     """What servers made of what they were sent, where that is something else (see `Change.source`)."""
     at = {version: version for version in sent}
     kept: dict[VersionId, VersionId] = {}
-    for _ in range(_MOST_HOPS):
+    for _ in range(_MOST_HOPS if at else 0):
         rows = connection.execute(
             select(CHANGES.c.source_id, CHANGES.c.after_id)
             .join(SETS, SETS.c.id == CHANGES.c.set_id)

@@ -344,10 +344,7 @@
           </li>
         </ul>
         <div class="min-w-0 flex-1">
-          {#if Object.keys(open.months).length}
-            <p class="text-soft">Occurrences each month: at the source above, at the target below</p>
-            <Months months={open.months} />
-          {/if}
+          {#if open.verified_at}<Months crossing={id} lane={open.id} />{/if}
         </div>
       </div>
     </section>
