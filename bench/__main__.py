@@ -19,7 +19,20 @@ import icalendar
 import typer
 from rich.console import Console
 
-from bench import connecting, generate, importing, keeping, load, matching, mending, occurring, pages, sharing, starting
+from bench import (
+    connecting,
+    crossing,
+    generate,
+    importing,
+    keeping,
+    load,
+    matching,
+    mending,
+    occurring,
+    pages,
+    sharing,
+    starting,
+)
 from bench.importing import fresh, take_in
 from bench.results import Pace, Results, alternately, timed
 from datebridge.core.changes import State
@@ -226,6 +239,17 @@ def what_is_kept(results: Results, folder: Path) -> None:
     results.limit(f"losses of {many:,} entries foretold", got.forecast, "s", 10, 4)
 
 
+def a_move(results: Results, folder: Path) -> None:
+    """A crossing of thirty lanes, to a target that was measured."""
+    many = results.size(20_000)
+    got = crossing.measure(folder / "move", many)
+    what = f"{many:,} entries in {crossing.LANES} lanes"
+    results.limit(f"{what}: rehearsed, with their losses", got.rehearsal, "s", 10, 5)
+    results.limit(f"{what}: run again for ten changes, writings", got.requests, "", 10, 10, f"{got.again:.1f} s")
+    note = f"{got.unexplained} unexplained; the run took {got.run:.0f} s"
+    results.limit(f"{what}: verified over three years, both ends fetched", got.verified, "s", 15, 8, note)
+
+
 def under_load(results: Results, folder: Path) -> None:
     """Three calendars of 100,000 entries over thirty years each, and eight that ask at once."""
     store, settings = fresh(folder / "load")
@@ -288,6 +312,7 @@ PARTS = (
     large_import,
     talking_to_servers,
     what_is_kept,
+    a_move,
     given_to_readers,
     first_screen,
     under_load,

@@ -17,7 +17,7 @@ from datebridge.services.accounts import accounts
 from datebridge.services.jobs import jobs
 from datebridge.services.running import worker
 from datebridge.services.transfer import transfers
-from datebridge.services.transfer.transfers import Target
+from datebridge.services.transfer.copying import Target
 from datebridge.settings import Settings
 from datebridge.standins.hosts import PORTS, Hosts, apart
 from datebridge.store.accounts import remotes_of

@@ -9,10 +9,11 @@
   import Input from '$lib/ui/Input.svelte';
   import Sheet from '$lib/ui/Sheet.svelte';
   import LaneRow from '$lib/cross/LaneRow.svelte';
-  import Months from '$lib/cross/Months.svelte';
+  import LaneSheet from '$lib/cross/LaneSheet.svelte';
+  import LanePane from '$lib/cross/LanePane.svelte';
   import Options from '$lib/cross/Options.svelte';
   import TargetSheet from '$lib/cross/TargetSheet.svelte';
-  import { lines, optionWords, verifiedNow, type Lane, type Options as Wanted } from '$lib/cross/words';
+  import { optionWords, verifiedNow, type Lane, type Options as Wanted } from '$lib/cross/words';
   import { answer, client, type Job, type Schemas } from '$lib/api/client';
   import { key, query, refreshAll } from '$lib/api/queries';
   import { keepInAddress } from '$lib/state/address';
@@ -49,7 +50,6 @@
   const picked = $derived(shown.filter((one) => chosen.includes(one.id)));
   let job = $state<number | null>(null);
   let asking = $state<'' | 'options' | 'lane-options' | 'target' | 'run' | 'back' | 'forget'>('');
-  let file: HTMLInputElement | undefined = $state();
   let unreadable = $state<Schemas['UnreadableOut'][]>([]);
   const total = (of: (lane: Lane) => number) => going.reduce((sum, one) => sum + of(one), 0);
   /** What comes next: rehearsing, running, then verifying. */
@@ -142,19 +142,6 @@
     });
   }
 
-  async function takeSheet(): Promise<void> {
-    const given = file?.files?.[0];
-    if (!file || !given) return;
-    const text = given.text();
-    file.value = ''; // the next sheet may come while this one is looked at
-    await attempt(async () => {
-      const body = { text: await text };
-      unreadable = await answer(client.POST('/api/crossings/{crossing_id}/sheet', { params: { path }, body }));
-      if (!unreadable.length) notices.say('The lanes are those of the sheet now.');
-      await refreshAll(queries);
-    });
-  }
-
   function turn(lane: Lane, on: boolean): void {
     chosen = on ? [...chosen, lane.id] : chosen.filter((one) => one !== lane.id);
   }
@@ -236,19 +223,8 @@
       >
       <a class="text-brass underline" href="/cross/{id}/differences">Differences found</a>
       <a class="text-brass underline" href="/api/crossings/{id}/report" download data-sveltekit-reload>Signed report</a>
-      <a class="text-brass underline" href="/api/crossings/{id}/sheet" download data-sveltekit-reload
-        >Lanes as a sheet</a
-      >
-      <button class="text-brass underline" onclick={() => file?.click()}>Lanes from a sheet…</button>
+      <LaneSheet crossing={id} onunreadable={(rows) => (unreadable = rows)} />
       <button class="text-brass underline" onclick={() => (asking = 'forget')}>Drop this plan…</button>
-      <input
-        bind:this={file}
-        type="file"
-        accept=".csv,text/csv"
-        class="hidden"
-        aria-label="A sheet of lanes"
-        onchange={() => void takeSheet()}
-      />
       <label class="ml-auto flex items-center gap-2"
         >Find <Input
           value={asked.words}
@@ -317,38 +293,7 @@
       </tbody>
     </table>
   </div>
-  {#if open}
-    <section
-      class="border-ink max-h-[40%] shrink-0 overflow-y-auto border-t-2 px-4 py-2 text-[13px]"
-      aria-label="The lane"
-      tabindex="-1"
-      data-part
-    >
-      <h2 class="text-base font-bold">{open.source_account} · {open.source} → {open.target_account} · {open.target}</h2>
-      <div class="flex gap-8 max-[900px]:flex-col">
-        <ul class="min-w-0 flex-1">
-          {#each lines(open) as line (line)}<li>{line}</li>{:else}<li class="text-soft">
-              Nothing is known of it yet. Rehearse to see what would be carried, and what is lost.
-            </li>{/each}
-          {#if open.owner}<li class="text-soft">It belongs to {open.owner}.</li>{/if}
-          <li class="mt-1 flex flex-wrap gap-4">
-            {#if open.proposal}<a class="text-brass underline" href="/mend/{open.proposal}"
-                >Review what would be carried</a
-              >{/if}
-            {#if open.verified_at}<a class="text-brass underline" href="/cross/{id}/differences?lane={open.id}"
-                >Its differences</a
-              >{/if}
-            {#each open.batches as batch (batch)}<a class="text-brass underline" href="/logbook/{batch}"
-                >Batch {batch}</a
-              >{/each}
-          </li>
-        </ul>
-        <div class="min-w-0 flex-1">
-          {#if open.verified_at}<Months crossing={id} lane={open.id} />{/if}
-        </div>
-      </div>
-    </section>
-  {/if}
+  {#if open}<LanePane crossing={id} lane={open} />{/if}
   {#if picked.length}
     <Deck label="Chosen lanes">
       <span class="figures"
