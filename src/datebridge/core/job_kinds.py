@@ -60,11 +60,15 @@ class JobKind(StrEnum):
         """
         if self in _ACCOUNTS:
             return f"account {about}"
+        if self in _CROSSINGS:
+            return "crossings"
         if self is JobKind.HAND_OUT or self in _INDEXES:
             return self.value if about is None else f"{self.value} {about}"
         return ""
 
 
 _ACCOUNTS = frozenset({JobKind.PULL, JobKind.PUSH, JobKind.SURVEY, JobKind.PROBE})
+#: One at a time: two that carry the same entries would carry them twice.
+_CROSSINGS = frozenset({JobKind.REHEARSE_CROSSING, JobKind.CROSS, JobKind.VERIFY, JobKind.SEND_BACK})
 #: What is rebuilt in the background.
 _INDEXES = frozenset({JobKind.MATCH, JobKind.SCATTERED, JobKind.SEASONS, JobKind.COUNT, JobKind.CHECK, JobKind.COLLECT})

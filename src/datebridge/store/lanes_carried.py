@@ -54,8 +54,8 @@ def batches_of(connection: Connection, lanes: Iterable[LaneId]) -> dict[LaneId, 
     return batches
 
 
-def carried_by(connection: Connection, lane: LaneId) -> dict[Identity, Carried[VersionId]]:
-    """What a lane carried, by what each entry is at the source; as its batches say, those that were undone left out.
+def carried_by(connection: Connection, lane: LaneId, target: CalendarId | None) -> dict[Identity, Carried[VersionId]]:
+    """What a lane carried to a calendar, by what each entry is at the source; as its batches say, undone ones left out.
 
     An entry that stood at the target already, the same, counts as carried: it is held in the batch, before and after
     being one.
@@ -77,6 +77,7 @@ def carried_by(connection: Connection, lane: LaneId) -> dict[Identity, Carried[V
         .join(source, source.c.id == CHANGES.c.source_id)
         .where(
             LANE_SETS.c.lane_id == lane,
+            CHANGES.c.calendar_id == (target or 0),
             SETS.c.state == State.APPLIED,
             SETS.c.undone_by_id.is_(None),
             or_(~CHANGES.c.held, CHANGES.c.before_id == CHANGES.c.after_id),

@@ -239,3 +239,21 @@ def test_a_new_calendar_takes_over_what_the_source_says_of_itself(world: World) 
     running.run(world.store, number)
     world.work()
     assert len(world.there("lantern", "quays")) == 1
+
+
+@pytest.mark.parametrize("move", ["halyard"], indirect=True)  # Lantern takes a UID once in all its calendars
+def test_a_lane_that_is_led_elsewhere_carries_everything_there(move: Move) -> None:
+    move.run()
+    other = plans.LaneChange(target_name="Quays")
+    plans.change_lanes(move.world.store, move.number, [LaneId(move.lane.id or 0)], other)
+    move.run()
+    assert len(move.world.there(move.target, "quays")) == 5
+    assert len(move.titles()) == 5
+    assert move.unexplained() == []
+
+
+def test_two_runs_at_once_carry_nothing_twice(move: Move) -> None:
+    for _ in range(2):
+        running.run(move.world.store, move.number)
+    move.world.work()
+    assert len(move.titles()) == 5

@@ -75,7 +75,7 @@ def draft_lane(
     """
     leaving = going(store, lane)
     with store.read() as connection:
-        carried = lanes_carried.carried_by(connection, lane.id)
+        carried = lanes_carried.carried_by(connection, lane.id, lane.target)
         ruled = lanes_verified.rulings_of(connection, lane.id)
     by_id = {item.key: item for item in leaving.items}
     wanted = _to_be_looked_at(leaving, by_id, carried, again)

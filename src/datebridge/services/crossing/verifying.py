@@ -138,7 +138,7 @@ class _Verification:
             facts = facts_of(connection, lane.target)
             if facts is None or not facts.live:
                 raise Refused(f"The calendar “{lane.target_name}” is not there any more.")
-            carried = lanes_carried.carried_by(connection, lane.id)
+            carried = lanes_carried.carried_by(connection, lane.id, lane.target)
             agreed = [was.agreed for was in carried.values()]
             items = [one for one in present(connection, lane.target) if one.identity.component != "VTIMEZONE"]
             by_uid: dict[tuple[str, str], list[VersionId]] = {}
@@ -327,7 +327,7 @@ class _Verification:
             if other.id == self.lane.id:
                 continue
             with self.store.read() as connection:
-                carried = lanes_carried.carried_by(connection, other.id)
+                carried = lanes_carried.carried_by(connection, other.id, other.target)
                 theirs |= set(become(connection, [was.agreed for was in carried.values()]).values())
         return theirs
 
