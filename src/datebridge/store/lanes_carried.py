@@ -6,17 +6,19 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any, NamedTuple, cast
 
-from sqlalchemy import Connection, and_, func, insert, or_, select
+from sqlalchemy import ColumnElement, Connection, and_, func, insert, or_, select, update
 
 from datebridge.core.changes import KINDS, Identity, State, identity_of
 from datebridge.core.crossing.again import PUT_TOGETHER, Carried
-from datebridge.core.ids import CalendarId, LaneId, SetId, VersionId
+from datebridge.core.ids import CalendarId, CrossingId, LaneId, SetId, VersionId
 from datebridge.store.entries.following import kept_as
 from datebridge.store.sql import among
 from datebridge.store.tables import (
+    CALENDARS,
     CHANGES,
     ENTRIES,
     LANE_SETS,
+    LANES,
     PUSHES,
     REMOTES,
     SETS,
@@ -52,6 +54,51 @@ def batches_of(connection: Connection, lanes: Iterable[LaneId]) -> dict[LaneId, 
     for row in rows:
         batches.setdefault(LaneId(row.lane_id), []).append(SetId(row.id))
     return batches
+
+
+def settle_targets(connection: Connection, crossing: CrossingId) -> None:
+    """Have the lanes of a crossing lead to the calendars that their batches have made, and to none that is gone again.
+
+    A rehearsal may have been applied by hand, and a batch undone in the logbook.
+    """
+    made = (
+        select(LANES.c.id, func.max(CHANGES.c.calendar_id).label("calendar"))
+        .select_from(LANES)
+        .join(LANE_SETS, LANE_SETS.c.lane_id == LANES.c.id)
+        .join(SETS, SETS.c.id == LANE_SETS.c.set_id)
+        .join(CHANGES, CHANGES.c.set_id == SETS.c.id)
+        .join(CALENDARS, CALENDARS.c.id == CHANGES.c.calendar_id)
+        .where(
+            LANES.c.crossing_id == crossing,
+            LANES.c.target_id.is_(None),
+            SETS.c.state == State.APPLIED,
+            CHANGES.c.component == "VCALENDAR",
+            CHANGES.c.before_id.is_(None),
+            CALENDARS.c.live,
+        )
+        .group_by(LANES.c.id)
+    )
+    for row in connection.execute(made).all():
+        connection.execute(update(LANES).where(LANES.c.id == row.id).values(target_id=row.calendar))
+    connection.execute(update(LANES).where(LANES.c.crossing_id == crossing, _gone()).values(target_id=None))
+
+
+def is_unsettled(connection: Connection, crossing: CrossingId) -> bool:
+    """Whether `settle_targets` may have something to do."""
+    applied = (
+        select(LANE_SETS.c.set_id)
+        .join(SETS, SETS.c.id == LANE_SETS.c.set_id)
+        .where(LANE_SETS.c.lane_id == LANES.c.id, SETS.c.state == State.APPLIED, SETS.c.undone_by_id.is_(None))
+    )
+    unsettled = or_(_gone(), LANES.c.target_id.is_(None) & applied.exists())
+    wanted = select(LANES.c.id).where(LANES.c.crossing_id == crossing, unsettled)
+    return connection.execute(wanted.limit(1)).first() is not None
+
+
+def _gone() -> ColumnElement[bool]:
+    """Lanes whose calendar was made for them, and is not there any more."""
+    live = select(CALENDARS.c.id).where(CALENDARS.c.live)
+    return and_(LANES.c.target_id.is_not(None), LANES.c.target_id.not_in(live), LANES.c.why == "new")
 
 
 def carried_by(connection: Connection, lane: LaneId, target: CalendarId | None) -> dict[Identity, Carried[VersionId]]:

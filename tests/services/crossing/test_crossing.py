@@ -6,7 +6,8 @@ import pytest
 
 from datebridge.core.ids import AccountId, CalendarId, LaneId
 from datebridge.services.crossing import deciding, plans, running, verifying
-from datebridge.store import crossings, lanes_verified
+from datebridge.store import crossings, lanes_carried, lanes_verified
+from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.lanes_verified import DifferenceRow
 from datebridge.store.tables import Lane
 from tests.conftest import event
@@ -230,12 +231,22 @@ def test_a_new_calendar_takes_over_what_the_source_says_of_itself(world: World) 
     with world.store.session() as session:
         [lane] = crossings.lanes_of(session, number)
     plans.change_lanes(world.store, number, [LaneId(lane.id or 0)], plans.LaneChange(target_name="Quays"))
-    running.run(world.store, number)
+    running.rehearse(world.store, number)
+    world.work()
+    with world.store.read() as connection:
+        [proposed] = lanes_carried.proposals_of(connection, [LaneId(lane.id or 0)]).values()
+    apply_set(world.store, proposed)  # by hand, as anybody may
     world.work()
     assert len(world.there("lantern", "quays")) == 1
     made = world.server("lantern").records.collection("harbour-office", "quays")
     assert made is not None
     assert made.colour == "#1f5f8b"
+    running.run(world.store, number)
+    world.work()
+    assert len(world.there("lantern", "quays")) == 1
+    running.send_back(world.store, number)
+    world.work()
+    assert world.server("lantern").records.collection("harbour-office", "quays") is None
     running.run(world.store, number)
     world.work()
     assert len(world.there("lantern", "quays")) == 1

@@ -15,7 +15,7 @@ from datebridge.core.zones.meaning import Zones
 from datebridge.services.editing.edits import stamp
 from datebridge.services.fidelity.forecasts import fidelity_of, newest
 from datebridge.services.mend.recipes import read_steps
-from datebridge.store import crossings
+from datebridge.store import crossings, lanes_carried
 from datebridge.store.accounts import account
 from datebridge.store.calendars import calendars_for_filters, facts_of
 from datebridge.store.database import Connection, Store
@@ -58,12 +58,22 @@ def working_lanes(store: Store, number: CrossingId, only: Iterable[LaneId] | Non
         NoPlan: if the options of one cannot be.
     """
     wanted = set(only) if only is not None else None
+    settle_targets(store, number)
     with store.session() as session:
         plan = crossings.crossing(session, number)
         rows = [row for row in crossings.lanes_of(session, number) if row.going]
     rows = [row for row in rows if wanted is None or row.id in wanted]
     ways: dict[str, OnTheWay] = {}
     return [_working(store, plan, row, ways) for row in rows]
+
+
+def settle_targets(store: Store, crossing: CrossingId) -> None:
+    """Lanes lead to what was made for them, and to nothing that is gone again (`store.lanes_carried`)."""
+    with store.read() as connection:
+        unsettled = lanes_carried.is_unsettled(connection, crossing)
+    if unsettled:
+        with store.write() as connection:
+            lanes_carried.settle_targets(connection, crossing)
 
 
 def _working(store: Store, plan: Crossing, row: Lane, ways: dict[str, OnTheWay]) -> WorkingLane:

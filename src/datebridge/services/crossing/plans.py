@@ -11,6 +11,7 @@ from datebridge.core.crossing.lanes import Side, propose
 from datebridge.core.crossing.options import NoPlan, Options
 from datebridge.core.ids import AccountId, CalendarId, CrossingId, LaneId, SetId
 from datebridge.core.language.filters import parse_filter
+from datebridge.services.crossing.lanes import settle_targets
 from datebridge.services.mend.recipes import read_steps
 from datebridge.store import crossings, lanes_carried
 from datebridge.store.accounts import kinds_taken, names_off, takes_changes
@@ -220,6 +221,7 @@ def lane_views(store: Store, crossing: CrossingId) -> tuple[Crossing, list[LaneV
     Raises:
         NoCrossing: if there is none.
     """
+    settle_targets(store, crossing)
     with store.session() as session:
         plan = crossings.crossing(session, crossing)
         rows = crossings.lanes_of(session, crossing)

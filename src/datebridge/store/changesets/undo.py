@@ -62,14 +62,14 @@ def _back(connection: Connection, row: Row[Any], by: By, force: bool) -> ChangeS
     set_id = SetId(row.id)
     _demand_undoable(connection, set_id, Kind(row.kind))
     changes = tuple(changes_of(connection, set_id))
-    in_force = _in_force(connection, changes)
-    kept = kept_as(connection, {change.after for change in changes if change.after is not None} - in_force)
-    if kept:
+    replaced = select(CHANGES.c.after_id).where(
+        of_set(set_id), CHANGES.c.after_id.is_not(None), CHANGES.c.after_id.not_in(select(ENTRIES.c.id))
+    )
+    if kept := kept_as(connection, connection.execute(replaced).scalars()):
         changes = tuple(_as_kept(connection, changes, kept))
-        in_force = _in_force(connection, changes)
     batch = ChangeSet(Kind(row.kind), By.read(row.by_whom), row.title, row.reason, Details.read(row.details), changes)
     later = _later(connection, set_id, row.revision)
-    back = batch.taken_back(set_id, by, in_force, later, force)
+    back = batch.taken_back(set_id, by, _in_force(connection, changes), later, force)
     return replace(back, changes=tuple(_held_where_used(connection, changes, back.changes)))
 
 
