@@ -32,6 +32,7 @@ _BOOKKEEPING = tuple(
 _TIMES = frozenset(
     {"DTSTART", "DTEND", "DUE", "DURATION", "RRULE", "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID", "UID"}
 )
+_TIME_NAMES = tuple(sorted(_TIMES - {"UID"}))
 
 
 def contents(texts: Iterable[str]) -> Counter[bytes]:
@@ -101,10 +102,22 @@ def is_whole(sent: str, kept: str) -> bool:
     How it was kept (DTSTAMP, SEQUENCE, who is told by whom) and ``X-`` properties do not count.
     """
     lost = [name for name in differing(sent, kept) if not name.startswith("X-")]
-    return not lost and times_of(sent) == times_of(kept)
+    return not lost and _times(sent) == _times(kept)
 
 
-def times_of(text: str) -> Counter[tuple[str, str, tuple[tuple[str, tuple[str, ...]], ...]]]:
+def same_times(one: str, other: str) -> bool:
+    """Whether two entries say in the same way when they happen, whatever their UIDs."""
+    if _time_lines(one) == _time_lines(other):
+        return True
+    mine, theirs = ({key: count for key, count in _times(text).items() if key[0] != "UID"} for text in (one, other))
+    return mine == theirs
+
+
+def _time_lines(text: str) -> list[str]:
+    return sorted(line for line in text.split("\n") if line.startswith(_TIME_NAMES))
+
+
+def _times(text: str) -> Counter[tuple[str, str, tuple[tuple[str, tuple[str, ...]], ...]]]:
     """What says when an entry happens."""
     return Counter(
         (line.name, line.value, tuple(sorted((name, tuple(values)) for name, values in line.params)))

@@ -61,9 +61,22 @@ def differing(left: str, right: str) -> tuple[str, ...]:
     """The fields, in words, in the order of the alphabet; a property without a word for it by its own name."""
     if left == right:
         return ()
-    one, other = said_by(left), said_by(right)
+    one, other = (said_by(text) for text in _apart(left, right))
     return tuple(
         sorted({_NAMES.get(name, name) for name in one.keys() | other.keys() if one.get(name) != other.get(name)})
+    )
+
+
+def _apart(left: str, right: str) -> tuple[str, str]:
+    """Both without the lines they share, mostly all but a few; as they are where other components stand in them."""
+    if "\nBEGIN:" in left or "\nBEGIN:" in right:
+        return left, right
+    first, *mine, last = left.split("\n")
+    theirs = right.split("\n")[1:-1]
+    here, there = Counter(mine), Counter(theirs)
+    return (
+        "\n".join((first, *(here - there).elements(), last)),
+        "\n".join((first, *(there - here).elements(), last)),
     )
 
 

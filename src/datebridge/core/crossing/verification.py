@@ -22,7 +22,7 @@ from typing import Generic, Literal, NamedTuple, TypeVar
 from datebridge.core.comparing import item_of, reconcile
 from datebridge.core.comparing.fields import differing
 from datebridge.core.index.derive import derive, digest_of
-from datebridge.core.keeping import times_of
+from datebridge.core.keeping import same_times
 from datebridge.core.matching import Item
 from datebridge.core.moments import Clock
 from datebridge.core.occurrences.expanding import Bounds, Timed
@@ -36,6 +36,12 @@ _LEFT, _RIGHT = 1, 2
 #: In so many steps all occurrences of a unit are found; what is beyond is said.
 _STEPS = 200_000
 _DAY = 86_400
+#: The years in which a definition is compared with the zone its name means.
+_YEARS = (1970, 2050)
+#: How lines begin that only say how an entry was kept.
+_BOOKKEEPING = ("UID:", "DTSTAMP:", "CREATED:", "LAST-MODIFIED:", "SEQUENCE:")
+#: By which people are not told (RFC 6638 §7.1).
+_SILENT = ";SCHEDULE-AGENT=CLIENT"
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,6 +102,27 @@ class EntryDifference(NamedTuple, Generic[Key]):
     cut: bool = False
 
 
+def is_same(expected: str, text: str) -> bool:
+    """Whether two texts say the same, told at a glance: true only where they do, false where it has to be looked at.
+
+    >>> entry = "BEGIN:VEVENT\\nUID:{}\\nSUMMARY:Tide\\nEND:VEVENT".format
+    >>> is_same(entry(1), entry(2))
+    True
+    """
+    if expected == text:
+        return True
+    mine, theirs = _said(expected), _said(text)
+    if mine == theirs:
+        return True
+    nested = any(line.startswith("BEGIN:") for line in mine[1:])
+    return not nested and len(mine) == len(theirs) and sorted(mine) == sorted(theirs)
+
+
+def _said(text: str) -> list[str]:
+    """The lines that say something of an entry."""
+    return [line.replace(_SILENT, "") for line in text.split("\n") if not line.startswith(_BOOKKEEPING)]
+
+
 def verify(unit: Unit[Key], span: Span) -> list[EntryDifference[Key]]:
     """What is otherwise; nothing where all is there as it was to be."""
     here, others = _by_occurrence(unit)
@@ -151,7 +178,7 @@ def _stands_for(text: str, zones: Zones) -> str:
 
 def _times_differ(expected: str, text: str, unit: Unit[Key]) -> bool:
     """Whether the two are to be compared by their occurrences: they are written otherwise, or a definition counts."""
-    return times_of(expected) != times_of(text) or bool(
+    return not same_times(expected, text) or bool(
         (unit.zones or unit.zones_there) and "TZID=" in text and _defined(text, unit)
     )
 
@@ -165,7 +192,15 @@ def _defined(text: str, unit: Unit[Key]) -> bool:
         if param == "TZID"
         for value in values
     }
-    return any(unit.zones.text(name) != unit.zones_there.text(name) for name in names)
+    return any(means_otherwise(name, unit.zones, unit.zones_there) for name in names)
+
+
+def means_otherwise(tzid: str, here: Zones, there: Zones) -> bool:
+    """Whether a TZID may mean another clock at one end than at the other."""
+    if here.text(tzid) == there.text(tzid):
+        return False
+    mine, theirs = here.of(tzid, *_YEARS), there.of(tzid, *_YEARS)
+    return not mine.zone or mine.zone != theirs.zone
 
 
 def _with_times(differences: Sequence[EntryDifference[Key]], unit: Unit[Key], span: Span) -> list[EntryDifference[Key]]:

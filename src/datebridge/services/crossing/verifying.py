@@ -13,10 +13,18 @@ from datebridge.core.changes import PERSON, By, Identity, Item
 from datebridge.core.comparing import differing
 from datebridge.core.crossing.again import PUT_TOGETHER, Carried
 from datebridge.core.crossing.on_the_way import OnItsWay
-from datebridge.core.crossing.verification import EntryDifference, Expected, Span, Unit, verify
+from datebridge.core.crossing.verification import (
+    EntryDifference,
+    Expected,
+    Span,
+    Unit,
+    is_same,
+    means_otherwise,
+    verify,
+)
 from datebridge.core.ids import CrossingId, JobId, LaneId, SetId, VersionId
 from datebridge.core.job_kinds import JobKind
-from datebridge.core.keeping import substance, times_of
+from datebridge.core.keeping import same_times, substance
 from datebridge.core.occurrences.expanding import Bounds, Clocks, Timed, occurrences
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.crossing.carrying import RULED, decision_mark
@@ -129,6 +137,14 @@ class _Verification:
     same: int = 0
     substances: list[list[bytes]] = field(default_factory=lambda: [[], []])
     cut: bool = False
+    doubtful_zones: set[str] = field(default_factory=set)
+
+    def __post_init__(self) -> None:
+        """Zones that the two ends define, and not alike."""
+        with self.store.read() as connection:
+            here = zones_of(connection, self.lane.source)
+        names = {*here, *self.zones_there}
+        self.doubtful_zones = {name for name in names if means_otherwise(name, here, self.zones_there)}
 
     @classmethod
     def of(cls, store: Store, lane: WorkingLane, others: Sequence[WorkingLane]) -> _Verification:
@@ -190,8 +206,28 @@ class _Verification:
             versions.update(dict.fromkeys(self.by_uid.get(place, ())))
         return [version for version in versions if version not in self.matched]
 
+    def _is_same(self, unit: LaneUnit, there: list[tuple[VersionId, str]]) -> bool:
+        """Whether a unit stands at the target as it is at the source, told at a glance; it is counted then."""
+        texts = dict(there)
+        if self.lane.way.steps or len(texts) != len(unit.members):
+            return False
+        for version, text in unit.members:
+            now = self._now_of(version)
+            other = texts.get(now, "") if now is not None else ""
+            if not is_same(text, other) or any(f"TZID={name}" in text for name in self.doubtful_zones):
+                return False
+        if self.waiting and self.there[there[0][0]].identity.uid in self.waiting:
+            return False
+        same = [substance(text) for _, text in unit.members]
+        for substances in self.substances:
+            substances += same
+        self.same += len(same)
+        return True
+
     def _unit(self, unit: LaneUnit, there: list[tuple[VersionId, str]]) -> None:
         self.matched.update(version for version, _ in there)
+        if self._is_same(unit, there):
+            return
         way = self.lane.way
         arriving = way.arriving(way.planned(unit.members, unit.zones, unit.sound), unit.zones, unit.sound)
         before = dict(unit.members)
@@ -203,7 +239,9 @@ class _Verification:
             expected.append(Expected(version, before[version], one.text, one.reasons))
         self.substances[0] += [substance(text) for _, text in unit.members]
         self.substances[1] += [substance(text) for _, text in there]
-        differences = verify(Unit(expected, there, unit.zones, self.zones_there), self.span)
+        as_foretold = self._is_as_foretold(expected, dict(there))
+        whole = Unit(expected, there, unit.zones, self.zones_there)
+        differences = [] if as_foretold else verify(whole, self.span)
         uid = self.sources[unit.members[0][0]].identity.uid
         on_its_way = self.waiting.get(self.there[there[0][0]].identity.uid if there else uid)
         if on_its_way is not None and not differences:
@@ -218,6 +256,16 @@ class _Verification:
             if wanted.text is not None and wanted.key not in otherwise:
                 stands = self._now_of(wanted.key)
                 self._add_foreseen(wanted, stands, texts.get(stands, wanted.text) if stands else wanted.text)
+
+    def _is_as_foretold(self, expected: Sequence[Expected[VersionId]], texts: Mapping[VersionId, str]) -> bool:
+        """Whether everything stands there as it was to arrive, told at a glance."""
+        arriving = [(self._now_of(one.key), one.text) for one in expected if one.text is not None]
+        return len(arriving) == len(texts) and all(
+            now is not None
+            and is_same(text, texts.get(now, ""))
+            and not any(f"TZID={name}" in text for name in self.doubtful_zones)
+            for now, text in arriving
+        )
 
     def _now_of(self, source: VersionId) -> VersionId | None:
         was = self.carried.get(self.sources[source].identity)
@@ -234,7 +282,7 @@ class _Verification:
     def _add_foreseen(self, one: Expected[VersionId], there: VersionId | None, text: str) -> None:
         """What the plan or the forecast says of an entry, where it can be seen."""
         fields = differing(one.before, text)
-        if times_of(one.before) != times_of(text) and one.reasons:
+        if one.reasons and not same_times(one.before, text):
             fields = (*fields, "time")
         if not fields or not one.reasons:
             self.same += 1
