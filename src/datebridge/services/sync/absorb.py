@@ -129,7 +129,7 @@ class Absorber:
             for resource, theirs in objects:
                 before = objects_known.get(resource.href)
                 uids = _uids(theirs)
-                own_name = before is None and resource.href in self.busy_names
+                own_name = resource.href in self.busy_names and (before is None or not before.versions)
                 if uids & self.busy or own_name or (before is not None and holdings.uids(before) & self.busy):
                     # Looked at again once one's own change has been decided on.
                     self.found.kept.append(
