@@ -10,8 +10,15 @@
   import { counted } from '$lib/ui/words';
 
   /** What happens on the way: of a whole crossing, or of some lanes that differ from it. */
-  type Props = { options: Options; lanes: number; onclose: () => void; onsave: (options: Options) => void };
-  const { options, lanes, onclose, onsave }: Props = $props();
+  type Props = {
+    options: Options;
+    lanes: number;
+    /** What goes along the lanes, as a filter; only asked where it is for some lanes. */
+    filter?: string;
+    onclose: () => void;
+    onsave: (options: Options, filter: string) => void;
+  };
+  const { options, lanes, filter = '', onclose, onsave }: Props = $props();
   const KINDS = [
     { kind: 'VEVENT', name: 'events' },
     { kind: 'VTODO', name: 'to-dos' },
@@ -21,6 +28,8 @@
   const recipes = query(() => ({ queryKey: key('recipes'), queryFn: () => answer(client.GET('/api/recipes')) }));
   // svelte-ignore state_referenced_locally
   const before = options;
+  // svelte-ignore state_referenced_locally
+  let only = $state(filter);
   let since = $state(before.since ?? '');
   let kinds = $state<string[]>(before.kinds?.length ? [...before.kinds] : KINDS.map((one) => one.kind));
   let standing = $state(before.standing ?? 'ask');
@@ -41,7 +50,7 @@
     const chosen = recipes.data?.find((one) => one.name === recipe);
     const added = (chosen?.steps ?? []) as Record<string, unknown>[];
     const all = [...(keepsSteps ? others : []), ...added, ...addressesIn(addresses)];
-    onsave({
+    const wanted: Options = {
       since,
       kinds: kinds.length === KINDS.length ? [] : (kinds as Options['kinds']),
       standing,
@@ -49,7 +58,8 @@
       tell,
       steps: all,
       remedies: before.remedies,
-    });
+    };
+    onsave(wanted, only.trim());
   }
 </script>
 
@@ -57,6 +67,11 @@
   <h2 class="mb-3 text-lg font-bold">
     On the way{lanes ? `, along ${counted(lanes, 'lane', 'lanes')}` : ', along all lanes'}
   </h2>
+  {#if lanes}
+    <Field label="Only what matches this filter">
+      <Input bind:value={only} placeholder="everything, or for instance category:LAB" />
+    </Field>
+  {/if}
   <div class="grid grid-cols-2 gap-x-6">
     <Field label="Only what is not over before">
       <Input type="date" bind:value={since} class="w-44" />

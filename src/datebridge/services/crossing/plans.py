@@ -131,7 +131,7 @@ class LaneChange:
 
     Attributes:
         target: a calendar; or with `target_name` a new one.
-        options: those in which they differ from their crossing, in place of what they were.
+        options: those in which they differ from their crossing, in place of what they were; what is as usual is left.
     """
 
     target: CalendarId | None = None
@@ -154,13 +154,15 @@ def change_lanes(store: Store, crossing: CrossingId, lanes: Sequence[LaneId], ch
     if change.filter is not None:
         parse_filter(change.filter)
         values["filter"] = change.filter.strip()
-    if change.options is not None:
-        options = _checked(change.options)
-        values["options"] = {name: value for name, value in options.as_dict().items() if name in change.options} | {
-            name: getattr(options, name) for name in change.options if hasattr(options, name)
-        }
     with store.session() as session:
         own = {demand_id(row.id): row for row in crossings.lanes_of(session, crossing)}
+        usual = Options.read(crossings.crossing(session, crossing).options)
+    if change.options is not None:
+        options = _checked(change.options)
+        said = [name for name in change.options if hasattr(options, name)]
+        values["options"] = {
+            name: getattr(options, name) for name in said if getattr(options, name) != getattr(usual, name)
+        }
     chosen = [own[lane] for lane in lanes if lane in own]
     with store.write() as connection:
         if change.target is not None:

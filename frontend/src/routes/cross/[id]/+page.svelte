@@ -332,8 +332,9 @@
     <Options
       options={{ ...plan.options, ...picked[0]?.options }}
       lanes={picked.length}
+      filter={picked[0]?.filter}
       onclose={() => (asking = '')}
-      onsave={(options) => void alter({ options })}
+      onsave={(options, filter) => void alter({ options, filter })}
     />
   {:else if asking === 'target'}
     <TargetSheet
