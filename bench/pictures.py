@@ -65,7 +65,7 @@ def duplicates(page: Page) -> None:
     connect(page)
     folder = Path(os.environ["DATE_BRIDGE_SHOWN"]) / "sample-files"
     page.get_by_label("Calendar files").set_input_files(folder / "partner-office.ics")
-    page.get_by_role("button", name=re.compile("^Add .* “Partner office”")).click()
+    page.get_by_role("button", name=re.compile("^Import .* “Partner office”")).click()
     expect(page.get_by_role("status").filter(has_text="Press u to undo")).to_be_visible()
     to("/mend/duplicates")(page)
     page.get_by_role("button", name="Same title and time").click()
