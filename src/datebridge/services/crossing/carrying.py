@@ -50,7 +50,6 @@ class Drafted:
 
     set_id: SetId | None
     target: CalendarId | None
-    held: int = 0
 
 
 def draft_lane(
@@ -108,8 +107,7 @@ def draft_lane(
         if str(error) == _NOTHING:
             return Drafted(None, lane.target)
         raise
-    held = sum(1 for change in draft.changes if change.held and change.before != change.after)
-    return Drafted(draft.id, copying.calendar, held)
+    return Drafted(draft.id, copying.calendar)
 
 
 def _to_be_looked_at(

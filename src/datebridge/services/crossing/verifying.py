@@ -294,7 +294,8 @@ class _Verification:
 
     def _pending(self, source: VersionId, state: tuple[str, str]) -> FoundDifference:
         where, message = state
-        reason = f"On its way to {self.target_name}." if where in ("waiting", "sending") else message
+        under_way = where in ("waiting", "sending")
+        reason = f"On its way to {self.target_name}." if under_way else message or f"{self.target_name} refused it."
         return FoundDifference("missing", source, None, "", reason=reason)
 
     def _explained(self, one: EntryDifference[VersionId]) -> FoundDifference:
@@ -348,11 +349,8 @@ class _Verification:
         if self.others and self.others[0].id != self.lane.id:
             return
         theirs = self._of_other_lanes()
-        gone = {
-            self.now.get(was.agreed)
-            for identity, was in self.carried.items()
-            if identity not in {item.identity for item in self.leaving.items}
-        }
+        here = {item.identity for item in self.leaving.items}
+        gone = {self.now.get(was.agreed) for identity, was in self.carried.items() if identity not in here}
         extras = [version for version in self.there if version not in self.matched and version not in theirs]
         twins = Counter(self.substances[1])
         for some in chunks(extras, _TEXTS):
