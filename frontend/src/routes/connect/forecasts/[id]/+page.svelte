@@ -1,6 +1,7 @@
 <script lang="ts">
   import { page } from '$app/state';
   import PagedList from '$lib/ui/PagedList.svelte';
+  import TextBanks from '$lib/ui/TextBanks.svelte';
   import Action from '$lib/ui/Action.svelte';
   import Change from '$lib/look/Change.svelte';
   import type { Step } from '$lib/look/steps';
@@ -37,8 +38,6 @@
     enabled: asked.entry > 0,
     retry: false,
   }));
-  const there = $derived(new Set(banks.data?.right));
-  const here = $derived(new Set(banks.data?.left));
   const INK: Record<string, string> = { breaks: 'text-removed', alters: 'text-changed', untidy: 'text-same' };
   const GLYPH: Record<string, string> = { rewritten: '≠', dropped: '−', refused: '×' };
   const VERB: Record<string, string> = { rewritten: 'rewrites it in', dropped: 'drops it from', refused: 'refuses' };
@@ -57,14 +56,6 @@
     });
   }
 </script>
-
-{#snippet bank(lines: string[], other: Set<string>, label: string)}
-  <div class="figures min-w-0 flex-1 px-3 py-2 text-[12px] break-words" role="group" aria-label={label}>
-    {#each lines as line, k (k)}
-      <span class="block {other.has(line) ? '' : 'bg-picked font-bold'}">{line}</span>
-    {:else}<em class="text-soft">It does not arrive.</em>{/each}
-  </div>
-{/snippet}
 
 <svelte:head><title>Losses at {forecast.data?.target ?? '…'} · Date Bridge</title></svelte:head>
 {#if forecast.isError}
@@ -175,25 +166,14 @@
             {#snippet empty()}<p class="text-soft p-4">No entries.</p>{/snippet}
           </PagedList>
           {#if asked.entry && banks.data}
-            <div
-              class="border-ink max-h-[50%] shrink-0 overflow-y-auto border-t-2"
-              role="region"
-              aria-label="The entry in two banks"
-              tabindex="-1"
-              data-part
-            >
-              <div class="border-line flex border-b px-3 py-1 text-[13px] font-bold">
-                <span class="flex-1">As it is</span>
-                <span class="flex-1 pl-3"
-                  >As it will arrive{banks.data.certain ? '' : ', as far as can be foretold'}</span
-                >
-              </div>
-              {#if banks.data.refused}<p class="text-removed px-3 py-1">Refused: {banks.data.refused}</p>{/if}
-              <div class="divide-line flex divide-x">
-                {@render bank(banks.data.left, there, 'As it is')}
-                {@render bank(banks.data.right, here, 'As it will arrive')}
-              </div>
-            </div>
+            <TextBanks
+              left={banks.data.left}
+              right={banks.data.right}
+              names={['As it is', 'As it will arrive']}
+              more={banks.data.certain ? '' : ', as far as can be foretold'}
+              missing="It does not arrive."
+              wrong={banks.data.refused ? `Refused: ${banks.data.refused}` : ''}
+            />
           {:else if asked.entry && banks.isError}
             <p class="text-removed border-ink border-t-2 p-3">{banks.error.message}</p>
           {/if}
