@@ -12,8 +12,10 @@ import httpx
 import pytest
 
 from datebridge.connect.errors import Unreachable
-from datebridge.connect.gate import Gate, is_public
+from datebridge.connect.gate import Gate, is_public, proxy_for
 from datebridge.connect.http import Web
+from tests.connect.test_http import HEAD
+from tests.connect.test_http import host as answering
 
 
 @pytest.mark.parametrize(
@@ -194,3 +196,18 @@ def test_no_more_is_read_than_is_allowed(hosts: tuple[_Host, _Host]) -> None:
 @pytest.mark.parametrize("url", ["file:///etc/hosts", "ftp://feeds.example/", "http://", "mailto:x@feeds.example"])
 def test_only_web_addresses_are(url: str) -> None:
     assert refusal(Web(Gate([])), url).trouble == "address"
+
+
+def test_a_proxy_of_the_environment_is_asked_and_this_machine_never_through_it(monkeypatch: pytest.MonkeyPatch) -> None:
+    with answering(HEAD + b"Content-Length: 2\r\n\r\nHi") as proxy:
+        for name in ("HTTP_PROXY", "http_proxy"):
+            monkeypatch.setenv(name, proxy)
+        monkeypatch.setenv("NO_PROXY", "near.example")
+        with Web(Gate([])) as web:  # the name is known to the proxy alone
+            assert web.request("GET", "http://berths.skerrow.example/").body == b"Hi"
+        for address, trouble in (("http://near.example/", "name"), ("http://192.168.1.9/", "forbidden")):
+            with Web(Gate([])) as web, pytest.raises(Unreachable) as refused:
+                web.request("GET", address)
+            assert refused.value.trouble == trouble
+        assert proxy_for(httpx.URL("http://berths.skerrow.example")) == proxy
+        assert proxy_for(httpx.URL("http://127.0.0.1:8141")) is None

@@ -23,7 +23,7 @@ from starlette.routing import BaseRoute, Route
 from datebridge import __version__
 from datebridge.api import errors, help, maintenance
 from datebridge.api.answering import FIRST, LOOK, Answering, Spread, affordable
-from datebridge.api.connect import accounts, conflicts, fidelity, imports, replies, transfers
+from datebridge.api.connect import accounts, conflicts, fidelity, imports, replies, sign_on, transfers
 from datebridge.api.context import App
 from datebridge.api.cross import crossings
 from datebridge.api.guard import Guard
@@ -172,6 +172,7 @@ def operations() -> tuple[BaseRoute, ...]:
         maintenance,
         imports,
         replies,
+        sign_on,
         accounts,
         transfers,
         crossings,

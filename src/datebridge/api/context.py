@@ -11,6 +11,7 @@ from datebridge.api.shapes import SelectionIn
 from datebridge.core.errors import NotValid
 from datebridge.core.language.filters import Selection
 from datebridge.core.tzids import resolve
+from datebridge.services.accounts.sign_on import Errands
 from datebridge.services.sharing.seeing import Seeing
 from datebridge.settings import Settings
 from datebridge.store.change_feed import AsOfNow, Marks
@@ -31,6 +32,7 @@ class App:
     change_feed: AsOfNow[Marks]
     stages: AsOfNow[Stages]
     seeing: Seeing
+    errands: Errands = field(default_factory=Errands)
     notices: list[str] = field(default_factory=list)
 
 

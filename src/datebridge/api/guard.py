@@ -27,6 +27,8 @@ from datebridge.store.database import Store
 log = structlog.get_logger()
 #: What a program sends that is no browser; a foreign page cannot have a browser send it (Fetch §3.2.2).
 OWN_HEADER = "X-Date-Bridge"
+#: The page to which sign-on hosts send people back. It holds nothing by itself.
+SIGNED = "/connect/signed"
 _COOKIE = "date-bridge-access"
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 _HOST = re.compile(r"(\[[0-9a-f:.]{2,45}\]|[a-z0-9._-]{1,253})(?::[0-9]{1,5})?", re.IGNORECASE)
@@ -92,6 +94,8 @@ class Guard:
         if scope["method"] not in _SAFE and not _is_own_page(headers, hosts[0]):
             return _no("Changes are only taken from this application's own pages.")
         if near or through_proxy or self._has_key(headers):
+            return None
+        if scope["path"] == SIGNED and scope["method"] == "GET":  # from elsewhere, so that no cookie comes along
             return None
         if scope["path"] == "/enter" and scope["method"] == "POST":
             return await self._enter(scope, receive)

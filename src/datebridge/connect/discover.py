@@ -24,6 +24,8 @@ from datebridge.connect.origins import host_of, is_loopback, origin_of
 from datebridge.core.language.plural import counted
 
 Kind = Literal["server", "feed", "page"]
+#: What no other guess about an address would mend.
+_FINAL = frozenset({"leaves", "scheme", "sign-on", "homeless"})
 _SCHEME = re.compile(r"^[a-zA-Z][a-zA-Z0-9+.-]*://")
 
 
@@ -36,6 +38,7 @@ class FoundThere:
         locked: a user name and a password are needed before more can be said.
         links: for a page, the calendars it links to, title and address.
         data: for a feed, what it holds now.
+        offered: where it is locked, how one may sign in (``WWW-Authenticate``).
     """
 
     kind: Kind
@@ -45,6 +48,7 @@ class FoundThere:
     calendars: tuple[ListedCalendar, ...] = ()
     links: tuple[tuple[str, str], ...] = ()
     data: bytes = b""
+    offered: str = ""
 
     @property
     def is_page(self) -> bool:
@@ -133,17 +137,17 @@ def _find(web: Web, address: str) -> FoundThere:
         home = server.discover()
         return FoundThere("server", address, home=home, calendars=tuple(server.calendars(home)))
     except Unreachable as error:
-        if error.trouble in ("leaves", "scheme", "homeless") or (error.trouble == "password" and web.signed_in):
+        if error.trouble in _FINAL or (error.trouble == "password" and web.signed_in):
             raise
         if error.trouble == "password":
-            return FoundThere("server", address, locked=True)
+            return FoundThere("server", address, locked=True, offered=error.offered)
         if server.is_server:
             raise
         reason = error
     if locked is not None:
         if web.signed_in:
             raise locked
-        return FoundThere("feed", address, locked=True)
+        return FoundThere("feed", address, locked=True, offered=locked.offered)
     links = _links(body, address) if is_page(body) else ()
     if links:
         return FoundThere("page", address, links=links)

@@ -26,6 +26,7 @@ Trouble = Literal[
     "plain",
     "busy",
     "scheme",
+    "sign-on",
     "homeless",
     "incomplete",
 ]
@@ -46,6 +47,7 @@ class Unreachable(CannotDo):
     Attributes:
         http_status: of an answer that could not be used; 0 where there was none.
         origin: for ``leaves`` and ``plain``, where name and password would go if a person says yes; else "".
+        offered: how one may sign in there, as the server said when it let nobody in (``WWW-Authenticate``).
     """
 
     code: ClassVar[str] = "unreachable"
@@ -55,7 +57,7 @@ class Unreachable(CannotDo):
         self, trouble: Trouble, message: str, retry_after: float | None = None, origin: str = "", http_status: int = 0
     ) -> None:
         super().__init__(message)
-        self.http_status = http_status
+        self.http_status, self.offered = http_status, ""
         # What was asked here failed with what was asked elsewhere (RFC 4918 §11.4).
         self.status = 429 if trouble == "busy" else 424
         self.trouble, self.message, self.retry_after, self.origin = trouble, message, retry_after, origin
@@ -72,4 +74,4 @@ class Unreachable(CannotDo):
         """Whether it concerns everything of an account, not just what was asked."""
         if self.temporary:
             return self.trouble not in ALONE
-        return self.trouble in ("password", "scheme", "leaves", "plain", "certificate", "forbidden")
+        return self.trouble in ("password", "scheme", "sign-on", "leaves", "plain", "certificate", "forbidden")

@@ -13,11 +13,12 @@ import ipaddress
 import socket
 from collections.abc import Collection, Iterable
 from concurrent.futures import ThreadPoolExecutor
+from urllib.request import getproxies, proxy_bypass
 
 import httpx
 
 from datebridge.connect.errors import Unreachable
-from datebridge.connect.origins import origin_of
+from datebridge.connect.origins import is_this_machine, origin_of
 from datebridge.connect.sending import Sending
 from datebridge.connect.trust import Trust, context_of
 
@@ -107,6 +108,13 @@ def _origin(url: httpx.URL) -> tuple[str, str, int]:
     return url.scheme, url.host, url.port or (443 if url.scheme == "https" else 80)
 
 
+def proxy_for(url: httpx.URL) -> str | None:
+    """The proxy that the environment names for an address (``HTTPS_PROXY``, ``HTTP_PROXY``, ``NO_PROXY``); this machine
+    is never asked through one."""
+    proxy = getproxies().get(url.scheme) if not is_this_machine(url.host) else None
+    return proxy if proxy and not proxy_bypass(url.host) else None
+
+
 class GuardedTransport(httpx.AsyncBaseTransport):
     """Sends a request only where the gate lets it, to the very address the gate has looked at."""
 
@@ -117,14 +125,20 @@ class GuardedTransport(httpx.AsyncBaseTransport):
         self._by_host: dict[tuple[str, str], Sending] = {}
 
     async def handle_async_request(self, request: httpx.Request) -> httpx.Response:
-        pinned = None
+        pinned, proxy = None, proxy_for(request.url)
         if not self.gate.allows(request.url):
             loop = asyncio.get_running_loop()
-            pinned = await loop.run_in_executor(_LOOKUPS, self.gate.pinned, request.url)
+            try:
+                pinned = await loop.run_in_executor(_LOOKUPS, self.gate.pinned, request.url)
+            except Unreachable as error:
+                if proxy is None or error.trouble != "name":  # only the proxy may know names from outside
+                    raise
+        if proxy is not None:
+            request.extensions = {**request.extensions, "proxy": proxy}
+            pinned = None  # the proxy does the looking up, where its owner lets it
         name = request.url.scheme, request.url.netloc.decode("ascii", "replace")
         transport = self._by_host.get(name)
         if transport is None:  # one pool a name: names that share an address must not share a TLS connection
-            # No proxy from the environment: it would do the looking up, behind the gate's back.
             own = self._trust if origin_of(str(request.url)) in self._own else Trust()
             transport = Sending(self._connections, context_of(own) if name[0] == "https" else None)
             self._by_host[name] = transport

@@ -7,7 +7,7 @@ import logging
 import math
 import time
 from collections.abc import Callable, Generator, Iterable, Mapping, Sequence
-from concurrent.futures import Future
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -19,7 +19,7 @@ from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.gate import Gate, GuardedTransport
 from datebridge.connect.judging import connect_trouble, no_way_in, retry_after
 from datebridge.connect.origins import host_of, is_upgrade, origin_of
-from datebridge.connect.signing import signing
+from datebridge.connect.signing import TokenAuth, Tokens, signing
 from datebridge.connect.trust import Trust
 from datebridge.connect.unpacking import Body
 from datebridge.connect.waiting import begin, result_of, wait
@@ -44,6 +44,8 @@ _GRACE, _SLOWEST = 10.0, 2048
 _SLOW, _ENOUGH = 1 / 6, 3
 #: However fast it comes, a request ends after so many seconds.
 _WHOLE = 600.0
+#: Tokens are renewed by so many threads at once.
+_RENEWALS = ThreadPoolExecutor(4, "renewal")
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,6 +100,7 @@ class Web:
         budget: how long all requests together may take, in seconds; None for as long as they need.
         check: asked while waiting; raises to give up.
         trust: certificates that count at these origins alone.
+        tokens: of a sign-on host, instead of a user name and a password.
     """
 
     def __init__(
@@ -114,10 +117,12 @@ class Web:
         budget: float | None = None,
         check: Callable[[], None] | None = None,
         trust: Trust = Trust(),
+        tokens: Tokens | None = None,
     ) -> None:
         self.connections, self.patience, self.most_bytes = connections, patience, most_bytes
         self.origins = {origin_of(origin) for origin in origins}
         self._auth = signing(user, password, frozenset(self.origins)) if user or password else None
+        self._tokens = tokens
         self._transport = GuardedTransport(gate, connections, trust, self.origins)
         self._extensions = {"timeout": httpx.Timeout(timeout, connect=10).as_dict()}
         self._check = check
@@ -129,8 +134,8 @@ class Web:
 
     @property
     def signed_in(self) -> bool:
-        """Whether requests carry a user name and a password."""
-        return self._auth is not None
+        """Whether requests carry a user name and a password, or a token."""
+        return self._auth is not None or self._tokens is not None
 
     def note(self, *habits: str) -> None:
         """The other end was seen to have these habits (`connect.habits`)."""
@@ -172,7 +177,7 @@ class Web:
                 password to an origin they were not given for.
         """
         origin = origin_of(url)
-        if self._auth is not None and origin not in self.origins:
+        if self.signed_in and origin not in self.origins:
             raise self._leaves(origin)
         encoded = {name.encode(): value.encode() for name, value in (headers or {}).items()}
         return wait(self._patiently(method, url, body, encoded, once), self._check)
@@ -187,7 +192,7 @@ class Web:
             Unreachable: as `request` does, if the password would leave.
         """
         for request in asked:
-            if self._auth is not None and origin_of(request.url) not in self.origins:
+            if self.signed_in and origin_of(request.url) not in self.origins:
                 raise self._leaves(origin_of(request.url))
         turns = iter(range(len(asked)))
 
@@ -306,8 +311,11 @@ class Web:
         request = httpx.Request(
             method, url, headers=[*own, *headers.items()], content=body or None, extensions=self._extensions
         )
-        auth = self._auth if origin_of(url) in self.origins else None
-        response = await self._signed(request, auth)
+        is_own = origin_of(url) in self.origins
+        if self._tokens is not None and is_own:
+            response = await self._with_token(request, self._tokens)
+        else:
+            response = await self._signed(request, self._auth if is_own else None)
         try:
             taken = Body(
                 response.headers.get("content-encoding", "") if method != "HEAD" else "", self.most_bytes, host
@@ -322,6 +330,17 @@ class Web:
             return response, taken.end() if size else b""
         finally:
             await response.aclose()
+
+    async def _with_token(self, request: httpx.Request, tokens: Tokens) -> httpx.Response:
+        """Send a request with a token; where that has run out, once more with the next one (RFC 6750 §3.1)."""
+        token = tokens.current()
+        response = await self._signed(request, TokenAuth(token))
+        if response.status_code != 401:
+            return response
+        await response.aclose()
+        loop = asyncio.get_running_loop()
+        renewed = await loop.run_in_executor(_RENEWALS, tokens.renewed, token)
+        return await self._signed(request, TokenAuth(renewed))
 
     async def _signed(self, request: httpx.Request, auth: httpx.Auth | None) -> httpx.Response:
         """Send a request, once more where it has to be signed. Redirects and cookies are nobody's business here."""
@@ -350,11 +369,14 @@ class Web:
         code = response.status_code
         if code == 401:
             offered = response.headers.get("www-authenticate", "")
-            unsigned = no_way_in(host, offered, self._auth is not None, "authorization" in response.request.headers)
+            unsigned = no_way_in(host, offered, self.signed_in, "authorization" in response.request.headers)
             if unsigned is not None:
+                unsigned.offered, unsigned.origin = offered, origin_of(url)
                 raise unsigned
             if origin_of(url) not in self.origins:
                 raise self._leaves(origin_of(url))
+            if self._tokens is not None:
+                raise Unreachable("password", f"{host} does not accept what its sign-on host has given. Sign in again.")
             raise Unreachable("password", f"{host} does not accept this user name and password.")
         if code in (429, 503):
             seconds = retry_after(response.headers.get("retry-after", ""))

@@ -12,7 +12,7 @@ import httpx
 
 from datebridge.clock import now
 from datebridge.connect.errors import Unreachable
-from datebridge.connect.signing import challenges, strongest
+from datebridge.connect.signing import challenges, has_sign_on, strongest
 
 _ALGORITHM = re.compile(r"algorithm=\"?([A-Za-z0-9-]{1,40})", re.IGNORECASE)
 
@@ -28,6 +28,12 @@ def no_way_in(host: str, offered: str, signed_in: bool, sent: bool) -> Unreachab
     if tokens and strongest(offered) is None:
         if sent:
             return None
+        if has_sign_on(offered):
+            return Unreachable(
+                "sign-on",
+                f"{host} lets one in through its sign-on host, where you sign in by yourself in the browser."
+                + (" The password was not sent." if signed_in else ""),
+            )
         return Unreachable(
             "scheme" if signed_in else "password",
             f"{host} lets one in by Bearer only: enter an access token as the password, and leave the user name empty."

@@ -51,6 +51,7 @@ class Sending(httpx.AsyncBaseTransport):
                 data=request.content or None,
                 allow_redirects=False,
                 server_hostname=request.extensions.get("sni_hostname"),
+                proxy=request.extensions.get("proxy"),
                 timeout=aiohttp.ClientTimeout(sock_connect=bounds["connect"], sock_read=bounds["read"]),
             )
         version = answer.version or aiohttp.HttpVersion11

@@ -12,7 +12,7 @@ from __future__ import annotations
 import re
 from collections.abc import Generator
 from functools import lru_cache
-from typing import Literal
+from typing import Literal, Protocol
 
 import httpx
 
@@ -70,6 +70,35 @@ def takes_token(header: str) -> bool:
     """
     schemes = {scheme for scheme, _ in challenges(header)}
     return "bearer" in schemes or not schemes & {"basic", "digest"}
+
+
+def has_sign_on(header: str) -> bool:
+    """Whether a WWW-Authenticate header names a sign-on host (RFC 9728 §5.1)."""
+    return bool(sign_on_metadata(header))
+
+
+def sign_on_metadata(header: str) -> str:
+    """Where a server says which sign-on hosts it trusts (RFC 9728 §5.1); "" where it does not say.
+
+    >>> sign_on_metadata('Bearer realm="a", resource_metadata="https://a.example/.well-known/oauth-protected-resource"')
+    'https://a.example/.well-known/oauth-protected-resource'
+    """
+    bearer = (challenge for scheme, challenge in challenges(header) if scheme == "bearer")
+    return next((address for challenge in bearer if (address := _part(challenge, "resource_metadata"))), "")
+
+
+class Tokens(Protocol):
+    """Access tokens of one account, each good for a while (RFC 6749 §1.4)."""
+
+    def current(self) -> str:
+        """The token in use."""
+
+    def renewed(self, refused: str) -> str:
+        """The token after one that was refused. It may ask a sign-on host, so it is called from a thread of its own.
+
+        Raises:
+            Unreachable: if there is none.
+        """
 
 
 class TokenAuth(httpx.Auth):

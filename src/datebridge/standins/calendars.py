@@ -10,7 +10,7 @@ from urllib.parse import unquote
 from xml.sax.saxutils import escape
 
 from starlette.requests import Request
-from starlette.responses import HTMLResponse, Response
+from starlette.responses import HTMLResponse, JSONResponse, Response
 from starlette.types import Receive, Scope, Send
 
 from datebridge.core.objects import assemble, take_apart
@@ -23,9 +23,12 @@ from datebridge.standins.mail import MailDrop
 from datebridge.standins.page import page
 from datebridge.standins.places import Map
 from datebridge.standins.records import Collection, Records
+from datebridge.standins.sign_on import Tokens
 from datebridge.standins.signing import Door
 from datebridge.standins.traits import Traits
 
+#: Where it says which sign-on host it trusts (RFC 9728 §3).
+RESOURCE = "/.well-known/oauth-protected-resource"
 _ELSEWHERE = "/elsewhere"
 #: How late the habit of being slow makes every answer, in seconds.
 _SLOW = 0.2
@@ -38,10 +41,13 @@ class CalendarServer:
 
     def __init__(self, traits: Traits, records: Records, drop: MailDrop) -> None:
         self.traits, self.records, self.drop = traits, records, drop
+        #: The sign-on host it lets people in through, and where that is; "" for none. `by_password`: not only so.
+        self.sign_on: Tokens | None = None
+        self.sign_on_at, self.by_password = "", True
         self.habits = Habits()
         self.losses = traits.losses
         self._recent: deque[float] = deque()
-        self._door = Door(traits.name, self._password)
+        self._door = Door(traits.name, self.password)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         request = Request(scope, receive)
@@ -66,12 +72,20 @@ class CalendarServer:
             return Response(status_code=301, headers={"Location": "/dav/"})
         if self._too_fast():
             return Response("Too many requests.", 429, {"Retry-After": "1"})
-        basic, digest = not self.habits.has("digest-only"), self.traits.strict or self.habits.has("digest-only")
+        if path == RESOURCE and self.sign_on_at:
+            origin = str(request.base_url).rstrip("/")
+            return JSONResponse({"resource": origin, "authorization_servers": [self.sign_on_at]})
+        basic = self.by_password and not self.habits.has("digest-only")
+        digest = self.by_password and (self.traits.strict or self.habits.has("digest-only"))
         tokens = self.traits.tokens
-        person = self._door.person(request.headers.get("authorization", ""), request.method, digest, basic, tokens)
+        authorization = request.headers.get("authorization", "")
+        person = self._door.person(authorization, request.method, digest, basic, tokens)
+        if not person and self.sign_on is not None and authorization.startswith("Bearer "):
+            person = self.sign_on.person(authorization.removeprefix("Bearer "), "access")
         if not person:
             refusal = Response("A user name and a password are needed.", 401)
-            for challenge in self._door.challenges(digest, basic, tokens):
+            where = f"{str(request.base_url).rstrip('/')}{RESOURCE}" if self.sign_on_at else ""
+            for challenge in self._door.challenges(digest, basic, tokens, where):
                 refusal.headers.append("WWW-Authenticate", challenge)
             return refusal
         if self.habits.has("redirects") and request.method in _REDIRECTED and path.count("/") > 4:
@@ -83,7 +97,7 @@ class CalendarServer:
             request = Request({**scope, "path": path.removeprefix(_ELSEWHERE)})
         return answer(Ask(self.traits, self.records, self.drop, self.habits, self.losses, request, body, person))
 
-    def _password(self, name: str) -> str | None:
+    def password(self, name: str) -> str | None:
         person = self.records.person(name)
         return person[1] if person is not None else None
 

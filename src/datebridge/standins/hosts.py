@@ -33,6 +33,7 @@ from datebridge.standins.feeds import FeedHost
 from datebridge.standins.habits import Habits
 from datebridge.standins.mail import MailDrop, Post, mail_app
 from datebridge.standins.records import Records
+from datebridge.standins.sign_on import SignOn
 from datebridge.standins.traits import HALYARD, LANTERN, TIDEWRACK, Traits
 
 HOST = "127.0.0.1"
@@ -46,6 +47,7 @@ PORTS = {
     "smtp": 8146,
     "halyard": 8147,
     "halyard-tls": 8148,
+    "sign-on": 8149,
 }
 
 
@@ -72,6 +74,8 @@ class Hosts:
         self.breakwater = FeedHost(folder / "breakwater.sqlite")
         self.switches = {name: Switches() for name in ("tidewrack", "lantern", "halyard", "breakwater")}
         self._sockets = _listen(folder / "ports.json", ports)
+        self.sign_on = SignOn(self.halyard.password, folder / "sign-on.key")
+        self.halyard.sign_on, self.halyard.sign_on_at = self.sign_on.tokens, self.address("sign-on")
         self._servers: list[uvicorn.Server] = []
 
     def address(self, name: str) -> str:
@@ -90,6 +94,7 @@ class Hosts:
             "tidewrack": Faulty(self.tidewrack, self.switches["tidewrack"], self.tidewrack),
             "halyard": halyard,
             "halyard-tls": halyard,
+            "sign-on": self.sign_on,
             "lantern": lantern,
             "lantern-tls": lantern,
             "breakwater": Faulty(self.breakwater, self.switches["breakwater"]),

@@ -36,10 +36,14 @@ class Door:
         self.realm, self._password = realm, password
         self._nonces: Counter[str] = Counter()
 
-    def challenges(self, digest: bool, basic: bool, tokens: bool = False) -> list[str]:
-        """WWW-Authenticate values, one a scheme; the strongest does not come first, as on many servers."""
+    def challenges(self, digest: bool, basic: bool, tokens: bool = False, metadata: str = "") -> list[str]:
+        """WWW-Authenticate values, one a scheme; the strongest does not come first, as on many servers.
+
+        `metadata` says where it tells its sign-on host (RFC 9728 §5.1).
+        """
         offered = [f'Basic realm="{self.realm}", charset="UTF-8"'] if basic else []
-        offered += [f'Bearer realm="{self.realm}"'] if tokens else []
+        where = f', resource_metadata="{metadata}"' if metadata else ""
+        offered += [f'Bearer realm="{self.realm}"{where}'] if tokens else []
         if digest:
             if len(self._nonces) > _REMEMBERED:
                 self._nonces.clear()

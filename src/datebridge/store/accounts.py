@@ -218,9 +218,14 @@ def note_address(connection: Connection, account_id: AccountId, sealed: bytes) -
     connection.execute(update(ACCOUNTS).where(ACCOUNTS.c.id == account_id).values(address_sealed=sealed))
 
 
+def note_grant(connection: Connection, account_id: AccountId, sealed: bytes) -> None:
+    """What a sign-on host has given for an account is another one now."""
+    connection.execute(update(ACCOUNTS).where(ACCOUNTS.c.id == account_id).values(grant_sealed=sealed))
+
+
 def forget_account(connection: Connection, account_id: AccountId) -> None:
     """An account is disconnected: what opened it is wiped, and the logbook still knows its name."""
-    sealed = dict.fromkeys(("address_sealed", "password_sealed", "certificate_sealed"), b"")
+    sealed = dict.fromkeys(("address_sealed", "password_sealed", "certificate_sealed", "grant_sealed"), b"")
     wiped = {"gone": True, **sealed, "user": "", "trouble": ""}
     connection.execute(update(ACCOUNTS).where(ACCOUNTS.c.id == account_id).values(wiped))
 

@@ -2149,6 +2149,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/accounts/sign-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin
+         * @description Where to sign in, to add the server at an address.
+         */
+        post: operations["begin_api_accounts_sign_on_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/sign-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Again
+         * @description Where to sign in once more, as what the sign-on host had given is no good any more.
+         */
+        post: operations["begin_again_api_accounts__account_id__sign_on_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/sign-on/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answered
+         * @description Open the account with what the sign-on host has answered; once more, with `agreed`, where that was asked.
+         */
+        post: operations["answered_api_accounts_sign_on_answer_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/accounts": {
         parameters: {
             query?: never;
@@ -3565,6 +3625,12 @@ export interface components {
             host: string;
             /** User */
             user: string;
+            /**
+             * Sign On
+             * @description the sign-on host it is opened through; empty for a password
+             * @default
+             */
+            sign_on: string;
             /** Trouble */
             trouble: string;
             /** Trouble Since */
@@ -4891,6 +4957,12 @@ export interface components {
             kind: "server" | "feed" | "page";
             /** Says */
             says: string;
+            /**
+             * Sign On
+             * @description it can be opened through a sign-on host
+             * @default false
+             */
+            sign_on: boolean;
             /** Locked */
             locked: boolean;
             /**
@@ -7996,6 +8068,102 @@ export interface components {
              * @default []
              */
             agreed: string[];
+        };
+        /**
+         * SignOnAnswer
+         * @description What a sign-on host has sent the browser back with (RFC 6749 §4.1.2).
+         */
+        SignOnAnswer: {
+            /** State */
+            state: string;
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /**
+             * Error
+             * @default
+             */
+            error: string;
+            /**
+             * Error Description
+             * @default
+             */
+            error_description: string;
+            /**
+             * Iss
+             * @default
+             */
+            iss: string;
+            /**
+             * Agreed
+             * @default []
+             */
+            agreed: string[];
+        };
+        /**
+         * SignOnAt
+         * @description Where somebody is to sign in, and the address to which the answer comes.
+         */
+        SignOnAt: {
+            /** Address */
+            address: string;
+            /** Redirect */
+            redirect: string;
+        };
+        /**
+         * SignOnIn
+         * @description A server that is to be opened through a sign-on host.
+         *
+         *     Attributes:
+         *         sign_on: that host; empty for the one the server names. client, secret: how Date Bridge is known there.
+         */
+        SignOnIn: {
+            /** Address */
+            address: string;
+            /**
+             * Sign On
+             * @default
+             */
+            sign_on: string;
+            /**
+             * Client
+             * @default
+             */
+            client: string;
+            /**
+             * Secret
+             * @default
+             */
+            secret: string;
+            /**
+             * Agreed
+             * @default []
+             */
+            agreed: string[];
+            /**
+             * Authority
+             * @default
+             */
+            authority: string;
+            /**
+             * Certificate
+             * @default
+             */
+            certificate: string;
+        };
+        /**
+         * SignedOn
+         * @description The account that was opened; the job that looks through it, where it is a new one.
+         */
+        SignedOn: {
+            /** Account Id */
+            account_id: number;
+            /** Name */
+            name: string;
+            /** Job Id */
+            job_id: number | null;
         };
         /** SourcesIn */
         SourcesIn: {
@@ -13413,6 +13581,130 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    begin_api_accounts_sign_on_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignOnIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignOnAt"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    begin_again_api_accounts__account_id__sign_on_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignOnAt"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    answered_api_accounts_sign_on_answer_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignOnAnswer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedOn"];
+                };
             };
             /** @description The request is not valid; the detail says where. */
             422: {

@@ -48,6 +48,14 @@
     }
   }
 
+  /** What the sign-on host had given is no good any more: once more to its page. */
+  async function signOn(): Promise<void> {
+    await attempt(async () => {
+      const there = await answer(client.POST('/api/accounts/{account_id}/sign-on', { params }));
+      location.assign(there.address);
+    });
+  }
+
   const params = $derived({ path: { account_id: account.id } });
 </script>
 
@@ -55,7 +63,8 @@
   <div class="border-ink flex items-center gap-4 border-b pb-1">
     <h2 id="account-{account.id}" class="font-bold">{account.name}</h2>
     <span class="text-soft text-[13px]">
-      calendar server at {account.host}, as {account.user} · {on.length} on, {off.length} switched off
+      calendar server at {account.host}, as {account.user}{account.sign_on && `, through ${account.sign_on}`} · {on.length}
+      on, {off.length} switched off
     </span>
     <span class="ml-auto flex gap-2">
       <Action onclick={() => void start(() => answer(client.POST('/api/accounts/{account_id}/refresh', { params })))}
@@ -82,7 +91,11 @@
         ><strong class="text-removed">Not reached since {moment(account.trouble_since)}.</strong>
         {account.trouble} What is here is as it was last seen.</span
       >
-      <Action onclick={() => (signing = true)}>Give another password…</Action>
+      {#if account.sign_on}
+        <Action onclick={() => void signOn()}>Sign in again…</Action>
+      {:else}
+        <Action onclick={() => (signing = true)}>Give another password…</Action>
+      {/if}
     </p>
   {/if}
   {#if account.habits.length}

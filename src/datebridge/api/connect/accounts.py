@@ -33,6 +33,7 @@ from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobQueued, SetMade
 from datebridge.connect.feed import interval
 from datebridge.connect.habits import says
+from datebridge.connect.signing import has_sign_on
 from datebridge.connect.trust import Trust
 from datebridge.core.account_sheet import read_sheet
 from datebridge.core.accounts import AccountKind, reach_of
@@ -58,6 +59,7 @@ def listed(app: AppDep) -> list[AccountOut]:
             name=row.name,
             host=row.host,
             user=row.user,
+            sign_on=row.sign_on,
             trouble=row.trouble,
             trouble_since=present.stamp(row.trouble_since),
             habits=_habits(row.habits),
@@ -98,6 +100,7 @@ def look(app: AppDep, body: DiscoverIn) -> DiscoverOut:
         kind=place.kind,
         says=place.says(seen.title),
         locked=place.locked,
+        sign_on=has_sign_on(place.offered),
         connected=accounts.connected_as(app.store, app.settings, place.address, body.user),
         title=seen.title,
         links=[LinkOut(title=title, address=address) for title, address in place.links],

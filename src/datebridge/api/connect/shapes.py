@@ -77,6 +77,7 @@ class AccountOut(BaseModel):
     name: str
     host: str
     user: str
+    sign_on: str = Field(default="", description="the sign-on host it is opened through; empty for a password")
     trouble: str
     trouble_since: str
     habits: list[HabitOut]
@@ -146,6 +147,7 @@ class DiscoverOut(BaseModel):
 
     kind: Literal["server", "feed", "page"]
     says: str
+    sign_on: bool = Field(default=False, description="it can be opened through a sign-on host")
     locked: bool
     connected: str = Field(description="the account as which it is connected already; empty for none")
     title: str
@@ -310,3 +312,45 @@ class MergeIn(BaseModel):
 
     mine: dict[str, list[str]]
     both: dict[str, list[str]] = {}
+
+
+class SignOnIn(BaseModel):
+    """A server that is to be opened through a sign-on host.
+
+    Attributes:
+        sign_on: that host; empty for the one the server names. client, secret: how Date Bridge is known there.
+    """
+
+    address: str = Field(max_length=4_000)
+    sign_on: str = Field(default="", max_length=4_000)
+    client: str = Field(default="", max_length=500)
+    secret: str = Field(default="", max_length=2_000)
+    agreed: list[str] = []
+    authority: str = Field(default="", max_length=1_000_000)
+    certificate: str = Field(default="", max_length=1_000_000)
+
+
+class SignOnAt(BaseModel):
+    """Where somebody is to sign in, and the address to which the answer comes."""
+
+    address: str
+    redirect: str
+
+
+class SignOnAnswer(BaseModel):
+    """What a sign-on host has sent the browser back with (RFC 6749 §4.1.2)."""
+
+    state: str = Field(max_length=500)
+    code: str = Field(default="", max_length=10_000)
+    error: str = Field(default="", max_length=500)
+    error_description: str = Field(default="", max_length=5_000)
+    iss: str = Field(default="", max_length=4_000)
+    agreed: list[str] = []
+
+
+class SignedOn(BaseModel):
+    """The account that was opened; the job that looks through it, where it is a new one."""
+
+    account_id: int
+    name: str
+    job_id: int | None

@@ -10,6 +10,7 @@ from datebridge.connect.caldav import CalDavServer
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.homes import Home, ListedCalendar
 from datebridge.connect.origins import host_of, origin_of
+from datebridge.connect.sign_on import Fresh, Grant
 from datebridge.connect.trust import Trust
 from datebridge.core.accounts import reach_of
 from datebridge.core.crossing.probing import is_place
@@ -42,11 +43,13 @@ def add(
     publisher: str = "",
     agreed: Collection[str] = (),
     trust: Trust = Trust(),
+    grant: Grant | None = None,
 ) -> tuple[AccountId, JobId]:
     """Add what is at an address: a server with all its calendars left off, or a feed, subscribed to.
 
     `name` is what the account is called, or the feed's calendar; `publisher` who publishes the feed; `agreed` as for
-    `look_at`. An account whose password can no longer be opened, since the key to it is lost, is taken up again.
+    `look_at`; `grant` what a sign-on host has given instead of a password. An account whose password can no longer be
+    opened, since the key to it is lost, is taken up again.
 
     Returns:
         the account, and the job that looks through its calendars or fetches the feed for the first time.
@@ -56,8 +59,11 @@ def add(
         NotConnected: if it is connected already.
     """
     address, user, password = bare(address, user, password)
-    look = look_at(settings, address, user, password, agreed, within=False, trust=trust)
+    tokens = Fresh(grant) if grant is not None else None
+    look = look_at(settings, address, user, password, agreed, within=False, trust=trust, tokens=tokens)
     place = look.found
+    if grant is not None and place.home is not None:
+        user = place.home.title or place.home.principal.rstrip("/").rpartition("/")[2]
     if place.locked:
         raise Unreachable("password", "A user name and a password are needed.")
     if place.is_page:
@@ -75,6 +81,7 @@ def add(
         account.address_sealed, account.password_sealed = seal(settings, place.address), seal(settings, password)
         account.authority, account.certificate_sealed = trust.authority, seal(settings, trust.certificate)
         account.origins, account.trouble, account.trouble_since = look.origins, "", None
+        _keep_grant(settings, account, grant)
         if place.home is not None:
             _keep_home(account, place.home)
         session.add(account)
@@ -123,6 +130,11 @@ def connected_as(store: Store, settings: Settings, address: str, user: str) -> s
         except KeyLost:  # it has to be added again
             continue
     return ""
+
+
+def _keep_grant(settings: Settings, account: Account, grant: Grant | None) -> None:
+    account.sign_on = origin_of(grant.host.issuer) if grant is not None else ""
+    account.grant_sealed = seal(settings, grant.as_text()) if grant is not None else b""
 
 
 def _keep_home(account: Account, home: Home) -> None:
@@ -258,11 +270,13 @@ def sign_in(
     password: str,
     agreed: Collection[str] = (),
     trust: Trust | None = None,
+    grant: Grant | None = None,
 ) -> None:
     """Give another user name and password for an account, and other certificates, once they have been seen to work.
 
     Args:
         trust: None for the certificates it has.
+        grant: what a sign-on host has given, instead of a user name and a password.
 
     Raises:
         Unreachable: if they do not.
@@ -272,12 +286,16 @@ def sign_in(
     account = stored.account(store, account_id)
     address = unseal(settings, account.address_sealed)
     trust = trust or Trust(account.authority, unseal(settings, account.certificate_sealed))
-    look = look_at(settings, address, user, password, {*account.origins, *agreed}, within=False, trust=trust)
+    tokens = Fresh(grant) if grant is not None else None
+    origins = {*account.origins, *agreed}
+    look = look_at(settings, address, user, password, origins, within=False, trust=trust, tokens=tokens)
     if look.found.locked:
         raise Unreachable("password", f"{account.name} requires a user name and a password.")
     with store.writing_session() as session:
         fresh = stored.demand_account(session, account_id)
-        fresh.user, fresh.password_sealed, fresh.origins = user, seal(settings, password), look.origins
+        fresh.password_sealed, fresh.origins = seal(settings, password), look.origins
+        fresh.user = user if grant is None else fresh.user
+        _keep_grant(settings, fresh, grant)
         fresh.authority, fresh.certificate_sealed = trust.authority, seal(settings, trust.certificate)
         fresh.trouble, fresh.trouble_since = "", None
 

@@ -14,6 +14,7 @@ from datebridge.connect.discover import FoundThere, find, tidy
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.naming import Names, Place
 from datebridge.connect.origins import host_of, is_loopback, origin_of
+from datebridge.connect.signing import Tokens
 from datebridge.connect.trust import Trust
 from datebridge.core.inspection import Inspection, inspect
 from datebridge.core.text.headers import description_of
@@ -53,6 +54,7 @@ def look_at(
     agreed: Collection[str] = (),
     within: bool = True,
     trust: Trust = Trust(),
+    tokens: Tokens | None = None,
 ) -> Discovery:
     """Find out what is at an address, without keeping anything.
 
@@ -61,6 +63,7 @@ def look_at(
         agreed: origins beside the address's own that the user name and the password may go to, and those without
             encryption; each asked about before (see `Unreachable.origin`).
         trust: certificates that count there and nowhere else.
+        tokens: of a sign-on host, instead of a user name and a password.
 
     Raises:
         Unreachable: if nothing is there that holds calendars, or it cannot be reached.
@@ -70,16 +73,16 @@ def look_at(
         signing.forget()
     places = Names(settings.name_server).places(address)
     for place in places:
-        _demand_consent(address, place, bool(user or password), agreed)
+        _demand_consent(address, place, bool(user or password or tokens), agreed)
         try:
-            return _look(settings, place.address, user, password, agreed, within, trust)
+            return _look(settings, place.address, user, password, agreed, within, trust, tokens)
         except Unreachable as error:
             if error.trouble not in ("refused", "timeout", "name"):
                 raise
             if place is places[-1]:
                 told = f"{address} says that its calendars are at {host_of(place.address)}. {error.message}"
                 raise Unreachable(error.trouble, told) from error
-    return _look(settings, address, user, password, agreed, within, trust)
+    return _look(settings, address, user, password, agreed, within, trust, tokens)
 
 
 def _demand_consent(domain: str, place: Place, signed_in: bool, agreed: Collection[str]) -> None:
@@ -101,13 +104,20 @@ def _demand_consent(domain: str, place: Place, signed_in: bool, agreed: Collecti
 
 
 def _look(
-    settings: Settings, address: str, user: str, password: str, agreed: Collection[str], within: bool, trust: Trust
+    settings: Settings,
+    address: str,
+    user: str,
+    password: str,
+    agreed: Collection[str],
+    within: bool,
+    trust: Trust,
+    tokens: Tokens | None,
 ) -> Discovery:
     first, *others = tidy(address)
-    if (user or password) and not is_loopback(first):
+    if (user or password or tokens) and not is_loopback(first):
         demand_encryption(first, agreed)
     origins = {origin_of(first), *agreed, *(origin_of(other) for other in others if is_loopback(other))}
-    with looking_web(settings, user, password, origins, trust) as web:
+    with looking_web(settings, user, password, origins, trust, tokens) as web:
         place = find(web, address, agreed)
         origins = web.origins
     title = host_of(place.address)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import JSON, Column, Index, LargeBinary
+from sqlalchemy import JSON, Column, Index, LargeBinary, text
 from sqlmodel import Field, SQLModel
 
 
@@ -14,6 +14,8 @@ class Account(SQLModel, table=True):
         host: scheme, host and port, to be shown; a feed's whole address works like a password.
         authority: certificates that are trusted for it beside the usual ones, as PEM.
         certificate_sealed: a certificate of one's own with its key, for servers that ask who connects.
+        sign_on: the sign-on host it is opened through, as much of its address as may be shown; "" for a password.
+        grant_sealed: what that host has given (`connect.sign_on.Grant`).
         addresses: the e-mail addresses that are its owner.
         schedules: the server sends invitations by itself (RFC 6638).
         trouble: why it cannot be reached, since `trouble_since`; "" while all is well.
@@ -30,6 +32,8 @@ class Account(SQLModel, table=True):
     password_sealed: bytes = Field(default=b"", sa_type=LargeBinary)
     authority: str = ""
     certificate_sealed: bytes = Field(default=b"", sa_type=LargeBinary)
+    sign_on: str = ""
+    grant_sealed: bytes = Field(default=b"", sa_type=LargeBinary, sa_column_kwargs={"server_default": text("x''")})
     principal: str = ""
     home: str = ""
     addresses: list[str] = Field(default_factory=list, sa_column=Column(JSON, nullable=False))

@@ -8,6 +8,7 @@
   import { walking } from '$lib/state/focus';
   import Action from '$lib/ui/Action.svelte';
   import Deck from '$lib/ui/Deck.svelte';
+  import SignOn from '$lib/connect/SignOn.svelte';
   import Consent from '$lib/connect/Consent.svelte';
   import { answer, client, Refusal, type Schemas } from '$lib/api/client';
   import { refreshAll } from '$lib/api/queries';
@@ -175,6 +176,9 @@
     </dl>
   {/if}
   {#if refusal}<Consent {refusal} onagree={agree} />{/if}
+  {#if found?.sign_on || refusal?.trouble === 'sign-on' || refusal?.trouble === 'scheme'}
+    <SignOn asked={{ address, agreed, authority, certificate }} />
+  {/if}
   {#if found}
     <p class="mb-3 text-base" role="status">{found.says}</p>
     {#if found.connected}
