@@ -3978,7 +3978,7 @@ export interface components {
          */
         BulkIn: {
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
             selection: components["schemas"]["SelectionIn"];
             /**
              * Name
@@ -4363,7 +4363,7 @@ export interface components {
              * Steps
              * @description what would be changed in bulk
              */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * CheckOut
@@ -5320,6 +5320,22 @@ export interface components {
             contradicts: boolean;
         };
         /**
+         * FetchLinks
+         * @description What links into the old system lead to is carried within the entry; `most` kB each.
+         */
+        FetchLinks: {
+            /**
+             * Most
+             * @default 1000
+             */
+            most: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "fetch-links";
+        };
+        /**
          * FieldOut
          * @description One field in which both sides differ; lines as they are written.
          */
@@ -6221,6 +6237,17 @@ export interface components {
             /** Message */
             message: string;
         };
+        /**
+         * LeaveBehind
+         * @description Entries do not come along, series as a whole; they are listed.
+         */
+        LeaveBehind: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "leave-behind";
+        };
         /** LineIn */
         LineIn: {
             /** Calendar */
@@ -6247,6 +6274,27 @@ export interface components {
              * @enum {string}
              */
             means: "title" | "when" | "unclear";
+        };
+        /**
+         * LinkAttachments
+         * @description Attachments within an entry become links to files at a web address, where somebody puts them.
+         *
+         *     Attributes:
+         *         most: up to so many kB they stay within the entry.
+         */
+        LinkAttachments: {
+            /** Under */
+            under: string;
+            /**
+             * Most
+             * @default 100
+             */
+            most: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "link-attachments";
         };
         /** LinkOut */
         LinkOut: {
@@ -7317,7 +7365,7 @@ export interface components {
             /** Name */
             name: string;
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
             /**
              * Says
              * @description each step in a few words
@@ -7400,7 +7448,7 @@ export interface components {
             /** Words */
             words: string;
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * RemoteOut
@@ -7709,6 +7757,17 @@ export interface components {
             total: number;
             /** Rows */
             rows: components["schemas"]["ScatteredOut"][];
+        };
+        /**
+         * SecondSeries
+         * @description A change for all that follow (RANGE=THISANDFUTURE, RFC 5545 §3.2.13) becomes a series of its own.
+         */
+        SecondSeries: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "second-series";
         };
         /** SeenIn */
         SeenIn: {
@@ -8254,7 +8313,7 @@ export interface components {
         /** StepsIn */
         StepsIn: {
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * Strip
@@ -10497,7 +10556,7 @@ export interface operations {
     export_file_api_exports_post: {
         parameters: {
             query?: {
-                format?: "ics" | "zip" | "csv" | "tsv";
+                format?: "ics" | "zip" | "csv" | "tsv" | "files";
                 calendar?: number | null;
                 zone?: string;
                 name?: string;

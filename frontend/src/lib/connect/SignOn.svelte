@@ -5,7 +5,12 @@
   import { attempt } from '$lib/state/attempt.svelte';
 
   /** Signing in on the page of a sign-on host: a way there, and how Date Bridge is known there. */
-  const { asked }: { asked: Pick<Schemas['SignOnIn'], 'address' | 'agreed' | 'authority' | 'certificate'> } = $props();
+  type Props = {
+    asked: Pick<Schemas['SignOnIn'], 'address' | 'agreed' | 'authority' | 'certificate'>;
+    /** There is no other way in. */
+    alone: boolean;
+  };
+  const { asked, alone }: Props = $props();
 
   let host = $state('');
   let known = $state('');
@@ -26,8 +31,10 @@
 
 <form class="border-rule mb-4 max-w-4xl border-l-4 pl-3" onsubmit={(event) => void go(event)} aria-label="Sign on">
   <p class="mb-2">
-    You sign in on the sign-on host’s own page, and come back here. Date Bridge never sees that password; it is given
-    access, which you can end there at any time.
+    {alone
+      ? 'You sign in on the page of the server’s sign-on host,'
+      : 'Enter them above, or sign in on the page of the server’s sign-on host'}
+    and come back here. Date Bridge never sees that password; it is given access, which you can end there at any time.
   </p>
   <details class="mb-2">
     <summary class="hover:text-brass cursor-pointer">If the operator has given you a client ID</summary>
@@ -42,7 +49,7 @@
       <code class="figures">{location.origin}/connect/signed</code>
     </div>
   </details>
-  <Action kind="main" submit disabled={busy || !asked.address.trim()}>
+  <Action kind={alone ? 'main' : 'plain'} submit disabled={busy || !asked.address.trim()}>
     {busy ? 'Finding the sign-on host…' : 'Go and sign in'}
   </Action>
 </form>

@@ -12,7 +12,7 @@
   type Props = { selection: Schemas['SelectionIn']; calendar?: number; name: string; onclose: () => void };
   const { selection, calendar, name, onclose }: Props = $props();
 
-  let format = $state<'ics' | 'zip' | 'csv'>('ics');
+  let format = $state<'ics' | 'zip' | 'csv' | 'files'>('ics');
   let zone = $state('');
   // svelte-ignore state_referenced_locally (the proposed name is a start, the reader may change it)
   let file = $state(name);
@@ -37,7 +37,14 @@
       name: 'Spreadsheet (.csv)',
       says: 'One row for each entry. An edited table can be imported again under Mend.',
     },
+    {
+      value: 'files',
+      name: 'Attachments only, as files (.zip)',
+      says: 'Named as the links to them are, where a change makes links of attachments.',
+    },
   ] as const;
+
+  const ending = $derived(format === 'files' ? 'zip' : format);
 
   async function hand(): Promise<void> {
     busy = true;
@@ -73,7 +80,7 @@
   <label class="mb-3 flex items-center gap-2">
     <span class="w-24">File name</span>
     <Input bind:value={file} class="flex-1" />
-    <span class="figures text-soft">.{format}</span>
+    <span class="figures text-soft">.{ending}</span>
   </label>
   {#if format === 'csv'}
     <label class="mb-3 flex items-center gap-2">
@@ -90,7 +97,7 @@
   {#if check.isError}<p class="text-removed">{check.error.message}</p>{/if}
   {#snippet actions()}
     <Action kind="main" onclick={() => void hand()} disabled={busy || !check.data?.entries || !file.trim()}>
-      {busy ? 'Writing…' : `Save ${counted(check.data?.entries ?? 0, 'entry', 'entries')} as .${format}`}
+      {busy ? 'Writing…' : `Save ${counted(check.data?.entries ?? 0, 'entry', 'entries')} as .${ending}`}
     </Action>
   {/snippet}
 </Sheet>

@@ -234,6 +234,18 @@
       <option value="last">the last one before the start</option>
       <option value="first">the first one</option>
     </Select>
+  {:else if step.do === 'link-attachments'}
+    <Input bind:value={step.under} aria-label="Under" placeholder="https://files…" class="min-w-48 flex-1" />
+    <label class="flex items-center gap-2"
+      >from <input type="number" class="field w-24" min="0" bind:value={step.most} aria-label="kB" /> kB on</label
+    >
+    <span class="text-soft w-full text-[12px]"
+      >Put the files there first: Export…, “Attachments only, as files”, names them as the links do.</span
+    >
+  {:else if step.do === 'fetch-links'}
+    <label class="flex items-center gap-2"
+      >up to <input type="number" class="field w-24" min="1" bind:value={step.most} aria-label="kB each" /> kB each</label
+    >
   {:else if step.do === 'property'}
     <Input bind:value={step.source} aria-label="Property" placeholder="X-BUSY-STATE" class="w-44" />
     <span aria-hidden="true">→</span>

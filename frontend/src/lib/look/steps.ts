@@ -72,6 +72,22 @@ export const STEPS: { name: string; steps: { kind: Kind; name: string; fresh: ()
         fresh: () => ({ do: 'category-in-title' }),
       },
       { kind: 'plain-notes', name: 'Plain notes for formatted ones', fresh: () => ({ do: 'plain-notes' }) },
+      {
+        kind: 'second-series',
+        name: 'A second series for changes to all that follow',
+        fresh: () => ({ do: 'second-series' }),
+      },
+      {
+        kind: 'link-attachments',
+        name: 'Links for attachments',
+        fresh: () => ({ do: 'link-attachments', under: '', most: 100 }),
+      },
+      {
+        kind: 'fetch-links',
+        name: 'Attachments for links into the old system',
+        fresh: () => ({ do: 'fetch-links', most: 1000 }),
+      },
+      { kind: 'leave-behind', name: 'Leave behind, and list', fresh: () => ({ do: 'leave-behind' }) },
     ],
   },
   {

@@ -59,8 +59,9 @@ _MEDIA = {
     "zip": "application/zip",
     "csv": "text/csv; charset=utf-8",
     "tsv": "text/tab-separated-values; charset=utf-8",
+    "files": "application/zip",
 }
-_MEDIA_TYPES = [kind.partition(";")[0] for kind in _MEDIA.values()]
+_MEDIA_TYPES = sorted({kind.partition(";")[0] for kind in _MEDIA.values()})
 _FACET_TERMS = {"kind": "kind", "zone": "zone", "status": "status", "category": "category"}
 #: How many terms of a filter line are counted one by one.
 _MOST_COUNTED = 12
@@ -264,7 +265,7 @@ def export_file(
     resolve_filter(chosen.filter, this_day())  # once the file has begun, it is too late to say what is wrong
     with app.store.read() as connection:
         export.demand_calendar(connection, calendar)
-    file = export.file_name(name, format)
+    file = export.file_name(name, export.ENDINGS.get(format, format))
     return StreamingResponse(
         export.write(app.store, app.ledger, selection(chosen), calendar, format, zone),
         media_type=_MEDIA[format],

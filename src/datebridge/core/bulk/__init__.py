@@ -16,7 +16,7 @@ from collections.abc import Callable, Sequence
 from itertools import groupby
 from typing import Any, NamedTuple
 
-from datebridge.core.bulk import people, remedies, timing, wording, zoning
+from datebridge.core.bulk import attachments, people, remedies, splitting, timing, wording, zoning
 from datebridge.core.bulk.demands import demand
 from datebridge.core.bulk.steps import (
     TIMING,
@@ -30,7 +30,10 @@ from datebridge.core.bulk.steps import (
     Delete,
     DropPeople,
     EndSeries,
+    FetchLinks,
     Fix,
+    LeaveBehind,
+    LinkAttachments,
     MapAddress,
     Misread,
     MoveTo,
@@ -42,6 +45,7 @@ from datebridge.core.bulk.steps import (
     Recipe,
     Replace,
     SayInNotes,
+    SecondSeries,
     Shift,
     Status,
     Step,
@@ -88,6 +92,7 @@ _PLAIN: dict[type, Callable[[ComponentEditor, Any], None]] = {
     OneAlarm: remedies.one_alarm,
     CategoryInTitle: remedies.category_in_title,
     PlainNotes: remedies.plain_notes,
+    LinkAttachments: attachments.link_attachments,
 }
 _TIMES: dict[type, Callable[[Subject, Any], None]] = {
     Shift: timing.shift,
@@ -98,6 +103,7 @@ _TIMES: dict[type, Callable[[Subject, Any], None]] = {
     OnClock: zoning.on_clock,
     Misread: zoning.misread,
     DaysAgain: zoning.days_again,
+    SecondSeries: splitting.second_series,
 }
 
 
@@ -108,18 +114,20 @@ class Outcome(NamedTuple):
         text: None where it goes.
         notes: what has to be said of it.
         why_not: the steps that do not apply to it, each with the reason; only for entries that were chosen.
+        left: it does not come along, and stays where it is as it was.
     """
 
     key: int
     text: str | None
     notes: tuple[str, ...] = ()
     why_not: tuple[str, ...] = ()
+    left: bool = False
 
 
 def needs_series(steps: Sequence[Step]) -> bool:
     """Whether a series has to be there with all its changed occurrences, chosen or not."""
     return any(
-        isinstance(step, TIMING)
+        isinstance(step, (*TIMING, LeaveBehind))
         or (isinstance(step, Delete) and step.before)
         or (isinstance(step, Fix) and ALL[step.check].of_series)
         for step in steps
@@ -143,7 +151,8 @@ def change(subject: Subject, steps: Sequence[Step]) -> list[Outcome]:
             text = stamped(text, subject.stamp, member.key in subject.significant)
         if member.chosen or text != before[member.key]:
             notes, not_done = subject.notes.get(member.key, ()), why_not.get(member.key, ())
-            outcomes.append(Outcome(member.key, text, tuple(notes), tuple(not_done)))
+            left = member.key in subject.left
+            outcomes.append(Outcome(member.key, text, tuple(notes), tuple(not_done), left))
     return outcomes
 
 
@@ -191,6 +200,11 @@ def _do(subject: Subject, step: Step, why_not: dict[int, list[str]]) -> None:
     if isinstance(step, Fix) and ALL[step.check].of_series:
         _heal(subject, step)
         return
+    if isinstance(step, LeaveBehind):
+        for member in subject.living if chosen else ():  # a series as a whole
+            member.text = None
+            subject.left.add(member.key)
+        return
     for member in chosen:
         text = member.text or ""
         try:
@@ -230,10 +244,12 @@ def _do_alone(subject: Subject, member: SubjectMember, step: Step) -> None:
         if any(problem.code == step.check for problem in facts.problems):
             member.text = None
         return
+    lines = ComponentEditor(text)
     if isinstance(step, DropPeople):
-        lines = ComponentEditor(text)
         people.drop_people(lines, step, subject, member)
-        member.text = lines.text
+    if isinstance(step, FetchLinks):
+        attachments.fetch_links(lines, step, subject)
+    member.text = lines.text
 
 
 def _delete_before(subject: Subject, step: Delete) -> None:

@@ -11,7 +11,9 @@ from datebridge.core.bulk.steps import (
     Delete,
     DropPeople,
     EndSeries,
+    FetchLinks,
     Fix,
+    LinkAttachments,
     MapAddress,
     Property,
     Replace,
@@ -59,6 +61,10 @@ def demand(steps: Sequence[Step]) -> None:  # noqa: C901 (one case a step)
                     raise CannotChange(f"There is no check “{step.check[:40]}”.")
                 if step.before:
                     day_of(step.before)
+            case LinkAttachments() if not step.under.startswith(("https://", "http://")) or " " in step.under:
+                raise CannotChange("Enter the web address under which the files will lie, such as https://…")
+            case LinkAttachments() | FetchLinks() if step.most < 0:
+                raise CannotChange("Enter a size in kB, 0 or more.")
             case EndSeries():
                 day_of(step.last)
             case BeginSeries():

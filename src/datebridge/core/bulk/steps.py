@@ -265,6 +265,41 @@ class PlainNotes:
     do: Literal["plain-notes"] = "plain-notes"
 
 
+@dataclass(frozen=True, slots=True)
+class SecondSeries:
+    """A change for all that follow (RANGE=THISANDFUTURE, RFC 5545 §3.2.13) becomes a series of its own."""
+
+    do: Literal["second-series"] = "second-series"
+
+
+@dataclass(frozen=True, slots=True)
+class LinkAttachments:
+    """Attachments within an entry become links to files at a web address, where somebody puts them.
+
+    Attributes:
+        most: up to so many kB they stay within the entry.
+    """
+
+    under: str
+    most: int = 100
+    do: Literal["link-attachments"] = "link-attachments"
+
+
+@dataclass(frozen=True, slots=True)
+class FetchLinks:
+    """What links into the old system lead to is carried within the entry; `most` kB each."""
+
+    most: int = 1000
+    do: Literal["fetch-links"] = "fetch-links"
+
+
+@dataclass(frozen=True, slots=True)
+class LeaveBehind:
+    """Entries do not come along, series as a whole; they are listed."""
+
+    do: Literal["leave-behind"] = "leave-behind"
+
+
 Step = (
     Shift
     | MoveTo
@@ -289,12 +324,16 @@ Step = (
     | OneAlarm
     | CategoryInTitle
     | PlainNotes
+    | SecondSeries
+    | LinkAttachments
+    | FetchLinks
+    | LeaveBehind
     | Fix
     | Delete
 )
 
 #: Steps that concern a series with all its changed occurrences.
-TIMING = (Shift, AllDay, Timed, OnClock, Misread, DaysAgain, EndSeries, BeginSeries)
+TIMING = (Shift, AllDay, Timed, OnClock, Misread, DaysAgain, EndSeries, BeginSeries, SecondSeries)
 
 
 @dataclass(frozen=True, slots=True)
@@ -358,6 +397,14 @@ def step_in_words(step: Step) -> str:  # noqa: C901 (one line a step)
             return "categories before the title"
         case PlainNotes():
             return "plain notes"
+        case SecondSeries():
+            return "a second series where all that follow change"
+        case LinkAttachments():
+            return f"attachments over {step.most:,} kB as links under {step.under}"
+        case FetchLinks():
+            return f"links into the old system fetched, up to {step.most:,} kB each"
+        case LeaveBehind():
+            return "left behind"
         case Fix():
             return f"fixed: {step.check}"
         case Delete():

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from datebridge.core.errors import CannotDo
 from datebridge.core.index.derive import derive
@@ -16,6 +18,13 @@ class CannotChange(CannotDo):
     """A step does not apply to an entry; the message says why, for all such entries alike."""
 
     code, title = "cannot-change", "This entry cannot be changed this way"
+
+
+class FetchedFile(NamedTuple):
+    """What a link led to, and as what it was given (RFC 9110 §8.3)."""
+
+    media: str
+    data: bytes
 
 
 @dataclass(slots=True)
@@ -40,6 +49,8 @@ class Subject:
     Attributes:
         stamp: now, in UTC as iCalendar writes it.
         notes: what has to be said of a member, by key.
+        files: what links lead to, by their address, or why that could not be fetched; None where nobody can fetch.
+        left: those that do not come along.
         significant: the members of which people would have to be told again (RFC 5546 §2.1.4).
     """
 
@@ -48,6 +59,8 @@ class Subject:
     stamp: str = ""
     notes: dict[int, list[str]] = field(default_factory=dict)
     significant: set[int] = field(default_factory=set)
+    files: Mapping[str, FetchedFile | str] | None = None
+    left: set[int] = field(default_factory=set)
 
     def note(self, member: SubjectMember, reason: str) -> None:
         """Say something of a member."""

@@ -39,7 +39,8 @@ def _is_plain(text: str) -> bool:
     return not any(name in upper for name in _SERIES)
 
 
-def _group(subject: Subject, master: SubjectMember) -> Group:
+def group_of(subject: Subject, master: SubjectMember) -> Group:
+    """A series with all that belongs to it, as it can be edited."""
     clock = subject.clock_of(master.text or "")
     return Group([Entry(m.key, m.text or "") for m in subject.living], clock, subject.zones)
 
@@ -133,7 +134,7 @@ def edit_all(
         CannotChange: where no rule says it.
     """
     try:
-        plan = edit(_group(subject, master), master.key, begin, "all", after, subject.stamp, "", listed, clocks)
+        plan = edit(group_of(subject, master), master.key, begin, "all", after, subject.stamp, "", listed, clocks)
     except CannotEdit as error:
         raise CannotChange(str(error)) from error
     _take(subject, [(edit.id, edit.text) for edit in plan.edits])
@@ -261,7 +262,7 @@ def end_series(subject: Subject, step: EndSeries) -> None:
             return
         if next(shape.each(facts.start_wall, -(1 << 40), after), None) is None:
             raise CannotChange("It starts after that day.")
-        plan = remove(_group(subject, master), master.key, slot, "following", subject.stamp)
+        plan = remove(group_of(subject, master), master.key, slot, "following", subject.stamp)
         _take(subject, [(edit.id, edit.text) for edit in plan.edits])
 
     each(subject, whole, _as_it_is)

@@ -1,8 +1,8 @@
 """What can be done about a loss: steps of a change in bulk, each with what it does in words.
 
 >>> from datebridge.core.crossing.catalogue import BY_NAME
->>> [(one.words, one.steps) for one in remedies_for(BY_NAME["contact"])]
-[('Say it in the notes', (SayInNotes(names=['CONTACT'], do='say-in-notes'),))]
+>>> [(one.words, one.steps) for one in remedies_for(BY_NAME["contact"])][0]
+('Say it in the notes', (SayInNotes(names=['CONTACT'], do='say-in-notes'),))
 """
 
 from __future__ import annotations
@@ -12,10 +12,14 @@ from typing import NamedTuple
 from datebridge.core.bulk.steps import (
     CategoryInTitle,
     EndSeries,
+    FetchLinks,
     Fix,
+    LeaveBehind,
+    LinkAttachments,
     OneAlarm,
     PlainNotes,
     SayInNotes,
+    SecondSeries,
     Step,
 )
 from datebridge.core.checks import is_fixable
@@ -29,9 +33,15 @@ class Remedy(NamedTuple):
     steps: tuple[Step, ...]
 
 
+#: Where files of attachments lie, until somebody says it.
+_FILES = "https://files.example/"
+_LEAVE = Remedy("Leave these entries behind, and list them", (LeaveBehind(),))
+
+
 def remedies_for(feature: Feature, last: str = "") -> list[Remedy]:
     """The ways out of the loss of a feature, the usual one first; `last`: a day on which endless series may end."""
-    return [remedy for name in feature.remedies if (remedy := _remedy(name, feature, last)) is not None]
+    ways = (_remedy(name, feature, last) for name in feature.remedies)
+    return [*(remedy for remedy in ways if remedy is not None), _LEAVE]
 
 
 def _remedy(name: str, feature: Feature, last: str) -> Remedy | None:
@@ -46,6 +56,12 @@ def _remedy(name: str, feature: Feature, last: str) -> Remedy | None:
             return Remedy("Put categories before the title", (CategoryInTitle(),))
         case "plain-notes":
             return Remedy("Say formatted notes as plain ones", (PlainNotes(),))
+        case "second-series":
+            return Remedy("Make a second series of what follows", (SecondSeries(),))
+        case "link-attachments":
+            return Remedy("Link attachments to files at an address of yours", (LinkAttachments(_FILES, 0),))
+        case "fetch-links":
+            return Remedy("Carry what links into the old system lead to", (FetchLinks(),))
         case "end-series":
             return Remedy(f"End the series on {last}", (EndSeries(last),)) if last else None
         case "fix":

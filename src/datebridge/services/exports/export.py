@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+from datebridge.core.bulk.attachments import inline_files
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.language.filters import Selection
 from datebridge.core.language.plural import counted
@@ -21,7 +22,9 @@ from datebridge.store.entries import leaving
 from datebridge.store.entries.ledger import Ledger
 from datebridge.store.entries.zones import zones_of
 
-Format = Literal["ics", "zip", "csv", "tsv"]
+Format = Literal["ics", "zip", "csv", "tsv", "files"]
+#: How the file of a format ends, where it is not by its name.
+ENDINGS: dict[Format, str] = {"files": "zip"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,6 +89,20 @@ def write_zip(connection: Connection, export: Export) -> Iterator[bytes]:
     yield sink.take()
 
 
+def write_files(connection: Connection, export: Export) -> Iterator[bytes]:
+    """A zip with what is attached within entries, each file once, named as links to it are (`LinkAttachments`)."""
+    sink = _Sink()
+    used: set[str] = set()
+    with zipfile.ZipFile(sink, "w", zipfile.ZIP_DEFLATED) as packed:  # type: ignore[call-overload]
+        for text in leaving.texts(connection, export.ids):
+            for file in inline_files(text) if "ATTACH" in text else ():
+                if file.name not in used:
+                    used.add(file.name)
+                    packed.writestr(file.name, file.data)
+                    yield sink.take()
+    yield sink.take()
+
+
 def write_csv(connection: Connection, export: Export, zone: str = "", table: bool = False) -> Iterator[bytes]:
     """A spreadsheet, one row an entry, in order of start; or the same for the clipboard, as a table."""
     owner = {i: name for c, name in export.calendars.items() for i in export.entries[c]}
@@ -109,6 +126,8 @@ def write(
             yield from write_csv(connection, export, zone, table=form == "tsv")
         elif form == "zip":
             yield from write_zip(connection, export)
+        elif form == "files":
+            yield from write_files(connection, export)
         elif export.entries:
             yield from write_ics(connection, export)
 

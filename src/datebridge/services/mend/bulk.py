@@ -18,6 +18,7 @@ from datebridge.services.editing.edits import stamp
 from datebridge.services.imports.deriving import Deriving
 from datebridge.services.jobs.jobs import JobContext, Refused, performs
 from datebridge.services.mend.changing import Changed, Changing, Unchanged
+from datebridge.services.mend.link_fetching import LinkFetching
 from datebridge.services.mend.recipes import read_steps
 from datebridge.services.transfer.copying import Target
 from datebridge.services.transfer.transfers import transfer_changed
@@ -109,7 +110,7 @@ def _pieces(context: JobContext, ids: list[VersionId], steps: Sequence[Step]) ->
     with context.store.read() as connection:
         wanted = with_series(connection, ids) if together else ids
         groups = in_groups(connection, wanted, together)
-    done = 0
+    done, fetching = 0, LinkFetching(context, steps)
     for calendar, units in groups.items():
         with context.store.read() as connection:
             zones = zones_of(connection, calendar)
@@ -127,7 +128,8 @@ def _pieces(context: JobContext, ids: list[VersionId], steps: Sequence[Step]) ->
             ]
             done += len(placed)
             context.progress(done, len(wanted), "entries")
-            yield _Piece(placed, zones, Changing(GroupId(calendar), units_now, steps, moment))
+            files = fetching.of(calendar, (one.text for unit in units_now for one in unit if one.chosen))
+            yield _Piece(placed, zones, Changing(GroupId(calendar), units_now, steps, moment, files))
 
 
 def _add(draft: Draft, piece: _Piece, changed: Changed, tally: _Tally) -> None:
@@ -138,7 +140,10 @@ def _add(draft: Draft, piece: _Piece, changed: Changed, tally: _Tally) -> None:
             tally.left.update(outcome.why_not)
             place = (here.calendar, here.component, here.uid, here.recurrence_id)
             why = " ".join((*outcome.notes, *outcome.why_not))
-            if outcome.text is None:
+            if outcome.left:
+                tally.left["left behind."] += 1
+                draft.add(Change(*place, number, number, "Left behind.", held=True))
+            elif outcome.text is None:
                 draft.add(Change(*place, number, None, why or "Deleted."))
             elif row is not None:
                 version = writer.add_row(row, outcome.text)
@@ -165,6 +170,7 @@ def _move(context: JobContext, ids: list[VersionId], steps: Sequence[Step], to: 
         for piece in _pieces(context, ids, steps):
             for outcome in piece.work.outcomes(piece.zones):
                 changed[VersionId(outcome.key)] = outcome.text
+                tally.left.update(["left behind."] if outcome.left else ())
                 tally.left.update(outcome.why_not)
     target = Target(calendar_id=fitting[0], move=True)
     words = tally.told(steps) if steps else ""

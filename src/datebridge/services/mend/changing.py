@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
 from datebridge.core.bulk import Outcome, Step, Subject, SubjectMember, change
+from datebridge.core.bulk.subject import FetchedFile
 from datebridge.core.ids import GroupId
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.imports.deriving import Text, batch_of
@@ -31,13 +32,14 @@ class Changing:
 
     Attributes:
         group: by which the calendar's definitions are known.
-        moment: the stamp of what is changed, as in `Subject`.
+        moment: the stamp of what is changed, files: what links lead to; as in `Subject`.
     """
 
     group: GroupId
     units: Sequence[Sequence[Unchanged]]
     steps: Sequence[Step]
     moment: str
+    files: Mapping[str, FetchedFile | str] | None = None
 
     @property
     def groups(self) -> set[GroupId]:
@@ -48,7 +50,7 @@ class Changing:
         outcomes: list[Outcome] = []
         for unit in self.units:
             members = [SubjectMember(one.key, one.text, one.chosen) for one in unit]
-            outcomes += change(Subject(members, zones, self.moment), self.steps)
+            outcomes += change(Subject(members, zones, self.moment, files=self.files), self.steps)
         return outcomes
 
     def do(self, zones: dict[GroupId, Zones]) -> Changed:

@@ -90,7 +90,8 @@ def _components(recipe: Recipe, inspection: Inspection, cleaned: Cleaned) -> lis
         zones = inspection.zones.get(inspection.components[places[0]].calendar, NO_ZONES)
         for outcome in change(Subject(members, zones, moment), recipe.steps):
             texts[outcome.key] = outcome.text
-            cleaned.not_changed += [(uids[outcome.key], why) for why in outcome.why_not]
+            left = ("left behind",) if outcome.left else ()
+            cleaned.not_changed += [(uids[outcome.key], why) for why in (*outcome.why_not, *left)]
     made = []
     for place, component in enumerate(inspection.components):
         text = texts.get(place, component.text)

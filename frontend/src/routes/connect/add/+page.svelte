@@ -176,11 +176,11 @@
     </dl>
   {/if}
   {#if refusal}<Consent {refusal} onagree={agree} />{/if}
+  {#if found}<p class="mb-3 text-base" role="status">{found.says}</p>{/if}
   {#if found?.sign_on || refusal?.trouble === 'sign-on' || refusal?.trouble === 'scheme'}
-    <SignOn asked={{ address, agreed, authority, certificate }} />
+    <SignOn asked={{ address, agreed, authority, certificate }} alone={!found} />
   {/if}
   {#if found}
-    <p class="mb-3 text-base" role="status">{found.says}</p>
     {#if found.connected}
       <p class="border-changed mb-3 border-l-4 pl-3">Already connected as “{found.connected}”.</p>
     {/if}

@@ -144,13 +144,15 @@ def _limit(name: str, words: str, harm: Harm, most: int, unit: str, focus: str, 
 
 
 #: Of the whole entry: it explains much of what is refused.
-SIZE = _limit("limit-size", "Size of an entry", "breaks", 2_000_000, "bytes", "COMMENT")
+SIZE = _limit("limit-size", "Size of an entry", "breaks", 2_000_000, "bytes", "COMMENT", "link-attachments")
+#: What can be done about attachments that are not kept.
+_FILES = ("link-attachments", "say")
 FEATURES = (
     _limit("limit-title", "Length of a title", "alters", 10_000, "characters", "SUMMARY"),
     _limit("limit-notes", "Length of notes", "alters", 1_000_000, "bytes", "DESCRIPTION", "say"),
     _limit("limit-place", "Length of a place", "alters", 10_000, "characters", "LOCATION"),
     _limit("limit-attendees", "Number of attendees", "breaks", 500, "attendees", "ATTENDEE"),
-    _limit("limit-attachments", "Number of attachments", "alters", 50, "attachments", "ATTACH", "say"),
+    _limit("limit-attachments", "Number of attachments", "alters", 50, "attachments", "ATTACH", *_FILES),
     _limit("limit-alarms", "Number of reminders", "alters", 20, "reminders", "VALARM", "one-alarm"),
     _limit("limit-comments", "Number of comments", "alters", 20, "comments", "COMMENT", "say"),
     _limit("limit-categories", "Number of categories", "alters", 50, "categories", "CATEGORIES", "category-in-title"),

@@ -123,6 +123,7 @@ FEATURES = (
         ("RECURRENCE-ID;RANGE=THISANDFUTURE:20260304T090000Z", "DTSTART:20260304T110000Z", "DTEND:20260304T120000Z"),
         focus=("RECURRENCE-ID;RANGE",),
         guesses=((LeaveOutParameters("RANGE", "RECURRENCE-ID"),),),
+        remedies=("second-series",),
     ),
     Feature(
         "lone-override",

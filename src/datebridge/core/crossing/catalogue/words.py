@@ -254,7 +254,7 @@ FEATURES = (
         Group.ATTACHMENTS,
         "alters",
         f"ATTACH:https://files.{DOMAIN}/plan.pdf",
-        remedies=_SAY,
+        remedies=(*_SAY, "fetch-links"),
     ),
     line_feature(
         "attachment-inline",
@@ -262,6 +262,7 @@ FEATURES = (
         Group.ATTACHMENTS,
         "alters",
         "ATTACH;FMTTYPE=text/plain;ENCODING=BASE64;VALUE=BINARY:" + "VGlkZSB0YWJsZXM=",
+        remedies=("link-attachments", "say"),
     ),
     line_feature(
         "attachment-large",
@@ -269,6 +270,7 @@ FEATURES = (
         Group.ATTACHMENTS,
         "alters",
         "ATTACH;FMTTYPE=text/plain;ENCODING=BASE64;VALUE=BINARY:" + "VGlk" * 17_000,
+        remedies=("link-attachments", "say"),
         guesses=((RefuseProblems(frozenset({"inline-attachment"})),),),
     ),
     parameter_feature(
