@@ -2950,6 +2950,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/matrices/own": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure Own Forms
+         * @description Measure what shares and files made here carry; they are listed with the other targets.
+         */
+        post: operations["measure_own_forms_api_matrices_own_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/matrices/{matrix_id}": {
         parameters: {
             query?: never;
@@ -10577,8 +10597,8 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/calendar": unknown;
                     "application/zip": unknown;
+                    "text/calendar": unknown;
                     "text/csv": unknown;
                     "text/tab-separated-values": unknown;
                 };
@@ -15627,6 +15647,42 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    measure_own_forms_api_matrices_own_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -22,7 +22,7 @@ from datebridge.core.crossing.forecast import by_harm, harm_of
 from datebridge.core.crossing.remedies import remedies_for
 from datebridge.core.ids import AccountId
 from datebridge.core.language.filters import resolve_filter
-from datebridge.services.fidelity import forecasts, matrices, probes
+from datebridge.services.fidelity import forecasts, matrices, own_forms, probes
 from datebridge.services.fidelity.matrices import Kept
 from datebridge.store import fidelity as stored
 from datebridge.store.tables import demand_id
@@ -195,6 +195,12 @@ def read_export(app: AppDep, body: ExportIn) -> MatrixOut:
     """What a system keeps that was measured by a file: from what it exports after the probe was imported there."""
     number = matrices.from_export(app.store, body.name.strip(), body.text)
     return _matrix(matrices.by_number(app.store, number))
+
+
+@router.post("/matrices/own", status_code=204)
+def measure_own_forms(app: AppDep) -> None:
+    """Measure what shares and files made here carry; they are listed with the other targets."""
+    own_forms.measure_own(app.store)
 
 
 @router.get("/matrices/{matrix_id}")

@@ -37,6 +37,13 @@
     });
   }
 
+  async function measureOwn(): Promise<void> {
+    await attempt(async () => {
+      await answer(client.POST('/api/matrices/own'));
+      await refreshTopics(queries, ['fidelity']);
+    });
+  }
+
   onMount(() => keys.offer([{ key: '↑ ↓', does: 'from one target to the next; Enter opens it', aim: 'find' }]));
 </script>
 
@@ -72,7 +79,15 @@
       </li>
     {/each}
   </ul>
-  <h2 class="border-ink border-b pb-1 font-bold">Systems that only take files</h2>
+  <div class="border-ink flex items-center border-b pb-1">
+    <h2 class="font-bold">Shares, files, and systems that only take files</h2>
+    <span class="ml-auto"
+      ><Action
+        onclick={() => void measureOwn()}
+        hint="Write the probe in each form that is made here, and read it again">Measure shares and files</Action
+      ></span
+    >
+  </div>
   <ul>
     {#each systems as one (one.id)}
       <li class="border-line flex min-h-10 items-center gap-4 border-b text-[13px]">
