@@ -227,7 +227,7 @@ class Web:
         final = {"name", "failing", "down"} if once else {"name"}
         retrying = AsyncRetrying(
             retry=retry_if_exception(lambda e: isinstance(e, Unreachable) and e.temporary and e.trouble not in final),
-            stop=stop_after_delay(self.patience),
+            stop=_LoseNoTime(self.patience),
             wait=_pause,
             reraise=True,
         )
@@ -380,7 +380,7 @@ class Web:
             raise Unreachable("password", f"{host} does not accept this user name and password.")
         if code in (429, 503):
             seconds = retry_after(response.headers.get("retry-after", ""))
-            if seconds is not None:  # all requests hold off, or the server would go on refusing
+            if seconds is not None and seconds <= self.patience:  # all hold off, or the server would go on refusing
                 self._not_before = max(self._not_before, time.monotonic() + min(seconds, _LONGEST_WAIT))
             if code == 429:
                 raise Unreachable("throttled", f"{host} accepts no more requests at present (429).", seconds)
@@ -398,8 +398,20 @@ class Web:
         )
 
 
+class _LoseNoTime(stop_after_delay):
+    """Patience that ends at once where a server wants to be left alone for longer than it lasts."""
+
+    def __call__(self, retry_state: RetryCallState) -> bool:
+        return super().__call__(retry_state) or (_asked(retry_state) or 0) > self.max_delay
+
+
 def _pause(state: RetryCallState) -> float:
     """What the server asked for, else longer each time."""
-    error = state.outcome.exception() if state.outcome else None
-    asked = error.retry_after if isinstance(error, Unreachable) else None
+    asked = _asked(state)
     return min(_LONGEST_WAIT, asked if asked is not None else 0.2 * 2 ** min(state.attempt_number, 8))
+
+
+def _asked(state: RetryCallState) -> float | None:
+    """For how many seconds the server wants to be left alone; None where it does not say."""
+    error = state.outcome.exception() if state.outcome else None
+    return error.retry_after if isinstance(error, Unreachable) else None

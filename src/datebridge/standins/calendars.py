@@ -13,6 +13,7 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, Response
 from starlette.types import Receive, Scope, Send
 
+from datebridge.clock import now
 from datebridge.core.objects import assemble, take_apart
 from datebridge.core.text.component import Component, with_property
 from datebridge.core.text.writer import new_header, write_calendar
@@ -32,6 +33,7 @@ RESOURCE = "/.well-known/oauth-protected-resource"
 _ELSEWHERE = "/elsewhere"
 #: How late the habit of being slow makes every answer, in seconds.
 _SLOW = 0.2
+_HOUR = 3600
 #: What the habit of redirecting sends on.
 _REDIRECTED = ("GET", "PUT", "DELETE")
 
@@ -47,6 +49,9 @@ class CalendarServer:
         self.habits = Habits()
         self.losses = traits.losses
         self._recent: deque[float] = deque()
+        #: How many requests it answers in an hour; and when this hour began, with how many there were.
+        self.hourly = traits.hourly
+        self._hour = (0, 0)
         self._door = Door(traits.name, self.password)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -72,6 +77,8 @@ class CalendarServer:
             return Response(status_code=301, headers={"Location": "/dav/"})
         if self._too_fast():
             return Response("Too many requests.", 429, {"Retry-After": "1"})
+        if wait := self._too_many():
+            return Response("Too many requests in this hour.", 429, {"Retry-After": str(wait)})
         if path == RESOURCE and self.sign_on_at:
             origin = str(request.base_url).rstrip("/")
             return JSONResponse({"resource": origin, "authorization_servers": [self.sign_on_at]})
@@ -104,13 +111,21 @@ class CalendarServer:
     def _too_fast(self) -> bool:
         if not self.traits.pace:
             return False
-        now = time.monotonic()
-        while self._recent and now - self._recent[0] > 1:
+        moment = time.monotonic()
+        while self._recent and moment - self._recent[0] > 1:
             self._recent.popleft()
         if len(self._recent) >= self.traits.pace:
             return True
-        self._recent.append(now)
+        self._recent.append(moment)
         return False
+
+    def _too_many(self) -> int:
+        """For how many seconds nothing more is answered, as this hour's requests are used up; 0 while they are not."""
+        began, asked = self._hour
+        if began + _HOUR <= now():
+            began, asked = now(), 0
+        self._hour = began, asked + 1
+        return began + _HOUR - now() if self.hourly and asked >= self.hourly else 0
 
     def _front_page(self) -> Response:
         rows = "".join(

@@ -173,7 +173,7 @@ def _most(ask: Ask, root: etree._Element) -> int | None:
     wanted = root.findtext(f"{{{DAV}}}limit/{{{DAV}}}nresults")
     if wanted and wanted.strip().isdigit():
         return max(1, int(wanted))
-    return CUT if ask.habits.has("cut-listings") else None
+    return CUT if ask.habits.has("cut-listings") else ask.traits.page or None
 
 
 def _revision(ask: Ask, own: Collection, token: str) -> tuple[int, Response | None]:

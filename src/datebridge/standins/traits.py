@@ -19,6 +19,8 @@ class Traits:
         token_life: how many changes back a sync token reaches.
         most_bytes: the largest object taken.
         pace: requests a second before it says 429; 0 for no limit.
+        hourly: how many requests it answers in an hour, and then says 429 until that is over; 0 for no limit.
+        page: how many changes sync-collection tells at once (RFC 6578 §3.6); 0 for all.
         latency: seconds added to every answer.
         tokens: lets one in by access tokens too (RFC 6750).
         losses: what it does not keep of entries.
@@ -33,6 +35,8 @@ class Traits:
     token_life: int = 50_000
     most_bytes: int = 1 << 20
     pace: int = 0
+    hourly: int = 0
+    page: int = 0
     latency: float = 0.0
     principals_at: str = ""
     tokens: bool = False
@@ -41,4 +45,4 @@ class Traits:
 
 TIDEWRACK = Traits("Tidewrack", whole_depth=True)
 LANTERN = Traits("Lantern", sync=True, strict=True, mkcol=True, most_bytes=200_000, losses=OF_LANTERN)
-HALYARD = Traits("Halyard", sync=True, mkcol=True, tokens=True, losses=OF_HALYARD)
+HALYARD = Traits("Halyard", sync=True, mkcol=True, tokens=True, hourly=20_000, page=500, losses=OF_HALYARD)

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import pytest
 
+from datebridge.clock import now, starting_at
 from datebridge.connect.errors import Unreachable
 from datebridge.connect.habits import says
 from datebridge.core.text.headers import Description
@@ -365,3 +366,24 @@ def test_a_question_about_the_other_host_names_it(world: World) -> None:
         addresses.look_at(world.settings, world.hosts.address("lantern"), OFFICE, PASSWORD)
     assert caught.value.origin == world.other("lantern")
     assert "have not been sent on" in str(caught.value)
+
+
+def test_a_server_with_a_limit_by_the_hour_is_left_alone_until_it_is_over(world: World) -> None:
+    world.connect("halyard")
+    world.take("Berths", *(berth(at) for at in range(40)))
+    server = world.hosts.halyard
+    server.hourly = server._hour[1] + 25
+    world.work()
+    first = len(world.there("halyard", "berths"))
+    assert 0 < first < 40
+    assert "accepts no more requests" in world.remotes()[0].trouble
+    asked = server._hour[1]
+    world.work()
+    assert server._hour[1] == asked  # nobody asked again before the hour is over
+    server.hourly = 200
+    with starting_at(now() + 3700):
+        world.refresh(world.account_of("halyard"))
+        world.work()
+        there = world.there("halyard", "berths")
+    assert len(there) == 40
+    assert len({text.partition("SUMMARY:")[2].partition("\r")[0] for text in there.values()}) == 40
