@@ -25,7 +25,7 @@ from datebridge.api import errors, help, maintenance
 from datebridge.api.answering import FIRST, LOOK, Answering, Spread, affordable
 from datebridge.api.connect import accounts, conflicts, fidelity, imports, replies, sign_on, transfers
 from datebridge.api.context import App
-from datebridge.api.cross import crossings
+from datebridge.api.cross import crossings, cutover
 from datebridge.api.guard import Guard
 from datebridge.api.logbook import changesets, findings
 from datebridge.api.look import entries
@@ -175,6 +175,7 @@ def operations() -> tuple[BaseRoute, ...]:
         sign_on,
         accounts,
         transfers,
+        cutover,
         crossings,
         fidelity,
         conflicts,

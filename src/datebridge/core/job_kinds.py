@@ -46,6 +46,7 @@ class JobKind(StrEnum):
     CROSS = "cross"
     VERIFY = "verify"
     SEND_BACK = "send-back"
+    TELL_OWNERS = "tell-owners"
     HAND_OUT = "hand-out"
 
     @property

@@ -15,6 +15,7 @@ from datebridge.core.ids import AccountId, CalendarId, CrossingId, LaneId
 from datebridge.store.sql import among
 from datebridge.store.tables import (
     CROSSINGS,
+    CUTOVER_ACTS,
     ENTRIES,
     LANE_DIFFERENCES,
     LANE_RULINGS,
@@ -82,6 +83,7 @@ def forget_crossing(connection: Connection, crossing: CrossingId) -> None:
     """Drop a plan. What it carried stays where it is, and in the logbook."""
     own = select(LANES.c.id).where(LANES.c.crossing_id == crossing)
     _forget_lanes(connection, list(connection.execute(own).scalars()))
+    connection.execute(delete(CUTOVER_ACTS).where(CUTOVER_ACTS.c.crossing_id == crossing))
     connection.execute(delete(CROSSINGS).where(CROSSINGS.c.id == crossing))
 
 

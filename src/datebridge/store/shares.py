@@ -54,6 +54,23 @@ def shares(session: Session, ended: bool = False) -> list[Share]:
     return list(session.exec(query if ended else query.where(col(Share.ended_at).is_(None))))
 
 
+class SharedRow(NamedTuple):
+    """What a share gives; see `tables.Share`."""
+
+    id: int
+    title: str
+    calendars: list[int]
+    filter: str
+    named_as: dict[str, int]
+
+
+def live_shares(connection: Connection) -> list[SharedRow]:
+    """What the shares give that are kept up to date."""
+    wanted = (SHARES.c[name] for name in SharedRow._fields)
+    query = select(*wanted).where(SHARES.c.ended_at.is_(None), SHARES.c.fixed_at.is_(None)).order_by(SHARES.c.id)
+    return [SharedRow(*row) for row in connection.execute(query)]
+
+
 def readers(session: Session, share: int | None = None) -> list[Reader]:
     """The readers of a share, or of all, in the order in which they came."""
     query = rows_of(Reader).order_by(col(Reader.id))

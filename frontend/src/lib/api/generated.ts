@@ -2502,6 +2502,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/crossings/{crossing_id}/cutover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Listed
+         * @description How the cutover stands.
+         */
+        get: operations["listed_api_crossings__crossing_id__cutover_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/cutover/{step}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take
+         * @description Take a step of the list.
+         */
+        post: operations["take_api_crossings__crossing_id__cutover__step__post"];
+        /**
+         * Take Back
+         * @description Take a step back.
+         */
+        delete: operations["take_back_api_crossings__crossing_id__cutover__step__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/owners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Owners
+         * @description What the owners would be told by a template, or by the usual one; nothing is sent.
+         */
+        post: operations["owners_api_crossings__crossing_id__owners_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crossings/{crossing_id}/owners/tell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell
+         * @description Send owners their messages, each once.
+         */
+        post: operations["tell_api_crossings__crossing_id__owners_tell_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/crossings": {
         parameters: {
             query?: never;
@@ -4679,6 +4763,100 @@ export interface components {
             /** Lanes */
             lanes: components["schemas"]["LaneOut"][];
         };
+        /**
+         * CutoverIn
+         * @description Taking a step.
+         */
+        CutoverIn: {
+            /**
+             * Days
+             * @description of a time of rest
+             * @default 14
+             */
+            days: number;
+            /**
+             * Otherwise
+             * @description the owners were told in another way
+             * @default false
+             */
+            otherwise: boolean;
+        };
+        /**
+         * CutoverOut
+         * @description The cutover list of a crossing.
+         */
+        CutoverOut: {
+            /** Name */
+            name: string;
+            /** Target */
+            target: string;
+            /** Steps */
+            steps: components["schemas"]["CutoverStepOut"][];
+            /** Since */
+            since: components["schemas"]["LaneSince"][];
+            /**
+             * Shares
+             * @description shares that still give something of the old calendars
+             */
+            shares: components["schemas"]["PointedShare"][];
+            /**
+             * Usual Rest
+             * @description how many days a time of rest lasts, unless somebody says otherwise
+             */
+            usual_rest: number;
+            /**
+             * Mails
+             * @description a mail server is set up
+             */
+            mails: boolean;
+        };
+        /**
+         * CutoverStep
+         * @description A step of the list, in the order in which they are usually taken.
+         * @enum {string}
+         */
+        CutoverStep: "last-run" | "verify" | "mark" | "notice" | "shares" | "messages" | "rest" | "archive" | "retire";
+        /**
+         * CutoverStepOut
+         * @description A step of the cutover list as it stands.
+         */
+        CutoverStepOut: {
+            step: components["schemas"]["CutoverStep"];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waits" | "open" | "under way" | "done";
+            /**
+             * Why
+             * @description what it waits for, or how long it lasts; empty for nothing
+             */
+            why: string;
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+            /**
+             * Notes
+             * @description what could not be done with it
+             */
+            notes: string[];
+            /**
+             * Sets
+             * @description the batches it made
+             */
+            sets: number[];
+            /**
+             * Jobs
+             * @description the jobs it queued
+             */
+            jobs: number[];
+            /**
+             * Back
+             * @description until when it can be taken back, in words; empty where it cannot be
+             */
+            back: string;
+        };
         /** DateOut */
         DateOut: {
             /**
@@ -6234,6 +6412,18 @@ export interface components {
             text: string;
         };
         /**
+         * LaneSince
+         * @description Changes at the source of a lane since it was carried.
+         */
+        LaneSince: {
+            /** Lane */
+            lane: number;
+            /** Calendar */
+            calendar: string;
+            /** Changes */
+            changes: number;
+        };
+        /**
          * LanesIn
          * @description Some lanes, or none for all.
          */
@@ -6959,6 +7149,33 @@ export interface components {
             contact: string;
         };
         /**
+         * OwnerMessageOut
+         * @description What an owner is told.
+         */
+        OwnerMessageOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /**
+             * Mail
+             * @description where to; empty where nobody knows
+             */
+            mail: string;
+            /** Subject */
+            subject: string;
+            /** Text */
+            text: string;
+            /** Sent */
+            sent: boolean;
+        };
+        /** OwnersOut */
+        OwnersOut: {
+            template: components["schemas"]["TemplateIO"];
+            /** Messages */
+            messages: components["schemas"]["OwnerMessageOut"][];
+        };
+        /**
          * PairDetail
          * @description A pair occurrence by occurrence, looked at now.
          */
@@ -7097,6 +7314,13 @@ export interface components {
              * @enum {string}
              */
             do: "plain-notes";
+        };
+        /** PointedShare */
+        PointedShare: {
+            /** Id */
+            id: number;
+            /** Title */
+            title: string;
         };
         /**
          * Privacy
@@ -8413,6 +8637,27 @@ export interface components {
              * @default false
              */
             tell: boolean;
+        };
+        /**
+         * TellIn
+         * @description Owners to be told, each with the address to send to.
+         */
+        TellIn: {
+            template: components["schemas"]["TemplateIO"];
+            /** To */
+            to: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * TemplateIO
+         * @description What owners are told, with {name}, {old}, {target}, {calendars} and {address} for what is each one's.
+         */
+        TemplateIO: {
+            /** Subject */
+            subject: string;
+            /** Text */
+            text: string;
         };
         /**
          * TermCount
@@ -14475,6 +14720,216 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Body_copy_api_transfers_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    listed_api_crossings__crossing_id__cutover_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutoverOut"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_api_crossings__crossing_id__cutover__step__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+                step: components["schemas"]["CutoverStep"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutoverIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_back_api_crossings__crossing_id__cutover__step__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+                step: components["schemas"]["CutoverStep"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    owners_api_crossings__crossing_id__owners_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TemplateIO"] | null;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnersOut"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    tell_api_crossings__crossing_id__owners_tell_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TellIn"];
             };
         };
         responses: {

@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 
 from datebridge.api.kinds import AccountNo, CalendarNo, Storable
 from datebridge.core import ids
+from datebridge.core.crossing.cutover import MOST_REST, REST, CutoverStep
 from datebridge.core.crossing.options import Private, Standing
 from datebridge.core.crossing.plan_sheet import MOST
 
@@ -223,3 +224,79 @@ class UnreadableOut(BaseModel):
 
 class MadeOut(BaseModel):
     id: int
+
+
+class CutoverStepOut(BaseModel):
+    """A step of the cutover list as it stands."""
+
+    step: CutoverStep
+    state: Literal["waits", "open", "under way", "done"]
+    why: str = Field(description="what it waits for, or how long it lasts; empty for nothing")
+    at: str
+    by: str
+    notes: list[str] = Field(description="what could not be done with it")
+    sets: list[int] = Field(description="the batches it made")
+    jobs: list[int] = Field(description="the jobs it queued")
+    back: str = Field(description="until when it can be taken back, in words; empty where it cannot be")
+
+
+class PointedShare(BaseModel):
+    id: int
+    title: str
+
+
+class LaneSince(BaseModel):
+    """Changes at the source of a lane since it was carried."""
+
+    lane: int
+    calendar: str
+    changes: int
+
+
+class OwnerMessageOut(BaseModel):
+    """What an owner is told."""
+
+    key: str
+    name: str
+    mail: str = Field(description="where to; empty where nobody knows")
+    subject: str
+    text: str
+    sent: bool
+
+
+class CutoverOut(BaseModel):
+    """The cutover list of a crossing."""
+
+    name: str
+    target: str
+    steps: list[CutoverStepOut]
+    since: list[LaneSince]
+    shares: list[PointedShare] = Field(description="shares that still give something of the old calendars")
+    usual_rest: int = Field(description="how many days a time of rest lasts, unless somebody says otherwise")
+    mails: bool = Field(description="a mail server is set up")
+
+
+class CutoverIn(BaseModel):
+    """Taking a step."""
+
+    days: int = Field(default=REST, ge=1, le=MOST_REST, description="of a time of rest")
+    otherwise: bool = Field(default=False, description="the owners were told in another way")
+
+
+class TemplateIO(BaseModel):
+    """What owners are told, with {name}, {old}, {target}, {calendars} and {address} for what is each one's."""
+
+    subject: str = Field(max_length=300)
+    text: str = Field(max_length=20_000)
+
+
+class OwnersOut(BaseModel):
+    template: TemplateIO
+    messages: list[OwnerMessageOut]
+
+
+class TellIn(BaseModel):
+    """Owners to be told, each with the address to send to."""
+
+    template: TemplateIO
+    to: dict[str, str] = Field(max_length=1_000)

@@ -150,6 +150,7 @@ def gather(
     low: int | None = None,
     high: int | None = None,
     headers: Mapping[int, str] | None = None,
+    named_as: Mapping[int, int] | None = None,
 ) -> SharedContent:
     """What is given of entries.
 
@@ -158,9 +159,10 @@ def gather(
         calendars: what each calendar defines.
         secret: by which what may not be told is told apart all the same; the same one gives the same names.
         low, high: wall seconds between which an entry has to happen; series are cut to it. None for no bound.
+        named_as: calendars with those whose names their entries keep for readers, as they have moved.
         headers: the calendars' own lines; what they say of privacy holds for all their entries.
     """
-    return _Gathering(calendars, terms, secret, low, high, headers or {}).gather(sources)
+    return _Gathering(calendars, terms, secret, low, high, headers or {}, named_as or {}).gather(sources)
 
 
 class _Gathering:
@@ -172,7 +174,9 @@ class _Gathering:
         low: int | None,
         high: int | None,
         headers: Mapping[int, str],
+        named_as: Mapping[int, int],
     ) -> None:
+        self._named_as = named_as
         self.terms, self.secret, self.low, self.high = terms, secret, low, high
         self.given = SharedContent(terms, calendars=calendars)
         self.zoning = Zoning(calendars, terms.unknown)
@@ -319,7 +323,7 @@ class _Gathering:
             and self._claimed.setdefault(source.uid, source.calendar) == source.calendar
         ):
             return ""
-        return self._named(source.calendar, source.kind, source.uid or source.text)
+        return self._named(self._named_as.get(source.calendar, source.calendar), source.kind, source.uid or source.text)
 
     def _named(self, *parts: object) -> str:
         return named(self.secret, *parts)

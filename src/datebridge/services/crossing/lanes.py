@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from datebridge.core.changes import Item
+from datebridge.core.crossing.cutover import is_notice
 from datebridge.core.crossing.on_the_way import OnTheWay
 from datebridge.core.crossing.options import NoPlan, Options
 from datebridge.core.errors import CannotDo
@@ -148,7 +149,7 @@ def going(store: Store, lane: WorkingLane) -> Going:
         names = calendars_for_filters(connection)
         if lane.source not in names:
             raise NoPlan("The calendar this lane comes from is not there any more.")
-        items = [item for item in present(connection, lane.source) if item.identity.component != "VTIMEZONE"]
+        items = [item for item in present(connection, lane.source) if _goes(item)]
         every = {item.key for item in items}
         here = names[lane.source]
         terms = [(lane.filter, "it goes another way")] if lane.filter.strip() else []
@@ -161,6 +162,11 @@ def going(store: Store, lane: WorkingLane) -> Going:
     for version in ids:
         behind.pop(version, None)
     return Going(items, [version for version in ids if version in every], behind)
+
+
+def _goes(item: Item[VersionId]) -> bool:
+    """Whether something is an entry that can go; notices of the cutover stay at the source."""
+    return item.identity.component != "VTIMEZONE" and not is_notice(item.identity.uid)
 
 
 def _matching(

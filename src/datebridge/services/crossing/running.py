@@ -16,6 +16,7 @@ from datebridge.core.ids import CrossingId, JobId, LaneId, RemoteId, VersionId
 from datebridge.core.job_kinds import JobKind
 from datebridge.services.accounts.refreshing import queue_pulls
 from datebridge.services.crossing.carrying import Drafted, draft_lane
+from datebridge.services.crossing.cutover import take_back_all
 from datebridge.services.crossing.lanes import WorkingLane, working_lanes
 from datebridge.services.jobs import jobs
 from datebridge.services.jobs.jobs import JobContext, NotYet, Refused, performs
@@ -223,6 +224,7 @@ def send_back_job(context: JobContext) -> dict[str, object]:
     """Undo the batches of lanes, the newest first; what was changed at the target since is left alone."""
     lanes = [LaneId(number) for number in context.params["lanes"]]
     drop_proposals(context.store, lanes)
+    notes = take_back_all(context.store, CrossingId(context.params["crossing"]), lanes, context.by)
     with context.store.read() as connection:
         batches = lanes_carried.batches_of(connection, lanes)
     numbers = sorted({number for some in batches.values() for number in some}, reverse=True)
@@ -237,4 +239,4 @@ def send_back_job(context: JobContext) -> dict[str, object]:
         made.append(int(undo))
     with context.store.write() as connection:
         crossings.change_lanes(connection, lanes, state="back", message="", verified={}, verified_at=None)
-        return context.conclude(connection, {"sets": made})
+        return context.conclude(connection, {"sets": made, "notes": notes})

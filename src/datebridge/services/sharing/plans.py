@@ -29,6 +29,7 @@ class Plan:
     Attributes:
         calendars: those that are given, whole; none where `filter` says what is.
         mark, secret: as in `tables.Share`.
+        named_as: calendars with those under whose names they are given.
         held: the share that holds what was so then; None for what is so now.
     """
 
@@ -41,6 +42,7 @@ class Plan:
     mark: str = ""
     secret: bytes = b"not kept"
     held: int | None = None
+    named_as: tuple[tuple[int, int], ...] = ()
 
     @property
     def cover(self) -> Cover:
@@ -60,6 +62,7 @@ def plan_of(share: Share) -> Plan:
         share.mark,
         share.secret,
         demand_id(share.id) if share.fixed_at is not None else None,
+        tuple((int(calendar), was) for calendar, was in share.named_as.items()),
     )
 
 
@@ -103,7 +106,7 @@ def content_of(connection: Connection, ledger: Ledger, plan: Plan, today: date) 
     else:
         sources = rendering.in_force(connection, chosen)
     zones, headers = rendering.zones_in_force(connection, chosen), rendering.headers_in_force(connection, chosen)
-    return gather(sources, zones, plan.terms, plan.secret, low, high, headers)
+    return gather(sources, zones, plan.terms, plan.secret, low, high, headers, dict(plan.named_as))
 
 
 def giving_calendars(connection: Connection, plan: Plan) -> list[CalendarId]:

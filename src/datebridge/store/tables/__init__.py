@@ -14,6 +14,7 @@ from sqlmodel import SQLModel
 from datebridge.store.tables.changes import ChangeRow, ChangeSetRow, ImportFile, ImportGroup, ProblemRow, StagingRow
 from datebridge.store.tables.crossing import (
     Crossing,
+    CutoverAct,
     Forecast,
     ForecastLoss,
     Lane,
@@ -76,6 +77,7 @@ LANES = _expression(Lane)
 LANE_SETS = _expression(LaneSet)
 LANE_DIFFERENCES = _expression(LaneDifference)
 LANE_RULINGS = _expression(LaneRuling)
+CUTOVER_ACTS = _expression(CutoverAct)
 SESSIONS = _expression(BrowserSession)
 JOBS = _expression(Job)
 META = _expression(Meta)
@@ -104,6 +106,7 @@ __all__ = [
     "COMPARED",
     "COMPARISONS",
     "CROSSINGS",
+    "CUTOVER_ACTS",
     "DENSITY",
     "DUPLICATES",
     "DUPLICATE_MEMBERS",
@@ -142,6 +145,7 @@ __all__ = [
     "ChangeSetRow",
     "CheckRun",
     "Crossing",
+    "CutoverAct",
     "DensityRow",
     "Entry",
     "FindingRow",

@@ -146,3 +146,27 @@ class LaneRuling(SQLModel, table=True):
 
     lane_id: int = Field(primary_key=True, foreign_key="lane.id")
     digest: bytes = Field(primary_key=True)
+
+
+class CutoverAct(SQLModel, table=True):
+    """A step of a crossing's cutover list that was taken.
+
+    Attributes:
+        step: a `core.crossing.cutover.CutoverStep`.
+        until: when it ends by itself, in UTC seconds.
+        sets: what it has changed, change sets by lane; jobs: what it has queued, by lane.
+        before: what it has found of shares, so that it can be taken back, by share.
+        notes: what could not be done, in words.
+    """
+
+    __tablename__ = "cutover_act"
+
+    crossing_id: int = Field(primary_key=True, foreign_key="crossing.id")
+    step: str = Field(primary_key=True)
+    at: int
+    by_whom: str
+    until: int | None = None
+    sets: dict[str, int] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
+    jobs: dict[str, int] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
+    before: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
+    notes: list[str] = Field(default_factory=list, sa_column=Column(JSON, nullable=False))

@@ -23,6 +23,8 @@ class Share(SQLModel, table=True):
         mark: by which what was given out is recognised; it opens nothing.
         secret: by which names are made that say nothing of what they stand for.
         calendars: those that are given; empty where a filter says what is.
+        named_as: calendars under whose names (`core.sharing.gathering.named`) others are given, so that the programs of
+            readers know the entries again after a move.
         terms: as `core.sharing.Terms` has them.
         forms: which are switched on; see `services.sharing.shares.Form`.
         zone: the zone whose clock the page and busy times go by.
@@ -40,6 +42,7 @@ class Share(SQLModel, table=True):
     role_id: int = Field(foreign_key="role.id")
     calendars: list[int] = Field(default_factory=list, sa_column=Column(JSON, nullable=False))
     filter: str = ""
+    named_as: dict[str, int] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False, server_default="{}"))
     terms: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
     forms: list[str] = Field(default_factory=list, sa_column=Column(JSON, nullable=False))
     zone: str = "UTC"

@@ -160,6 +160,7 @@
       { key: 'v', does: 'verify: compare both ends', aim: 'change', run: () => void act('verify') },
       { key: 'o', does: 'what happens on the way', aim: 'change', run: () => (asking = 'options') },
       { key: 'e', does: 'the differences found', aim: 'find', run: () => void goto(`/cross/${id}/differences`) },
+      { key: 'c', does: 'the cutover list', aim: 'find', run: () => void goto(`/cross/${id}/cutover`) },
       { key: 'd', does: 'what waits for a decision', aim: 'find', run: () => void goto(`/cross/${id}/decisions`) },
     ]),
   );
@@ -222,6 +223,7 @@
         >{plan.decisions ? counted(plan.decisions, 'decision waits', 'decisions wait') : 'No decision waits'}</a
       >
       <a class="text-brass underline" href="/cross/{id}/differences">Differences found</a>
+      <a class="text-brass underline" href="/cross/{id}/cutover">Cutover list</a>
       <a class="text-brass underline" href="/api/crossings/{id}/report" download data-sveltekit-reload>Signed report</a>
       <LaneSheet crossing={id} onunreadable={(rows) => (unreadable = rows)} />
       <button class="text-brass underline" onclick={() => (asking = 'forget')}>Drop this plan…</button>

@@ -12,3 +12,8 @@ depends_on = None
 def upgrade() -> None:
     op.add_column("account", sa.Column("sign_on", sa.String(), nullable=False, server_default=""))
     op.add_column("account", sa.Column("grant_sealed", sa.LargeBinary(), nullable=False, server_default=sa.text("x''")))
+
+
+def downgrade() -> None:
+    op.drop_column("account", "grant_sealed")
+    op.drop_column("account", "sign_on")

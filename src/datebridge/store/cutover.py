@@ -1,0 +1,60 @@
+"""The steps of cutover lists that were taken, and what has changed at a source since."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+
+from sqlalchemy import Connection, delete, func, insert, not_, select
+from sqlmodel import Session
+from sqlmodel import select as records
+
+from datebridge.core.changes import State
+from datebridge.core.crossing.cutover import CutoverStep
+from datebridge.core.ids import CalendarId, CrossingId, SetId
+from datebridge.store.sql import among
+from datebridge.store.tables import CHANGES, CUTOVER_ACTS, SETS, CutoverAct
+
+
+def acts_of(session: Session, crossing: CrossingId) -> dict[CutoverStep, CutoverAct]:
+    """The steps of a crossing that were taken."""
+    rows = session.exec(records(CutoverAct).where(CutoverAct.crossing_id == crossing))
+    return {CutoverStep(row.step): row for row in rows}
+
+
+def keep_act(connection: Connection, act: CutoverAct) -> None:
+    """A step was taken, once more where it was before."""
+    forget_act(connection, CrossingId(act.crossing_id), CutoverStep(act.step))
+    connection.execute(insert(CUTOVER_ACTS).values(act.model_dump()))
+
+
+def forget_act(connection: Connection, crossing: CrossingId, step: CutoverStep) -> None:
+    """A step was taken back."""
+    own = (CUTOVER_ACTS.c.crossing_id == crossing, CUTOVER_ACTS.c.step == step.value)
+    connection.execute(delete(CUTOVER_ACTS).where(*own))
+
+
+def changed_since(
+    connection: Connection, since: Mapping[CalendarId, int], without: Collection[SetId]
+) -> dict[CalendarId, int]:
+    """How many entries of calendars have changed after a moment each, in UTC seconds; `without` what some sets did."""
+    rows = connection.execute(
+        select(CHANGES.c.calendar_id, SETS.c.applied_at, func.count().label("number"))
+        .join(SETS, SETS.c.id == CHANGES.c.set_id)
+        .where(
+            CHANGES.c.calendar_id.in_(among(since)),
+            SETS.c.state == State.APPLIED,
+            SETS.c.applied_at > min(since.values(), default=0),
+            not_(CHANGES.c.held),
+            CHANGES.c.component != "VCALENDAR",
+            CHANGES.c.source_id.is_(None),
+            not_(SETS.c.id.in_(among(without))),
+            CHANGES.c.uid.not_like("%@notice.date-bridge.invalid"),
+        )
+        .group_by(CHANGES.c.calendar_id, SETS.c.applied_at)
+    )
+    counts: dict[CalendarId, int] = {}
+    for row in rows:
+        calendar = CalendarId(row.calendar_id)
+        if row.applied_at > since[calendar]:
+            counts[calendar] = counts.get(calendar, 0) + row.number
+    return counts

@@ -1,0 +1,213 @@
+"""The cutover list: each step in its turn, what it does at both ends, and taken back."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from datebridge.clock import now, starting_at, this_day
+from datebridge.core.crossing.cutover import PLACES, TEXT, Act, CutoverStep, Facts, states, worded
+from datebridge.core.sharing.terms import Detail, Terms
+from datebridge.services.crossing import cutover, running, telling
+from datebridge.services.crossing.cutover import NotNow
+from datebridge.services.sharing import shares
+from datebridge.services.sharing.plans import content_of, plan_of
+from datebridge.services.sharing.shares import Wanted
+from datebridge.store.shares import shares as stored_shares
+from tests.depth import tries
+from tests.services.crossing.test_crossing import Move
+from tests.world import World, berth
+
+Step = CutoverStep
+DAY = 86_400
+
+
+@pytest.fixture
+def moved(world: World) -> Move:
+    """Berths carried to Lantern, and verified."""
+    world.put("tidewrack", "berths", *(berth(number) for number in range(3)))
+    move = Move(world)
+    move.run()
+    move.run()  # so that nothing is on its way
+    assert move.verify()["unexplained"] == 0
+    return move
+
+
+def take(move: Move, step: Step, **more: int) -> None:
+    cutover.take(move.world.store, move.number, step, **more)
+    move.world.work()
+    move.world.refresh(move.source_account)
+
+
+def state_of(move: Move, step: Step) -> tuple[str, str]:
+    view = cutover.view(move.world.store, move.number)
+    one = next(one.state for one in view.steps if one.state.step is step)
+    return one.state, one.why
+
+
+def name_there(move: Move) -> str:
+    collection = move.world.server("tidewrack").records.collection("harbour-office", "berths")
+    assert collection is not None
+    return collection.name
+
+
+def titles_there(move: Move) -> list[str]:
+    texts = move.world.there("tidewrack", "berths").values()
+    return sorted(text.partition("SUMMARY:")[2].splitlines()[0] for text in texts)
+
+
+def test_nothing_is_offered_before_every_lane_is_verified(world: World) -> None:
+    world.put("tidewrack", "berths", berth(1))
+    move = Move(world)
+    for step in (Step.MARK, Step.NOTICE, Step.SHARES, Step.REST, Step.ARCHIVE, Step.RETIRE):
+        assert state_of(move, step)[0] == "waits"
+        with pytest.raises(NotNow):
+            cutover.take(world.store, move.number, step)
+    with pytest.raises(NotNow):
+        telling.told_otherwise(world.store, move.number)
+    move.run()
+    assert state_of(move, Step.VERIFY) == ("open", "1 lane is not verified.")
+
+
+def test_the_old_calendar_says_where_it_is_now_and_no_longer_when_that_is_taken_back(moved: Move) -> None:
+    take(moved, Step.MARK)
+    take(moved, Step.NOTICE)
+    assert name_there(moved) == "Berths (moved)"
+    assert "This calendar has moved to “Berths” on Lantern" in titles_there(moved)[-1]
+    with pytest.raises(NotNow):  # pressed twice
+        cutover.take(moved.world.store, moved.number, Step.MARK)
+    moved.run()  # neither goes along the lane, nor is it a difference
+    assert moved.titles() == ["Launch 0 alongside", "Launch 1 alongside", "Launch 2 alongside"]
+    assert moved.unexplained() == []
+    assert cutover.view(moved.world.store, moved.number).since == {}
+    for step in (Step.NOTICE, Step.MARK):
+        cutover.take_back(moved.world.store, moved.number, step)
+    moved.world.work()
+    assert name_there(moved) == "Berths"
+    assert len(titles_there(moved)) == 3
+    with pytest.raises(NotNow):
+        cutover.take_back(moved.world.store, moved.number, Step.MARK)
+
+
+@pytest.mark.parametrize("by_filter", [False, True])
+@pytest.mark.parametrize("detail", [Detail.EVERYTHING, Detail.TITLES, Detail.BUSY])
+def test_readers_of_a_share_do_not_notice_that_it_was_pointed_elsewhere(
+    moved: Move, detail: Detail, by_filter: bool
+) -> None:
+    world = moved.world
+    filter = "what:Launch account:Tidewrack calendar:Berths" if by_filter else ""
+    calendars = () if by_filter else (moved.source,)
+    wanted = Wanted("Berths", "harbour office", calendars=calendars, filter=filter, terms=Terms(detail))
+    shares.make(world.store, world.ledger, wanted)
+
+    def given() -> list[str]:
+        with world.store.session() as session:
+            plan = plan_of(stored_shares(session)[0])
+        with world.store.read() as connection:
+            content = content_of(connection, world.ledger, plan, this_day())
+        lines = [one.redacted.text.split("\n") for one in content.entries]
+        own = ("UID", "DTSTART", "SUMMARY")
+        return sorted("\n".join(line for line in some if line.startswith(own)) for some in lines)
+
+    before = given()
+    assert len(before) == 3
+    take(moved, Step.SHARES)
+    assert given() == before
+    world.put("lantern", "berths", berth(7))
+    world.refresh(moved.account)
+    assert len(given()) == 4
+    cutover.take_back(world.store, moved.number, Step.SHARES)
+    assert given() == before
+
+
+def test_what_changes_at_the_old_side_while_it_rests_is_noticed_and_can_be_carried(moved: Move) -> None:
+    world = moved.world
+    take(moved, Step.REST, days=7)
+    assert state_of(moved, Step.REST)[0] == "under way"
+    with starting_at(now() + 60):
+        world.put("tidewrack", "berths", berth(1, name="aground"), berth(8))
+        world.take_away("tidewrack", "berths", "berth-0@skerrow.example")
+        world.refresh(moved.source_account)
+        assert list(cutover.view(world.store, moved.number).since.values()) == [3]
+    with starting_at(now() + 120):
+        moved.run()
+        assert cutover.view(world.store, moved.number).since == {}
+        assert moved.titles() == ["Launch 1 aground", "Launch 2 alongside", "Launch 8 alongside"]
+
+
+def test_the_old_side_is_deleted_only_after_its_rest_and_comes_back_with_the_lane(moved: Move) -> None:
+    world = moved.world
+    take(moved, Step.REST, days=7)
+    for step in (Step.ARCHIVE, Step.RETIRE):
+        assert state_of(moved, step)[0] == "waits"
+    with starting_at(now() + 8 * DAY):
+        take(moved, Step.ARCHIVE)
+        assert len(titles_there(moved)) == 3
+        assert state_of(moved, Step.ARCHIVE) == ("done", "")
+        take(moved, Step.RETIRE)
+        assert titles_there(moved) == []
+        assert len(moved.titles()) == 3
+        assert len(list(world.settings.archive_dir.glob("*.ics"))) == 1
+        running.send_back(world.store, moved.number)
+        world.work()
+        assert (len(titles_there(moved)), moved.titles()) == (3, [])
+        assert state_of(moved, Step.MARK)[0] == "waits"
+
+
+def test_each_owner_is_told_once_at_the_address_that_was_given(moved: Move) -> None:
+    world = moved.world
+    world.settings.mail_server = world.hosts.address("smtp")
+    [owner] = telling.owner_messages(world.store, moved.number)
+    assert owner.mail == "harbour-office@skerrow.example"
+    for to in ({}, {owner.key: "two addresses@x"}, {owner.key: "nobody"}):
+        with pytest.raises(NotNow):
+            telling.tell(world.store, world.settings, moved.number, "", "", to)
+    for _ in range(2):
+        telling.tell(world.store, world.settings, moved.number, "Moved\r\nBcc: x@y", "{calendars} {name} {odd}", {
+            owner.key: "ruth@skerrow.example"
+        })  # fmt: skip
+        world.work()
+    [mail] = world.hosts.mail.messages()
+    assert mail["recipient"] == "ruth@skerrow.example"
+    assert state_of(moved, Step.MESSAGES)[0] == "done"
+    with pytest.raises(NotNow, match="were sent"):
+        cutover.take_back(world.store, moved.number, Step.MESSAGES)
+
+
+@given(st.text(max_size=40), st.dictionaries(st.sampled_from([one[1:-1] for one in PLACES]), st.text(max_size=20)))
+@tries(30, 2000)
+def test_a_template_says_what_is_filled_in_and_nothing_of_it_is_a_template_again(
+    text: str, values: dict[str, str]
+) -> None:
+    whole = f"{text}{{name}}|{{odd}}"
+    assert worded(whole, values).endswith(values.get("name", "{name}") + "|{odd}")
+    plain = text.replace("{", "")
+    assert worded(plain, values) == plain
+    assert worded(TEXT, {}) == TEXT
+
+
+@given(
+    st.integers(0, 4),
+    st.integers(0, 4),
+    st.integers(0, 3),
+    st.dictionaries(
+        st.sampled_from(list(Step)),
+        st.builds(Act, st.integers(0, 9), st.just("person"), st.none() | st.integers(0, 99), st.booleans()),
+    ),
+    st.integers(0, 99),
+)
+@tries(100, 5000)
+def test_nothing_that_deletes_is_ever_open_before_verification_and_rest(
+    lanes: int, verified: int, undecided: int, acts: dict[Step, Act], moment: int
+) -> None:
+    facts = Facts(lanes, lanes, min(lanes, verified), undecided, acts)
+    found = {one.step: one.state for one in states(facts, moment)}
+    rest = acts.get(Step.REST)
+    rested = rest is not None and (rest.until is None or rest.until <= moment)
+    for step in (Step.ARCHIVE, Step.RETIRE):
+        if found[step] == "open":
+            assert facts.verified == lanes > 0
+            assert rested
+    if found[Step.RETIRE] == "open":
+        assert acts[Step.ARCHIVE].ended
