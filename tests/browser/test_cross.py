@@ -69,6 +69,32 @@ def test_two_lanes_are_carried_and_verified_by_keys(page: Page) -> None:
     expect(page.get_by_role("heading", name="Differences")).to_be_visible()
     assert found_by_axe(page) == []
     keys.done("two calendars carried to another server, and verified")
+    keys.reach("Back to Skerrow to Lantern")
+    keys.press("Enter")
+    expect(lane(page, "Workshop")).to_be_visible()
+    keys.press("c")
+    counted(page, "2 of 9 steps done")
+    for at, name in enumerate(("Mark the old calendars", "Leave a notice", "Point shares to the new place"), 3):
+        keys.press("n")
+        expect(page.get_by_role("dialog", name=name)).to_be_visible()
+        keys.press("Enter")
+        counted(page, f"{at} of 9 steps done")
+    expect(page.get_by_text("Station notices is read-only: ask its owner to do it.").first).to_be_visible()
+    keys.press("n")
+    expect(page.get_by_role("list", name="Owners")).to_contain_text("Ruth Kittow")
+    assert wrong_at_each_size(page, "/cross/1/cutover") == {}
+    page.set_viewport_size({"width": 1280, "height": 800})
+    keys.reach("They were told in another way")
+    keys.press("Enter")
+    counted(page, "6 of 9 steps done")
+    keys.press("n")
+    keys.press("Enter")
+    expect(page.get_by_text("under way", exact=False).first).to_be_visible()
+    expect(page.get_by_text("Archive the old side first.")).to_be_visible()
+    keys.reach("Take back: Mark the old calendars")
+    keys.press("Enter")
+    counted(page, "5 of 9 steps done")
+    keys.done("the list of the cutover gone through, and one step taken back")
 
 
 def test_a_lane_is_changed_at_both_ends_decided_reported_and_sent_back_by_the_mouse(

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { useQueryClient } from '@tanstack/svelte-query';
+  import { onMount } from 'svelte';
   import Action from '$lib/ui/Action.svelte';
   import Input from '$lib/ui/Input.svelte';
   import JobLine from '$lib/ui/JobLine.svelte';
@@ -60,9 +61,7 @@
     });
   }
 
-  $effect(() => {
-    void preview();
-  });
+  onMount(() => void preview());
 </script>
 
 {#if template}

@@ -86,6 +86,8 @@ class CutoverView:
     since: dict[int, int] = field(default_factory=dict)
 
 
+#: What stands after the name of a calendar that has moved.
+MOVED = " (moved)"
 _BACK = {
     CutoverStep.MARK: "until the old calendars are described otherwise",
     CutoverStep.NOTICE: "until somebody edits the notices",
@@ -282,7 +284,7 @@ def _mark(connection: Connection, lanes: Sequence[LaneView], by: By) -> Taken:
         was = description_of(header)
         said = f"Moved to {_where(own)} on {this_day():%Y-%m-%d}."
         text = "\n".join(filter(None, (was.text, said)))
-        wanted = Description(f"{was.name or facts.name} (moved)", was.own_colour, was.zone, text)
+        wanted = Description(f"{was.name or facts.name}{MOVED}", was.own_colour, was.zone, text)
         return Change(facts.id, "VCALENDAR", "", "", before, writer.add_text("VCALENDAR", described(header, wanted)))
 
     taken = _each(connection, lanes, Kind.CALENDAR, "Mark as moved:", by, change)

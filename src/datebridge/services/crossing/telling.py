@@ -12,7 +12,7 @@ from datebridge.core.changes import PERSON, By
 from datebridge.core.crossing.cutover import CutoverStep, MovedCalendar, calendars_in_words, worded
 from datebridge.core.ids import AccountId, CrossingId, JobId
 from datebridge.core.job_kinds import JobKind
-from datebridge.services.crossing.cutover import NotNow, Taken, record, sources_of, view
+from datebridge.services.crossing.cutover import MOVED, NotNow, Taken, record, sources_of, view
 from datebridge.services.crossing.plans import LaneView, lane_views
 from datebridge.services.jobs import jobs
 from datebridge.services.jobs.jobs import JobContext, Refused, performs
@@ -72,7 +72,7 @@ def _message(
 ) -> OwnerMessage:
     moved = [
         MovedCalendar(
-            one.source.name if one.source is not None else "",
+            one.source.name.removesuffix(MOVED) if one.source is not None else "",
             one.target.name if one.target is not None else one.row.target_name,
             one.row.verified.get("there", 0),
             one.row.verified.get("left", 0),
@@ -139,8 +139,10 @@ def _note(context: JobContext, crossing: CrossingId, key: str) -> None:
     with context.store.session() as session:
         act = stored.acts_of(session, crossing).get(CutoverStep.MESSAGES)
     told = [*(act.before if act is not None else {}).get(_SENT, ()), key]
+    left = [one.name or "An unknown owner" for one in owner_messages(context.store, crossing) if one.key not in told]
+    notes = [f"{name} was not told yet." for name in left]
     with context.store.write() as connection:
-        record(connection, crossing, CutoverStep.MESSAGES, Taken(before={_SENT: told}), context.by)
+        record(connection, crossing, CutoverStep.MESSAGES, Taken(before={_SENT: told}, notes=notes), context.by)
 
 
 def message(settings: Settings, one: OwnerMessage, mail: str, subject: str, text: str) -> EmailMessage:

@@ -79,6 +79,7 @@
   }
 
   const STATE = { waits: 'waits', open: 'to do', 'under way': 'under way', done: 'done' } as const;
+  const BY: Record<string, string> = { person: '', command: ' by a command', clock: ' by the clock' };
   const GLYPH = { waits: '·', open: '○', 'under way': '◐', done: '✓' } as const;
 
   onMount(() =>
@@ -133,7 +134,7 @@
             <p class="text-soft figures text-[12px]">
               {[
                 step.why,
-                step.at ? `${step.by ? `taken by ${step.by}` : 'last'} ${moment(step.at)}` : '',
+                step.at ? `${step.by ? `taken${BY[step.by] ?? ` by ${step.by}`}` : 'last'} ${moment(step.at)}` : '',
                 step.sets.length ? counted(step.sets.length, 'batch', 'batches') : '',
                 step.back ? `can be taken back ${step.back}` : '',
               ]
