@@ -47,6 +47,7 @@ class JobKind(StrEnum):
     VERIFY = "verify"
     SEND_BACK = "send-back"
     TELL_OWNERS = "tell-owners"
+    SAMPLE = "sample"
     HAND_OUT = "hand-out"
 
     @property
@@ -68,7 +69,7 @@ class JobKind(StrEnum):
         return ""
 
 
-_ACCOUNTS = frozenset({JobKind.PULL, JobKind.PUSH, JobKind.SURVEY, JobKind.PROBE})
+_ACCOUNTS = frozenset({JobKind.PULL, JobKind.PUSH, JobKind.SURVEY, JobKind.PROBE, JobKind.SAMPLE})
 #: One at a time: two that carry the same entries would carry them twice.
 _CROSSINGS = frozenset({JobKind.REHEARSE_CROSSING, JobKind.CROSS, JobKind.VERIFY, JobKind.SEND_BACK})
 #: What is rebuilt in the background.

@@ -140,6 +140,8 @@ class Live:
             f"{{{OWN}}}calendar-order": str(collection.position),
             f"{{{OWN}}}getctag": f"{collection.id}-{collection.revision}",
         }
+        if self.traits.room:
+            properties[f"{{{DAV}}}quota-available-bytes"] = str(self.traits.room)
         if self.syncs:
             properties[f"{{{DAV}}}sync-token"] = token_of(self.traits, collection)
         return properties

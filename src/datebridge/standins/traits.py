@@ -18,6 +18,7 @@ class Traits:
         mkcol: makes calendars by extended MKCOL too (RFC 5689), and says so.
         token_life: how many changes back a sync token reaches.
         most_bytes: the largest object taken.
+        room: bytes that it says may still be written (RFC 4331); 0 for no word of it.
         pace: requests a second before it says 429; 0 for no limit.
         hourly: how many requests it answers in an hour, and then says 429 until that is over; 0 for no limit.
         page: how many changes sync-collection tells at once (RFC 6578 §3.6); 0 for all.
@@ -34,6 +35,7 @@ class Traits:
     mkcol: bool = False
     token_life: int = 50_000
     most_bytes: int = 1 << 20
+    room: int = 0
     pace: int = 0
     hourly: int = 0
     page: int = 0

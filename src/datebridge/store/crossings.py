@@ -10,13 +10,16 @@ from sqlmodel import Session, col
 from sqlmodel import select as records
 
 from datebridge.clock import now
+from datebridge.core.checks import ALL
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import AccountId, CalendarId, CrossingId, LaneId
+from datebridge.core.index.facts import Mark
 from datebridge.store.sql import among
 from datebridge.store.tables import (
     CROSSINGS,
     CUTOVER_ACTS,
     ENTRIES,
+    FINDINGS,
     LANE_DIFFERENCES,
     LANE_RULINGS,
     LANE_SETS,
@@ -209,12 +212,17 @@ def shared_entries(
 
 
 class Contents(NamedTuple):
-    """What a calendar holds: how much, and from when to when, in UTC seconds."""
+    """What a calendar holds: how much, and from when to when, in UTC seconds.
+
+    Attributes:
+        unresolved: entries in time zones nobody knows.
+    """
 
     entries: int
     series: int
     first: int | None
     last: int | None
+    unresolved: int = 0
 
 
 def contents_of(connection: Connection, calendars: Iterable[CalendarId]) -> dict[CalendarId, Contents]:
@@ -226,8 +234,23 @@ def contents_of(connection: Connection, calendars: Iterable[CalendarId]) -> dict
             func.sum(case((ENTRIES.c.recurrence != "", 1), else_=0)).label("series"),
             func.min(ENTRIES.c.start).label("first"),
             func.max(func.coalesce(ENTRIES.c.until_wall, ENTRIES.c.start)).label("last"),
+            func.sum(case((ENTRIES.c.marks.op("&")(Mark.UNRESOLVED_ZONE) != 0, 1), else_=0)).label("unresolved"),
         )
         .where(ENTRIES.c.calendar_id.in_(among(calendars)), ENTRIES.c.listed)
         .group_by(ENTRIES.c.calendar_id)
     )
-    return {CalendarId(row.calendar_id): Contents(row.entries, row.series, row.first, row.last) for row in rows}
+    return {
+        CalendarId(row.calendar_id): Contents(*(getattr(row, name) for name in Contents._fields)) for row in rows
+    }
+
+
+def breaking_in(connection: Connection, calendars: Iterable[CalendarId]) -> dict[CalendarId, int]:
+    """In how many entries of some calendars a check finds something that breaks."""
+    codes = [code for code, check in ALL.items() if check.severity == "breaks"]
+    rows = connection.execute(
+        select(ENTRIES.c.calendar_id, func.count(FINDINGS.c.version_id.distinct()).label("number"))
+        .join(ENTRIES, ENTRIES.c.id == FINDINGS.c.version_id)
+        .where(FINDINGS.c.code.in_(codes), ENTRIES.c.calendar_id.in_(among(calendars)))
+        .group_by(ENTRIES.c.calendar_id)
+    )
+    return {CalendarId(row.calendar_id): row.number for row in rows}

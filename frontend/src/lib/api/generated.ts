@@ -2726,6 +2726,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/crossings/{crossing_id}/sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Sample
+         * @description Write a sample at the target, read it back, and take it away.
+         */
+        post: operations["try_sample_api_crossings__crossing_id__sample_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/crossings/{crossing_id}/run": {
         parameters: {
             query?: never;
@@ -4755,6 +4775,7 @@ export interface components {
              * @description the steps of its options in words
              */
             steps: string[];
+            sample: components["schemas"]["SampleOut"];
             /**
              * Decisions
              * @description entries that wait for a decision
@@ -6385,6 +6406,11 @@ export interface components {
             /** Blocks */
             blocks: string[];
             /**
+             * Cautions
+             * @description what to mend first
+             */
+            cautions: string[];
+            /**
              * State
              * @enum {string}
              */
@@ -7953,6 +7979,68 @@ export interface components {
              * @description the calendar it is for; empty for all
              */
             calendar: string;
+        };
+        /**
+         * SampleOut
+         * @description What a sample crossing came to; nothing but an empty `at` where there was none.
+         */
+        SampleOut: {
+            /**
+             * At
+             * @default
+             */
+            at: string;
+            /**
+             * Entries
+             * @default 0
+             */
+            entries: number;
+            /**
+             * Otherwise
+             * @default []
+             */
+            otherwise: components["schemas"]["SampleRow"][];
+            /**
+             * Corrected
+             * @description features that are no longer taken to be kept
+             * @default []
+             */
+            corrected: string[];
+            /**
+             * Left
+             * @description why what was written could not be taken away
+             * @default
+             */
+            left: string;
+            /**
+             * Requests
+             * @default 0
+             */
+            requests: number;
+            /**
+             * Seconds
+             * @default 0
+             */
+            seconds: number;
+            /**
+             * Cautions
+             * @default []
+             */
+            cautions: string[];
+        };
+        /**
+         * SampleRow
+         * @description An entry that came back otherwise than foretold: as foretold, and as it came back.
+         */
+        SampleRow: {
+            /** Title */
+            title: string;
+            /** Why */
+            why: string;
+            /** Left */
+            left: string[];
+            /** Right */
+            right: string[];
         };
         /**
          * SayInNotes
@@ -15371,6 +15459,46 @@ export interface operations {
         };
     };
     rehearse_api_crossings__crossing_id__rehearse_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    try_sample_api_crossings__crossing_id__sample_post: {
         parameters: {
             query?: never;
             header?: never;

@@ -27,6 +27,7 @@ export function verifiedNow(lane: Lane): boolean {
 export function lines(lane: Lane): string[] {
   return [
     ...lane.blocks,
+    ...lane.cautions,
     lane.message,
     ...lane.refusals.map((one) => `${counted(one.number, 'entry', 'entries')} refused: ${one.reason}`),
     lane.would ? `A run would carry ${count(lane.would_change)}. ${lane.would}` : '',

@@ -32,6 +32,7 @@ from datebridge.api.cross.shapes import (
     MonthsOut,
     OptionsIO,
     RefusalOut,
+    SampleOut,
     SourcesIn,
     UnreadableOut,
 )
@@ -44,7 +45,7 @@ from datebridge.core.crossing.options import Options
 from datebridge.core.crossing.report_page import as_page
 from datebridge.core.ids import AccountId, CalendarId, CrossingId, LaneId
 from datebridge.core.language.spans import difference
-from datebridge.services.crossing import deciding, plan_sheets, plans, reports, running, verifying
+from datebridge.services.crossing import deciding, plan_sheets, plans, reports, running, sampling, verifying
 from datebridge.services.crossing.plans import LaneView
 from datebridge.services.fidelity.forecasts import newest
 from datebridge.services.mend.recipes import read_steps
@@ -112,6 +113,7 @@ def one(app: AppDep, crossing_id: CrossingNo) -> CrossingOut:
         measured_at=present.stamp(matrix.made_at) if matrix is not None else "",
         options=OptionsIO.model_validate(plan.options),
         steps=[step_in_words(step) for step in read_steps([*options.steps])] if options.steps else [],
+        sample=SampleOut.model_validate({**plan.sample, "at": present.stamp(plan.sample.get("at"))}),
         decisions=len(deciding.undecided(app.store, crossing_id)),
         lanes=[_lane(view, name) for view in views],
     )
@@ -150,6 +152,7 @@ def _lane(view: LaneView, home: str) -> LaneOut:
         refused=view.ways.get("refused", 0) + view.ways.get("conflict", 0),
         refusals=[RefusalOut(reason=one.reason, number=one.number) for one in view.refusals],
         blocks=view.blocks,
+        cautions=view.cautions,
         state=row.state,  # type: ignore[arg-type]
         message=row.message,
         ran_at=present.stamp(row.ran_at),
@@ -231,6 +234,12 @@ def take_sheet(app: AppDep, crossing_id: CrossingNo, body: LaneSheetIn) -> list[
 def rehearse(app: AppDep, crossing_id: CrossingNo) -> JobQueued:
     """Propose everything that would be carried."""
     return JobQueued(job_id=running.rehearse(app.store, crossing_id))
+
+
+@router.post("/crossings/{crossing_id}/sample")
+def try_sample(app: AppDep, crossing_id: CrossingNo) -> JobQueued:
+    """Write a sample at the target, read it back, and take it away."""
+    return JobQueued(job_id=sampling.try_sample(app.store, crossing_id))
 
 
 @router.post("/crossings/{crossing_id}/run")

@@ -116,6 +116,7 @@ class LaneOut(BaseModel):
     refused: int
     refusals: list[RefusalOut]
     blocks: list[str]
+    cautions: list[str] = Field(description="what to mend first")
     state: Literal["", "run", "failed", "back"]
     message: str
     ran_at: str
@@ -133,6 +134,28 @@ class MonthsOut(BaseModel):
     months: dict[str, list[int]]
 
 
+class SampleRow(BaseModel):
+    """An entry that came back otherwise than foretold: as foretold, and as it came back."""
+
+    title: str
+    why: str
+    left: list[str]
+    right: list[str]
+
+
+class SampleOut(BaseModel):
+    """What a sample crossing came to; nothing but an empty `at` where there was none."""
+
+    at: str = ""
+    entries: int = 0
+    otherwise: list[SampleRow] = []
+    corrected: list[str] = Field(default=[], description="features that are no longer taken to be kept")
+    left: str = Field(default="", description="why what was written could not be taken away")
+    requests: int = 0
+    seconds: float = 0
+    cautions: list[str] = []
+
+
 class CrossingOut(BaseModel):
     """A crossing with its lanes."""
 
@@ -143,6 +166,7 @@ class CrossingOut(BaseModel):
     measured_at: str = Field(description="when it was measured what the target keeps; empty where it was not")
     options: OptionsIO
     steps: list[str] = Field(description="the steps of its options in words")
+    sample: SampleOut
     decisions: int = Field(description="entries that wait for a decision")
     lanes: list[LaneOut]
 

@@ -11,6 +11,7 @@ from datebridge.core.crossing.lanes import Side, propose
 from datebridge.core.crossing.options import NoPlan, Options
 from datebridge.core.ids import AccountId, CalendarId, CrossingId, LaneId, SetId
 from datebridge.core.language.filters import parse_filter
+from datebridge.core.language.plural import counted
 from datebridge.services.crossing.lanes import settle_targets
 from datebridge.services.mend.recipes import read_steps
 from datebridge.store import crossings, lanes_carried
@@ -199,7 +200,7 @@ class LaneView:
         shared: how many of its entries stand at the target already.
         proposal: what a rehearsal would carry.
         batches: what carried it; `ways`: how many UIDs of that are on their way, by state; `refusals`: why not.
-        blocks: what will keep it from being carried.
+        blocks: what will keep it from being carried; cautions: what to mend first.
     """
 
     row: Lane
@@ -212,6 +213,7 @@ class LaneView:
     ways: dict[str, int] = field(default_factory=dict)
     refusals: list[Refusal] = field(default_factory=list)
     blocks: list[str] = field(default_factory=list)
+    cautions: list[str] = field(default_factory=list)
 
 
 _EMPTY = Contents(0, 0, None, None)
@@ -243,6 +245,7 @@ def lane_views(store: Store, crossing: CrossingId) -> tuple[Crossing, list[LaneV
         refusals: dict[int, list[Refusal]] = {}
         for refusal in lanes_carried.refusals(connection, lanes):
             refusals.setdefault(refusal.lane, []).append(refusal)
+        broken = crossings.breaking_in(connection, sources)
         kinds = kinds_taken(connection, set(targets))
         home = AccountId(plan.account_id) if plan.account_id is not None else None
         taken = {
@@ -267,6 +270,7 @@ def lane_views(store: Store, crossing: CrossingId) -> tuple[Crossing, list[LaneV
                 dict(ways.get(lane, {})),
                 refusals.get(lane, []),
                 _blocks(row, source, target, kinds, taken),
+                _cautions(contents.get(CalendarId(row.source_id), _EMPTY), broken.get(CalendarId(row.source_id), 0)),
             )
         )
     return plan, views
@@ -292,3 +296,15 @@ def _blocks(
     if target is not None and (taken := list(kinds.get(target.id, ()))) and "VEVENT" not in taken:
         blocks.append(f"{target.name} takes no events.")
     return blocks
+
+
+def _cautions(contents: Contents, broken: int) -> list[str]:
+    """What should be mended before a lane is carried."""
+    cautions = []
+    if contents.unresolved:
+        many = counted(contents.unresolved, "entry is", "entries are")
+        cautions.append(f"{many} in time zones nobody knows: the target may show another hour. Set them right under Mend.")
+    if broken:
+        many = counted(broken, "entry has", "entries have")
+        cautions.append(f"{many} findings that break: the target may refuse them. Fix them under Mend.")
+    return cautions

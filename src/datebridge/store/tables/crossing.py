@@ -65,6 +65,7 @@ class Crossing(SQLModel, table=True):
     Attributes:
         account_id: the account it goes to; None for calendars that live only here.
         options: of all its lanes (`core.crossing.options.Options`).
+        sample: what its sample crossing came to (`services.crossing.sampling`); empty where there was none.
     """
 
     id: int | None = Field(default=None, primary_key=True)
@@ -72,6 +73,7 @@ class Crossing(SQLModel, table=True):
     account_id: int | None = Field(default=None, foreign_key="account.id")
     options: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
     created_at: int
+    sample: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False, server_default="{}"))
 
 
 class Lane(SQLModel, table=True):

@@ -62,6 +62,15 @@
         ? 'run'
         : 'rehearse',
   );
+  /** What a rehearsed run asks of the target, and how long that takes at the rate of the sample. */
+  const takes = $derived.by(() => {
+    const requests = total((one) => one.would_change);
+    const sample = crossing.data?.sample;
+    if (!requests) return '';
+    const seconds = sample?.requests ? (requests * sample.seconds) / sample.requests : 0;
+    const time = seconds ? `, ${seconds < 90 ? `${Math.ceil(seconds)} s` : `${Math.ceil(seconds / 60)} min`}` : '';
+    return `a run takes about ${counted(requests, 'request', 'requests')}${time}`;
+  });
   const says = $derived.by(() => {
     const verified = going.filter(verifiedNow).length;
     return [
@@ -72,6 +81,7 @@
       )}`,
       `${count(going.filter((one) => one.ran_at).length)} carried`,
       total((one) => one.on_the_way) ? `${count(total((one) => one.on_the_way))} on the way` : '',
+      takes ? takes : '',
       total((one) => one.refused) ? `${count(total((one) => one.refused))} refused` : '',
       verified ? `${count(verified)} verified` : '',
       total((one) => one.unexplained) ? `${count(total((one) => one.unexplained))} unexplained` : '',
@@ -84,7 +94,7 @@
     void keepInAddress(address.address(page.url.searchParams, changes));
   }
 
-  type Deed = 'rehearse' | 'run' | 'verify' | 'send-back';
+  type Deed = 'rehearse' | 'sample' | 'run' | 'verify' | 'send-back';
   let doing: Deed = 'run';
   async function act(deed: Deed, of: Lane[] = [], delete_many = false): Promise<void> {
     asking = '';
@@ -95,11 +105,13 @@
       const call =
         deed === 'rehearse'
           ? client.POST('/api/crossings/{crossing_id}/rehearse', { params })
-          : deed === 'run'
-            ? client.POST('/api/crossings/{crossing_id}/run', { params, body })
-            : deed === 'verify'
-              ? client.POST('/api/crossings/{crossing_id}/verify', { params, body })
-              : client.POST('/api/crossings/{crossing_id}/send-back', { params, body });
+          : deed === 'sample'
+            ? client.POST('/api/crossings/{crossing_id}/sample', { params })
+            : deed === 'run'
+              ? client.POST('/api/crossings/{crossing_id}/run', { params, body })
+              : deed === 'verify'
+                ? client.POST('/api/crossings/{crossing_id}/verify', { params, body })
+                : client.POST('/api/crossings/{crossing_id}/send-back', { params, body });
       job = (await answer<Schemas['JobQueued']>(call)).job_id;
     });
   }
@@ -110,7 +122,11 @@
     if (done.state !== 'done') return notices.say(done.message, 'wrong');
     const { trouble = 0, unexplained = 0 } = (done.result ?? {}) as { trouble?: number; unexplained?: number };
     const not = trouble ? ` ${counted(trouble, 'lane was', 'lanes were')} not: each says why.` : '';
+    const { entries: tried = 0, otherwise = 0 } = (done.result ?? {}) as { entries?: number; otherwise?: number };
     const SAYS: Record<Deed, string> = {
+      sample: `${counted(tried, 'entry was', 'entries were')} written, read back and removed: ${
+        otherwise ? `${count(otherwise)} came back otherwise than foretold.` : 'all came back as foretold.'
+      }`,
       rehearse: `Rehearsed: nothing was carried.${not}`,
       run: `Carried: the batches are on their way to ${crossing.data?.target ?? 'the target'}.${not}`,
       verify: unexplained
@@ -156,6 +172,7 @@
         aim: 'change',
         run: () => void act('rehearse'),
       },
+      { key: 's', does: 'try a sample at the target', aim: 'change', run: () => void act('sample') },
       { key: 'g', does: 'run: carry what is new, changed or gone', aim: 'change', run: () => (asking = 'run') },
       { key: 'v', does: 'verify: compare both ends', aim: 'change', run: () => void act('verify') },
       { key: 'o', does: 'what happens on the way', aim: 'change', run: () => (asking = 'options') },
@@ -186,6 +203,14 @@
           key="r"
           disabled={job !== null || !going.length}>Rehearse</Action
         >
+        {#if plan.account_id}
+          <Action
+            onclick={() => void act('sample')}
+            key="s"
+            hint="Write some entries into a calendar of their own at {plan.target}, read them back, and remove them"
+            disabled={job !== null || !going.length}>Try a sample</Action
+          >
+        {/if}
         <Action
           kind={next === 'run' ? 'main' : 'plain'}
           onclick={() => (asking = 'run')}
@@ -224,6 +249,13 @@
       >
       <a class="text-brass underline" href="/cross/{id}/differences">Differences found</a>
       <a class="text-brass underline" href="/cross/{id}/cutover">Cutover list</a>
+      {#if plan.sample.at}
+        <a class="text-brass underline {plan.sample.otherwise.length ? 'font-bold' : ''}" href="/cross/{id}/sample"
+          >Sample: {plan.sample.otherwise.length
+            ? `${count(plan.sample.otherwise.length)} otherwise than foretold`
+            : `all ${count(plan.sample.entries)} as foretold`}</a
+        >
+      {/if}
       <a class="text-brass underline" href="/api/crossings/{id}/report" download data-sveltekit-reload>Signed report</a>
       <LaneSheet crossing={id} onunreadable={(rows) => (unreadable = rows)} />
       <button class="text-brass underline" onclick={() => (asking = 'forget')}>Drop this plan…</button>

@@ -22,9 +22,11 @@ def upgrade() -> None:
         sa.Column("before", sa.JSON(), nullable=False),
         sa.Column("notes", sa.JSON(), nullable=False),
     )
+    op.add_column("crossing", sa.Column("sample", sa.JSON(), nullable=False, server_default="{}"))
     op.add_column("share", sa.Column("named_as", sa.JSON(), nullable=False, server_default="{}"))
 
 
 def downgrade() -> None:
     op.drop_column("share", "named_as")
+    op.drop_column("crossing", "sample")
     op.drop_table("cutover_act")
