@@ -239,9 +239,7 @@ def contents_of(connection: Connection, calendars: Iterable[CalendarId]) -> dict
         .where(ENTRIES.c.calendar_id.in_(among(calendars)), ENTRIES.c.listed)
         .group_by(ENTRIES.c.calendar_id)
     )
-    return {
-        CalendarId(row.calendar_id): Contents(*(getattr(row, name) for name in Contents._fields)) for row in rows
-    }
+    return {CalendarId(row.calendar_id): Contents(*(getattr(row, name) for name in Contents._fields)) for row in rows}
 
 
 def breaking_in(connection: Connection, calendars: Iterable[CalendarId]) -> dict[CalendarId, int]:

@@ -6,8 +6,10 @@ import pytest
 
 from datebridge.core.ids import AccountId, CalendarId, LaneId
 from datebridge.services.crossing import deciding, plans, running, verifying
+from datebridge.services.fidelity import probes
 from datebridge.store import crossings, lanes_carried, lanes_verified
 from datebridge.store.changesets.apply import apply as apply_set
+from datebridge.store.fidelity import NotMeasured, counted_losses
 from datebridge.store.lanes_verified import DifferenceRow
 from datebridge.store.tables import Lane
 from tests.conftest import event
@@ -268,3 +270,20 @@ def test_two_runs_at_once_carry_nothing_twice(move: Move) -> None:
         running.run(move.world.store, move.number)
     move.world.work()
     assert len(move.titles()) == 5
+
+
+def test_what_all_lanes_lose_is_foretold_and_a_way_out_is_taken_on_the_way(world: World) -> None:
+    world.put("tidewrack", "berths", berth(1, "X-TIDE:3"), berth(2))
+    move = Move(world)
+    with pytest.raises(NotMeasured):
+        plans.foretell(world.store, move.number)
+    probes.measure(world.store, move.account)
+    world.work()
+    plans.foretell(world.store, move.number)
+    number = int(str(world.work().result["forecast"]))  # type: ignore[index]
+    with world.store.read() as connection:
+        assert {one.feature for one in counted_losses(connection, number)} == {"unknown-properties"}
+    move.options(remedies={"unknown-properties": [{"do": "say-in-notes", "names": []}]})
+    move.run()
+    assert "Tide: 3" in move.texts()["Launch 1 alongside"]
+    assert move.unexplained() == []

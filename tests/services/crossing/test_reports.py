@@ -9,13 +9,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from datebridge.core.crossing.cutover import CutoverStep
 from datebridge.core.crossing.report_page import as_page
-from datebridge.services.crossing import reports
+from datebridge.core.ids import CalendarId
+from datebridge.services.crossing import cutover, plans, reports, telling
 from datebridge.services.crossing.reports import NoReport
 from datebridge.settings import Settings
+from datebridge.store.accounts import remotes_of
 from tests.depth import tries
 from tests.services.crossing.test_crossing import Move
-from tests.world import World, berth
+from tests.world import OFFICE, World, berth
 
 EVIL = "Launch </script><script>alert(1)</script> & <b>"
 
@@ -37,6 +40,30 @@ def test_a_report_is_checked_anywhere_and_says_which_end_has_changed(world: Worl
     world.refresh(move.source_account)
     changed = reports.check(page.encode(), world.store, world.settings)
     assert changed.sides == [{"lane": "Berths", "source": "changed since", "target": "as signed"}]
+
+
+def test_each_owner_has_a_report_of_what_is_theirs_with_the_steps_of_the_cutover(world: World) -> None:
+    records = world.server("tidewrack").records
+    other = records.add_collection("director", "diary", "Diary", "#123456")
+    records.share(other, OFFICE, "write")
+    world.put("tidewrack", "berths", berth(1))
+    move = Move(world)
+    diary = next(one.calendar_id for one in remotes_of(world.store, move.source_account) if one.name == "Diary")
+    plans.add_sources(world.store, move.number, [CalendarId(diary or 0)])
+    move.run()
+    move.run()
+    move.verify()
+    cutover.take(world.store, move.number, CutoverStep.NOTICE)
+    owners = [one.key for one in telling.owner_messages(world.store, move.number)]
+    documents = [reports.make(world.store, world.settings, move.number, owner) for owner in owners]
+    assert [(one["owner"], [lane["source"]["calendar"] for lane in one["lanes"]]) for one in documents] == [
+        ("Tidewrack", ["Berths"]),
+        ("Ruth Kittow", ["Diary"]),
+    ]
+    assert documents[0]["cutover"][0]["step"] == "notice"
+    assert reports.check(as_page(documents[1]).encode()).lanes == 1
+    with pytest.raises(NoReport):
+        reports.make(world.store, world.settings, move.number, "99 nobody")
 
 
 @pytest.fixture(scope="module")

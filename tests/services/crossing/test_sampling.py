@@ -93,7 +93,9 @@ def test_a_crossing_that_leads_to_no_server_has_nothing_to_try(measured: Move) -
 
 def test_what_stands_in_the_way_is_said_before_it_does(tmp_path: Path) -> None:
     with new_world(tmp_path, replace(LANTERN, room=900)) as world:
-        odd = berth(1, "SUMMARY:x").replace("DTSTART:20261201T080000Z", "DTSTART;TZID=Skerrow Old Clock:20261201T080000")
+        odd = berth(1, "SUMMARY:x").replace(
+            "DTSTART:20261201T080000Z", "DTSTART;TZID=Skerrow Old Clock:20261201T080000"
+        )
         world.put("tidewrack", "berths", odd, *(berth(at) for at in range(2, 12)))
         move = Move(world)
         found = tried(move)

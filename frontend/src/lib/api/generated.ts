@@ -2746,6 +2746,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/crossings/{crossing_id}/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Foretell
+         * @description Foretell what everything that goes along the lanes loses, for choosing ways out.
+         */
+        post: operations["foretell_api_crossings__crossing_id__forecast_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/crossings/{crossing_id}/run": {
         parameters: {
             query?: never;
@@ -2959,7 +2979,7 @@ export interface paths {
         };
         /**
          * Report
-         * @description The signed report, as a page or as JSON.
+         * @description The signed report, as a page or as JSON; of everything, or of what belongs to one owner.
          */
         get: operations["report_api_crossings__crossing_id__report_get"];
         put?: never;
@@ -15538,6 +15558,46 @@ export interface operations {
             };
         };
     };
+    foretell_api_crossings__crossing_id__forecast_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     run_api_crossings__crossing_id__run_post: {
         parameters: {
             query?: never;
@@ -16019,6 +16079,7 @@ export interface operations {
         parameters: {
             query?: {
                 form?: "html" | "json";
+                owner?: string;
             };
             header?: never;
             path: {

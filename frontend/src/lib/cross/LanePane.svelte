@@ -1,9 +1,27 @@
 <script lang="ts">
+  import { useQueryClient } from '@tanstack/svelte-query';
   import Months from '$lib/cross/Months.svelte';
+  import Action from '$lib/ui/Action.svelte';
+  import { answer, client } from '$lib/api/client';
+  import { refreshAll } from '$lib/api/queries';
+  import { attempt } from '$lib/state/attempt.svelte';
+  import { notices } from '$lib/state/notice.svelte';
+  import { counted } from '$lib/ui/words';
   import { lines, type Lane } from '$lib/cross/words';
 
   /** All that is known of one lane: why it stands as it does, what it carried, and both ends month by month. */
   const { crossing, lane }: { crossing: number; lane: Lane } = $props();
+  const queries = useQueryClient();
+
+  /** What was refused for one reason is tried again. */
+  async function again(message: string): Promise<void> {
+    await attempt(async () => {
+      const body = { message };
+      const { count } = await answer(client.POST('/api/conflicts/again', { body }));
+      notices.say(`${counted(count, 'entry is', 'entries are')} tried again.`);
+      await refreshAll(queries);
+    });
+  }
 </script>
 
 <section
@@ -18,6 +36,13 @@
       {#each lines(lane) as line (line)}<li>{line}</li>{:else}<li class="text-soft">
           Nothing is known of it yet. Rehearse to see what would be carried, and what is lost.
         </li>{/each}
+      {#each lane.refusals as one (one.reason)}
+        <li>
+          <Action onclick={() => void again(one.reason)}
+            >Try the {counted(one.number, 'refused entry', 'refused entries')} again</Action
+          >
+        </li>
+      {/each}
       {#if lane.owner}<li class="text-soft">It belongs to {lane.owner}.</li>{/if}
       <li class="mt-1 flex flex-wrap gap-4">
         {#if lane.proposal}<a class="text-brass underline" href="/mend/{lane.proposal}">Review what would be carried</a

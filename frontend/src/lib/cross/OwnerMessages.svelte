@@ -96,6 +96,13 @@
                 onclick={() => (shown = at)}
                 aria-current={shown === at ? 'true' : undefined}>{one.name || 'unknown owner'}</button
               >
+              <a
+                class="text-brass underline"
+                href="/api/crossings/{crossing}/report?owner={encodeURIComponent(one.key)}"
+                download
+                data-sveltekit-reload
+                aria-label="Report for {one.name || 'the unknown owner'}">report</a
+              >
               {#if one.sent}<span class="text-added">told</span>
               {:else}<Input
                   bind:value={to[one.key]}

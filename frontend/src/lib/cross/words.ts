@@ -54,6 +54,9 @@ export function optionWords(options: Options): string[] {
     options.standing ? STANDING[options.standing] : '',
     options.tell ? 'the target may invite attendees' : '',
     options.steps?.length ? `${counted(options.steps.length, 'change', 'changes')} on the way` : '',
+    Object.keys(options.remedies ?? {}).length
+      ? counted(Object.keys(options.remedies ?? {}).length, 'way out of a loss', 'ways out of losses')
+      : '',
   ].filter(Boolean) as string[];
 }
 

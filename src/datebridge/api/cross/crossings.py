@@ -242,6 +242,12 @@ def try_sample(app: AppDep, crossing_id: CrossingNo) -> JobQueued:
     return JobQueued(job_id=sampling.try_sample(app.store, crossing_id))
 
 
+@router.post("/crossings/{crossing_id}/forecast")
+def foretell(app: AppDep, crossing_id: CrossingNo) -> JobQueued:
+    """Foretell what everything that goes along the lanes loses, for choosing ways out."""
+    return JobQueued(job_id=plans.foretell(app.store, crossing_id))
+
+
 @router.post("/crossings/{crossing_id}/run")
 def run(app: AppDep, crossing_id: CrossingNo, body: LanesIn) -> JobQueued:
     """Carry what is new, changed or gone."""
@@ -388,9 +394,14 @@ def carry_again(app: AppDep, crossing_id: CrossingNo, body: DifferenceKindIn) ->
 
 
 @router.get("/crossings/{crossing_id}/report", response_class=Response)
-def report(app: AppDep, crossing_id: CrossingNo, form: Literal["html", "json"] = "html") -> Response:
-    """The signed report, as a page or as JSON."""
-    document = reports.make(app.store, app.settings, crossing_id)
+def report(
+    app: AppDep,
+    crossing_id: CrossingNo,
+    form: Literal["html", "json"] = "html",
+    owner: Annotated[str, Query(max_length=300)] = "",
+) -> Response:
+    """The signed report, as a page or as JSON; of everything, or of what belongs to one owner."""
+    document = reports.make(app.store, app.settings, crossing_id, owner)
     body = as_page(document) if form == "html" else json.dumps(document, ensure_ascii=False, indent=1)
     kind = "text/html" if form == "html" else "application/json"
     headers = {"Content-Disposition": f'attachment; filename="crossing-{crossing_id}-report.{form}"'}

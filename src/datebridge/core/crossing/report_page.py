@@ -34,7 +34,9 @@ def as_page(document: Mapping[str, Any]) -> str:
             f'<!doctype html><html lang="en"><meta charset="utf-8"><title>{name}: report</title>',
             f"<style>{_STYLE}</style>",
             f"<h1>{name}</h1><p>Made {html.escape(document['made'])}. <strong>{verdict}</strong></p>",
+            f"<p>For {html.escape(document['owner'])}.</p>" if document.get("owner") else "",
             _overview(lanes),
+            _cutover(document.get("cutover") or ()),
             *(_section(lane) for lane in lanes),
             "<h2>Signature</h2><p>Signed with the key <code>",
             html.escape(document["key"]),
@@ -42,6 +44,14 @@ def as_page(document: Mapping[str, Any]) -> str:
             f'<script type="application/json" id="report">{data}</script></html>',
         ]
     )
+
+
+def _cutover(steps: Sequence[Mapping[str, Any]]) -> str:
+    """The steps of the cutover that were taken."""
+    if not steps:
+        return ""
+    rows = [_cells([one["step"].replace("-", " "), one["at"], one["by"], " ".join(one["notes"])]) for one in steps]
+    return f"<h2>Cutover</h2><table>{_cells(['Step', 'Taken', 'By', 'Left to do'], 'th')}{''.join(rows)}</table>"
 
 
 def _cells(values: Sequence[object], tag: str = "td") -> str:

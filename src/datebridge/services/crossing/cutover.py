@@ -239,6 +239,14 @@ def sources_of(lanes: Sequence[LaneView]) -> dict[CalendarId, list[LaneView]]:
     return sources
 
 
+def owner_of(lane: LaneView) -> str:
+    """By what the owner of a lane's source is known, for as long as its account is."""
+    source = lane.source
+    if source is None:
+        return ""
+    return f"{source.account_id or 0} {source.owner if source.owned is False else ''}"
+
+
 def _where(lanes: Sequence[LaneView]) -> str:
     """Where a calendar is now, in words."""
     targets = [one.target for one in lanes if one.target is not None]

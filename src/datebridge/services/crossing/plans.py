@@ -9,10 +9,11 @@ from typing import Any
 
 from datebridge.core.crossing.lanes import Side, propose
 from datebridge.core.crossing.options import NoPlan, Options
-from datebridge.core.ids import AccountId, CalendarId, CrossingId, LaneId, SetId
-from datebridge.core.language.filters import parse_filter
+from datebridge.core.ids import AccountId, CalendarId, CrossingId, JobId, LaneId, SetId
+from datebridge.core.language.filters import Selection, parse_filter, quote
 from datebridge.core.language.plural import counted
 from datebridge.services.crossing.lanes import settle_targets
+from datebridge.services.fidelity.forecasts import request_forecast
 from datebridge.services.mend.recipes import read_steps
 from datebridge.store import crossings, lanes_carried
 from datebridge.store.accounts import kinds_taken, names_off, takes_changes
@@ -188,6 +189,27 @@ def _demand_target(connection: Connection, lanes: Sequence[Lane], target: Calend
     return {"target_id": target, "target_name": facts.name, "why": "chosen"}
 
 
+def foretell(store: Store, crossing: CrossingId) -> JobId:
+    """Queue foretelling what all lanes lose at the target.
+
+    Raises:
+        NoPlan: if it leads to no account, or nothing goes.
+        NotMeasured: if nobody knows what is kept there.
+    """
+    with store.session() as session:
+        plan = crossings.crossing(session, crossing)
+        sources = {CalendarId(row.source_id) for row in crossings.lanes_of(session, crossing) if row.going}
+    if plan.account_id is None:
+        raise NoPlan("This crossing leads to calendars that live here, where everything is kept.")
+    with store.read() as connection:
+        facts = [one for one in all_facts(connection).values() if one.id in sources]
+    if not facts:
+        raise NoPlan("Nothing goes along these lanes.")
+    names = ",".join(dict.fromkeys(quote(one.name) for one in facts))
+    accounts = ",".join(dict.fromkeys(quote(one.account or "here") for one in facts))
+    return request_forecast(store, AccountId(plan.account_id), Selection(f"account:{accounts} calendar:{names}"))
+
+
 # ---- shown ----------------------------------------------------------------------------------------
 
 
@@ -303,7 +325,7 @@ def _cautions(contents: Contents, broken: int) -> list[str]:
     cautions = []
     if contents.unresolved:
         many = counted(contents.unresolved, "entry is", "entries are")
-        cautions.append(f"{many} in time zones nobody knows: the target may show another hour. Set them right under Mend.")
+        cautions.append(f"{many} in time zones nobody knows, so the target may show another hour. Set them under Mend.")
     if broken:
         many = counted(broken, "entry has", "entries have")
         cautions.append(f"{many} findings that break: the target may refuse them. Fix them under Mend.")

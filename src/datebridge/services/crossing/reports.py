@@ -10,7 +10,7 @@ import base64
 import json
 import os
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
@@ -22,14 +22,17 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey,
 from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat, PublicFormat
 
 from datebridge.clock import now
+from datebridge.core.crossing.cutover import CutoverStep
 from datebridge.core.crossing.options import Options
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import AccountId, CrossingId, LaneId
+from datebridge.services.crossing.cutover import owner_of
 from datebridge.services.crossing.lanes import working_lanes
 from datebridge.services.crossing.plans import LaneView, lane_views
 from datebridge.services.crossing.verifying import digests_now
 from datebridge.settings import Settings
 from datebridge.store import crossings, lanes_verified
+from datebridge.store import cutover as stored_cutover
 from datebridge.store.changesets.review import set_row
 from datebridge.store.database import Store
 from datebridge.store.fidelity import matrices_of
@@ -48,13 +51,20 @@ class NoReport(CannotDo):
     code, title, status = "no-report", "This is not a report of a crossing", 422
 
 
-def make(store: Store, settings: Settings, crossing: CrossingId) -> dict[str, Any]:
+def make(store: Store, settings: Settings, crossing: CrossingId, owner: str = "") -> dict[str, Any]:
     """The report of a crossing as of now, signed.
+
+    Args:
+        owner: whose calendars it tells of (`cutover.owner_of`); "" for all.
 
     Raises:
         NoCrossing: if there is none.
+        NoReport: if nothing in it belongs to this owner.
     """
     plan, views = lane_views(store, crossing)
+    views = [one for one in views if not owner or owner_of(one) == owner]
+    if owner and not views:
+        raise NoReport("Nothing in this crossing belongs to this owner.")
     with store.session() as session:
         home = AccountId(plan.account_id) if plan.account_id is not None else None
         matrix = next(iter(matrices_of(session, home)), None) if home is not None else None
@@ -66,8 +76,26 @@ def make(store: Store, settings: Settings, crossing: CrossingId) -> dict[str, An
         "fidelity": _fidelity(matrix),
         "lanes": [_lane(store, view) for view in views if view.row.going],
         "left_out": [_name(view) for view in views if not view.row.going],
+        "owner": owner.partition(" ")[2] or _accounts(views) if owner else "",
+        "sample": {name: plan.sample[name] for name in ("entries", "corrected") if name in plan.sample},
+        "cutover": _cutover(store, crossing),
     }
     return sign(settings, document)
+
+
+def _accounts(views: Sequence[LaneView]) -> str:
+    return ", ".join(dict.fromkeys(one.source.account or "here" for one in views if one.source is not None))
+
+
+def _cutover(store: Store, crossing: CrossingId) -> list[dict[str, Any]]:
+    """The steps of the cutover that were taken."""
+    with store.session() as session:
+        acts = stored_cutover.acts_of(session, crossing)
+    return [
+        {"step": step.value, "at": _moment(acts[step].at), "by": acts[step].by_whom, "notes": list(acts[step].notes)}
+        for step in CutoverStep
+        if step in acts
+    ]
 
 
 def _moment(seconds: int | None) -> str:

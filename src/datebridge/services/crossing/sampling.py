@@ -106,7 +106,7 @@ def sample_job(context: JobContext) -> dict[str, object]:
 
 
 def _sample(context: JobContext, lanes: Sequence[WorkingLane], seed: int) -> tuple[list[_Taken], int]:
-    """The objects of a sample, as they are sent and as they are foretold; and how large everything is, in characters."""
+    """The objects of a sample, as they are sent and as they are foretold; and how large all is, in characters."""
     lights: list[Light] = []
     places: list[tuple[WorkingLane, int]] = []
     for lane in lanes:

@@ -12,7 +12,7 @@ from datebridge.core.changes import PERSON, By
 from datebridge.core.crossing.cutover import CutoverStep, MovedCalendar, calendars_in_words, worded
 from datebridge.core.ids import AccountId, CrossingId, JobId
 from datebridge.core.job_kinds import JobKind
-from datebridge.services.crossing.cutover import MOVED, NotNow, Taken, record, sources_of, view
+from datebridge.services.crossing.cutover import MOVED, NotNow, Taken, owner_of, record, sources_of, view
 from datebridge.services.crossing.plans import LaneView, lane_views
 from datebridge.services.jobs import jobs
 from datebridge.services.jobs.jobs import JobContext, Refused, performs
@@ -55,21 +55,18 @@ def owner_messages(store: Store, crossing: CrossingId) -> list[OwnerMessage]:
     with store.session() as session:
         act = stored.acts_of(session, crossing).get(CutoverStep.MESSAGES)
     told = set((act.before if act is not None else {}).get(_SENT, ()))
-    owners: dict[tuple[str, AccountId | None], list[LaneView]] = {}
+    owners: dict[str, list[LaneView]] = {}
     for own in sources_of([one for one in views if one.row.going]).values():
-        source = own[0].source
-        assert source is not None  # noqa: S101
-        owners.setdefault((source.owner if source.owned is False else "", source.account_id), []).extend(own)
+        owners.setdefault(owner_of(own[0]), []).extend(own)
     target = by_id.get(AccountId(plan.account_id)) if plan.account_id is not None else None
-    return [
-        _message(owner, by_id.get(account) if account is not None else None, target, lanes, told)
-        for (owner, account), lanes in sorted(owners.items(), key=lambda one: (str(one[0][1]), one[0][0]))
-    ]
+    return [_message(key, by_id, target, lanes, told) for key, lanes in sorted(owners.items())]
 
 
 def _message(
-    owner: str, account: Account | None, target: Account | None, lanes: Sequence[LaneView], told: set[str]
+    key: str, by_id: Mapping[AccountId, Account], target: Account | None, lanes: Sequence[LaneView], told: set[str]
 ) -> OwnerMessage:
+    number, _, owner = key.partition(" ")
+    account = by_id.get(AccountId(int(number)))
     moved = [
         MovedCalendar(
             one.source.name.removesuffix(MOVED) if one.source is not None else "",
@@ -81,7 +78,6 @@ def _message(
     ]
     name = owner or (account.user if account is not None else "")
     mail = account.addresses[0] if account is not None and account.addresses and not owner else ""
-    key = f"{account.id if account is not None else 0} {owner}"
     values = {
         "name": name or "there",
         "old": account.name if account is not None else "the old place",

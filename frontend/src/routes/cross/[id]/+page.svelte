@@ -94,7 +94,7 @@
     void keepInAddress(address.address(page.url.searchParams, changes));
   }
 
-  type Deed = 'rehearse' | 'sample' | 'run' | 'verify' | 'send-back';
+  type Deed = 'rehearse' | 'sample' | 'losses' | 'run' | 'verify' | 'send-back';
   let doing: Deed = 'run';
   async function act(deed: Deed, of: Lane[] = [], delete_many = false): Promise<void> {
     asking = '';
@@ -107,11 +107,13 @@
           ? client.POST('/api/crossings/{crossing_id}/rehearse', { params })
           : deed === 'sample'
             ? client.POST('/api/crossings/{crossing_id}/sample', { params })
-            : deed === 'run'
-              ? client.POST('/api/crossings/{crossing_id}/run', { params, body })
-              : deed === 'verify'
-                ? client.POST('/api/crossings/{crossing_id}/verify', { params, body })
-                : client.POST('/api/crossings/{crossing_id}/send-back', { params, body });
+            : deed === 'losses'
+              ? client.POST('/api/crossings/{crossing_id}/forecast', { params })
+              : deed === 'run'
+                ? client.POST('/api/crossings/{crossing_id}/run', { params, body })
+                : deed === 'verify'
+                  ? client.POST('/api/crossings/{crossing_id}/verify', { params, body })
+                  : client.POST('/api/crossings/{crossing_id}/send-back', { params, body });
       job = (await answer<Schemas['JobQueued']>(call)).job_id;
     });
   }
@@ -123,7 +125,9 @@
     const { trouble = 0, unexplained = 0 } = (done.result ?? {}) as { trouble?: number; unexplained?: number };
     const not = trouble ? ` ${counted(trouble, 'lane was', 'lanes were')} not: each says why.` : '';
     const { entries: tried = 0, otherwise = 0 } = (done.result ?? {}) as { entries?: number; otherwise?: number };
-    const SAYS: Record<Deed, string> = {
+    const { forecast } = (done.result ?? {}) as { forecast?: number };
+    if (forecast) return void goto(`/connect/forecasts/${forecast}?crossing=${id}`);
+    const SAYS: Record<Exclude<Deed, 'losses'>, string> = {
       sample: `${counted(tried, 'entry was', 'entries were')} written, read back and removed: ${
         otherwise ? `${count(otherwise)} came back otherwise than foretold.` : 'all came back as foretold.'
       }`,
@@ -134,7 +138,7 @@
         : 'Verified: every difference is explained.',
       'send-back': 'Sent back.',
     };
-    notices.say(SAYS[doing], trouble || unexplained ? 'wrong' : undefined);
+    if (doing !== 'losses') notices.say(SAYS[doing], trouble || unexplained ? 'wrong' : undefined);
   }
 
   async function alter(body: Omit<Schemas['LaneChangeIn'], 'lanes'>): Promise<void> {
@@ -173,6 +177,7 @@
         run: () => void act('rehearse'),
       },
       { key: 's', does: 'try a sample at the target', aim: 'change', run: () => void act('sample') },
+      { key: 'l', does: 'what is lost, and ways out', aim: 'find', run: () => void act('losses') },
       { key: 'g', does: 'run: carry what is new, changed or gone', aim: 'change', run: () => (asking = 'run') },
       { key: 'v', does: 'verify: compare both ends', aim: 'change', run: () => void act('verify') },
       { key: 'o', does: 'what happens on the way', aim: 'change', run: () => (asking = 'options') },
@@ -208,7 +213,7 @@
             onclick={() => void act('sample')}
             key="s"
             hint="Write some entries into a calendar of their own at {plan.target}, read them back, and remove them"
-            disabled={job !== null || !going.length}>Try a sample</Action
+            disabled={job !== null || !going.length}>Sample</Action
           >
         {/if}
         <Action
@@ -249,6 +254,11 @@
       >
       <a class="text-brass underline" href="/cross/{id}/differences">Differences found</a>
       <a class="text-brass underline" href="/cross/{id}/cutover">Cutover list</a>
+      {#if plan.measured_at && going.length}
+        <button class="text-brass underline" onclick={() => void act('losses')} aria-keyshortcuts="l"
+          >Losses and ways out…</button
+        >
+      {/if}
       {#if plan.sample.at}
         <a class="text-brass underline {plan.sample.otherwise.length ? 'font-bold' : ''}" href="/cross/{id}/sample"
           >Sample: {plan.sample.otherwise.length

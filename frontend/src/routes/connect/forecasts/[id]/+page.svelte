@@ -1,12 +1,13 @@
 <script lang="ts">
   import { page } from '$app/state';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import PagedList from '$lib/ui/PagedList.svelte';
   import TextBanks from '$lib/ui/TextBanks.svelte';
   import Action from '$lib/ui/Action.svelte';
   import Change from '$lib/look/Change.svelte';
   import type { Step } from '$lib/look/steps';
   import { answer, client, type Schemas } from '$lib/api/client';
-  import { key, query } from '$lib/api/queries';
+  import { key, query, refreshTopics } from '$lib/api/queries';
   import { keepInAddress } from '$lib/state/address';
   import { attempt } from '$lib/state/attempt.svelte';
   import { walking } from '$lib/state/focus';
@@ -15,7 +16,8 @@
 
   /** What entries would lose at a target, the worst first; each loss opens to its entries, and these to two banks. */
   type Loss = Schemas['LossOut'];
-  const shape = { loss: text, entry: number(0) };
+  const shape = { loss: text, entry: number(0), crossing: number(0) };
+  const queries = useQueryClient();
   const id = $derived(Number(page.params.id));
   const address = $derived(view(`/connect/forecasts/${id}`, shape));
   const asked = $derived(address.read(page.url.searchParams));
@@ -46,6 +48,27 @@
     void keepInAddress(address.address(page.url.searchParams, changes));
   }
 
+  /** The crossing this was foretold for: there the ways out are taken on the way, and nothing is changed at the source. */
+  const crossing = query(() => ({
+    queryKey: key('crossing', asked.crossing),
+    queryFn: () =>
+      answer(client.GET('/api/crossings/{crossing_id}', { params: { path: { crossing_id: asked.crossing } } })),
+    enabled: asked.crossing > 0,
+  }));
+  const chosen = $derived((crossing.data?.options.remedies ?? {}) as Record<string, unknown[]>);
+  const isChosen = (loss: Loss, remedy: Schemas['RemedyOut']) =>
+    JSON.stringify(chosen[loss.feature] ?? []) === JSON.stringify(remedy.steps);
+  async function choose(loss: Loss, steps: Schemas['RemedyOut']['steps']): Promise<void> {
+    const plan = crossing.data;
+    if (!plan) return;
+    const { [loss.feature]: _, ...others } = chosen;
+    const remedies = steps.length ? { ...others, [loss.feature]: steps } : others;
+    const params = { path: { crossing_id: plan.id } };
+    const body = { options: { ...plan.options, remedies: remedies as Record<string, Record<string, unknown>[]> } };
+    await attempt(() => answer(client.PATCH('/api/crossings/{crossing_id}', { params, body })));
+    await refreshTopics(queries, ['crossings']);
+  }
+
   /** The change that is open: what is to be done to the entries that lose something. */
   let changing = $state<{ selection: Schemas['SelectionIn']; steps: Step[] } | null>(null);
   async function remedyFor(loss: Loss, remedy: Schemas['RemedyOut']): Promise<void> {
@@ -69,7 +92,9 @@
       whole</span
     >
     <span class="text-soft text-[13px]">as measured {moment(all.measured_at)}</span>
-    {#if all.account_id}
+    {#if asked.crossing}
+      <span class="ml-auto"><Action href="/cross/{asked.crossing}">Back to the crossing</Action></span>
+    {:else if all.account_id}
       <span class="ml-auto"><Action href="/connect/keeps/{all.account_id}">What {all.target} keeps</Action></span>
     {/if}
   </div>
@@ -113,7 +138,22 @@
               {VERB[open.verdict]}
               {counted(open.entries, 'entry', 'entries')}
             </h2>
-            {#if open.remedies.length}
+            {#if asked.crossing && crossing.data}
+              <fieldset class="mt-1 flex flex-wrap items-center gap-x-5 gap-y-1 text-[13px]">
+                <legend class="font-bold">On the way</legend>
+                {#each [...open.remedies, { words: 'Accept the loss', steps: [] }] as way (way.words)}
+                  <label class="flex gap-2"
+                    ><input
+                      type="radio"
+                      name="way-{mark(open)}"
+                      class="accent-brass"
+                      checked={isChosen(open, way)}
+                      onchange={() => void choose(open, [...way.steps])}
+                    />{way.words}</label
+                  >
+                {/each}
+              </fieldset>
+            {:else if open.remedies.length}
               <p class="mt-1 flex flex-wrap items-center gap-2">
                 {#each open.remedies as remedy (remedy.words)}
                   <Action
