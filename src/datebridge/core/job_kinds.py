@@ -48,6 +48,7 @@ class JobKind(StrEnum):
     SEND_BACK = "send-back"
     TELL_OWNERS = "tell-owners"
     SAMPLE = "sample"
+    CROSS_FILES = "cross-files"
     HAND_OUT = "hand-out"
 
     @property

@@ -2990,6 +2990,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/crossings/{crossing_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Files
+         * @description The files, packed, as they were last written.
+         */
+        get: operations["files_api_crossings__crossing_id__files_get"];
+        put?: never;
+        /**
+         * Write Files
+         * @description Write the crossing as files, for a system that only imports.
+         */
+        post: operations["write_files_api_crossings__crossing_id__files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/accounts/{account_id}/measure": {
         parameters: {
             query?: never;
@@ -5730,6 +5754,28 @@ export interface components {
             is_series: boolean;
             /** Is Override */
             is_override: boolean;
+        };
+        /**
+         * FilesIn
+         * @description A crossing as files; 0 for what is not bounded or not known.
+         */
+        FilesIn: {
+            /**
+             * Matrix Id
+             * @description the system they are for, as it was measured
+             * @default 0
+             */
+            matrix_id: number;
+            /**
+             * Entries
+             * @default 0
+             */
+            entries: number;
+            /**
+             * Megabytes
+             * @default 0
+             */
+            megabytes: number;
         };
         /** FilterCheck */
         FilterCheck: {
@@ -16095,6 +16141,88 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    files_api_crossings__crossing_id__files_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    write_files_api_crossings__crossing_id__files_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobQueued"];
+                };
             };
             /** @description The request is not valid; the detail says where. */
             422: {

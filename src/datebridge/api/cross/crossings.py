@@ -6,6 +6,7 @@ import json
 from typing import Annotated, Literal
 
 from fastapi import Query, Response
+from fastapi.responses import FileResponse
 
 from datebridge.api import present
 from datebridge.api.context import AppDep
@@ -19,6 +20,7 @@ from datebridge.api.cross.shapes import (
     DecidedOut,
     DifferenceKindIn,
     DifferenceKindOut,
+    FilesIn,
     LaneChangeIn,
     LaneDecisionIn,
     LaneDecisionOut,
@@ -45,7 +47,7 @@ from datebridge.core.crossing.options import Options
 from datebridge.core.crossing.report_page import as_page
 from datebridge.core.ids import AccountId, CalendarId, CrossingId, LaneId
 from datebridge.core.language.spans import difference
-from datebridge.services.crossing import deciding, plan_sheets, plans, reports, running, sampling, verifying
+from datebridge.services.crossing import deciding, filing, plan_sheets, plans, reports, running, sampling, verifying
 from datebridge.services.crossing.plans import LaneView
 from datebridge.services.fidelity.forecasts import newest
 from datebridge.services.mend.recipes import read_steps
@@ -406,3 +408,19 @@ def report(
     kind = "text/html" if form == "html" else "application/json"
     headers = {"Content-Disposition": f'attachment; filename="crossing-{crossing_id}-report.{form}"'}
     return Response(body, media_type=f"{kind}; charset=utf-8", headers=headers)
+
+
+@router.post("/crossings/{crossing_id}/files")
+def write_files(app: AppDep, crossing_id: CrossingNo, body: FilesIn) -> JobQueued:
+    """Write the crossing as files, for a system that only imports."""
+    octets = body.megabytes * 1_000_000
+    return JobQueued(job_id=filing.write_files(app.store, crossing_id, body.matrix_id, body.entries, octets))
+
+
+@router.get("/crossings/{crossing_id}/files", response_class=FileResponse)
+def files(app: AppDep, crossing_id: CrossingNo) -> FileResponse:
+    """The files, packed, as they were last written."""
+    path = filing.file_of(app.settings, crossing_id)
+    if not path.is_file():
+        raise crossings.NoCrossing("The files of this crossing were not written yet. Write them first.")
+    return FileResponse(path, media_type="application/zip", filename=path.name)

@@ -324,3 +324,11 @@ class TellIn(BaseModel):
 
     template: TemplateIO
     to: dict[str, str] = Field(max_length=1_000)
+
+
+class FilesIn(BaseModel):
+    """A crossing as files; 0 for what is not bounded or not known."""
+
+    matrix_id: int = Field(default=0, ge=0, le=2**63 - 1, description="the system they are for, as it was measured")
+    entries: int = Field(default=0, ge=0, le=1_000_000)
+    megabytes: int = Field(default=0, ge=0, le=10_000)

@@ -8,6 +8,7 @@
   import JobLine from '$lib/ui/JobLine.svelte';
   import Input from '$lib/ui/Input.svelte';
   import Sheet from '$lib/ui/Sheet.svelte';
+  import AsFiles from '$lib/cross/AsFiles.svelte';
   import LaneRow from '$lib/cross/LaneRow.svelte';
   import LaneSheet from '$lib/cross/LaneSheet.svelte';
   import LanePane from '$lib/cross/LanePane.svelte';
@@ -49,7 +50,7 @@
   let chosen = $state<number[]>([]);
   const picked = $derived(shown.filter((one) => chosen.includes(one.id)));
   let job = $state<number | null>(null);
-  let asking = $state<'' | 'options' | 'lane-options' | 'target' | 'run' | 'back' | 'forget'>('');
+  let asking = $state<'' | 'options' | 'lane-options' | 'target' | 'run' | 'back' | 'files' | 'forget'>('');
   let unreadable = $state<Schemas['UnreadableOut'][]>([]);
   const total = (of: (lane: Lane) => number) => going.reduce((sum, one) => sum + of(one), 0);
   /** What comes next: rehearsing, running, then verifying. */
@@ -268,6 +269,7 @@
       {/if}
       <a class="text-brass underline" href="/api/crossings/{id}/report" download data-sveltekit-reload>Signed report</a>
       <LaneSheet crossing={id} onunreadable={(rows) => (unreadable = rows)} />
+      <button class="text-brass underline" onclick={() => (asking = 'files')}>As files…</button>
       <button class="text-brass underline" onclick={() => (asking = 'forget')}>Drop this plan…</button>
       <label class="ml-auto flex items-center gap-2"
         >Find <Input
@@ -427,6 +429,8 @@
         >
       {/snippet}
     </Sheet>
+  {:else if asking === 'files'}
+    <AsFiles crossing={id} onclose={() => (asking = '')} />
   {:else if asking === 'forget'}
     <Sheet label="Drop this plan" onclose={() => (asking = '')}>
       <h2 class="mb-2 text-lg font-bold">Drop the plan {plan.name}</h2>
