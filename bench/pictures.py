@@ -163,6 +163,29 @@ def differences(page: Page) -> None:
     expect(page.get_by_role("group", name="At the target")).to_contain_text("END:VEVENT")
 
 
+def cutover(page: Page) -> None:
+    """A calendar that was carried and verified, some steps further on."""
+    asked = {"name": "Expeditions first", "sources": [], "account_id": 2}
+    calendars = page.request.get("/api/calendars").json()
+    asked["sources"] = [
+        one["id"] for one in calendars if one["name"] == "Expeditions" and one["account"] == "Tidewrack"
+    ]
+    headers = {"X-Date-Bridge": "pictures"}
+    number = page.request.post("/api/crossings", data=asked, headers=headers).json()["id"]
+    to(f"/cross/{number}")(page)
+    for press, then in (("Run", "carried"), ("Verify", "verified")):
+        page.get_by_role("button", name=re.compile(f"^{press}")).click()
+        if press == "Run":
+            page.get_by_role("button", name="Carry 1 lane").click()
+        expect(page.get_by_role("row").filter(has_text="Expeditions")).to_contain_text(then, timeout=90_000)
+    page.get_by_role("link", name="Cutover list").click()
+    for name in ("Let people in", "Mark the old calendars", "Leave a notice in each"):
+        page.get_by_role("button", name=name).click()
+        page.get_by_role("dialog").get_by_role("button", name=name).click()
+        expect(page.get_by_role("dialog")).to_be_hidden()
+    expect(page.get_by_role("status").filter(has_text="5 of 10 steps done")).to_be_visible(timeout=30_000)
+
+
 def conflict(page: Page) -> None:
     """Somebody edits on the server while the same entry is changed here."""
     to('/look?filter=calendar:"Harbour office" what:"part 1"')(page)
@@ -224,10 +247,10 @@ SHOTS: dict[str, Shot] = {
     "losses": losses,
     "cross": cross,
     "differences": differences,
+    "cutover": cutover,
     "proposal": proposal,
     "conflict": conflict,
     "duplicates": duplicates,
-    "share": to("/share/2"),
     "share-seen": seen,
     "reader": reader,
 }

@@ -73,12 +73,14 @@ def test_two_lanes_are_carried_and_verified_by_keys(page: Page) -> None:
     keys.press("Enter")
     expect(lane(page, "Workshop")).to_be_visible()
     keys.press("c")
-    counted(page, "2 of 9 steps done")
-    for at, name in enumerate(("Mark the old calendars", "Leave a notice", "Point shares to the new place"), 3):
+    counted(page, "2 of 10 steps done")
+    for at, name in enumerate(
+        ("Let people in", "Mark the old calendars", "Leave a notice", "Point shares to the new place"), 3
+    ):
         keys.press("n")
         expect(page.get_by_role("dialog", name=name)).to_be_visible()
         keys.press("Enter")
-        counted(page, f"{at} of 9 steps done")
+        counted(page, f"{at} of 10 steps done")
     expect(page.get_by_text("Station notices is read-only: ask its owner to do it.").first).to_be_visible()
     keys.press("n")
     expect(page.get_by_role("list", name="Owners")).to_contain_text("Ruth Kittow")
@@ -86,14 +88,14 @@ def test_two_lanes_are_carried_and_verified_by_keys(page: Page) -> None:
     page.set_viewport_size({"width": 1280, "height": 800})
     keys.reach("They were told in another way")
     keys.press("Enter")
-    counted(page, "6 of 9 steps done")
+    counted(page, "7 of 10 steps done")
     keys.press("n")
     keys.press("Enter")
     expect(page.get_by_text("under way", exact=False).first).to_be_visible()
     expect(page.get_by_text("Archive the old side first.")).to_be_visible()
     keys.reach("Take back: Mark the old calendars")
     keys.press("Enter")
-    counted(page, "5 of 9 steps done")
+    counted(page, "6 of 10 steps done")
     keys.done("the list of the cutover gone through, and one step taken back")
 
 

@@ -149,6 +149,23 @@ def propfind(names: Iterable[str] = (), everything: bool = False) -> bytes:
     return _written(_D.propfind(*inner))
 
 
+def people_with(mail: str) -> bytes:
+    """A search for people by their mail address (RFC 3744 §9.4)."""
+    of = _C("calendar-user-address-set")
+    search = _D("property-search", _D.prop(of), _D.match(_text(mail)))
+    wanted = _D.prop(_D.displayname(), _C("calendar-user-address-set"))
+    return _written(_D("principal-property-search", search, wanted))
+
+
+def acl(people: Iterable[tuple[str, bool]]) -> bytes:
+    """Who may read (or, True, write too) what this is sent to (RFC 3744 §8.1)."""
+    aces = []
+    for principal, writes in people:
+        may = [_D.privilege(_D(name)) for name in (("read", "write") if writes else ("read",))]
+        aces.append(_D.ace(_D.principal(_D.href(_text(principal))), _D.grant(*may)))
+    return _written(_D.acl(*aces))
+
+
 def sync_collection(token: str) -> bytes:
     """A sync-collection report from a token on (RFC 6578 §3.2)."""
     prop = _D.prop(_D.getetag(), _D.resourcetype())

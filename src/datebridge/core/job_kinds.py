@@ -49,6 +49,7 @@ class JobKind(StrEnum):
     TELL_OWNERS = "tell-owners"
     SAMPLE = "sample"
     CROSS_FILES = "cross-files"
+    LET_IN = "let-in"
     HAND_OUT = "hand-out"
 
     @property
@@ -70,7 +71,7 @@ class JobKind(StrEnum):
         return ""
 
 
-_ACCOUNTS = frozenset({JobKind.PULL, JobKind.PUSH, JobKind.SURVEY, JobKind.PROBE, JobKind.SAMPLE})
+_ACCOUNTS = frozenset({JobKind.PULL, JobKind.PUSH, JobKind.SURVEY, JobKind.PROBE, JobKind.SAMPLE, JobKind.LET_IN})
 #: One at a time: two that carry the same entries would carry them twice.
 _CROSSINGS = frozenset({JobKind.REHEARSE_CROSSING, JobKind.CROSS, JobKind.VERIFY, JobKind.SEND_BACK})
 #: What is rebuilt in the background.

@@ -22,6 +22,7 @@ _METHODS: dict[str, Callable[[Ask], Response]] = {
     "MKCALENDAR": making.mkcalendar,
     "MKCOL": making.mkcol,
     "PROPPATCH": making.proppatch,
+    "ACL": making.acl,
 }
 
 
@@ -40,6 +41,7 @@ def answer(ask: Ask) -> Response:
 def _allowed(ask: Ask) -> str:
     without = {"MKCALENDAR" if ask.habits.has("mkcol-only") else ""}
     without |= set() if ask.traits.mkcol or ask.habits.has("mkcol-only") else {"MKCOL"}
+    without |= set() if ask.traits.acl else {"ACL"}
     return ", ".join(["OPTIONS", *(name for name in _METHODS if name not in without)])
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from lxml import etree
 from starlette.responses import Response
 
-from datebridge.standins.asking import Ask
+from datebridge.standins.asking import Ask, path_of
 from datebridge.standins.multistatus import CAL, DAV, element, error, multistatus, stats
 from datebridge.standins.nodes import tree
 from datebridge.standins.properties import COMPONENTS, SETTABLE, TYPE
@@ -141,3 +141,22 @@ def _wrong(column: str, value: str) -> str:
         if len(zones) != 1:
             return f"{{{CAL}}}valid-calendar-data"
     return ""
+
+
+def acl(ask: Ask) -> Response:
+    """Who else may read and write one's calendar (RFC 3744 §8.1): those who are named, and nobody else."""
+    place = ask.place
+    if not ask.traits.acl:
+        return Response("This method is not known here.", 405)
+    if place.kind != "calendar" or place.collection is None or place.access != "own":
+        return error(403, f"{{{DAV}}}need-privileges", "Only the owner of a calendar says who may see it.")
+    shares: dict[str, str] = {}
+    for ace in ask.root.iterfind(f"{{{DAV}}}ace") if ask.root is not None else ():
+        href = (ace.findtext(f"{{{DAV}}}principal/{{{DAV}}}href") or "").strip()
+        found = ask.map.find(path_of(href))
+        if found.kind != "principal":
+            return error(403, f"{{{DAV}}}recognized-principal", "There is nobody of that name.")
+        writes = ace.find(f"{{{DAV}}}grant/{{{DAV}}}privilege/{{{DAV}}}write") is not None
+        shares[found.person] = "write" if writes else "read"
+    ask.records.share_alone(place.collection, shares)
+    return Response(status_code=200)

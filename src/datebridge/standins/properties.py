@@ -25,6 +25,7 @@ COMPONENTS = f"{{{CAL}}}supported-calendar-component-set"
 TYPE = f"{{{DAV}}}resourcetype"
 #: Properties that only a PROPFIND that names them brings (RFC 4791 §5.2, RFC 4918 §9.1: allprop).
 _ON_DEMAND = (
+    f"{{{DAV}}}acl",
     f"{{{CAL}}}",
     f"{{{DAV}}}current-user",
     f"{{{DAV}}}supported-",
@@ -140,6 +141,10 @@ class Live:
             f"{{{OWN}}}calendar-order": str(collection.position),
             f"{{{OWN}}}getctag": f"{collection.id}-{collection.revision}",
         }
+        if access == "own":
+            properties[f"{{{DAV}}}acl"] = "".join(
+                _ace(person, may) for person, may in self.records.shared_with(collection)
+            )
         if self.traits.room:
             properties[f"{{{DAV}}}quota-available-bytes"] = str(self.traits.room)
         if self.syncs:
@@ -165,6 +170,14 @@ class Live:
             TYPE: "",
         }
         return properties if size is None else {**properties, f"{{{DAV}}}getcontentlength": str(size)}
+
+
+def _ace(person: str, access: str) -> str:
+    """What somebody else may do with a calendar (RFC 3744 §5.5)."""
+    may = ("read", "write") if access == "write" else ("read",)
+    granted = "".join(element(f"{{{DAV}}}privilege", element(f"{{{DAV}}}{name}")) for name in may)
+    principal = element(f"{{{DAV}}}principal", href(principal_path(person)))
+    return element(f"{{{DAV}}}ace", principal + element(f"{{{DAV}}}grant", granted))
 
 
 def on_demand(name: str) -> bool:

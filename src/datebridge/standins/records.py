@@ -101,6 +101,18 @@ class Records:
         row = self._db.execute("SELECT * FROM collection WHERE owner = ? AND slug = ?", (owner, slug)).fetchone()
         return Collection(*row) if row else None
 
+    def shared_with(self, collection: Collection) -> list[tuple[str, str]]:
+        """Who else may see a calendar, with ``read`` or ``write``."""
+        asked = "SELECT person, access FROM share WHERE collection = ? ORDER BY person"
+        rows = self._db.execute(asked, (collection.id,))
+        return [(str(person), str(access)) for person, access in rows]
+
+    def share_alone(self, collection: Collection, shares: dict[str, str]) -> None:
+        """Share a calendar with these, and nobody else."""
+        self._db.execute("DELETE FROM share WHERE collection = ?", (collection.id,))
+        for person, access in shares.items():
+            self.share(collection, person, access)
+
     def share(self, collection: Collection, person: str, access: str) -> None:
         """Let another person read (``read``) or read and write (``write``) a calendar."""
         self._db.execute("INSERT OR REPLACE INTO share VALUES (?, ?, ?)", (collection.id, person, access))

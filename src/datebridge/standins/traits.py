@@ -23,6 +23,7 @@ class Traits:
         hourly: how many requests it answers in an hour, and then says 429 until that is over; 0 for no limit.
         page: how many changes sync-collection tells at once (RFC 6578 §3.6); 0 for all.
         latency: seconds added to every answer.
+        acl: its owners say who else may read and write a calendar (RFC 3744 §8.1).
         tokens: lets one in by access tokens too (RFC 6750).
         losses: what it does not keep of entries.
         principals_at: the origin at which people are said to be; "" for its own.
@@ -41,10 +42,11 @@ class Traits:
     page: int = 0
     latency: float = 0.0
     principals_at: str = ""
+    acl: bool = False
     tokens: bool = False
     losses: Losses = field(default_factory=Losses)
 
 
 TIDEWRACK = Traits("Tidewrack", whole_depth=True)
-LANTERN = Traits("Lantern", sync=True, strict=True, mkcol=True, most_bytes=200_000, losses=OF_LANTERN)
+LANTERN = Traits("Lantern", acl=True, sync=True, strict=True, mkcol=True, most_bytes=200_000, losses=OF_LANTERN)
 HALYARD = Traits("Halyard", sync=True, mkcol=True, tokens=True, hourly=20_000, page=500, losses=OF_HALYARD)

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from datebridge.clock import now, starting_at, this_day
 from datebridge.core.crossing.cutover import PLACES, TEXT, Act, CutoverStep, Facts, states, worded
 from datebridge.core.sharing.terms import Detail, Terms
-from datebridge.services.crossing import cutover, running, telling
+from datebridge.services.crossing import cutover, letting_in, running, telling
 from datebridge.services.crossing.cutover import NotNow
 from datebridge.services.sharing import shares
 from datebridge.services.sharing.plans import content_of, plan_of
@@ -17,7 +17,7 @@ from datebridge.services.sharing.shares import Wanted
 from datebridge.store.shares import shares as stored_shares
 from tests.depth import tries
 from tests.services.crossing.test_crossing import Move
-from tests.world import World, berth
+from tests.world import OFFICE, PASSWORD, World, berth
 
 Step = CutoverStep
 DAY = 86_400
@@ -173,6 +173,35 @@ def test_each_owner_is_told_once_at_the_address_that_was_given(moved: Move) -> N
     assert state_of(moved, Step.MESSAGES)[0] == "done"
     with pytest.raises(NotNow, match="were sent"):
         cutover.take_back(world.store, moved.number, Step.MESSAGES)
+
+
+@pytest.mark.parametrize("target", ["lantern", "halyard"])
+def test_people_are_let_in_where_the_target_takes_that_and_else_are_listed(world: World, target: str) -> None:
+    world.put("tidewrack", "berths", berth(1))
+    old = world.server("tidewrack").records
+    old.add_person("ida", PASSWORD, "Ida Moe", "ida.moe@skerrow.example")  # nobody at the new place
+    berths = old.collection(OFFICE, "berths")
+    assert berths is not None
+    old.share(berths, "director", "write")
+    old.share(berths, "ida", "read")
+    move = Move(world, target)
+    move.run()
+    move.run()
+    move.verify()
+    letting_in.carry_access(world.store, move.number)
+    assert world.work().state == "done"
+    new = world.server(target).records
+    there = new.collection(OFFICE, "berths")
+    assert there is not None
+    takes = target == "lantern"
+    assert new.shared_with(there) == ([("director", "write")] if takes else [])
+    notes = next(one.notes for one in cutover.view(world.store, move.number).steps if one.state.step is Step.ACCESS)
+    ida = f"By hand: let Ida Moe (ida.moe@skerrow.example) read “Berths” on {target.title()}."
+    assert ida in notes
+    assert len(notes) == (2 if takes else 3)
+    with pytest.raises(NotNow):
+        letting_in.carry_access(world.store, move.number)
+    assert sorted(old.shared_with(berths)) == [("director", "write"), ("ida", "read")]
 
 
 @given(st.text(max_size=40), st.dictionaries(st.sampled_from([one[1:-1] for one in PLACES]), st.text(max_size=20)))

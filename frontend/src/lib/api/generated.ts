@@ -4880,7 +4880,7 @@ export interface components {
          * @description A step of the list, in the order in which they are usually taken.
          * @enum {string}
          */
-        CutoverStep: "last-run" | "verify" | "mark" | "notice" | "shares" | "messages" | "rest" | "archive" | "retire";
+        CutoverStep: "last-run" | "verify" | "access" | "mark" | "notice" | "shares" | "messages" | "rest" | "archive" | "retire";
         /**
          * CutoverStepOut
          * @description A step of the cutover list as it stands.

@@ -97,7 +97,7 @@
                 aria-current={shown === at ? 'true' : undefined}>{one.name || 'unknown owner'}</button
               >
               <a
-                class="text-brass underline"
+                class="text-ink underline"
                 href="/api/crossings/{crossing}/report?owner={encodeURIComponent(one.key)}"
                 download
                 data-sveltekit-reload

@@ -15,6 +15,11 @@ export const STEPS: Record<StepName, { name: string; does: string; button: strin
     does: 'Compare both ends. Every difference has to be explained or ruled to be right.',
     button: 'Verify',
   },
+  access: {
+    name: 'Let people in',
+    does: 'Who may read or write an old calendar may do so with the new one, where the target takes that; else it is listed.',
+    button: 'Let people in',
+  },
   mark: {
     name: 'Mark the old calendars',
     does: 'Each gets “(moved)” after its name, and its description says where it is now.',

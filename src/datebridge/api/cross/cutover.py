@@ -20,7 +20,7 @@ from datebridge.api.routing import new_router
 from datebridge.api.shapes import JobQueued
 from datebridge.core.crossing.cutover import REST, SUBJECT, TEXT, CutoverStep, worded
 from datebridge.core.ids import AccountId
-from datebridge.services.crossing import cutover, pointing, telling
+from datebridge.services.crossing import cutover, letting_in, pointing, telling
 from datebridge.services.crossing.cutover import StepView
 from datebridge.store import crossings
 from datebridge.store.accounts import account_name
@@ -69,6 +69,8 @@ def take(app: AppDep, crossing_id: CrossingNo, step: CutoverStep, body: CutoverI
     """Take a step of the list."""
     if step is CutoverStep.MESSAGES and body.otherwise:
         telling.told_otherwise(app.store, crossing_id)
+    elif step is CutoverStep.ACCESS:
+        letting_in.carry_access(app.store, crossing_id)
     else:
         cutover.take(app.store, crossing_id, step, body.days)
 

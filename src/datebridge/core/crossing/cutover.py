@@ -2,7 +2,7 @@
 
 >>> facts = Facts(lanes=2, carried=2, verified=1)
 >>> [(row.step.value, row.state) for row in states(facts, 0)][:3]
-[('last-run', 'done'), ('verify', 'open'), ('mark', 'waits')]
+[('last-run', 'done'), ('verify', 'open'), ('access', 'waits')]
 """
 
 from __future__ import annotations
@@ -30,6 +30,7 @@ class CutoverStep(StrEnum):
 
     LAST_RUN = "last-run"
     VERIFY = "verify"
+    ACCESS = "access"
     MARK = "mark"
     NOTICE = "notice"
     SHARES = "shares"

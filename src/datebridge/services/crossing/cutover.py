@@ -384,6 +384,7 @@ def take_back(store: Store, crossing: CrossingId, step: CutoverStep, by: By = PE
 
 _WHY_NOT = {
     CutoverStep.MESSAGES: ": the messages were sent.",
+    CutoverStep.ACCESS: ": say at the target who may not any more.",
     CutoverStep.ARCHIVE: ": the files are written. Drop the proposals of deletion instead.",
 }
 
