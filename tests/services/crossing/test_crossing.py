@@ -287,3 +287,28 @@ def test_what_all_lanes_lose_is_foretold_and_a_way_out_is_taken_on_the_way(world
     move.run()
     assert "Tide: 3" in move.texts()["Launch 1 alongside"]
     assert move.unexplained() == []
+
+
+def test_a_calendar_is_parted_by_filters_into_several(world: World) -> None:
+    world.put("tidewrack", "berths", *(berth(at, f"CATEGORIES:K{at % 2}") for at in range(6)))
+    move = Move(world)
+    plans.copy_lane(world.store, move.number, LaneId(move.lane.id or 0))
+    with pytest.raises(crossings.NoCrossing):
+        plans.copy_lane(world.store, move.number, LaneId(99))
+    with world.store.session() as session:
+        first, second = crossings.lanes_of(session, move.number)
+    for row, kind in ((first, "K0"), (second, "K1")):
+        change = plans.LaneChange(filter=f"category:{kind}")
+        plans.change_lanes(world.store, move.number, [LaneId(row.id or 0)], change)
+    move.run()
+    move.run()
+    assert move.titles() == [f"Launch {at} alongside" for at in (0, 2, 4)]
+    for _ in range(2):  # the new calendar is made first
+        verifying.verify_lanes(world.store, move.number)
+        assert world.work().state == "done"
+    with world.store.session() as session:
+        rows = crossings.lanes_of(session, move.number)
+    assert [(row.target_name, row.verified["there"], row.verified["unexplained"]) for row in rows] == [
+        ("Berths", 3, 0),
+        ("Berths, part", 3, 0),
+    ]

@@ -2662,6 +2662,26 @@ export interface paths {
         patch: operations["change_lanes_api_crossings__crossing_id__lanes_patch"];
         trace?: never;
     };
+    "/api/crossings/{crossing_id}/lanes/{lane_id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Lane
+         * @description Another lane from the same calendar, for a part of it.
+         */
+        post: operations["copy_lane_api_crossings__crossing_id__lanes__lane_id__copy_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/crossings/{crossing_id}/lanes/remove": {
         parameters: {
             query?: never;
@@ -15372,6 +15392,45 @@ export interface operations {
                 "application/json": components["schemas"]["LaneChangeIn"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The request is not valid; the detail says where. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It cannot be done; the detail says why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    copy_lane_api_crossings__crossing_id__lanes__lane_id__copy_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crossing_id: number;
+                lane_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             204: {

@@ -13,6 +13,16 @@
   const { crossing, lane }: { crossing: number; lane: Lane } = $props();
   const queries = useQueryClient();
 
+  /** The calendar is parted: each of its lanes takes what its own filter says. */
+  async function part(): Promise<void> {
+    await attempt(async () => {
+      const params = { path: { crossing_id: crossing, lane_id: lane.id } };
+      await answer(client.POST('/api/crossings/{crossing_id}/lanes/{lane_id}/copy', { params }));
+      notices.say('There is another lane from this calendar. Say with a filter what goes along each of them.');
+      await refreshAll(queries);
+    });
+  }
+
   /** What was refused for one reason is tried again. */
   async function again(message: string): Promise<void> {
     await attempt(async () => {
@@ -45,6 +55,7 @@
       {/each}
       {#if lane.owner}<li class="text-soft">It belongs to {lane.owner}.</li>{/if}
       <li class="mt-1 flex flex-wrap gap-4">
+        <button class="text-brass underline" onclick={() => void part()}>Another lane from this calendar</button>
         {#if lane.proposal}<a class="text-brass underline" href="/mend/{lane.proposal}">Review what would be carried</a
           >{/if}
         {#if lane.verified_at}<a class="text-brass underline" href="/cross/{crossing}/differences?lane={lane.id}"

@@ -204,6 +204,12 @@ def change_lanes(app: AppDep, crossing_id: CrossingNo, body: LaneChangeIn) -> No
     plans.change_lanes(app.store, crossing_id, body.lanes, wanted)
 
 
+@router.post("/crossings/{crossing_id}/lanes/{lane_id}/copy", status_code=204)
+def copy_lane(app: AppDep, crossing_id: CrossingNo, lane_id: LaneNo) -> None:
+    """Another lane from the same calendar, for a part of it."""
+    plans.copy_lane(app.store, crossing_id, lane_id)
+
+
 @router.post("/crossings/{crossing_id}/lanes/remove", status_code=204)
 def remove_lanes(app: AppDep, crossing_id: CrossingNo, body: LanesIn) -> None:
     """Take lanes out of the plan. What they carried stays."""

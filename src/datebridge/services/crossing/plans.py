@@ -57,6 +57,22 @@ def add_sources(store: Store, crossing: CrossingId, sources: Sequence[CalendarId
         _add_proposed(connection, crossing, [one for one in sources if one not in there], home)
 
 
+def copy_lane(store: Store, crossing: CrossingId, lane: LaneId) -> None:
+    """Another lane from the same calendar, to a new one, so that a part of it goes there by its own filter.
+
+    Raises:
+        NoCrossing: if there is no such lane in this crossing.
+    """
+    with store.session() as session:
+        row = crossings.lane(session, lane)
+    if row.crossing_id != crossing:
+        raise crossings.NoCrossing(f"Crossing {crossing} has no lane {lane}.")
+    with store.write() as connection:
+        source = CalendarId(row.source_id)
+        copy = NewLane(source, None, f"{row.target_name}, part", "new", row.filter, row.options, row.going)
+        crossings.add_lanes(connection, crossing, [copy])
+
+
 def _add_proposed(
     connection: Connection, crossing: CrossingId, sources: Sequence[CalendarId], account: AccountId | None
 ) -> None:

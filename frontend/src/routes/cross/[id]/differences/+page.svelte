@@ -43,6 +43,8 @@
     (kinds.data ?? []).filter((one) => !one.cause).reduce((sum, one) => sum + one.number, 0),
   );
   const ends = $derived(asked.entry.split('-').map(Number));
+  /** The entry that is open, by its lane and its place among the differences of that. */
+  const place = $derived<[number, number]>([ends[2] ?? 0, ends[3] ?? 0]);
   const GLYPH: Record<string, string> = { changed: '≠', missing: '−', extra: '+', left: '·' };
   const CAUSE: Record<string, string> = {
     '': 'unexplained',
@@ -59,9 +61,9 @@
   }
 
   let job = $state<number | null>(null);
-  async function again(kind: Kind): Promise<void> {
+  async function again(kind: Kind, positions: [number, number][] = []): Promise<void> {
     const { verdict, fields, cause, reason } = kind;
-    const body = { lanes: only, verdict, fields, cause, reason, positions: [] };
+    const body = { lanes: only, verdict, fields, cause, reason, positions };
     await begin(async () => {
       const call = client.POST('/api/crossings/{crossing_id}/carry-again', { params: { path }, body });
       job = (await answer(call)).job_id;
@@ -204,7 +206,7 @@
         {#snippet row(one, _at)}
           <div role="listitem" class="border-line h-full border-b text-[13px]">
             {#if one}
-              {@const here = `${one.source_id ?? 0}-${one.there_id ?? 0}`}
+              {@const here = `${one.source_id ?? 0}-${one.there_id ?? 0}-${one.lane}-${one.position}`}
               <button
                 class="flex h-full w-full items-center gap-3 px-4 text-left {asked.entry === here
                   ? 'bg-picked font-bold'
@@ -224,6 +226,18 @@
         {/snippet}
         {#snippet empty()}<p class="text-soft p-4">No entries.</p>{/snippet}
       </PagedList>
+      {#if asked.entry && !open.cause && ends.length === 4}
+        <p class="border-line flex flex-wrap gap-2 border-t px-4 py-1">
+          <Action onclick={() => void right(open, [place]).then(() => change({ entry: '' }))}
+            >Rule this one to be right</Action
+          >
+          {#if open.verdict !== 'extra'}
+            <Action onclick={() => void again(open, [place])} disabled={job !== null}
+              >The source counts for this one</Action
+            >
+          {/if}
+        </p>
+      {/if}
       {#if asked.entry}
         <BothBanks crossing={id} source={ends[0] ?? 0} there={ends[1] ?? 0} />
       {/if}
