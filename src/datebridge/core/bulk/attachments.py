@@ -2,11 +2,11 @@
 
 >>> text = "BEGIN:VEVENT\\nUID:1\\nATTACH;FMTTYPE=text/plain;ENCODING=BASE64;VALUE=BINARY:VGlkZQ==\\nEND:VEVENT"
 >>> [(file.name, file.media, file.data) for file in inline_files(text)]
-[('fc1b09d7f4bd8d73.txt', 'text/plain', b'Tide')]
+[('f697466c2285c4ba.txt', 'text/plain', b'Tide')]
 >>> lines = ComponentEditor(text)
 >>> link_attachments(lines, LinkAttachments("https://files.skerrow.example/", 0))
 >>> lines.lines[2]
-'ATTACH;FMTTYPE=text/plain:https://files.skerrow.example/fc1b09d7f4bd8d73.txt'
+'ATTACH;FMTTYPE=text/plain:https://files.skerrow.example/f697466c2285c4ba.txt'
 """
 
 from __future__ import annotations
