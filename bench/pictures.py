@@ -137,6 +137,7 @@ def cross(page: Page) -> None:
     for name in ("Vessel berths", "Workshop", "Partner seminars"):
         page.get_by_label(f"Choose {name}").check()
     page.get_by_role("button", name="Carry 3 lanes").click()
+    page.get_by_role("dialog").get_by_role("button", name="Carry 3 lanes").click()
     berths = page.get_by_role("row").filter(has_text="Vessel berths")
     expect(berths).to_contain_text("carried", timeout=120_000)
     edited_there("vessel-berths", 3)

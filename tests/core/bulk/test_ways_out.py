@@ -86,8 +86,9 @@ def test_attachments_become_links_named_by_what_is_in_them() -> None:
     assert (file.data, file.name.endswith(".txt")) == (DATA, True)
     after, why_not = done(text, LinkAttachments(UNDER + "/", 0))
     assert (after, why_not) == (
-        entry(f"ATTACH;X-SEEN=1;FMTTYPE=text/plain;FILENAME=Tides.TXT:{UNDER}/{file.name}", LINK, ALARM), ()
-    )  # fmt: skip
+        entry(f"ATTACH;X-SEEN=1;FMTTYPE=text/plain;FILENAME=Tides.TXT:{UNDER}/{file.name}", LINK, ALARM),
+        (),
+    )
     assert done(text, LinkAttachments(UNDER, 1)) == (text, ())  # it is smaller
     damaged = entry("ATTACH;ENCODING=BASE64;VALUE=BINARY:%%%")
     assert done(damaged, LinkAttachments(UNDER, 0))[0] == damaged
@@ -110,8 +111,9 @@ def test_what_is_fetched_and_linked_again_is_the_same_file(data: bytes, media: s
 def test_a_link_that_could_not_be_fetched_stays_and_is_told() -> None:
     text = entry(LINK)
     assert done(text, FetchLinks(), {LINK.partition(":")[2]: "It is too large."}) == (
-        text, ("links into the old system fetched, up to 1,000 kB each: It is too large.",)
-    )  # fmt: skip
+        text,
+        ("links into the old system fetched, up to 1,000 kB each: It is too large.",),
+    )
     assert done(text, FetchLinks(), {}) == (text, ())  # it leads elsewhere
     assert "only for entries of an account" in done(text, FetchLinks())[1][0]
 

@@ -164,9 +164,14 @@ def test_each_owner_is_told_once_at_the_address_that_was_given(moved: Move) -> N
         with pytest.raises(NotNow):
             telling.tell(world.store, world.settings, moved.number, "", "", to)
     for _ in range(2):
-        telling.tell(world.store, world.settings, moved.number, "Moved\r\nBcc: x@y", "{calendars} {name} {odd}", {
-            owner.key: "ruth@skerrow.example"
-        })  # fmt: skip
+        telling.tell(
+            world.store,
+            world.settings,
+            moved.number,
+            "Moved\r\nBcc: x@y",
+            "{calendars} {name} {odd}",
+            {owner.key: "ruth@skerrow.example"},
+        )
         world.work()
     [mail] = world.hosts.mail.messages()
     assert mail["recipient"] == "ruth@skerrow.example"

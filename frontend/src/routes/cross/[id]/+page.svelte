@@ -7,7 +7,7 @@
   import Deck from '$lib/ui/Deck.svelte';
   import JobLine from '$lib/ui/JobLine.svelte';
   import Input from '$lib/ui/Input.svelte';
-  import Sheet from '$lib/ui/Sheet.svelte';
+  import Consequences from '$lib/cross/Consequences.svelte';
   import AsFiles from '$lib/cross/AsFiles.svelte';
   import LaneRow from '$lib/cross/LaneRow.svelte';
   import LaneSheet from '$lib/cross/LaneSheet.svelte';
@@ -50,7 +50,9 @@
   let chosen = $state<number[]>([]);
   const picked = $derived(shown.filter((one) => chosen.includes(one.id)));
   let job = $state<number | null>(null);
-  let asking = $state<'' | 'options' | 'lane-options' | 'target' | 'run' | 'back' | 'files' | 'forget'>('');
+  let asking = $state<'' | 'options' | 'lane-options' | 'target' | 'run' | 'run-some' | 'back' | 'files' | 'forget'>(
+    '',
+  );
   let unreadable = $state<Schemas['UnreadableOut'][]>([]);
   const total = (of: (lane: Lane) => number) => going.reduce((sum, one) => sum + of(one), 0);
   /** What comes next: rehearsing, running, then verifying. */
@@ -361,8 +363,8 @@
         <Action kind="grave" onclick={() => (asking = 'back')} disabled={!picked.some((one) => one.batches.length)}
           >Send back…</Action
         >
-        <Action kind="main" onclick={() => void act('run', picked)} disabled={job !== null}
-          >Carry {counted(picked.length, 'lane', 'lanes')}</Action
+        <Action kind="main" onclick={() => (asking = 'run-some')} disabled={job !== null}
+          >Carry {counted(picked.length, 'lane', 'lanes')}…</Action
         >
       {/snippet}
     </Deck>
@@ -389,59 +391,18 @@
       onclose={() => (asking = '')}
       onsave={(body) => void alter(body)}
     />
-  {:else if asking === 'run'}
-    <Sheet label="Run" onclose={() => (asking = '')}>
-      <h2 class="mb-2 text-lg font-bold">Carry {counted(going.length, 'lane', 'lanes')} to {plan.target}</h2>
-      <p class="mb-2">
-        Both ends are fetched first. Then {going.some((one) => one.ran_at)
-          ? 'what is new, changed or deleted at the source since the last run'
-          : counted(
-              total((one) => one.entries),
-              'entry',
-              'entries',
-            )} is carried as one batch a lane, and pushed to {plan.target}. {plan.options.tell
-          ? `${plan.target} may invite attendees.`
-          : 'Nobody is invited.'} Every batch can be undone.
-      </p>
-      {#if going.some((one) => one.blocks.length)}
-        <p class="text-removed mb-2">
-          {counted(going.filter((one) => one.blocks.length).length, 'lane is', 'lanes are')} blocked and will fail; the others
-          go on.
-        </p>
-      {/if}
-      {#if !plan.measured_at && plan.account_id}
-        <p class="text-changed">What {plan.target} keeps has not been measured, so losses are not foretold.</p>
-      {/if}
-      {#snippet actions()}
-        <Action kind="main" onclick={() => void act('run')}>Carry {counted(going.length, 'lane', 'lanes')}</Action>
-      {/snippet}
-    </Sheet>
-  {:else if asking === 'back'}
-    <Sheet label="Send back" onclose={() => (asking = '')}>
-      <h2 class="mb-2 text-lg font-bold">Send {counted(picked.length, 'lane', 'lanes')} back</h2>
-      <p>
-        Everything these lanes carried is taken back from {plan.target}, the newest batch first. Entries that somebody
-        changed there since stay. The source is not touched.
-      </p>
-      {#snippet actions()}
-        <Action kind="grave" onclick={() => void act('send-back', picked)}
-          >Take back {counted(picked.length, 'lane', 'lanes')}</Action
-        >
-      {/snippet}
-    </Sheet>
   {:else if asking === 'files'}
     <AsFiles crossing={id} onclose={() => (asking = '')} />
-  {:else if asking === 'forget'}
-    <Sheet label="Drop this plan" onclose={() => (asking = '')}>
-      <h2 class="mb-2 text-lg font-bold">Drop the plan {plan.name}</h2>
-      <p>
-        The lanes, their rehearsal and what was verified go. What was carried stays where it is, and in the logbook; it
-        can no longer be carried again or sent back from here.
-      </p>
-      {#snippet actions()}
-        <Action kind="grave" onclick={() => void forget()}>Drop {plan.name}</Action>
-      {/snippet}
-    </Sheet>
+  {:else if asking === 'run' || asking === 'run-some' || asking === 'back' || asking === 'forget'}
+    <Consequences
+      {plan}
+      deed={asking}
+      lanes={asking === 'run' ? going : picked}
+      onclose={() => (asking = '')}
+      onrun={(lanes) => void act('run', lanes)}
+      onback={(lanes) => void act('send-back', lanes)}
+      onforget={() => void forget()}
+    />
   {/if}
 {:else}
   <p class="text-soft p-6" role="status">Fetching…</p>
