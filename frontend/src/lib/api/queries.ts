@@ -36,7 +36,7 @@ export const TOPICS = {
   'crossing-decisions': ['crossings', 'entries'],
   'crossing-differences': ['crossings'],
   'crossing-months': ['crossings'],
-  cutover: ['crossings', 'entries', 'pushes', 'shares', 'jobs'],
+  cutover: ['crossings', 'entries', 'pushes', 'shares', 'sets'],
   crossings: ['crossings', 'entries'],
   days: ['entries'],
   'duplicate-group': ['entries'],

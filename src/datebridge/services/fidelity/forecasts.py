@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from datebridge.core.crossing.fidelity import Fidelity, Measured, learn
 from datebridge.core.crossing.forecast import Entries, foretold
@@ -28,8 +30,13 @@ _AT_ONCE = 500
 
 
 def fidelity_of(row: Matrix) -> Fidelity:
-    """What a matrix says of what is kept."""
-    return learn(Measured.read(one) for one in row.features)
+    """What a matrix says of what is kept; learning it takes longer than foretelling a few hundred entries."""
+    return _learned(json.dumps(row.features))
+
+
+@lru_cache(maxsize=16)
+def _learned(features: str) -> Fidelity:
+    return learn(Measured.read(one) for one in json.loads(features))
 
 
 def newest(store: Store, account: AccountId) -> Matrix | None:

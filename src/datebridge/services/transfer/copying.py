@@ -153,9 +153,10 @@ class Copying:
                 continue
             carried = carrying.carried(text)
             zones_there = zones if carried == text else carrying.there
-            text, facts = self._prepared(
-                one.calendar, carried, examine(one.component, carried, zones_there), zones_there
-            )
+            quiet = carried if self.target.tell else silenced(carried)  # before it is examined, or that is done twice
+            facts = examine(one.component, quiet, zones_there)
+            self.silent += bool(facts.attendees) and not self.target.tell
+            text, facts = self._prepared(one.calendar, quiet, facts, zones_there)
             identity = identity_of(facts.component, facts.uid, facts.recurrence_id, facts.digest)
             staged = Staged(writer.add(facts, text), one.id)
             self.sizes[facts.uid] += len(text.encode())
@@ -164,16 +165,13 @@ class Copying:
             self.items.append(Item(identity, facts.digest, staged, facts.sequence, facts.modified))
 
     def _prepared(self, owner: CalendarId, text: str, facts: Facts, zones: Zones) -> tuple[str, Facts]:
-        """The text as it goes there: silent, and under a UID of its own where it needs one."""
+        """The text as it goes there, under a UID of its own where it needs one."""
         before = text
         if not facts.uid:
             text = with_property(text, "UID", f"{facts.digest.hex()}@date-bridge.example")
         elif self.target.existing == "both" and (facts.uid in self.home or facts.uid in self.uids):
             uid = self.renamed.setdefault((owner, facts.uid), str(uuid.uuid4()))
             text = with_property(text, "UID", uid)
-        if facts.attendees and not self.target.tell:
-            text = silenced(text)
-            self.silent += 1
         return (text, examine(facts.component, text, zones)) if text != before else (text, facts)
 
     def _foretell(self, facts: CalendarFacts) -> None:
