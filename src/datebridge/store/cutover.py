@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
+from typing import NamedTuple
 
 from sqlalchemy import Connection, delete, func, insert, not_, select
 from sqlmodel import Session
@@ -12,7 +13,7 @@ from datebridge.core.changes import State
 from datebridge.core.crossing.cutover import CutoverStep
 from datebridge.core.ids import CalendarId, CrossingId, SetId
 from datebridge.store.sql import among
-from datebridge.store.tables import CHANGES, CUTOVER_ACTS, SETS, CutoverAct
+from datebridge.store.tables import CHANGES, CUTOVER_ACTS, PUSHES, SETS, CutoverAct
 
 
 def acts_of(session: Session, crossing: CrossingId) -> dict[CutoverStep, CutoverAct]:
@@ -31,6 +32,30 @@ def forget_act(connection: Connection, crossing: CrossingId, step: CutoverStep) 
     """A step was taken back."""
     own = (CUTOVER_ACTS.c.crossing_id == crossing, CUTOVER_ACTS.c.step == step.value)
     connection.execute(delete(CUTOVER_ACTS).where(*own))
+
+
+def is_taken(connection: Connection, crossing: CrossingId, step: CutoverStep) -> bool:
+    """Whether a step was taken."""
+    query = select(CUTOVER_ACTS.c.step).where(CUTOVER_ACTS.c.crossing_id == crossing, CUTOVER_ACTS.c.step == step.value)
+    return connection.execute(query).first() is not None
+
+
+class SetWay(NamedTuple):
+    """How many changes of sets are in which state on their way to a server, and why."""
+
+    state: str
+    message: str
+    number: int
+
+
+def ways_of(connection: Connection, sets: Collection[SetId]) -> list[SetWay]:
+    """How what sets did stands on its way to the servers."""
+    query = (
+        select(PUSHES.c.state, PUSHES.c.message, func.count().label("number"))
+        .where(PUSHES.c.set_id.in_(among(sets)))
+        .group_by(PUSHES.c.state, PUSHES.c.message)
+    )
+    return [SetWay(*row) for row in connection.execute(query)]
 
 
 def changed_since(

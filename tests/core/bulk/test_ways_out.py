@@ -125,7 +125,16 @@ def test_what_is_left_behind_is_left_as_a_whole() -> None:
     assert needs_series([LeaveBehind()])
 
 
-@pytest.mark.parametrize("step", [LinkAttachments(""), LinkAttachments("ftp://x"), FetchLinks(-1)])
+@pytest.mark.parametrize(
+    "step",
+    [
+        LinkAttachments(""),
+        LinkAttachments("ftp://x"),
+        LinkAttachments("https://x\nX:1"),
+        LinkAttachments('http://"'),
+        FetchLinks(-1),
+    ],
+)
 def test_what_could_be_done_to_no_entry_is_refused(step: object) -> None:
     with pytest.raises(CannotChange):
         demand([step])  # type: ignore[list-item]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -14,6 +16,7 @@ from datebridge.services.crossing.cutover import NotNow
 from datebridge.services.sharing import shares
 from datebridge.services.sharing.plans import content_of, plan_of
 from datebridge.services.sharing.shares import Wanted
+from datebridge.standins.faults import Fault
 from datebridge.store.shares import shares as stored_shares
 from tests.depth import tries
 from tests.services.crossing.test_crossing import Move
@@ -88,6 +91,31 @@ def test_the_old_calendar_says_where_it_is_now_and_no_longer_when_that_is_taken_
     assert len(titles_there(moved)) == 3
     with pytest.raises(NotNow):
         cutover.take_back(moved.world.store, moved.number, Step.MARK)
+
+
+def test_a_server_that_does_not_let_its_calendar_be_marked_is_named_with_the_step(moved: Move) -> None:
+    cutover.take(moved.world.store, moved.number, Step.MARK)
+    view = cutover.view(moved.world.store, moved.number)
+    assert "1 change is on the way." in next(one.notes for one in view.steps if one.state.step is Step.MARK)
+    moved.world.hosts.switches["tidewrack"].arm(Fault("full", method="PROPPATCH", count=9))
+    moved.world.work()
+    view = cutover.view(moved.world.store, moved.number)
+    notes = next(one.notes for one in view.steps if one.state.step is Step.MARK)
+    assert "1 change was not taken there: Tidewrack: There is no room left. (507)" in notes
+
+
+def test_two_who_press_at_once_mark_the_calendars_once(moved: Move) -> None:
+    def press(_: int) -> bool:
+        try:
+            cutover.take(moved.world.store, moved.number, Step.MARK)
+        except NotNow:
+            return False
+        return True
+
+    with ThreadPoolExecutor(4) as threads:
+        assert sum(threads.map(press, range(4))) == 1
+    moved.world.work()
+    assert name_there(moved) == "Berths (moved)"
 
 
 @pytest.mark.parametrize("by_filter", [False, True])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 from datebridge.core.bulk.people import check_address
@@ -26,6 +27,7 @@ from datebridge.core.bulk.timing import day_of, timed
 from datebridge.core.bulk.wording import check_property, replacing
 from datebridge.core.checks import CHECKS, is_fixable
 
+_ADDRESS = re.compile(r"https?://[^\s\x00-\x20\x7f\"<>]{1,1000}")
 _PROBE = "BEGIN:VEVENT\nUID:probe\nDTSTART;VALUE=DATE:20260101\nSUMMARY:Probe\nEND:VEVENT"
 
 
@@ -61,7 +63,7 @@ def demand(steps: Sequence[Step]) -> None:  # noqa: C901 (one case a step)
                     raise CannotChange(f"There is no check “{step.check[:40]}”.")
                 if step.before:
                     day_of(step.before)
-            case LinkAttachments() if not step.under.startswith(("https://", "http://")) or " " in step.under:
+            case LinkAttachments() if not _ADDRESS.fullmatch(step.under):
                 raise CannotChange("Enter the web address under which the files will lie, such as https://…")
             case LinkAttachments() | FetchLinks() if step.most < 0:
                 raise CannotChange("Enter a size in kB, 0 or more.")

@@ -108,6 +108,8 @@ def view(store: Store, crossing: CrossingId) -> CutoverView:
     with store.session() as session:
         acts = stored.acts_of(session, crossing)
     facts = _facts(store, crossing, going, acts)
+    with store.read() as connection:
+        arriving = {step: _arriving(connection, act) for step, act in acts.items() if act.sets}
     steps = []
     for state in states(facts, now()):
         act = acts.get(state.step)
@@ -115,9 +117,20 @@ def view(store: Store, crossing: CrossingId) -> CutoverView:
             steps.append(StepView(state, at=_latest(going, state)))
             continue
         back = _BACK.get(state.step, "") if _can_go_back(state.step, acts) else ""
-        own = (tuple(act.notes), tuple(act.sets.values()), tuple(act.jobs.values()))
+        own = ((*act.notes, *arriving.get(state.step, ())), tuple(act.sets.values()), tuple(act.jobs.values()))
         steps.append(StepView(state, act.at, act.by_whom, act.until, *own, back))
     return CutoverView(steps, going, _since(store, going, acts))
+
+
+def _arriving(connection: Connection, act: CutoverAct) -> list[str]:
+    """What of a step has not arrived where it was to be done, and why."""
+    notes = []
+    for way in stored.ways_of(connection, [SetId(number) for number in act.sets.values()]):
+        if way.state in ("waiting", "sending"):
+            notes.append(f"{counted(way.number, 'change is', 'changes are')} on the way.")
+        elif way.state in ("refused", "conflict"):
+            notes.append(f"{counted(way.number, 'change was', 'changes were')} not taken there: {way.message}")
+    return notes
 
 
 def _latest(lanes: Sequence[LaneView], state: StepState) -> int | None:
@@ -211,6 +224,8 @@ def take(store: Store, crossing: CrossingId, step: CutoverStep, days: int = REST
     if step not in deeds:
         raise NotNow("This step is taken elsewhere: it is seen here once it is done.")
     with store.write() as connection:
+        if stored.is_taken(connection, crossing, step):  # somebody pressed at the same moment
+            raise NotNow("This step was taken already.")
         record(connection, crossing, step, deeds[step](connection), by)
 
 
@@ -292,7 +307,8 @@ def _mark(connection: Connection, lanes: Sequence[LaneView], by: By) -> Taken:
         was = description_of(header)
         said = f"Moved to {_where(own)} on {this_day():%Y-%m-%d}."
         text = "\n".join(filter(None, (was.text, said)))
-        wanted = Description(f"{was.name or facts.name}{MOVED}", was.own_colour, was.zone, text)
+        name = (was.name or facts.name).removesuffix(MOVED) + MOVED
+        wanted = Description(name, was.own_colour, was.zone, text)
         return Change(facts.id, "VCALENDAR", "", "", before, writer.add_text("VCALENDAR", described(header, wanted)))
 
     taken = _each(connection, lanes, Kind.CALENDAR, "Mark as moved:", by, change)
