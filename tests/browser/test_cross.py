@@ -131,7 +131,17 @@ def test_a_lane_is_changed_at_both_ends_decided_reported_and_sent_back_by_the_mo
     page.get_by_role("button", name=re.compile("^Take the source")).click()
     counted(page, "Nothing waits")
     page.get_by_role("link", name="Back to the crossing").click()
+    expect(lane(page, "Workshop")).to_contain_text("carried")
+    rename(standins["lantern"], "Renamed here", "Renamed again")
     page.get_by_role("button", name=re.compile("^Verify")).click()
+    expect(lane(page, "Workshop")).to_contain_text("1 unexplained")
+    page.get_by_role("link", name="Differences found").click()
+    page.get_by_role("region", name="The difference").get_by_role("listitem").get_by_role("button").first.click()
+    mirrored = page.get_by_role("link", name="On the mirrored days").get_attribute("href") or ""
+    assert re.fullmatch(r"/look/sides\?left=\d+&right=\d+&on=\d{4}-\d\d-\d\d", mirrored)
+    page.get_by_role("button", name="Rule this one to be right").click()
+    counted(page, "Every difference is explained")
+    page.get_by_role("link", name="Back to Skerrow to Lantern").click()
     expect(lane(page, "Workshop")).to_contain_text("✓ verified")
     with page.expect_download() as report:
         page.get_by_role("link", name="Signed report").click()

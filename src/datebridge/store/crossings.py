@@ -12,7 +12,7 @@ from sqlmodel import select as records
 from datebridge.clock import now
 from datebridge.core.checks import ALL
 from datebridge.core.errors import CannotDo
-from datebridge.core.ids import AccountId, CalendarId, CrossingId, LaneId
+from datebridge.core.ids import AccountId, CalendarId, CrossingId, LaneId, VersionId
 from datebridge.core.index.facts import Mark
 from datebridge.store.sql import among
 from datebridge.store.tables import (
@@ -240,6 +240,12 @@ def contents_of(connection: Connection, calendars: Iterable[CalendarId]) -> dict
         .group_by(ENTRIES.c.calendar_id)
     )
     return {CalendarId(row.calendar_id): Contents(*(getattr(row, name) for name in Contents._fields)) for row in rows}
+
+
+def begins_of(connection: Connection, versions: Iterable[VersionId]) -> dict[VersionId, int]:
+    """When entries in force begin, in UTC seconds."""
+    query = select(ENTRIES.c.id, ENTRIES.c.start).where(ENTRIES.c.id.in_(among(versions)), ENTRIES.c.start.is_not(None))
+    return {VersionId(row.id): row.start for row in connection.execute(query)}
 
 
 def breaking_in(connection: Connection, calendars: Iterable[CalendarId]) -> dict[CalendarId, int]:

@@ -6411,6 +6411,11 @@ export interface components {
             occurrences: number;
             /** Moved By */
             moved_by: string;
+            /**
+             * Day
+             * @description on which it begins; empty where that is not known any more
+             */
+            day: string;
         };
         /** LaneDifferencePage */
         LaneDifferencePage: {

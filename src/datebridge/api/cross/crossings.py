@@ -45,7 +45,7 @@ from datebridge.core.bulk import step_in_words
 from datebridge.core.changes import Details
 from datebridge.core.crossing.options import Options
 from datebridge.core.crossing.report_page import as_page
-from datebridge.core.ids import AccountId, CalendarId, CrossingId, LaneId
+from datebridge.core.ids import AccountId, CalendarId, CrossingId, LaneId, VersionId
 from datebridge.core.language.spans import difference
 from datebridge.services.crossing import deciding, filing, plan_sheets, plans, reports, running, sampling, verifying
 from datebridge.services.crossing.plans import LaneView
@@ -337,6 +337,7 @@ def differences(
     with app.store.read() as connection:
         known = {row[:4]: row.number for row in lanes_verified.kinds_of_difference(connection, lanes)}
         rows = lanes_verified.differences_of(connection, lanes, kind, offset, limit)
+        begins = crossings.begins_of(connection, [one for row in rows for one in (row.source, row.there) if one])
     return LaneDifferencePage(
         total=known.get(kind[:4], 0),
         rows=[
@@ -348,6 +349,7 @@ def differences(
                 title=row.title or "Untitled",
                 occurrences=row.occurrences,
                 moved_by=difference(row.moved_by) if row.moved_by else "",
+                day=present.day_of(begins.get(row.source or row.there or VersionId(0))) or "",
             )
             for row in rows
         ],

@@ -189,6 +189,7 @@ class LaneDifferenceOut(BaseModel):
     title: str
     occurrences: int
     moved_by: str
+    day: str = Field(description="on which it begins; empty where that is not known any more")
 
 
 class LaneDifferencePage(BaseModel):

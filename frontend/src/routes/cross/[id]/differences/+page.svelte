@@ -43,6 +43,13 @@
     (kinds.data ?? []).filter((one) => !one.cause).reduce((sum, one) => sum + one.number, 0),
   );
   const ends = $derived(asked.entry.split('-').map(Number));
+  /** Both calendars on the day on which the entry begins. */
+  const mirrored = $derived.by(() => {
+    const of = crossing.data?.lanes.find((one) => one.id === ends[2]);
+    const day = /^(\d{4})(\d\d)(\d\d)$/.exec(asked.entry.split('-')[4] ?? '');
+    if (!of?.target_id || !day) return '';
+    return `/look/sides?left=${of.source_id}&right=${of.target_id}&on=${day.slice(1).join('-')}`;
+  });
   /** The entry that is open, by its lane and its place among the differences of that. */
   const place = $derived<[number, number]>([ends[2] ?? 0, ends[3] ?? 0]);
   const GLYPH: Record<string, string> = { changed: '≠', missing: '−', extra: '+', left: '·' };
@@ -82,6 +89,12 @@
     const body = { lanes: only, verdict, fields, cause, reason, positions };
     await attempt(() => answer(client.POST('/api/crossings/{crossing_id}/right', { params: { path }, body })));
     await refreshTopics(queries, ['crossings']);
+  }
+
+  /** One of them alone; the address is changed at once, or it would call back whoever has left meanwhile. */
+  function rightAlone(kind: Kind, at: [number, number]): void {
+    change({ entry: '' });
+    void right(kind, [at]);
   }
 
   onMount(() =>
@@ -206,7 +219,7 @@
         {#snippet row(one, _at)}
           <div role="listitem" class="border-line h-full border-b text-[13px]">
             {#if one}
-              {@const here = `${one.source_id ?? 0}-${one.there_id ?? 0}-${one.lane}-${one.position}`}
+              {@const here = `${one.source_id ?? 0}-${one.there_id ?? 0}-${one.lane}-${one.position}-${one.day.replaceAll('-', '')}`}
               <button
                 class="flex h-full w-full items-center gap-3 px-4 text-left {asked.entry === here
                   ? 'bg-picked font-bold'
@@ -226,15 +239,16 @@
         {/snippet}
         {#snippet empty()}<p class="text-soft p-4">No entries.</p>{/snippet}
       </PagedList>
-      {#if asked.entry && !open.cause && ends.length === 4}
-        <p class="border-line flex flex-wrap gap-2 border-t px-4 py-1">
-          <Action onclick={() => void right(open, [place]).then(() => change({ entry: '' }))}
-            >Rule this one to be right</Action
-          >
-          {#if open.verdict !== 'extra'}
-            <Action onclick={() => void again(open, [place])} disabled={job !== null}
-              >The source counts for this one</Action
-            >
+      {#if asked.entry && ends.length > 3}
+        <p class="border-line flex flex-wrap items-center gap-2 border-t px-4 py-1">
+          {#if mirrored}<a class="text-brass underline" href={mirrored}>On the mirrored days</a>{/if}
+          {#if !open.cause}
+            <Action onclick={() => rightAlone(open, place)}>Rule this one to be right</Action>
+            {#if open.verdict !== 'extra'}
+              <Action onclick={() => void again(open, [place])} disabled={job !== null}
+                >The source counts for this one</Action
+              >
+            {/if}
           {/if}
         </p>
       {/if}
