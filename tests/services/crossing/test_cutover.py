@@ -9,10 +9,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.clock import now, starting_at, this_day
+from datebridge.core.changes import State
 from datebridge.core.crossing.cutover import PLACES, TEXT, Act, CutoverStep, Facts, states, worded
 from datebridge.core.sharing.terms import Detail, Terms
 from datebridge.services.crossing import cutover, letting_in, running, telling
 from datebridge.services.crossing.cutover import NotNow
+from datebridge.services.jobs.jobs import Refused
 from datebridge.services.sharing import shares
 from datebridge.services.sharing.plans import content_of, plan_of
 from datebridge.services.sharing.shares import Wanted
@@ -158,6 +160,11 @@ def test_what_changes_at_the_old_side_while_it_rests_is_noticed_and_can_be_carri
         world.take_away("tidewrack", "berths", "berth-0@skerrow.example")
         world.refresh(moved.source_account)
         assert list(cutover.view(world.store, moved.number).since.values()) == [3]
+    with starting_at(now() + 8 * DAY):  # what was not carried is not deleted
+        assert state_of(moved, Step.ARCHIVE) == (
+            "waits",
+            "3 changes at the old side would be lost there: carry and verify first.",
+        )
     with starting_at(now() + 120):
         moved.run()
         assert cutover.view(world.store, moved.number).since == {}
@@ -173,10 +180,17 @@ def test_the_old_side_is_deleted_only_after_its_rest_and_comes_back_with_the_lan
         take(moved, Step.ARCHIVE)
         assert len(titles_there(moved)) == 3
         assert state_of(moved, Step.ARCHIVE) == ("done", "")
+        cutover.take_back(world.store, moved.number, Step.ARCHIVE)
+        assert not world.sets("archive", State.PROPOSED)
+        take(moved, Step.ARCHIVE)
         take(moved, Step.RETIRE)
+        with pytest.raises(NotNow, match="Take that back first"):
+            cutover.take_back(world.store, moved.number, Step.ARCHIVE)
         assert titles_there(moved) == []
         assert len(moved.titles()) == 3
-        assert len(list(world.settings.archive_dir.glob("*.ics"))) == 1
+        with pytest.raises(Refused, match="was retired"):  # a run would delete at the target what is gone here
+            running.run(world.store, moved.number)
+        assert len(list(world.settings.archive_dir.glob("*.ics"))) == 2
         running.send_back(world.store, moved.number)
         world.work()
         assert (len(titles_there(moved)), moved.titles()) == (3, [])

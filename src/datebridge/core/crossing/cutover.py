@@ -64,6 +64,7 @@ class Facts:
         lanes: how many are going; carried: of these without anything on its way or refused; verified: of these,
             without a difference that nobody can explain.
         undecided: how many entries wait for a decision.
+        since: how many have changed at the old side since they were carried.
     """
 
     lanes: int
@@ -71,6 +72,7 @@ class Facts:
     verified: int = 0
     undecided: int = 0
     acts: Mapping[CutoverStep, Act] = field(default_factory=dict)
+    since: int = 0
 
 
 class StepState(NamedTuple):
@@ -105,15 +107,23 @@ def _state(step: CutoverStep, facts: Facts, now: int) -> tuple[State, str]:
         return ("done", "") if act.ended else ("under way", "")
     if not whole:
         return "waits", "Every lane has to be verified first."
-    if step in (CutoverStep.ARCHIVE, CutoverStep.RETIRE):
-        rest = facts.acts.get(CutoverStep.REST)
-        if rest is None:
-            return "waits", "Nothing is deleted at the old side before a time of rest."
-        if rest.until is not None and rest.until > now:
-            return "waits", f"The time of rest lasts until {from_wall_seconds(rest.until):%Y-%m-%d}."
+    why = _why_nothing_is_deleted(step, facts, now) if step in (CutoverStep.ARCHIVE, CutoverStep.RETIRE) else ""
+    return ("waits", why) if why else ("open", "")
+
+
+def _why_nothing_is_deleted(step: CutoverStep, facts: Facts, now: int) -> str:
+    """What a step waits for after which something goes at the old side; "" for nothing."""
+    rest = facts.acts.get(CutoverStep.REST)
+    if rest is None:
+        return "Nothing is deleted at the old side before a time of rest."
+    if rest.until is not None and rest.until > now:
+        return f"The time of rest lasts until {from_wall_seconds(rest.until):%Y-%m-%d}."
+    if facts.since:
+        many = counted(facts.since, "change", "changes")
+        return f"{many} at the old side would be lost there: carry and verify first."
     if step is CutoverStep.RETIRE and not facts.acts[CutoverStep.ARCHIVE].ended:
-        return "waits", "The archive is being written."
-    return "open", ""
+        return "The archive is being written."
+    return ""
 
 
 def rest_until(now: int, days: int) -> int:

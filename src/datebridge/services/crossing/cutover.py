@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -37,7 +38,7 @@ from datebridge.services.editing.edits import stamp
 from datebridge.services.jobs import jobs
 from datebridge.store import cutover as stored
 from datebridge.store.calendars import CalendarFacts, calendars_for_filters, header_of
-from datebridge.store.changesets.apply import apply, apply_within
+from datebridge.store.changesets.apply import apply, apply_within, discard
 from datebridge.store.changesets.draft import CannotApply, propose
 from datebridge.store.changesets.review import set_row
 from datebridge.store.changesets.undo import propose_undo
@@ -93,6 +94,7 @@ _BACK = {
     CutoverStep.NOTICE: "until somebody edits the notices",
     CutoverStep.SHARES: "until the shares are changed otherwise",
     CutoverStep.REST: "until something is deleted at the old side",
+    CutoverStep.ARCHIVE: "until the old side is retired; the files stay",
     CutoverStep.RETIRE: "as long as the batches are kept in the logbook",
 }
 
@@ -107,7 +109,8 @@ def view(store: Store, crossing: CrossingId) -> CutoverView:
     going = [one for one in views if one.row.going]
     with store.session() as session:
         acts = stored.acts_of(session, crossing)
-    facts = _facts(store, crossing, going, acts)
+    since = _since(store, going, acts)
+    facts = _facts(store, crossing, going, acts, sum(since.values()))
     with store.read() as connection:
         arriving = {step: _arriving(connection, act) for step, act in acts.items() if act.sets}
     steps = []
@@ -119,7 +122,7 @@ def view(store: Store, crossing: CrossingId) -> CutoverView:
         back = _BACK.get(state.step, "") if _can_go_back(state.step, acts) else ""
         own = ((*act.notes, *arriving.get(state.step, ())), tuple(act.sets.values()), tuple(act.jobs.values()))
         steps.append(StepView(state, act.at, act.by_whom, act.until, *own, back))
-    return CutoverView(steps, going, _since(store, going, acts))
+    return CutoverView(steps, going, since)
 
 
 def _arriving(connection: Connection, act: CutoverAct) -> list[str]:
@@ -142,7 +145,7 @@ def _latest(lanes: Sequence[LaneView], state: StepState) -> int | None:
 
 
 def _facts(
-    store: Store, crossing: CrossingId, lanes: Sequence[LaneView], acts: Mapping[CutoverStep, CutoverAct]
+    store: Store, crossing: CrossingId, lanes: Sequence[LaneView], acts: Mapping[CutoverStep, CutoverAct], since: int
 ) -> Facts:
     known = {step: Act(act.at, act.by_whom, act.until, _has_ended(store, act)) for step, act in acts.items()}
     return Facts(
@@ -151,6 +154,7 @@ def _facts(
         sum(_is_verified(one) for one in lanes),
         len(deciding.undecided(store, crossing)),
         known,
+        since,
     )
 
 
@@ -170,7 +174,8 @@ def _has_ended(store: Store, act: CutoverAct) -> bool:
 
 
 def _can_go_back(step: CutoverStep, acts: Mapping[CutoverStep, CutoverAct]) -> bool:
-    return step in _BACK and not (step is CutoverStep.REST and CutoverStep.RETIRE in acts)
+    retired = CutoverStep.RETIRE in acts
+    return step in _BACK and not (retired and step in (CutoverStep.REST, CutoverStep.ARCHIVE))
 
 
 def _since(store: Store, lanes: Sequence[LaneView], acts: Mapping[CutoverStep, CutoverAct]) -> dict[int, int]:
@@ -393,6 +398,11 @@ def take_back(store: Store, crossing: CrossingId, step: CutoverStep, by: By = PE
         raise NotNow(f"This step cannot be taken back{_WHY_NOT.get(step, '.')}")
     for number in sorted(act.sets.values(), reverse=True):
         _undo(store, SetId(number), by)
+    for number in act.jobs.values():  # deletions that were proposed, and not applied
+        job = jobs.get(store, JobId(number))
+        if job is not None and (set_id := (job.result or {}).get("set_id")):
+            with suppress(CannotApply):
+                discard(store, SetId(int(str(set_id))))
     with store.write() as connection:
         pointing.put_back(connection, act.before)
         stored.forget_act(connection, crossing, step)
@@ -401,7 +411,8 @@ def take_back(store: Store, crossing: CrossingId, step: CutoverStep, by: By = PE
 _WHY_NOT = {
     CutoverStep.MESSAGES: ": the messages were sent.",
     CutoverStep.ACCESS: ": say at the target who may not any more.",
-    CutoverStep.ARCHIVE: ": the files are written. Drop the proposals of deletion instead.",
+    CutoverStep.REST: ": something was deleted at the old side. Take that back first.",
+    CutoverStep.ARCHIVE: ": the old side was retired. Take that back first.",
 }
 
 

@@ -10,6 +10,7 @@ from collections.abc import Collection, Iterable, Sequence
 
 from datebridge.clock import now
 from datebridge.core.changes import PERSON, By
+from datebridge.core.crossing.cutover import CutoverStep
 from datebridge.core.crossing.lanes import plain
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import CrossingId, JobId, LaneId, RemoteId, VersionId
@@ -24,6 +25,7 @@ from datebridge.store import crossings, lanes_carried
 from datebridge.store.changesets.apply import apply, discard
 from datebridge.store.changesets.draft import CannotApply
 from datebridge.store.changesets.undo import propose_undo
+from datebridge.store.cutover import acts_of
 from datebridge.store.database import Connection, Store
 from datebridge.store.remotes import refreshed_from
 
@@ -69,6 +71,8 @@ def _queue(
 ) -> JobId:
     with store.session() as session:
         name = crossings.crossing(session, crossing).name
+        if CutoverStep.RETIRE in acts_of(session, crossing):  # or all that went there would go at the target too
+            raise Refused("The old side of this crossing was retired. Take that back before it is carried again.")
     pulls = [] if kind is JobKind.REHEARSE_CROSSING else fetch(store, working_lanes(store, crossing, lanes or None), by)
     params = {"crossing": crossing, "lanes": list(lanes), "pulls": pulls, **more}
     return jobs.enqueue(store, kind, f"{verb} {name}", params, crossing, by)
