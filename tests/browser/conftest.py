@@ -8,8 +8,9 @@ import os
 import re
 import shutil
 import sqlite3
+import tempfile
 from collections.abc import Iterator
-from contextlib import closing
+from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -72,26 +73,42 @@ def browser(playwright: Playwright, request: pytest.FixtureRequest) -> Iterator[
     browser.close()
 
 
+@contextmanager
+def _own_ports() -> Iterator[int]:
+    """The first of some ports that no other process has, of this run or of another at the same time."""
+    for first in range(FIRST_PORT, FIRST_PORT + 1000, 20):
+        with Path(tempfile.gettempdir(), f"date-bridge-test-ports-{first}").open("w") as held:
+            try:
+                fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except BlockingIOError:
+                continue
+            yield first
+            return
+    raise pytest.UsageError("Fifty processes run browser tests on this machine: there are no ports for one more.")
+
+
 @pytest.fixture(scope="session")
-def prepared(pytestconfig: pytest.Config, tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, int]:
+def prepared(pytestconfig: pytest.Config, tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Path, int]]:
     """The demo's data, and the moment at which it was there; its servers listen where no other process's do."""
     name = os.environ.get("PYTEST_XDIST_WORKER", "")
     # Prepared by whichever process comes first; the others take a copy with ports of their own.
     shared = tmp_path_factory.getbasetemp().parent if name else tmp_path_factory.getbasetemp()
-    with (shared / "preparing").open("w") as turn:
-        fcntl.flock(turn, fcntl.LOCK_EX)
-        if not (shared / "prepared.json").exists():
-            moment = _prepare(shared / "prepared", pytestconfig.stash[MOMENT])
-            (shared / "prepared.json").write_text(json.dumps(moment))
-    folder = tmp_path_factory.mktemp("own")
-    _copy(shared / "prepared", folder, by=20 * int(name.removeprefix("gw") or 0))
-    return folder, json.loads((shared / "prepared.json").read_text())
+    with _own_ports() as port:
+        with (shared / "preparing").open("w") as turn:
+            fcntl.flock(turn, fcntl.LOCK_EX)
+            if not (shared / "prepared.json").exists():
+                moment = _prepare(shared / "prepared", pytestconfig.stash[MOMENT], port)
+                (shared / "prepared.json").write_text(json.dumps([moment, port]))
+        moment, first = json.loads((shared / "prepared.json").read_text())
+        folder = tmp_path_factory.mktemp("own")
+        _copy(shared / "prepared", folder, by=port - first)
+        yield folder, moment
 
 
-def _prepare(folder: Path, begins: float) -> int:
+def _prepare(folder: Path, begins: float, port: int) -> int:
     settings = Settings(data_dir=folder)
     with clock.starting_at(begins):
-        prepare(settings, ports={name: FIRST_PORT + k for k, name in enumerate(PORTS)})
+        prepare(settings, ports={name: port + k for k, name in enumerate(PORTS)})
         with closing(Store(settings.database)) as store:  # what the application would do first, and each time again
             queue_maintenance(store)
             worker.drain(store, settings)

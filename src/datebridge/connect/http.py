@@ -37,6 +37,8 @@ _HEADERS = [
 #: How much of what comes with a 401 is read, in bytes.
 _MOST_REFUSAL = 1 << 20
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS", "PROPFIND", "REPORT"})
+#: Trouble after which nobody knows whether a request was carried out.
+_UNCERTAIN = frozenset({"cut", "timeout", "failing"})
 _LONGEST_WAIT = 60.0
 #: A body may come as slowly as it likes for so many seconds, and then no slower than so many bytes a second.
 _GRACE, _SLOWEST = 10.0, 2048
@@ -225,6 +227,10 @@ class Web:
                 raise
             failed = error
         final = {"name", "failing", "down"} if once else {"name"}
+        if method == "POST":  # it may have been done, and would be done twice (RFC 9110 §9.2.2)
+            if failed.trouble in _UNCERTAIN:
+                raise failed
+            final |= _UNCERTAIN
         retrying = AsyncRetrying(
             retry=retry_if_exception(lambda e: isinstance(e, Unreachable) and e.temporary and e.trouble not in final),
             stop=_LoseNoTime(self.patience),

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from starlette.responses import Response
 
-from datebridge.standins import making, reading, reports, writing
+from datebridge.standins import attachments, making, reading, reports, writing
 from datebridge.standins.asking import Ask
 from datebridge.standins.multistatus import NotXml
 
@@ -16,6 +16,7 @@ _METHODS: dict[str, Callable[[Ask], Response]] = {
     "PROPFIND": reading.propfind,
     "REPORT": reports.report,
     "PUT": writing.put,
+    "POST": attachments.post,
     "DELETE": writing.delete,
     "COPY": writing.copy,
     "MOVE": writing.move,
@@ -32,6 +33,8 @@ def answer(ask: Ask) -> Response:
     handler = _METHODS.get(ask.request.method)
     if handler is None:
         return Response("This method is not known here.", 405, {"Allow": _allowed(ask)})
+    if ask.request.method in ("GET", "HEAD") and ask.path.startswith(attachments.PLACE):
+        return attachments.get(ask)
     try:
         return handler(ask)
     except NotXml as error:
@@ -42,10 +45,12 @@ def _allowed(ask: Ask) -> str:
     without = {"MKCALENDAR" if ask.habits.has("mkcol-only") else ""}
     without |= set() if ask.traits.mkcol or ask.habits.has("mkcol-only") else {"MKCOL"}
     without |= set() if ask.traits.acl else {"ACL"}
+    without |= set() if ask.traits.manages else {"POST"}
     return ", ".join(["OPTIONS", *(name for name in _METHODS if name not in without)])
 
 
 def _options(ask: Ask) -> Response:
     mkcol = ", extended-mkcol" if "MKCOL" in _allowed(ask) else ""
-    dav = f"1, 3, access-control, calendar-access, calendar-auto-schedule{mkcol}"
+    managed = ", calendar-managed-attachments" if ask.traits.manages else ""
+    dav = f"1, 3, access-control, calendar-access, calendar-auto-schedule{mkcol}{managed}"
     return Response(headers={"DAV": dav, "Allow": _allowed(ask)})

@@ -69,6 +69,11 @@ class Ask:
     def depth(self) -> str:
         return self.request.headers.get("depth", "").strip().lower()
 
+    def may_see(self, owner: str) -> bool:
+        """Whether the one who asks sees anything of somebody's calendars."""
+        shared = self.records.calendars_of(self.person)
+        return owner == self.person or any(collection.owner == owner for collection, _ in shared)
+
     def stored(self, place: Place) -> Stored | None:
         """The object at a place."""
         if place.kind != "object" or place.collection is None:

@@ -21,6 +21,7 @@ from datebridge.core.text.writer import complete_header, write_calendar
 _FENCE = re.compile(r"^(BEGIN|END):", re.IGNORECASE)
 _SPLIT = re.compile(r"(?:\\.|[^,\\])+", re.DOTALL)
 _ZONED = re.compile(r";TZID=([^;:]+)", re.IGNORECASE)
+_INLINE = re.compile(r"^ATTACH[^:]*;(?:VALUE=BINARY|ENCODING=BASE64)", re.IGNORECASE)
 _UNKNOWN_PARAMETER = re.compile(r';X-[A-Za-z0-9-]+=(?:"[^"]*"|[^;":]*)', re.IGNORECASE)
 
 
@@ -33,6 +34,7 @@ class Losses:
         unknown: properties that no standard knows are left out, wherever they stand.
         unknown_parameters: so are parameters.
         parameters: parameters that are left out, wherever they stand.
+        inline: attachments within entries are left out.
         alarms, attachments: so many are kept, the first; `categories`: so many values.
         alarm_actions: reminders of these kinds are left out.
         notes: descriptions are cut after so many bytes; `title`: titles after so many characters.
@@ -50,6 +52,7 @@ class Losses:
     unknown: bool = False
     unknown_parameters: bool = False
     parameters: tuple[str, ...] = ()
+    inline: bool = False
     alarms: int | None = None
     alarm_actions: tuple[str, ...] = ()
     attachments: int | None = None
@@ -103,7 +106,7 @@ class Losses:
             kind = block[0].partition(":")[2].upper() if len(block) > 1 else _name(block[0])
             if kind in self.drops or (kind == "VALARM" and not self._rings(block)):
                 continue
-            if self._unknown(kind, block):
+            if self._unknown(kind, block) or (self.inline and kind == "ATTACH" and _INLINE.search(block[0])):
                 continue
             counts[kind] = counts.get(kind, 0) + 1
             most = {"VALARM": self.alarms, "ATTACH": self.attachments}.get(kind)
@@ -226,5 +229,5 @@ def _in_utc(raw: str) -> str:
 
 #: Lantern has no place for these.
 OF_LANTERN = Losses(drops=("COLOR", "IMAGE", "STYLED-DESCRIPTION", "CONTACT"), unknown=True, alarms=1, attachments=2)
-#: Halyard keeps one category, the beginning of long notes, UTC, and UIDs of its own.
-OF_HALYARD = Losses(utc=True, notes=8_192, new_uids=True, categories=1)
+#: Halyard keeps one category, the beginning of long notes, UTC, UIDs of its own, and attachments only beside entries.
+OF_HALYARD = Losses(utc=True, notes=8_192, new_uids=True, categories=1, inline=True)

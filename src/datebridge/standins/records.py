@@ -19,6 +19,7 @@ CREATE INDEX IF NOT EXISTS object_uid ON object (uid);
 CREATE INDEX IF NOT EXISTS object_revision ON object (collection, revision);
 CREATE TABLE IF NOT EXISTS gone (collection INTEGER, name TEXT, revision INTEGER, PRIMARY KEY (collection, name));
 CREATE TABLE IF NOT EXISTS dead (collection INTEGER, name TEXT, value TEXT, PRIMARY KEY (collection, name));
+CREATE TABLE IF NOT EXISTS attachment (id TEXT PRIMARY KEY, owner TEXT, name TEXT, media TEXT, data BLOB);
 CREATE TABLE IF NOT EXISTS notice (id INTEGER PRIMARY KEY, person TEXT, data BLOB);
 """
 
@@ -49,6 +50,17 @@ class Stored:
     etag: str
     data: bytes
     revision: int
+
+
+@dataclass(frozen=True, slots=True)
+class Attachment:
+    """An attachment that the server keeps by itself (RFC 8607)."""
+
+    id: str
+    owner: str
+    name: str
+    media: str
+    data: bytes
 
 
 class Records:
@@ -207,6 +219,20 @@ class Records:
             " SELECT revision, name, '' FROM gone WHERE collection = :c AND revision > :r ORDER BY 1",
             {"c": collection.id, "r": revision},
         ).fetchall()
+
+    # ---- attachments (RFC 8607) ------------------------------------------------------------------
+
+    def attach(self, one: Attachment) -> None:
+        row = (one.id, one.owner, one.name, one.media, one.data)
+        self._db.execute("INSERT INTO attachment VALUES (?, ?, ?, ?, ?)", row)
+
+    def attachment(self, number: str) -> Attachment | None:
+        row = self._db.execute("SELECT * FROM attachment WHERE id = ?", (number,)).fetchone()
+        return Attachment(*row) if row else None
+
+    def count(self) -> int:
+        """How many attachments there are."""
+        return int(self._db.execute("SELECT count(*) FROM attachment").fetchone()[0])
 
     # ---- properties nobody here knows (RFC 4918 §4.1), and messages in inboxes --------------------
 

@@ -24,6 +24,7 @@ class Traits:
         page: how many changes sync-collection tells at once (RFC 6578 §3.6); 0 for all.
         latency: seconds added to every answer.
         acl: its owners say who else may read and write a calendar (RFC 3744 §8.1).
+        manages: keeps attachments by itself (RFC 8607), `most_attached` bytes each.
         tokens: lets one in by access tokens too (RFC 6750).
         losses: what it does not keep of entries.
         principals_at: the origin at which people are said to be; "" for its own.
@@ -43,10 +44,14 @@ class Traits:
     latency: float = 0.0
     principals_at: str = ""
     acl: bool = False
+    manages: bool = False
+    most_attached: int = 10_000_000
     tokens: bool = False
     losses: Losses = field(default_factory=Losses)
 
 
 TIDEWRACK = Traits("Tidewrack", whole_depth=True)
 LANTERN = Traits("Lantern", acl=True, sync=True, strict=True, mkcol=True, most_bytes=200_000, losses=OF_LANTERN)
-HALYARD = Traits("Halyard", sync=True, mkcol=True, tokens=True, hourly=20_000, page=500, losses=OF_HALYARD)
+HALYARD = Traits(
+    "Halyard", sync=True, mkcol=True, manages=True, tokens=True, hourly=20_000, page=500, losses=OF_HALYARD
+)

@@ -5,19 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, delete, func, insert, select
+from sqlalchemy import Connection, Table, delete, func, insert, select
 from sqlmodel import Session, col
 from sqlmodel import select as records
 
 from datebridge.clock import now
 from datebridge.core.crossing.fidelity import Measured
 from datebridge.core.errors import CannotDo
-from datebridge.core.ids import AccountId, CalendarId, VersionId
+from datebridge.core.ids import AccountId, CalendarId, FileId, GroupId, VersionId
 from datebridge.store.sql import revision_now
 from datebridge.store.tables import (
     CALENDARS,
     FORECAST_LOSSES,
     FORECASTS,
+    GROUPS,
     MATRICES,
     VERSIONS,
     Forecast,
@@ -44,7 +45,7 @@ class ForetoldLoss(NamedTuple):
     feature: str
     verdict: str
     version: VersionId
-    calendar: CalendarId
+    calendar: CalendarId | GroupId
     reason: str = ""
 
 
@@ -140,6 +141,18 @@ def forecast(session: Session, number: int) -> Forecast:
     return row
 
 
+def file_of(forecast: Forecast) -> FileId | None:
+    """The waiting file a forecast is about; None where it is about entries in force."""
+    file = forecast.selection.get("file")
+    return FileId(file) if file is not None else None
+
+
+def _places(connection: Connection, number: int) -> Table:
+    """Where the entries of a forecast are: calendars, or parts of a file."""
+    selection = connection.execute(select(FORECASTS.c.selection).where(FORECASTS.c.id == number)).scalar()
+    return GROUPS if "file" in (selection or {}) else CALENDARS
+
+
 class CountedLoss(NamedTuple):
     """How many entries of a calendar lose a feature, and how."""
 
@@ -150,11 +163,11 @@ class CountedLoss(NamedTuple):
 
 
 def counted_losses(connection: Connection, number: int) -> list[CountedLoss]:
-    """The losses of a forecast, by feature and calendar."""
-    losses = FORECAST_LOSSES.c
+    """The losses of a forecast, by feature and calendar, or part of a file."""
+    losses, places = FORECAST_LOSSES.c, _places(connection, number)
     rows = connection.execute(
-        select(losses.feature, losses.verdict, CALENDARS.c.name, func.count(losses.version_id.distinct()))
-        .join(CALENDARS, CALENDARS.c.id == losses.calendar_id)
+        select(losses.feature, losses.verdict, places.c.name, func.count(losses.version_id.distinct()))
+        .join(places, places.c.id == losses.calendar_id)
         .where(losses.forecast_id == number)
         .group_by(losses.feature, losses.verdict, losses.calendar_id)
     )
@@ -174,16 +187,11 @@ def losing_entries(
     connection: Connection, number: int, feature: str, verdict: str, offset: int, limit: int
 ) -> list[LosingEntry]:
     """The entries that lose a feature in one way, a page."""
-    losses = FORECAST_LOSSES.c
+    losses, places = FORECAST_LOSSES.c, _places(connection, number)
     rows = connection.execute(
-        select(
-            VERSIONS.c.id,
-            VERSIONS.c.summary,
-            CALENDARS.c.name,
-            losses.reason,
-        )
+        select(VERSIONS.c.id, VERSIONS.c.summary, places.c.name, losses.reason)
         .join(VERSIONS, VERSIONS.c.id == losses.version_id)
-        .join(CALENDARS, CALENDARS.c.id == losses.calendar_id)
+        .join(places, places.c.id == losses.calendar_id)
         .where(losses.forecast_id == number, losses.feature == feature, losses.verdict == verdict)
         .order_by(losses.position)
         .offset(offset)

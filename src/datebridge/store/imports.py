@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import Connection, and_, case, delete, exists, func, insert, literal, select, tuple_, union_all, update
 
 from datebridge.core.changes import State
-from datebridge.core.ids import CalendarId, FileId, GroupId, SetId
+from datebridge.core.ids import CalendarId, FileId, GroupId, SetId, VersionId
 from datebridge.core.index.summary import Summary
 from datebridge.store.jobs import queue_collecting
 from datebridge.store.tables import (
@@ -298,3 +298,21 @@ def forget(connection: Connection, file: FileId) -> None:
 def paths(connection: Connection) -> set[str]:
     """Under which names uploads are kept that somebody knows of."""
     return set(connection.execute(select(FILES.c.path)).scalars())
+
+
+class Part(NamedTuple):
+    """Where an entry waits that is not in force: in which file, and under which UID."""
+
+    file: FileId
+    uid: str
+
+
+def part_of(connection: Connection, version: VersionId) -> Part | None:
+    """Where an entry waits; None where it is in force, or nowhere."""
+    query = (
+        select(GROUPS.c.file_id, VERSIONS.c.uid)
+        .join(VERSIONS, VERSIONS.c.group_id == GROUPS.c.id)
+        .where(VERSIONS.c.id == version, VERSIONS.c.id.not_in(select(ENTRIES.c.id)))
+    )
+    row = connection.execute(query).one_or_none()
+    return Part(*row) if row is not None else None

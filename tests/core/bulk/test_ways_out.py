@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from datebridge.core.attachments import inline_files
 from datebridge.core.bulk import CannotChange, Subject, SubjectMember, change, demand, needs_series
-from datebridge.core.bulk.attachments import inline_files
 from datebridge.core.bulk.steps import FetchLinks, LeaveBehind, LinkAttachments, SecondSeries
 from datebridge.core.bulk.subject import FetchedFile
 from datebridge.core.series.proving import differences

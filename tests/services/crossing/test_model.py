@@ -164,7 +164,7 @@ class Crossed:
 
 
 @pytest.mark.parametrize("target", ["lantern", "halyard"])
-@tries(12, 400)
+@tries(6, 400)
 @given(st.lists(HAPPENINGS, max_size=12))
 def test_nothing_is_lost_and_nothing_is_there_twice(target: str, happenings: list[tuple[str, int]]) -> None:
     with tempfile.TemporaryDirectory() as folder, new_world(Path(folder)) as world:

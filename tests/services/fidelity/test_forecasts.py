@@ -6,7 +6,9 @@ from pathlib import Path
 
 import pytest
 
+from datebridge.core.attachments import as_handed_over
 from datebridge.core.crossing.features import alike
+from datebridge.core.ids import AccountId, FileId
 from datebridge.core.keeping import entries_in
 from datebridge.core.language.filters import Selection
 from datebridge.services.fidelity import forecasts, probes
@@ -14,12 +16,13 @@ from datebridge.services.sync.push import push_pending
 from datebridge.services.transfer.copying import Target
 from datebridge.services.transfer.transfers import propose_transfer
 from datebridge.standins.losses import OF_HALYARD, OF_LANTERN, Losses
+from datebridge.store import fidelity as stored
 from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.changesets.review import warnings
 from datebridge.store.fidelity import counted_losses, losing_entries
 from tests.conftest import calendar, event
 from tests.core.crossing.test_fidelity import ALARMS, LINES
-from tests.world import World, new_world
+from tests.world import World, berth, new_world
 
 NOON = "20261201T120000Z"
 SHALLOW = Losses(
@@ -76,7 +79,27 @@ def test_what_is_foretold_is_what_arrives(world: World, name: str, losses: Losse
     arrived = [text for data in world.there(name, "berths").values() for text in entries_in(data.encode())]
     foretold = ["\n".join(lines) for lines in promised.values() if lines]
     assert len(foretold) == len(arrived)
-    assert alike(foretold, arrived)
+    assert alike(foretold, as_handed_over(foretold, arrived))
     for loss in counted:
         with world.store.read() as connection:
             assert losing_entries(connection, number, loss.feature, loss.verdict, 0, 10)
+
+
+def test_what_a_waiting_file_would_lose_is_foretold_before_it_is_imported(world: World) -> None:
+    account = AccountId(world.connect("lantern", on=False))
+    probes.measure(world.store, account)
+    world.work()
+    file = FileId(world.read(calendar(berth(1, "COLOR:red"), berth(2), berth(3, "COLOR:blue", "CONTACT:Ida"))))
+    forecasts.request_forecast_of_file(world.store, account, file)
+    number = world.work().result["forecast"]
+    with world.store.session() as session:
+        row = stored.forecast(session, number)
+        target = stored.matrix(session, row.matrix_id)
+    with world.store.read() as connection:
+        counted = {loss.feature: (loss.calendar, loss.entries) for loss in stored.counted_losses(connection, number)}
+        [first, _] = stored.losing_entries(connection, number, "colour", "dropped", 0, 9)
+    assert (row.entries, row.whole, stored.file_of(row)) == (3, 1, file)
+    assert {name: entries for name, (_, entries) in counted.items()} == {"colour": 2, "contact": 1}
+    both = forecasts.both_banks(world.store, target, first.version)
+    assert set(both.left) - set(both.right) == {"COLOR:red"}
+    assert world.calendars() == []

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import zipfile
 
-from datebridge.core.bulk.attachments import inline_files
+from datebridge.core.attachments import inline_files
 from datebridge.core.ids import SetId
 from datebridge.core.job_kinds import JobKind
 from datebridge.core.language.filters import Selection

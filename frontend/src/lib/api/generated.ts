@@ -3189,7 +3189,7 @@ export interface paths {
         put?: never;
         /**
          * Foretell
-         * @description Foretell what a selection would lose at an account.
+         * @description Foretell what a selection, or a waiting file, would lose at an account.
          */
         post: operations["foretell_api_forecasts_post"];
         delete?: never;
@@ -4166,7 +4166,7 @@ export interface components {
          */
         BulkIn: {
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
             selection: components["schemas"]["SelectionIn"];
             /**
              * Name
@@ -4551,7 +4551,7 @@ export interface components {
              * Steps
              * @description what would be changed in bulk
              */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * CheckOut
@@ -5860,7 +5860,12 @@ export interface components {
         ForecastIn: {
             /** Account Id */
             account_id: number;
-            chosen: components["schemas"]["SelectionIn"];
+            chosen?: components["schemas"]["SelectionIn"];
+            /**
+             * File
+             * @description a file that waits to be imported, instead of entries that are here
+             */
+            file?: number | null;
         };
         /**
          * ForecastOut
@@ -5882,6 +5887,11 @@ export interface components {
              * @description how many of them lose nothing
              */
             whole: number;
+            /**
+             * File Id
+             * @description the waiting file it is about, if it is about one
+             */
+            file_id: number | null;
             /** Losses */
             losses: components["schemas"]["LossOut"][];
         };
@@ -6267,6 +6277,17 @@ export interface components {
         JobQueued: {
             /** Job Id */
             job_id: number;
+        };
+        /**
+         * KeepByServer
+         * @description Attachments within an entry are kept by its server, where that manages attachments (RFC 8607).
+         */
+        KeepByServer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "keep-by-server";
         };
         /** KeepIn */
         KeepIn: {
@@ -7726,7 +7747,7 @@ export interface components {
             /** Name */
             name: string;
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
             /**
              * Says
              * @description each step in a few words
@@ -7809,7 +7830,7 @@ export interface components {
             /** Words */
             words: string;
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * RemoteOut
@@ -8736,7 +8757,7 @@ export interface components {
         /** StepsIn */
         StepsIn: {
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * Strip

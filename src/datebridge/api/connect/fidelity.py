@@ -11,7 +11,7 @@ from pydantic import BaseModel, Discriminator, Field
 
 from datebridge.api import present
 from datebridge.api.context import AppDep, selection
-from datebridge.api.kinds import AccountNo, EntryNo, RemoteNo, RowNo
+from datebridge.api.kinds import AccountNo, EntryNo, FileNo, RemoteNo, RowNo
 from datebridge.api.routing import new_router
 from datebridge.api.shapes import MOST_CHOSEN, JobQueued, SelectionIn
 from datebridge.clock import this_day
@@ -88,7 +88,8 @@ class ExportIn(BaseModel):
 
 class ForecastIn(BaseModel):
     account_id: AccountNo
-    chosen: SelectionIn
+    chosen: SelectionIn = Field(default_factory=SelectionIn)
+    file: FileNo | None = Field(None, description="a file that waits to be imported, instead of entries that are here")
 
 
 class CalendarLoss(BaseModel):
@@ -124,6 +125,7 @@ class ForecastOut(BaseModel):
     measured_at: str
     entries: int
     whole: int = Field(description="how many of them lose nothing")
+    file_id: int | None = Field(description="the waiting file it is about, if it is about one")
     losses: list[LossOut]
 
 
@@ -264,9 +266,12 @@ def _matrix(kept: Kept) -> MatrixOut:
 
 @router.post("/forecasts")
 def foretell(app: AppDep, body: ForecastIn) -> JobQueued:
-    """Foretell what a selection would lose at an account."""
+    """Foretell what a selection, or a waiting file, would lose at an account."""
+    account = AccountId(body.account_id)
+    if body.file is not None:
+        return JobQueued(job_id=forecasts.request_forecast_of_file(app.store, account, body.file))
     resolve_filter(body.chosen.filter, this_day())
-    job = forecasts.request_forecast(app.store, AccountId(body.account_id), selection(body.chosen))
+    job = forecasts.request_forecast(app.store, account, selection(body.chosen))
     return JobQueued(job_id=job)
 
 
@@ -276,6 +281,7 @@ def forecast(app: AppDep, forecast_id: RowNo) -> ForecastOut:
     with app.store.session() as session:
         row = stored.forecast(session, forecast_id)
         target = stored.matrix(session, row.matrix_id)
+        manages = forecasts.fidelity_of(target).manages
     with app.store.read() as connection:
         counted = stored.counted_losses(connection, forecast_id)
     kinds: dict[tuple[str, str], list[CalendarLoss]] = {}
@@ -289,6 +295,7 @@ def forecast(app: AppDep, forecast_id: RowNo) -> ForecastOut:
         measured_at=present.stamp(target.made_at),
         entries=row.entries,
         whole=row.whole,
+        file_id=stored.file_of(row),
         losses=[
             LossOut(
                 feature=feature,
@@ -299,7 +306,7 @@ def forecast(app: AppDep, forecast_id: RowNo) -> ForecastOut:
                 calendars=sorted(calendars, key=lambda one: (-one.entries, one.calendar)),
                 remedies=[
                     RemedyOut(words=remedy.words, steps=list(remedy.steps))
-                    for remedy in remedies_for(BY_NAME[feature], _in_five_years())
+                    for remedy in remedies_for(BY_NAME[feature], _in_five_years(), manages)
                 ],
             )
             for (feature, verdict), calendars in sorted(kinds.items(), key=lambda kind: by_harm(*kind[0]))

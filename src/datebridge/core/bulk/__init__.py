@@ -32,6 +32,7 @@ from datebridge.core.bulk.steps import (
     EndSeries,
     FetchLinks,
     Fix,
+    KeepByServer,
     LeaveBehind,
     LinkAttachments,
     MapAddress,
@@ -93,6 +94,7 @@ _PLAIN: dict[type, Callable[[ComponentEditor, Any], None]] = {
     CategoryInTitle: remedies.category_in_title,
     PlainNotes: remedies.plain_notes,
     LinkAttachments: attachments.link_attachments,
+    KeepByServer: lambda lines, _: attachments.keep_by_server(lines),
 }
 _TIMES: dict[type, Callable[[Subject, Any], None]] = {
     Shift: timing.shift,

@@ -294,6 +294,13 @@ class FetchLinks:
 
 
 @dataclass(frozen=True, slots=True)
+class KeepByServer:
+    """Attachments within an entry are kept by its server, where that manages attachments (RFC 8607)."""
+
+    do: Literal["keep-by-server"] = "keep-by-server"
+
+
+@dataclass(frozen=True, slots=True)
 class LeaveBehind:
     """Entries do not come along, series as a whole; they are listed."""
 
@@ -327,6 +334,7 @@ Step = (
     | SecondSeries
     | LinkAttachments
     | FetchLinks
+    | KeepByServer
     | LeaveBehind
     | Fix
     | Delete
@@ -403,6 +411,8 @@ def step_in_words(step: Step) -> str:  # noqa: C901 (one line a step)
             return f"attachments over {step.most:,} kB as links under {step.under}"
         case FetchLinks():
             return f"links into the old system fetched, up to {step.most:,} kB each"
+        case KeepByServer():
+            return "attachments kept by the server"
         case LeaveBehind():
             return "left behind"
         case Fix():

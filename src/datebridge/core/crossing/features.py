@@ -25,6 +25,8 @@ MARK, TITLE = "date-bridge-probe-", "Probe"
 DOMAIN = "probe.invalid"
 #: The feature that is tried in a second calendar.
 UID_TWICE = "uid-twice"
+#: The feature that is tried by requests of its own, where a server says that it has it.
+MANAGED = "attachment-managed"
 _STAMP = "DTSTAMP:20260105T080000Z"
 #: When entries are that are about something else.
 START = ("DTSTART:20260302T090000Z", "DTEND:20260302T100000Z")

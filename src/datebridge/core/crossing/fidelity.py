@@ -22,9 +22,10 @@ from dataclasses import dataclass, field
 from itertools import combinations
 from typing import Any, NamedTuple
 
+from datebridge.core.attachments import is_marked, to_send, with_files_of
 from datebridge.core.crossing.catalogue import BY_NAME, CATALOGUE
 from datebridge.core.crossing.catalogue.limits import MEASURES, how_much, written
-from datebridge.core.crossing.features import UID_TWICE, Feature, Verdict, alike
+from datebridge.core.crossing.features import MANAGED, UID_TWICE, Feature, Verdict, alike
 from datebridge.core.crossing.refusals import REFUSALS, RefusedThere, RefuseProblems, RefuseWith
 from datebridge.core.crossing.rules import (
     Another,
@@ -133,11 +134,13 @@ class Fidelity:
         rules: what it does, in the order in which it was learned.
         unexplained: the features that come back otherwise, in a way that no rule explains.
         untried: the features of which nothing is known.
+        manages: it keeps attachments by itself that are handed to it so (RFC 8607).
     """
 
     rules: tuple[KnownRule, ...] = ()
     unexplained: tuple[str, ...] = ()
     untried: tuple[str, ...] = ()
+    manages: bool = False
     _watched: tuple[tuple[str, str], ...] = field(default=(), compare=False)
     _checks: Mapping[str, str] = field(default_factory=dict, compare=False)
 
@@ -148,6 +151,9 @@ class Fidelity:
             zones: what the object defines.
             sound: no check finds anything in them that breaks, so they need not be looked at for that.
         """
+        if is_marked(texts):
+            arrival = self.arrival(to_send(texts, self.manages), zones, sound)
+            return arrival if not self.manages else _with_files(arrival, texts)
         kept, losses = list(texts), list[Loss]()
         places = list(range(len(texts)))
         for feature, rule in self.rules:
@@ -179,6 +185,12 @@ class Fidelity:
         ]
 
 
+def _with_files(arrival: Arrival, given: Sequence[str]) -> Arrival:
+    """The same with the attachments that are added when the entries are there."""
+    texts = (with_files_of(text, given[place]) for text, place in zip(arrival.texts, arrival.places, strict=True))
+    return arrival._replace(texts=tuple(texts))
+
+
 def learn(measured: Iterable[Measured]) -> Fidelity:
     """The rules that explain what was measured: the most general ones against which nothing speaks."""
     seen = {one.feature: one for one in measured}
@@ -188,10 +200,13 @@ def learn(measured: Iterable[Measured]) -> Fidelity:
         if not against:
             break
         banned |= against
-    untried = [name for name in BY_NAME if name not in seen or seen[name].verdict is Verdict.NOT_TRIED]
+    known = {name for name, one in seen.items() if one.verdict is not Verdict.NOT_TRIED} | {MANAGED}
+    untried = [name for name in BY_NAME if name not in known]
     watched = [(name, line) for name in unexplained for line in _watched(BY_NAME[name])]
     checks = {check: name for name, rule in rules if isinstance(rule, RefuseProblems) for check in rule.checks}
-    return Fidelity(_gathered(rules), tuple(unexplained), tuple(untried), tuple(watched), checks)
+    managed = seen.get(MANAGED)
+    manages = managed is not None and managed.verdict is Verdict.KEPT and is_marked(managed.sent)
+    return Fidelity(_gathered(rules), tuple(unexplained), tuple(untried), manages, tuple(watched), checks)
 
 
 def _learned(seen: Mapping[str, Measured], banned: set[Rule]) -> tuple[list[KnownRule], list[str], set[Rule]]:
@@ -200,7 +215,7 @@ def _learned(seen: Mapping[str, Measured], banned: set[Rule]) -> tuple[list[Know
     unexplained: list[str] = []
     for feature in CATALOGUE:
         one = seen.get(feature.name)
-        if one is None or one.verdict is Verdict.NOT_TRIED or feature.name == UID_TWICE:
+        if one is None or one.verdict is Verdict.NOT_TRIED or feature.name in (UID_TWICE, MANAGED):
             continue
         found = _limit_rules(rules, feature, one) if feature.limit else _rules(rules, feature, one, banned)
         if found is not None:

@@ -17,7 +17,7 @@ from collections.abc import Iterable, Sequence
 
 from datebridge.core.crossing.catalogue import CATALOGUE
 from datebridge.core.crossing.catalogue.limits import how_much, is_text, kept_last, written
-from datebridge.core.crossing.features import TITLE, UID_TWICE, Feature, Verdict
+from datebridge.core.crossing.features import MANAGED, TITLE, UID_TWICE, Feature, Verdict
 from datebridge.core.crossing.fidelity import Measured
 from datebridge.core.text.component import Component, with_property
 
@@ -26,6 +26,8 @@ _WIDE = "-wide"
 #: What is tried of a limit in a file: an entry of all of 2 MB would keep the file from being taken.
 _MOST = 20_000
 _MISSING = "It did not come back."
+#: What cannot be tried by a file, and why.
+_NOT_BY_FILE = {UID_TWICE: "A file is one calendar.", MANAGED: "Attachments are added by requests to a server."}
 
 
 def probe_file() -> tuple[list[str], list[tuple[str, str]]]:
@@ -33,7 +35,7 @@ def probe_file() -> tuple[list[str], list[tuple[str, str]]]:
     entries: list[str] = []
     zones: dict[str, str] = {}
     for feature in CATALOGUE:
-        if feature.name == UID_TWICE:
+        if feature.name in _NOT_BY_FILE:
             continue
         zones |= dict(feature.zones)
         if feature.limit is None:
@@ -73,8 +75,8 @@ def read_export(texts: Iterable[str]) -> list[Measured]:
 
 def _measured(feature: Feature, by_name: dict[str, list[str]]) -> Measured:
     got = tuple(by_name.get(feature.name, ()))
-    if feature.name == UID_TWICE:
-        return Measured(feature.name, Verdict.NOT_TRIED, reason="A file is one calendar.")
+    if feature.name in _NOT_BY_FILE:
+        return Measured(feature.name, Verdict.NOT_TRIED, reason=_NOT_BY_FILE[feature.name])
     if feature.limit is not None:
         return _limit(feature, got, by_name.get(f"{feature.name}{_WIDE}", ()))
     if not got:

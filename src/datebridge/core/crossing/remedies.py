@@ -14,6 +14,7 @@ from datebridge.core.bulk.steps import (
     EndSeries,
     FetchLinks,
     Fix,
+    KeepByServer,
     LeaveBehind,
     LinkAttachments,
     OneAlarm,
@@ -38,9 +39,14 @@ _FILES = "https://files.example/"
 _LEAVE = Remedy("Leave these entries behind, and list them", (LeaveBehind(),))
 
 
-def remedies_for(feature: Feature, last: str = "") -> list[Remedy]:
-    """The ways out of the loss of a feature, the usual one first; `last`: a day on which endless series may end."""
-    ways = (_remedy(name, feature, last) for name in feature.remedies)
+def remedies_for(feature: Feature, last: str = "", manages: bool = False) -> list[Remedy]:
+    """The ways out of the loss of a feature, the usual one first.
+
+    Args:
+        last: a day on which endless series may end.
+        manages: the target keeps attachments by itself (RFC 8607).
+    """
+    ways = (_remedy(name, feature, last) for name in feature.remedies if manages or name != "keep-by-server")
     return [*(remedy for remedy in ways if remedy is not None), _LEAVE]
 
 
@@ -58,6 +64,8 @@ def _remedy(name: str, feature: Feature, last: str) -> Remedy | None:
             return Remedy("Say formatted notes as plain ones", (PlainNotes(),))
         case "second-series":
             return Remedy("Make a second series of what follows", (SecondSeries(),))
+        case "keep-by-server":
+            return Remedy("Let the target keep attachments by itself", (KeepByServer(),))
         case "link-attachments":
             return Remedy("Link attachments to files at an address of yours", (LinkAttachments(_FILES, 0),))
         case "fetch-links":

@@ -16,6 +16,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
+from datebridge.core.attachments import is_inline
 from datebridge.core.moments import NotAMoment, basic, from_wall_seconds, parse_moment
 from datebridge.core.text.component import Component, parsed
 from datebridge.core.text.lines import DATED, LINE, escape_text, rewritten_line, split_text_list, unescape_text
@@ -125,6 +126,18 @@ class LeaveOutParameters(_EachEntry):
 
     def _meant(self, name: str) -> bool:
         return name == self.param if self.param else name.startswith("X-")
+
+
+@dataclass(frozen=True)
+class LeaveOutInline(_EachEntry):
+    """Attachments within an entry are left out; links are kept."""
+
+    def _of_entry(self, text: str, zones: Zones) -> str:
+        if not holds(text, "BINARY") and not holds(text, "BASE64"):
+            return text
+        lines = text.split("\n")
+        gone = {at for at, line in Component(text).properties() if line.name == "ATTACH" and is_inline(line)}
+        return _without_lines(lines, gone, text)
 
 
 @dataclass(frozen=True)

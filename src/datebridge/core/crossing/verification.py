@@ -16,9 +16,10 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Collection, Hashable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Generic, Literal, NamedTuple, TypeVar
 
+from datebridge.core.attachments import as_handed_over, is_marked, to_send
 from datebridge.core.comparing import item_of, reconcile
 from datebridge.core.comparing.fields import differing
 from datebridge.core.index.derive import derive, digest_of
@@ -125,6 +126,8 @@ def _said(text: str) -> list[str]:
 
 def verify(unit: Unit[Key], span: Span) -> list[EntryDifference[Key]]:
     """What is otherwise; nothing where all is there as it was to be."""
+    if is_marked([one.text for one in unit.expected if one.text is not None]):
+        unit = _with_files_within(unit)
     here, others = _by_occurrence(unit)
     differences: list[EntryDifference[Key]] = []
     doubtful = False
@@ -141,6 +144,15 @@ def verify(unit: Unit[Key], span: Span) -> list[EntryDifference[Key]]:
     if doubtful or (alone and here and others):
         return _with_times(differences, unit, span)
     return differences
+
+
+def _with_files_within(unit: Unit[Key]) -> Unit[Key]:
+    """The same as if the target kept within its entries what it keeps by itself."""
+    promised = [one.text for one in unit.expected if one.text is not None]
+    there = to_send(as_handed_over(promised, [text for _, text in unit.there]), manages=False)
+    expected = [one if one.text is None else replace(one, text=to_send([one.text], False)[0]) for one in unit.expected]
+    keys = [key for key, _ in unit.there]
+    return replace(unit, expected=expected, there=list(zip(keys, there, strict=True)))
 
 
 def _by_occurrence(

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
-from datebridge.core.bulk.attachments import inline_files
+from datebridge.core.attachments import inline_files
 from datebridge.core.ids import CalendarId, VersionId
 from datebridge.core.language.filters import Selection
 from datebridge.core.language.plural import counted

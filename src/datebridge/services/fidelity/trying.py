@@ -11,22 +11,27 @@ from dataclasses import dataclass, field
 from urllib.parse import unquote, urljoin
 
 from datebridge.connect import dav
+from datebridge.connect.attachments import manages_attachments
 from datebridge.connect.caldav import Resource, writing
 from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.homes import GONE
 from datebridge.connect.http import Answer as HttpAnswer
 from datebridge.connect.http import WebRequest
+from datebridge.core.attachments import as_handed_over, is_marked, to_send
 from datebridge.core.crossing.catalogue import CATALOGUE
-from datebridge.core.crossing.features import MARK
+from datebridge.core.crossing.features import MANAGED, MARK
 from datebridge.core.crossing.probing import PLACE, Answer, Answers, Trial, Trials, is_place
 from datebridge.core.objects import assemble, take_apart
+from datebridge.core.zones.meaning import Zones
 from datebridge.services.accounts.connecting import AccountConnection
 from datebridge.services.jobs.jobs import JobContext, Refused
+from datebridge.services.sync.attaching import add_missing
 from datebridge.services.sync.refusals import refusal
 
 _WRITTEN = (200, 201, 204)
 _NAME = (dav.DAV, "displayname")
 _SECOND = "-second"
+_NOT_MANAGED = Answer(not_tried="The server does not say that it keeps attachments by itself (RFC 8607).")
 
 
 @dataclass
@@ -75,15 +80,30 @@ class Place:
         hrefs = [self._href(trial, number, trials) for number, trial in enumerate(trials)]
         if "" in hrefs:
             return [Answer(not_tried="There is no second calendar to try it in.") for _ in trials]
+        manages = any(is_marked(trial.texts) for trial in trials) and manages_attachments(self.line.server, self.url)
         asked = [
-            writing(href, assemble(trial.texts, trial.zones), None) for href, trial in zip(hrefs, trials, strict=True)
+            writing(href, assemble(to_send(trial.texts, manages), trial.zones), None)
+            for href, trial in zip(hrefs, trials, strict=True)
         ]
         answers = self._sent(asked)
+        if manages:
+            answers = [self._completed(*one) for one in zip(trials, hrefs, answers, strict=True)]
         self.written.update(href for href, answer in zip(hrefs, answers, strict=True) if _is_written(answer))
         there = [self._read(hrefs, answers), self._read(hrefs, answers)]
         self.done += len(trials)
         self.context.progress(min(self.done, self.total), self.total, self.unit, trials[-1].feature)
-        return [self._answer(*one) for one in zip(trials, hrefs, answers, there[0], there[1], strict=True)]
+        answered = [self._answer(*one) for one in zip(trials, hrefs, answers, there[0], there[1], strict=True)]
+        return [
+            _NOT_MANAGED if trial.feature == MANAGED and not manages else answer
+            for trial, answer in zip(trials, answered, strict=True)
+        ]
+
+    def _completed(self, trial: Trial, href: str, answer: HttpAnswer | Exception) -> HttpAnswer | Exception:
+        """How writing a trial ended, with the attachments that the server is to keep by itself."""
+        if not _is_written(answer) or not is_marked(trial.texts):
+            return answer
+        self.written.add(href)
+        return add_missing(self.line.server, href, trial.texts, Zones(trial.zones)) or answer
 
     def _href(self, trial: Trial, number: int, trials: Trials) -> str:
         """Under which address a trial is written: a limit's always under the same."""
@@ -134,8 +154,8 @@ class Place:
             second = first
         if first is None or (first.data is None and not first.gone):
             return Answer(not_tried=f"It was written, and not handed out: {first.why if first else 'nothing said'}.")
-        again = _texts(second) if second is not None else None
-        return Answer(_texts(first), again=again)
+        again = _texts(second, trial) if second is not None else None
+        return Answer(_texts(first, trial), again=again)
 
     def _named_otherwise(self, href: str, uid: str, text: str) -> Resource | None:
         """An object that its server keeps under another name than it was given."""
@@ -192,5 +212,7 @@ def _is_written(answer: HttpAnswer | Exception) -> bool:
     return isinstance(answer, HttpAnswer) and answer.status in _WRITTEN
 
 
-def _texts(resource: Resource) -> tuple[str, ...]:
-    return tuple(text for _, text in take_apart(resource.data).entries) if resource.data is not None else ()
+def _texts(resource: Resource, trial: Trial) -> tuple[str, ...]:
+    if resource.data is None:
+        return ()
+    return tuple(as_handed_over(trial.texts, [text for _, text in take_apart(resource.data).entries]))

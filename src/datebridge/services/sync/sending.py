@@ -7,16 +7,18 @@ those that change by being read) the object is compared before it is written ove
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from urllib.parse import urljoin
 
 from datebridge.connect import dav
+from datebridge.connect.attachments import manages_attachments
 from datebridge.connect.caldav import CalDavServer, Resource, is_strong, writing
 from datebridge.connect.errors import ALONE, Unreachable
 from datebridge.connect.homes import GONE, calendar_gone
 from datebridge.connect.http import Answer, WebRequest
 from datebridge.connect.origins import host_of
+from datebridge.core.attachments import as_handed_over, is_marked, to_send
 from datebridge.core.ids import PushId, VersionId
 from datebridge.core.invitations import silenced
 from datebridge.core.keeping import contents, entries_in, fingerprint, names_in, without
@@ -24,6 +26,7 @@ from datebridge.core.objects import assemble, take_apart
 from datebridge.core.text.component import Component
 from datebridge.core.zones.meaning import Zones
 from datebridge.services.accounts.connecting import AccountConnection
+from datebridge.services.sync.attaching import add_missing
 from datebridge.services.sync.holding import href_of
 from datebridge.services.sync.refusals import refusal
 from datebridge.store.database import Store
@@ -93,6 +96,7 @@ class Sender:
         self.server: CalDavServer = line.server
         self.zones = Zones()
         self._restless = False
+        self._manages: bool | None = None
 
     def send(self, unit: Unit) -> Outcome:
         """Bring one object there to the state it has here. Trouble with it alone is how it ends.
@@ -100,7 +104,27 @@ class Sender:
         Raises:
             Unreachable: if that cannot be tried, or its end is not known.
         """
-        return self._alone(unit, lambda: self._send(unit))
+        return self._alone(unit, lambda: self._with_files(unit, self._send(unit)))
+
+    def _with_files(self, unit: Unit, outcome: Outcome) -> Outcome:
+        """Add what the server is to keep by itself, once the entry is there. An entry that could only be made without
+        it is taken back."""
+        if outcome.state is not PushState.PUSHED or not self._adds(unit.texts):
+            return outcome
+        refused = add_missing(self.server, self._url(outcome.href), unit.texts, self.zones)
+        if refused is None:
+            return replace(outcome, etag="", sent=unit.texts)
+        if unit.known is None:
+            self.server.delete(self._url(outcome.href), "")
+        return Outcome(unit, PushState.REFUSED, self._reason(refused), outcome.href)
+
+    def _adds(self, texts: Sequence[str]) -> bool:
+        """Whether attachments of entries are added after these are written."""
+        if not is_marked(texts):
+            return False
+        if self._manages is None:
+            self._manages = manages_attachments(self.server, self.row.url)
+        return self._manages
 
     def plain(self, unit: Unit) -> Plain | None:
         """The one request that writes a unit, where nothing has to be looked at first; None where it is not that plain.
@@ -109,7 +133,7 @@ class Sender:
         """
         known_object = unit.known
         lasting = known_object is None or (is_strong(known_object.etag) and not self._restless)
-        if not unit.texts or not lasting or not unit.uid or self._has_object(unit):
+        if not unit.texts or not lasting or not unit.uid or self._has_object(unit) or is_marked(unit.texts):
             return None
         texts = unit.texts if known_object is not None or unit.tell else tuple(silenced(text) for text in unit.texts)
         href = known_object.href if known_object is not None else self._new_href(unit.uid)
@@ -258,7 +282,7 @@ class Sender:
         return self._compared(unit, known, there, texts)
 
     def _compared(self, unit: Unit, known: KnownObject | None, there: Resource, texts: tuple[str, ...]) -> Outcome:
-        if _alike(there.data or b"", self._data(texts)):
+        if contents(self._theirs(there, texts)) == contents(entries_in(self._data(texts))):
             return Outcome(unit, PushState.PUSHED, "", there.href, self._lasting(unit, texts, there.etag))
         if known is None or not self._ours(unit, there.data or b"", known):
             if unit.begun and self._is_mine(there, texts):
@@ -276,10 +300,15 @@ class Sender:
         """Whether what is there is what was being written when no answer came, but for what this server was seen to
         leave out, and for ``X-`` properties, which nobody takes out by hand."""
         drops = set(self.row.drops.split())
-        mine, theirs = entries_in(self._data(texts)), entries_in(there.data or b"")
+        mine, theirs = entries_in(self._data(texts)), self._theirs(there, texts)
         left = {name for text in mine for name in names_in(text)} - {name for text in theirs for name in names_in(text)}
         left = {name for name in left if name in drops or name.startswith("X-")}
         return contents(without(text, left) for text in mine) == contents(theirs)
+
+    def _theirs(self, there: Resource, texts: tuple[str, ...]) -> list[str]:
+        """The entries that are there, without those of their attachments that were added after they were written."""
+        entries = entries_in(there.data or b"")
+        return to_send(as_handed_over(texts, entries), manages=True) if is_marked(texts) else entries
 
     def _condition(self, there: Resource) -> str | None:
         """Under which ETag an object that has not been changed can be written; None where ETags do not last."""
@@ -363,7 +392,9 @@ class Sender:
         why = f"{self.line.account.name} does not return the present version ({there.why})."
         return Outcome(unit, PushState.REFUSED, why, href)
 
-    def _data(self, texts: tuple[str, ...]) -> bytes:
+    def _data(self, texts: Sequence[str]) -> bytes:
+        if is_marked(texts):
+            texts = to_send(texts, self._adds(texts))
         return assemble(texts, self.zones.items(), self.zones.rulings)
 
     def _url(self, href: str) -> str:

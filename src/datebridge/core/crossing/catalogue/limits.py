@@ -144,9 +144,10 @@ def _limit(name: str, words: str, harm: Harm, most: int, unit: str, focus: str, 
 
 
 #: Of the whole entry: it explains much of what is refused.
-SIZE = _limit("limit-size", "Size of an entry", "breaks", 2_000_000, "bytes", "COMMENT", "link-attachments")
+_APART = ("keep-by-server", "link-attachments")
+SIZE = _limit("limit-size", "Size of an entry", "breaks", 2_000_000, "bytes", "COMMENT", *_APART)
 #: What can be done about attachments that are not kept.
-_FILES = ("link-attachments", "say")
+_FILES = (*_APART, "say")
 FEATURES = (
     _limit("limit-title", "Length of a title", "alters", 10_000, "characters", "SUMMARY"),
     _limit("limit-notes", "Length of notes", "alters", 1_000_000, "bytes", "DESCRIPTION", "say"),

@@ -2,12 +2,24 @@
 
 from __future__ import annotations
 
-from datebridge.core.crossing.features import DOMAIN, MARK, Feature, Group, Harm, event, line_feature, parameter_feature
+from datebridge.core.attachments import MARK as BY_SERVER
+from datebridge.core.crossing.features import (
+    DOMAIN,
+    MANAGED,
+    MARK,
+    Feature,
+    Group,
+    Harm,
+    event,
+    line_feature,
+    parameter_feature,
+)
 from datebridge.core.crossing.refusals import RefuseProblems
 from datebridge.core.crossing.rules import (
     Another,
     LeaveOut,
     LeaveOutAlarms,
+    LeaveOutInline,
     LeaveOutOfNested,
     LeaveOutParameters,
     LeaveOutUnknown,
@@ -119,7 +131,10 @@ FEATURES = (
         f'LOCATION;ALTREP="https://{DOMAIN}/3":Pier 3',
     ),
     parameter_feature(
-        "language", "Language of a text", Group.WORDS, "untidy", "LANGUAGE", "LOCATION;LANGUAGE=nb:Brygge 3"
+        "language", "Language of a place", Group.WORDS, "untidy", "LANGUAGE", "LOCATION;LANGUAGE=nb:Brygge 3"
+    ),
+    parameter_feature(
+        "notes-language", "Language of notes", Group.WORDS, "untidy", "LANGUAGE", "DESCRIPTION;LANGUAGE=nb:Brygge 3"
     ),
     line_feature(
         "styled-notes",
@@ -262,7 +277,8 @@ FEATURES = (
         Group.ATTACHMENTS,
         "alters",
         "ATTACH;FMTTYPE=text/plain;ENCODING=BASE64;VALUE=BINARY:" + "VGlkZSB0YWJsZXM=",
-        remedies=("link-attachments", "say"),
+        remedies=("keep-by-server", "link-attachments", "say"),
+        guesses=((LeaveOutInline(),),),
     ),
     line_feature(
         "attachment-large",
@@ -270,8 +286,8 @@ FEATURES = (
         Group.ATTACHMENTS,
         "alters",
         "ATTACH;FMTTYPE=text/plain;ENCODING=BASE64;VALUE=BINARY:" + "VGlk" * 17_000,
-        remedies=("link-attachments", "say"),
-        guesses=((RefuseProblems(frozenset({"inline-attachment"})),),),
+        remedies=("keep-by-server", "link-attachments", "say"),
+        guesses=((LeaveOutInline(),), (RefuseProblems(frozenset({"inline-attachment"})),)),
     ),
     parameter_feature(
         "attachment-type",
@@ -297,12 +313,12 @@ FEATURES = (
         "SIZE",
         f"ATTACH;SIZE=1024:https://files.{DOMAIN}/c.pdf",
     ),
-    parameter_feature(
-        "attachment-managed",
-        "Managed attachment (RFC 8607)",
+    line_feature(
+        MANAGED,
+        "Attachment that the server keeps by itself (RFC 8607)",
         Group.ATTACHMENTS,
         "alters",
-        "MANAGED-ID",
-        f"ATTACH;MANAGED-ID=97S:https://files.{DOMAIN}/d.pdf",
+        f"ATTACH;{BY_SERVER}=SERVER;FILENAME=plan.txt;FMTTYPE=text/plain;ENCODING=BASE64;VALUE=BINARY:VGlkZSB0YWJsZXM=",
+        remedies=("link-attachments", "say"),
     ),
 )

@@ -153,6 +153,11 @@
                   >
                 {/each}
               </fieldset>
+            {:else if open.remedies.length && all.file_id}
+              <p class="mt-1 text-[13px]">
+                Ways out once the file is imported: {open.remedies.map((one) => one.words).join(' · ')}.
+                <a class="text-brass underline" href="/connect/{all.file_id}">Review the file</a>
+              </p>
             {:else if open.remedies.length}
               <p class="mt-1 flex flex-wrap items-center gap-2">
                 {#each open.remedies as remedy (remedy.words)}

@@ -71,6 +71,10 @@
   let job = $state<number | null>(null);
   let place = $state(0);
   let filter = $state('');
+  /** Whose losses are foretold: those of a waiting file, or with 0 of entries that are here. */
+  let file = $state(0);
+  const files = query(() => ({ queryKey: key('imports'), queryFn: () => answer(client.GET('/api/imports')) }));
+  const waiting = $derived((files.data ?? []).filter((one) => one.state === 'waiting'));
 
   function change(changes: Changes<typeof shape>): void {
     void keepInAddress(address.address(page.url.searchParams, changes));
@@ -85,7 +89,7 @@
   }
 
   async function foretell(): Promise<void> {
-    const body = { account_id: id, chosen: { filter, excluded: [], only: null } };
+    const body = { account_id: id, chosen: { filter, excluded: [], only: null }, file: file || null };
     await attempt(async () => {
       job = (await answer(client.POST('/api/forecasts', { body }))).job_id;
     });
@@ -159,13 +163,20 @@
           void foretell();
         }}
       >
-        <label class="flex min-w-64 flex-1 items-center gap-2"
-          >Entries <Input
-            bind:value={filter}
-            placeholder="all entries, or a filter such as calendar:Berths has:alarms"
-            class="min-w-0 flex-1"
-          /></label
-        >
+        {#if waiting.length}
+          <select class="field-small max-w-56" aria-label="Whose losses" bind:value={file}>
+            <option value={0}>Entries that are here</option>
+            {#each waiting as one (one.id)}<option value={one.id}>The file {one.name}</option>{/each}
+          </select>
+        {/if}
+        {#if file}<span class="flex-1"></span>{:else}
+          <label class="flex min-w-64 flex-1 items-center gap-2"
+            >Entries <Input
+              bind:value={filter}
+              placeholder="all entries, or a filter such as calendar:Berths has:alarms"
+              class="min-w-0 flex-1"
+            /></label
+          >{/if}
         <Action kind="main" submit key="f" disabled={job !== null}>Foretell their losses at {name}</Action>
       </form>{/if}
   {/if}
