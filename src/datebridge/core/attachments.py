@@ -127,10 +127,12 @@ def as_handed_over(mine: Sequence[str], theirs: Sequence[str]) -> list[str]:
 def _seen(text: str, given: Mapping[str, list[tuple[str, str]]]) -> str:
     lines = ComponentEditor(text)
     for at, line in list(lines.own("ATTACH")):
-        own = given.get(line.param("FILENAME") or "") if line.param("MANAGED-ID") is not None else None
+        own = given.get(line.param("FILENAME") or "", []) if line.param("MANAGED-ID") is not None else []
         size = line.param("SIZE")
-        if own and size in (None, own[0][0]):
-            lines.lines[at] = own.pop(0)[1]
+        pair = next((pair for pair in own if size in (None, pair[0])), None)
+        if pair is not None:
+            own.remove(pair)
+            lines.lines[at] = pair[1]
     return lines.text
 
 
