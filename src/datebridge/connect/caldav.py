@@ -7,11 +7,13 @@ another: what changed, else all there is; a listing, else a query; many entries 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import TypeVar
 from urllib.parse import quote, unquote_to_bytes, urlsplit
+
+from lxml import etree
 
 from datebridge.connect import dav
 from datebridge.connect.charsets import as_calendar
@@ -309,7 +311,7 @@ class CalDavServer(Homes):
             answer = self.web.request("MKCOL", url, dav.settings("D:mkcol", values, calendar=True), as_xml)
         return answer
 
-    def set_properties(self, url: str, values: dict[tuple[str, str], str]) -> Answer:
+    def set_properties(self, url: str, values: Mapping[tuple[str, str], str | etree._Element]) -> Answer:
         body = dav.settings("D:propertyupdate", values)
         return self.web.request("PROPPATCH", url, body, {"Content-Type": "application/xml; charset=utf-8"})
 

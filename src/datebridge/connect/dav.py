@@ -7,7 +7,7 @@ server's own is taken as it comes, and used again when such a property is set th
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from lxml import etree
@@ -194,15 +194,22 @@ def _query(*inner: etree._Element) -> bytes:
     return _written(_C("calendar-query", _D.prop(_D.getetag()), passes))
 
 
-def settings(root: str, values: dict[tuple[str, str], str], calendar: bool = False) -> bytes:
+def settings(root: str, values: Mapping[tuple[str, str], str | etree._Element], calendar: bool = False) -> bytes:
     """A body that sets properties, by (namespace, name): of MKCALENDAR (RFC 4791 §5.3.1) or PROPPATCH; or of MKCOL,
     which has to say that a `calendar` is meant (RFC 5689 §3). `root` is the outermost element, with its prefix."""
     kind = [_D.resourcetype(_D.collection(), _C.calendar())] if calendar else []
     own = [
-        ElementMaker(namespace=space, nsmap={"N": space})(name, _text(value)) for (space, name), value in values.items()
+        ElementMaker(namespace=space, nsmap={"N": space})(name, _text(value) if isinstance(value, str) else value)
+        for (space, name), value in values.items()
     ]
     prefix, _, name = root.partition(":")
     return _written(_MAKERS[prefix](name, _D.set(_D.prop(*kind, *own))))
+
+
+def empty(name: str) -> etree._Element:
+    """An element of CalDAV with nothing in it, as the value of a property."""
+    element: etree._Element = _C(name)
+    return element
 
 
 def _text(value: str) -> str:

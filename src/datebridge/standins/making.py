@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from lxml import etree
@@ -54,7 +54,7 @@ def _make(ask: Ask, calendar: bool) -> Response:
     if place.kind != "nowhere" or place.person != ask.person or not place.name:
         where = f"{{{CAL}}}calendar-collection-location-ok"
         return error(403, where, "Calendars are made in one's own home.")
-    wanted = _wanted(ask.root, made=True)
+    wanted = _wanted(ask.root, made=True, kept=ask.traits.settings)
     if not (calendar or wanted.calendar):
         return error(403, f"{{{DAV}}}valid-resourcetype", "Only calendars are made here.")
     if wanted.wrong:
@@ -74,7 +74,7 @@ def proppatch(ask: Ask) -> Response:
         return error(403, f"{{{DAV}}}cannot-modify-protected-property", "Nothing can be set here.")
     if place.access != "own":
         return error(403, f"{{{DAV}}}need-privileges", "Only its owner may change a calendar.")
-    wanted = _wanted(ask.root, made=False, protected=set(ask.live.of(place)))
+    wanted = _wanted(ask.root, made=False, protected=set(ask.live.of(place)), kept=ask.traits.settings)
     if not wanted.wrong:
         _apply(ask, place.collection, wanted)
     return _told(ask, wanted, 207)
@@ -107,7 +107,12 @@ def _updates(root: etree._Element | None) -> Iterator[tuple[bool, etree._Element
                 yield step.tag == f"{{{DAV}}}set", child
 
 
-def _wanted(root: etree._Element | None, made: bool, protected: frozenset[str] | set[str] = frozenset()) -> _Wanted:
+def _wanted(
+    root: etree._Element | None,
+    made: bool,
+    protected: frozenset[str] | set[str] = frozenset(),
+    kept: Sequence[str] = (),
+) -> _Wanted:
     wanted = _Wanted()
     for sets, child in _updates(root):
         name = str(child.tag)
@@ -125,11 +130,17 @@ def _wanted(root: etree._Element | None, made: bool, protected: frozenset[str] |
                 wanted.wrong[name] = f"{{{CAL}}}supported-calendar-component"
         elif made and name == TYPE:
             wanted.calendar = child.find(f"{{{CAL}}}calendar") is not None
+        elif name.removeprefix(f"{{{CAL}}}") in kept:
+            wanted.dead[name] = _as_written(child) if sets else None
         elif name in protected or name.startswith((f"{{{DAV}}}", f"{{{CAL}}}")):
             wanted.wrong[name] = f"{{{DAV}}}cannot-modify-protected-property"
         else:
-            wanted.dead[name] = etree.tostring(child, encoding="unicode", with_tail=False) if sets else None
+            wanted.dead[name] = _as_written(child) if sets else None
     return wanted
+
+
+def _as_written(child: etree._Element) -> str:
+    return etree.tostring(child, encoding="unicode", with_tail=False)
 
 
 def _wrong(column: str, value: str) -> str:

@@ -6,6 +6,10 @@ from dataclasses import dataclass, field
 
 from datebridge.standins.losses import OF_HALYARD, OF_LANTERN, Losses
 
+#: Whether a calendar's events block time (RFC 6638 §9.1), and the reminders they get by default.
+_BLOCKING = "schedule-calendar-transp"
+_REMINDERS = ("default-alarm-vevent-datetime", "default-alarm-vevent-date")
+
 
 @dataclass(frozen=True, slots=True)
 class Traits:
@@ -24,6 +28,7 @@ class Traits:
         page: how many changes sync-collection tells at once (RFC 6578 §3.6); 0 for all.
         latency: seconds added to every answer.
         acl: its owners say who else may read and write a calendar (RFC 3744 §8.1).
+        settings: properties of CalDAV that owners set for a calendar, besides those of RFC 4791.
         manages: keeps attachments by itself (RFC 8607), `most_attached` bytes each.
         tokens: lets one in by access tokens too (RFC 6750).
         losses: what it does not keep of entries.
@@ -44,13 +49,14 @@ class Traits:
     latency: float = 0.0
     principals_at: str = ""
     acl: bool = False
+    settings: tuple[str, ...] = (_BLOCKING,)
     manages: bool = False
     most_attached: int = 10_000_000
     tokens: bool = False
     losses: Losses = field(default_factory=Losses)
 
 
-TIDEWRACK = Traits("Tidewrack", whole_depth=True)
+TIDEWRACK = Traits("Tidewrack", whole_depth=True, settings=(_BLOCKING, *_REMINDERS))
 LANTERN = Traits("Lantern", acl=True, sync=True, strict=True, mkcol=True, most_bytes=200_000, losses=OF_LANTERN)
 HALYARD = Traits(
     "Halyard", sync=True, mkcol=True, manages=True, tokens=True, hourly=20_000, page=500, losses=OF_HALYARD

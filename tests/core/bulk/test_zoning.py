@@ -10,7 +10,9 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from datebridge.core.bulk import Subject, SubjectMember, change
-from datebridge.core.bulk.steps import DaysAgain, Misread, OnClock, Step
+from datebridge.core.bulk.steps import DaysAgain, Misread, OnClock, Step, ZoneNames
+from datebridge.core.zones.defined import define
+from datebridge.core.zones.meaning import Zones
 from tests.core.editing.series_model import expand, instant
 from tests.depth import tries
 
@@ -160,3 +162,27 @@ def test_an_end_of_the_rule_and_days_that_cross_midnight_move_along() -> None:
     assert "RRULE:FREQ=WEEKLY;BYDAY=SU;UNTIL=20261122T133000Z" in after.split("\n")
     begins = [one.begin.astimezone(UTC) for one in expand([after])]
     assert begins == [one.begin.astimezone(UTC) for one in expand([text])]
+
+
+@pytest.mark.parametrize(
+    ("tzid", "becomes"),
+    [
+        ("US/Eastern", "US/Eastern"),  # an older name of the zone database
+        ("Eastern Standard Time", "America/New_York"),
+        ("Europe/Oslo", "Europe/Oslo"),
+        ("Pier clock", "America/Halifax"),  # as it is defined
+        ("Europe/Berlin (shifted)", "Europe/Berlin (shifted)"),  # its definition is no zone's
+        ("Nobody/Knows", "Nobody/Knows"),
+    ],
+)
+def test_a_zone_is_called_as_in_the_zone_database_only_where_nothing_moves_by_that(tzid: str, becomes: str) -> None:
+    shifted = define("Europe/Berlin (shifted)", "Europe/Berlin", 2025, 2028).replace(
+        "TZOFFSETTO:+0200", "TZOFFSETTO:+0230"
+    )
+    zones = Zones(
+        [("Pier clock", define("Pier clock", "America/Halifax", 2025, 2028)), ("Europe/Berlin (shifted)", shifted)]
+    )
+    entry = f"BEGIN:VEVENT\nUID:1\nDTSTART;TZID={tzid}:20260702T090000\nX-ODD;TZID={tzid}:1\nEND:VEVENT"
+    [outcome] = change(Subject([SubjectMember(1, entry)], zones), [ZoneNames()])
+    assert outcome.text == entry.replace(f"DTSTART;TZID={tzid}", f"DTSTART;TZID={becomes}")
+    assert not outcome.why_not

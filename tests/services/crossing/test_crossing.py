@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from datebridge.core.ids import AccountId, CalendarId, LaneId
+from datebridge.core.zones.defined import define
 from datebridge.services.crossing import deciding, plans, running, verifying
 from datebridge.services.fidelity import probes
 from datebridge.services.sync.push import push_pending
@@ -13,7 +14,7 @@ from datebridge.store.changesets.apply import apply as apply_set
 from datebridge.store.fidelity import NotMeasured, counted_losses
 from datebridge.store.lanes_verified import DifferenceRow
 from datebridge.store.tables import Lane
-from tests.conftest import event
+from tests.conftest import calendar, event
 from tests.world import World, berth
 
 
@@ -77,8 +78,6 @@ def move(world: World, request: pytest.FixtureRequest) -> Move:
 
 
 def _object(series: str, title: str) -> str:
-    from tests.conftest import calendar
-
     changed = event(
         "series", title, "TZID=Europe/Oslo:20261209T110000", "RECURRENCE-ID;TZID=Europe/Oslo:20261209T090000"
     )
@@ -314,3 +313,45 @@ def test_a_calendar_is_parted_by_filters_into_several(world: World) -> None:
         ("Berths", 3, 0),
         ("Berths, part", 3, 0),
     ]
+
+
+def test_what_is_over_goes_into_an_archive_once_and_again_only_where_it_is_another(move: Move) -> None:
+    world = move.world
+    old = event("old@skerrow.example", "Launch of old", "20240301T080000Z")
+    world.put("tidewrack", "berths", old)
+    move.options(since="2026-01-01", past="archive")
+    move.run()
+    archive = move.lane.archive
+    path = world.settings.archive_dir / archive["name"]
+    assert (archive["entries"], path.read_text().count("BEGIN:VEVENT")) == (1, 1)
+    assert "Launch of old" not in move.titles()
+    assert {one.reason for one in move.differences()} <= {"over before 2026-01-01; goes into an archive"}
+    move.run()
+    assert move.lane.archive == archive
+    assert len(list(world.settings.archive_dir.iterdir())) == 1
+    world.put("tidewrack", "berths", event("older@skerrow.example", "Launch of older", "20230301T080000Z"))
+    move.run()
+    assert move.lane.archive["entries"] == 2
+    assert path.read_text().count("BEGIN:VEVENT") == 1  # what was put away stays as it was
+    assert move.unexplained() == []
+
+
+def test_zones_are_called_as_in_the_zone_database_and_everything_happens_when_it_did(world: World) -> None:
+    own = define("Pier clock", "America/Halifax", 2025, 2028)
+    at = "TZID=Pier clock:20261202T090000"
+    series = event("pier", "Round", at, "RRULE:FREQ=WEEKLY;COUNT=40", f"EXDATE;{at.replace('1202', '1209')}")
+    old = event("old", "Old name", "TZID=Eastern Standard Time:20260702T090000")
+    world.server("tidewrack").put(
+        "harbour-office", "berths", "pier.ics", calendar(own.replace("\r\n", "\n"), series).encode()
+    )
+    world.put("tidewrack", "berths", old)
+    move = Move(world)
+    move.options(zones="database")
+    move.run()
+    there = "".join(move.texts().values())
+    assert "DTSTART;TZID=America/Halifax:20261202T090000" in there
+    assert "EXDATE;TZID=America/Halifax:20261209T090000" in there
+    assert "DTSTART;TZID=America/New_York:20260702T090000" in there
+    assert move.unexplained() == []
+    move.run()
+    assert move.unexplained() == []

@@ -9,9 +9,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from datebridge.clock import now, starting_at, this_day
+from datebridge.connect import dav
+from datebridge.connect.calendar_settings import settings_of
 from datebridge.core.changes import State
 from datebridge.core.crossing.cutover import PLACES, TEXT, Act, CutoverStep, Facts, states, worded
+from datebridge.core.ids import AccountId
 from datebridge.core.sharing.terms import Detail, Terms
+from datebridge.services.accounts.connecting import connected_to
 from datebridge.services.crossing import cutover, letting_in, running, telling
 from datebridge.services.crossing.cutover import NotNow
 from datebridge.services.jobs.jobs import Refused
@@ -287,3 +291,28 @@ def test_nothing_that_deletes_is_ever_open_before_verification_and_rest(
             assert rested
     if found[Step.RETIRE] == "open":
         assert acts[Step.ARCHIVE].ended
+
+
+@pytest.mark.parametrize("target", ["lantern", "halyard"])
+def test_the_new_calendar_is_set_as_the_old_one_was_and_what_is_not_taken_is_listed(world: World, target: str) -> None:
+    move = Move(world, target)
+    bell = "BEGIN:VALARM\r\nACTION:DISPLAY\r\nTRIGGER:-PT15M\r\nEND:VALARM"
+    with connected_to(world.store, world.settings, AccountId(move.source_account), lambda: None) as line:
+        url = world.remote(move.source_account).url
+        values = {
+            ("http://skerrow.example/ns/", "calendar-order"): "7",
+            (dav.CAL, "schedule-calendar-transp"): dav.empty("transparent"),
+            (dav.CAL, "default-alarm-vevent-datetime"): bell,
+        }
+        assert not dav.refused(line.server.set_properties(url, values).body, line.server.host)
+    world.put("tidewrack", "berths", berth(1))
+    move.run()
+    move.run()
+    move.verify()
+    letting_in.carry_access(world.store, move.number)
+    assert world.work().state == "done"
+    with connected_to(world.store, world.settings, move.account, lambda: None) as line:
+        there = settings_of(line.server, world.remote(move.account).url)
+    assert (there.order, there.blocking, there.reminders) == ("7", "transparent", ())
+    notes = next(one.notes for one in cutover.view(world.store, move.number).steps if one.state.step is Step.ACCESS)
+    assert f"By hand: {target.title()} does not take the default reminder of events of “Berths”." in notes

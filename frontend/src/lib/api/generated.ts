@@ -4166,7 +4166,7 @@ export interface components {
          */
         BulkIn: {
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["ZoneNames"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
             selection: components["schemas"]["SelectionIn"];
             /**
              * Name
@@ -4551,7 +4551,7 @@ export interface components {
              * Steps
              * @description what would be changed in bulk
              */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["ZoneNames"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * CheckOut
@@ -6523,6 +6523,13 @@ export interface components {
              */
             cautions: string[];
             /**
+             * Archive
+             * @description the file into which what is over was put; empty for none
+             */
+            archive: string;
+            /** Archived */
+            archived: number;
+            /**
              * State
              * @enum {string}
              */
@@ -7215,6 +7222,13 @@ export interface components {
             kinds?: ("VEVENT" | "VTODO" | "VJOURNAL")[] | null;
             /** Standing */
             standing?: ("keep" | "newer" | "replace" | "ask") | null;
+            /** Zones */
+            zones?: ("written" | "database") | null;
+            /**
+             * Past
+             * @description what becomes of what is over
+             */
+            past?: ("leave" | "archive") | null;
             /** Private */
             private?: ("carry" | "leave") | null;
             /** Tell */
@@ -7747,7 +7761,7 @@ export interface components {
             /** Name */
             name: string;
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["ZoneNames"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
             /**
              * Says
              * @description each step in a few words
@@ -7830,7 +7844,7 @@ export interface components {
             /** Words */
             words: string;
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["ZoneNames"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * RemoteOut
@@ -8757,7 +8771,7 @@ export interface components {
         /** StepsIn */
         StepsIn: {
             /** Steps */
-            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
+            steps: (components["schemas"]["Shift"] | components["schemas"]["MoveTo"] | components["schemas"]["Categories"] | components["schemas"]["Replace"] | components["schemas"]["Busy"] | components["schemas"]["Privacy"] | components["schemas"]["Status"] | components["schemas"]["Alarms"] | components["schemas"]["MapAddress"] | components["schemas"]["DropPeople"] | components["schemas"]["Strip"] | components["schemas"]["AllDay"] | components["schemas"]["Timed"] | components["schemas"]["OnClock"] | components["schemas"]["Misread"] | components["schemas"]["DaysAgain"] | components["schemas"]["EndSeries"] | components["schemas"]["BeginSeries"] | components["schemas"]["Property"] | components["schemas"]["SayInNotes"] | components["schemas"]["OneAlarm"] | components["schemas"]["CategoryInTitle"] | components["schemas"]["PlainNotes"] | components["schemas"]["SecondSeries"] | components["schemas"]["LinkAttachments"] | components["schemas"]["FetchLinks"] | components["schemas"]["ZoneNames"] | components["schemas"]["KeepByServer"] | components["schemas"]["LeaveBehind"] | components["schemas"]["Fix"] | components["schemas"]["Delete"])[];
         };
         /**
          * Strip
@@ -9223,6 +9237,17 @@ export interface components {
              * @description there are more entries with unknown properties than were looked through
              */
             more_unknown: boolean;
+        };
+        /**
+         * ZoneNames
+         * @description Zones are called as in the zone database, wherever nothing happens at another time by that.
+         */
+        ZoneNames: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "zone-names";
         };
         /** ZonesOut */
         ZonesOut: {

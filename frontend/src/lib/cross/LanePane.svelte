@@ -53,6 +53,15 @@
           >
         </li>
       {/each}
+      {#if lane.archive}<li>
+          {counted(lane.archived, 'past entry is', 'past entries are')} in the archive
+          <a
+            class="text-brass underline"
+            href="/api/archives/{encodeURIComponent(lane.archive)}"
+            download
+            data-sveltekit-reload>{lane.archive}</a
+          >.
+        </li>{/if}
       {#if lane.owner}<li class="text-soft">It belongs to {lane.owner}.</li>{/if}
       <li class="mt-1 flex flex-wrap gap-4">
         <button class="text-brass underline" onclick={() => void part()}>Another lane from this calendar</button>

@@ -33,6 +33,8 @@
   let since = $state(before.since ?? '');
   let kinds = $state<string[]>(before.kinds?.length ? [...before.kinds] : KINDS.map((one) => one.kind));
   let standing = $state(before.standing ?? 'ask');
+  let databaseNames = $state(before.zones === 'database');
+  let past = $state(before.past ?? 'leave');
   let carriesPrivate = $state(before.private !== 'leave');
   let tell = $state(before.tell ?? false);
   let recipe = $state('');
@@ -54,6 +56,8 @@
       since,
       kinds: kinds.length === KINDS.length ? [] : (kinds as Options['kinds']),
       standing,
+      zones: databaseNames ? 'database' : 'written',
+      past,
       private: carriesPrivate ? 'carry' : 'leave',
       tell,
       steps: all,
@@ -75,6 +79,12 @@
   <div class="grid grid-cols-2 gap-x-6">
     <Field label="Only what is not over before">
       <Input type="date" bind:value={since} class="w-44" />
+    </Field>
+    <Field label="What is over before that day">
+      <Select bind:value={past} class="w-full" disabled={!since}>
+        <option value="leave">stays behind</option>
+        <option value="archive">is written into an archive, and stays behind</option>
+      </Select>
     </Field>
     <Field label="Where an entry stands there already, and differs">
       <Select bind:value={standing} class="w-full">
@@ -117,6 +127,10 @@
       )} there are</label
     >
   {/if}
+  <label class="mb-1 flex gap-2"
+    ><input type="checkbox" class="accent-brass" bind:checked={databaseNames} />Call time zones as the zone database
+    does, wherever the times stay the same.</label
+  >
   <label class="flex gap-2"
     ><input type="checkbox" class="accent-brass" bind:checked={tell} />The target may invite attendees. Without this
     nobody is told.</label

@@ -16,8 +16,8 @@ export const STEPS: Record<StepName, { name: string; does: string; button: strin
     button: 'Verify',
   },
   access: {
-    name: 'Let people in',
-    does: 'Who may read or write an old calendar may do so with the new one, where the target takes that; else it is listed.',
+    name: 'Let people in, take over settings',
+    does: 'Who may read or write an old calendar may do so with the new one. Its order, default reminders and whether it blocks time go along. What the target does not take is listed.',
     button: 'Let people in',
   },
   mark: {

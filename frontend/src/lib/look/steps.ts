@@ -87,6 +87,7 @@ export const STEPS: { name: string; steps: { kind: Kind; name: string; fresh: ()
         name: 'Attachments for links into the old system',
         fresh: () => ({ do: 'fetch-links', most: 1000 }),
       },
+      { kind: 'zone-names', name: 'Zones by their names in the zone database', fresh: () => ({ do: 'zone-names' }) },
       { kind: 'keep-by-server', name: 'Attachments kept by the server', fresh: () => ({ do: 'keep-by-server' }) },
       { kind: 'leave-behind', name: 'Leave behind, and list', fresh: () => ({ do: 'leave-behind' }) },
     ],

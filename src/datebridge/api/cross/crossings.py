@@ -155,6 +155,8 @@ def _lane(view: LaneView, home: str) -> LaneOut:
         refusals=[RefusalOut(reason=one.reason, number=one.number) for one in view.refusals],
         blocks=view.blocks,
         cautions=view.cautions,
+        archive=row.archive.get("name", ""),
+        archived=row.archive.get("entries", 0),
         state=row.state,  # type: ignore[arg-type]
         message=row.message,
         ran_at=present.stamp(row.ran_at),

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 from datebridge.api.kinds import AccountNo, CalendarNo, Storable
 from datebridge.core import ids
 from datebridge.core.crossing.cutover import MOST_REST, REST, CutoverStep
-from datebridge.core.crossing.options import Private, Standing
+from datebridge.core.crossing.options import Past, Private, Standing, ZoneNaming
 from datebridge.core.crossing.plan_sheet import MOST
 
 CrossingNo = Annotated[ids.CrossingId, Field(ge=0, le=2**63 - 1)]
@@ -47,6 +47,8 @@ class OptionsIO(BaseModel):
     since: str | None = Field(default=None, max_length=10, description="a day; only what is not over before it")
     kinds: list[Literal["VEVENT", "VTODO", "VJOURNAL"]] | None = None
     standing: Standing | None = None
+    zones: ZoneNaming | None = None
+    past: Past | None = Field(default=None, description="what becomes of what is over")
     private: Private | None = None
     tell: bool | None = None
     steps: list[Storable] | None = Field(default=None, max_length=MOST_STEPS)
@@ -117,6 +119,8 @@ class LaneOut(BaseModel):
     refusals: list[RefusalOut]
     blocks: list[str]
     cautions: list[str] = Field(description="what to mend first")
+    archive: str = Field(description="the file into which what is over was put; empty for none")
+    archived: int
     state: Literal["", "run", "failed", "back"]
     message: str
     ran_at: str

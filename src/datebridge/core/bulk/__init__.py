@@ -52,6 +52,7 @@ from datebridge.core.bulk.steps import (
     Step,
     Strip,
     Timed,
+    ZoneNames,
     step_in_words,
 )
 from datebridge.core.bulk.subject import CannotChange, Subject, SubjectMember, kind_of
@@ -245,6 +246,9 @@ def _do_alone(subject: Subject, member: SubjectMember, step: Step) -> None:
         facts = examine(kind_of(text), text, subject.zones)
         if any(problem.code == step.check for problem in facts.problems):
             member.text = None
+        return
+    if isinstance(step, ZoneNames):
+        member.text = zoning.zone_names(text, subject.zones)
         return
     lines = ComponentEditor(text)
     if isinstance(step, DropPeople):

@@ -294,6 +294,13 @@ class FetchLinks:
 
 
 @dataclass(frozen=True, slots=True)
+class ZoneNames:
+    """Zones are called as in the zone database, wherever nothing happens at another time by that."""
+
+    do: Literal["zone-names"] = "zone-names"
+
+
+@dataclass(frozen=True, slots=True)
 class KeepByServer:
     """Attachments within an entry are kept by its server, where that manages attachments (RFC 8607)."""
 
@@ -334,6 +341,7 @@ Step = (
     | SecondSeries
     | LinkAttachments
     | FetchLinks
+    | ZoneNames
     | KeepByServer
     | LeaveBehind
     | Fix
@@ -411,6 +419,8 @@ def step_in_words(step: Step) -> str:  # noqa: C901 (one line a step)
             return f"attachments over {step.most:,} kB as links under {step.under}"
         case FetchLinks():
             return f"links into the old system fetched, up to {step.most:,} kB each"
+        case ZoneNames():
+            return "zones by their names in the zone database"
         case KeepByServer():
             return "attachments kept by the server"
         case LeaveBehind():

@@ -23,8 +23,14 @@ from datebridge.core.editing.groups import fields_at
 from datebridge.core.editing.series import Clocked
 from datebridge.core.moments import Clock, Moment, from_wall_seconds, instant_at, wall_at
 from datebridge.core.recurrence.starts import DAY
+from datebridge.core.text.component import Component, parsed
+from datebridge.core.text.lines import DATED, rewritten_line
 from datebridge.core.tzids import resolve
+from datebridge.core.zones.evidence import understand
+from datebridge.core.zones.meaning import BY_DEFINITION, Zones, differs
 
+#: For so long a zone has to go by the same clock, to be called otherwise: series without end go on.
+_FIRST_YEAR, _LAST_YEAR = 1970, 2050
 _NOT_OF = "It is not in that zone."
 
 
@@ -102,6 +108,31 @@ def days_again(subject: Subject, step: DaysAgain) -> None:
                 single(member)
 
     each(subject, whole, single)
+
+
+def zone_names(text: str, zones: Zones) -> str:
+    """An entry whose zones are called as in the zone database, where its times stay the same by that."""
+    lines = text.split("\n")
+    start = Component(text).first("DTSTART") or Component(text).first("DUE")
+    first = int(start.value[:4]) if start is not None and start.value[:4].isdigit() else _FIRST_YEAR
+    for at, raw in enumerate(lines):
+        line = parsed(raw)
+        tzid = line.param("TZID") if line is not None and line.name in DATED else None
+        if line is not None and tzid and (zone := _zone_meant(tzid, zones, first)) and zone != tzid:
+            lines[at] = rewritten_line(raw, line.value, {"TZID": zone})
+    return "\n".join(lines)
+
+
+def _zone_meant(tzid: str, zones: Zones, first: int) -> str:
+    """The zone of the database whose clock a TZID goes by, from a year on; "" for none."""
+    meaning = zones.of(tzid, first, _LAST_YEAR)
+    if meaning.zone and meaning.contradiction is None:
+        return meaning.zone
+    own = zones.clock(tzid)
+    if own is None or not meaning.defined:
+        return ""
+    zone = understand(tzid, own, first, _LAST_YEAR, ruled=BY_DEFINITION).zone
+    return zone if zone and differs(own, zone, first, _LAST_YEAR) is None else ""
 
 
 def _same(wall: int) -> int:

@@ -21,6 +21,10 @@ from datebridge.core.language.kinds import KINDS
 Standing = Literal["keep", "newer", "replace", "ask"]
 #: What becomes of private entries.
 Private = Literal["carry", "leave"]
+#: How zones are called.
+ZoneNaming = Literal["written", "database"]
+#: What becomes of what is over.
+Past = Literal["leave", "archive"]
 _SHORT = {"VEVENT": "event", "VTODO": "todo", "VJOURNAL": "journal"}
 
 
@@ -38,6 +42,8 @@ class Options:
         since: a day; only what is not over before it is carried, series that still run always. "" for everything.
         kinds: which kinds of entries are carried; none for all.
         standing: what follows where an entry stands at the target already, and differs.
+        zones: how zones are called: as they are written, or as the zone database has it where that means the same.
+        past: what becomes of what is over before `since`: it stays behind, or is written into an archive too.
         private: whether private entries are carried.
         tell: the target's server may invite attendees; by default nobody is told.
         steps: changes made on the way, as a recipe has them (`core.bulk.steps`): addresses, zones, categories, …
@@ -47,6 +53,8 @@ class Options:
     since: str = ""
     kinds: tuple[str, ...] = ()
     standing: Standing = "ask"
+    zones: ZoneNaming = "written"
+    past: Past = "leave"
     private: Private = "carry"
     tell: bool = False
     steps: tuple[dict[str, Any], ...] = ()
@@ -68,7 +76,12 @@ class Options:
             given["remedies"] = {name: tuple(steps) for name, steps in dict(given.get("remedies") or {}).items()}
         except (TypeError, ValueError) as error:
             raise NoPlan(f"The options of a crossing say something that cannot be: {error}.") from error
-        choices = (("standing", get_args(Standing)), ("private", get_args(Private)))
+        choices = (
+            ("standing", get_args(Standing)),
+            ("zones", get_args(ZoneNaming)),
+            ("past", get_args(Past)),
+            ("private", get_args(Private)),
+        )
         for name, allowed in choices:
             if given.get(name, allowed[0]) not in allowed:
                 raise NoPlan(f"“{given[name]}” is not one of {', '.join(allowed)}.")
@@ -93,12 +106,17 @@ class Options:
     def criteria(self) -> Iterator[tuple[str, str]]:
         """What is carried, as terms of a filter, each with the words for what is left behind by it."""
         if self.since:
-            yield f"-before:{self.since}", f"over before {self.since}"
+            yield f"-before:{self.since}", self.over
         if self.kinds:
             names = " and ".join(KINDS[kind] for kind in self.kinds)
             yield f"kind:{','.join(_SHORT[kind] for kind in self.kinds)}", f"only {names} are carried"
         if self.private == "leave":
             yield "-private:yes", "private"
+
+    @property
+    def over(self) -> str:
+        """Why what is over is left behind, in words."""
+        return f"over before {self.since}" + ("; goes into an archive" if self.past == "archive" else "")
 
     @property
     def filter(self) -> str:

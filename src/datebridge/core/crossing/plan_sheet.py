@@ -32,10 +32,15 @@ _COLUMNS: Mapping[str, tuple[str, ...]] = {
     "kinds": ("kinds",),
     "standing": ("standing", "where it stands already"),
     "private": ("private", "private entries"),
+    "zones": ("zones", "zone names"),
+    "past": ("past",),
 }
+#: The options that are a word or a day, each in a column of its name.
+_PLAIN = ("since", "standing", "private", "zones", "past")
 _HEADINGS = [names[0] for names in _COLUMNS.values()]
 _SHORT = {"events": "VEVENT", "to-dos": "VTODO", "journal-entries": "VJOURNAL"}
 _NO = ("no", "n", "0", "false")
+_OPTIONS = [name for name in _COLUMNS if name in (*_PLAIN, "kinds")]
 #: How many lanes a sheet may have.
 MOST = 1_000
 HERE = "here"
@@ -83,10 +88,7 @@ def write_plan(rows: Iterable[PlanRow]) -> str:
             row.target_account,
             row.target,
             "yes" if row.going else "no",
-            str(row.options.get("since", "")),
-            kinds,
-            str(row.options.get("standing", "")),
-            str(row.options.get("private", "")),
+            *(kinds if name == "kinds" else str(row.options.get(name, "")) for name in _OPTIONS),
         ]
         writer.writerow([defuse(cell) for cell in cells])
     return text.getvalue()
@@ -127,7 +129,7 @@ def read_plan(text: str) -> PlanSheet:
 
 
 def _options(values: Mapping[str, str]) -> dict[str, Any]:
-    options: dict[str, Any] = {name: values[name] for name in ("since", "standing", "private") if values.get(name)}
+    options: dict[str, Any] = {name: values[name] for name in _PLAIN if values.get(name)}
     if values.get("kinds"):
         options["kinds"] = [
             _SHORT.get(kind.replace("-", " "), _SHORT.get(kind, kind)) for kind in values["kinds"].split()
@@ -144,7 +146,7 @@ def _wrong(values: Mapping[str, str]) -> tuple[str, str] | None:
             date.fromisoformat(values["since"])
         except ValueError:
             return "since", f"“{values['since'][:40]}” is not a day, such as 2026-01-31."
-    for name in ("kinds", "standing", "private"):
+    for name in ("kinds", *_PLAIN[1:]):
         try:
             Options.read({key: value for key, value in _options(values).items() if key == name})
         except CannotDo as error:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
+from datebridge.core.bulk.steps import ZoneNames
 from datebridge.core.changes import Item
 from datebridge.core.crossing.cutover import is_notice
 from datebridge.core.crossing.on_the_way import OnTheWay
@@ -109,6 +110,7 @@ def way_to(store: Store, home: AccountId | None, options: Options) -> OnTheWay:
     matrix = newest(store, home) if home is not None else None
     try:
         steps = read_steps([*options.steps]) if options.steps else []
+        steps = [*([ZoneNames()] if options.zones == "database" else []), *steps]
         remedies = {feature: read_steps([*some]) for feature, some in options.remedies.items() if some}
     except CannotDo as error:
         raise NoPlan(f"The steps of this crossing: {error}") from error

@@ -1,6 +1,7 @@
-"""Who may read and write the old calendars may do so with the new ones: carried where the target lets one say so.
+"""Who may read and write the old calendars may do so with the new ones, and these are set as the old ones are.
 
-What cannot be carried is listed, person by person, as what has to be done by hand.
+That is carried where the target lets one say so; what cannot be is listed, person by person and setting by setting, as
+what has to be done by hand.
 """
 
 from __future__ import annotations
@@ -8,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from datebridge.connect.access import Access, access_of, let_in, principal_of
+from datebridge.connect.calendar_settings import settings_of, take_over
 from datebridge.connect.errors import Unreachable
 from datebridge.core.changes import PERSON, By
 from datebridge.core.crossing.cutover import CutoverStep
@@ -56,6 +58,7 @@ def let_in_job(context: JobContext) -> dict[str, object]:
                 number, by_hand = _let_in(context, lane, people)
                 carried += number
                 notes += by_hand
+            notes += _settings(context, lane)
         except Unreachable as error:
             raise Refused(error.message) from error
     done_notes = [f"{counted(carried, 'person was', 'people were')} let in.", *notes] if carried or notes else []
@@ -94,6 +97,18 @@ def _let_in(context: JobContext, lane: LaneView, people: Sequence[Access]) -> tu
         taken = bool(there) and let_in(line.server, url, there)
     left = [one for one, principal in known.items() if not principal or not taken]
     return len(people) - len(left), [_by_hand(one, target.name, target.account) for one in left]
+
+
+def _settings(context: JobContext, lane: LaneView) -> list[str]:
+    """Give the new calendar the settings of the old one; says what its server does not take."""
+    source, target = lane.source, lane.target
+    if source is None or target is None or source.account_id is None or target.account_id is None:
+        return []
+    with connected_to(context.store, context.settings, source.account_id, context.check) as line:
+        wanted = settings_of(line.server, _url(context.store, source.account_id, source.id))
+    with connected_to(context.store, context.settings, target.account_id, context.check) as line:
+        left = take_over(line.server, _url(context.store, target.account_id, target.id), wanted)
+    return [f"By hand: {target.account} does not take the {words} of “{target.name}”." for words in left]
 
 
 def _by_hand(one: Access, calendar: str, account: str) -> str:

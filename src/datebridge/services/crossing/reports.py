@@ -140,6 +140,7 @@ def _lane(store: Store, view: LaneView) -> dict[str, Any]:
         "filter": view.row.filter,
         "options": view.row.options,
         "state": view.row.state or "not carried",
+        "archive": {key: view.row.archive[key] for key in ("name", "entries") if key in view.row.archive},
         "message": view.row.message,
         "verified": _moment(view.row.verified_at),
         "counts": {

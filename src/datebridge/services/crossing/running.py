@@ -19,6 +19,7 @@ from datebridge.services.accounts.refreshing import queue_pulls
 from datebridge.services.crossing.carrying import Drafted, draft_lane
 from datebridge.services.crossing.cutover import take_back_all
 from datebridge.services.crossing.lanes import WorkingLane, working_lanes
+from datebridge.services.crossing.past import archive_past
 from datebridge.services.jobs import jobs
 from datebridge.services.jobs.jobs import JobContext, NotYet, Refused, performs
 from datebridge.store import crossings, lanes_carried
@@ -100,6 +101,12 @@ def cross_job(context: JobContext) -> dict[str, object]:
     made: dict[tuple[object, str], int] = {}
     for done, lane in enumerate(lanes):
         context.progress(done, len(lanes), "lanes", lane.target_name)
+        try:
+            archive_past(context, lane)
+        except CannotDo as error:  # what cannot be put away is no reason to carry the rest without it
+            _note(context, lane, "failed", str(error))
+            trouble += 1
+            continue
         new = lane.account, plain(lane.target_name)
         if lane.target is None and new in made:  # another lane of this crossing has made it by now
             lane = working_lanes(context.store, lane.crossing, [lane.id])[0]

@@ -11,7 +11,7 @@ from datebridge.core.ids import SetId, VersionId
 from datebridge.core.job_kinds import JobKind
 from datebridge.core.language.filters import Selection
 from datebridge.core.text.reader import Reader
-from datebridge.services.exports.export import file_name, gather, write_ics
+from datebridge.services.exports.export import Export, file_name, gather, write_ics
 from datebridge.services.jobs.jobs import JobContext, Refused, performs
 from datebridge.store.changesets.draft import propose
 from datebridge.store.database import Connection
@@ -33,18 +33,26 @@ def archive_job(context: JobContext) -> dict[str, object]:
         export = gather(connection, Ledger(store), selection)
         if not export.entries:
             raise Refused("Nothing is selected, so there is nothing to archive.")
-        ids = export.ids
         path = _path(context)
-        partial = path.with_suffix(".part")
-        try:
-            with open_private(partial) as out:
-                for piece in write_ics(connection, export):
-                    out.write(piece)
-            prove(context, partial, Counter(texts(connection, ids)))
-            partial.rename(path)
-        finally:
-            partial.unlink(missing_ok=True)
-    return _propose(context, ids, path)
+        write_archive(context, connection, export, path)
+    return _propose(context, export.ids, path)
+
+
+def write_archive(context: JobContext, connection: Connection, export: Export, path: Path) -> None:
+    """Write an archive and read it back; it is there only once it was found complete.
+
+    Raises:
+        Refused: if it is not.
+    """
+    partial = path.with_suffix(".part")
+    try:
+        with open_private(partial) as out:
+            for piece in write_ics(connection, export):
+                out.write(piece)
+        prove(context, partial, Counter(texts(connection, export.ids)))
+        partial.rename(path)
+    finally:
+        partial.unlink(missing_ok=True)
 
 
 def _path(context: JobContext) -> Path:

@@ -87,6 +87,7 @@ class Lane(SQLModel, table=True):
         going: false where it is left out.
         state: what was done with it last: "", ``run``, ``failed`` (the reason is in `message`), or sent ``back``.
         ran_at: when it was run last; None before.
+        archive: where what is over was put away last: `name`, `entries`, and a `mark` of them; empty where nowhere.
         verified_at, verified: when both ends were compared last, and what that came to (`Verified`).
     """
 
@@ -103,6 +104,7 @@ class Lane(SQLModel, table=True):
     state: str = ""
     message: str = ""
     ran_at: int | None = None
+    archive: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False, server_default="{}"))
     verified_at: int | None = None
     verified: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
 
