@@ -26,6 +26,7 @@ OFFICERS = ("Ida Moe", "Tormod Vik", "Pála Strand", "Owen Hale", "Ruth Kittow",
 VESSELS = ("RV Kittiwake", "RV Long Ebb", "Launch Petrel", "Barge Dunlin")
 #: The role account that owns what the station runs on.
 OFFICE = "harbour-office"
+LABORATORY = "lab-office"
 #: Where mail went before the move; addresses there are dead once it is switched off.
 OLD_DOMAIN = "tidewrack.example"
 HOUR = timedelta(hours=1)

@@ -14,7 +14,7 @@ from datebridge.clock import this_day
 from datebridge.core.changes import COMMAND
 from datebridge.core.ids import RemoteId
 from datebridge.demo.samples import SampleFile, sample_calendars, sample_files
-from datebridge.demo.scenario import HALIFAX, HOBART, HOME, OFFICE, OLD_DOMAIN
+from datebridge.demo.scenario import HALIFAX, HOBART, HOME, LABORATORY, OFFICE, OLD_DOMAIN
 from datebridge.demo.sharing import DOOR, share
 from datebridge.demo.world import PASSWORD, SUBSCRIBED, fill
 from datebridge.services.accounts import accounts
@@ -35,7 +35,7 @@ from datebridge.store.tables import demand_id
 
 #: The old server as people know it: slow, and soon out of breath.
 OLD = replace(TIDEWRACK, pace=150, latency=0.01)
-_STEPS = 9
+_STEPS = 10
 
 
 def standins_folder(settings: Settings) -> Path:
@@ -140,12 +140,15 @@ def _look(store: Store) -> None:
 
 
 def _plan(store: Store) -> None:
-    """The station's move to the new server, planned and not begun."""
+    """The station's move to the new server, and a laboratory's to the third, planned and not begun."""
     with store.read() as connection:
         every = list(calendars.all_facts(connection).values())
     account = next(one.account_id for one in every if one.account == "Lantern")
     sources = [one.id for one in every if one.account == "Tidewrack"]
     crossings.make(store, "Skerrow to Lantern", sources, account)
+    laboratory = next(one.account_id for one in every if one.account == "Halyard")
+    diary = next(one.id for one in every if one.name == "Old lab diary")
+    crossings.make(store, "Laboratory to Halyard", [diary], laboratory)
 
 
 def _connect(
@@ -162,6 +165,10 @@ def _connect(
         accounts.add(store, settings, addresses["breakwater"] + path, publisher="Breakwater")
         worker.drain(store, settings)
         step()
+    laboratory, _ = accounts.add(store, settings, addresses["halyard"], LABORATORY, PASSWORD, "Halyard")
+    accounts.switch_on(store, [RemoteId(demand_id(r.id)) for r in remotes_of(store, laboratory)])
+    worker.drain(store, settings)
+    step()
 
 
 def _bring(store: Store, settings: Settings, file: SampleFile) -> None:

@@ -7,7 +7,7 @@ from datetime import date
 
 from datebridge.core.objects import take_apart
 from datebridge.demo.samples import sample_calendars
-from datebridge.demo.scenario import OFFICE, Scenario
+from datebridge.demo.scenario import LABORATORY, OFFICE, Scenario
 from datebridge.standins.feeds import Feed, FeedHost
 from datebridge.standins.hosts import Hosts
 
@@ -15,7 +15,7 @@ PASSWORD = "kittiwake-12"  # noqa: S105  (it opens nothing but the sample accoun
 _PEOPLE = {
     OFFICE: ("Harbour Office", "harbour-office@skerrow.example"),
     "director": ("Ruth Kittow", "ruth.kittow@skerrow.example"),
-    "lab-office": ("Lab Office", "lab-office@skerrow.example"),
+    LABORATORY: ("Lab Office", "lab-office@skerrow.example"),
 }
 #: The feeds the demo is subscribed to.
 SUBSCRIBED = ("/feeds/port-calls.ics", "/holidays/skerrow.ics")
@@ -40,7 +40,7 @@ def fill(hosts: Hosts, today: date) -> None:
             objects[facts.uid].append(text)
         for uid, texts in objects.items():
             server.put_parts(sample.owner, sample.slug, uid, texts, zones)
-    hosts.halyard.records.add_collection("lab-office", "wet-bench", "Wet laboratory bench", "#5f3a8b")
+    hosts.halyard.records.add_collection(LABORATORY, "wet-bench", "Wet laboratory bench", "#5f3a8b")
     _publish(hosts.breakwater, Scenario(today, 1926), hosts.address("breakwater"))
 
 

@@ -149,6 +149,20 @@ def account_of(connection: Connection, calendar: CalendarId) -> Account | None:
     return Account(**row._mapping) if row is not None else None
 
 
+def feeds_beside(connection: Connection, calendars: Iterable[CalendarId]) -> list[tuple[str, str]]:
+    """The feeds that come from the very servers on which some calendars live: each by its name and that server's."""
+    server, feed = ACCOUNTS.alias("server"), ACCOUNTS.alias("feed")
+    query = (
+        select(feed.c.name, server.c.name)
+        .join(server, (server.c.host == feed.c.host) & (server.c.kind == "server"))
+        .join(REMOTES, REMOTES.c.account_id == server.c.id)
+        .where(feed.c.kind == "feed", ~feed.c.gone, REMOTES.c.calendar_id.in_(among(calendars)))
+        .distinct()
+        .order_by(feed.c.name)
+    )
+    return [(row[0], row[1]) for row in connection.execute(query)]
+
+
 def account_named(connection: Connection, name: str) -> AccountId | None:
     """The connected account of a name, whatever its case."""
     query = select(ACCOUNTS.c.id).where(func.lower(ACCOUNTS.c.name) == func.lower(name), ~ACCOUNTS.c.gone)

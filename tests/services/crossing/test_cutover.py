@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
+from urllib.parse import quote
 
 import pytest
 from hypothesis import given
@@ -15,6 +16,7 @@ from datebridge.core.changes import State
 from datebridge.core.crossing.cutover import PLACES, TEXT, Act, CutoverStep, Facts, states, worded
 from datebridge.core.ids import AccountId
 from datebridge.core.sharing.terms import Detail, Terms
+from datebridge.services.accounts import accounts
 from datebridge.services.accounts.connecting import connected_to
 from datebridge.services.crossing import cutover, letting_in, running, telling
 from datebridge.services.crossing.cutover import NotNow
@@ -316,3 +318,16 @@ def test_the_new_calendar_is_set_as_the_old_one_was_and_what_is_not_taken_is_lis
     assert (there.order, there.blocking, there.reminders) == ("7", "transparent", ())
     notes = next(one.notes for one in cutover.view(world.store, move.number).steps if one.state.step is Step.ACCESS)
     assert f"By hand: {target.title()} does not take the default reminder of events of “Berths”." in notes
+
+
+def test_a_feed_that_ends_with_the_old_side_is_named_when_shares_are_pointed(moved: Move) -> None:
+    world = moved.world
+    name = next(iter(world.there("tidewrack", "berths")))
+    address = f"{world.hosts.address('tidewrack')}/dav/calendars/{OFFICE}/berths/{quote(name)}"
+    accounts.add(world.store, world.settings, address, OFFICE, PASSWORD, "Berth board", publisher="Harbour")
+    world.work()
+    take(moved, Step.SHARES)
+    [step] = [one for one in cutover.view(world.store, moved.number).steps if one.state.step is Step.SHARES]
+    assert [note for note in step.notes if "ends with it" in note] == [
+        "“Harbour” is a feed of Tidewrack, and ends with it: subscribe to the new calendar instead."
+    ]

@@ -37,6 +37,7 @@ from datebridge.services.crossing.plans import LaneView, lane_views
 from datebridge.services.editing.edits import stamp
 from datebridge.services.jobs import jobs
 from datebridge.store import cutover as stored
+from datebridge.store.accounts import feeds_beside
 from datebridge.store.calendars import CalendarFacts, calendars_for_filters, header_of
 from datebridge.store.changesets.apply import apply, apply_within, discard
 from datebridge.store.changesets.draft import CannotApply, propose
@@ -336,7 +337,12 @@ def _leave_notices(connection: Connection, lanes: Sequence[LaneView], by: By) ->
 
 
 def _point_shares(connection: Connection, lanes: Sequence[LaneView]) -> Taken:
-    before, notes = pointing.point(connection, pointing.moves_of(lanes))
+    moves = pointing.moves_of(lanes)
+    before, notes = pointing.point(connection, moves)
+    notes += [
+        f"“{feed}” is a feed of {server}, and ends with it: subscribe to the new calendar instead."
+        for feed, server in feeds_beside(connection, moves)
+    ]
     return Taken(before=before, notes=notes)
 
 
