@@ -245,7 +245,8 @@ def a_move(results: Results, folder: Path) -> None:
     got = crossing.measure(folder / "move", many)
     what = f"{many:,} entries in {crossing.LANES} lanes"
     results.limit(f"{what}: rehearsed, with their losses", got.rehearsal, "s", 10, 5)
-    results.limit(f"{what}: run again for ten changes, writings", got.requests, "", 10, 10, f"{got.again:.1f} s")
+    # Signing by Digest begins with a request that is refused once (RFC 7616 §3.3).
+    results.limit(f"{what}: run again for ten changes, writings", got.requests, "", 11, 11, f"{got.again:.1f} s")
     note = f"{got.unexplained} unexplained; the run took {got.run:.0f} s"
     results.limit(f"{what}: verified over three years, both ends fetched", got.verified, "s", 15, 8, note)
 

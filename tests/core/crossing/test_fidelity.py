@@ -11,6 +11,7 @@ from datebridge.core.checks import severity_of
 from datebridge.core.crossing.catalogue import BY_NAME, CATALOGUE
 from datebridge.core.crossing.features import MANAGED, Verdict, alike
 from datebridge.core.crossing.fidelity import Fidelity, Measured, learn
+from datebridge.core.crossing.phrasing import in_words
 from datebridge.core.crossing.probing import UNSTEADY, Answer, Trial, probe
 from datebridge.core.objects import assemble, take_apart
 from datebridge.core.zones.defined import define
@@ -198,6 +199,7 @@ def test_what_is_foretold_is_exactly_what_arrives(
     target = Target(losses, most, strict, manages)
     fidelity = learn(Measured.read(one.row()) for one in measure(target))
     assert not fidelity.unexplained
+    assert all(in_words(known.rule)[0].islower() for known in fidelity.rules)  # in words, not as code has it
     for texts in some:
         foretold_is_kept(fidelity, target, texts)
 

@@ -7,7 +7,9 @@
   const { lane, chosen, open, onchoose, onopen }: Props = $props();
   const now = $derived(state(lane));
   const options = $derived([lane.filter, ...optionWords(lane.options)].filter(Boolean).join('; '));
-  const arrived = $derived(lane.entries ? Math.min(100, Math.round((100 * lane.shared) / lane.entries)) : 0);
+  /** Once both ends were compared that is known exactly, also where the target gives entries UIDs of its own. */
+  const standing = $derived(lane.verified_at ? lane.there : lane.shared);
+  const arrived = $derived(lane.entries ? Math.min(100, Math.round((100 * standing) / lane.entries)) : 0);
 </script>
 
 <tr
@@ -40,7 +42,7 @@
       >{' '}{/if}{lane.target}{#if lane.why !== 'new'}{' '}<span class="text-soft font-normal">· {lane.why}</span
       >{/if}</td
   >
-  <td class="figures text-right font-normal" title="{count(lane.shared)} of {count(lane.entries)} stand at the target"
+  <td class="figures text-right font-normal" title="{count(standing)} of {count(lane.entries)} stand at the target"
     >{arrived} %</td
   >
   <td class="text-soft max-w-0 truncate px-3 font-normal" title={options}>{options}</td>

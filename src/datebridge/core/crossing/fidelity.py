@@ -31,6 +31,7 @@ from datebridge.core.crossing.rules import (
     Another,
     LeaveOut,
     LeaveOutParameters,
+    NewUid,
     Rule,
     Stamped,
     Unit,
@@ -43,6 +44,8 @@ from datebridge.core.zones.meaning import NO_ZONES, Zones
 
 #: How many names of properties that are left out are said of an entry.
 _MOST_NAMES = 4
+#: The feature that is lost where entries get other UIDs.
+_UID = "uid"
 #: What a target may set itself: it says nothing of the meeting.
 _BOOKKEEPING = frozenset({"CREATED", "LAST-MODIFIED", "SEQUENCE"})
 _UNITS: Mapping[str, Unit] = {"bytes": "bytes", "characters": "characters"}
@@ -219,7 +222,8 @@ def _learned(seen: Mapping[str, Measured], banned: set[Rule]) -> tuple[list[Know
             continue
         found = _limit_rules(rules, feature, one) if feature.limit else _rules(rules, feature, one, banned)
         if found is not None:
-            rules += [KnownRule(feature.name, rule) for rule in found]
+            # Whatever is tried first shows that UIDs are given anew, and is not what is lost by that.
+            rules += [KnownRule(_UID if isinstance(rule, NewUid) else feature.name, rule) for rule in found]
         elif against := _against(rules, feature, one, banned):
             return rules, unexplained, {against}
         else:

@@ -26,6 +26,7 @@ from datebridge.core.crossing.rules import (
     InUtc,
     LeaveOut,
     LeaveOutAlarms,
+    LeaveOutInline,
     LeaveOutOfNested,
     LeaveOutParameters,
     LeaveOutRule,
@@ -85,6 +86,8 @@ def in_words(rule: Rule) -> str:  # noqa: C901 (one case a rule)
             return f"leaves out {what}" + (f" of {_named(rule.prop, True)}" if rule.prop else "")
         case LeaveOutRule():
             return f"leaves out repeat rules {_rule_in_words(rule.part)}"
+        case LeaveOutInline():
+            return "leaves out attachments within entries"
         case LeaveOutAlarms():
             return f"leaves out reminders {_ACTIONS.get(rule.line, f'with {rule.line}')}"
         case Most():

@@ -2,7 +2,7 @@
 
 >>> text = write_plan([PlanRow("Tidewrack", "Berths", "", "Lantern", "Quays", True, {"since": "2026-01-01"})])
 >>> print(text.splitlines()[1])
-Tidewrack,Berths,,Lantern,Quays,yes,2026-01-01,,,
+Tidewrack,Berths,,Lantern,Quays,yes,2026-01-01,,,,,
 >>> read_plan(text).rows[0].options
 {'since': '2026-01-01'}
 """

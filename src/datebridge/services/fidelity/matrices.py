@@ -111,6 +111,7 @@ def _kept(row: Matrix, before: Matrix | None) -> Kept:
         if feature.name in measured
     ]
     does = list(dict.fromkeys(in_words(known.rule) for known in fidelity.rules))
+    does += ["keeps attachments by itself (RFC 8607)"] if fidelity.manages else []
     unexplained = [BY_NAME[name].words for name in fidelity.unexplained]
     return Kept(row, rows, does, unexplained, before.made_at if before is not None else None)
 
