@@ -53,7 +53,7 @@ class Figures:
 
 def measure(folder: Path, many: int = MANY) -> Figures:
     """Everything in one run: the servers in a process of their own, the same entries throughout."""
-    objects = _objects(folder / "ten-thousand.ics", many)
+    objects = objects_of(folder / "ten-thousand.ics", many)
     hosts = Hosts(folder / "standins", _NO_PORTS)
     for server in (hosts.tidewrack, hosts.lantern):
         for person in (OFFICE, "before", "after"):
@@ -72,9 +72,9 @@ def measure(folder: Path, many: int = MANY) -> Figures:
         tidewrack, lantern = 1, _connect(store, settings, at["lantern"])
         target = Target(account_id=lantern, name="Copied")
         # Before and after, since a machine is not as quick all the time.
-        before = _bare(at["lantern"], objects, "before")
+        before = bare_puts(at["lantern"], objects, "before")
         copy, copied = _timed(store, settings, at["lantern"], lambda: _copy(store, settings, target))
-        bare = (before + _bare(at["lantern"], objects, "after")) / 2
+        bare = (before + bare_puts(at["lantern"], objects, "after")) / 2
         unchanged = _timed(store, settings, at["lantern"], lambda: _refresh(store, settings, lantern))[1]
         texts = list(objects.items())
         ten_of_many, by_token = _ten(store, settings, at["lantern"], lantern, "copied", texts[:10])
@@ -92,7 +92,7 @@ def measure(folder: Path, many: int = MANY) -> Figures:
     return Figures(bare, pull, asked, copy, copied, unchanged // 2, ten_of_many, ten_of_few, care)
 
 
-def _objects(path: Path, many: int) -> dict[str, list[str]]:
+def objects_of(path: Path, many: int) -> dict[str, list[str]]:
     generate.write(path, many, seed=17)
     objects: dict[str, list[str]] = {}
     for facts, text in take_apart(path.read_bytes()).entries:
@@ -100,7 +100,7 @@ def _objects(path: Path, many: int) -> dict[str, list[str]]:
     return objects
 
 
-def _bare(address: str, objects: dict[str, list[str]], person: str) -> float:
+def bare_puts(address: str, objects: dict[str, list[str]], person: str) -> float:
     """The same writings and nothing else, over as many connections as an account has."""
     bodies = iter([(uid, assemble(texts, [])) for uid, texts in objects.items()])
     connections = Settings.model_fields["connections"].default

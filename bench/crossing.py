@@ -8,9 +8,10 @@ from pathlib import Path
 
 import httpx
 
-from bench.connecting import OFFICE, PASSWORD
+from bench.connecting import OFFICE, PASSWORD, bare_puts, objects_of
 from bench.generate import write
 from datebridge.core.ids import AccountId, CalendarId, JobId
+from datebridge.core.job_kinds import JobKind
 from datebridge.services.accounts import accounts
 from datebridge.services.crossing import plans, running, verifying
 from datebridge.services.editing import edits
@@ -30,14 +31,20 @@ from datebridge.store.entries.present import present
 _NO_PORTS = dict.fromkeys(PORTS, 0)
 LANES = 30
 _CHANGES = 10
+#: So many bare writings are timed, before the run and after it.
+_BARE = 3_000
 
 
 @dataclass(frozen=True, slots=True)
 class Figures:
-    """Seconds, the requests of a second run with ten changes, and differences that nobody can explain."""
+    """Seconds, the requests of a second run with ten changes, and differences that nobody can explain.
+
+    `run` and `verified` without fetching both ends; `bare`: how long as many bare writings take as the run makes.
+    """
 
     rehearsal: float
     run: float
+    bare: float
     again: float
     requests: int
     verified: float
@@ -47,7 +54,10 @@ class Figures:
 def measure(folder: Path, many: int) -> Figures:
     """Everything in one run; the sources live here, the target answers at once."""
     hosts = Hosts(folder / "standins", _NO_PORTS)
-    hosts.lantern.records.add_person(OFFICE, PASSWORD, OFFICE, f"{OFFICE}@skerrow.example")
+    for person in (OFFICE, "before", "after"):
+        hosts.lantern.records.add_person(person, PASSWORD, person, f"{person}@skerrow.example")
+    for person in ("before", "after"):
+        hosts.lantern.records.add_collection(person, "many", "Many")
     hosts.close()
     with apart(folder / "standins") as at:
         settings = Settings(data_dir=folder / "crossing", allowed_origins=tuple(at.values()))
@@ -59,18 +69,28 @@ def measure(folder: Path, many: int) -> Figures:
         sources = [_source(store, settings, folder, number, many // LANES) for number in range(LANES)]
         number = plans.make(store, "Over", sources, AccountId(account))
         rehearsal = _took(store, settings, running.rehearse(store, number))
-        run = _took(store, settings, running.run(store, number))
+        few = objects_of(folder / "bare.ics", min(many, _BARE))
+        before = bare_puts(at["lantern"], few, "before")
+        written = _requests(at["lantern"])
+        run = _took(store, settings, running.run(store, number), JobKind.CROSS)
+        written = _requests(at["lantern"]) - written
+        bare = (before + bare_puts(at["lantern"], few, "after")) / 2 / len(few) * written
         _change(store, sources)
-        before = httpx.get(f"{at['lantern']}/-/requests").json()
+        asked = _requests(at["lantern"])
         again = _took(store, settings, running.run(store, number))
-        after = httpx.get(f"{at['lantern']}/-/requests").json()
-        verified = _took(store, settings, verifying.verify_lanes(store, number))
+        asked = _requests(at["lantern"]) - asked
+        verified = _took(store, settings, verifying.verify_lanes(store, number), JobKind.VERIFY)
         with store.session() as session:
             lanes = crossings.lanes_of(session, number)
         store.close()
     unexplained = sum(lane.verified["unexplained"] for lane in lanes)
-    wrote = sum(after.get(method, 0) - before.get(method, 0) for method in ("PUT", "DELETE"))
-    return Figures(rehearsal, run, again, wrote, verified, unexplained)
+    return Figures(rehearsal, run, bare, again, asked, verified, unexplained)
+
+
+def _requests(address: str) -> int:
+    """How many writings there were."""
+    requests = httpx.get(f"{address}/-/requests").json()
+    return sum(requests.get(method, 0) for method in ("PUT", "DELETE"))
 
 
 def _source(store: Store, settings: Settings, folder: Path, number: int, many: int) -> CalendarId:
@@ -97,7 +117,10 @@ def _change(store: Store, sources: list[CalendarId]) -> None:
         edits.save(store, edits.Target(first), "all", replace(fields, title=f"{fields.title}, changed"))
 
 
-def _took(store: Store, settings: Settings, job: JobId) -> float:
+def _took(store: Store, settings: Settings, job: JobId, kind: JobKind | None = None) -> float:
+    """How long it takes; where a kind is named, without what has to be fetched before a job of that kind."""
+    while kind is not None and jobs.run_next(store, settings, set(JobKind) - {kind}):
+        pass
     start = time.perf_counter()
     worker.drain(store, settings)
     took = time.perf_counter() - start

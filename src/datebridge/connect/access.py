@@ -94,5 +94,13 @@ def let_in(server: CalDavServer, url: str, people: Sequence[tuple[str, bool]]) -
     there = {one.principal: one.writes for one in access_of(server, url) or ()}
     for principal, writes in people:
         there[principal] = there.get(principal, False) or writes
-    answer = server.web.request("ACL", url, dav.acl(there.items()))
-    return answer.status in (200, 204)
+    return set_access(server, url, list(there.items()))
+
+
+def set_access(server: CalDavServer, url: str, people: Sequence[tuple[str, bool]]) -> bool:
+    """Let these people read a calendar, or write it too, and nobody else; whether it was taken (RFC 3744 §8.1).
+
+    Raises:
+        Unreachable: if it cannot be asked.
+    """
+    return server.web.request("ACL", url, dav.acl(people)).status in (200, 204)

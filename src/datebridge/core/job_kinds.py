@@ -50,6 +50,7 @@ class JobKind(StrEnum):
     SAMPLE = "sample"
     CROSS_FILES = "cross-files"
     LET_IN = "let-in"
+    CLOSE = "close"
     HAND_OUT = "hand-out"
 
     @property
@@ -71,7 +72,9 @@ class JobKind(StrEnum):
         return ""
 
 
-_ACCOUNTS = frozenset({JobKind.PULL, JobKind.PUSH, JobKind.SURVEY, JobKind.PROBE, JobKind.SAMPLE, JobKind.LET_IN})
+_ACCOUNTS = frozenset(
+    {JobKind.PULL, JobKind.PUSH, JobKind.SURVEY, JobKind.PROBE, JobKind.SAMPLE, JobKind.LET_IN, JobKind.CLOSE}
+)
 #: One at a time: two that carry the same entries would carry them twice.
 _CROSSINGS = frozenset({JobKind.REHEARSE_CROSSING, JobKind.CROSS, JobKind.VERIFY, JobKind.SEND_BACK})
 #: What is rebuilt in the background.

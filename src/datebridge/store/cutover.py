@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from typing import NamedTuple
 
-from sqlalchemy import Connection, delete, func, insert, not_, select
+from sqlalchemy import Connection, delete, func, insert, not_, select, update
 from sqlmodel import Session
 from sqlmodel import select as records
 
@@ -26,6 +26,21 @@ def keep_act(connection: Connection, act: CutoverAct) -> None:
     """A step was taken, once more where it was before."""
     forget_act(connection, CrossingId(act.crossing_id), CutoverStep(act.step))
     connection.execute(insert(CUTOVER_ACTS).values(act.model_dump()))
+
+
+def amend_act(
+    connection: Connection,
+    crossing: CrossingId,
+    step: CutoverStep,
+    before: Mapping[str, object],
+    notes: Sequence[str],
+) -> None:
+    """Add to what was kept of a step; nothing where it was taken back meanwhile."""
+    own = (CUTOVER_ACTS.c.crossing_id == crossing, CUTOVER_ACTS.c.step == step.value)
+    row = connection.execute(select(CUTOVER_ACTS.c.before, CUTOVER_ACTS.c.notes).where(*own)).one_or_none()
+    if row is not None:
+        values = {"before": {**row.before, **before}, "notes": [*row.notes, *notes]}
+        connection.execute(update(CUTOVER_ACTS).where(*own).values(values))
 
 
 def forget_act(connection: Connection, crossing: CrossingId, step: CutoverStep) -> None:

@@ -105,6 +105,17 @@ def forget_objects(connection: Connection, remote: RemoteId, hrefs: Iterable[str
 # ---- calendars ------------------------------------------------------------------------------------
 
 
+def on_servers(connection: Connection, calendars: Iterable[int]) -> list[RemoteId]:
+    """Where calendars are on servers that take changes."""
+    query = (
+        select(REMOTES.c.id)
+        .join(ACCOUNTS, ACCOUNTS.c.id == REMOTES.c.account_id)
+        .where(REMOTES.c.calendar_id.in_(among(calendars)), REMOTES.c.url != "", ACCOUNTS.c.kind.in_(TAKING))
+        .order_by(REMOTES.c.id)
+    )
+    return [RemoteId(one) for one in connection.execute(query).scalars()]
+
+
 def refreshed_from(connection: Connection, calendars: Iterable[int]) -> list[RemoteId]:
     """Where calendars live that are on a server or a feed; those that have yet to be made there are left out."""
     there = or_(REMOTES.c.url != "", ACCOUNTS.c.kind.not_in(TAKING))

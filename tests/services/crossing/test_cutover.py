@@ -14,12 +14,13 @@ from datebridge.connect import dav
 from datebridge.connect.calendar_settings import settings_of
 from datebridge.core.changes import State
 from datebridge.core.crossing.cutover import PLACES, TEXT, Act, CutoverStep, Facts, states, worded
-from datebridge.core.ids import AccountId
+from datebridge.core.ids import AccountId, CalendarId
 from datebridge.core.sharing.terms import Detail, Terms
 from datebridge.services.accounts import accounts
 from datebridge.services.accounts.connecting import connected_to
-from datebridge.services.crossing import cutover, letting_in, running, telling
+from datebridge.services.crossing import cutover, letting_in, plans, running, telling, verifying
 from datebridge.services.crossing.cutover import NotNow
+from datebridge.services.jobs import jobs
 from datebridge.services.jobs.jobs import Refused
 from datebridge.services.sharing import shares
 from datebridge.services.sharing.plans import content_of, plan_of
@@ -27,6 +28,7 @@ from datebridge.services.sharing.shares import Wanted
 from datebridge.standins.faults import Fault
 from datebridge.store.shares import shares as stored_shares
 from tests.depth import tries
+from tests.killing import work_and_die
 from tests.services.crossing.test_crossing import Move
 from tests.world import OFFICE, PASSWORD, World, berth
 
@@ -331,3 +333,34 @@ def test_a_feed_that_ends_with_the_old_side_is_named_when_shares_are_pointed(mov
     assert [note for note in step.notes if "ends with it" in note] == [
         "“Harbour” is a feed of Tidewrack, and ends with it: subscribe to the new calendar instead."
     ]
+
+
+@pytest.mark.kills
+@pytest.mark.parametrize("dies", [None, 0, 2, 3, 4, 6])
+def test_the_old_side_is_read_only_where_it_lets_one_say_so_until_that_is_taken_back(
+    world: World, dies: int | None
+) -> None:
+    old = world.server("lantern").records
+    berths = old.collection(OFFICE, "berths")
+    assert berths is not None
+    old.add_person("ida", PASSWORD, "Ida Moe", "ida.moe@skerrow.example")
+    old.share(berths, "director", "write")
+    old.share(berths, "ida", "read")
+    world.put("lantern", "berths", berth(1))
+    source = world.remote(world.connect("lantern")).calendar_id
+    number = plans.make(world.store, "Back", [CalendarId(source or 0)], AccountId(world.connect("halyard")))
+    running.run(world.store, number)
+    world.work()
+    running.run(world.store, number)
+    world.work()
+    verifying.verify_lanes(world.store, number)
+    world.work()
+    cutover.take(world.store, number, Step.MARK)
+    if dies is not None:
+        work_and_die(world.settings, request=dies)
+        jobs.resume_interrupted(world.store)
+    world.work()
+    assert old.shared_with(berths) == [("director", "read"), ("ida", "read")]
+    cutover.take_back(world.store, number, Step.MARK)
+    world.work()
+    assert old.shared_with(berths) == [("director", "write"), ("ida", "read")]

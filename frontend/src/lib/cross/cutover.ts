@@ -22,7 +22,7 @@ export const STEPS: Record<StepName, { name: string; does: string; button: strin
   },
   mark: {
     name: 'Mark the old calendars',
-    does: 'Each gets “(moved)” after its name, and its description says where it is now.',
+    does: 'Each gets “(moved)” after its name, and its description says where it is now. Others may only read it, where its server takes that.',
     button: 'Mark the old calendars',
   },
   notice: {

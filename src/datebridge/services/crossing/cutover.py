@@ -33,6 +33,7 @@ from datebridge.core.language.filters import Selection
 from datebridge.core.language.plural import counted
 from datebridge.core.text.headers import Description, described, description_of
 from datebridge.services.crossing import deciding, pointing
+from datebridge.services.crossing.closing import close_sources, open_again
 from datebridge.services.crossing.plans import LaneView, lane_views
 from datebridge.services.editing.edits import stamp
 from datebridge.services.jobs import jobs
@@ -46,6 +47,7 @@ from datebridge.store.changesets.undo import propose_undo
 from datebridge.store.database import Connection, Store
 from datebridge.store.entries.versions import VersionWriter
 from datebridge.store.jobs import add_job
+from datebridge.store.remotes import on_servers
 from datebridge.store.tables import CutoverAct, demand_id
 
 
@@ -220,7 +222,7 @@ def take(store: Store, crossing: CrossingId, step: CutoverStep, days: int = REST
     if state.state != "open":
         raise NotNow(state.why or "This step was taken already.")
     deeds: dict[CutoverStep, Callable[[Connection], Taken]] = {
-        CutoverStep.MARK: lambda connection: _mark(connection, listed.lanes, by),
+        CutoverStep.MARK: lambda connection: _mark(connection, crossing, listed.lanes, by),
         CutoverStep.NOTICE: lambda connection: _leave_notices(connection, listed.lanes, by),
         CutoverStep.SHARES: lambda connection: _point_shares(connection, listed.lanes),
         CutoverStep.REST: lambda connection: Taken(until=rest_until(now(), days)),
@@ -305,7 +307,7 @@ def _each(
     return Taken(sets, notes=notes)
 
 
-def _mark(connection: Connection, lanes: Sequence[LaneView], by: By) -> Taken:
+def _mark(connection: Connection, crossing: CrossingId, lanes: Sequence[LaneView], by: By) -> Taken:
     """Have every source say in its name and its description that it has moved."""
 
     def change(writer: VersionWriter, facts: CalendarFacts, own: list[LaneView]) -> Change:
@@ -318,9 +320,10 @@ def _mark(connection: Connection, lanes: Sequence[LaneView], by: By) -> Taken:
         return Change(facts.id, "VCALENDAR", "", "", before, writer.add_text("VCALENDAR", described(header, wanted)))
 
     taken = _each(connection, lanes, Kind.CALENDAR, "Mark as moved:", by, change)
-    accounts = dict.fromkeys(one.source.account for one in lanes if one.source is not None and one.source.account)
-    locked = [f"{name} lets nobody make a calendar read-only from here: ask who runs it." for name in accounts]
-    return taken._replace(notes=[*taken.notes, *locked])
+    owned = [number for number, own in sources_of(lanes).items() if own[0].source and own[0].source.owned is not False]
+    if remotes := on_servers(connection, owned):
+        close_sources(connection, crossing, remotes, by)
+    return taken
 
 
 def _leave_notices(connection: Connection, lanes: Sequence[LaneView], by: By) -> Taken:
@@ -411,6 +414,7 @@ def take_back(store: Store, crossing: CrossingId, step: CutoverStep, by: By = PE
                 discard(store, SetId(int(str(set_id))))
     with store.write() as connection:
         pointing.put_back(connection, act.before)
+        open_again(connection, crossing, act.before, by)
         stored.forget_act(connection, crossing, step)
 
 
@@ -453,6 +457,7 @@ def take_back_all(store: Store, crossing: CrossingId, lanes: Sequence[LaneId], b
         if whole:
             with store.write() as connection:
                 pointing.put_back(connection, act.before)
+                open_again(connection, crossing, act.before, by)
                 stored.forget_act(connection, crossing, step)
     told = CutoverStep.MESSAGES in acts
     return [f"The owners were told that {counted(len(lanes), 'calendar')} moved: tell them otherwise."] if told else []

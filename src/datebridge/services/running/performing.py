@@ -1,7 +1,7 @@
 """The use cases that do jobs. Importing them enters their functions (`jobs.performs`)."""
 
 from datebridge.services.accounts import accounts
-from datebridge.services.crossing import filing, letting_in, running, sampling, telling, verifying
+from datebridge.services.crossing import closing, filing, letting_in, running, sampling, telling, verifying
 from datebridge.services.exports import archive, putting_away
 from datebridge.services.fidelity import forecasts, probes
 from datebridge.services.imports import read, sheets
@@ -15,6 +15,7 @@ __all__ = [
     "accounts",
     "archive",
     "bulk",
+    "closing",
     "duplicates",
     "filing",
     "fixing",
