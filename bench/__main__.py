@@ -39,6 +39,9 @@ from datebridge.core.changes import State
 from datebridge.core.ids import SetId, VersionId
 from datebridge.core.job_kinds import JobKind
 from datebridge.core.language.filters import Selection
+from datebridge.core.merging import files as merging
+from datebridge.core.merging.objects import ObjectState, merge_objects
+from datebridge.core.text.component import with_property
 from datebridge.services.exports import export
 from datebridge.services.jobs import jobs
 from datebridge.services.mend import deletion
@@ -252,6 +255,22 @@ def a_move(results: Results, folder: Path) -> None:
     results.limit(f"{what}: verified over three years, without fetching", got.verified, "s", 15, 8, note)
 
 
+def two_sides(results: Results, folder: Path) -> None:
+    """Entries that were changed on both sides, each another field, put together."""
+    many = results.size(10_000)
+    path = folder / "both.ics"
+    generate.write(path, many, seed=29)
+    base = merging.read_calendar(path.read_bytes())
+    objects = [(base.state(key), key) for key in base.objects]
+
+    def changed(state: ObjectState, name: str) -> ObjectState:
+        return ObjectState(tuple(with_property(text, name, "Changed meanwhile") for text in state.texts), state.zones)
+
+    pairs = [(state, changed(state, "SUMMARY"), changed(state, "LOCATION")) for state, _ in objects]
+    took = timed(lambda: [merge_objects(*pair) for pair in pairs])
+    results.limit(f"{len(pairs):,} objects changed on both sides, merged", took, "s", 3, 1)
+
+
 def under_load(results: Results, folder: Path) -> None:
     """Three calendars of 100,000 entries over thirty years each, and eight that ask at once."""
     store, settings = fresh(folder / "load")
@@ -315,6 +334,7 @@ PARTS = (
     talking_to_servers,
     what_is_kept,
     a_move,
+    two_sides,
     given_to_readers,
     first_screen,
     under_load,

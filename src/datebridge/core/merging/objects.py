@@ -38,7 +38,9 @@ Place = tuple[str, str]
 Change = Literal["same", "left", "right", "both"]
 #: What an entry has that is a series, or one of its occurrences; and one whose revisions are counted.
 _REPEATS = re.compile(r"^(?:RRULE|RDATE|EXDATE|EXRULE|RECURRENCE-ID)[:;]", re.IGNORECASE | re.MULTILINE)
-_SEQUENCE = re.compile(r"^SEQUENCE[:;]", re.IGNORECASE | re.MULTILINE)
+_TIME_NAMES = tuple(sorted(TIMES))
+_OCCURRENCE = re.compile(r"^RECURRENCE-ID[:;]", re.IGNORECASE | re.MULTILINE)
+_SEQUENCE = re.compile(r"^SEQUENCE(?:;[^:\n]*)?:([0-9]{1,9})$", re.IGNORECASE | re.MULTILINE)
 #: When a series begins, and so where each of its occurrences is.
 _ANCHOR = frozenset({"DTSTART", "DUE"})
 
@@ -116,19 +118,25 @@ class _Side:
     def __init__(self, state: ObjectState) -> None:
         self.zones = state.zones
         self.entries: dict[Place, str] = {}
-        self.facts: dict[Place, Facts] = {}
+        self._series: dict[str, _Series | None] = {}
         for text in state.texts:
             kind = Component(text).kind
-            facts = derive(kind, text, state.zones)
-            place, number = (kind, facts.recurrence_id), 1
+            # Most are no occurrence, and then nothing has to be known of when they are.
+            occurrence = derive(kind, text, state.zones).recurrence_id if _OCCURRENCE.search(text) else ""
+            place, number = (kind, occurrence), 1
             while place in self.entries:  # twice the same occurrence, against RFC 5545 §3.8.4.4
                 number += 1
-                place = kind, f"{facts.recurrence_id} {number}"
-            self.entries[place], self.facts[place] = text, facts
+                place = kind, f"{occurrence} {number}"
+            self.entries[place] = text
 
     def series(self, kind: str) -> _Series | None:
-        facts = self.facts.get((kind, ""))
-        return _Series(facts, self.zones) if facts is not None and facts.start_wall is not None else None
+        """The series of a kind; None where there is none, or it has no time."""
+        if kind not in self._series:
+            text = self.entries.get((kind, ""))
+            facts = derive(kind, text, self.zones) if text is not None else None
+            timed = facts is not None and facts.start_wall is not None
+            self._series[kind] = _Series(facts, self.zones) if facts is not None and timed else None
+        return self._series[kind]
 
 
 class _Series:
@@ -371,28 +379,30 @@ def _merged(was: str | None, mine: str | None, theirs: str | None) -> Merged:
             return Merged(mine, {}, ())
         if mine == was:
             return Merged(theirs, {}, ())
-    revisions = [_revision(one) for one in (was, mine, theirs) if one is not None]
-    highest = max(revisions, default=-1)
-    same = [
-        with_property(one, "SEQUENCE", str(highest)) if one is not None and highest >= 0 else one
-        for one in (was, mine, theirs)
-    ]
-    return merge_sides(*same)
+    states = [was, mine, theirs]
+    revisions = {_revision(one) for one in states if one is not None}
+    if len(revisions) > 1:
+        highest = str(max(revisions))
+        states = [with_property(one, "SEQUENCE", highest) if one is not None else None for one in states]
+    return merge_sides(*states)
 
 
 def _revision(text: str) -> int:
-    line = Component(text).first("SEQUENCE") if _SEQUENCE.search(text) else None
-    return (
-        int(line.value)
-        if line is not None and line.value.isascii() and line.value.isdigit() and len(line.value) < 10
-        else -1
-    )
+    """The SEQUENCE of an entry; -1 where it has none that can be read."""
+    match = _SEQUENCE.search(text)
+    return int(match[1]) if match is not None else -1
 
 
 def _times_changed(was: str, text: str, before: Zones, zones: Zones) -> set[str]:
     """Which of its times an entry says otherwise; dates by what they mean."""
+    if _time_lines(was) == _time_lines(text):
+        return set()
     names = {one.name for one in differing(was, text) if one.name in TIMES and one.name not in DATES}
     return names | {name for name in DATES if dates_of(name, was, before).keys() != dates_of(name, text, zones).keys()}
+
+
+def _time_lines(text: str) -> list[str]:
+    return [line for line in text.split("\n") if line.upper().startswith(_TIME_NAMES)]
 
 
 def _without(text: str, names: Collection[str]) -> str:
