@@ -199,7 +199,7 @@ def test_the_mondays_of_a_quarter_are_picked_by_keys(page: Page) -> None:
     keys.done("picked days")
     # The letters went to the field alone: nothing was switched off, nothing was opened.
     assert keys.held()["name"] == "Hours"
-    expect(page.get_by_role("button", name="1 of 14 off: show all")).to_be_visible()
+    expect(page.get_by_role("button", name="1 of 15 off: show all")).to_be_visible()
 
 
 def test_the_walk_by_mouse_alone(page: Page) -> None:

@@ -5,7 +5,7 @@
   import Input from '$lib/ui/Input.svelte';
   import Select from '$lib/ui/Select.svelte';
   import { answer, client } from '$lib/api/client';
-  import { accountsQuery, calendarsQuery } from '$lib/api/queries';
+  import { accountsQuery, calendarsQuery, key, query } from '$lib/api/queries';
   import { attempt } from '$lib/state/attempt.svelte';
   import { walking } from '$lib/state/focus';
   import { keys } from '$lib/state/keys.svelte';
@@ -21,7 +21,18 @@
   let words = $state('');
   let chosen = $state<number[]>([]);
   let find: HTMLInputElement | undefined = $state();
-  const goal = $derived(target ?? targets[targets.length - 1]?.id ?? 0);
+  const measured = query(() => ({
+    queryKey: key('fidelity', 'all'),
+    queryFn: () => answer(client.GET('/api/matrices')),
+  }));
+  /** Where it goes unless something else is chosen: to the account that was measured last, else to the newest. */
+  const likely = $derived(
+    [...(measured.data ?? [])]
+      .sort((one, other) => other.at.localeCompare(one.at))
+      .map((one) => targets.find((account) => account.id === one.account_id))
+      .find((account) => account !== undefined) ?? targets[targets.length - 1],
+  );
+  const goal = $derived(target ?? likely?.id ?? 0);
   const goalName = $derived(targets.find((one) => one.id === goal)?.name ?? 'calendars here');
   const offered = $derived((calendars.data ?? []).filter((one) => (one.account_id ?? 0) !== goal));
   const shown = $derived(
