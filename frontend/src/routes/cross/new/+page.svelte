@@ -25,12 +25,16 @@
     queryKey: key('fidelity', 'all'),
     queryFn: () => answer(client.GET('/api/matrices')),
   }));
-  /** Where it goes unless something else is chosen: to the account that was measured last, else to the newest. */
+  /** Most calendars are there, so that is what will be left. */
+  const fullest = $derived([...targets].sort((one, other) => other.remotes.length - one.remotes.length)[0]);
+  /** Where it goes unless something else is chosen: to the account that was measured last, else to the next one. */
   const likely = $derived(
     [...(measured.data ?? [])]
       .sort((one, other) => other.at.localeCompare(one.at))
       .map((one) => targets.find((account) => account.id === one.account_id))
-      .find((account) => account !== undefined) ?? targets[targets.length - 1],
+      .find((account) => account !== undefined) ??
+      targets.find((one) => one !== fullest) ??
+      targets[0],
   );
   const goal = $derived(target ?? likely?.id ?? 0);
   const goalName = $derived(targets.find((one) => one.id === goal)?.name ?? 'calendars here');
