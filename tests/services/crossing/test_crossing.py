@@ -355,3 +355,20 @@ def test_zones_are_called_as_in_the_zone_database_and_everything_happens_when_it
     assert move.unexplained() == []
     move.run()
     assert move.unexplained() == []
+
+
+def test_occurrences_left_out_at_both_ends_since_are_left_out_at_the_target(world: World) -> None:
+    at = "TZID=Europe/Oslo:202612{}T090000".format
+    series = event("series", "Round", at("02"), "RRULE:FREQ=WEEKLY;COUNT=6")
+    world.put("tidewrack", "berths", series)
+    move = Move(world)
+    move.run()
+    world.put("tidewrack", "berths", series.replace("END:", f"EXDATE;{at('09')}\nEND:", 1))
+    [(name, text)] = world.there("lantern", "berths").items()
+    changed = text.replace("END:VEVENT", f"EXDATE;{at('16')}\r\nEND:VEVENT")
+    world.server("lantern").put("harbour-office", "berths", name, changed.encode())
+    move.run()
+    [text] = world.there("lantern", "berths").values()
+    assert f"EXDATE;{at('09')}" in text
+    assert f"EXDATE;{at('16')}" in text
+    assert deciding.undecided(world.store, move.number) == []

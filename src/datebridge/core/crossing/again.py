@@ -15,7 +15,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Generic, TypeVar
 
-from datebridge.core.merge import BOOKKEEPING, Conflict, combined, differing, merge_sides
+from datebridge.core.merge import BOOKKEEPING, combined, differing
+from datebridge.core.merging.objects import FieldConflict, ObjectState, merge_objects
 
 Key = TypeVar("Key", bound=Hashable)
 #: Why an entry was changed that was put together; batches say it.
@@ -74,7 +75,7 @@ class Together:
     """Both ends put together; a field in conflict stays as the target has it agreed."""
 
     text: str
-    conflicts: tuple[Conflict, ...]
+    conflicts: tuple[FieldConflict, ...]
 
 
 def put_together(sent: str, now: str, agreed: str, there: str) -> Together:
@@ -95,7 +96,7 @@ def put_together(sent: str, now: str, agreed: str, there: str) -> Together:
     (True, ())
     """
     changed = [field.name for field in differing(sent, now)]
-    merged = merge_sides(agreed, combined(now, agreed, changed), there)
+    states = agreed, combined(now, agreed, changed), there
+    merged = merge_objects(*(ObjectState((text,)) for text in states))
     conflicts = tuple(one for one in merged.conflicts if one.name not in BOOKKEEPING)
-    text = merged.text if merged.text is not None else agreed
-    return Together(text, conflicts)
+    return Together(merged.texts[0] if merged.texts else agreed, conflicts)
