@@ -372,3 +372,12 @@ def test_occurrences_left_out_at_both_ends_since_are_left_out_at_the_target(worl
     assert f"EXDATE;{at('09')}" in text
     assert f"EXDATE;{at('16')}" in text
     assert deciding.undecided(world.store, move.number) == []
+
+
+def test_a_server_that_gives_uids_of_its_own_is_said_to_do_so_and_not_to_have_changed_everything(world: World) -> None:
+    world.put("tidewrack", "berths", berth(1), berth(2))
+    move = Move(world, "halyard")
+    move.run()
+    world.refresh(move.account)
+    titles = [one.title for one in world.sets()]
+    assert "Halyard keeps 2 entries of Berths under UIDs of its own" in titles

@@ -71,6 +71,10 @@ class Absorbed:
     counts: Counts = field(default_factory=Counts)
     zones: Zones = field(default_factory=Zones)
 
+    def under_other_uids(self) -> int:
+        """How many entries came of what was written from here, and have another UID."""
+        return sum(change.before is None and change.source is not None for change in self.changes)
+
 
 @dataclass(frozen=True, slots=True)
 class Incoming:

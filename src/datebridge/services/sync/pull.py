@@ -16,6 +16,7 @@ from datebridge.core.changes import PERSON, By, Change, Kind
 from datebridge.core.errors import CannotDo
 from datebridge.core.ids import RemoteId, SetId, VersionId
 from datebridge.core.job_kinds import JobKind
+from datebridge.core.language.plural import counted
 from datebridge.core.text.headers import Description, described, description_of, is_css_colour
 from datebridge.services.accounts.connecting import AccountConnection, connected_to
 from datebridge.services.accounts.secrets import KeyLost
@@ -39,6 +40,8 @@ Report = Callable[[int, int, str], None]
 #: A calendar of so few entries is listed in two ways whenever it is listed.
 _FEW = 1_000
 _ATTEMPTS = 3
+#: Why entries change after they were written.
+_READ_BACK = "What it keeps was read back and is not all that was sent."
 
 
 @dataclass(frozen=True, slots=True)
@@ -236,7 +239,10 @@ class _Refresh:
             reason = "Mirrors the server."
         elif read_back and counts.changed and not (counts.added or counts.removed):
             title = rewrote(host, state.name, counts.changed)
-            reason = "What it keeps was read back and is not all that was sent."
+            reason = _READ_BACK
+        elif counts.added and counts.added == counts.removed == absorber.found.under_other_uids():
+            title = f"{host} keeps {counted(counts.added, 'entry', 'entries')} of {state.name} under UIDs of its own"
+            reason = _READ_BACK
         return Incoming(kind, title, reason, self.by, read_only=not state.writable)
 
     def _fetch(self, absorber: Absorber, news: Objects, unread: list[str], read: Mapping[str, Resource]) -> None:
