@@ -16,6 +16,7 @@ is a conflict of its times, since nobody can say which of the new occurrences is
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
@@ -119,15 +120,14 @@ class _Side:
         self.zones = state.zones
         self.entries: dict[Place, str] = {}
         self._series: dict[str, _Series | None] = {}
+        times: Counter[Place] = Counter()
         for text in state.texts:
             kind = Component(text).kind
             # Most are no occurrence, and then nothing has to be known of when they are.
             occurrence = derive(kind, text, state.zones).recurrence_id if _OCCURRENCE.search(text) else ""
-            place, number = (kind, occurrence), 1
-            while place in self.entries:  # twice the same occurrence, against RFC 5545 §3.8.4.4
-                number += 1
-                place = kind, f"{occurrence} {number}"
-            self.entries[place] = text
+            times[kind, occurrence] += 1  # the same occurrence may be there twice, against RFC 5545 §3.8.4.4
+            number = times[kind, occurrence]
+            self.entries[kind, occurrence if number == 1 else f"{occurrence} {number}"] = text
 
     def series(self, kind: str) -> _Series | None:
         """The series of a kind; None where there is none, or it has no time."""
@@ -170,6 +170,7 @@ class _Merging:
     conflicts: list[FieldConflict] = field(default_factory=list)
     changes: dict[Place, Change] = field(default_factory=dict)
     settled: set[Place] = field(default_factory=set)
+    series: dict[str, list[_Series]] = field(default_factory=dict)
 
     def run(self) -> MergedObject:
         places = list(dict.fromkeys([*self.left.entries, *self.right.entries, *self.base.entries]))
@@ -180,8 +181,8 @@ class _Merging:
         held: list[Place] = []  # occurrences in conflict, which are left out on one side
         for place in [*(one for one in places if not one[1]), *(one for one in places if one[1])]:
             self._master(place) if not place[1] else self._occurrence(place, held)
-        for place in held:
-            self._bring_back(place)
+        for kind in dict.fromkeys(place[0] for place in held):
+            self._bring_back(kind, {place[1] for place in held if place[0] == kind})
         return MergedObject(tuple(self.texts.values()), tuple(self.conflicts), self.changes)
 
     def _change(self, place: Place) -> Change:
@@ -336,24 +337,25 @@ class _Merging:
         own = [side.series(kind) for side, one in ((self.left, mine), (self.right, theirs)) if one is not None]
         if text is None or not any(series is not None and series.happens(occurrence) for series in own):
             return True  # there is no series, or it was outside of its own before
-        for zones in (self.left.zones, self.right.zones):
-            facts = derive(kind, text, zones)
-            if facts.start_wall is not None and _Series(facts, zones).happens(occurrence):
-                return True
-        return False
+        return any(series.happens(occurrence) for series in self._series_of(kind, text))
 
-    def _bring_back(self, place: Place) -> None:
-        """An occurrence that waits for a decision is not left out meanwhile."""
-        master = place[0], ""
-        text = self.texts.get(master)
-        base = self.base.entries.get(master)
+    def _series_of(self, kind: str, text: str) -> list[_Series]:
+        """The merged series, as the zones of either side have it. It is merged before its occurrences."""
+        if kind not in self.series:
+            both = ((derive(kind, text, side.zones), side.zones) for side in (self.left, self.right))
+            self.series[kind] = [_Series(facts, zones) for facts, zones in both if facts.start_wall is not None]
+        return self.series[kind]
+
+    def _bring_back(self, kind: str, occurrences: Collection[str]) -> None:
+        """Occurrences that wait for a decision are not left out meanwhile."""
+        text, base = self.texts.get((kind, "")), self.base.entries.get((kind, ""))
         if text is None or base is None:
             return
         before = dates_of("EXDATE", base, self.base.zones)
         dates = dates_of("EXDATE", text, self.left.zones).items()
         editor = ComponentEditor(_without(text, ("EXDATE",)))
-        editor.add(*(line for key, line in dates if key != place[1] or key in before))
-        self.texts[master] = editor.text
+        editor.add(*(line for key, line in dates if key not in occurrences or key in before))
+        self.texts[kind, ""] = editor.text
 
     def _keep(self, place: Place, merged: Merged) -> None:
         if merged.text is not None:
