@@ -232,3 +232,18 @@ def test_what_both_sides_changed_and_nothing_tells_apart_is_a_conflict(
     assert [one.name for one in merged.conflicts] == ["VALARM" if name == "alarm" else name]
     assert merge_sides(entry("was"), entry("new"), entry("new")).conflicts == ()
     assert merge_sides(entry("was"), entry("was"), entry(right)).conflicts == ()
+
+
+def test_occurrences_left_out_on_both_sides_are_no_conflict() -> None:
+    series = "BEGIN:VEVENT\nDTSTART:20261201T090000Z\nRRULE:FREQ=DAILY\n{}END:VEVENT".format
+    left, right = "EXDATE:20261202T090000Z\n", "EXDATE:20261203T090000Z,20261204T090000Z\n"
+    merged = merge_sides(series(""), series(left), series(right))
+    assert merged.conflicts == ()
+    assert merged.text is not None
+    assert {line for line in merged.text.split("\n") if line.startswith("EXDATE")} == {
+        "EXDATE:20261202T090000Z",
+        "EXDATE:20261203T090000Z",
+        "EXDATE:20261204T090000Z",
+    }
+    moved = series(left).replace("T090000Z\nRRULE", "T100000Z\nRRULE")
+    assert {one.name for one in merge_sides(series(""), moved, series(right)).conflicts} == {"DTSTART", "EXDATE"}

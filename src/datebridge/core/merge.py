@@ -40,7 +40,9 @@ _SEVERAL = frozenset(
         "COMMENT",
         "CONFERENCE",
         "CONTACT",
+        "EXDATE",
         "IMAGE",
+        "RDATE",
         "RELATED-TO",
         "REQUEST-STATUS",
         "RESOURCES",
@@ -48,8 +50,8 @@ _SEVERAL = frozenset(
     }
 )
 
-#: Lists that may be in one line or in several (RFC 5545 §3.8.1.2, §3.8.1.10): what counts is what is in them.
-_LISTS = frozenset({"CATEGORIES", "RESOURCES"})
+#: Lists that may be in one line or in several (RFC 5545 §3.8.1.2, .10, §3.8.5.1, .2): what counts is what is in them.
+_LISTS = frozenset({"CATEGORIES", "EXDATE", "RDATE", "RESOURCES"})
 #: What has nothing it is known by: where both sides no longer have it as it was, nobody can say which change counts.
 _FREE = frozenset({"ATTACH", "COMMENT", "CONFERENCE", "CONTACT", "IMAGE", "REQUEST-STATUS", "VALARM"})
 
@@ -173,9 +175,11 @@ def merge_sides(base: str | None, left: str | None, right: str | None) -> Merged
         if name in STAMPS:
             chosen[name] = max(one, other)
             continue
-        if side == "conflict" and name in _SEVERAL and (united := _united(name, was, one, other)) is not None:
-            chosen[name], sides[name] = united, "both"
-            continue
+        if side == "conflict" and name in _SEVERAL and name not in torn:
+            united = _united(name, was, one, other)
+            if united is not None:
+                chosen[name], sides[name] = united, "both"
+                continue
         if side != "same" and name in torn:
             side = "conflict"
         chosen[name] = {"left": one, "both": one, "right": other}.get(side, was if side == "conflict" else one)
