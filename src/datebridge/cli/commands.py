@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import typer
 
-from datebridge.cli import accounts, backups, crossing, exchange, fidelity, files, merging, serving, sharing, times
+from datebridge.cli import accounts, backups, crossing, exchange, fidelity, files, serving, sharing, times
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -15,7 +15,7 @@ app = typer.Typer(
     epilog="More: docs/cli.md (commands), docs/filters.md (filters), docs/operating.md (settings, operation). The"
     " running application shows them under /help/cli, /help/filters and /help/operating.",
 )
-for group in (files, times, merging, exchange, fidelity, serving, backups):
+for group in (files, times, exchange, fidelity, serving, backups):
     app.registered_commands += group.app.registered_commands
 app.add_typer(accounts.app, name="accounts")
 app.add_typer(crossing.app, name="cross")
