@@ -13,7 +13,7 @@
       href: '/connect',
       name: 'Connect',
       number: route.data && (route.data.to_push || route.data.connect + route.data.to_decide),
-      unit: route.data?.to_push ? 'on their way' : route.data?.to_decide ? 'to decide' : 'waiting',
+      unit: route.data?.to_push ? 'pending' : route.data?.to_decide ? 'to decide' : 'waiting',
       what: 'files waiting for a decision, changes on their way to where their calendars live, and those that did not arrive',
     },
     { href: '/look', name: 'Look', number: route.data?.look, unit: 'entries', what: 'entries in all calendars' },
