@@ -34,13 +34,14 @@ def amend_act(
     step: CutoverStep,
     before: Mapping[str, object],
     notes: Sequence[str],
-) -> None:
-    """Add to what was kept of a step; nothing where it was taken back meanwhile."""
+) -> bool:
+    """Add to what was kept of a step; false where it was taken back meanwhile."""
     own = (CUTOVER_ACTS.c.crossing_id == crossing, CUTOVER_ACTS.c.step == step.value)
     row = connection.execute(select(CUTOVER_ACTS.c.before, CUTOVER_ACTS.c.notes).where(*own)).one_or_none()
     if row is not None:
         values = {"before": {**row.before, **before}, "notes": [*row.notes, *notes]}
         connection.execute(update(CUTOVER_ACTS).where(*own).values(values))
+    return row is not None
 
 
 def forget_act(connection: Connection, crossing: CrossingId, step: CutoverStep) -> None:

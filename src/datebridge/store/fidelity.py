@@ -165,9 +165,10 @@ class CountedLoss(NamedTuple):
 def counted_losses(connection: Connection, number: int) -> list[CountedLoss]:
     """The losses of a forecast, by feature and calendar, or part of a file."""
     losses, places = FORECAST_LOSSES.c, _places(connection, number)
+    name = func.coalesce(places.c.name, "not here any more")  # a loss stays one, also of a file that was discarded
     rows = connection.execute(
-        select(losses.feature, losses.verdict, places.c.name, func.count(losses.version_id.distinct()))
-        .join(places, places.c.id == losses.calendar_id)
+        select(losses.feature, losses.verdict, name, func.count(losses.version_id.distinct()))
+        .outerjoin(places, places.c.id == losses.calendar_id)
         .where(losses.forecast_id == number)
         .group_by(losses.feature, losses.verdict, losses.calendar_id)
     )

@@ -364,3 +364,35 @@ def test_the_old_side_is_read_only_where_it_lets_one_say_so_until_that_is_taken_
     cutover.take_back(world.store, number, Step.MARK)
     world.work()
     assert old.shared_with(berths) == [("director", "write"), ("ida", "read")]
+
+
+@pytest.mark.parametrize("answer", ["before it is done", "lost", "refused again"])
+def test_people_can_write_again_however_soon_the_mark_is_taken_back(world: World, answer: str) -> None:
+    old = world.server("lantern").records
+    berths = old.collection(OFFICE, "berths")
+    assert berths is not None
+    old.share(berths, "director", "write")
+    world.put("lantern", "berths", berth(1))
+    source = world.remote(world.connect("lantern")).calendar_id
+    number = plans.make(world.store, "Back", [CalendarId(source or 0)], AccountId(world.connect("halyard")))
+    world.settings.patience = 0
+    for _ in range(2):
+        running.run(world.store, number)
+        world.work()
+    verifying.verify_lanes(world.store, number)
+    world.work()
+    cutover.take(world.store, number, Step.MARK)
+    if answer == "lost":
+        world.hosts.switches["lantern"].arm(Fault("cut", method="ACL"))
+    if answer != "before it is done":
+        world.work()
+        assert old.shared_with(berths) == [("director", "read")]
+    if answer == "refused again":
+        world.hosts.switches["lantern"].arm(Fault("unavailable", method="ACL"))
+    cutover.take_back(world.store, number, Step.MARK)
+    world.work()
+    if answer == "refused again":
+        [failed] = [job for job in world.jobs("failed") if job.kind == "close"]
+        assert "can only read what they could write" in failed.message
+    else:
+        assert old.shared_with(berths) == [("director", "write")]

@@ -42,6 +42,7 @@ _REPEATS = re.compile(r"^(?:RRULE|RDATE|EXDATE|EXRULE|RECURRENCE-ID)[:;]", re.IG
 _TIME_NAMES = tuple(sorted(TIMES))
 _OCCURRENCE = re.compile(r"^RECURRENCE-ID[:;]", re.IGNORECASE | re.MULTILINE)
 _SEQUENCE = re.compile(r"^SEQUENCE(?:;[^:\n]*)?:([0-9]{1,9})$", re.IGNORECASE | re.MULTILINE)
+_RECURRENCE = ("RRULE", "RDATE", "EXDATE", "EXRULE")
 #: When a series begins, and so where each of its occurrences is.
 _ANCHOR = frozenset({"DTSTART", "DUE"})
 
@@ -119,6 +120,7 @@ class _Side:
     def __init__(self, state: ObjectState) -> None:
         self.zones = state.zones
         self.entries: dict[Place, str] = {}
+        self.plain: dict[str, AsSeries] = {}
         self._series: dict[str, _Series | None] = {}
         times: Counter[Place] = Counter()
         for text in state.texts:
@@ -145,7 +147,6 @@ class _Series:
     def __init__(self, facts: Facts, zones: Zones) -> None:
         self.start = facts.start_wall or 0
         self.pattern = pattern(facts.recurrence)
-        self.repeats = bool(facts.recurrence)
         self.clock: Clock | None = facts.zone or zones.clock(facts.tzid) or None
 
     def slot(self, occurrence: str) -> int | None:
@@ -318,8 +319,9 @@ class _Merging:
         series, text = side.series(kind), side.entries.get((kind, ""))
         if kind != "VEVENT" or series is None or text is None or not series.happens(occurrence):
             return None
-        slot = series.slot(occurrence)
-        editor = standing_alone(AsSeries(text, side.zones), slot or 0)
+        if kind not in side.plain:  # read once, or many occurrences would cost many times all dates of the series
+            side.plain[kind] = AsSeries(_without(text, _RECURRENCE), side.zones)
+        editor = standing_alone(side.plain[kind], series.slot(occurrence) or 0)
         editor.add(*_lines_of(made, "RECURRENCE-ID"))
         return editor.text
 

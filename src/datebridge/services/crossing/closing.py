@@ -11,7 +11,7 @@ from datebridge.core.crossing.cutover import CutoverStep
 from datebridge.core.ids import AccountId, CrossingId, JobId, RemoteId
 from datebridge.core.job_kinds import JobKind
 from datebridge.services.accounts.connecting import connected_to
-from datebridge.services.jobs.jobs import JobContext, performs
+from datebridge.services.jobs.jobs import JobContext, Refused, performs
 from datebridge.store import cutover as stored
 from datebridge.store.accounts import NotConnected, remote
 from datebridge.store.database import Connection
@@ -41,12 +41,17 @@ def close_job(context: JobContext) -> dict[str, object]:
     crossing = CrossingId(context.params["crossing"])
     reopen = context.params.get("reopen")
     if reopen is not None:
-        notes = [note for number, people in reopen.items() if (note := _set(context, RemoteId(int(number)), people))]
+        notes = [note for number, people in reopen.items() if (note := _set(context, RemoteId(int(number)), people)[1])]
+        if notes:  # else people would stay shut out, and nobody would know
+            raise Refused(" ".join(dict.fromkeys(notes)) + " Until then people can only read what they could write.")
         with context.store.write() as connection:
             return context.conclude(connection, {"notes": notes})
+    with context.store.read() as connection:
+        marked = stored.is_taken(connection, crossing, CutoverStep.MARK)  # or it was taken back before it came to this
+    remotes = context.params["remotes"] if marked else []
     access: dict[str, People] = dict(context.params.get(ACCESS, {}))
     notes = []
-    for number in context.params["remotes"]:
+    for number in remotes:
         if str(number) not in access:
             people, note = _people(context, RemoteId(number))
             notes += [note] if note else []
@@ -55,11 +60,14 @@ def close_job(context: JobContext) -> dict[str, object]:
             access[str(number)] = people
             context.remember(**{ACCESS: access})  # killed after closing, it would take them all for readers
         closed = [(principal, False) for principal, _ in access[str(number)]]
-        if note := _set(context, RemoteId(number), closed):
-            notes.append(note)
+        refused, note = _set(context, RemoteId(number), closed)
+        notes += [note] if note else []
+        if refused:
             del access[str(number)]
     with context.store.write() as connection:
-        stored.amend_act(connection, crossing, CutoverStep.MARK, {ACCESS: access} if access else {}, notes)
+        before = {ACCESS: access} if access else {}
+        if not stored.amend_act(connection, crossing, CutoverStep.MARK, before, notes):
+            open_again(connection, crossing, before, context.by)
         return context.conclude(connection, {"closed": len(access), "notes": notes})
 
 
@@ -76,14 +84,16 @@ def _people(context: JobContext, number: RemoteId) -> tuple[People, str]:
     return [(one.principal, one.writes) for one in people], ""
 
 
-def _set(context: JobContext, number: RemoteId, people: People) -> str:
-    """Let people read or write a calendar; why not, where that is not taken."""
+def _set(context: JobContext, number: RemoteId, people: People) -> tuple[bool, str]:
+    """Let people read or write a calendar: whether that was refused for good, and what has to be said of it."""
     try:
         row = remote(context.store, number)
         with connected_to(context.store, context.settings, AccountId(row.account_id), context.check) as line:
             taken = set_access(line.server, row.url, [(principal, writes) for principal, writes in people])
-    except (Unreachable, NotConnected) as error:
-        return str(error)
+    except NotConnected as error:
+        return True, str(error)
+    except Unreachable as error:  # it may have been done all the same
+        return False, error.message
     if taken:
-        return ""
-    return f"By hand: say who may write “{row.name}”; {line.account.name} takes it from nobody here."
+        return False, ""
+    return True, f"By hand: say who may write “{row.name}”; {line.account.name} takes it from nobody here."
